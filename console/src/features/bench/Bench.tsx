@@ -1,0 +1,214 @@
+import { useEffect, useMemo, useState } from "react";
+import { useBlocker, useNavigate, useParams, useSearchParams } from "react-router";
+import { Problem, type Schemas } from "../../api/client";
+import { Page } from "../../ui/Layout";
+import { Tag, Waiting } from "../../ui/parts";
+import { ProblemAlert } from "../../ui/ProblemAlert";
+import { useEnvironments, usePermission } from "../session/session";
+import { nameOf } from "../services/services";
+import {
+  leave, rename, rulesOf, setField, take, useKeepSample, useMakeFeed, useOperation, useOutline, usePreview, usePropose, useRequest, useSaveOperation, useSavePlan, useTakeApart, useTrial,
+  type OperationDocument, type Plan,
+} from "./bench";
+import { fromRow, pathOf } from "./paths";
+import { RecordsPane } from "./RecordsPane";
+import { RequestPane } from "./RequestPane";
+import { ResponsePane } from "./ResponsePane";
+
+/** One operation: request, response, records, side by side. */
+export default function Bench() {
+  const { project = "", name = "new" } = useParams();
+  const [query] = useSearchParams();
+  const found = useOperation(project, name);
+  if (name === "new") return <Workbench key="new" project={project} service={query.get("service") ?? ""} item={null} plan={null} values={{}} />;
+  if (found.isPending) return <Page title={name}><Waiting what="Reading the operation" /></Page>;
+  if (found.error) return <Page title={name}><ProblemAlert error={found.error} /></Page>;
+  const values: Record<string, string> = {};
+  for (const input of found.data.item.document.inputs ?? []) {
+    const value = found.data.lastInputs[input.name] ?? input.try_value;
+    if (value !== undefined && value !== null) values[input.name] = String(value);
+  }
+  return <Workbench key={name} project={project} service={found.data.item.service} item={found.data.item} plan={found.data.plan} values={values} />;
+}
+
+interface Props {
+  project: string;
+  service: string;
+  item: Schemas["Operation"] | null;
+  plan: Plan | null;
+  values: Record<string, string>;
+}
+
+function Workbench(props: Props) {
+  const { project, service } = props;
+  const navigate = useNavigate();
+  const environments = useEnvironments(project);
+  const mayBuild = usePermission(project, "build");
+  const mayTry = usePermission(project, "try");
+  const [item, setItem] = useState(props.item);
+  const [title, setTitle] = useState(props.item?.title ?? "");
+  const [document, setDocument] = useState<OperationDocument>(props.item?.document ?? {});
+  const [values, setValues] = useState(props.values);
+  const [environment, setEnvironment] = useState("test");
+  const [plan, setPlan] = useState<Plan | null>(props.plan);
+  const [savedPlan, setSavedPlan] = useState<Plan | null>(props.plan);
+  const [lit, setLit] = useState<string | null>(null);
+  const [focus, setFocus] = useState<string | null>(null);
+  const [keptSample, setKeptSample] = useState<string | null>(null);
+
+  const isChanged = title !== (item?.title ?? "") || JSON.stringify(document) !== JSON.stringify(item?.document ?? {});
+  const planChanged = plan !== null && JSON.stringify(plan) !== JSON.stringify(savedPlan);
+  const leaving = useBlocker(({ currentLocation, nextLocation }) => (isChanged || planChanged) && currentLocation.pathname !== nextLocation.pathname);
+  useEffect(() => {
+    if (!isChanged && !planChanged) return;
+    const warn = (event: BeforeUnloadEvent) => event.preventDefault();
+    window.addEventListener("beforeunload", warn);
+    return () => window.removeEventListener("beforeunload", warn);
+  }, [isChanged, planChanged]);
+
+  const asked = useMemo(() => ({ service, environment, document, inputs: values }), [service, environment, document, values]);
+  const request = useRequest(project, asked);
+  const trial = useTrial(project);
+  const takeApart = useTakeApart(project);
+  const propose = usePropose(project);
+  const save = useSaveOperation(project);
+  const savePlan = useSavePlan(project);
+  const keep = useKeepSample(project);
+  const makeFeed = useMakeFeed(project);
+  const response = trial.data ?? null;
+  const body = response?.body && !response.unreadable && response.outcome?.is_good ? response.body : null;
+  const corrections = document.response?.corrections ?? [];
+  const outline = useOutline(project, body, corrections);
+  const preview = usePreview(project, body, plan, values);
+  const lines = body ? (outline.data?.lines ?? []) : [];
+
+  const chooseRows = (path: string, from = body) => {
+    if (!from || !path) return;
+    const rows = [path];
+    propose.mutate(
+      { body: from, rows, corrections, mappingName: plan?.mappingName ?? item?.name ?? nameOf(title) ?? "mapping" },
+      { onSuccess: (made) => { setPlan({ ...made, mappingName: made.mappingName || "mapping" }); setDocument((now) => ({ ...now, response: { ...now.response, rows } })); } },
+    );
+  };
+
+  const send = (confirmed: boolean) => {
+    setKeptSample(null);
+    setFocus(null);
+    trial.mutate(
+      { ...asked, operation: item?.name, confirmed },
+      {
+        onSuccess: (made) => {
+          if (!made.body || made.unreadable || !made.outcome?.is_good) return;
+          const first = made.row_choices[0];
+          if (!plan && first && first.holds === "object") chooseRows(document.response?.rows?.[0] ?? first.path, made.body);
+        },
+      },
+    );
+  };
+
+  const correct = (correction: Schemas["Correction"]) => {
+    setDocument((now) => ({ ...now, response: { ...now.response, corrections: [...(now.response?.corrections ?? []).filter((one) => one.path !== correction.path), correction] } }));
+    const relative = plan && fromRow(correction.path, plan.rows);
+    const rule = plan && relative ? rulesOf(plan).find((one) => pathOf(one.from) === relative) : undefined;
+    if (!plan || !rule) return;
+    let next = plan;
+    if (correction.type) next = setField(next, rule.name, { type: correction.type });
+    if (correction.name && /^[a-z][a-z0-9_-]*$/.test(correction.name)) next = rename(next, rule.name, correction.name);
+    setPlan(next);
+  };
+
+  const store = (version: number | null, over?: boolean) => {
+    const name = item?.name ?? nameOf(title);
+    save.mutate(
+      { name, version: over && stale ? stale.version : version, title, service, document },
+      {
+        onSuccess: (made) => {
+          setItem(made);
+          setDocument(made.document);
+          if (!item) navigate(`../operations/${made.name}`, { replace: true, state: null });
+        },
+      },
+    );
+  };
+  const stale = save.error instanceof Problem && save.error.code === "changed_meanwhile" ? (save.error.document.current as Schemas["Operation"]) : null;
+
+  return (
+    <div className="flex flex-1 flex-col">
+      <div className="flex flex-wrap items-center gap-x-3 gap-y-2 border-b border-base-300 px-4 py-3">
+        <h1 className="sr-only">{title || "New operation"}</h1>
+        <input className="input input-ghost -ml-2 w-64 px-2 text-lg font-semibold" aria-label="Title of the operation" placeholder="Name this operation" value={title} onChange={(e) => setTitle(e.target.value)} readOnly={!mayBuild} />
+        <span className="text-sm opacity-80">{service}</span>
+        {item && <span className="font-mono text-xs opacity-70">{item.name}</span>}
+        <Tag>{["GET", "HEAD"].includes(document.method ?? "GET") ? "reads" : "may write"}</Tag>
+        {savedPlan && <Tag>fills {savedPlan.typeName}</Tag>}
+        <div className="ml-auto flex items-center gap-3 text-sm">
+          <span className={isChanged || planChanged ? "text-accent" : "opacity-70"} aria-live="polite">
+            {isChanged ? "draft, changed · not saved" : planChanged ? "mapping changed · not saved" : item ? `saved, version ${item.version}` : "new"}
+          </span>
+          {mayBuild && <button type="button" className="btn btn-primary btn-sm" disabled={save.isPending || !isChanged || !(item || nameOf(title))} onClick={() => store(item?.version ?? null)}>{save.isPending ? "Saving" : "Save"}</button>}
+        </div>
+      </div>
+      {stale ? <Meanwhile theirs={stale} mine={{ title, document }} base={item} onTheirs={() => { setItem(stale); setTitle(stale.title); setDocument(stale.document); save.reset(); }} onMine={() => store(null, true)} /> : save.error && <div className="p-3"><ProblemAlert error={save.error} /></div>}
+      {leaving.state === "blocked" && (
+        <div role="alertdialog" aria-label="Not saved" className="flex flex-wrap items-center gap-3 border-b border-base-300 bg-warning/10 px-4 py-3 text-sm">
+          What you changed here is not saved.
+          <button type="button" className="btn btn-sm" onClick={() => leaving.reset()}>Stay</button>
+          <button type="button" className="btn btn-ghost btn-sm" onClick={() => leaving.proceed()}>Leave without saving</button>
+        </div>
+      )}
+      <div className="grid flex-1 divide-y divide-base-300 lg:grid-cols-[minmax(17rem,22%)_minmax(0,38%)_minmax(0,1fr)] lg:divide-x lg:divide-y-0">
+        <RequestPane
+          document={document} values={values} environment={environment} environments={environments} shown={request.data} shownError={request.error} isSending={trial.isPending} sendError={trial.error} maySend={mayTry}
+          trial={response} onDocument={setDocument} onValues={setValues} onEnvironment={setEnvironment} onSend={send} addressError={takeApart.error}
+          onAddress={(address) =>
+            takeApart.mutate(address, {
+              onSuccess: (parts) => {
+                setDocument({ ...document, ...parts.operation });
+                if (!title) setTitle(parts.title);
+              },
+            })
+          }
+        />
+        <ResponsePane
+          project={project} trial={response} isSending={trial.isPending} lines={lines} corrections={corrections} plan={plan} lit={lit} focus={focus} onPoint={setLit} onRows={chooseRows} onCorrect={correct}
+          onTake={(path, type) => plan && setPlan(take(plan, path, type))} onLeave={(field) => plan && setPlan(leave(plan, field))} keptSample={keptSample} keepError={keep.error}
+          onKeepSample={() => response && keep.mutate({ name: `${item?.name ?? (nameOf(title) || "sample")}-${response.run}`, run: response.run, operation: item?.name ?? null }, { onSuccess: (made) => setKeptSample(made.name) })}
+        />
+        <RecordsPane
+          trial={response} plan={plan} preview={preview.data} previewError={preview.error} proposeError={propose.error} isProposing={propose.isPending} lit={lit} environment={environment} operation={item?.name ?? ""}
+          isSaved={item !== null && !isChanged} isSaving={savePlan.isPending} saveError={savePlan.error} savedAs={savedPlan && !planChanged ? savedPlan.mappingName : null} isRunning={makeFeed.isPending} runError={makeFeed.error} mayBuild={mayBuild}
+          onPlan={setPlan} onRows={chooseRows} onPoint={setLit} onFocus={setFocus}
+          onSave={() => plan && savePlan.mutate({ plan, service }, { onSuccess: () => setSavedPlan(plan) })}
+          onRun={(feed) => plan && item && makeFeed.mutate({ name: feed, operation: item.name, mapping: plan.mappingName, environment, document: {} }, { onSuccess: (run) => navigate(`../runs/${run.id}`) })}
+        />
+      </div>
+    </div>
+  );
+}
+
+/** Somebody else has saved: what differs, and a choice that loses nothing. */
+function Meanwhile({ theirs, mine, base, onTheirs, onMine }: { theirs: Schemas["Operation"]; mine: { title: string; document: OperationDocument }; base: Schemas["Operation"] | null; onTheirs: () => void; onMine: () => void }) {
+  const parts = ["method", "path", "inputs", "query", "headers", "paging", "response", "description"] as const;
+  const text = (value: unknown) => (value === undefined ? "nothing" : typeof value === "string" ? value : JSON.stringify(value));
+  const differ = [
+    ...(theirs.title !== mine.title ? [["title", theirs.title, mine.title] as const] : []),
+    ...parts.filter((part) => JSON.stringify(theirs.document[part]) !== JSON.stringify(mine.document[part])).map((part) => [part, text(theirs.document[part]), text(mine.document[part])] as const),
+  ];
+  return (
+    <div role="alert" className="border-b border-base-300 bg-warning/10 px-4 py-3 text-sm">
+      <p className="font-medium">Somebody else saved this operation meanwhile: it is at version {theirs.version}, you began from {base?.version}.</p>
+      <table className="my-2 w-full max-w-4xl text-xs">
+        <thead>
+          <tr className="text-left"><th className="pr-4 font-medium">part</th><th className="pr-4 font-medium">theirs, saved</th><th className="font-medium">yours, on this screen</th></tr>
+        </thead>
+        <tbody className="font-mono">
+          {differ.map(([part, one, other]) => (
+            <tr key={part} className="border-t border-base-300 align-top"><td className="py-1 pr-4">{part}</td><td className="pr-4 break-all">{one}</td><td className="break-all">{other}</td></tr>
+          ))}
+        </tbody>
+      </table>
+      <button type="button" className="btn btn-sm mr-2" onClick={onTheirs}>Take theirs</button>
+      <button type="button" className="btn btn-sm" onClick={onMine}>Save mine over it</button>
+    </div>
+  );
+}

@@ -1,0 +1,210 @@
+import { KeyRound, Trash2 } from "lucide-react";
+import { useState } from "react";
+import type { Schemas } from "../../api/client";
+import { Empty, Field, Heading, Waiting } from "../../ui/parts";
+import { ProblemAlert } from "../../ui/ProblemAlert";
+import { FIELD_TYPES, leave, rename, renameType, rulesOf, setField, toggleKey, type FieldType, type Plan } from "./bench";
+import { pathOf } from "./paths";
+
+interface Props {
+  trial: Schemas["TrialShown"] | null;
+  plan: Plan | null;
+  preview: Schemas["PreviewShown"] | undefined;
+  previewError: unknown;
+  proposeError: unknown;
+  isProposing: boolean;
+  lit: string | null;
+  environment: string;
+  operation: string;
+  isSaved: boolean;
+  isSaving: boolean;
+  saveError: unknown;
+  savedAs: string | null;
+  isRunning: boolean;
+  runError: unknown;
+  mayBuild: boolean;
+  onPlan: (plan: Plan) => void;
+  onRows: (path: string) => void;
+  onPoint: (pointer: string | null) => void;
+  onFocus: (pointer: string) => void;
+  onSave: () => void;
+  onRun: (feed: string) => void;
+}
+
+/** Right: the records the response becomes, and how each value is made. */
+export function RecordsPane(props: Props) {
+  const { trial, plan, preview } = props;
+  if (!trial?.body || trial.unreadable || !trial.outcome?.is_good) {
+    return (
+      <div className="p-3">
+        <Heading>Records</Heading>
+        <Empty title="No records yet">When a good response is there, point at what becomes one row.</Empty>
+      </div>
+    );
+  }
+  const output = preview?.outputs[0];
+  return (
+    <div className="p-3">
+      <Heading
+        aside={
+          output && (
+            <span className="text-xs" aria-live="polite">
+              {output.record_type} · {output.records} of {output.rows} rows{output.rejected > 0 && <span className="text-accent">, {output.rejected} rejected</span>}
+            </span>
+          )
+        }
+      >
+        Records
+      </Heading>
+      <Field label="One row is each of">
+        {(id) => (
+          <select id={id} className="select select-sm w-full font-mono" value={plan?.rows.join(" ") ?? ""} onChange={(e) => props.onRows(e.target.value)}>
+            {!plan && <option value="">choose</option>}
+            {plan && !trial.row_choices.some((one) => one.path === plan.rows.join(" ")) && <option>{plan.rows.join(" ")}</option>}
+            {trial.row_choices.map((one) => <option key={one.path} value={one.path}>{one.path} · {one.count} {one.holds === "object" ? "objects" : "values"}</option>)}
+          </select>
+        )}
+      </Field>
+      <ProblemAlert error={props.proposeError} />
+      {props.isProposing && <Waiting what="Proposing" />}
+      {plan && (
+        <>
+          <ProblemAlert error={props.previewError} />
+          {output && !props.previewError && <RecordTable output={output} plan={plan} lit={props.lit} onPoint={props.onPoint} onFocus={props.onFocus} />}
+          <Rules {...props} plan={plan} firstRow={output?.shown[0]} />
+          {plan.notes.map((one) => <p key={one} className="mt-2 border-l-4 border-accent/60 pl-2 text-xs">{one}</p>)}
+          {props.mayBuild && <Keep {...props} plan={plan} />}
+        </>
+      )}
+    </div>
+  );
+}
+
+function RecordTable({ output, plan, lit, onPoint, onFocus }: { output: Schemas["PreviewOutput"]; plan: Plan; lit: string | null; onPoint: (pointer: string | null) => void; onFocus: (pointer: string) => void }) {
+  const fields = plan.recordType.fields ?? [];
+  if (output.rows === 0) return <p className="mb-3 text-sm opacity-80">The list is empty: no rows, and that is no error.</p>;
+  return (
+    <div className="mb-4 max-h-[40vh] overflow-auto" onMouseLeave={() => onPoint(null)}>
+      <table className="w-full text-xs">
+        <thead className="sticky top-0 bg-base-100">
+          <tr className="text-left font-mono text-secondary">
+            {fields.map((one) => (
+              <th key={one.name} className="pr-3 pb-1 font-medium whitespace-nowrap">
+                {one.name}{one.unit && <span className="opacity-70"> {one.unit}</span>}{plan.recordType.key?.includes(one.name) && <span className="text-accent"> key</span>}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody className="font-mono">
+          {output.shown.slice(0, 60).map((row) => {
+            const places = new Map(row.fields.map((one) => [one.field, one]));
+            return row.data === null ? (
+              <tr key={row.ordinal} className="border-t border-base-300 text-accent">
+                <td colSpan={fields.length} className="py-1">
+                  <button type="button" className="cursor-pointer text-left hover:underline" onClick={() => onFocus(row.pointer)}>{row.path}</button>: {row.problems.map((one) => `${one.field} ${one.reason}`).join("; ")}
+                </td>
+              </tr>
+            ) : (
+              <tr key={row.ordinal} className="border-t border-base-300">
+                {fields.map((one) => {
+                  const pointer = places.get(one.name)?.pointer ?? null;
+                  const isLit = pointer !== null && pointer === lit;
+                  return (
+                    <td key={one.name} className={`max-w-44 truncate py-1 pr-3 whitespace-nowrap ${isLit ? "bg-accent/20 outline outline-accent" : ""}`} onMouseEnter={() => onPoint(pointer)} onClick={() => pointer && onFocus(pointer)}>
+                      <Shown value={row.data?.[one.name]} isThere={one.name in (row.data ?? {})} />
+                    </td>
+                  );
+                })}
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+      {output.rows > 60 && <p className="pt-1 text-xs opacity-75">The first 60 rows; the counts are of all {output.rows}.</p>}
+    </div>
+  );
+}
+
+export function Shown({ value, isThere }: { value: unknown; isThere: boolean }) {
+  if (!isThere) return <span className="opacity-50" title="missing">·</span>;
+  if (value === null) return <span className="opacity-60" title="null">–</span>;
+  if (typeof value === "boolean") return <>{value ? "yes" : "no"}</>;
+  if (Array.isArray(value)) return value.length ? <>{value.map((one) => (typeof one === "object" ? JSON.stringify(one) : String(one))).join(", ")}</> : <span className="opacity-60">none</span>;
+  return <>{typeof value === "object" ? JSON.stringify(value) : String(value)}</>;
+}
+
+function Rules({ plan, onPlan, lit, firstRow, onPoint, mayBuild }: Props & { plan: Plan; firstRow: Schemas["MappedRow"] | undefined }) {
+  const types = new Map((plan.recordType.fields ?? []).map((one) => [one.name, one]));
+  const lastStep = (pointer: string | null | undefined) => pointer?.replace(/\/\d+(?=\/|$)/g, "/*");
+  return (
+    <section className="mt-2">
+      <Heading>How each value is made</Heading>
+      {!plan.recordType.key?.length && <p className="mb-2 text-xs text-warning">Choose the key: the fields that tell one record from all others.</p>}
+      <ul className="text-xs" onMouseLeave={() => onPoint(null)}>
+        {rulesOf(plan).map((rule) => {
+          const field = types.get(rule.name);
+          const pointer = firstRow?.fields.find((one) => one.field === rule.name)?.pointer ?? null;
+          const isLit = lit !== null && pointer !== null && lastStep(lit) === lastStep(pointer);
+          const isKey = plan.recordType.key?.includes(rule.name) ?? false;
+          return (
+            <li key={rule.name} className={`flex flex-wrap items-center gap-1 rounded-selector px-1 py-0.5 ${isLit ? "bg-accent/20 outline outline-accent" : ""}`} onMouseEnter={() => onPoint(pointer)}>
+              <button type="button" className={`btn btn-ghost btn-xs px-1 ${isKey ? "text-accent" : "opacity-40"}`} aria-pressed={isKey} aria-label={`${rule.name} is part of the key`} disabled={!mayBuild} onClick={() => onPlan(toggleKey(plan, rule.name))}>
+                <KeyRound className="size-3.5" aria-hidden />
+              </button>
+              <input
+                key={rule.name}
+                className="input input-xs w-28 font-mono"
+                aria-label={`name of the field ${rule.name}`}
+                defaultValue={rule.name}
+                readOnly={!mayBuild}
+                onBlur={(e) => {
+                  const name = e.target.value.trim();
+                  if (name && name !== rule.name && !types.has(name) && /^[a-z][a-z0-9_-]*$/.test(name)) onPlan(rename(plan, rule.name, name));
+                  else e.target.value = rule.name;
+                }}
+              />
+              <span className="min-w-0 flex-1 truncate font-mono opacity-80">{(pathOf(rule.from) ?? JSON.stringify(rule.from)).replace(/^\$\.?/, "").replaceAll(".", " › ") || "the value"}</span>
+              <select className="select select-xs w-22" aria-label={`type of ${rule.name}`} value={field?.type ?? "text"} disabled={!mayBuild} onChange={(e) => onPlan(setField(plan, rule.name, { type: e.target.value as FieldType }))}>
+                {FIELD_TYPES.map((one) => <option key={one}>{one}</option>)}
+              </select>
+              <input className="input input-xs w-12" aria-label={`unit of ${rule.name}`} placeholder="unit" value={field?.unit ?? ""} readOnly={!mayBuild} onChange={(e) => onPlan(setField(plan, rule.name, { unit: e.target.value }))} />
+              <button type="button" className="btn btn-ghost btn-xs px-1" aria-label={`leave out ${rule.name}`} disabled={!mayBuild} onClick={() => onPlan(leave(plan, rule.name))}>
+                <Trash2 className="size-3.5" aria-hidden />
+              </button>
+            </li>
+          );
+        })}
+      </ul>
+      {rulesOf(plan).length === 0 && <p className="text-sm opacity-80">Click values in the response to take them.</p>}
+    </section>
+  );
+}
+
+function Keep({ plan, onPlan, onSave, isSaving, saveError, savedAs, operation, isSaved, environment, onRun, isRunning, runError }: Props & { plan: Plan }) {
+  const [feed, setFeed] = useState("");
+  const feedName = feed || `all-${plan.mappingName}`.slice(0, 60);
+  const isReady = isSaved && savedAs === plan.mappingName;
+  return (
+    <section className="mt-5 border-t border-base-300 pt-3">
+      <Heading>Keep them</Heading>
+      <div className="grid grid-cols-2 gap-x-3">
+        <Field label="Record type">{(id) => <input id={id} className="input input-sm w-full font-mono" value={plan.typeName} onChange={(e) => onPlan(renameType(plan, e.target.value))} />}</Field>
+        <Field label="Mapping">{(id) => <input id={id} className="input input-sm w-full font-mono" value={plan.mappingName} onChange={(e) => onPlan({ ...plan, mappingName: e.target.value })} />}</Field>
+      </div>
+      <ProblemAlert error={saveError} />
+      <button type="button" className="btn btn-sm" disabled={isSaving || !plan.recordType.key?.length} onClick={onSave}>
+        {isSaving ? "Saving" : savedAs ? "Save both again" : "Save record type and mapping"}
+      </button>
+      {savedAs && <span className="ml-2 text-xs text-success">saved</span>}
+      <div className="mt-3 flex items-end gap-2">
+        <div className="flex-1">
+          <Field label="Feed" aside={`in ${environment}`} hint={!isSaved ? "save the operation first" : !isReady ? "save record type and mapping first" : `asks ${operation} for all pages and keeps the records`}>
+            {(id) => <input id={id} className="input input-sm w-full font-mono" placeholder={feedName} value={feed} onChange={(e) => setFeed(e.target.value)} />}
+          </Field>
+        </div>
+        <button type="button" className="btn btn-primary btn-sm mb-8" disabled={!isReady || isRunning} onClick={() => onRun(feedName)}>{isRunning ? "Starting" : "Make the feed and run it"}</button>
+      </div>
+      <ProblemAlert error={runError} />
+    </section>
+  );
+}

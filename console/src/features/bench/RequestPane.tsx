@@ -1,0 +1,244 @@
+import { Plus, Trash2 } from "lucide-react";
+import { useState } from "react";
+import type { Schemas } from "../../api/client";
+import { Field, Heading } from "../../ui/parts";
+import { ProblemAlert } from "../../ui/ProblemAlert";
+import type { Input, OperationDocument, Parameter } from "./bench";
+
+interface Props {
+  document: OperationDocument;
+  values: Record<string, string>;
+  environment: string;
+  environments: string[];
+  shown: Schemas["RequestShown"] | undefined;
+  shownError: unknown;
+  isSending: boolean;
+  sendError: unknown;
+  maySend: boolean;
+  trial: Schemas["TrialShown"] | null;
+  onDocument: (document: OperationDocument) => void;
+  onValues: (values: Record<string, string>) => void;
+  onEnvironment: (name: string) => void;
+  onAddress: (address: string) => void;
+  addressError: unknown;
+  onSend: (confirmed: boolean) => void;
+}
+
+/** Left: the inputs with their meaning, the request as it will be sent, and the button that sends it. */
+export function RequestPane(props: Props) {
+  const { document, values, shown } = props;
+  const [isEditing, setEditing] = useState(!document.path || document.path === "/");
+  const inputs = document.inputs ?? [];
+  const problems = shown?.problems ?? [];
+  const reads = ["GET", "HEAD"].includes(document.method ?? "GET");
+  const [confirmed, setConfirmed] = useState(false);
+  return (
+    <div className="p-3">
+      <Heading aside={<button type="button" className="link text-xs" onClick={() => setEditing(!isEditing)}>{isEditing ? "done" : "describe"}</button>}>Request</Heading>
+      {isEditing && <Describe {...props} />}
+      {inputs.map((input) => (
+        <InputField
+          key={input.name}
+          input={input}
+          value={values[input.name]}
+          problem={problems.find((one) => one.where === `/${input.name}`)?.message}
+          onChange={(value) => {
+            const next = { ...values };
+            if (value === undefined) delete next[input.name];
+            else next[input.name] = value;
+            props.onValues(next);
+          }}
+        />
+      ))}
+      {inputs.length === 0 && !isEditing && <p className="mb-3 text-sm opacity-75">It takes no inputs.</p>}
+      <p className="mb-1 text-sm opacity-80">This will be sent</p>
+      <ProblemAlert error={props.shownError} />
+      <pre aria-label="The request as it will be sent" className="mb-2 max-h-64 overflow-auto rounded-field bg-base-200 px-2.5 py-2 font-mono text-xs break-all whitespace-pre-wrap">{shown ? shown.text : "…"}</pre>
+      {problems.map((one) => (
+        <p key={one.where + one.message} className="mb-1 border-l-2 border-warning pl-2 text-xs">
+          {one.message}{one.hint && <span className="opacity-80">. {one.hint}</span>}
+        </p>
+      ))}
+      <div className="mt-2 flex items-center gap-2 text-sm">
+        <label htmlFor="environment">in</label>
+        <select id="environment" className="select select-sm w-28" value={props.environment} onChange={(e) => props.onEnvironment(e.target.value)}>
+          {props.environments.map((one) => <option key={one}>{one}</option>)}
+        </select>
+        <span className="text-xs opacity-75">{reads ? "only reads" : "may change something"}</span>
+      </div>
+      {!reads && (
+        <label className="mt-2 flex items-center gap-2 text-sm">
+          <input type="checkbox" className="checkbox checkbox-sm" checked={confirmed} onChange={(e) => setConfirmed(e.target.checked)} /> I have looked at the request; send it
+        </label>
+      )}
+      <button type="button" className="btn btn-primary mt-3" disabled={props.isSending || !props.maySend || problems.length > 0 || (!reads && !confirmed)} onClick={() => props.onSend(confirmed)}>
+        {props.isSending ? "Waiting for the service" : "Send this request"}
+      </button>
+      <p className="mt-1 text-xs opacity-70">Sends the draft on this screen, saved or not.</p>
+      <div className="mt-2"><ProblemAlert error={props.sendError} /></div>
+      <Paging {...props} />
+    </div>
+  );
+}
+
+function InputField({ input, value, problem, onChange }: { input: Input; value: string | undefined; problem?: string; onChange: (value: string | undefined) => void }) {
+  const aside = [input.unit, input.type ?? "text", input.required ? "required" : "optional"].filter(Boolean).join(" · ");
+  const fallback = input.default !== undefined && input.default !== null ? `default ${String(input.default)}` : input.required ? "" : "left out";
+  const wrong = input.type === "integer" && value && !/^[+-]?\d*$/.test(value) ? "takes a whole number" : problem;
+  return (
+    <Field label={input.title || input.name} aside={aside} hint={input.description} problem={wrong}>
+      {(id) =>
+        input.allowed?.length ? (
+          <select id={id} className="select w-full" value={value ?? ""} onChange={(e) => onChange(e.target.value || undefined)}>
+            <option value="">{fallback}</option>
+            {input.allowed.map((one) => <option key={String(one)}>{String(one)}</option>)}
+          </select>
+        ) : (
+          <div className="flex gap-1">
+            <input id={id} className="input w-full" inputMode={input.type === "integer" ? "numeric" : undefined} type={input.type === "date" ? "date" : "text"} placeholder={value === "" ? "a blank is sent" : fallback} value={value ?? ""} onChange={(e) => onChange(e.target.value || undefined)} />
+            {(input.type ?? "text") === "text" && !input.required && (
+              <button type="button" className={`btn btn-sm h-auto text-xs ${value === "" ? "btn-active" : "btn-ghost"}`} aria-pressed={value === ""} title="send a blank value instead of leaving it out" onClick={() => onChange(value === "" ? undefined : "")}>blank</button>
+            )}
+          </div>
+        )
+      }
+    </Field>
+  );
+}
+
+function Describe({ document, onDocument, onAddress, addressError }: Props) {
+  const [address, setAddress] = useState("");
+  const set = (change: Partial<OperationDocument>) => onDocument({ ...document, ...change });
+  const inputs = document.inputs ?? [];
+  return (
+    <div className="mb-4 rounded-box border border-base-300 p-3">
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          onAddress(address);
+          setAddress("");
+        }}
+      >
+        <Field label="Paste a whole address" hint="from the documentation, placeholders and all; it is taken apart">
+          {(id) => (
+            <div className="flex gap-1">
+              <input id={id} className="input w-full font-mono text-xs" placeholder="https://register.example/v1/trees?district={district}" value={address} onChange={(e) => setAddress(e.target.value)} />
+              <button className="btn btn-sm h-auto" disabled={!address}>Take apart</button>
+            </div>
+          )}
+        </Field>
+      </form>
+      <ProblemAlert error={addressError} />
+      <Field label="Path" hint="below the base address; a place for a value is written {name}">
+        {(id) => (
+          <div className="flex gap-1">
+            <input id={id} className="input w-full font-mono text-xs" value={document.path ?? "/"} onChange={(e) => set({ path: e.target.value })} />
+            <select className="select w-28" aria-label="Method" value={document.method ?? "GET"} onChange={(e) => set({ method: e.target.value as OperationDocument["method"] })}>
+              {["GET", "HEAD", "POST", "PUT", "PATCH", "DELETE"].map((one) => <option key={one}>{one}</option>)}
+            </select>
+          </div>
+        )}
+      </Field>
+      <Parameters title="Query" list={document.query ?? []} inputs={inputs} onChange={(query) => set({ query })} onInput={(input) => set({ inputs: [...inputs, input] })} />
+      <Parameters title="Headers" list={document.headers ?? []} inputs={inputs} onChange={(headers) => set({ headers })} onInput={(input) => set({ inputs: [...inputs, input] })} />
+      <fieldset>
+        <legend className="mb-1 text-sm font-medium">Inputs</legend>
+        {inputs.map((input, number) => {
+          const change = (part: Partial<Input>) => set({ inputs: inputs.map((one, at) => (at === number ? { ...one, ...part } : one)) });
+          return (
+            <div key={number} className="mb-1 flex flex-wrap items-center gap-1 text-xs">
+              <span className="w-24 truncate font-mono">{input.name}</span>
+              <select className="select select-xs w-24" aria-label={`type of ${input.name}`} value={input.type ?? "text"} onChange={(e) => change({ type: e.target.value as Input["type"] })}>
+                {["text", "integer", "decimal", "boolean", "date", "datetime"].map((one) => <option key={one}>{one}</option>)}
+              </select>
+              <label className="flex items-center gap-1"><input type="checkbox" className="checkbox checkbox-xs" checked={input.required ?? false} onChange={(e) => change({ required: e.target.checked })} /> required</label>
+              <input className="input input-xs w-20" aria-label={`default of ${input.name}`} placeholder="default" value={input.default === undefined ? "" : String(input.default)} onChange={(e) => change({ default: e.target.value === "" ? undefined : e.target.value })} />
+              <button type="button" className="btn btn-ghost btn-xs" aria-label={`take away the input ${input.name}`} onClick={() => set({ inputs: inputs.filter((_, at) => at !== number) })}><Trash2 className="size-3.5" aria-hidden /></button>
+            </div>
+          );
+        })}
+        <AddName label="an input" onAdd={(name) => set({ inputs: [...inputs, { name }] })} />
+      </fieldset>
+    </div>
+  );
+}
+
+function Parameters({ title, list, inputs, onChange, onInput }: { title: string; list: Parameter[]; inputs: Input[]; onChange: (list: Parameter[]) => void; onInput: (input: Input) => void }) {
+  return (
+    <fieldset className="mb-3">
+      <legend className="mb-1 text-sm font-medium">{title}</legend>
+      {list.map((one, number) => {
+        const change = (part: Partial<Parameter>) => onChange(list.map((other, at) => (at === number ? { ...other, ...part } : other)));
+        const input = typeof one.value === "object" && one.value !== null && "input" in one.value ? one.value.input : null;
+        return (
+          <div key={number} className="mb-1 flex items-center gap-1 text-xs">
+            <input type="checkbox" className="checkbox checkbox-xs" aria-label={`send ${one.name}`} checked={one.enabled ?? true} onChange={(e) => change({ enabled: e.target.checked })} />
+            <span className="w-20 shrink-0 truncate font-mono" title={one.name}>{one.name}</span>
+            {input === null ? (
+              <input className="input input-xs min-w-0 flex-1 font-mono" aria-label={`value of ${one.name}`} value={typeof one.value === "string" ? one.value : JSON.stringify(one.value ?? "")} onChange={(e) => change({ value: e.target.value })} />
+            ) : (
+              <span className="min-w-0 flex-1 truncate rounded-selector bg-accent/12 px-1.5 py-0.5 text-accent">input {input}</span>
+            )}
+            <button
+              type="button"
+              className="btn btn-ghost btn-xs"
+              onClick={() => {
+                if (input !== null) change({ value: "" });
+                else {
+                  const name = one.name.replace(/[^A-Za-z0-9_-]/g, "_");
+                  if (!inputs.some((other) => other.name === name)) onInput({ name });
+                  change({ value: { input: name } });
+                }
+              }}
+            >
+              {input === null ? "make it an input" : "fix it"}
+            </button>
+            <button type="button" className="btn btn-ghost btn-xs" aria-label={`take away ${one.name}`} onClick={() => onChange(list.filter((_, at) => at !== number))}><Trash2 className="size-3.5" aria-hidden /></button>
+          </div>
+        );
+      })}
+      <AddName label={title === "Query" ? "a parameter" : "a header"} onAdd={(name) => onChange([...list, { name, value: "" }])} />
+    </fieldset>
+  );
+}
+
+function AddName({ label, onAdd }: { label: string; onAdd: (name: string) => void }) {
+  const [name, setName] = useState("");
+  return (
+    <form
+      className="flex gap-1"
+      onSubmit={(event) => {
+        event.preventDefault();
+        onAdd(name);
+        setName("");
+      }}
+    >
+      <input className="input input-xs w-36" aria-label={`name of ${label}`} placeholder={`name of ${label}`} value={name} onChange={(e) => setName(e.target.value)} />
+      <button className="btn btn-ghost btn-xs" disabled={!name}><Plus className="size-3.5" aria-hidden /> add</button>
+    </form>
+  );
+}
+
+function Paging({ document, trial, onDocument }: Props) {
+  const paging = document.paging;
+  const guesses = trial?.paging ?? [];
+  if (!paging && guesses.length === 0) return null;
+  const words = { link_header: "next link in the Link header", next_address: "next address in the body", page_number: "page number" };
+  return (
+    <div className="mt-5 text-sm">
+      <Heading>Pages</Heading>
+      {paging ? (
+        <p>
+          {words[paging.type]} <button type="button" className="link text-xs" onClick={() => onDocument({ ...document, paging: null })}>do not page</button>
+        </p>
+      ) : (
+        guesses.map((one) => (
+          <p key={one.reason}>
+            found: {one.reason}{" "}
+            <button type="button" className="link text-accent" onClick={() => onDocument({ ...document, paging: one.paging as OperationDocument["paging"] })}>follow it</button>
+          </p>
+        ))
+      )}
+    </div>
+  );
+}

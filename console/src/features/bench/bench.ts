@@ -1,0 +1,233 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { answer, api, type Schemas } from "../../api/client";
+import { fieldName, pathOf, singular, sourceOf } from "./paths";
+
+export type OperationDocument = Schemas["OperationDocument"];
+export type RecordTypeDocument = Schemas["RecordTypeDocument"];
+export type MappingDocument = Schemas["MappingDocument"];
+export type FieldType = NonNullable<RecordTypeDocument["fields"]>[number]["type"];
+export type Trial = Omit<Schemas["TrialShown"], "run"> & { run: number };
+export type Parameter = NonNullable<OperationDocument["query"]>[number];
+export type Input = NonNullable<OperationDocument["inputs"]>[number];
+
+export const FIELD_TYPES: FieldType[] = ["text", "integer", "decimal", "boolean", "date", "datetime", "json"];
+
+/** What is being made of the response: where the rows are, and the two documents. */
+export interface Plan {
+  rows: string[];
+  typeName: string;
+  mappingName: string;
+  recordType: RecordTypeDocument;
+  mapping: MappingDocument;
+  notes: string[];
+}
+
+/** The saved operation with what belongs to it: its last trial, its mapping and record type. */
+export function useOperation(project: string, name: string) {
+  const isNew = name === "new";
+  return useQuery({
+    queryKey: ["operation", project, name],
+    enabled: !isNew,
+    gcTime: 0,
+    queryFn: async () => {
+      const path = { project, name };
+      const [item, trials, feeds] = await Promise.all([
+        answer(api.GET("/api/v1/projects/{project}/operations/{name}", { params: { path } })),
+        answer(api.GET("/api/v1/projects/{project}/runs", { params: { path: { project }, query: { operation: name, kind: "trial", limit: 1 } } })),
+        answer(api.GET("/api/v1/projects/{project}/feeds", { params: { path: { project } } })),
+      ]);
+      const mappingName = feeds.items.find((one) => one.operation === name)?.mapping ?? name;
+      return { item, lastInputs: trials.items[0]?.inputs ?? {}, plan: await savedPlan(project, mappingName) };
+    },
+  });
+}
+
+async function savedPlan(project: string, mappingName: string): Promise<Plan | null> {
+  const found = await answer(api.GET("/api/v1/projects/{project}/mappings", { params: { path: { project }, query: { q: mappingName } } }));
+  const mapping = found.items.find((one) => one.name === mappingName);
+  const output = mapping?.document.outputs?.[0];
+  if (!mapping || !output) return null;
+  const types = await answer(api.GET("/api/v1/projects/{project}/record-types", { params: { path: { project }, query: { q: output.record_type } } }));
+  const type = types.items.find((one) => one.name === output.record_type);
+  if (!type) return null;
+  const rows = output.rows.map((level) => (typeof level.at === "string" ? (level.at === "[*]" ? "$[*]" : `$.${level.at}`) : (level.at.jsonpath ?? "$")));
+  return { rows, typeName: output.record_type, mappingName, recordType: type.document, mapping: mapping.document, notes: [] };
+}
+
+export function useTakeApart(project: string) {
+  return useMutation({ mutationFn: (address: string) => answer(api.POST("/api/v1/projects/{project}/addresses", { params: { path: { project } }, body: { address, method: "GET" } })) });
+}
+
+export interface Asked {
+  service: string;
+  environment: string;
+  document: OperationDocument;
+  inputs: Record<string, unknown>;
+}
+
+/** The request as it would be sent, kept up to date while typing. */
+export function useRequest(project: string, asked: Asked) {
+  return useQuery({
+    queryKey: ["request", project, asked],
+    enabled: asked.service !== "",
+    placeholderData: (before) => before,
+    queryFn: () => answer(api.POST("/api/v1/projects/{project}/requests", { params: { path: { project } }, body: { ...asked, confirmed: false } })),
+  });
+}
+
+export function useTrial(project: string) {
+  return useMutation({
+    mutationFn: (asked: Asked & { operation?: string; confirmed: boolean }) => answer(api.POST("/api/v1/projects/{project}/trials", { params: { path: { project } }, body: asked })),
+  });
+}
+
+export function useTree(project: string, body: string, pointer: string, limit: number, enabled: boolean) {
+  return useQuery({
+    queryKey: ["tree", project, body, pointer, limit],
+    enabled,
+    staleTime: Infinity,
+    placeholderData: (before) => before,
+    queryFn: () => answer(api.GET("/api/v1/projects/{project}/bodies/{body_id}/tree", { params: { path: { project, body_id: body }, query: { pointer, limit, depth: 1 } } })),
+  });
+}
+
+export function useText(project: string, body: string, enabled: boolean) {
+  return useQuery({ queryKey: ["text", project, body], enabled, staleTime: Infinity, queryFn: () => answer(api.GET("/api/v1/projects/{project}/bodies/{body_id}/text", { params: { path: { project, body_id: body } } })) });
+}
+
+export function useOutline(project: string, body: string | null, corrections: Schemas["Correction"][]) {
+  return useQuery({
+    queryKey: ["outline", project, body, corrections],
+    enabled: body !== null,
+    staleTime: Infinity,
+    placeholderData: (before) => before,
+    queryFn: () => answer(api.POST("/api/v1/projects/{project}/outlines", { params: { path: { project } }, body: { bodies: [body!], corrections } })),
+  });
+}
+
+export function usePropose(project: string) {
+  return useMutation({
+    mutationFn: async ({ body, rows, corrections, mappingName }: { body: string; rows: string[]; corrections: Schemas["Correction"][]; mappingName: string }): Promise<Plan> => {
+      const typeName = singular(rows[rows.length - 1] ?? "$");
+      const made = await answer(api.POST("/api/v1/projects/{project}/proposals", { params: { path: { project } }, body: { bodies: [body], rows, name: typeName, corrections } }));
+      return { rows, typeName, mappingName, recordType: made.record_type, mapping: made.mapping, notes: made.notes };
+    },
+  });
+}
+
+export function usePreview(project: string, body: string | null, plan: Plan | null, inputs: Record<string, unknown>) {
+  return useQuery({
+    queryKey: ["preview", project, body, plan?.mapping, plan?.recordType, plan?.typeName],
+    enabled: body !== null && plan !== null,
+    staleTime: Infinity,
+    retry: false,
+    placeholderData: (before) => before,
+    queryFn: () =>
+      answer(api.POST("/api/v1/projects/{project}/previews", { params: { path: { project } }, body: { body: body!, mapping: plan!.mapping, record_types: { [plan!.typeName]: plan!.recordType }, inputs } })),
+  });
+}
+
+export function useSaveOperation(project: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: ({ name, version, ...content }: { name: string; version: number | null; title: string; service: string; document: OperationDocument }) =>
+      version === null
+        ? answer(api.POST("/api/v1/projects/{project}/operations", { params: { path: { project } }, body: { name, ...content } }))
+        : answer(api.PATCH("/api/v1/projects/{project}/operations/{name}", { params: { path: { project, name }, header: { "If-Match": `"${version}"` } }, body: content })),
+    onSuccess: () => cache.invalidateQueries({ queryKey: ["services", project] }),
+  });
+}
+
+/** Saves the record type and the mapping, over what is there. */
+export function useSavePlan(project: string) {
+  return useMutation({
+    mutationFn: async ({ plan, service }: { plan: Plan; service: string }) => {
+      const path = { project };
+      const types = await answer(api.GET("/api/v1/projects/{project}/record-types", { params: { path, query: { q: plan.typeName } } }));
+      const type = types.items.find((one) => one.name === plan.typeName);
+      await (type
+        ? answer(api.PATCH("/api/v1/projects/{project}/record-types/{name}", { params: { path: { project, name: plan.typeName }, header: { "If-Match": `"${type.version}"` } }, body: { document: plan.recordType } }))
+        : answer(api.POST("/api/v1/projects/{project}/record-types", { params: { path }, body: { name: plan.typeName, document: plan.recordType } })));
+      const mappings = await answer(api.GET("/api/v1/projects/{project}/mappings", { params: { path, query: { q: plan.mappingName } } }));
+      const mapping = mappings.items.find((one) => one.name === plan.mappingName);
+      return mapping
+        ? answer(api.PATCH("/api/v1/projects/{project}/mappings/{name}", { params: { path: { project, name: plan.mappingName }, header: { "If-Match": `"${mapping.version}"` } }, body: { document: plan.mapping } }))
+        : answer(api.POST("/api/v1/projects/{project}/mappings", { params: { path }, body: { name: plan.mappingName, service, document: plan.mapping } }));
+    },
+  });
+}
+
+export function useKeepSample(project: string) {
+  return useMutation({
+    mutationFn: (body: { name: string; run: number; operation: string | null }) => answer(api.POST("/api/v1/projects/{project}/samples", { params: { path: { project } }, body })),
+  });
+}
+
+export function useMakeFeed(project: string) {
+  return useMutation({
+    mutationFn: async (body: { name: string; operation: string; mapping: string; environment: string; document: Schemas["FeedDocument"] }) => {
+      const path = { project };
+      const feeds = await answer(api.GET("/api/v1/projects/{project}/feeds", { params: { path, query: { q: body.name } } }));
+      const known = feeds.items.find((one) => one.name === body.name);
+      const { name, ...content } = body;
+      await (known
+        ? answer(api.PATCH("/api/v1/projects/{project}/feeds/{name}", { params: { path: { project, name }, header: { "If-Match": `"${known.version}"` } }, body: content }))
+        : answer(api.POST("/api/v1/projects/{project}/feeds", { params: { path }, body })));
+      return answer(api.POST("/api/v1/projects/{project}/feeds/{name}/runs", { params: { path: { project, name } }, body: { inputs: {} } }));
+    },
+  });
+}
+
+// --- changes of a plan; each gives a new one
+
+type Rule = NonNullable<NonNullable<MappingDocument["outputs"]>[number]["fields"]>[number];
+
+export function rulesOf(plan: Plan): Rule[] {
+  return plan.mapping.outputs?.[0]?.fields ?? [];
+}
+
+export function takenPaths(plan: Plan): Map<string, string> {
+  return new Map(rulesOf(plan).flatMap((rule) => (pathOf(rule.from) ? [[pathOf(rule.from)!, rule.name] as const] : [])));
+}
+
+function withParts(plan: Plan, fields: RecordTypeDocument["fields"], rules: Rule[], key?: string[]): Plan {
+  const output = plan.mapping.outputs?.[0];
+  if (!output) return plan;
+  return { ...plan, recordType: { ...plan.recordType, fields, key: key ?? plan.recordType.key }, mapping: { ...plan.mapping, outputs: [{ ...output, fields: rules }, ...(plan.mapping.outputs ?? []).slice(1)] } };
+}
+
+export function take(plan: Plan, path: string, type: FieldType): Plan {
+  const fields = plan.recordType.fields ?? [];
+  const name = fieldName(path, fields.map((one) => one.name));
+  return withParts(plan, [...fields, { name, type, searchable: type !== "json" }], [...rulesOf(plan), { name, from: sourceOf(path) as Rule["from"] }]);
+}
+
+export function leave(plan: Plan, name: string): Plan {
+  const key = (plan.recordType.key ?? []).filter((one) => one !== name);
+  return withParts(plan, (plan.recordType.fields ?? []).filter((one) => one.name !== name), rulesOf(plan).filter((one) => one.name !== name), key);
+}
+
+export function rename(plan: Plan, from: string, to: string): Plan {
+  const swap = (name: string) => (name === from ? to : name);
+  return withParts(
+    plan,
+    (plan.recordType.fields ?? []).map((one) => ({ ...one, name: swap(one.name) })),
+    rulesOf(plan).map((one) => ({ ...one, name: swap(one.name) })),
+    (plan.recordType.key ?? []).map(swap),
+  );
+}
+
+export function setField(plan: Plan, name: string, change: { type?: FieldType; unit?: string }): Plan {
+  return withParts(plan, (plan.recordType.fields ?? []).map((one) => (one.name === name ? { ...one, ...change } : one)), rulesOf(plan));
+}
+
+export function toggleKey(plan: Plan, name: string): Plan {
+  const key = plan.recordType.key ?? [];
+  const next = key.includes(name) ? key.filter((one) => one !== name) : [...key, name];
+  return withParts(plan, plan.recordType.fields, rulesOf(plan).map((rule) => (rule.name === name ? { ...rule, required: next.includes(name) } : rule)), next);
+}
+
+export function renameType(plan: Plan, typeName: string): Plan {
+  const outputs = (plan.mapping.outputs ?? []).map((one, number) => (number === 0 ? { ...one, record_type: typeName } : one));
+  return { ...plan, typeName, mapping: { ...plan.mapping, outputs } };
+}

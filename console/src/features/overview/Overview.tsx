@@ -1,0 +1,84 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link, useParams } from "react-router";
+import { answer, api } from "../../api/client";
+import { Page } from "../../ui/Layout";
+import { Heading, StateTag, Waiting, when } from "../../ui/parts";
+import { ProblemAlert } from "../../ui/ProblemAlert";
+
+/** Where the project stands: the road from a connection to kept records, and what ran last. */
+export default function Overview() {
+  const { project = "" } = useParams();
+  const path = { params: { path: { project } } };
+  const facts = useQuery({
+    queryKey: ["overview", project],
+    queryFn: async () => {
+      const [connections, operations, types, feeds, runs] = await Promise.all([
+        answer(api.GET("/api/v1/projects/{project}/connections", path)),
+        answer(api.GET("/api/v1/projects/{project}/operations", path)),
+        answer(api.GET("/api/v1/projects/{project}/record-types", path)),
+        answer(api.GET("/api/v1/projects/{project}/feeds", path)),
+        answer(api.GET("/api/v1/projects/{project}/runs", { params: { path: { project }, query: { limit: 8 } } })),
+      ]);
+      return { connections: connections.items, operations: operations.items, types: types.items, feeds: feeds.items, runs: runs.items };
+    },
+  });
+  if (facts.isPending) return <Page title="Overview"><Waiting what="Reading the project" /></Page>;
+  if (facts.error) return <Page title="Overview"><ProblemAlert error={facts.error} /></Page>;
+  const { connections, operations, types, feeds, runs } = facts.data;
+  const open = [...connections.map((one) => ["connection", one] as const), ...operations.map((one) => ["operation", one] as const), ...feeds.map((one) => ["feed", one] as const)].filter(([, one]) => one.problems.length);
+  const steps = [
+    { title: "Connect", done: connections.length, words: count(connections.length, "connection"), to: "services", next: "say where a service is, and how to sign in" },
+    { title: "Describe and try", done: operations.length, words: count(operations.length, "operation"), to: operations[0] ? `operations/${operations[0].name}` : "services", next: "paste an address from its documentation and send it" },
+    { title: "Map", done: types.length, words: count(types.length, "record type"), to: operations[0] ? `operations/${operations[0].name}` : "services", next: "point at what becomes one row" },
+    { title: "Keep", done: feeds.length, words: count(feeds.length, "feed"), to: "records", next: "make a feed and run it" },
+  ];
+  const next = steps.find((one) => !one.done);
+  return (
+    <Page title="Overview">
+      <ol className="mb-7 grid gap-3 sm:grid-cols-2 lg:grid-cols-4">
+        {steps.map((one, number) => (
+          <li key={one.title} className={`border-t-2 pt-2 ${one === next ? "border-accent" : one.done ? "border-success" : "border-base-300"}`}>
+            <Link to={one.to} className="group block">
+              <p className="text-xs opacity-70">{number + 1}</p>
+              <p className="font-semibold group-hover:underline">{one.title}</p>
+              <p className="text-sm">{one.done ? one.words : <span className={one === next ? "text-accent" : "opacity-75"}>{one === next ? "next: " : ""}{one.next}</span>}</p>
+            </Link>
+          </li>
+        ))}
+      </ol>
+      {open.length > 0 && (
+        <section className="mb-7">
+          <Heading>Not ready</Heading>
+          <ul className="text-sm">
+            {open.map(([kind, one]) => (
+              <li key={kind + one.name} className="border-l-2 border-warning py-0.5 pl-2">
+                {kind} <Link className="link" to={kind === "connection" ? `connections/${one.name}` : kind === "feed" ? `feeds/${one.name}` : `operations/${one.name}`}>{one.title || one.name}</Link>: {one.problems[0]?.message}
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
+      <section>
+        <Heading>What ran last</Heading>
+        {runs.length === 0 ? (
+          <p className="text-sm opacity-80">Nothing has run yet. Trials and feeds show up here.</p>
+        ) : (
+          <ul className="divide-y divide-base-300 text-sm">
+            {runs.map((run) => (
+              <li key={run.id} className="flex flex-wrap items-center gap-x-3 gap-y-1 py-2">
+                <Link className="link font-medium" to={`runs/${run.id}`}>{run.kind} {run.id}</Link>
+                <StateTag state={run.state} />
+                <span className="min-w-0 flex-1 truncate">{run.kind === "trial" ? run.title : `${run.title}: ${run.summary}`}</span>
+                <span className="text-xs opacity-70">{when(run.queued_at)}</span>
+              </li>
+            ))}
+          </ul>
+        )}
+      </section>
+    </Page>
+  );
+}
+
+function count(number: number, word: string): string {
+  return `${number} ${word}${number === 1 ? "" : "s"}`;
+}

@@ -1,0 +1,40 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link, useNavigate, useParams } from "react-router";
+import { answer, api } from "../../api/client";
+import { Page } from "../../ui/Layout";
+import { Heading, StateTag, Tag, Waiting, when } from "../../ui/parts";
+import { ProblemAlert } from "../../ui/ProblemAlert";
+import { usePermission } from "../session/session";
+import { useFeed, useRunFeed } from "./records";
+
+/** One feed: what it asks, what it fills, how it went. */
+export default function FeedPage() {
+  const { project = "", name = "" } = useParams();
+  const feed = useFeed(project, name);
+  const runs = useQuery({ queryKey: ["feed-runs", project, name], queryFn: () => answer(api.GET("/api/v1/projects/{project}/runs", { params: { path: { project }, query: { feed: name, limit: 20 } } })) });
+  const run = useRunFeed(project);
+  const navigate = useNavigate();
+  const mayRun = usePermission(project, "run");
+  if (feed.isPending) return <Page title={name}><Waiting what="Reading the feed" /></Page>;
+  if (feed.error) return <Page title={name}><ProblemAlert error={feed.error} /></Page>;
+  return (
+    <Page title={feed.data.title || name} aside={<><Tag>{feed.data.environment}</Tag>{mayRun && <button type="button" className="btn btn-primary btn-sm ml-auto" disabled={run.isPending || feed.data.problems.length > 0} onClick={() => run.mutate(name, { onSuccess: (made) => navigate(`../runs/${made.id}`) })}>Run it</button>}</>}>
+      <ProblemAlert error={run.error} />
+      {feed.data.problems.map((one) => <p key={one.message} className="mb-2 border-l-2 border-warning pl-2 text-sm">{one.message}. {one.hint}</p>)}
+      <p className="mb-5 text-sm">
+        Asks <Link className="link" to={`../operations/${feed.data.operation}`}>{feed.data.operation}</Link>, maps with <span className="font-mono">{feed.data.mapping}</span>
+        {Object.keys(feed.data.document.inputs ?? {}).length > 0 && <>, inputs {Object.entries(feed.data.document.inputs ?? {}).map(([key, value]) => `${key} ${String(value)}`).join(", ")}</>}.
+      </p>
+      <Heading>Runs</Heading>
+      <ProblemAlert error={runs.error} />
+      {runs.data?.items.length === 0 && <p className="text-sm opacity-80">It has not run yet.</p>}
+      <ul className="divide-y divide-base-300 text-sm">
+        {runs.data?.items.map((one) => (
+          <li key={one.id} className="flex flex-wrap items-center gap-x-3 gap-y-1 py-2">
+            <Link className="link font-medium" to={`../runs/${one.id}`}>run {one.id}</Link> <StateTag state={one.state} /> <span className="flex-1">{one.summary}</span> <span className="text-xs opacity-70">{when(one.queued_at)}</span>
+          </li>
+        ))}
+      </ul>
+    </Page>
+  );
+}

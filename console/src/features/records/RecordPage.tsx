@@ -1,0 +1,64 @@
+import { useState } from "react";
+import { Link, useParams, useSearchParams } from "react-router";
+import { Page } from "../../ui/Layout";
+import { Heading, Waiting, when } from "../../ui/parts";
+import { ProblemAlert } from "../../ui/ProblemAlert";
+import { Shown } from "../bench/RecordsPane";
+import { ResponsePane } from "../bench/ResponsePane";
+import { useRecord, useRecordType } from "./records";
+
+/** One record: its values, and for each the place in the response it came from. */
+export default function RecordPage() {
+  const { project = "", type = "", "*": key = "" } = useParams();
+  const [query] = useSearchParams();
+  const environment = query.get("environment") ?? "test";
+  const record = useRecord(project, environment, type, key);
+  const recordType = useRecordType(project, type);
+  const [lit, setLit] = useState<string | null>(null);
+  const [focus, setFocus] = useState<string | null>(null);
+  if (record.isPending || recordType.isPending) return <Page title={key}><Waiting what="Reading the record" /></Page>;
+  if (record.error) return <Page title={key}><ProblemAlert error={record.error} /></Page>;
+  const { data, trace } = record.data;
+  const fields = recordType.data?.document.fields ?? [];
+  const places = new Map((trace.row?.fields ?? []).map((one) => [one.field, one.pointer]));
+  return (
+    <Page title={record.data.key.map(String).join(", ")} aside={<Link className="link text-sm" to={`/p/${project}/records/${type}`}>{recordType.data?.title || type}</Link>}>
+      <div className="grid gap-6 lg:grid-cols-2">
+        <section>
+          <Heading>Values</Heading>
+          <dl className="text-sm" onMouseLeave={() => setLit(null)}>
+            {fields.map((one) => {
+              const pointer = places.get(one.name) ?? null;
+              return (
+                <div key={one.name} className={`grid grid-cols-[9rem_1fr] gap-3 border-b border-base-300 py-1.5 ${pointer && lit === pointer ? "bg-accent/20" : ""}`} onMouseEnter={() => setLit(pointer)}>
+                  <dt className="font-mono text-xs text-secondary">{one.name}</dt>
+                  <dd>
+                    <Shown value={data[one.name]} isThere={one.name in data} /> <span className="opacity-70">{data[one.name] != null && one.unit}</span>
+                    {pointer && <button type="button" className="ml-2 cursor-pointer font-mono text-xs text-accent hover:underline" onClick={() => setFocus(pointer)}>{pointer}</button>}
+                  </dd>
+                </div>
+              );
+            })}
+          </dl>
+          <p className="mt-3 text-sm">
+            Last changed {when(record.data.changed_at)} by <Link className="link" to={`/p/${project}/runs/${record.data.run}`}>run {record.data.run}</Link>, call {record.data.call}; first kept {when(record.data.made_at)}.
+          </p>
+        </section>
+        <section className="min-w-0">
+          {trace.body ? (
+            <ResponsePane
+              project={project} isSending={false} lines={[]} corrections={[]} plan={null} lit={lit} focus={focus ?? trace.row?.pointer ?? null} onPoint={setLit} onRows={() => undefined} onTake={() => undefined} onLeave={() => undefined} onCorrect={() => undefined}
+              onKeepSample={() => undefined} keptSample="" keepError={null}
+              trial={{ run: trace.run, body: trace.body, unreadable: "", row_choices: [], paging: [], outcome: { is_good: true, words: "", hint: "", message: "" }, call: { number: trace.call, method: "GET", url: "", request: "", status: 200, reason: `Call ${trace.call} of run ${trace.run}`, headers: [], size: null, timings: null, rows: null, error: null, body: trace.body, at: record.data.changed_at } }}
+            />
+          ) : (
+            <>
+              <Heading>Where it came from</Heading>
+              <p className="text-sm opacity-80">{trace.note}</p>
+            </>
+          )}
+        </section>
+      </div>
+    </Page>
+  );
+}

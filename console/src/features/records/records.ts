@@ -1,0 +1,47 @@
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { answer, api } from "../../api/client";
+
+export function useRecordTypes(project: string) {
+  return useQuery({
+    queryKey: ["record-types", project],
+    queryFn: async () => {
+      const path = { params: { path: { project } } };
+      const [types, feeds, mappings] = await Promise.all([
+        answer(api.GET("/api/v1/projects/{project}/record-types", path)),
+        answer(api.GET("/api/v1/projects/{project}/feeds", path)),
+        answer(api.GET("/api/v1/projects/{project}/mappings", path)),
+      ]);
+      return { types: types.items, feeds: feeds.items, mappings: mappings.items };
+    },
+  });
+}
+
+export function useRecordType(project: string, name: string) {
+  return useQuery({ queryKey: ["record-type", project, name], queryFn: () => answer(api.GET("/api/v1/projects/{project}/record-types/{name}", { params: { path: { project, name } } })) });
+}
+
+export function useRecordPages(project: string, environment: string, name: string, filters: Record<string, string>) {
+  return useInfiniteQuery({
+    queryKey: ["records", project, environment, name, filters],
+    initialPageParam: undefined as string | undefined,
+    retry: false,
+    queryFn: ({ pageParam }) => answer(api.GET("/api/v1/projects/{project}/environments/{environment}/records/{name}", { params: { path: { project, environment, name }, query: { limit: 50, cursor: pageParam, ...filters } } })),
+    getNextPageParam: (last) => last.next ?? undefined,
+  });
+}
+
+export function useRecord(project: string, environment: string, name: string, key: string) {
+  return useQuery({ queryKey: ["record", project, environment, name, key], retry: false, queryFn: () => answer(api.GET("/api/v1/projects/{project}/environments/{environment}/records/{name}/{key}", { params: { path: { project, environment, name, key } } })) });
+}
+
+export function useFeed(project: string, name: string) {
+  return useQuery({ queryKey: ["feed", project, name], queryFn: () => answer(api.GET("/api/v1/projects/{project}/feeds/{name}", { params: { path: { project, name } } })) });
+}
+
+export function useRunFeed(project: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (name: string) => answer(api.POST("/api/v1/projects/{project}/feeds/{name}/runs", { params: { path: { project, name } }, body: { inputs: {} } })),
+    onSuccess: () => cache.invalidateQueries({ queryKey: ["record-types", project] }),
+  });
+}

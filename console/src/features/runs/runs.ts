@@ -1,0 +1,42 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
+import { answer, api, type Schemas } from "../../api/client";
+
+export const OVER = ["done", "failed", "cancelled"];
+
+export function useRun(project: string, id: number) {
+  const cache = useQueryClient();
+  const run = useQuery({ queryKey: ["run", project, id], queryFn: () => answer(api.GET("/api/v1/projects/{project}/runs/{run_id}", { params: { path: { project, run_id: id } } })) });
+  const isLive = run.data !== undefined && !OVER.includes(run.data.state);
+  useEffect(() => {
+    if (!isLive) return;
+    const stream = new EventSource(`/api/v1/projects/${project}/runs/${id}/events`);
+    stream.addEventListener("run", (event) => {
+      const now = JSON.parse(event.data as string) as Schemas["RunLine"];
+      cache.setQueryData(["run", project, id], now);
+      void cache.invalidateQueries({ queryKey: ["calls", project, id] });
+      if (OVER.includes(now.state)) {
+        stream.close();
+        void cache.invalidateQueries({ queryKey: ["rejects", project, id] });
+      }
+    });
+    return () => stream.close();
+  }, [cache, project, id, isLive]);
+  return run;
+}
+
+export function useCalls(project: string, id: number) {
+  return useQuery({ queryKey: ["calls", project, id], queryFn: () => answer(api.GET("/api/v1/projects/{project}/runs/{run_id}/calls", { params: { path: { project, run_id: id }, query: { limit: 200 } } })) });
+}
+
+export function useRejects(project: string, id: number) {
+  return useQuery({ queryKey: ["rejects", project, id], queryFn: () => answer(api.GET("/api/v1/projects/{project}/runs/{run_id}/rejects", { params: { path: { project, run_id: id } } })) });
+}
+
+export function useCancel(project: string, id: number) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: () => answer(api.POST("/api/v1/projects/{project}/runs/{run_id}/cancel", { params: { path: { project, run_id: id } } })),
+    onSuccess: (run) => cache.setQueryData(["run", project, id], run),
+  });
+}

@@ -1,0 +1,102 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { answer, api, type Schemas } from "../../api/client";
+
+export function useServices(project: string) {
+  return useQuery({
+    queryKey: ["services", project],
+    queryFn: async () => {
+      const path = { params: { path: { project } } };
+      const [services, connections, operations] = await Promise.all([
+        answer(api.GET("/api/v1/projects/{project}/services", path)),
+        answer(api.GET("/api/v1/projects/{project}/connections", path)),
+        answer(api.GET("/api/v1/projects/{project}/operations", path)),
+      ]);
+      return { services: services.items, connections: connections.items, operations: operations.items };
+    },
+  });
+}
+
+export interface NewConnection {
+  service: string;
+  title: string;
+  environment: string;
+  address: string;
+  header: string;
+  key: string;
+}
+
+/** Makes what a first connection needs: the service, a credential with its secret, the connection. */
+export function useConnect(project: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: async (given: NewConnection) => {
+      const params = { path: { project } };
+      const known = await answer(api.GET("/api/v1/projects/{project}/services", { params: { ...params, query: { q: given.service } } }));
+      if (!known.items.some((one) => one.name === given.service)) {
+        await answer(api.POST("/api/v1/projects/{project}/services", { params, body: { name: given.service, title: given.title } }));
+      }
+      const credential = given.header ? `${given.service}-${given.environment}-key` : null;
+      if (credential) {
+        const existing = await answer(api.GET("/api/v1/projects/{project}/credentials", { params: { ...params, query: { q: credential } } }));
+        if (!existing.items.some((one) => one.name === credential)) {
+          await answer(api.POST("/api/v1/projects/{project}/credentials", { params, body: { name: credential, environment: given.environment } }));
+        }
+        if (given.key) {
+          await answer(api.PUT("/api/v1/projects/{project}/credentials/{name}/secrets", { params: { path: { project, name: credential } }, body: { secrets: { key: given.key } } }));
+        }
+      }
+      const document: Schemas["ConnectionDocument"] = {
+        base_address: given.address,
+        sign_in: given.header ? { type: "api_key", name: given.header } : { type: "none" },
+      };
+      return answer(
+        api.POST("/api/v1/projects/{project}/connections", {
+          params,
+          body: { name: `${given.service}-${given.environment}`, title: `${given.title || given.service}, ${given.environment}`, service: given.service, environment: given.environment, credential, document },
+        }),
+      );
+    },
+    onSuccess: () => cache.invalidateQueries({ queryKey: ["services", project] }),
+  });
+}
+
+export function useConnection(project: string, name: string) {
+  return useQuery({ queryKey: ["connection", project, name], queryFn: () => answer(api.GET("/api/v1/projects/{project}/connections/{name}", { params: { path: { project, name } } })) });
+}
+
+export function useCheck(project: string, name: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: () => answer(api.POST("/api/v1/projects/{project}/connections/{name}/check", { params: { path: { project, name } } })),
+    onSuccess: () => {
+      void cache.invalidateQueries({ queryKey: ["connection", project, name] });
+      void cache.invalidateQueries({ queryKey: ["services", project] });
+    },
+  });
+}
+
+export function useChangeConnection(project: string, name: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: ({ version, document, title }: { version: number; document: Schemas["ConnectionDocument"]; title: string }) =>
+      answer(api.PATCH("/api/v1/projects/{project}/connections/{name}", { params: { path: { project, name }, header: { "If-Match": `"${version}"` } }, body: { document, title } })),
+    onSuccess: (made) => {
+      cache.setQueryData(["connection", project, name], made);
+      void cache.invalidateQueries({ queryKey: ["services", project] });
+    },
+  });
+}
+
+export function useSetSecret(project: string, credential: string, connection: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (key: string) => answer(api.PUT("/api/v1/projects/{project}/credentials/{name}/secrets", { params: { path: { project, name: credential } }, body: { secrets: { key } } })),
+    onSuccess: () => cache.invalidateQueries({ queryKey: ["connection", project, connection] }),
+  });
+}
+
+/** A name from a title, by the service's own rule for names. */
+export function nameOf(text: string): string {
+  const plain = text.normalize("NFKD").replace(/[^\x00-\x7f]/g, "").toLowerCase().replace(/[^a-z0-9]+/g, "-").replace(/^-+|-+$/g, "");
+  return /^[a-z]/.test(plain) ? plain.slice(0, 58) : plain ? `n-${plain}`.slice(0, 58) : "";
+}

@@ -1,0 +1,83 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { StrictMode, Suspense, lazy } from "react";
+import { createRoot } from "react-dom/client";
+import { createBrowserRouter, Navigate, RouterProvider } from "react-router";
+import { Problem } from "./api/client";
+import { SignInAgain, SignInPage } from "./features/session/SignIn";
+import { useSession } from "./features/session/session";
+import "./index.css";
+import { Layout, Page } from "./ui/Layout";
+import { Empty, Waiting } from "./ui/parts";
+import { ProblemAlert } from "./ui/ProblemAlert";
+
+const Overview = lazy(() => import("./features/overview/Overview"));
+const Services = lazy(() => import("./features/services/Services"));
+const ConnectionPage = lazy(() => import("./features/services/ConnectionPage"));
+const Bench = lazy(() => import("./features/bench/Bench"));
+const Records = lazy(() => import("./features/records/Records"));
+const RecordList = lazy(() => import("./features/records/RecordList"));
+const RecordPage = lazy(() => import("./features/records/RecordPage"));
+const FeedPage = lazy(() => import("./features/records/FeedPage"));
+const Runs = lazy(() => import("./features/runs/Runs"));
+const RunPage = lazy(() => import("./features/runs/RunPage"));
+
+document.documentElement.dataset.theme = localStorage.getItem("theme") ?? (matchMedia("(prefers-color-scheme: dark)").matches ? "night" : "day");
+
+const cache = new QueryClient({
+  defaultOptions: { queries: { retry: (count, error) => count < 2 && error instanceof Problem && error.document.status >= 503, refetchOnWindowFocus: false } },
+});
+
+/** Sends whoever is signed in to their project; keeps everybody else at the door. */
+function Door({ children }: { children: React.ReactNode }) {
+  const session = useSession();
+  if (session.isPending) return <Waiting what="Opening" />;
+  if (session.error instanceof Problem && session.error.document.status === 401) return <SignInPage />;
+  if (session.error) return <ProblemAlert error={session.error} />;
+  return (
+    <>
+      <Suspense fallback={<Waiting what="Loading" />}>{children}</Suspense>
+      <SignInAgain />
+    </>
+  );
+}
+
+function Home() {
+  const first = useSession().data?.projects[0];
+  return first ? <Navigate to={`/p/${first.name}`} replace /> : <Page title="No project"><Empty title="You belong to no project yet">An administrator can make you a member.</Empty></Page>;
+}
+
+const Nowhere = () => (
+  <Page title="Nothing here">
+    <Empty title="There is no such page">Choose one above.</Empty>
+  </Page>
+);
+
+const router = createBrowserRouter([
+  { path: "/", element: <Door><Home /></Door> },
+  {
+    path: "/p/:project",
+    element: <Door><Layout /></Door>,
+    children: [
+      { index: true, element: <Overview /> },
+      { path: "services", element: <Services /> },
+      { path: "connections/:name", element: <ConnectionPage /> },
+      { path: "operations/:name", element: <Bench /> },
+      { path: "records", element: <Records /> },
+      { path: "records/:type", element: <RecordList /> },
+      { path: "records/:type/*", element: <RecordPage /> },
+      { path: "feeds/:name", element: <FeedPage /> },
+      { path: "runs", element: <Runs /> },
+      { path: "runs/:id", element: <RunPage /> },
+      { path: "*", element: <Nowhere /> },
+    ],
+  },
+  { path: "*", element: <Door><Home /></Door> },
+]);
+
+createRoot(document.getElementById("root")!).render(
+  <StrictMode>
+    <QueryClientProvider client={cache}>
+      <RouterProvider router={router} />
+    </QueryClientProvider>
+  </StrictMode>,
+);

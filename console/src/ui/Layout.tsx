@@ -1,0 +1,98 @@
+import { Moon, Sun } from "lucide-react";
+import { useState } from "react";
+import { NavLink, Outlet, useParams } from "react-router";
+import { useSession, useSignOut } from "../features/session/session";
+
+const PAGES = [
+  ["", "Overview"],
+  ["services", "Services"],
+  ["records", "Records"],
+  ["runs", "Runs"],
+] as const;
+
+export function Layout() {
+  const { project = "" } = useParams();
+  const session = useSession();
+  const signOut = useSignOut();
+  const here = session.data?.projects.find((one) => one.name === project);
+  return (
+    <div className="flex min-h-screen flex-col bg-base-100 text-base-content">
+      <a href="#main" className="sr-only focus:not-sr-only">
+        Skip to the content
+      </a>
+      <header className="bg-neutral text-neutral-content">
+        <div className="flex flex-wrap items-center gap-x-5 px-4">
+          <NavLink to={`/p/${project}`} className="flex items-center gap-2 py-2.5 font-semibold tracking-tight">
+            <img src="/assets/swift.svg" alt="" className="size-6" /> rondine
+          </NavLink>
+          <nav aria-label="Pages" className="order-last flex w-full gap-5 sm:order-none sm:w-auto">
+            {PAGES.map(([path, title]) => (
+              <NavLink
+                key={path}
+                to={`/p/${project}${path && `/${path}`}`}
+                end={path === ""}
+                className={({ isActive }) => `border-b-2 py-2.5 text-sm ${isActive ? "border-accent text-neutral-content" : "border-transparent opacity-80 hover:opacity-100"}`}
+              >
+                {title}
+              </NavLink>
+            ))}
+          </nav>
+          <div className="ml-auto flex items-center gap-3 text-sm">
+            <span className="hidden opacity-80 md:inline">{here?.title}</span>
+            <ThemeSwitch />
+            {session.data && (
+              <div className="dropdown dropdown-end">
+                <button type="button" className="cursor-pointer py-2">
+                  {session.data.title}
+                  <span className="ml-1 hidden text-xs opacity-70 sm:inline">{here?.role}</span>
+                </button>
+                <ul className="menu dropdown-content z-20 w-40 rounded-box border border-base-300 bg-base-100 text-base-content shadow">
+                  <li>
+                    <button type="button" onClick={() => signOut.mutate()}>
+                      Sign out
+                    </button>
+                  </li>
+                </ul>
+              </div>
+            )}
+          </div>
+        </div>
+      </header>
+      <main id="main" className="flex flex-1 flex-col">
+        <Outlet />
+      </main>
+    </div>
+  );
+}
+
+function ThemeSwitch() {
+  const [theme, setTheme] = useState(() => document.documentElement.dataset.theme ?? "day");
+  const other = theme === "day" ? "night" : "day";
+  return (
+    <button
+      type="button"
+      className="cursor-pointer p-1.5"
+      aria-label={`Switch to the ${other} theme`}
+      onClick={() => {
+        document.documentElement.dataset.theme = other;
+        localStorage.setItem("theme", other);
+        setTheme(other);
+      }}
+    >
+      {theme === "day" ? <Moon className="size-4" aria-hidden /> : <Sun className="size-4" aria-hidden />}
+    </button>
+  );
+}
+
+/** A page's frame: title line, then content. */
+export function Page({ title, aside, children }: { title: React.ReactNode; aside?: React.ReactNode; children: React.ReactNode }) {
+  return (
+    <div className="mx-auto w-full max-w-6xl px-4 py-5">
+      <div className="mb-5 flex flex-wrap items-center gap-3">
+        <h1 className="text-xl font-semibold">{title}</h1>
+        <div className="flex flex-1 flex-wrap items-center gap-2">{aside}</div>
+      </div>
+      {children}
+    </div>
+  );
+}

@@ -1,0 +1,187 @@
+"""JSON (RFC 8259) as exact values: integers of any size stay integers, all other numbers are Decimals that keep every digit.
+
+Two readers give equal values. The fast one (msgspec) reads whatever is sound; what it refuses goes to the standard library's, which
+keeps lone surrogates (so that one bad text costs one row, not the page) and knows the line and column of what is really malformed.
+"""
+
+import json as stdlib_json
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from decimal import Decimal
+from itertools import islice
+from typing import Any, NoReturn
+
+import msgspec
+
+from rondine.core.errors import DocumentError
+
+Location = tuple[str | int, ...]
+BOM = b"\xef\xbb\xbf"
+
+_decoder = msgspec.json.Decoder(float_hook=Decimal)
+_encoder = msgspec.json.Encoder(decimal_format="number")
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """What a document may cost. size: bytes.  depth: nested lists and objects; 200 is five times the deepest response we have met."""
+
+    size: int = 64 * 1024 * 1024
+    depth: int = 200
+
+
+def read_json(body: bytes, *, charset: str = "utf-8", limits: Limits = Limits(), name: str = "the response") -> Any:
+    """The document's value. Raises DocumentError with line and column in `where`."""
+    if len(body) > limits.size:
+        raise DocumentError(f"{name} has {len(body):,} bytes, more than the {limits.size:,} that are read at once", where=name, hint="ask for less, or raise the limit")
+    if not body.strip():
+        raise DocumentError(f"{name} is empty, not JSON", where=name, hint="look at the status: 204 and 304 have no body")
+    if charset.lower().replace("_", "-") not in ("utf-8", "utf8", "us-ascii", "ascii"):
+        try:
+            body = body.decode(charset).encode()
+        except (LookupError, UnicodeDecodeError) as error:
+            raise DocumentError(f"{name} cannot be read as {charset}: {error}", where=name, hint="correct the charset of its media type") from error
+    body = body.removeprefix(BOM)
+    try:
+        value = _decoder.decode(body)
+    except RecursionError as error:
+        raise _too_deep(name, limits) from error
+    except (msgspec.DecodeError, UnicodeDecodeError, ArithmeticError):
+        value = _read_slowly(body, limits, name)
+    if depth_exceeds(value, limits.depth):
+        raise _too_deep(name, limits)
+    return value
+
+
+def _read_slowly(body: bytes, limits: Limits, name: str) -> Any:
+    try:
+        text = body.decode("utf-8")
+    except UnicodeDecodeError as error:
+        line = body.count(b"\n", 0, error.start) + 1
+        raise DocumentError(f"byte {error.start} is not UTF-8", where=f"{name}, line {line}", hint="correct the charset of its media type") from error
+    try:
+        return stdlib_json.loads(text, parse_float=Decimal, parse_constant=_refuse_constant)
+    except stdlib_json.JSONDecodeError as error:
+        at_end = error.pos >= len(text.rstrip())
+        found = "the text ends here" if at_end else f'found "{text[error.pos : error.pos + 20].splitlines()[0] if text[error.pos : error.pos + 20].strip() else " "}"'
+        raise DocumentError(
+            f"not JSON: {_in_words(error.msg)}, {found}", where=f"{name}, line {error.lineno}, column {error.colno}",
+            hint="it looks like a page of HTML" if text.lstrip()[:1] == "<" else "",
+        ) from error
+    except RecursionError as error:
+        raise _too_deep(name, limits) from error
+    except (ValueError, ArithmeticError) as error:
+        raise DocumentError(f"not JSON: {error}", where=name) from error
+
+
+def _refuse_constant(text: str) -> NoReturn:
+    raise ValueError(f"{text} is not a JSON number")
+
+
+def _in_words(message: str) -> str:
+    words = {
+        "Expecting value": "a value is expected",
+        "Expecting ',' delimiter": 'a "," or a closing bracket is expected',
+        "Expecting ':' delimiter": 'a ":" is expected',
+        "Expecting property name enclosed in double quotes": "a name in double quotes is expected",
+        "Extra data": "there is more text after the end of the document",
+        "Unterminated string starting at": "a text begins here and never ends",
+    }
+    return words.get(message, message[:1].lower() + message[1:])
+
+
+def _too_deep(name: str, limits: Limits) -> DocumentError:
+    return DocumentError(f"{name} is nested more than {limits.depth} levels deep", where=name, hint="ask the service for a flatter form")
+
+
+def depth_exceeds(value: Any, most: int) -> bool:
+    """Whether lists and objects are nested more than `most` deep; walks level by level, so no recursion."""
+    level = [value]
+    for _ in range(most + 1):
+        following: list[Any] = []
+        for one in level:
+            kind = type(one)
+            if kind is dict:
+                following.extend(v for v in one.values() if type(v) is dict or type(v) is list)
+            elif kind is list:
+                following.extend(v for v in one if type(v) is dict or type(v) is list)
+        if not following:
+            return False
+        level = following
+    return True
+
+
+def json_text(value: Any) -> str:
+    """Compact JSON with exact numbers; lone surrogates stay escaped."""
+    try:
+        return _encoder.encode(value).decode()
+    except UnicodeEncodeError:
+        return _escaped(value)
+
+
+def _escaped(value: Any) -> str:
+    if isinstance(value, dict):
+        return "{" + ",".join(f"{stdlib_json.dumps(k)}:{_escaped(v)}" for k, v in value.items()) + "}"
+    if isinstance(value, list):
+        return "[" + ",".join(map(_escaped, value)) + "]"
+    return str(value) if isinstance(value, Decimal) else stdlib_json.dumps(value)
+
+
+# --- looking ------------------------------------------------------------------------------------------------------
+
+
+def kind_of(value: Any) -> str:
+    """JSON Schema's word for a value: object, array, string, integer, number, boolean, null. 2.0 is a number, 2 an integer."""
+    kind = type(value)
+    if kind is str:
+        return "string"
+    if kind is bool:
+        return "boolean"
+    if kind is int:
+        return "integer"
+    if kind is Decimal or kind is float:
+        return "number"
+    if kind is dict:
+        return "object"
+    return "array" if kind is list else "null"
+
+
+@dataclass(frozen=True, slots=True)
+class MemberNode:
+    """One line of a document's tree. text: the value as JSON, for scalars, up to 2,000 characters.  count: members or elements."""
+
+    location: Location
+    name: str
+    kind: str
+    text: str
+    count: int
+
+
+def node_at(value: Any, location: Location) -> Any:
+    """The value at a place. Raises DocumentError if there is none."""
+    for depth, part in enumerate(location):
+        try:
+            value = value[part]
+        except (KeyError, IndexError, TypeError) as error:
+            raise DocumentError(f"there is nothing at {part!r}", where=pointer_text(location[: depth + 1]), hint="the document has changed; read it again") from error
+    return value
+
+
+def nodes_below(value: Any, location: Location = (), *, offset: int = 0, limit: int = 200, depth: int = 3) -> Iterator[MemberNode]:
+    """The members below a place, from `offset` on, each followed by its own down to `depth`; at most `limit` of any one list or object,
+    so that a large document is looked at in parts."""
+    parent = node_at(value, location)
+    members = parent.items() if isinstance(parent, dict) else enumerate(parent) if isinstance(parent, list) else ()
+    for name, member in islice(members, offset, offset + limit):
+        kind = kind_of(member)
+        holds = kind in ("object", "array")
+        here = (*location, name)
+        yield MemberNode(here, str(name), kind, "" if holds else json_text(member)[:2000], len(member) if holds else 0)
+        if holds and depth > 1:
+            for node in nodes_below(member, limit=limit, depth=depth - 1):
+                yield replace(node, location=here + node.location)
+
+
+def pointer_text(location: Location) -> str:
+    """A place as JSON Pointer (RFC 6901)."""
+    return "".join("/" + str(part).replace("~", "~0").replace("/", "~1") for part in location)

@@ -1,0 +1,170 @@
+"""Every error Rondine names, one tree.
+
+Each class has a stable `code` that programs test and a `status`, the HTTP status the API answers with: whose fault it is decides
+the class (the input 4xx, the outside service 502, its slowness 504, ours 500). `where` says the place, `hint` what to do;
+both are shown on every surface.
+"""
+
+import difflib
+from collections.abc import Iterable
+from typing import ClassVar
+
+
+class RondineError(Exception):
+    """Something Rondine can explain: what happened, where, and what to do."""
+
+    code: ClassVar[str] = "error"
+    status: ClassVar[int] = 500
+
+    def __init__(self, message: str, *, where: str = "", hint: str = "", problems: Iterable["Problem"] = ()) -> None:
+        super().__init__(message)
+        self.message = message
+        self.where = where
+        self.hint = hint
+        self.problems = tuple(problems)
+
+    def __str__(self) -> str:
+        start = f"{self.where}: {self.message}" if self.where else self.message
+        return f"{start}. {sentence(self.hint)}" if self.hint else start
+
+
+class Problem:
+    """One thing that is wrong with an input or a draft: where it stands, and what to do."""
+
+    __slots__ = ("hint", "message", "where")
+
+    def __init__(self, where: str, message: str, hint: str = "") -> None:
+        self.where, self.message, self.hint = where, message, hint
+
+    def to_json(self) -> dict[str, str]:
+        return {"where": self.where, "message": self.message, "hint": self.hint}
+
+    def __repr__(self) -> str:
+        return f"Problem({self.where!r}, {self.message!r})"
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Problem) and self.to_json() == other.to_json()
+
+    __hash__ = None  # type: ignore[assignment]
+
+
+class InputError(RondineError):
+    """What was given has the wrong shape or value."""
+
+    code, status = "wrong_input", 400
+
+
+class DocumentError(InputError):
+    """A body or document that cannot be read; `where` has line and column, or the path."""
+
+    code = "unreadable_document"
+
+
+class PathError(InputError):
+    """A path expression that is not well-formed, or outside the part that Rondine reads."""
+
+    code = "wrong_path"
+
+
+class MappingError(InputError):
+    """A mapping that cannot run, or that does not fit the response."""
+
+    code = "wrong_mapping"
+
+
+class DraftError(InputError):
+    """An item that is stored but cannot run yet; `problems` lists every reason."""
+
+    code, status = "not_ready", 422
+
+
+class SignInNeeded(RondineError):
+    code, status = "sign_in_needed", 401
+
+
+class NotAllowed(RondineError):
+    code, status = "not_allowed", 403
+
+
+class NotFound(RondineError):
+    code, status = "not_found", 404
+
+
+class Conflict(RondineError):
+    code, status = "conflict", 409
+
+
+class Stale(RondineError):
+    """Somebody else changed it since it was read."""
+
+    code, status = "changed_meanwhile", 412
+
+
+class VersionNeeded(RondineError):
+    code, status = "version_needed", 428
+
+
+class TooMany(RondineError):
+    code, status = "too_many_attempts", 429
+
+
+class HostRefused(RondineError):
+    """The outbound rules do not permit the address."""
+
+    code, status = "host_not_permitted", 403
+
+
+class ServiceError(RondineError):
+    """The outside service could not be reached, or what came back is not usable."""
+
+    code, status = "service_failed", 502
+
+
+class Unreachable(ServiceError):
+    code = "unreachable"
+
+
+class TlsFailed(ServiceError):
+    code = "tls_failed"
+
+
+class ServiceTooSlow(ServiceError):
+    code, status = "service_too_slow", 504
+
+
+class ResponseTooLarge(ServiceError):
+    code = "response_too_large"
+
+
+class PaginationError(ServiceError):
+    """The next page cannot be asked for: it leaves the origin, goes in a circle, or never ends."""
+
+    code = "paging_failed"
+
+
+class RunEnded(RondineError):
+    """The run was cancelled, or taken over by another worker."""
+
+    code, status = "run_ended", 409
+
+
+def sentence(text: str) -> str:
+    """The text with a capital first letter and a full stop."""
+    text = text[:1].upper() + text[1:]
+    return text if text.endswith((".", "?", "!")) else text + "."
+
+
+def did_you_mean(name: str, known: Iterable[str]) -> str:
+    """`did you mean "district"?`, or the known names if none is near, or empty if there are none."""
+    names = sorted(known)
+    near = difflib.get_close_matches(name, names, n=1, cutoff=0.6)
+    if near:
+        return f'did you mean "{near[0]}"?'
+    return f"known here: {', '.join(names[:12])}{' ...' if len(names) > 12 else ''}" if names else ""
+
+
+def short(value: object, most: int = 80) -> str:
+    """A value quoted for a message, up to `most` characters."""
+    text = value if isinstance(value, str) else repr(value)
+    text = text if len(text) <= most else text[: most - 1] + "…"
+    return f'"{text}"' if isinstance(value, str) else text

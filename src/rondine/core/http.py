@@ -1,0 +1,131 @@
+"""Request, Response and Exchange: what the core says to the engine, and what it is told.
+
+An `Exchange[T]` is anything that takes more than one round trip, written as a generator: it yields what it asks for, is sent the reply,
+and comes to a T. It never does I/O and never knows who carried its requests, so sign-in wraps paging wraps one call (`through`), and
+every rule is tested without a server. The engine has the one driver.
+"""
+
+from collections.abc import Callable, Generator, Mapping
+from dataclasses import dataclass, field, replace
+from typing import TypeVar
+from urllib.parse import parse_qsl, quote, urlsplit, urlunsplit
+
+from rondine.core.secret import MASK, Secret
+
+T = TypeVar("T")
+Headers = tuple[tuple[str, str], ...]
+#: RFC 3986, section 2.2 and 3.4: what may stand in a query unencoded; "+" is encoded, as some services read it as a space.
+QUERY_SAFE = "-._~!$'()*,;:@/?"
+
+
+@dataclass(frozen=True, slots=True)
+class Request:
+    """One HTTP request. Secrets stand beside the text, never in it: `url` and `repr` are safe to show.
+
+    url: absolute, encoded.  secret_query: pairs the engine appends to the query when it sends.
+    """
+
+    method: str
+    url: str
+    headers: tuple[tuple[str, str | Secret], ...] = ()
+    body: bytes | None = None
+    secret_query: tuple[tuple[str, Secret], ...] = ()
+
+    def header(self, name: str) -> str | Secret | None:
+        return next((value for key, value in self.headers if key.lower() == name.lower()), None)
+
+    def with_header(self, name: str, value: "str | Secret") -> "Request":
+        """The request with this header set, in place of any of the same name."""
+        others = tuple(pair for pair in self.headers if pair[0].lower() != name.lower())
+        return replace(self, headers=(*others, (name, value)))
+
+
+@dataclass(frozen=True, slots=True)
+class Response:
+    """The head of a response, and the few values of its body that the exchange asked for.
+
+    values: by the name the strategy declared; an absent one is missing from the mapping.
+    rows: how many rows the response had, None if nobody counted.
+    """
+
+    status: int
+    headers: Headers = ()
+    url: str = ""
+    values: Mapping[str, object] = field(default_factory=dict)
+    rows: int | None = None
+
+    def header(self, name: str) -> str | None:
+        """The value of a header field, several joined with ", " (RFC 9110, section 5.3)."""
+        found = [value for key, value in self.headers if key.lower() == name.lower()]
+        return ", ".join(found) if found else None
+
+
+@dataclass(frozen=True, slots=True)
+class Send:
+    """Send this request; the reply is its Response. wanted: JSON Pointers of body values to report, by name."""
+
+    request: Request
+    wanted: Mapping[str, str] = field(default_factory=dict)
+
+
+Ask = Send
+Reply = Response
+Exchange = Generator[Ask, Reply, T]
+
+
+def once(request: Request) -> Exchange[Response]:
+    """The shortest exchange: one request, one response."""
+    return (yield Send(request))
+
+
+def through(outer: Exchange[T], inner: Callable[[Send], Exchange[Response]]) -> Exchange[T]:
+    """The outer exchange with every request of it carried by an inner one: paging through sign-in, for example."""
+    try:
+        ask = next(outer)
+        while True:
+            reply = yield from inner(ask)
+            ask = outer.send(reply)
+    except StopIteration as end:
+        return end.value
+    finally:
+        outer.close()
+
+
+def origin(url: str) -> str:
+    """Scheme, host and port of a URL (RFC 6454), with the default port left out."""
+    parts = urlsplit(url)
+    host = (parts.hostname or "").lower()
+    host = f"[{host}]" if ":" in host else host
+    default = {"http": 80, "https": 443}.get(parts.scheme)
+    port = "" if parts.port in (None, default) else f":{parts.port}"
+    return f"{parts.scheme}://{host}{port}"
+
+
+def without_secrets(url: str) -> str:
+    """The URL without user information and with its query values masked, for messages and logs."""
+    parts = urlsplit(url)
+    host = parts.netloc.rpartition("@")[2]
+    query = "&".join(f"{quote(name, safe='')}=…" for name, _ in parse_qsl(parts.query, keep_blank_values=True))
+    return urlunsplit((parts.scheme, host, parts.path, query, ""))
+
+
+def http_text(request: Request) -> str:
+    """The request as HTTP/1.1 text, secrets masked, for people to read and copy."""
+    parts = urlsplit(request.url)
+    target = urlunsplit(("", "", parts.path or "/", parts.query, ""))
+    for name, secret in request.secret_query:
+        target += f"{'&' if '?' in target else '?'}{quote(name, safe='')}={secret}"
+    lines = [f"{request.method} {target} HTTP/1.1", f"Host: {parts.netloc.rpartition('@')[2]}"]
+    lines += [f"{name}: {value}" for name, value in request.headers]
+    text = "\n".join(lines)
+    return f"{text}\n\n{request.body.decode('utf-8', 'replace')}" if request.body else text
+
+
+SENSITIVE_HEADERS = frozenset({"authorization", "proxy-authorization", "cookie", "set-cookie"})
+
+
+def shown_headers(headers: tuple[tuple[str, str | Secret], ...] | Headers) -> list[tuple[str, str]]:
+    """Headers as they may be stored and shown: secrets, and fields that always hold one, are masked."""
+    return [
+        (name, MASK if name.lower() in SENSITIVE_HEADERS and not isinstance(value, Secret) else str(value)) for name, value in headers
+    ]

@@ -1,0 +1,1 @@
+"""A mapping document to records and rejects."""

@@ -1,0 +1,355 @@
+"""A mapping document made into one Python function for each output.
+
+Two ways lead from a row to its record. The fast one is generated source: shared path prefixes are read once, a row costs one `try`, and
+nothing explains. A row that fails there goes the exact way (`explain`), field by field through the compiled paths, which finds every
+problem and every place. Both give equal records; a property test holds them together. Everything that comes from the document reaches the
+source through a slot: the generated text contains generated identifiers only.
+"""
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from msgspec import UNSET
+
+from rondine.core.documents.json import kind_of, node_at
+from rondine.core.errors import DraftError, MappingError, did_you_mean, short
+from rondine.core.mapping.document import ROOT, FieldRule, MappingDocument, Output, RecordTypeDocument, Source, problems_of
+from rondine.core.mapping.types import CONVERSIONS, ConversionError
+from rondine.core.paths import JsonPath, Location, Node, normalized_path
+from rondine.core.paths.jsonpath import Name, Wildcard
+
+MISSING = object()
+EMPTY = (None, "")
+
+
+@dataclass(frozen=True, slots=True)
+class FieldProblem:
+    """field: its name.  path: where in the response, as a normalized path; empty if the value comes from elsewhere or is missing."""
+
+    field: str
+    path: str
+    reason: str
+    value: Any = None
+
+
+@dataclass(frozen=True, slots=True)
+class Reject:
+    """A row that could not become a record. ordinal: the row's number in the response, from 0.  path: its place."""
+
+    ordinal: int
+    path: str
+    problems: tuple[FieldProblem, ...]
+    row: Any
+
+
+@dataclass(slots=True)
+class Mapped:
+    """What one response became: rows = len(records) + len(rejects). records: (ordinal, data) pairs in the order of the rows."""
+
+    rows: int = 0
+    records: list[tuple[int, dict[str, Any]]] = field(default_factory=list)
+    rejects: list[Reject] = field(default_factory=list)
+
+
+@dataclass(frozen=True, slots=True)
+class FieldTrace:
+    """How one value was made. location: its place in the response, None if it has none.  note: what became of it, in words."""
+
+    field: str
+    location: Location | None
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class RowTrace:
+    ordinal: int
+    location: Location
+    data: dict[str, Any] | None
+    fields: tuple[FieldTrace, ...]
+    problems: tuple[FieldProblem, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """A field rule with its path parsed, its conversion found and its default converted."""
+
+    name: str
+    level: str
+    path: JsonPath | None
+    position: str | None
+    input: str | None
+    value: Any
+    kind: str
+    required: bool
+    default: Any
+
+
+class CompiledOutput:
+    """One output, ready to run. Raises nothing for a bad row; raises MappingError if the rows cannot be found at all."""
+
+    def __init__(self, output: Output, record_type: RecordTypeDocument) -> None:
+        self.record_type = output.record_type
+        self.key = tuple(record_type.key)
+        self.levels = [(level.level, level.path()) for level in output.rows]
+        self.rules = [_rule(rule, record_type) for rule in output.fields]
+        self._fast = _generate(self)
+
+    def run(self, document: Any, inputs: Mapping[str, Any] | None = None) -> Mapped:
+        """The records and rejects of one response. inputs: values by name, for rules that take one."""
+        mapped = Mapped()
+        given = inputs or {}
+        failed: set[int] = set()
+        mapped.rows = self._fast(document, given, mapped.records.append, failed.add)
+        if failed:
+            for trace in self.explain(document, given, only=failed):
+                if trace.data is None:
+                    row = node_at(document, trace.location)
+                    mapped.rejects.append(Reject(trace.ordinal, normalized_path(trace.location), trace.problems, row))
+                else:
+                    mapped.records.append((trace.ordinal, trace.data))
+            mapped.records.sort(key=lambda pair: pair[0])
+        return mapped
+
+    def explain(self, document: Any, inputs: Mapping[str, Any] | None = None, *, only: set[int] | None = None) -> Iterator[RowTrace]:
+        """Each row the exact way, with the place of every value and every problem. only: the ordinals wanted, None for all."""
+        for ordinal, nodes in self._rows(document):
+            if only is None or ordinal in only:
+                yield self._explain_row(ordinal, nodes, inputs or {})
+
+    def _rows(self, document: Any) -> Iterator[tuple[int, list[tuple[Node, int]]]]:
+        """Each row as (ordinal, one (node, position) a level, the root first)."""
+        def walk(depth: int, nodes: list[tuple[Node, int]]) -> Iterator[list[tuple[Node, int]]]:
+            if depth == len(self.levels):
+                yield nodes
+                return
+            base = nodes[-1][0]
+            for position, found in enumerate(find_rows(self.levels[depth][1], base.value, must_exist=depth == 0)):
+                here = Node(base.location + found.location, found.value)
+                yield from walk(depth + 1, [*nodes, (here, position)])
+
+        return enumerate(walk(0, [(Node((), document), 0)]))
+
+    def _explain_row(self, ordinal: int, nodes: list[tuple[Node, int]], inputs: Mapping[str, Any]) -> RowTrace:
+        by_level = {ROOT: nodes[0], **{name: node for (name, _), node in zip(self.levels, nodes[1:], strict=True)}}
+        data: dict[str, Any] = {}
+        traces: list[FieldTrace] = []
+        problems: list[FieldProblem] = []
+        for rule in self.rules:
+            location: Location | None = None
+            raw = MISSING
+            try:
+                if rule.path is not None:
+                    base = by_level[rule.level][0] if rule.level else nodes[-1][0]
+                    location, raw = _taken(rule, base)
+                elif rule.position is not None:
+                    raw = by_level[rule.position][1]
+                elif rule.input is not None:
+                    raw = inputs.get(rule.input, MISSING)
+                else:
+                    raw = rule.value
+                value = _made(rule, raw)
+            except ConversionError as error:
+                problems.append(FieldProblem(rule.name, normalized_path(location) if location is not None else "", str(error), None if raw is MISSING else raw))
+                traces.append(FieldTrace(rule.name, location, str(error)))
+                continue
+            if value is not MISSING:
+                data[rule.name] = value
+            note = "default" if raw in (MISSING, None) and value is not MISSING and value is not None else "missing" if raw is MISSING else ""
+            traces.append(FieldTrace(rule.name, location, note))
+        return RowTrace(ordinal, nodes[-1][0].location, None if problems else data, tuple(traces), tuple(problems))
+
+
+def compile_mapping(mapping: MappingDocument, record_types: dict[str, RecordTypeDocument]) -> list[CompiledOutput]:
+    """The outputs of a mapping, ready to run. Raises DraftError with every problem if it cannot run."""
+    problems = problems_of(mapping, record_types)
+    if problems:
+        raise DraftError("the mapping cannot run yet", where=problems[0].where, hint=problems[0].message, problems=problems)
+    return [CompiledOutput(output, record_types[output.record_type]) for output in mapping.outputs]
+
+
+def find_rows(path: JsonPath, base: Any, *, must_exist: bool) -> list[Node]:
+    """What a level goes through. An empty list has no rows; so has null. A path that leads nowhere is an error at the first level only:
+    further in, a missing list is an empty one."""
+    found = path.find(base)
+    if found or not must_exist or not path.segments:
+        return found
+    last = path.segments[-1]
+    holders = JsonPath(path.text, path.segments[:-1]).find(base)
+    if any(isinstance(node.value, (list, dict)) or node.value is None for node in holders) and any(isinstance(s, Wildcard) for s in last.selectors):
+        return []
+    if holders and any(isinstance(s, Wildcard) for s in last.selectors):
+        raise MappingError(f"{path.text} leads to a {kind_of(holders[0].value)}, not to a list", where=path.text, hint="point at a list, or leave out [*]")
+    names = sorted(base) if isinstance(base, dict) else []
+    first = path.segments[0].selectors[0]
+    hint = (did_you_mean(first.name, names) if isinstance(first, Name) else "") or f"the response is a {kind_of(base)}; look at what came back"
+    raise MappingError(f"{path.text} matches nothing in this response", where=path.text, hint=hint)
+
+
+def _rule(rule: FieldRule, record_type: RecordTypeDocument) -> Rule:
+    source: Source = rule.parsed()
+    known = record_type.field(rule.name)
+    kind = rule.type or (known.type if known else "json")
+    default: Any = MISSING
+    if rule.default is not UNSET:
+        try:
+            default = None if rule.default is None else CONVERSIONS[kind](rule.default)
+        except ConversionError as error:
+            raise DraftError(f'the default of field "{rule.name}" {error}', where=rule.name, hint=f"give a default that is {kind}") from error
+    return Rule(
+        rule.name, source.level, source.path(), source.position, source.input, None if source.value is UNSET else source.value, kind,
+        rule.required or rule.name in record_type.key, default,
+    )
+
+
+def _taken(rule: Rule, base: Node) -> tuple[Location | None, Any]:
+    """The value a rule's path finds: (its place, it). Several are taken as a list by a json field, and refused by any other."""
+    assert rule.path is not None
+    found = rule.path.find(base.value)
+    if rule.path.singular() is None and rule.kind == "json" and any(isinstance(s, Wildcard) for seg in rule.path.segments for s in seg.selectors):
+        return (base.location + found[0].location if found else None), [node.value for node in found]
+    if not found:
+        return None, MISSING
+    if len(found) > 1:
+        raise ConversionError(f"has {len(found)} values, and the field takes one")
+    return base.location + found[0].location, found[0].value
+
+
+def _made(rule: Rule, raw: Any) -> Any:
+    """The field's value from what was found, MISSING if the record does without. Raises ConversionError."""
+    if raw is MISSING or raw is None or (raw == "" and rule.kind != "text"):
+        if rule.default is not MISSING:
+            return rule.default
+        if rule.required:
+            raise ConversionError("is missing" if raw is MISSING else "is null" if raw is None else "is empty")
+        return MISSING if raw is MISSING else None
+    if raw == "" and rule.required:
+        raise ConversionError("is empty")
+    return CONVERSIONS[rule.kind](raw)
+
+
+# --- generated source -------------------------------------------------------------------------------------------------
+
+
+def _generate(output: CompiledOutput) -> Callable[..., int]:
+    """The fast function: (document, inputs, keep, failed) -> number of rows. keep is given (ordinal, data), failed an ordinal."""
+    slots: dict[str, Any] = {"MISSING": MISSING, "find_rows": find_rows}
+    lines = ["def run(document, inputs, keep, failed):", "    n = -1"]
+
+    def slot(value: Any) -> str:
+        name = f"s{len(slots)}"
+        slots[name] = value
+        return name
+
+    indent = "    "
+    variables = {ROOT: ("document", "0")}
+    base = "document"
+    for depth, (name, path) in enumerate(output.levels):
+        finder = slot(_row_values(path, must_exist=depth == 0))
+        position = f"i{depth}" if any(rule.position == name for rule in output.rules) else ""
+        loop = f"for {position}, r{depth} in enumerate({finder}({base})):" if position else f"for r{depth} in {finder}({base}):"
+        lines.append(f"{indent}{loop}")
+        indent += "    "
+        base = f"r{depth}"
+        variables[name] = (base, position)
+    lines += [f"{indent}n += 1", f"{indent}try:"]
+    indent += "    "
+    writer = _RowWriter(slot, indent, variables, base)
+    for rule in output.rules:
+        writer.field(rule)
+    lines += writer.body()
+    lines += [f"{indent}keep((n, d))", f"{indent[:-4]}except Exception:", f"{indent}failed(n)", "    return n + 1"]
+    scope: dict[str, Any] = dict(slots)
+    exec(compile("\n".join(lines), "<mapping>", "exec"), scope)  # noqa: S102 generated identifiers only; see the module's docstring
+    run: Callable[..., int] = scope["run"]
+    return run
+
+
+def _row_values(path: JsonPath, *, must_exist: bool) -> Callable[[Any], list[Any]]:
+    """A level's rows as plain values; the common `names[*]` over a list costs no nodes."""
+    names = [seg.selectors[0].name for seg in path.segments[:-1] if isinstance(seg.selectors[0], Name) and len(seg.selectors) == 1 and not seg.descendant]
+    last = path.segments[-1] if path.segments else None
+    plain = last is not None and len(names) == len(path.segments) - 1 and last.selectors == (Wildcard(),) and not last.descendant
+
+    def values(base: Any) -> list[Any]:
+        if plain:
+            value = base
+            for name in names:
+                value = value.get(name, MISSING) if type(value) is dict else MISSING
+            if type(value) is list:
+                return value
+        return [node.value for node in find_rows(path, base, must_exist=must_exist)]
+
+    return values
+
+
+class _RowWriter:
+    """Writes the body of one row: required fields first touch their path directly, so that a missing part raises; optional ones ask."""
+
+    def __init__(self, slot: Callable[[Any], str], indent: str, variables: dict[str, tuple[str, str]], row: str) -> None:
+        self._slot, self._indent, self._variables, self._row = slot, indent, variables, row
+        self._prefixes: dict[tuple[str, tuple[str, ...]], str] = {}
+        self._lines: list[str] = ["d = {}"]
+
+    def body(self) -> list[str]:
+        return [self._indent + line for line in self._lines]
+
+    def field(self, rule: Rule) -> None:
+        name = self._slot(rule.name)
+        names = _names(rule.path)
+        if rule.path is not None and names is not None:
+            base = self._variables[rule.level][0] if rule.level else self._row
+            self._lines.append(f"v = {self._read(base, names)}")
+        elif rule.path is not None:
+            taken = self._slot(lambda value, rule=rule: _taken(rule, Node((), value))[1])
+            base = self._variables[rule.level][0] if rule.level else self._row
+            self._lines.append(f"v = {taken}({base})")
+        elif rule.position is not None:
+            self._lines.append(f"v = {self._variables[rule.position][1] or 0}")
+        elif rule.input is not None:
+            self._lines.append(f"v = inputs.get({self._slot(rule.input)}, MISSING)")
+        else:
+            self._lines.append(f"v = {self._slot(rule.value)}")
+        self._convert(rule, name)
+
+    def _read(self, base: str, names: tuple[str, ...]) -> str:
+        """An expression for the member at `names` below `base`; every prefix is read once into a variable."""
+        if not names:
+            return base
+        holder = base
+        for length in range(1, len(names)):
+            prefix = (base, names[:length])
+            if prefix not in self._prefixes:
+                variable = f"p{len(self._prefixes)}"
+                self._lines.append(f"{variable} = {self._member(holder, names[length - 1])}")
+                self._prefixes[prefix] = variable
+            holder = self._prefixes[prefix]
+        return self._member(holder, names[-1])
+
+    def _member(self, holder: str, name: str) -> str:
+        return f"{holder}.get({self._slot(name)}, MISSING) if {holder}.__class__ is dict else MISSING"
+
+    def _convert(self, rule: Rule, name: str) -> None:
+        made = self._slot(lambda raw, rule=rule: _made(rule, raw))
+        convert = self._slot(CONVERSIONS[rule.kind])
+        if rule.kind == "text":
+            lines = [f"if v.__class__ is str{' and v' if rule.required else ''}: d[{name}] = v"]
+        elif rule.kind == "boolean":
+            lines = [f"if v.__class__ is bool: d[{name}] = v"]
+        elif rule.kind == "integer":
+            lines = [f"if v.__class__ is int and -9223372036854775808 <= v <= 9223372036854775807: d[{name}] = v"]
+        else:
+            lines = [f"if v is not MISSING and v is not None and v != '': d[{name}] = {convert}(v)"]
+        lines += ["else:", f"    v = {made}(v)", f"    if v is not MISSING: d[{name}] = v"]
+        self._lines += lines
+
+
+def _names(path: JsonPath | None) -> tuple[str, ...] | None:
+    """The member names a path goes through, if it does nothing else."""
+    place = path.singular() if path else None
+    return place if place is not None and all(isinstance(part, str) for part in place) else None  # type: ignore[return-value]
+
+
+def describe(problem: FieldProblem) -> str:
+    """`girth: $['trees'][3]['girth'] is the text "1,25", not a decimal number`."""
+    return f"{problem.field}: {problem.path or 'the value'} {problem.reason}" if problem.reason else f"{problem.field}: {short(problem.value)}"

@@ -1,0 +1,224 @@
+"""The mapping document and the record type: Rondine's own small language, version 1 (docs/mapping.md).
+
+A mapping has outputs; each fills one record type. An output walks from the whole response inwards through named levels, the last of
+which is the row. Each field says where its value comes from: a path from the row or from any level around it, the position within a level,
+an input, or a fixed value. The language of a path is written beside it; only the plain cases have a short form (`core/paths/short.py`).
+"""
+
+from typing import Annotated, Any, Literal
+
+from msgspec import UNSET, Meta, UnsetType
+
+from rondine.core.errors import Problem, RondineError, did_you_mean
+from rondine.core.mapping.types import FIELD_TYPES, FieldType
+from rondine.core.paths import JsonPath, parse_jsonpath, parse_short
+from rondine.core.paths.jsonpath import Index, Name, Segment
+from rondine.core.paths.place import parse_pointer
+from rondine.core.settings import Document
+
+__all__ = ["FIELD_TYPES", "At", "FieldRule", "Level", "MappingDocument", "Output", "RecordField", "RecordTypeDocument", "Source", "problems_of"]
+
+FieldName = Annotated[str, Meta(pattern=r"^[a-z][a-z0-9_-]{0,62}$", description="small letters, digits, - and _, beginning with a letter")]
+ROOT = "root"
+
+
+class RecordField(Document):
+    """One field of a record type. unit: shown beside the value.  searchable: may be filtered and sorted by."""
+
+    name: FieldName
+    type: FieldType
+    title: str = ""
+    unit: str = ""
+    searchable: bool = False
+
+
+class RecordTypeDocument(Document):
+    """Named, typed fields with a key: the fields that together tell one record from all others."""
+
+    fields: list[RecordField] = []
+    key: list[FieldName] = []
+    kind: Literal["kept"] = "kept"
+
+    def field(self, name: str) -> RecordField | None:
+        return next((one for one in self.fields if one.name == name), None)
+
+
+class At(Document):
+    """A path written out: exactly one of jsonpath (RFC 9535) and pointer (RFC 6901)."""
+
+    jsonpath: str | None = None
+    pointer: str | None = None
+
+    def __post_init__(self) -> None:
+        if (self.jsonpath is None) == (self.pointer is None):
+            raise ValueError("give exactly one of jsonpath and pointer")
+
+    def path(self) -> JsonPath:
+        if self.jsonpath is not None:
+            return parse_jsonpath(self.jsonpath)
+        return pointer_path(self.pointer or "")
+
+
+class Level(Document):
+    """One level of repetition. level: its name.  at: the values it goes through, a path from the level around it."""
+
+    level: FieldName
+    at: str | At
+
+    def path(self) -> JsonPath:
+        return parse_short(self.at) if isinstance(self.at, str) else self.at.path()
+
+
+class Source(Document):
+    """Where a value comes from: exactly one of jsonpath, pointer, position, input and value.
+
+    level: the level that a path starts from; left out, the row; "root", the whole response.
+    position: the name of a level; the value's number in it, counted from 0.
+    """
+
+    level: str = ""
+    jsonpath: str | None = None
+    pointer: str | None = None
+    position: str | None = None
+    input: str | None = None
+    value: Any | UnsetType = UNSET
+
+    def __post_init__(self) -> None:
+        given = [name for name in ("jsonpath", "pointer", "position", "input") if getattr(self, name) is not None]
+        if self.value is not UNSET:
+            given.append("value")
+        if len(given) != 1:
+            raise ValueError(f"give exactly one of jsonpath, pointer, position, input and value, not {' and '.join(given) or 'none'}")
+        if self.level and given[0] not in ("jsonpath", "pointer"):
+            raise ValueError(f"level goes with a path, not with {given[0]}")
+
+    def path(self) -> JsonPath | None:
+        if self.jsonpath is not None:
+            return parse_jsonpath(self.jsonpath)
+        return pointer_path(self.pointer) if self.pointer is not None else None
+
+
+class FieldRule(Document, rename={"source": "from"}):
+    """How one field gets its value. type: as the record type says, unless given.  default: for a missing or null value.
+
+    required: a missing, null or empty value makes the row a reject.  on_failure: what a value that does not fit does to its row.
+    """
+
+    name: FieldName
+    source: str | Source
+    type: FieldType | None = None
+    required: bool = False
+    default: Any | UnsetType = UNSET
+    on_failure: Literal["reject"] = "reject"
+
+    def parsed(self) -> Source:
+        """The source written out: the short form "measures.girth" starts from the row."""
+        return self.source if isinstance(self.source, Source) else Source(jsonpath=parse_short(self.source).text)
+
+
+class Output(Document):
+    """The records of one type that a response brings."""
+
+    record_type: FieldName
+    rows: list[Level]
+    fields: list[FieldRule] = []
+
+
+class MappingDocument(Document):
+    """The rules from a response to records."""
+
+    version: Literal[1] = 1
+    format: Literal["json"] = "json"
+    outputs: list[Output] = []
+
+
+def pointer_path(text: str) -> JsonPath:
+    """A pointer as a path; a token of digits may be an index or a name, so it is both (RFC 6901, section 4)."""
+    segments = []
+    for token in parse_pointer(text):
+        is_index = token == "0" or (token.isascii() and token.isdigit() and token[0] != "0")
+        segments.append(Segment((Name(token), Index(int(token))) if is_index else (Name(token),)))
+    return JsonPath(text, tuple(segments))
+
+
+def problems_of(mapping: MappingDocument, record_types: dict[str, RecordTypeDocument]) -> list[Problem]:
+    """Everything that keeps a mapping from running, each with its place in the document (a JSON Pointer)."""
+    problems = []
+    if not mapping.outputs:
+        problems.append(Problem("/outputs", "the mapping brings no records yet", "point at what becomes one row"))
+    for number, output in enumerate(mapping.outputs):
+        place = f"/outputs/{number}"
+        record_type = record_types.get(output.record_type)
+        if record_type is None:
+            problems.append(Problem(f"{place}/record_type", f'there is no record type "{output.record_type}"', did_you_mean(output.record_type, record_types) or "make it first"))
+        problems += _output_problems(output, record_type, place)
+    return problems
+
+
+def _output_problems(output: Output, record_type: RecordTypeDocument | None, place: str) -> list[Problem]:
+    problems: list[Problem] = []
+    levels: list[str] = []
+    if not output.rows:
+        problems.append(Problem(f"{place}/rows", "no level says what becomes one row", 'such as {"level": "tree", "at": "trees[*]"}'))
+    for number, level in enumerate(output.rows):
+        here = f"{place}/rows/{number}"
+        if level.level in (*levels, ROOT):
+            problems.append(Problem(f"{here}/level", f'the name "{level.level}" is taken', "give each level a name of its own"))
+        levels.append(level.level)
+        problems += _attempt(f"{here}/at", level.path)
+    names: set[str] = set()
+    for number, rule in enumerate(output.fields):
+        here = f"{place}/fields/{number}"
+        if rule.name in names:
+            problems.append(Problem(f"{here}/name", f'"{rule.name}" is filled twice', "keep one of the two rules"))
+        names.add(rule.name)
+        problems += _attempt(f"{here}/from", lambda rule=rule: rule.parsed().path())
+        problems += _level_problems(rule, levels, here)
+        known = record_type.field(rule.name) if record_type else None
+        if record_type and known is None:
+            problems.append(Problem(f"{here}/name", f'record type "{output.record_type}" has no field "{rule.name}"', did_you_mean(rule.name, [f.name for f in record_type.fields])))
+        if known and rule.type not in (None, known.type):
+            problems.append(Problem(f"{here}/type", f'is {rule.type}, but the record type says {known.type}', "leave it out, or change the record type"))
+    if record_type:
+        if not record_type.key:
+            problems.append(Problem(f"{place}/record_type", f'record type "{output.record_type}" has no key', "name the fields that tell one record from another"))
+        for name in record_type.key:
+            if name not in names:
+                problems.append(Problem(f"{place}/fields", f'nothing fills the key field "{name}"', "take its value from the response"))
+    return problems
+
+
+def _level_problems(rule: FieldRule, levels: list[str], place: str) -> list[Problem]:
+    if not isinstance(rule.source, Source):
+        return []
+    named = rule.source.level or rule.source.position
+    if named and named not in (*levels, ROOT):
+        return [Problem(f"{place}/from", f'there is no level "{named}"', did_you_mean(named, [*levels, ROOT]))]
+    return []
+
+
+def _attempt(place: str, action: Any) -> list[Problem]:
+    try:
+        action()
+    except RondineError as error:
+        return [Problem(place, error.message, error.hint)]
+    return []
+
+
+def record_type_problems(document: RecordTypeDocument) -> list[Problem]:
+    problems = []
+    names = [one.name for one in document.fields]
+    for number, name in enumerate(names):
+        if name in names[:number]:
+            problems.append(Problem(f"/fields/{number}/name", f'the field "{name}" is there twice', "rename one of them"))
+    if not document.key:
+        problems.append(Problem("/key", "the record type has no key", "name the fields that tell one record from another"))
+    for number, name in enumerate(document.key):
+        field = document.field(name)
+        if field is None:
+            problems.append(Problem(f"/key/{number}", f'there is no field "{name}"', did_you_mean(name, names)))
+        elif field.type == "json":
+            problems.append(Problem(f"/key/{number}", f'"{name}" is json, which cannot be part of a key', "take a text, number or date"))
+    return problems
+
+

@@ -1,0 +1,131 @@
+"""The types of fields and inputs, and the strict conversions to them.
+
+Each conversion takes a JSON value (not null) and gives a value that survives exactly, or raises ConversionError with the reason.
+Decimals are normalised (2.0 and 2 are the same number and are kept the same); datetimes become UTC.
+"""
+
+import re
+from collections.abc import Callable
+from datetime import UTC, date, datetime
+from decimal import Context, Decimal, InvalidOperation
+from typing import Any, Literal
+
+from rondine.core.documents.json import json_text, kind_of
+from rondine.core.errors import short
+
+FieldType = Literal["text", "integer", "decimal", "boolean", "date", "datetime", "json"]
+FIELD_TYPES: tuple[FieldType, ...] = ("text", "integer", "decimal", "boolean", "date", "datetime", "json")
+
+_INTEGER = re.compile(r"[+-]?\d{1,1000}", re.ASCII)
+_DECIMAL = re.compile(r"[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,6})?", re.ASCII)
+#: A number of more digits, before or after the point, is refused: PostgreSQL would hold it, but nobody meant it.
+MOST_DIGITS = 1_000
+_exact = Context(prec=MOST_DIGITS * 2)
+
+
+class ConversionError(ValueError):
+    """A value that is not of the wanted type; the text says why."""
+
+
+def to_text(value: Any) -> str:
+    if type(value) is str:
+        return value
+    if isinstance(value, (dict, list)):
+        raise ConversionError(f"is {_named(value)}, not a text")
+    return json_text(value)
+
+
+def to_integer(value: Any) -> int:
+    if type(value) is int:
+        return _checked_integer(value)
+    if type(value) is Decimal:
+        if value.adjusted() < MOST_DIGITS and value == value.to_integral_value(context=_exact):
+            return int(value)
+        raise ConversionError(f"is {short(str(value)).strip(chr(34))}, not a whole number")
+    if type(value) is str and _INTEGER.fullmatch(value):
+        return int(value)
+    raise ConversionError(f"is {_named(value)}, not a whole number")
+
+
+def _checked_integer(value: int) -> int:
+    if value.bit_length() > 3 * MOST_DIGITS:
+        raise ConversionError(f"has more than {MOST_DIGITS:,} digits")
+    return value
+
+
+def to_decimal(value: Any) -> Decimal:
+    kind = type(value)
+    if kind is int:
+        number = Decimal(_checked_integer(value))
+    elif kind is Decimal:
+        number = value
+    elif kind is str and _DECIMAL.fullmatch(value):
+        try:
+            number = Decimal(value)
+        except InvalidOperation as error:
+            raise ConversionError(f"is {short(value)}, not a decimal number") from error
+    else:
+        hint = ", a decimal comma?" if kind is str and re.fullmatch(r"[+-]?\d+,\d+", value) else ""
+        raise ConversionError(f"is {_named(value)}, not a decimal number{hint}")
+    exponent = number.as_tuple().exponent
+    if not isinstance(exponent, int) or abs(number.adjusted()) >= MOST_DIGITS or -exponent >= MOST_DIGITS:
+        if number == 0 and isinstance(exponent, int):
+            return Decimal(0)
+        raise ConversionError(f"has more than {MOST_DIGITS:,} digits")
+    return number.normalize(_exact) if number else Decimal(0)
+
+
+def to_boolean(value: Any) -> bool:
+    if type(value) is bool:
+        return value
+    if value in ("true", "false"):
+        return bool(value == "true")
+    raise ConversionError(f"is {_named(value)}, not true or false")
+
+
+def to_date(value: Any) -> date:
+    if type(value) is str and len(value) == 10 and value[4] == "-":
+        try:
+            return date.fromisoformat(value)
+        except ValueError as error:
+            raise ConversionError(f"is {short(value)}, which is no day of the calendar ({error})") from error
+    raise ConversionError(f"is {_named(value)}, not a date as year-month-day")
+
+
+def to_datetime(value: Any) -> datetime:
+    if type(value) is str and len(value) > 10:
+        try:
+            moment = datetime.fromisoformat(value)
+            if moment.tzinfo is None:
+                raise ConversionError(f"is {short(value)}, a date and time without an offset from UTC")
+            return moment.astimezone(UTC)
+        except ConversionError:
+            raise
+        except (ValueError, OverflowError) as error:
+            raise ConversionError(f"is {short(value)}, which is no date and time ({error})") from error
+    raise ConversionError(f"is {_named(value)}, not a date and time (RFC 3339)")
+
+
+def to_json(value: Any) -> Any:
+    """The value with its numbers normalised and its members in order, so that equal contents are equal bytes."""
+    kind = type(value)
+    if kind is Decimal:
+        number = to_decimal(value)
+        return int(number) if number == number.to_integral_value(context=_exact) else number
+    if kind is dict:
+        return {name: to_json(value[name]) for name in sorted(value)}
+    if kind is list:
+        return [to_json(one) for one in value]
+    return _checked_integer(value) if kind is int else value
+
+
+CONVERSIONS: dict[str, Callable[[Any], Any]] = {
+    "text": to_text, "integer": to_integer, "decimal": to_decimal, "boolean": to_boolean, "date": to_date, "datetime": to_datetime, "json": to_json,
+}
+
+
+def _named(value: Any) -> str:
+    kind = kind_of(value)
+    return {
+        "object": "an object", "array": "a list", "null": "null", "boolean": f"the boolean {json_text(value)}", "string": f"the text {short(value) if isinstance(value, str) else ''}",
+    }.get(kind, f"the number {short(json_text(value)).strip(chr(34))}")

@@ -1,0 +1,30 @@
+"""Pagination by an address of the next page in the body."""
+
+from rondine.core.http import Request, Response
+from rondine.core.pagination.steps import Pages, follow
+from rondine.core.paths import parse_pointer
+from rondine.core.settings import Document
+
+
+class NextAddress(Document, tag="next_address"):
+    """Follow the address in each response until it is missing, null or empty.
+
+    at: JSON Pointer to the address.  max_pages: responses to ask for at most.
+    """
+
+    at: str
+    max_pages: int = 10_000
+
+    def __post_init__(self) -> None:
+        try:
+            parse_pointer(self.at)
+        except Exception as error:
+            raise ValueError(str(error)) from error
+
+    def exchange(self, first: Request) -> Pages:
+        return follow(first, _next_of, wanted={"next": self.at}, max_pages=self.max_pages, source="next address", ended="the last page names no next address")
+
+
+def _next_of(response: Response) -> str | None:
+    value = response.values.get("next")
+    return value if isinstance(value, str) and value else None

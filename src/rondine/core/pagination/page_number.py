@@ -1,0 +1,75 @@
+"""Pagination by page number: pages can be addressed independently, so they can be planned and fetched several at a time."""
+
+from dataclasses import replace
+from urllib.parse import parse_qsl, quote, urlsplit
+
+from rondine.core.errors import PaginationError
+from rondine.core.http import QUERY_SAFE, Request, Response, Send, without_secrets
+from rondine.core.pagination.steps import Ending, Pages
+from rondine.core.settings import Document
+
+
+class PageNumber(Document, tag="page_number"):
+    """Ask for page after page by its number.
+
+    parameter: the query parameter of the number.  first: the first page's number.  total: JSON Pointer to the announced number of rows,
+    with which all pages are planned after the first; without it, pages are asked for until one has no rows.
+    """
+
+    parameter: str = "page"
+    first: int = 1
+    total: str | None = None
+    max_pages: int = 10_000
+
+    def exchange(self, first: Request) -> Pages:
+        """One page after another. Ends at the announced number of pages, or at a page without rows."""
+        number = self.number_of(first)
+        wanted = self.wanted()
+        last: int | None = None
+        for count in range(1, self.max_pages + 1):
+            request = self.page(first, number)
+            response = yield Send(request, wanted)
+            if last is None:
+                last = self.last_page(response, number)
+            if last is not None and number >= last:
+                return Ending(f"page {last} is the last one announced", is_proven=True, pages=count)
+            if not response.rows:
+                return Ending(f"page {number} has no rows", is_proven=True, pages=count)
+            number += 1
+        raise PaginationError(f"there are more than {self.max_pages:,} pages", where=without_secrets(first.url), hint="raise max_pages, or narrow the request")
+
+    def wanted(self) -> dict[str, str]:
+        return {"total": self.total} if self.total is not None else {}
+
+    def plan(self, first: Request, response: Response) -> list[Request] | None:
+        """The requests of all pages after the first, known from its response; None if the service announces no total.
+
+        A page of a run that goes on later is not full evidence of the page size, so the plan assumes that the first page was full.
+        """
+        number = self.number_of(first)
+        last = self.last_page(response, number)
+        return None if last is None else [self.page(first, one) for one in range(number + 1, last + 1)]
+
+    def last_page(self, response: Response, number: int) -> int | None:
+        """The last page's number from the announced total and the size of this page."""
+        total = response.values.get("total")
+        if not isinstance(total, int) or isinstance(total, bool) or response.rows is None:
+            return None
+        if total <= 0 or response.rows == 0:
+            return number
+        last = self.first + -(-total // response.rows) - 1
+        if last - number > self.max_pages:
+            raise PaginationError(f"the service announces {total:,} rows, more than {self.max_pages:,} pages", where=without_secrets(response.url), hint="raise max_pages, or narrow the request")
+        return max(last, number)
+
+    def page(self, request: Request, number: int) -> Request:
+        """The request for one page."""
+        parts = urlsplit(request.url)
+        name = quote(self.parameter, safe=QUERY_SAFE)
+        others = [pair for pair in parts.query.split("&") if pair and pair.partition("=")[0] != name]
+        return replace(request, url=parts._replace(query="&".join([*others, f"{name}={number}"])).geturl())
+
+    def number_of(self, request: Request) -> int:
+        """The page's number in a request, the first page's if it has none."""
+        text = dict(parse_qsl(urlsplit(request.url).query)).get(self.parameter, "")
+        return int(text) if text.isascii() and text.isdigit() and len(text) < 10 else self.first

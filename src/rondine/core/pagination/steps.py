@@ -1,0 +1,47 @@
+"""What the strategies share: how paging ends, and the one rule for following an address."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from urllib.parse import urljoin
+
+from rondine.core.errors import PaginationError
+from rondine.core.http import Exchange, Request, Response, Send, origin, without_secrets
+
+
+@dataclass(frozen=True, slots=True)
+class Ending:
+    """Why paging ended. is_proven: the service said that this was the last page."""
+
+    reason: str
+    is_proven: bool
+    pages: int
+
+
+Pages = Exchange[Ending]
+
+
+def follow(first: Request, next_of: Callable[[Response], str | None], *, wanted: dict[str, str], max_pages: int, source: str, ended: str) -> Pages:
+    """Follow the address that `next_of` finds in each response until there is none.
+
+    Raises PaginationError if an address leaves the first one's origin (the credentials were given for that origin alone), was asked for
+    before, or if there are more than max_pages.
+    """
+    request, asked = first, {first.url}
+    for number in range(1, max_pages + 1):
+        response = yield Send(request, wanted)
+        target = next_of(response)
+        if target is None:
+            return Ending(ended, is_proven=True, pages=number)
+        where = f"{source} of {without_secrets(request.url)}"
+        try:
+            url = urljoin(request.url, target)
+            there = origin(url)
+        except ValueError as error:
+            raise PaginationError(f"the next page's address cannot be read: {error}", where=where, hint="tell the service's provider") from error
+        if there != origin(first.url):
+            raise PaginationError(f"the next page is on {there}, not on {origin(first.url)}", where=where, hint="permit that origin in the connection")
+        if url in asked:
+            raise PaginationError("the next page was asked for before: the service leads in a circle", where=where, hint="tell the service's provider")
+        asked.add(url)
+        request = replace(request, url=url)
+    raise PaginationError(f"there are more than {max_pages:,} pages", where=f"{source} of {without_secrets(request.url)}", hint="raise max_pages, or narrow the request")

@@ -1,0 +1,1 @@
+"""An operation and its inputs to a Request; one module a protocol."""

@@ -1,0 +1,74 @@
+"""Inputs of an operation: named, typed, checked before anything is sent."""
+
+from collections.abc import Mapping, Sequence
+from datetime import date, datetime
+from typing import Annotated, Any, Literal
+
+from msgspec import UNSET, Meta, UnsetType
+
+from rondine.core.documents.json import json_text
+from rondine.core.errors import InputError, Problem, did_you_mean
+from rondine.core.mapping.types import CONVERSIONS, ConversionError
+from rondine.core.settings import Document
+
+InputName = Annotated[str, Meta(pattern=r"^[A-Za-z][A-Za-z0-9_-]{0,62}$", description="letters, digits, - and _, beginning with a letter")]
+
+
+class Input(Document):
+    """A value that whoever calls the operation gives.
+
+    default: used when nothing is given; an explicit blank text is sent as such.  try_value: what a trial begins with.
+    allowed: the only values taken, if any are named.  unit: shown beside the value.
+    """
+
+    name: InputName
+    type: Literal["text", "integer", "decimal", "boolean", "date", "datetime"] = "text"
+    required: bool = False
+    default: Any | UnsetType = UNSET
+    try_value: Any | UnsetType = UNSET
+    allowed: list[str | int] = []
+    title: str = ""
+    unit: str = ""
+    description: str = ""
+
+
+def checked_inputs(inputs: Sequence[Input], values: Mapping[str, Any]) -> dict[str, Any]:
+    """The values to use, by name, converted; inputs without a value are absent. Nothing given (or null) takes the default.
+
+    Raises InputError with a Problem for each input that is missing, unknown or wrong.
+    """
+    known = {one.name: one for one in inputs}
+    problems = [Problem(f"/{name}", f'there is no input "{name}"', did_you_mean(name, known) or "the operation takes no inputs") for name in values if name not in known]
+    out: dict[str, Any] = {}
+    for one in inputs:
+        given = values.get(one.name)
+        if given is None or (given == "" and one.type != "text"):
+            given = None if one.default is UNSET else one.default
+        if given is None:
+            if one.required:
+                problems.append(Problem(f"/{one.name}", f'the input "{one.name}" is required', f"give it a value of type {one.type}"))
+            continue
+        if given == "" and one.required:
+            problems.append(Problem(f"/{one.name}", f'the input "{one.name}" is required and is blank', f"give it a value of type {one.type}"))
+            continue
+        try:
+            value = CONVERSIONS[one.type](given)
+        except ConversionError as error:
+            problems.append(Problem(f"/{one.name}", f'"{one.name}" {error}', f"the input takes a value of type {one.type}"))
+            continue
+        if one.allowed and value_text(value) not in [str(allowed) for allowed in one.allowed]:
+            problems.append(Problem(f"/{one.name}", f'"{value_text(value)[:80]}" is not allowed for "{one.name}"', f"take one of {', '.join(map(str, one.allowed))}"))
+            continue
+        out[one.name] = value
+    if problems:
+        raise InputError(problems[0].message, where=problems[0].where, hint=problems[0].hint, problems=problems)
+    return out
+
+
+def value_text(value: Any) -> str:
+    """A typed value as it is written into an address or header."""
+    if isinstance(value, str):
+        return value
+    if isinstance(value, (date, datetime)):
+        return value.isoformat().replace("+00:00", "Z")
+    return format(value, "f") if value.__class__.__name__ == "Decimal" else json_text(value)

@@ -1,0 +1,91 @@
+"""The address guard: which hosts may be reached, checked on the name asked for and on the address really dialled.
+
+A project permits hosts by name and port. An address that is not a public one (private, loopback, link-local, mapped, NAT64, multicast) is refused
+unless its permission says so. The check sits in the socket factory, after every way of writing or resolving a name.
+"""
+
+import ipaddress
+import socket
+from collections.abc import Sequence
+from dataclasses import dataclass
+from urllib.parse import urlsplit
+
+from rondine.core.errors import HostRefused
+
+_NAT64 = ipaddress.ip_network("64:ff9b::/96")
+_NAT64_LOCAL = ipaddress.ip_network("64:ff9b:1::/48")
+
+
+@dataclass(frozen=True, slots=True)
+class PermittedHost:
+    """host: a name or address in lower case, without brackets.  port: None for any.  is_private: private addresses may be dialled."""
+
+    host: str
+    port: int | None = None
+    is_private: bool = False
+
+
+class Guard:
+    """The permissions of one project."""
+
+    def __init__(self, permitted: Sequence[PermittedHost]) -> None:
+        self._permitted = tuple(permitted)
+
+    def permission(self, url: str) -> PermittedHost:
+        """The permission that covers a URL. Raises HostRefused if none does."""
+        parts = urlsplit(url)
+        host = (parts.hostname or "").lower().rstrip(".")
+        port = parts.port or {"https": 443}.get(parts.scheme, 80)
+        if parts.scheme not in ("http", "https"):
+            raise HostRefused(f'"{parts.scheme}" is not a scheme that Rondine speaks', where=host, hint="use http or https")
+        for one in self._permitted:
+            if one.host == host and one.port in (None, port):
+                return one
+        raise HostRefused(
+            f"{host}:{port} is not among the hosts this project may reach", where=f"{host}:{port}",
+            hint=f"an administrator permits it with: rondine host permit {host} --port {port}",
+        )
+
+    def check_address(self, address: str, permission: PermittedHost) -> None:
+        """Raises HostRefused if the dialled address is not public and the permission does not cover private ones."""
+        if not permission.is_private and not is_public(address):
+            raise HostRefused(
+                f'"{permission.host}" leads to {address}, which is not a public address', where=permission.host,
+                hint=f"if that is meant, an administrator permits it with: rondine host permit {permission.host} --private",
+            )
+
+    def socket_factory(self, permission: PermittedHost) -> "SocketFactory":
+        return SocketFactory(self, permission)
+
+
+class SocketFactory:
+    """Makes the sockets of one connection pool, refusing addresses before anything is dialled."""
+
+    def __init__(self, guard: Guard, permission: PermittedHost) -> None:
+        self._guard, self._permission = guard, permission
+
+    def __call__(self, info: tuple[object, ...]) -> socket.socket:
+        family, kind, proto, _, address = info
+        assert isinstance(address, tuple)
+        self._guard.check_address(str(address[0]), self._permission)
+        made = socket.socket(family=family, type=kind, proto=proto)  # type: ignore[arg-type]
+        made.setblocking(False)
+        return made
+
+
+def is_public(address: str) -> bool:
+    """Whether an IP address is globally reachable, looking through mapped (::ffff:a.b.c.d) and NAT64 (RFC 6052) forms."""
+    try:
+        ip = ipaddress.ip_address(address.partition("%")[0])
+    except ValueError:
+        return False
+    if isinstance(ip, ipaddress.IPv6Address):
+        if ip.ipv4_mapped:
+            ip = ip.ipv4_mapped
+        elif ip.sixtofour:
+            ip = ip.sixtofour
+        elif ip in _NAT64:
+            ip = ipaddress.IPv4Address(int(ip) & 0xFFFFFFFF)
+        elif ip in _NAT64_LOCAL:
+            return False
+    return ip.is_global and not ip.is_multicast

@@ -1,0 +1,1 @@
+"""People, projects, roles, tokens, permitted hosts."""

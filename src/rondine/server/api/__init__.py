@@ -1,0 +1,1 @@
+"""URLs, problem documents, authentication, OpenAPI, event streams."""

@@ -1,0 +1,114 @@
+"""Every error as a problem document (RFC 9457), the same for all kinds of views."""
+
+import json
+from typing import Any
+
+import structlog
+from django.core.exceptions import RequestDataTooBig
+from django.db import OperationalError
+from django.http import Http404, HttpRequest, HttpResponse
+from rest_framework import exceptions
+from rest_framework.response import Response
+
+from rondine.core.errors import InputError, NotAllowed, NotFound, Problem, RondineError, SignInNeeded, did_you_mean
+
+log = structlog.get_logger("rondine.api")
+MEDIA_TYPE = "application/problem+json"
+
+
+class DatabaseAway(RondineError):
+    code, status = "database_away", 503
+
+
+def problem(error: RondineError) -> dict[str, Any]:
+    """The document: RFC 9457's members, and code, where, hint and problems."""
+    return {
+        "type": f"urn:rondine:problem:{error.code}", "title": error.code.replace("_", " "), "status": error.status, "detail": error.message,
+        "code": error.code, "where": error.where, "hint": error.hint, "problems": [one.to_json() for one in error.problems],
+    }
+
+
+def named(error: Exception) -> RondineError:
+    """Any exception as one of ours; what is not known is a fault of Rondine's, told without its inside."""
+    match error:
+        case RondineError():
+            return error
+        case exceptions.ValidationError():
+            return _validation(error)
+        case exceptions.NotAuthenticated() | exceptions.AuthenticationFailed():
+            return SignInNeeded("nobody is signed in", where="the request", hint="sign in: rondine login, or the console's sign-in page")
+        case exceptions.PermissionDenied():
+            return NotAllowed(str(error.detail), where="the request", hint="load the page again and sign in")
+        case exceptions.MethodNotAllowed():
+            refused = InputError(str(error.detail), where="the request", hint="see the API's description: /api/v1/docs")
+            refused.status = 405  # type: ignore[misc]
+            return refused
+        case exceptions.UnsupportedMediaType():
+            refused = InputError("the body is not application/json", where="Content-Type", hint="send JSON")
+            refused.status = 415  # type: ignore[misc]
+            return refused
+        case exceptions.NotAcceptable():
+            refused = InputError("only application/json is offered", where="Accept", hint="accept application/json")
+            refused.status = 406  # type: ignore[misc]
+            return refused
+        case Http404():
+            return NotFound("there is nothing at this address", where="the request", hint="see the API's description: /api/v1/docs")
+        case RequestDataTooBig():
+            refused = InputError("the request is larger than 64 MiB", where="the request's body", hint="send less at a time")
+            refused.status = 413  # type: ignore[misc]
+            return refused
+        case OperationalError():
+            return DatabaseAway("the database cannot be reached", where="PostgreSQL", hint="try again in a moment; an operator looks at: ./start --status")
+        case _:
+            log.error("unexpected error", exc_info=error)
+            return RondineError("Rondine failed", where=type(error).__name__, hint="the service's log has the details; report it")
+
+
+def _validation(error: exceptions.ValidationError) -> InputError:
+    problems: list[Problem] = []
+
+    def walk(detail: Any, place: str) -> None:
+        if isinstance(detail, dict):
+            for name, inner in detail.items():
+                walk(inner, f"{place}/{name}" if name != "non_field_errors" else place)
+        elif isinstance(detail, list) and detail and not isinstance(detail[0], (dict, list)):
+            problems.extend(Problem(place or "/", str(one), "") for one in detail)
+        elif isinstance(detail, list):
+            for number, inner in enumerate(detail):
+                walk(inner, f"{place}/{number}")
+
+    walk(error.detail, "")
+    first = problems[0] if problems else Problem("/", "the input is wrong")
+    return InputError(first.message, where=first.where, hint=first.hint, problems=problems)
+
+
+def unknown_field(name: str, known: Any) -> exceptions.ValidationError:
+    return exceptions.ValidationError({name: [f'there is no field "{name}" here. {did_you_mean(name, known)}']})
+
+
+def exception_handler(error: Exception, context: Any) -> Response:
+    """Django REST framework's hook."""
+    found = named(error)
+    response = Response(problem(found), status=found.status, content_type=MEDIA_TYPE)
+    if found.status == 401:
+        response["WWW-Authenticate"] = "Bearer"
+    return response
+
+
+def problem_response(error: Exception) -> HttpResponse:
+    """The same for what is not Django REST framework's."""
+    found = named(error)
+    return HttpResponse(json.dumps(problem(found)), status=found.status, content_type=MEDIA_TYPE)
+
+
+def no_such_address(request: HttpRequest) -> HttpResponse:
+    return problem_response(Http404())
+
+
+def server_error(request: HttpRequest) -> HttpResponse:
+    """Django's last resort; the log has the trace already."""
+    return problem_response(RondineError("Rondine failed", where=request.path, hint="the service's log has the details; report it"))
+
+
+def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:
+    return problem_response(InputError("the request cannot be taken", where=type(exception).__name__, hint="check the address and the Host header"))

@@ -1,0 +1,65 @@
+"""Every address of the service: /api/v1 for programs, all others are the console's."""
+
+from django.urls import URLPattern, path, re_path
+from drf_spectacular.views import SpectacularSwaggerSplitView
+
+from rondine.server.access import views as access
+from rondine.server.api import pages
+from rondine.server.api.problems import no_such_address
+from rondine.server.records import views as records
+from rondine.server.runs import views as runs
+from rondine.server.services import views as services
+
+PROJECT = "api/v1/projects/<slug:project>"
+
+
+def _items(name: str, views: tuple[type, type, type]) -> list[URLPattern]:
+    listed, detail, revisions = views
+    return [
+        path(f"{PROJECT}/{name}", listed.as_view()),  # type: ignore[attr-defined]
+        path(f"{PROJECT}/{name}/<str:name>", detail.as_view()),  # type: ignore[attr-defined]
+        path(f"{PROJECT}/{name}/<str:name>/revisions", revisions.as_view()),  # type: ignore[attr-defined]
+    ]
+
+
+urlpatterns = [
+    path("api/v1/session", access.SessionView.as_view()),
+    path("api/v1/tokens", access.TokenView.as_view()),
+    path("api/v1/health", pages.health),
+    path("api/v1/openapi.json", pages.openapi_document, name="openapi"),
+    path("api/v1/docs", SpectacularSwaggerSplitView.as_view(url_name="openapi", permission_classes=[], authentication_classes=[]), name="docs"),
+    path(f"{PROJECT}/hosts", access.HostsView.as_view()),
+    path(f"{PROJECT}/hosts/<int:host_id>", access.HostView.as_view()),
+    path(f"{PROJECT}/environments", services.EnvironmentsView.as_view()),
+    *_items("services", (services.ServiceList, services.ServiceDetail, services.ServiceRevisions)),
+    *_items("credentials", (services.CredentialList, services.CredentialDetail, services.CredentialRevisions)),
+    *_items("connections", (services.ConnectionList, services.ConnectionDetail, services.ConnectionRevisions)),
+    *_items("operations", (services.OperationList, services.OperationDetail, services.OperationRevisions)),
+    *_items("samples", (services.SampleList, services.SampleDetail, services.SampleRevisions)),
+    *_items("record-types", (records.RecordTypeList, records.RecordTypeDetail, records.RecordTypeRevisions)),
+    *_items("mappings", (records.MappingList, records.MappingDetail, records.MappingRevisions)),
+    *_items("feeds", (records.FeedList, records.FeedDetail, records.FeedRevisions)),
+    path(f"{PROJECT}/credentials/<str:name>/secrets", services.SecretsView.as_view()),
+    path(f"{PROJECT}/connections/<str:name>/check", services.CheckView.as_view()),
+    path(f"{PROJECT}/addresses", services.AddressView.as_view()),
+    path(f"{PROJECT}/requests", services.RequestView.as_view()),
+    path(f"{PROJECT}/trials", services.TrialsView.as_view()),
+    path(f"{PROJECT}/bodies/<uuid:body_id>/tree", services.TreeView.as_view()),
+    path(f"{PROJECT}/bodies/<uuid:body_id>/text", services.TextView.as_view()),
+    path(f"{PROJECT}/bodies/<uuid:body_id>/content", services.ContentView.as_view()),
+    path(f"{PROJECT}/outlines", records.OutlineView.as_view()),
+    path(f"{PROJECT}/proposals", records.ProposalView.as_view()),
+    path(f"{PROJECT}/previews", records.PreviewView.as_view()),
+    path(f"{PROJECT}/feeds/<str:name>/runs", runs.FeedRunsView.as_view()),
+    path(f"{PROJECT}/runs", runs.RunsView.as_view()),
+    path(f"{PROJECT}/runs/<int:run_id>", runs.RunView.as_view()),
+    path(f"{PROJECT}/runs/<int:run_id>/cancel", runs.CancelView.as_view()),
+    path(f"{PROJECT}/runs/<int:run_id>/calls", runs.CallsView.as_view()),
+    path(f"{PROJECT}/runs/<int:run_id>/rejects", runs.RejectsView.as_view()),
+    path(f"{PROJECT}/environments/<str:environment>/records/<str:name>", records.RecordsView.as_view()),
+    path(f"{PROJECT}/environments/<str:environment>/records/<str:name>/<path:key>", records.RecordView.as_view()),
+    re_path(r"^(api|static|assets)(/.*)?$", no_such_address),
+    re_path(r"^.*$", pages.console),
+]
+handler500 = "rondine.server.api.problems.server_error"
+handler400 = "rondine.server.api.problems.bad_request"

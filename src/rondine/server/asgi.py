@@ -1,0 +1,22 @@
+"""The service as an ASGI application: Django, and beside it the event streams, which wait for hours and must not cost a thread."""
+
+import os
+import re
+from typing import Any
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "rondine.server.settings")
+
+from django.core.asgi import get_asgi_application  # noqa: E402
+
+django_application = get_asgi_application()
+
+from rondine.server.api.events import stream_run  # noqa: E402
+
+_EVENTS = re.compile(r"/api/v1/projects/([a-z0-9_-]+)/runs/(\d{1,18})/events")
+
+
+async def application(scope: Any, receive: Any, send: Any) -> None:
+    if scope["type"] == "http" and (found := _EVENTS.fullmatch(scope["path"])):
+        await stream_run(scope, receive, send, found.group(1), int(found.group(2)))
+    else:
+        await django_application(scope, receive, send)

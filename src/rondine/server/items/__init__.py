@@ -1,0 +1,1 @@
+"""What every configured thing shares: name, version, document, revisions."""

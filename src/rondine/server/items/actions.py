@@ -1,0 +1,139 @@
+"""Making, changing, renaming and removing items: one way for all kinds, each change a revision."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from django.db import IntegrityError, models, transaction
+
+from rondine.core.errors import Conflict, InputError, NotFound, Problem, Stale, VersionNeeded, did_you_mean
+from rondine.core.names import check_name
+from rondine.core.settings import dump, load
+from rondine.server.access.models import Person, Project
+from rondine.server.items.models import Item, Revision
+
+
+@dataclass(frozen=True)
+class ItemKind:
+    """name: in URLs, plural.  word: for one, in messages.  document: its class in the core.  references: field -> model of the same project,
+    given by name.  problems: what keeps an item from running.  renamed: rewrites what refers to it by name.  changed: after every change."""
+
+    name: str
+    word: str
+    model: type[Item]
+    document: Any
+    references: Mapping[str, type[models.Model]] = field(default_factory=dict)
+    optional: frozenset[str] = frozenset()
+    problems: Callable[[Any], list[Problem]] = lambda item: []
+    renamed: Callable[[Item, str], None] = lambda item, old: None
+    changed: Callable[[Item], None] = lambda item: None
+
+
+def find_item(kind: ItemKind, project: Project, name: str) -> Any:
+    """Raises NotFound, with the nearest name."""
+    found = kind.model._default_manager.select_related(*kind.references).filter(project=project, name=name).first()
+    if found is None:
+        names = kind.model._default_manager.filter(project=project).values_list("name", flat=True)[:1000]
+        raise NotFound(f'there is no {kind.word} "{name}"', where=f"{kind.name} of {project.name}", hint=did_you_mean(name, names) or f"make it first: rondine {kind.word.replace(' ', '-')} make")
+    return found
+
+
+def make_item(kind: ItemKind, project: Project, person: Person | None, given: Mapping[str, Any], **attributes: Any) -> Any:
+    """given: name, title, document, references by name, why.  attributes: what the kind's model has besides.
+
+    Raises InputError for a wrong shape, Conflict for a taken name."""
+    item = kind.model(project=project, name=check_name(given["name"]), title=given.get("title") or "", **attributes)
+    _fill(kind, item, project, given, is_new=True)
+    with transaction.atomic():
+        _save(kind, item)
+        _record(kind, item, "made", person, given.get("why", ""))
+    return item
+
+
+def change_item(kind: ItemKind, project: Project, person: Person | None, name: str, given: Mapping[str, Any], version: int | None) -> Any:
+    """version: the one the caller has seen; None is refused (VersionNeeded), another than the present one too (Stale, with the state now)."""
+    with transaction.atomic():
+        item = _locked(kind, project, name, version)
+        old = item.name
+        if "name" in given:
+            item.name = check_name(given["name"])
+        if "title" in given:
+            item.title = given["title"]
+        _fill(kind, item, project, given, is_new=False)
+        item.version += 1
+        _save(kind, item)
+        if item.name != old:
+            kind.renamed(item, old)
+        _record(kind, item, "changed", person, given.get("why", ""))
+    return item
+
+
+def remove_item(kind: ItemKind, project: Project, person: Person | None, name: str, version: int | None) -> None:
+    """Raises Conflict if something still uses it."""
+    with transaction.atomic():
+        item = _locked(kind, project, name, version)
+        item_id = item.pk
+        try:
+            item.delete()
+        except (models.ProtectedError, models.RestrictedError) as error:
+            users = sorted({f"{type(user)._meta.verbose_name} {user}" for user in next(iter(error.args[1:]), ())})
+            raise Conflict(f'{kind.word} "{name}" is still used by {", ".join(users[:5]) or "something"}', where=name, hint="remove or change that first") from error
+        item.pk = item_id
+        item.version += 1
+        _record(kind, item, "removed", person, "")
+
+
+def _locked(kind: ItemKind, project: Project, name: str, version: int | None) -> Any:
+    find_item(kind, project, name)
+    item = kind.model._default_manager.select_for_update(of=("self",)).select_related(*kind.references).get(project=project, name=name)
+    if version is None:
+        raise VersionNeeded("the request does not say which version it changes", where="If-Match", hint=f'send If-Match: "{item.version}" after reading the item')
+    if version != item.version:
+        stale = Stale(f'{kind.word} "{name}" was changed meanwhile: it is at version {item.version}, you have seen {version}', where="If-Match", hint="look at the difference and save again")
+        stale.current = item  # type: ignore[attr-defined]
+        raise stale
+    return item
+
+
+def _fill(kind: ItemKind, item: Any, project: Project, given: Mapping[str, Any], *, is_new: bool) -> None:
+    for name, model in kind.references.items():
+        if name not in given or (given[name] is None and name not in kind.optional):
+            if is_new and name not in kind.optional:
+                raise InputError(f"a {kind.word} needs its {name}", where=f"/{name}", hint="give it by name")
+            continue
+        found = None
+        if given[name] is not None:
+            found = model._default_manager.filter(project=project, name=given[name]).first()
+            if found is None:
+                names = model._default_manager.filter(project=project).values_list("name", flat=True)[:1000]
+                raise InputError(f'there is no {model._meta.verbose_name} "{given[name]}"', where=f"/{name}", hint=did_you_mean(str(given[name]), names) or "make it first")
+        setattr(item, name, found)
+    if is_new or "document" in given:
+        item.document = dump(load(kind.document, given.get("document") or {}, where="/document"))
+    item.problems = [problem.to_json() for problem in kind.problems(item)]
+
+
+def refresh_problems(kind: ItemKind, items: Any) -> None:
+    """Looks again at items that something else has changed; their version stays."""
+    for item in items:
+        problems = [problem.to_json() for problem in kind.problems(item)]
+        if problems != item.problems:
+            kind.model._default_manager.filter(pk=item.pk).update(problems=problems)
+
+
+def _save(kind: ItemKind, item: Any) -> None:
+    try:
+        with transaction.atomic():
+            item.save()
+    except IntegrityError as error:
+        if "a_service_and_environment" in str(error):
+            raise Conflict(f'service "{item.service}" has a connection in "{item.environment}" already', where="/environment", hint="change that one") from error
+        raise Conflict(f'there is a {kind.word} "{item.name}" already', where="/name", hint="take another name, or change that one") from error
+    kind.changed(item)
+
+
+def _record(kind: ItemKind, item: Any, what: str, person: Person | None, why: str) -> None:
+    content = {"title": item.title, "document": item.document}
+    if what != "removed":
+        content |= {name: str(getattr(item, name)) if getattr(item, name) else None for name in kind.references}
+    Revision.objects.create(project=item.project, kind=kind.name, item_id=item.pk, name=item.name, version=item.version, content=content, what=what, why=why[:500], by=person)

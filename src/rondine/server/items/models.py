@@ -1,0 +1,44 @@
+"""Item: the base of everything configured in a project; Revision: every state an item ever had."""
+
+import uuid
+
+from django.conf import settings
+from django.db import models
+
+
+class Item(models.Model):
+    """name: unique in its project and kind.  version: counts the changes; the API's ETag.  problems: why it cannot run yet."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    project = models.ForeignKey("access.Project", on_delete=models.CASCADE, related_name="+")
+    name = models.CharField(max_length=63)
+    title = models.CharField(max_length=200, blank=True)
+    version = models.PositiveIntegerField(default=1)
+    document = models.JSONField(default=dict)
+    problems = models.JSONField(default=list)
+    changed_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        abstract = True
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Revision(models.Model):
+    """One state of one item, without secrets. kind: the item's kind, as in the API's paths."""
+
+    project = models.ForeignKey("access.Project", on_delete=models.CASCADE, related_name="revisions")
+    kind = models.CharField(max_length=40)
+    item_id = models.UUIDField()
+    name = models.CharField(max_length=63)
+    version = models.PositiveIntegerField()
+    content = models.JSONField()
+    what = models.CharField(max_length=20, choices=[("made", "made"), ("changed", "changed"), ("removed", "removed")])
+    why = models.CharField(max_length=500, blank=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["kind", "item_id", "version"], name="one_revision_a_version")]
+        indexes = [models.Index(fields=["project", "-at"], name="revisions_by_time")]

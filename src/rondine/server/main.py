@@ -1,0 +1,122 @@
+"""`rondine-server`: serve (web), work (worker), prepare (database), demo, openapi."""
+
+import argparse
+import asyncio
+import json
+import os
+import signal
+import sys
+from pathlib import Path
+from typing import Any
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(prog="rondine-server", description="Runs the parts of the Rondine service.")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+    serve = commands.add_parser("serve", help="run the web service")
+    serve.add_argument("--host", default="127.0.0.1")
+    serve.add_argument("--port", type=int, default=18200)
+    serve.set_defaults(run=run_web)
+    work = commands.add_parser("work", help="run a worker")
+    work.add_argument("--parallel", type=int, default=4, help="runs carried out at a time (default: 4)")
+    work.set_defaults(run=run_worker)
+    commands.add_parser("prepare", help="bring the database to this version").set_defaults(run=run_prepare)
+    demo = commands.add_parser("demo", help="make the demo project and its people")
+    demo.add_argument("--register-port", type=int, required=True)
+    demo.add_argument("--people-file", type=Path, required=True)
+    demo.set_defaults(run=run_demo)
+    commands.add_parser("openapi", help="print the API's description").set_defaults(run=run_openapi)
+    args = parser.parse_args()
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "rondine.server.settings")
+    args.run(args)
+
+
+def run_prepare(args: argparse.Namespace) -> None:
+    import django
+    from django.core.management import call_command
+
+    django.setup()
+    call_command("migrate", verbosity=0, interactive=False)
+
+
+def run_demo(args: argparse.Namespace) -> None:
+    import django
+
+    django.setup()
+    from rondine.server.demo import make_demo
+
+    make_demo(args.register_port, args.people_file)
+
+
+def run_openapi(args: argparse.Namespace) -> None:
+    import django
+
+    django.setup()
+    from rondine.server.api.openapi import document
+
+    json.dump(document(), sys.stdout, indent=1, sort_keys=True)
+    print()
+
+
+def run_web(args: argparse.Namespace) -> None:
+    import uvicorn
+
+    from rondine.server.asgi import application  # sets Django up, so it comes first
+    from rondine.server.api.events import hub  # isort: skip
+
+    class Server(uvicorn.Server):
+        async def shutdown(self, sockets: Any = None) -> None:
+            hub.close()
+            await super().shutdown(sockets)
+
+    config = uvicorn.Config(
+        application, host=args.host, port=args.port, lifespan="off", log_config=None, access_log=False, timeout_graceful_shutdown=5, loop="uvloop", http="httptools", server_header=False, date_header=True,
+    )
+    Server(config).run()
+
+
+def run_worker(args: argparse.Namespace) -> None:
+    import django
+
+    django.setup()
+    asyncio.run(_work(args.parallel))
+
+
+async def _work(parallel: int) -> None:
+    """Works until it is told to stop; a database that goes away is waited for."""
+    import procrastinate.exceptions
+    import psycopg
+    import psycopg_pool
+    import structlog
+    from procrastinate.contrib.django import app
+
+    from rondine.server.runs.tasks import parts, sweep_for_ever
+
+    log = structlog.get_logger("rondine.worker")
+    stopping = asyncio.Event()
+    loop = asyncio.get_running_loop()
+    for one in (signal.SIGTERM, signal.SIGINT):
+        loop.add_signal_handler(one, stopping.set)
+    sweeper = asyncio.create_task(sweep_for_ever())
+    while not stopping.is_set():
+        try:
+            async with app.with_connector(app.connector.get_worker_connector()).open_async() as working:  # type: ignore[attr-defined]
+                log.info("worker is ready", parallel=parallel)
+                worker = asyncio.create_task(working.run_worker_async(
+                    queues=["runs"], concurrency=parallel, install_signal_handlers=False, shutdown_graceful_timeout=5, delete_jobs="successful", listen_notify=True, fetch_job_polling_interval=2,
+                    update_heartbeat_interval=5, stalled_worker_timeout=20,
+                ))
+                await asyncio.wait({worker, asyncio.create_task(stopping.wait())}, return_when=asyncio.FIRST_COMPLETED)
+                worker.cancel()
+                await asyncio.gather(worker, return_exceptions=True)
+                if not stopping.is_set() and not worker.cancelled() and worker.exception():
+                    raise worker.exception() or RuntimeError("worker ended")
+        except (psycopg.Error, psycopg_pool.PoolTimeout, procrastinate.exceptions.ConnectorException, OSError) as error:
+            log.warning("the database is away; trying again", reason=str(error).splitlines()[0] if str(error) else type(error).__name__)
+            await asyncio.sleep(1)
+    sweeper.cancel()
+    await parts()[0].close()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,1 @@
+"""Record types, mappings, feeds, and the records they keep."""

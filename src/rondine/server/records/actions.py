@@ -1,0 +1,89 @@
+"""From a response to records, before anything is kept: proposals and previews; and the sets that keep them."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from rondine.core.errors import InputError
+from rondine.core.mapping.compile import RowTrace, compile_mapping
+from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
+from rondine.core.mapping.propose import propose
+from rondine.core.paths import normalized_path, pointer_text
+from rondine.core.schema import Correction, infer, outline, to_json_schema
+from rondine.core.settings import dump, load
+from rondine.server.access.models import Project
+from rondine.server.records.browsing import shown_data
+from rondine.server.records.kinds import record_types_of
+from rondine.server.records.models import RecordSet, RecordType
+from rondine.server.services.actions import body_of, value_of
+from rondine.server.services.models import Environment
+
+#: Rows shown in a preview; the counts cover all.
+SHOWN = 200
+
+
+def outline_of(project: Project, bodies: list[str], corrections: list[Any]) -> dict[str, Any]:
+    """The schema of one or more stored bodies: its lines for people and as JSON Schema."""
+    shape = infer(value_of(body_of(project, one)) for one in bodies)
+    corrected = load(list[Correction], corrections, where="/corrections")
+    return {"lines": [row.to_json() for row in outline(shape, corrected)], "schema": to_json_schema(shape)}
+
+
+def proposal(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
+    """A record type and a mapping for what was pointed at."""
+    documents = [value_of(body_of(project, one)) for one in given["bodies"]]
+    made = propose(documents, rows=given["rows"], name=given["name"], take=given.get("take"), corrections=load(list[Correction], given.get("corrections") or [], where="/corrections"))
+    return {"name": made.record_type_name, "record_type": dump(made.record_type), "mapping": dump(made.mapping), "left_out": made.left_out, "notes": made.notes}
+
+
+def preview(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
+    """What a mapping makes of a stored response: records, rejects, and the place of every value. Keeps nothing."""
+    value = value_of(body_of(project, given["body"]))
+    mapping: MappingDocument = load(MappingDocument, given["mapping"], where="/mapping")
+    record_types = record_types_of(project.pk)
+    for name, document in (given.get("record_types") or {}).items():
+        record_types[name] = load(RecordTypeDocument, document, where=f"/record_types/{name}")
+    outputs = []
+    for compiled in compile_mapping(mapping, record_types):
+        mapped = compiled.run(value, given.get("inputs") or {})
+        rows = []
+        for number, trace in enumerate(compiled.explain(value, given.get("inputs") or {})):
+            if number >= SHOWN and trace.data is not None:
+                continue
+            if len(rows) < SHOWN * 2:
+                rows.append(shown_trace(trace, record_types[compiled.record_type]))
+        outputs.append({"record_type": compiled.record_type, "rows": mapped.rows, "records": len(mapped.records), "rejected": len(mapped.rejects), "shown": rows})
+    return {"outputs": outputs}
+
+
+def shown_trace(trace: RowTrace, document: RecordTypeDocument) -> dict[str, Any]:
+    """A row with the place of each of its values: pointer for programs, normalized path for people."""
+    return {
+        "ordinal": trace.ordinal,
+        "pointer": pointer_text(trace.location),
+        "path": normalized_path(trace.location),
+        "data": None if trace.data is None else shown_data(trace.data, document),
+        "fields": [{"field": one.field, "pointer": None if one.location is None else pointer_text(one.location), "note": one.note} for one in trace.fields],
+        "problems": [{"field": one.field, "path": one.path, "reason": one.reason} for one in trace.problems],
+    }
+
+
+def record_set(environment: Environment, record_type: RecordType) -> RecordSet:
+    made, _ = RecordSet.objects.get_or_create(environment=environment, record_type=record_type)
+    return made
+
+
+def places_of(value: Any, mapping: MappingDocument, record_types: dict[str, RecordTypeDocument], record_type: str, ordinal: int, inputs: Mapping[str, Any]) -> dict[str, Any] | None:
+    """How the record of one row of a stored response was made, None if the row is not there (any more)."""
+    for compiled in compile_mapping(mapping, record_types):
+        if compiled.record_type == record_type:
+            for trace in compiled.explain(value, inputs, only={ordinal}):
+                return shown_trace(trace, record_types[record_type])
+    return None
+
+
+def checked_limit(text: str | None, default: int = 50) -> int:
+    if text is None:
+        return default
+    if not text.isdigit() or not 1 <= int(text) <= 500:
+        raise InputError(f'"{text[:20]}" is not a page size', where="?limit", hint="give a number from 1 to 500")
+    return int(text)

@@ -1,0 +1,60 @@
+"""The kinds of items around records."""
+
+from rondine.core.connection import FeedDocument
+from rondine.core.errors import InputError, Problem
+from rondine.core.mapping.document import MappingDocument, RecordTypeDocument, problems_of, record_type_problems
+from rondine.core.protocols.inputs import checked_inputs
+from rondine.core.protocols.rest import OperationDocument
+from rondine.core.settings import load
+from rondine.server.items.actions import ItemKind, refresh_problems
+from rondine.server.items.models import Item
+from rondine.server.records.models import Feed, Mapping, RecordType
+from rondine.server.services.models import Environment, Operation, Service
+
+
+def record_types_of(project_id: int) -> dict[str, RecordTypeDocument]:
+    return {one.name: load(RecordTypeDocument, one.document) for one in RecordType.objects.filter(project_id=project_id)}
+
+
+def _mapping(item: Mapping) -> list[Problem]:
+    return problems_of(load(MappingDocument, item.document), record_types_of(item.project_id))
+
+
+def _feed(item: Feed) -> list[Problem]:
+    problems = []
+    operation: OperationDocument = load(OperationDocument, item.operation.document)
+    feed: FeedDocument = load(FeedDocument, item.document)
+    try:
+        checked_inputs(operation.inputs, feed.inputs)
+    except InputError as error:
+        problems += [Problem(f"/inputs{one.where}", one.message, one.hint) for one in error.problems]
+    if operation.method not in ("GET",):
+        problems.append(Problem("/operation", f"{item.operation.name} is a {operation.method}, and a feed only reads", "take an operation with GET"))
+    if item.operation.problems:
+        problems.append(Problem("/operation", f'operation "{item.operation.name}" is not ready: {item.operation.problems[0]["message"]}', "mend it first"))
+    if item.mapping.problems:
+        problems.append(Problem("/mapping", f'mapping "{item.mapping.name}" is not ready: {item.mapping.problems[0]["message"]}', "mend it first"))
+    if item.mapping.service_id != item.operation.service_id:
+        problems.append(Problem("/mapping", f'mapping "{item.mapping.name}" belongs to another service than the operation', "take a mapping of the same service"))
+    return problems
+
+
+def _record_type_renamed(item: Item, old: str) -> None:
+    for mapping in Mapping.objects.filter(project_id=item.project_id):
+        outputs = mapping.document.get("outputs", [])
+        if any(output["record_type"] == old for output in outputs):
+            for output in outputs:
+                output["record_type"] = item.name if output["record_type"] == old else output["record_type"]
+            mapping.save(update_fields=["document"])
+
+
+def _record_type_changed(item: Item) -> None:
+    refresh_problems(MAPPINGS, Mapping.objects.filter(project_id=item.project_id))
+
+
+RECORD_TYPES = ItemKind(
+    "record-types", "record type", RecordType, RecordTypeDocument, problems=lambda item: record_type_problems(load(RecordTypeDocument, item.document)),
+    renamed=_record_type_renamed, changed=_record_type_changed,
+)
+MAPPINGS = ItemKind("mappings", "mapping", Mapping, MappingDocument, {"service": Service}, problems=_mapping)
+FEEDS = ItemKind("feeds", "feed", Feed, FeedDocument, {"operation": Operation, "mapping": Mapping, "environment": Environment}, problems=_feed)

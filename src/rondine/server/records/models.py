@@ -1,0 +1,98 @@
+"""Record types, mappings, feeds; and the records themselves, in one table for all types."""
+
+import json
+from decimal import Decimal
+from typing import Any
+
+from django.db import models
+
+from rondine.server.items.models import Item
+from rondine.server.records.keeping import RecordManager
+from rondine.server.services.models import Environment, Operation, Service
+
+
+class ExactDecoder(json.JSONDecoder):
+    """Numbers with a fraction as Decimals, every digit kept."""
+
+    def __init__(self, **options: Any) -> None:
+        super().__init__(**{**options, "parse_float": Decimal})
+
+
+class RecordType(Item):
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_record_type_a_name")]
+
+
+class Mapping(Item):
+    service = models.ForeignKey(Service, on_delete=models.CASCADE, related_name="mappings")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_mapping_a_name")]
+
+
+class Feed(Item):
+    operation = models.ForeignKey(Operation, on_delete=models.PROTECT, related_name="feeds")
+    mapping = models.ForeignKey(Mapping, on_delete=models.PROTECT, related_name="feeds")
+    environment = models.ForeignKey(Environment, on_delete=models.PROTECT, related_name="feeds")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_feed_a_name")]
+
+
+class RecordSet(models.Model):
+    """The kept records of one record type in one environment. count: exact, changed with every batch. indexed: searchable fields that have
+    their index."""
+
+    environment = models.ForeignKey(Environment, on_delete=models.CASCADE, related_name="record_sets")
+    record_type = models.ForeignKey(RecordType, on_delete=models.PROTECT, related_name="record_sets")
+    count = models.BigIntegerField(default=0)
+    indexed = models.JSONField(default=list)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["environment", "record_type"], name="one_record_set_a_type_and_environment")]
+
+
+class Record(models.Model):
+    """key: the canonical form, a JSON list.  digest: BLAKE2b-128 of it.  hash: the same of the data.  run, call, ordinal: where it came from last."""
+
+    set = models.ForeignKey(RecordSet, on_delete=models.CASCADE, db_index=False, related_name="records")
+    digest = models.UUIDField()
+    hash = models.UUIDField()
+    key = models.TextField()
+    data = models.JSONField(decoder=ExactDecoder)
+    type_version = models.PositiveIntegerField()
+    run_id = models.BigIntegerField()
+    call = models.PositiveIntegerField()
+    ordinal = models.PositiveIntegerField()
+    made_at = models.DateTimeField()
+    changed_at = models.DateTimeField()
+
+    objects = RecordManager()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["set", "digest"], name="one_record_a_key")]
+        indexes = [models.Index(fields=["set", "id"], name="records_in_order")]
+
+
+class SeenKey(models.Model):
+    """A key that a run has met; tells repeats from first meetings, and what is gone from what was not reached."""
+
+    pk = models.CompositePrimaryKey("run_id", "set_id", "digest")
+    run_id = models.BigIntegerField()
+    set_id = models.BigIntegerField()
+    digest = models.UUIDField()
+
+
+class RejectedRow(models.Model):
+    """A row that could not become a record: the reasons and the row itself, as text."""
+
+    run_id = models.BigIntegerField()
+    record_type = models.CharField(max_length=63)
+    call = models.PositiveIntegerField()
+    ordinal = models.PositiveIntegerField()
+    path = models.TextField()
+    problems = models.JSONField()
+    row = models.TextField()
+
+    class Meta:
+        indexes = [models.Index(fields=["run_id", "id"], name="rejects_of_a_run")]

@@ -1,0 +1,241 @@
+"""Outlines, proposals, previews; and the records that are kept."""
+
+from typing import Any, ClassVar
+
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from rondine.core.errors import RondineError
+from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
+from rondine.core.schema.outline import Correction
+from rondine.core.settings import load
+from rondine.server.api.openapi import AnyField, DocumentField
+from rondine.server.api.views import ProjectView, Strict
+from rondine.server.items.actions import find_item
+from rondine.server.items.views import item_views
+from rondine.server.records.actions import checked_limit, outline_of, places_of, preview, proposal, record_set
+from rondine.server.records.browsing import browse, find_record, shown_data
+from rondine.server.records.kinds import FEEDS, MAPPINGS, RECORD_TYPES
+from rondine.server.records.models import Feed, Record
+from rondine.server.runs.models import Call, Run
+from rondine.server.services.actions import environment_of, value_of
+
+RecordTypeList, RecordTypeDetail, RecordTypeRevisions = item_views(RECORD_TYPES)
+MappingList, MappingDetail, MappingRevisions = item_views(MAPPINGS)
+
+
+def _last_run(item: Feed) -> dict[str, Any]:
+    last = item.runs.order_by("-id").first()
+    return {"last_run": None if last is None else {"id": last.pk, "state": last.state, "at": last.ended_at or last.started_at or last.queued_at}}
+
+
+class LastRun(serializers.Serializer[Any]):
+    id = serializers.IntegerField()
+    state = serializers.CharField()
+    at = serializers.DateTimeField()
+
+
+FeedList, FeedDetail, FeedRevisions = item_views(FEEDS, extra={"last_run": LastRun(allow_null=True)}, describe=_last_run)
+
+
+class OutlineAsked(Strict):
+    bodies = serializers.ListField(child=serializers.UUIDField(), min_length=1, max_length=20, help_text="stored bodies: of trials, calls or samples")
+    corrections = DocumentField(list[Correction], required=False)
+
+
+class OutlineLine(serializers.Serializer[Any]):
+    path = serializers.CharField()
+    name = serializers.CharField()
+    depth = serializers.IntegerField()
+    types = serializers.ListField(child=serializers.CharField())
+    type = serializers.CharField()
+    format = serializers.CharField(allow_null=True)
+    presence = serializers.FloatField(help_text="share of the parent's occurrences that had it, 0 to 1")
+    nulls = serializers.IntegerField()
+    seen = serializers.IntegerField()
+    fractional = serializers.IntegerField()
+    lengths = serializers.ListField(child=serializers.IntegerField(), allow_null=True)
+    examples = serializers.ListField(child=serializers.CharField())
+    is_corrected = serializers.BooleanField()
+
+
+class OutlineShown(serializers.Serializer[Any]):
+    lines = OutlineLine(many=True)
+    schema = serializers.DictField()
+
+
+class OutlineView(ProjectView):
+    """The schema of stored bodies, as lines for people and as JSON Schema."""
+
+    permissions = {"POST": "view"}
+
+    @extend_schema(operation_id="getOutline", request=OutlineAsked, responses=OutlineShown)
+    def post(self, request: Request, project: str) -> Response:
+        given = self.given(OutlineAsked, request)
+        return Response(outline_of(self.project, [str(one) for one in given["bodies"]], given.get("corrections") or []))
+
+
+class ProposalAsked(OutlineAsked):
+    name = serializers.CharField(max_length=63, help_text="of the record type")
+    rows = serializers.ListField(child=serializers.CharField(max_length=1000), min_length=1, max_length=8, help_text="what becomes one row: a JSONPath a level")
+    take = serializers.ListField(child=serializers.CharField(max_length=1000), required=False, allow_null=True, help_text="paths of the values wanted, from the row; none: all plain ones")
+
+
+class ProposalShown(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    record_type = DocumentField(RecordTypeDocument)
+    mapping = DocumentField(MappingDocument)
+    left_out = serializers.ListField(child=serializers.CharField())
+    notes = serializers.ListField(child=serializers.CharField())
+
+
+class ProposalView(ProjectView):
+    """A first record type and mapping."""
+
+    permissions = {"POST": "view"}
+
+    @extend_schema(operation_id="propose", request=ProposalAsked, responses=ProposalShown)
+    def post(self, request: Request, project: str) -> Response:
+        given = self.given(ProposalAsked, request)
+        return Response(proposal(self.project, {**given, "bodies": [str(one) for one in given["bodies"]]}))
+
+
+class PreviewAsked(Strict):
+    body = serializers.UUIDField()
+    mapping = DocumentField(MappingDocument)
+    record_types = serializers.DictField(child=AnyField(), required=False, help_text="drafts by name, in place of the saved ones")
+    inputs = serializers.DictField(child=AnyField(allow_null=True), required=False)
+
+
+class FieldPlace(serializers.Serializer[Any]):
+    field = serializers.CharField()
+    pointer = serializers.CharField(allow_null=True)
+    note = serializers.CharField()
+
+
+class FieldProblemLine(serializers.Serializer[Any]):
+    field = serializers.CharField()
+    path = serializers.CharField()
+    reason = serializers.CharField()
+
+
+class MappedRow(serializers.Serializer[Any]):
+    ordinal = serializers.IntegerField()
+    pointer = serializers.CharField(allow_blank=True)
+    path = serializers.CharField()
+    data = serializers.DictField(child=AnyField(allow_null=True), allow_null=True)
+    problems = FieldProblemLine(many=True)
+
+
+# `fields` is a name that serializers keep for themselves, so it is declared from outside
+MappedRow._declared_fields["fields"] = FieldPlace(many=True)
+
+
+class PreviewOutput(serializers.Serializer[Any]):
+    record_type = serializers.CharField()
+    rows = serializers.IntegerField()
+    records = serializers.IntegerField()
+    rejected = serializers.IntegerField()
+    shown = MappedRow(many=True)
+
+
+class PreviewShown(serializers.Serializer[Any]):
+    outputs = PreviewOutput(many=True)
+
+
+class PreviewView(ProjectView):
+    """What a mapping makes of a stored response; nothing is kept."""
+
+    permissions = {"POST": "view"}
+
+    @extend_schema(operation_id="previewMapping", request=PreviewAsked, responses=PreviewShown)
+    def post(self, request: Request, project: str) -> Response:
+        given = self.given(PreviewAsked, request)
+        return Response(preview(self.project, {**given, "body": str(given["body"])}))
+
+
+class RecordLine(serializers.Serializer[Any]):
+    id = serializers.CharField()
+    key = serializers.ListField(child=AnyField())
+    run = serializers.IntegerField()
+    call = serializers.IntegerField()
+    made_at = serializers.DateTimeField()
+    changed_at = serializers.DateTimeField()
+
+
+RecordLine._declared_fields["data"] = serializers.DictField(child=AnyField(allow_null=True))
+
+
+class RecordPageShown(serializers.Serializer[Any]):
+    items = RecordLine(many=True)
+    next = serializers.CharField(allow_null=True)
+    count = serializers.IntegerField(help_text="all records of the set, whatever the filter")
+
+
+def shown_record(record: Record, document: RecordTypeDocument) -> dict[str, Any]:
+    import json
+
+    return {
+        "id": str(record.pk), "key": json.loads(record.key), "run": record.run_id, "call": record.call, "made_at": record.made_at, "changed_at": record.changed_at,
+        "data": shown_data(record.data, document),
+    }
+
+
+class RecordsView(ProjectView):
+    """Kept records, a page at a time. Filters: `field=`, `field.from=`, `field.to=`, `field.begins=`; order: `sort=field` or `sort=-field`."""
+
+    reserved: ClassVar[frozenset[str]] = frozenset({"cursor", "limit"})
+
+    @extend_schema(operation_id="listRecords", responses=RecordPageShown, parameters=[OpenApiParameter("cursor", str), OpenApiParameter("limit", int), OpenApiParameter("sort", str)])
+    def get(self, request: Request, project: str, environment: str, name: str) -> Response:
+        item = find_item(RECORD_TYPES, self.project, name)
+        document: RecordTypeDocument = load(RecordTypeDocument, item.document)
+        records = record_set(environment_of(self.project, environment), item)
+        query = {key: value for key, value in request.query_params.items() if key not in self.reserved and value != ""}
+        page = browse(records, document, query, limit=checked_limit(request.query_params.get("limit")), cursor=request.query_params.get("cursor"))
+        return Response({"items": [shown_record(one, document) for one in page.records], "next": page.next, "count": records.count})
+
+
+class TraceShown(serializers.Serializer[Any]):
+    run = serializers.IntegerField()
+    call = serializers.IntegerField()
+    body = serializers.UUIDField(allow_null=True)
+    row = MappedRow(allow_null=True)
+    mapping = DocumentField(MappingDocument, allow_null=True)
+    note = serializers.CharField()
+
+
+class RecordShown(RecordLine):
+    trace = TraceShown()
+
+
+class RecordView(ProjectView):
+    """One record, and where each of its values came from."""
+
+    @extend_schema(operation_id="getRecord", responses=RecordShown)
+    def get(self, request: Request, project: str, environment: str, name: str, key: str) -> Response:
+        item = find_item(RECORD_TYPES, self.project, name)
+        document: RecordTypeDocument = load(RecordTypeDocument, item.document)
+        records = record_set(environment_of(self.project, environment), item)
+        record = find_record(records, document, key.split("/") if len(document.key) > 1 else [key])
+        return Response({**shown_record(record, document), "trace": self._trace(record, name)})
+
+    def _trace(self, record: Record, name: str) -> dict[str, Any]:
+        call = Call.objects.select_related("body", "run").filter(run_id=record.run_id, number=record.call, run__project=self.project).first()
+        trace: dict[str, Any] = {"run": record.run_id, "call": record.call, "body": None, "row": None, "mapping": None, "note": ""}
+        if call is None:
+            return {**trace, "note": "the run is not stored any more"}
+        if call.body is None:
+            return {**trace, "note": "this call's body was not kept; the first page of a run, failures and pages with rejects are"}
+        run: Run = call.run
+        try:
+            types = {one: load(RecordTypeDocument, document) for one, document in run.content["record_types"].items()}
+            mapping: MappingDocument = load(MappingDocument, run.content["mapping"])
+            row = places_of(value_of(call.body), mapping, types, name, record.ordinal, run.inputs)
+        except RondineError as error:
+            return {**trace, "body": str(call.body.pk), "note": str(error)}
+        return {**trace, "body": str(call.body.pk), "row": row, "mapping": run.content["mapping"]}
+
+

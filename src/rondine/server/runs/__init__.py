@@ -1,0 +1,1 @@
+"""Runs, their calls, and the worker that carries them out."""

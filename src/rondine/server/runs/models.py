@@ -1,0 +1,89 @@
+"""Runs: everything needed to understand one afterwards, and to go on with it after a crash."""
+
+from django.conf import settings
+from django.db import models
+from django.db.models import F, Q
+
+from rondine.server.access.models import Project
+from rondine.server.records.models import Feed
+from rondine.server.services.models import Body, Environment, Operation
+
+STATES = ("queued", "running", "done", "failed", "cancelled")
+KINDS = ("trial", "feed")
+
+
+class Run(models.Model):
+    """attempt: rises each time a worker takes the run; only the holder of the present one may keep anything (fencing).
+    checkpoint: {"next": address of the first page not yet kept, "calls": calls so far}.  content: the items as they were when it began."""
+
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="runs")
+    environment = models.ForeignKey(Environment, on_delete=models.PROTECT, related_name="runs")
+    kind = models.CharField(max_length=20, choices=[(kind, kind) for kind in KINDS])
+    feed = models.ForeignKey(Feed, null=True, on_delete=models.SET_NULL, related_name="runs")
+    operation = models.ForeignKey(Operation, null=True, on_delete=models.SET_NULL, related_name="runs")
+    title = models.CharField(max_length=300, blank=True)
+    state = models.CharField(max_length=20, choices=[(state, state) for state in STATES], default="queued")
+    attempt = models.PositiveIntegerField(default=0)
+    inputs = models.JSONField(default=dict)
+    checkpoint = models.JSONField(null=True)
+    content = models.JSONField(default=dict)
+    expected_rows = models.BigIntegerField(null=True)
+    ending = models.CharField(max_length=300, blank=True)
+    is_complete = models.BooleanField(default=False)
+    error = models.JSONField(null=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    queued_at = models.DateTimeField(auto_now_add=True)
+    started_at = models.DateTimeField(null=True)
+    ended_at = models.DateTimeField(null=True)
+    alive_at = models.DateTimeField(null=True)
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(condition=Q(state__in=STATES), name="run_state_is_known"),
+            models.UniqueConstraint(fields=["feed"], condition=Q(state__in=("queued", "running")), name="one_active_run_a_feed"),
+        ]
+        indexes = [models.Index(fields=["project", "-id"], name="runs_newest_first"), models.Index(fields=["alive_at"], condition=Q(state="running"), name="runs_running")]
+
+
+class RunCount(models.Model):
+    """What became of the rows of one record type; every row is counted exactly once."""
+
+    run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="counts")
+    record_type = models.CharField(max_length=63)
+    rows = models.BigIntegerField(default=0)
+    created = models.BigIntegerField(default=0)
+    changed = models.BigIntegerField(default=0)
+    unchanged = models.BigIntegerField(default=0)
+    repeated = models.BigIntegerField(default=0)
+    rejected = models.BigIntegerField(default=0)
+    filtered = models.BigIntegerField(default=0)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["run", "record_type"], name="one_count_a_run_and_type"),
+            models.CheckConstraint(
+                condition=Q(rows=F("created") + F("changed") + F("unchanged") + F("repeated") + F("rejected") + F("filtered")), name="every_row_is_counted_once",
+            ),
+        ]
+
+
+class Call(models.Model):
+    """One request and its response. request: HTTP text with secrets masked.  error: what went wrong, as a problem document."""
+
+    run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="calls")
+    number = models.PositiveIntegerField()
+    method = models.CharField(max_length=10)
+    url = models.TextField()
+    request = models.TextField()
+    status = models.PositiveIntegerField(null=True)
+    reason = models.CharField(max_length=200, blank=True)
+    headers = models.JSONField(default=list)
+    size = models.BigIntegerField(null=True)
+    timings = models.JSONField(default=dict)
+    rows = models.BigIntegerField(null=True)
+    error = models.JSONField(null=True)
+    body = models.ForeignKey(Body, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["run", "number"], name="one_call_a_number")]

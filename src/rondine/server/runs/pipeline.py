@@ -1,0 +1,423 @@
+"""A feed's run: fetch ahead | read and map, off the loop | keep, with bounded queues between.
+
+Pages are kept in order, many to a batch; a batch is one transaction with its records, rejects, calls, counts and the checkpoint behind it. The
+checkpoint is written `WHERE attempt = mine`, so a worker that was thought dead can keep nothing any more.
+"""
+
+import asyncio
+from collections.abc import AsyncIterator, Callable, Mapping
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field, replace
+from typing import Any, TypeVar
+
+import structlog
+from django.db import OperationalError, close_old_connections, models, transaction
+from django.utils import timezone
+
+from rondine.core.connection import FeedDocument
+from rondine.core.documents import json_text, read_json
+from rondine.core.errors import PaginationError, RondineError, RunEnded, ServiceError
+from rondine.core.http import Exchange, Request, Response, Send, http_text, once, shown_headers
+from rondine.core.mapping.compile import CompiledOutput, Mapped, compile_mapping
+from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
+from rondine.core.mapping.sealing import SealedRow, seal
+from rondine.core.pagination import Ending, PageNumber
+from rondine.core.paths import parse_pointer, resolve
+from rondine.core.protocols.inputs import checked_inputs
+from rondine.core.protocols.outcome import outcome
+from rondine.core.protocols.rest import OperationDocument, build_request
+from rondine.core.settings import load
+from rondine.engine.client import Arrival, Engine, Line
+from rondine.server.records.actions import record_set
+from rondine.server.records.keeping import Kept, PlacedRow
+from rondine.server.records.models import Record, RecordSet, RecordType, RejectedRow, SeenKey
+from rondine.server.runs.actions import end_run, notify, say_alive
+from rondine.server.runs.models import Call, Run, RunCount
+from rondine.server.services.actions import connection_for, line_of, problem_of
+from rondine.server.services.models import Body
+
+T = TypeVar("T")
+BATCH_ROWS = 10_000
+BATCH_SECONDS = 1.0
+log = structlog.get_logger("rondine.runs")
+
+
+@dataclass(slots=True)
+class ReadyFeed:
+    """A run loaded: everything the loop needs, so that it asks the database for nothing."""
+
+    run_id: int
+    attempt: int
+    project_id: int
+    line: Line
+    operation: OperationDocument
+    first: Request
+    calls: int
+    outputs: list[CompiledOutput]
+    sets: dict[str, tuple[int, int]]  # record type -> (set id, version of the record type)
+    record_types: dict[str, RecordTypeDocument]
+    inputs: Mapping[str, Any]
+    parallel: int
+
+
+@dataclass(slots=True)
+class Page:
+    """One response, read and mapped. next: the address of the page after it, None if it is the last."""
+
+    number: int
+    request: Request
+    arrival: Arrival | None = None
+    error: dict[str, Any] | None = None
+    mapped: list[tuple[CompiledOutput, Mapped, list[SealedRow], list[Any]]] = field(default_factory=list)
+    rows: int = 0
+    next: str | None = None
+
+
+class PageFailed(Exception):
+    """A page that could not be had or read, and why. Ends the run; the page goes on to be kept as its last call."""
+
+    def __init__(self, page: Page, error: RondineError) -> None:
+        super().__init__(str(error))
+        self.page, self.error = page, error
+
+
+class FeedRun:
+    """One attempt at one run. pool: threads for reading, mapping and keeping."""
+
+    def __init__(self, ready: ReadyFeed, engine: Engine, pool: ThreadPoolExecutor) -> None:
+        self.ready, self.engine, self.pool = ready, engine, pool
+        self._pages: asyncio.Queue[Page | None] = asyncio.Queue(maxsize=max(4, ready.parallel))
+        self._number = ready.calls
+        self._announced: int | None = None
+
+    async def carry_out(self) -> Ending:
+        """Keeps page after page until the end. Raises what stops it; what was kept until then stays."""
+        keeper = asyncio.create_task(self._keep_all())
+        fetcher = asyncio.create_task(self._fetch_to_the_end())
+        try:
+            await asyncio.wait({keeper, fetcher}, return_when=asyncio.FIRST_EXCEPTION)
+            if not (keeper.done() and keeper.exception()):
+                await keeper  # what was fetched before a failure is kept all the same
+            return await (keeper if keeper.exception() else fetcher)  # type: ignore[return-value]
+        finally:
+            for task in (fetcher, keeper):
+                task.cancel()
+            await asyncio.gather(fetcher, keeper, return_exceptions=True)
+
+    async def _fetch_to_the_end(self) -> Ending:
+        try:
+            ending = await self._fetch_all()
+        except Exception:
+            await self._pages.put(None)
+            raise
+        await self._pages.put(None)
+        return ending
+
+    # --- fetch ahead
+
+    async def _fetch_all(self) -> Ending:
+        paging = self.ready.operation.paging
+        try:
+            if isinstance(paging, PageNumber):
+                return await self._fetch_planned(paging)
+            if paging is None:
+                page, _ = await self._fetch_one(self.ready.first, {})
+                await self._pages.put(page)
+                return Ending("the operation has one page", is_proven=True, pages=1)
+            return await self._fetch_in_turn(paging.exchange(self.ready.first))
+        except PageFailed as failed:
+            await self._pages.put(failed.page)  # the failing call is shown with the run
+            raise failed.error from failed
+
+    async def _fetch_in_turn(self, exchange: Exchange[Ending]) -> Ending:
+        """One page after another; each is held back until the address after it is known, which is its checkpoint."""
+        held: Page | None = None
+        asked = self.ready.first
+
+        def watched() -> Exchange[Ending]:
+            nonlocal asked
+            try:
+                ask = next(exchange)
+                while True:
+                    asked = ask.request
+                    ask = exchange.send((yield ask))
+            except StopIteration as end:
+                return end.value  # type: ignore[no-any-return]
+
+        async def read(arrival: Arrival, ask: Send) -> Response:
+            nonlocal held
+            if held is not None:
+                held.next = ask.request.url
+                await self._pages.put(held)
+                held = None
+            held, response = await self._read(arrival, ask, self._next_number())
+            return response
+
+        try:
+            ending = await self.engine.carry(self.ready.line, watched(), read)
+        except RondineError as error:
+            was_asked = held is None or held.request.url != asked.url
+            if held is not None:
+                held.next = asked.url
+                await self._pages.put(held)
+            if was_asked:
+                raise PageFailed(Page(self._next_number(), asked, error=problem_of(error), next=asked.url), error) from error
+            raise
+        if held is not None:
+            await self._pages.put(held)
+        return ending
+
+    async def _fetch_planned(self, paging: PageNumber) -> Ending:
+        """The first page, then all others several at a time, given on in their order."""
+        start = paging.number_of(self.ready.first)
+        page, response = await self._fetch_one(paging.page(self.ready.first, start), paging.wanted())
+        total = response.values.get("total")
+        self._announced = total if isinstance(total, int) else None
+        plan = paging.plan(self.ready.first, response)
+        if plan is None:
+            return await self._fetch_until_empty(paging, page, start)
+        page.next = plan[0].url if plan else None
+        await self._pages.put(page)
+        tasks: list[asyncio.Task[tuple[Page, Response]]] = []
+        try:
+            for number in range(len(plan)):
+                while len(tasks) < min(len(plan), number + self.ready.parallel):
+                    tasks.append(asyncio.create_task(self._fetch_one(plan[len(tasks)], {})))
+                page, _ = await tasks[number]
+                page.next = plan[number + 1].url if number + 1 < len(plan) else None
+                await self._pages.put(page)
+        finally:
+            for task in tasks:
+                task.cancel()
+            await asyncio.gather(*tasks, return_exceptions=True)
+        return Ending(f"page {start + len(plan)} is the last one announced", is_proven=True, pages=len(plan) + 1)
+
+    async def _fetch_until_empty(self, paging: PageNumber, held: Page, number: int) -> Ending:
+        for pages in range(1, paging.max_pages + 1):
+            if not held.rows:
+                await self._pages.put(held)
+                return Ending(f"page {number} has no rows", is_proven=True, pages=pages)
+            number += 1
+            request = paging.page(self.ready.first, number)
+            held.next = request.url
+            await self._pages.put(held)
+            held, _ = await self._fetch_one(request, {})
+        raise PaginationError(f"there are more than {paging.max_pages:,} pages", where=f"page {number}", hint="raise max_pages, or narrow the request")
+
+    async def _fetch_one(self, request: Request, wanted: dict[str, str]) -> tuple[Page, Response]:
+        number = self._next_number()
+        read: list[tuple[Page, Response]] = []
+
+        async def keep(arrival: Arrival, ask: Send) -> Response:
+            read.append(await self._read(arrival, Send(ask.request, wanted), number))
+            return read[0][1]
+
+        try:
+            await self.engine.carry(self.ready.line, once(request), keep)
+        except RondineError as error:
+            raise PageFailed(Page(number, request, error=problem_of(error), next=request.url), error) from error
+        return read[0]
+
+    def _next_number(self) -> int:
+        self._number += 1
+        return self._number
+
+    # --- read and map
+
+    async def _read(self, arrival: Arrival, ask: Send, number: int) -> tuple[Page, Response]:
+        page = Page(number, arrival.request, arrival)
+        try:
+            values = await self._in_thread(self._read_now, page, arrival, ask)
+        except RondineError as error:
+            page.error, page.next, page.mapped, page.rows = problem_of(error), arrival.request.url, [], 0
+            raise PageFailed(page, error) from error
+        return page, Response(arrival.status, arrival.headers, arrival.request.url, values, page.rows)
+
+    def _read_now(self, page: Page, arrival: Arrival, ask: Send) -> dict[str, Any]:
+        """Reads and maps one page; runs in a thread. Raises ServiceError for a bad status, DocumentError for what is not JSON."""
+        where = f"call {page.number}: {arrival.request.method} {arrival.request.url}"
+        if not 200 <= arrival.status < 300:
+            value = None
+            try:
+                value = read_json(arrival.body, charset=arrival.charset)
+            except RondineError:
+                pass
+            meaning = outcome(arrival.status, value, arrival.headers)
+            raise ServiceError(f"the service answered {arrival.status}: {meaning.words}{' - ' + meaning.message if meaning.message else ''}", where=where, hint=meaning.hint)
+        value = read_json(arrival.body, charset=arrival.charset)
+        for compiled in self.ready.outputs:
+            mapped = compiled.run(value, self.ready.inputs)
+            rows, rejects = seal(compiled, mapped)
+            page.mapped.append((compiled, mapped, rows, rejects))
+            page.rows += mapped.rows if compiled is self.ready.outputs[0] else 0
+        found = {name: resolve(value, parse_pointer(pointer)) for name, pointer in ask.wanted.items()}
+        return {name: place[1] for name, place in found.items() if place is not None}
+
+    # --- keep
+
+    async def _batches(self) -> AsyncIterator[list[Page]]:
+        batch: list[Page] = []
+        rows = 0
+        began = asyncio.get_running_loop().time()
+        while True:
+            page = await self._pages.get()
+            if page is not None:
+                batch.append(page)
+                rows += sum(mapped.rows for _, mapped, _, _ in page.mapped)
+            waited = asyncio.get_running_loop().time() - began
+            if batch and (page is None or rows >= BATCH_ROWS or waited >= BATCH_SECONDS):
+                yield batch
+                batch, rows, began = [], 0, asyncio.get_running_loop().time()
+            if page is None:
+                return
+
+    async def _keep_all(self) -> None:
+        async for batch in self._batches():
+            await self._in_thread(self._keep_now, batch)
+
+    def _keep_now(self, batch: list[Page]) -> None:
+        """One transaction: checkpoint first (it fences), then calls, rejects, records and counts."""
+        ready, now = self.ready, timezone.now()
+        with transaction.atomic():
+            last = batch[-1]
+            checkpoint = {"next": last.next, "calls": last.number}
+            fields: dict[str, Any] = {"checkpoint": checkpoint, "alive_at": now}
+            if self._announced is not None:
+                fields["expected_rows"] = self._announced
+            if not Run.objects.filter(pk=ready.run_id, attempt=ready.attempt, state="running").update(**fields):
+                raise RunEnded(f"run {ready.run_id} was cancelled or taken over", where=f"run {ready.run_id}", hint="nothing was kept twice")
+            self._keep_calls(batch, now)
+            for compiled in ready.outputs:
+                self._keep_output(compiled, batch, now)
+            notify(ready.run_id)
+
+    def _keep_calls(self, batch: list[Page], now: Any) -> None:
+        ready = self.ready
+        calls, bodies = [], []
+        for page in batch:
+            call = Call(run_id=ready.run_id, number=page.number, method=page.request.method, url=page.request.url, request=http_text(page.request), rows=page.rows, error=page.error, at=now)
+            if arrival := page.arrival:
+                if arrival.body and (page.error or page.number == 1 or any(rejects for *_, rejects in page.mapped)):
+                    call.body = Body.of(ready.project_id, arrival.body, arrival.media_type, arrival.charset)
+                    bodies.append(call.body)
+                call.request, call.status, call.reason, call.headers = http_text(arrival.request), arrival.status, arrival.reason[:200], shown_headers(arrival.headers)
+                call.size, call.timings = len(arrival.body), arrival.timings.to_json()
+            calls.append(call)
+        Body.objects.bulk_create(bodies)
+        # a page that failed in an earlier attempt is there already, under the number it now comes again with
+        Call.objects.bulk_create(calls, update_conflicts=True, unique_fields=["run", "number"], update_fields=["url", "request", "status", "reason", "headers", "size", "timings", "rows", "error", "body", "at"])
+
+    def _keep_output(self, compiled: CompiledOutput, batch: list[Page], now: Any) -> None:
+        ready = self.ready
+        placed: list[PlacedRow] = []
+        rejected: list[RejectedRow] = []
+        total = 0
+        for page in batch:
+            for output, mapped, rows, rejects in page.mapped:
+                if output is not compiled:
+                    continue
+                total += mapped.rows
+                placed += [PlacedRow(row, page.number) for row in rows]
+                rejected += [rejected_row(ready.run_id, compiled.record_type, page.number, reject) for reject in rejects]
+        set_id, version = ready.sets[compiled.record_type]
+        RejectedRow.objects.bulk_create(rejected, batch_size=1000)
+        kept: Kept = Record.objects.keep(set_id, ready.run_id, version, placed, now)
+        RunCount.objects.filter(run_id=ready.run_id, record_type=compiled.record_type).update(
+            rows=models.F("rows") + total, created=models.F("created") + kept.created, changed=models.F("changed") + kept.changed,
+            unchanged=models.F("unchanged") + kept.unchanged, repeated=models.F("repeated") + kept.repeated, rejected=models.F("rejected") + len(rejected),
+        )
+
+    async def _in_thread(self, action: Callable[..., T], *arguments: Any) -> T:
+        return await asyncio.get_running_loop().run_in_executor(self.pool, action, *arguments)
+
+
+def rejected_row(run_id: int, record_type: str, call: int, reject: Any) -> RejectedRow:
+    row = reject.row if isinstance(reject.row, str) and not reject.path else json_text(reject.row)
+    problems = [{"field": one.field, "path": storable(one.path), "reason": storable(one.reason)} for one in reject.problems]
+    return RejectedRow(run_id=run_id, record_type=record_type, call=call, ordinal=reject.ordinal, path=storable(reject.path), problems=problems, row=storable(row))
+
+
+def storable(text: str) -> str:
+    """Text that PostgreSQL can hold: U+0000 and half surrogates are shown escaped."""
+    return text.replace("\0", "\\u0000").encode("utf-8", "backslashreplace").decode()
+
+
+def load_feed(run: Run) -> ReadyFeed:
+    """The run made ready from the content it was queued with. Raises what keeps it from running."""
+    content = run.content
+    operation: OperationDocument = load(OperationDocument, content["operation"])
+    assert run.feed is not None
+    line = line_of(connection_for(run.feed.operation.service, run.environment))
+    values = checked_inputs(operation.inputs, run.inputs)
+    record_types = {name: load(RecordTypeDocument, document) for name, document in content["record_types"].items()}
+    outputs = compile_mapping(load(MappingDocument, content["mapping"]), record_types)
+    sets: dict[str, tuple[int, int]] = {}
+    for output in outputs:
+        record_type = RecordType.objects.get(project=run.project, name=output.record_type)
+        sets[output.record_type] = (record_set(run.environment, record_type).pk, record_type.version)
+        RunCount.objects.get_or_create(run=run, record_type=output.record_type)
+    first = build_request(operation, line.base_address, values, given=run.inputs).request
+    own = {name.lower() for name, _ in first.headers}
+    first = replace(first, headers=(*first.headers, *(pair for pair in line.headers if pair[0].lower() not in own)))
+    calls = 0
+    if run.checkpoint and run.checkpoint["next"]:
+        first = replace(first, url=run.checkpoint["next"])
+        calls = run.checkpoint["calls"]
+    return ReadyFeed(run.pk, run.attempt, run.project_id, line, operation, first, calls, outputs, sets, record_types, values, load(FeedDocument, content["feed"]).parallel)
+
+
+async def carry_out_feed(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> None:
+    """One attempt from its checkpoint to its end; whatever happens, the run says how it ended. Raises OperationalError if PostgreSQL is away."""
+    loop = asyncio.get_running_loop()
+
+    def in_database(action: Callable[..., T], *arguments: Any, **named: Any) -> Any:
+        return loop.run_in_executor(pool, lambda: action(*arguments, **named))
+
+    close_old = in_database(close_old_connections)
+    await close_old
+    heart: asyncio.Task[None] | None = None
+    try:
+        if run.checkpoint and run.checkpoint["next"] is None:
+            await in_database(end_run, run.pk, run.attempt, state="done", ending="all pages were kept before the worker stopped", is_complete=True)
+            return
+        ready = await in_database(load_feed, run)
+        heart = asyncio.create_task(_beat(run, in_database))
+        ending = await FeedRun(ready, engine, pool).carry_out()
+        await in_database(end_run, run.pk, run.attempt, state="done", ending=ending.reason, is_complete=ending.is_proven)
+        await in_database(SeenKey.objects.filter(run_id=run.pk).delete)
+        await in_database(queue_indexes, ready)
+    except RunEnded as ended:
+        log.info("run ended elsewhere", run=run.pk, attempt=run.attempt, reason=ended.message)
+    except RondineError as error:
+        await in_database(end_run, run.pk, run.attempt, state="failed", ending=error.message, error=problem_of(error))
+    except (OperationalError, asyncio.CancelledError):
+        raise
+    except Exception as error:  # a fault of ours: the run says so, the log has the trace
+        log.exception("run failed", run=run.pk)
+        fault = {"code": "error", "message": f"Rondine failed: {type(error).__name__}", "where": f"run {run.pk}", "hint": "the log has the details; report it"}
+        await in_database(end_run, run.pk, run.attempt, state="failed", ending=fault["message"], error=fault)
+    finally:
+        if heart:
+            heart.cancel()
+
+
+async def _beat(run: Run, in_database: Any) -> None:
+    while True:
+        await asyncio.sleep(5)
+        try:
+            await in_database(say_alive, run.pk, run.attempt)
+        except OperationalError:
+            return
+
+
+def queue_indexes(ready: ReadyFeed) -> None:
+    """A job for the indexes of searchable fields that have none yet."""
+    from rondine.server.records.browsing import TYPED
+    from rondine.server.runs.tasks import index_records
+
+    for name, (set_id, _) in ready.sets.items():
+        wanted = {f"{field.name}:{field.type}" for field in ready.record_types[name].fields if field.searchable and field.type in TYPED}
+        if wanted - set(RecordSet.objects.values_list("indexed", flat=True).get(pk=set_id)):
+            index_records.defer(set_id=set_id)
+
+

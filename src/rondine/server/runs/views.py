@@ -1,0 +1,202 @@
+"""Runs: started, watched, cancelled, opened with their calls, counts and rejects."""
+
+from typing import Any
+
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from rondine.server.api.openapi import AnyField
+from rondine.server.api.views import ProjectView, Strict
+from rondine.server.items.actions import find_item
+from rondine.server.records.actions import checked_limit
+from rondine.server.records.kinds import FEEDS
+from rondine.server.records.models import RejectedRow
+from rondine.server.runs.actions import cancel_run, find_run, queue_feed
+from rondine.server.runs.models import Call, Run
+
+
+class CountLine(serializers.Serializer[Any]):
+    record_type = serializers.CharField()
+    rows = serializers.IntegerField()
+    created = serializers.IntegerField()
+    changed = serializers.IntegerField()
+    unchanged = serializers.IntegerField()
+    repeated = serializers.IntegerField()
+    rejected = serializers.IntegerField()
+    filtered = serializers.IntegerField()
+
+
+class ErrorLine(serializers.Serializer[Any]):
+    code = serializers.CharField()
+    message = serializers.CharField()
+    where = serializers.CharField()
+    hint = serializers.CharField()
+
+
+class RunLine(serializers.Serializer[Any]):
+    id = serializers.IntegerField()
+    kind = serializers.ChoiceField(["trial", "feed"])
+    title = serializers.CharField()
+    state = serializers.ChoiceField(["queued", "running", "done", "failed", "cancelled"])
+    environment = serializers.CharField()
+    feed = serializers.CharField(allow_null=True)
+    operation = serializers.CharField(allow_null=True)
+    by = serializers.CharField(allow_null=True)
+    attempt = serializers.IntegerField()
+    inputs = serializers.DictField(child=AnyField(allow_null=True))
+    calls = serializers.IntegerField()
+    expected_rows = serializers.IntegerField(allow_null=True)
+    ending = serializers.CharField()
+    is_complete = serializers.BooleanField()
+    error = ErrorLine(allow_null=True)
+    counts = CountLine(many=True)
+    queued_at = serializers.DateTimeField()
+    started_at = serializers.DateTimeField(allow_null=True)
+    ended_at = serializers.DateTimeField(allow_null=True)
+    summary = serializers.CharField()
+
+
+class Timing(serializers.Serializer[Any]):
+    resolved = serializers.FloatField(allow_null=True)
+    connected = serializers.FloatField(allow_null=True)
+    first_byte = serializers.FloatField(allow_null=True)
+    done = serializers.FloatField()
+
+
+class CallLine(serializers.Serializer[Any]):
+    number = serializers.IntegerField()
+    method = serializers.CharField()
+    url = serializers.CharField()
+    request = serializers.CharField()
+    status = serializers.IntegerField(allow_null=True)
+    reason = serializers.CharField()
+    headers = serializers.ListField(child=serializers.ListField(child=serializers.CharField()))
+    size = serializers.IntegerField(allow_null=True)
+    timings = Timing(allow_null=True)
+    rows = serializers.IntegerField(allow_null=True)
+    error = ErrorLine(allow_null=True)
+    body = serializers.UUIDField(allow_null=True)
+    at = serializers.DateTimeField()
+
+
+def shown_call(call: Call) -> dict[str, Any]:
+    return {
+        "number": call.number, "method": call.method, "url": call.url, "request": call.request, "status": call.status, "reason": call.reason, "headers": call.headers, "size": call.size,
+        "timings": call.timings or None, "rows": call.rows, "error": call.error, "body": str(call.body_id) if call.body_id else None, "at": call.at,
+    }
+
+
+def shown_run(run: Run) -> dict[str, Any]:
+    counts = [{name: getattr(one, name) for name in ("record_type", "rows", "created", "changed", "unchanged", "repeated", "rejected", "filtered")} for one in sorted(run.counts.all(), key=lambda c: c.record_type)]
+    return {
+        "id": run.pk, "kind": run.kind, "title": run.title, "state": run.state, "environment": run.environment.name, "feed": run.feed.name if run.feed else None,
+        "operation": run.operation.name if run.operation else None, "by": run.by.name if run.by else None, "attempt": run.attempt, "inputs": run.inputs,
+        "calls": (run.checkpoint or {}).get("calls", 1 if run.kind == "trial" else 0), "expected_rows": run.expected_rows, "ending": run.ending, "is_complete": run.is_complete,
+        "error": run.error, "counts": counts, "queued_at": run.queued_at, "started_at": run.started_at, "ended_at": run.ended_at, "summary": summary(run, counts),
+    }
+
+
+def summary(run: Run, counts: list[dict[str, Any]]) -> str:
+    """A run in one sentence."""
+    if run.kind == "trial":
+        return run.error["message"] if run.error else "the call was answered"
+    words = []
+    for count in counts:
+        parts = [f"{count[name]:,} {name}" for name in ("created", "changed", "unchanged", "repeated", "rejected", "filtered") if count[name]]
+        if run.state == "done" and count["rows"] and count["rows"] == count["unchanged"]:
+            parts = [f"nothing changed: all {count['rows']:,} rows are as they were"]
+        words.append(f"{count['record_type']}: {', '.join(parts) or 'no rows'}")
+    return "; ".join(words) or {"queued": "waiting for a worker", "running": "just begun"}.get(run.state, run.ending)
+
+
+class RunPage(serializers.Serializer[Any]):
+    items = RunLine(many=True)
+    next = serializers.CharField(allow_null=True)
+
+
+class RunsView(ProjectView):
+    """Runs, newest first."""
+
+    @extend_schema(operation_id="listRuns", responses=RunPage, parameters=[OpenApiParameter(name, str) for name in ("feed", "operation", "state", "kind", "environment", "after")] + [OpenApiParameter("limit", int)])
+    def get(self, request: Request, project: str) -> Response:
+        found = Run.objects.select_related("environment", "feed", "operation", "by").prefetch_related("counts").filter(project=self.project).order_by("-id")
+        query = request.query_params
+        for name, path in (("feed", "feed__name"), ("operation", "operation__name"), ("state", "state"), ("kind", "kind"), ("environment", "environment__name")):
+            if query.get(name):
+                found = found.filter(**{path: query[name]})
+        if query.get("after", "").isdigit():
+            found = found.filter(pk__lt=int(query["after"]))
+        limit = checked_limit(query.get("limit"))
+        rows = list(found[: limit + 1])
+        return Response({"items": [shown_run(one) for one in rows[:limit]], "next": str(rows[limit - 1].pk) if len(rows) > limit else None})
+
+
+class FeedInputs(Strict):
+    inputs = serializers.DictField(child=AnyField(allow_null=True), required=False, default=dict, help_text="in place of the feed's own")
+
+
+class FeedRunsView(ProjectView):
+    """Starts a run of a feed."""
+
+    permissions = {"POST": "run"}
+
+    @extend_schema(operation_id="runFeed", request=FeedInputs, responses={202: RunLine})
+    def post(self, request: Request, project: str, name: str) -> Response:
+        given = self.given(FeedInputs, request)
+        feed = find_item(FEEDS, self.project, name)
+        run = queue_feed(self.project, feed, self.person, given["inputs"])
+        return Response(shown_run(find_run(self.project, run.pk)), status=202, headers={"Location": f"/api/v1/projects/{project}/runs/{run.pk}"})
+
+
+class RunView(ProjectView):
+    @extend_schema(operation_id="getRun", responses=RunLine)
+    def get(self, request: Request, project: str, run_id: int) -> Response:
+        return Response(shown_run(find_run(self.project, run_id)))
+
+
+class CancelView(ProjectView):
+    permissions = {"POST": "run"}
+
+    @extend_schema(operation_id="cancelRun", request=None, responses=RunLine)
+    def post(self, request: Request, project: str, run_id: int) -> Response:
+        return Response(shown_run(cancel_run(self.project, run_id)))
+
+
+class CallPage(serializers.Serializer[Any]):
+    items = CallLine(many=True)
+    next = serializers.CharField(allow_null=True)
+
+
+class CallsView(ProjectView):
+    @extend_schema(operation_id="listCalls", responses=CallPage, parameters=[OpenApiParameter("after", int), OpenApiParameter("limit", int)])
+    def get(self, request: Request, project: str, run_id: int) -> Response:
+        found = Call.objects.filter(run=find_run(self.project, run_id)).order_by("number")
+        after, limit = request.query_params.get("after", ""), checked_limit(request.query_params.get("limit"), 100)
+        rows = list(found.filter(number__gt=int(after) if after.isdigit() else 0)[: limit + 1])
+        return Response({"items": [shown_call(one) for one in rows[:limit]], "next": str(rows[limit - 1].number) if len(rows) > limit else None})
+
+
+class RejectLine(serializers.Serializer[Any]):
+    record_type = serializers.CharField()
+    call = serializers.IntegerField()
+    ordinal = serializers.IntegerField()
+    path = serializers.CharField()
+    problems = serializers.ListField(child=serializers.DictField(child=serializers.CharField()))
+    row = serializers.CharField()
+
+
+class RejectPage(serializers.Serializer[Any]):
+    items = RejectLine(many=True)
+    next = serializers.CharField(allow_null=True)
+
+
+class RejectsView(ProjectView):
+    @extend_schema(operation_id="listRejects", responses=RejectPage, parameters=[OpenApiParameter("after", int), OpenApiParameter("limit", int)])
+    def get(self, request: Request, project: str, run_id: int) -> Response:
+        run = find_run(self.project, run_id)
+        after, limit = request.query_params.get("after", ""), checked_limit(request.query_params.get("limit"), 50)
+        rows = list(RejectedRow.objects.filter(run_id=run.pk, pk__gt=int(after) if after.isdigit() else 0).order_by("pk")[: limit + 1])
+        items = [{"record_type": one.record_type, "call": one.call, "ordinal": one.ordinal, "path": one.path, "problems": one.problems, "row": one.row} for one in rows[:limit]]
+        return Response({"items": items, "next": str(rows[limit - 1].pk) if len(rows) > limit else None})

@@ -1,0 +1,1 @@
+"""Environments, services, connections, credentials, operations, samples."""

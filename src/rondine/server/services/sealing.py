@@ -1,0 +1,54 @@
+"""Secrets encrypted with a versioned key: AES-256-GCM, bound to the credential they belong to.
+
+The keys stand in a file that only the service reads: {"current": 1, "keys": {"1": "<base64 of 32 bytes>"}}.
+"""
+
+import base64
+import json
+import os
+import secrets
+from pathlib import Path
+
+from cryptography.exceptions import InvalidTag
+from cryptography.hazmat.primitives.ciphers.aead import AESGCM
+from django.conf import settings
+
+from rondine.core.errors import RondineError
+
+
+class KeyMissing(RondineError):
+    code, status = "encryption_key_missing", 500
+
+
+def make_keys_file(path: Path) -> None:
+    """A first key, if there is none."""
+    if path.exists():
+        return
+    path.parent.mkdir(parents=True, exist_ok=True)
+    handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+    with os.fdopen(handle, "w") as file:
+        json.dump({"current": 1, "keys": {"1": base64.b64encode(secrets.token_bytes(32)).decode()}}, file)
+
+
+def seal(values: dict[str, str], owner: str) -> tuple[int, bytes]:
+    """(key version, nonce and ciphertext). owner: the credential's id; what is sealed for one cannot be opened as another's."""
+    version, key = _keys()
+    nonce = secrets.token_bytes(12)
+    return version, nonce + AESGCM(key[version]).encrypt(nonce, json.dumps(values).encode(), owner.encode())
+
+
+def unseal(version: int, sealed: bytes, owner: str) -> dict[str, str]:
+    _, keys = _keys()
+    if version not in keys:
+        raise KeyMissing(f"encryption key {version} is missing", where=str(settings.KEYS_FILE), hint="put the key back, or enter the secret again")
+    try:
+        values: dict[str, str] = json.loads(AESGCM(keys[version]).decrypt(sealed[:12], sealed[12:], owner.encode()))
+    except InvalidTag as error:
+        raise KeyMissing(f"encryption key {version} does not open this credential", where=str(settings.KEYS_FILE), hint="put the right key back, or enter the secret again") from error
+    return values
+
+
+def _keys() -> tuple[int, dict[int, bytes]]:
+    make_keys_file(settings.KEYS_FILE)
+    stored = json.loads(settings.KEYS_FILE.read_text())
+    return stored["current"], {int(version): base64.b64decode(key) for version, key in stored["keys"].items()}

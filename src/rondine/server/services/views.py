@@ -1,0 +1,324 @@
+"""Environments, secrets, addresses, requests, trials, and stored bodies."""
+
+from typing import Any
+
+from django.http import HttpResponse
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from rondine.core.documents import nodes_below
+from rondine.core.errors import DocumentError, InputError
+from rondine.core.paths import normalized_path, parse_pointer, pointer_text, resolve
+from rondine.core.protocols.address import take_apart
+from rondine.core.protocols.rest import OperationDocument
+from rondine.core.settings import dump, load
+from rondine.server.api.openapi import AnyField, DocumentField
+from rondine.server.api.views import ProjectView, Strict, WaitingView
+from rondine.server.items.actions import find_item
+from rondine.server.items.views import ProblemLine, item_views
+from rondine.server.runs.tasks import parts
+from rondine.server.runs.views import CallLine, shown_call
+from rondine.server.services.actions import body_of, check_connection, keep_sample, prepare, set_secrets, shown_request, trial_report, try_operation, value_of
+from rondine.server.services.kinds import CONNECTIONS, CREDENTIALS, OPERATIONS, SAMPLES, SERVICES
+
+#: Characters of text shown at a time.
+TEXT_PIECE = 200_000
+
+ServiceList, ServiceDetail, ServiceRevisions = item_views(SERVICES)
+CredentialList, CredentialDetail, CredentialRevisions = item_views(
+    CREDENTIALS, extra={"names": serializers.ListField(child=serializers.CharField(), help_text="the secrets that were given, by name")}, describe=lambda item: {"names": item.names}, write="write_secret"
+)
+ConnectionList, ConnectionDetail, ConnectionRevisions = item_views(CONNECTIONS, extra={"check_result": AnyField(allow_null=True)}, describe=lambda item: {"check_result": item.check_result})
+OperationList, OperationDetail, OperationRevisions = item_views(OPERATIONS)
+
+
+def _sample(item: Any) -> dict[str, Any]:
+    return {"body": str(item.body_id), "size": item.body.size, "media_type": item.body.media_type}
+
+
+_SampleList, SampleDetail, SampleRevisions = item_views(
+    SAMPLES, extra={"body": serializers.UUIDField(), "size": serializers.IntegerField(), "media_type": serializers.CharField()}, describe=_sample, can_make=False
+)
+
+
+class NewSampleFrom(Strict):
+    name = serializers.CharField(max_length=63)
+    title = serializers.CharField(required=False, allow_blank=True, max_length=200)
+    operation = serializers.CharField(required=False, allow_null=True)
+    run = serializers.IntegerField(required=False, help_text="a trial whose response is kept")
+    text = serializers.CharField(required=False, trim_whitespace=False, help_text="a response pasted")
+    media_type = serializers.CharField(required=False)
+
+
+class SampleMade(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    body = serializers.UUIDField()
+
+
+class SampleList(_SampleList):  # type: ignore[misc, valid-type]
+    """Samples; a new one from a trial or from pasted text."""
+
+    permissions = {"GET": "view", "POST": "build"}
+
+    @extend_schema(operation_id="keepSample", request=NewSampleFrom, responses={201: SampleMade})
+    def post(self, request: Request, project: str) -> Response:
+        made = keep_sample(self.project, self.person, self.given(NewSampleFrom, request))
+        return Response({"name": made.name, "body": str(made.body_id)}, status=201, headers={"ETag": f'"{made.version}"'})
+
+
+class EnvironmentLine(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    title = serializers.CharField()
+
+
+class EnvironmentsView(ProjectView):
+    @extend_schema(operation_id="listEnvironments", responses=EnvironmentLine(many=True))
+    def get(self, request: Request, project: str) -> Response:
+        return Response([EnvironmentLine(one).data for one in self.project.environments.order_by("name")])
+
+
+class Secrets(Strict):
+    secrets = serializers.DictField(child=serializers.CharField(max_length=10_000, trim_whitespace=False), help_text="by the names the sign-in scheme uses, such as key")
+
+
+class SecretsSet(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    names = serializers.ListField(child=serializers.CharField())
+    version = serializers.IntegerField()
+
+
+class SecretsView(ProjectView):
+    """A credential's secrets: they are written here and read nowhere."""
+
+    permissions = {"PUT": "replace_secret"}
+
+    @extend_schema(operation_id="setSecrets", request=Secrets, responses=SecretsSet)
+    def put(self, request: Request, project: str, name: str) -> Response:
+        made = set_secrets(self.project, name, self.given(Secrets, request)["secrets"], self.person)
+        return Response({"name": made.name, "names": made.names, "version": made.version})
+
+
+class CheckStep(serializers.Serializer[Any]):
+    step = serializers.CharField()
+    is_good = serializers.BooleanField()
+    words = serializers.CharField()
+    hint = serializers.CharField()
+
+
+class CheckResult(serializers.Serializer[Any]):
+    works = serializers.BooleanField()
+    steps = CheckStep(many=True)
+    at = serializers.DateTimeField()
+
+
+class CheckView(WaitingView):
+    """Whether a connection works, from where the service runs."""
+
+    permissions = {"POST": "try"}
+
+    @extend_schema(operation_id="checkConnection", request=None, responses=CheckResult)
+    async def post(self, request: Request, project: str, name: str) -> Response:
+        return Response(await check_connection(self.project, name, parts()[0], self.person))
+
+
+class Address(Strict):
+    address = serializers.CharField(max_length=10_000)
+    method = serializers.ChoiceField(["GET", "HEAD", "POST", "PUT", "PATCH", "DELETE"], required=False, default="GET")
+
+
+class AddressParts(serializers.Serializer[Any]):
+    base_address = serializers.CharField()
+    name = serializers.CharField()
+    title = serializers.CharField()
+    operation = DocumentField(OperationDocument)
+    secrets = serializers.ListField(child=serializers.CharField())
+    joined = serializers.CharField()
+
+
+class AddressView(ProjectView):
+    """A pasted address taken apart."""
+
+    permissions = {"POST": "view"}
+
+    @extend_schema(operation_id="takeApart", request=Address, responses=AddressParts)
+    def post(self, request: Request, project: str) -> Response:
+        given = self.given(Address, request)
+        found = take_apart(given["address"], given["method"])
+        return Response({"base_address": found.base_address, "name": found.name, "title": found.title, "operation": dump(found.operation), "secrets": found.secrets, "joined": found.joined})
+
+
+class Asked(Strict):
+    """An operation as it stands in the draft, saved or not, and values for its inputs."""
+
+    service = serializers.CharField()
+    environment = serializers.CharField(required=False, default="test")
+    document = DocumentField(OperationDocument, required=False)
+    operation = serializers.CharField(required=False, help_text="the name of a saved operation; with document: the one the trial belongs to")
+    inputs = serializers.DictField(child=AnyField(allow_null=True), required=False, default=dict)
+    confirmed = serializers.BooleanField(required=False, default=False)
+
+
+class OriginLine(serializers.Serializer[Any]):
+    place = serializers.CharField()
+    name = serializers.CharField()
+    value = serializers.CharField()
+    source = serializers.CharField()
+
+
+class RequestShown(serializers.Serializer[Any]):
+    text = serializers.CharField()
+    url = serializers.CharField()
+    method = serializers.CharField()
+    origins = OriginLine(many=True)
+    problems = ProblemLine(many=True)
+
+
+def asked_document(project: Any, given: Any) -> OperationDocument:
+    if "document" in given:
+        return load(OperationDocument, given["document"], where="/document")  # type: ignore[no-any-return]
+    if "operation" not in given:
+        raise InputError("nothing was asked for", where="/operation", hint="give the name of a saved operation, or a document")
+    return load(OperationDocument, find_item(OPERATIONS, project, given["operation"]).document)  # type: ignore[no-any-return]
+
+
+class RequestView(ProjectView):
+    """The request as it would be sent; nothing is."""
+
+    permissions = {"POST": "view"}
+
+    @extend_schema(operation_id="showRequest", request=Asked, responses=RequestShown)
+    def post(self, request: Request, project: str) -> Response:
+        given = self.given(Asked, request)
+        ready = prepare(self.project, asked_document(self.project, given), given["service"], given["environment"], given["inputs"], strict=False)
+        origins = [{"place": one.place, "name": one.name, "value": one.value, "source": one.source} for one in ready.built.origins]
+        return Response({"text": shown_request(ready), "url": ready.built.request.url, "method": ready.built.request.method, "origins": origins, "problems": [one.to_json() for one in ready.problems]})
+
+
+class OutcomeShown(serializers.Serializer[Any]):
+    is_good = serializers.BooleanField()
+    words = serializers.CharField()
+    hint = serializers.CharField()
+    message = serializers.CharField()
+
+
+class RowChoiceLine(serializers.Serializer[Any]):
+    path = serializers.CharField()
+    count = serializers.IntegerField()
+    holds = serializers.CharField()
+
+
+class PagingGuessLine(serializers.Serializer[Any]):
+    paging = DocumentField(OperationDocument.__annotations__["paging"])
+    reason = serializers.CharField()
+
+
+class TrialShown(serializers.Serializer[Any]):
+    run = serializers.IntegerField()
+    call = CallLine()
+    outcome = OutcomeShown(allow_null=True)
+    body = serializers.UUIDField(allow_null=True)
+    unreadable = serializers.CharField()
+    row_choices = RowChoiceLine(many=True)
+    paging = PagingGuessLine(many=True)
+
+
+class TrialsView(WaitingView):
+    """Sends an operation from the draft, once."""
+
+    permissions = {"POST": "try"}
+
+    @extend_schema(operation_id="tryOperation", request=Asked, responses={201: TrialShown})
+    async def post(self, request: Request, project: str) -> Response:
+        from asgiref.sync import sync_to_async
+
+        given = await sync_to_async(self.given)(Asked, request)
+        document = await sync_to_async(asked_document)(self.project, given)
+        run = await try_operation(
+            self.project, self.person, parts()[0], document=document, service=given["service"], environment=given["environment"], values=given["inputs"],
+            operation_name=given.get("operation", ""), confirmed=given["confirmed"],
+        )
+        report = await sync_to_async(trial_report)(run)
+        return Response({**report, "call": shown_call(report["call"])}, status=201)
+
+
+class NodeLine(serializers.Serializer[Any]):
+    pointer = serializers.CharField(allow_blank=True)
+    path = serializers.CharField()
+    name = serializers.CharField()
+    kind = serializers.ChoiceField(["object", "array", "string", "integer", "number", "boolean", "null"])
+    text = serializers.CharField()
+    count = serializers.IntegerField()
+    depth = serializers.IntegerField()
+
+
+class TreePiece(serializers.Serializer[Any]):
+    pointer = serializers.CharField(allow_blank=True)
+    kind = serializers.CharField()
+    count = serializers.IntegerField()
+    nodes = NodeLine(many=True)
+
+
+class TreeView(ProjectView):
+    """A piece of a stored body's tree."""
+
+    @extend_schema(
+        operation_id="getTree", responses=TreePiece,
+        parameters=[OpenApiParameter("pointer", str, description="JSON Pointer of the parent; empty for the whole"), OpenApiParameter("offset", int), OpenApiParameter("limit", int), OpenApiParameter("depth", int)],
+    )
+    def get(self, request: Request, project: str, body_id: str) -> Response:
+        value = value_of(body_of(self.project, body_id))
+        pointer = request.query_params.get("pointer", "")
+        place = resolve(value, parse_pointer(pointer))
+        if place is None:
+            raise DocumentError("there is nothing at this place", where=pointer, hint="read the tree again from its root")
+        location, parent = place
+        numbers = {name: _number(request, name, default, most) for name, default, most in (("offset", 0, 10**9), ("limit", 100, 500), ("depth", 3, 8))}
+        nodes = nodes_below(value, location, offset=numbers["offset"], limit=numbers["limit"], depth=numbers["depth"])
+        lines = [
+            {"pointer": pointer_text(one.location), "path": normalized_path(one.location), "name": one.name, "kind": one.kind, "text": one.text, "count": one.count, "depth": len(one.location)}
+            for one, _ in zip(nodes, range(3000), strict=False)
+        ]
+        from rondine.core.documents.json import kind_of
+
+        return Response({"pointer": pointer, "kind": kind_of(parent), "count": len(parent) if isinstance(parent, (dict, list)) else 0, "nodes": lines})
+
+
+def _number(request: Request, name: str, default: int, most: int) -> int:
+    text = request.query_params.get(name, str(default))
+    if not text.isdigit() or int(text) > most:
+        raise InputError(f'"{text[:20]}" is not a number up to {most}', where=f"?{name}", hint="leave it out")
+    return int(text)
+
+
+class TextPiece(serializers.Serializer[Any]):
+    text = serializers.CharField()
+    size = serializers.IntegerField()
+    is_whole = serializers.BooleanField()
+
+
+class TextView(ProjectView):
+    """The beginning of a stored body as text."""
+
+    @extend_schema(operation_id="getText", responses=TextPiece)
+    def get(self, request: Request, project: str, body_id: str) -> Response:
+        body = body_of(self.project, body_id)
+        content = body.content()
+        try:
+            text = content[: TEXT_PIECE * 4].decode(body.charset, "replace")
+        except LookupError:
+            text = content[: TEXT_PIECE * 4].decode("utf-8", "replace")
+        return Response({"text": text[:TEXT_PIECE], "size": body.size, "is_whole": len(text) <= TEXT_PIECE and len(content) <= TEXT_PIECE * 4})
+
+
+class ContentView(ProjectView):
+    """A stored body to save, byte for byte. It is never shown as a page of ours."""
+
+    @extend_schema(operation_id="getContent", responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+    def get(self, request: Request, project: str, body_id: str) -> HttpResponse:
+        body = body_of(self.project, body_id)
+        ending = "json" if "json" in body.media_type else "bin"
+        headers = {"Content-Disposition": f'attachment; filename="response-{str(body.pk)[:8]}.{ending}"', "X-Content-Type-Options": "nosniff", "Content-Security-Policy": "sandbox"}
+        return HttpResponse(body.content(), content_type="application/octet-stream", headers=headers)

@@ -1,0 +1,120 @@
+"""Django's settings, read from the environment. Everything secret comes from files that only the service can read.
+
+RONDINE_HOME            folder for keys and logs (default: var)
+RONDINE_DATABASE        PostgreSQL connection URI
+RONDINE_CONSOLE         folder of the built console (default: console/dist)
+RONDINE_HOSTS           names the service answers to, separated by commas (default: loopback)
+RONDINE_SECURE          1 behind https: cookies are marked secure
+"""
+
+import os
+from pathlib import Path
+from urllib.parse import unquote, urlsplit
+
+ROOT = Path(__file__).resolve().parents[3]
+HOME = Path(os.environ.get("RONDINE_HOME", ROOT / "var"))
+CONSOLE = Path(os.environ.get("RONDINE_CONSOLE", ROOT / "console" / "dist"))
+KEYS_FILE = HOME / "encryption-keys.json"
+
+
+def _secret_key() -> str:
+    path = HOME / "secret-key"
+    if not path.exists():
+        import secrets
+
+        HOME.mkdir(parents=True, exist_ok=True)
+        path.touch(mode=0o600)
+        path.write_text(secrets.token_urlsafe(48))
+    return path.read_text().strip()
+
+
+def _database() -> dict[str, object]:
+    parts = urlsplit(os.environ.get("RONDINE_DATABASE", "postgresql://rondine@127.0.0.1:18232/rondine"))
+    return {
+        "ENGINE": "django.db.backends.postgresql", "NAME": parts.path.lstrip("/"), "USER": unquote(parts.username or ""),
+        "PASSWORD": unquote(parts.password or ""), "HOST": parts.hostname or "127.0.0.1", "PORT": str(parts.port or 5432),
+        "CONN_MAX_AGE": 60, "CONN_HEALTH_CHECKS": True, "OPTIONS": {"connect_timeout": 5, "application_name": "rondine"},
+    }
+
+
+SECRET_KEY = _secret_key()
+DEBUG = False
+ALLOWED_HOSTS = [host for host in os.environ.get("RONDINE_HOSTS", "127.0.0.1,localhost,[::1]").split(",") if host]
+SECURE = os.environ.get("RONDINE_SECURE") == "1"
+
+INSTALLED_APPS = [
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.auth",
+    "rest_framework",
+    "drf_spectacular",
+    "drf_spectacular_sidecar",
+    "procrastinate.contrib.django",
+    "rondine.server.items",
+    "rondine.server.access",
+    "rondine.server.services",
+    "rondine.server.records",
+    "rondine.server.runs",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "rondine.server.api.pages.ContentPolicy",
+    "rondine.server.api.pages.ConsoleFiles",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+]
+ROOT_URLCONF = "rondine.server.api.urls"
+ASGI_APPLICATION = "rondine.server.asgi.application"
+TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "APP_DIRS": True}]
+DATABASES = {"default": _database()}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+AUTH_USER_MODEL = "access.Person"
+PASSWORD_HASHERS = ["django.contrib.auth.hashers.Argon2PasswordHasher"]
+AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}}]
+USE_TZ = True
+TIME_ZONE = "UTC"
+STATIC_URL = "/static/"
+DATA_UPLOAD_MAX_MEMORY_SIZE = 64 * 1024 * 1024
+SESSION_COOKIE_AGE = 12 * 3600
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_NAME = "rondine_session"
+CSRF_COOKIE_NAME = "rondine_csrf"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE
+SECURE_REFERRER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+SILENCED_SYSTEM_CHECKS = ["security.W004", "security.W008"]
+
+REST_FRAMEWORK = {
+    "DEFAULT_AUTHENTICATION_CLASSES": ["rondine.server.access.authentication.TokenAuthentication", "rest_framework.authentication.SessionAuthentication"],
+    "DEFAULT_PERMISSION_CLASSES": [],
+    "DEFAULT_RENDERER_CLASSES": ["rondine.server.api.rendering.JsonRenderer"],
+    "DEFAULT_PARSER_CLASSES": ["rondine.server.api.rendering.JsonParser"],
+    "DEFAULT_SCHEMA_CLASS": "rondine.server.api.openapi.Schema",
+    "EXCEPTION_HANDLER": "rondine.server.api.problems.exception_handler",
+    "UNAUTHENTICATED_USER": None,
+}
+SPECTACULAR_SETTINGS = {
+    "TITLE": "Rondine",
+    "DESCRIPTION": "Connects applications to outside services and keeps what they answer as records.",
+    "VERSION": "1",
+    "OAS_VERSION": "3.1.0",
+    "SCHEMA_PATH_PREFIX": r"/api/v1",
+    "SERVE_INCLUDE_SCHEMA": False,
+    "SWAGGER_UI_DIST": "SIDECAR",
+    "SWAGGER_UI_FAVICON_HREF": "SIDECAR",
+    "COMPONENT_SPLIT_REQUEST": True,
+    "ENUM_ADD_EXPLICIT_BLANK_NULL_CHOICE": False,
+    "POSTPROCESSING_HOOKS": ["rondine.server.api.openapi.add_documents"],
+    "AUTHENTICATION_WHITELIST": ["rondine.server.access.authentication.TokenAuthentication"],
+}
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"json": {"()": "structlog.stdlib.ProcessorFormatter", "processors": "ext://rondine.server.logs.CHAIN", "foreign_pre_chain": "ext://rondine.server.logs.FOREIGN"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "json"}},
+    "root": {"handlers": ["console"], "level": "INFO"},
+    "loggers": {"procrastinate": {"level": "WARNING"}, "aiohttp": {"level": "WARNING"}, "django.request": {"level": "ERROR"}},
+}

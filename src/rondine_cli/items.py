@@ -1,0 +1,56 @@
+"""The verbs that every kind of item has: list, show, remove, and its revisions."""
+
+import json
+from argparse import Namespace
+from pathlib import Path
+from typing import Any
+
+from rondine_cli.output import Output
+from rondine_cli.session import Session
+
+
+def add_item_verbs(verbs: Any, kind: str, word: str, columns: list[str]) -> None:
+    """kind: the attribute of the client's project, such as record_types."""
+
+    def run_list(session: Session, args: Namespace, out: Output) -> None:
+        out.rows(getattr(session.office, kind).search(args.search), columns, empty=f"there is no {word} yet" + (" like that" if args.search else f"; make one: rondine {word.replace(' ', '-')} make --help"))
+
+    def run_show(session: Session, args: Namespace, out: Output) -> None:
+        found = getattr(session.office, kind).get(args.name)
+        out.value(found)
+        show_problems(found, out)
+
+    def run_remove(session: Session, args: Namespace, out: Output) -> None:
+        getattr(session.office, kind).remove(args.name)
+        out.good(f"{word} {args.name} is removed")
+
+    def run_revisions(session: Session, args: Namespace, out: Output) -> None:
+        out.rows(getattr(session.office, kind).revisions(args.name), ["version", "what", "by", "at", "why"], empty="no revision")
+
+    listing = verbs.add_parser("list", help="list them")
+    listing.add_argument("search", nargs="?", help="part of a name or title")
+    listing.set_defaults(run=run_list)
+    for name, help_text, run in (("show", "show one whole", run_show), ("remove", "remove one", run_remove), ("revisions", "every state it had", run_revisions)):
+        verb = verbs.add_parser(name, help=help_text)
+        verb.add_argument("name")
+        verb.set_defaults(run=run)
+
+
+def show_problems(item: dict[str, Any], out: Output) -> None:
+    for one in item.get("problems") or []:
+        out.bad(f"not ready: {one['where']}: {one['message']}{' - ' + one['hint'] if one['hint'] else ''}")
+
+
+def read_document(path: str) -> Any:
+    """A document from a file (JSON, or YAML if PyYAML is installed), or from standard input for "-"."""
+    import sys
+
+    text = sys.stdin.read() if path == "-" else Path(path).read_text()
+    if path.endswith((".yaml", ".yml")):
+        import yaml
+
+        return yaml.safe_load(text)
+    try:
+        return json.loads(text)
+    except ValueError as error:
+        raise OSError(f"{path}: not JSON: {error}") from error

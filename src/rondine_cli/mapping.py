@@ -1,0 +1,93 @@
+"""Record types and mappings: proposed, previewed, saved."""
+
+import json
+from argparse import Namespace
+from typing import Any
+
+from rondine_cli.items import add_item_verbs, read_document, show_problems
+from rondine_cli.output import Output
+from rondine_cli.session import Session
+
+
+def add_commands(commands: Any) -> None:
+    record_type = commands.add_parser("record-type", help="named, typed fields with a key").add_subparsers(required=True, metavar="VERB")
+    add_item_verbs(record_type, "record_types", "record type", ["name", "title", "document.key", "version"])
+    make = record_type.add_parser("make", help="make or change one from a document")
+    make.add_argument("name")
+    make.add_argument("--file", required=True, help="JSON or YAML; - for standard input")
+    make.set_defaults(run=run_record_type)
+
+    mapping = commands.add_parser("mapping", help="the rules from a response to records").add_subparsers(required=True, metavar="VERB")
+    add_item_verbs(mapping, "mappings", "mapping", ["name", "title", "service", "version"])
+    make = mapping.add_parser("make", help="make or change one from a document")
+    make.add_argument("name")
+    make.add_argument("--service", required=True)
+    make.add_argument("--file", required=True, help="JSON or YAML; - for standard input")
+    make.set_defaults(run=run_mapping)
+    propose = mapping.add_parser("propose", help="propose a record type and a mapping from a sample")
+    propose.add_argument("sample")
+    propose.add_argument("--rows", required=True, action="append", metavar="PATH", help="what becomes one row, a JSONPath; several go from the outside in")
+    propose.add_argument("--record-type", required=True, metavar="NAME")
+    propose.add_argument("--take", action="append", metavar="PATH", help="a wanted value, a JSONPath from the row; default: all")
+    propose.add_argument("--key", action="append", metavar="FIELD", help="the key, in place of the proposed one")
+    propose.add_argument("--save", metavar="MAPPING", help="save the record type, and the mapping under this name")
+    propose.add_argument("--service", help="the mapping's service; needed with --save")
+    propose.set_defaults(run=run_propose)
+    preview = mapping.add_parser("preview", help="what a saved mapping makes of a sample; keeps nothing")
+    preview.add_argument("name")
+    preview.add_argument("sample")
+    preview.set_defaults(run=run_preview)
+
+
+def run_record_type(session: Session, args: Namespace, out: Output) -> None:
+    made = session.office.record_types.save(args.name, document=read_document(args.file))
+    out.value(made, f"record type {made['name']} is at version {made['version']}")
+    show_problems(made, out)
+
+
+def run_mapping(session: Session, args: Namespace, out: Output) -> None:
+    made = session.office.mappings.save(args.name, service=args.service, document=read_document(args.file))
+    out.value(made, f"mapping {made['name']} is at version {made['version']}")
+    show_problems(made, out)
+
+
+def run_propose(session: Session, args: Namespace, out: Output) -> int:
+    office = session.office
+    body = office.samples.get(args.sample)["body"]
+    found = office.propose(body, rows=args.rows, name=args.record_type, take=args.take)
+    if args.key:
+        found["record_type"]["key"] = args.key
+    rules = found["mapping"]["outputs"][0]["fields"]
+    types = {field["name"]: field["type"] for field in found["record_type"]["fields"]}
+    key = found["record_type"].get("key", [])
+    lines = [f"{rule['name']:<16} {types[rule['name']]:<9} {'key' if rule['name'] in key else '':<4} from {_source(rule['from'])}" for rule in rules]
+    out.value(found, "\n".join([f"record type {found['name']}", *lines, *(f"! {note}" for note in found["notes"])]))
+    if args.save:
+        if not args.service:
+            out.bad("--save needs --service")
+            return 2
+        office.record_types.save(args.record_type, document=found["record_type"])
+        made = office.mappings.save(args.save, service=args.service, document=found["mapping"])
+        out.good(f"record type {args.record_type} and mapping {args.save} are saved")
+        show_problems(made, out)
+    return 0
+
+
+def _source(source: Any) -> str:
+    return source if isinstance(source, str) else json.dumps(source, ensure_ascii=False)
+
+
+def run_preview(session: Session, args: Namespace, out: Output) -> None:
+    office = session.office
+    body = office.samples.get(args.sample)["body"]
+    found = office.preview(body, office.mappings.get(args.name)["document"])
+    if out.as_json:
+        out.value(found)
+        return
+    for output in found["outputs"]:
+        out.say(f"{output['record_type']}: {output['records']} records and {output['rejected']} rejects from {output['rows']} rows")
+        good = [row for row in output["shown"] if row["data"] is not None]
+        columns = list(good[0]["data"]) if good else []
+        out.rows((row["data"] for row in good[:20]), columns, empty="no records")
+        for row in [row for row in output["shown"] if row["data"] is None][:10]:
+            out.bad(f"{row['path']}: " + "; ".join(f"{one['field']} {one['reason']}" for one in row["problems"]))

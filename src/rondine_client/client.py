@@ -1,0 +1,106 @@
+"""The connection to a service: address, token, and one way to ask."""
+
+import json
+import logging
+from collections.abc import Iterator, Mapping
+from types import TracebackType
+from typing import Any
+
+import httpx
+
+from rondine_client.errors import RondineProblem, Unreachable
+from rondine_client.project import Project
+
+# httpx writes whole addresses to the log at INFO, and addresses may hold what should not be there
+logging.getLogger("httpx").setLevel(logging.WARNING)
+
+
+class Client:
+    """url: of the service.  token: from `sign_in`, or made in the console.  timeout: seconds for one answer; trials may take that long.
+
+    Raises RondineProblem for whatever the service refuses, Unreachable if there is none.
+    """
+
+    def __init__(self, url: str = "http://127.0.0.1:18200", token: str | None = None, *, timeout: float = 150.0) -> None:
+        self.url = url.rstrip("/")
+        headers = {"Authorization": f"Bearer {token}"} if token else {}
+        self._http = httpx.Client(base_url=f"{self.url}/api/v1", headers=headers, timeout=timeout, follow_redirects=False)
+
+    def __enter__(self) -> "Client":
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        self.close()
+
+    def close(self) -> None:
+        self._http.close()
+
+    def sign_in(self, name: str, password: str, title: str = "client") -> str:
+        """A token for name and password; this client uses it from now on."""
+        token: str = self.ask("POST", "/tokens", {"name": name, "password": password, "title": title})["token"]
+        self._http.headers["Authorization"] = f"Bearer {token}"
+        return token
+
+    def sign_out(self) -> None:
+        """Ends the token."""
+        self.ask("DELETE", "/tokens")
+
+    def session(self) -> dict[str, Any]:
+        """Who this is: name, title, projects with role and permissions."""
+        answer: dict[str, Any] = self.ask("GET", "/session")
+        return answer
+
+    def project(self, name: str) -> Project:
+        return Project(self, name)
+
+    def ask(self, method: str, path: str, body: Any = None, *, query: Mapping[str, Any] | None = None, version: int | None = None) -> Any:
+        """One request below /api/v1; the answer's JSON, None if it has none. version: of the item that is changed."""
+        headers = {"If-Match": f'"{version}"'} if version is not None else {}
+        params = {name: value for name, value in (query or {}).items() if value is not None}
+        try:
+            response = self._http.request(method, path, json=body, params=params, headers=headers)
+        except httpx.HTTPError as error:
+            raise Unreachable(self.url, _reason(error)) from error
+        if response.status_code >= 400:
+            raise _problem(response)
+        return response.json() if response.content else None
+
+    def download(self, path: str) -> bytes:
+        """The bytes at a path below /api/v1."""
+        try:
+            response = self._http.get(path)
+        except httpx.HTTPError as error:
+            raise Unreachable(self.url, _reason(error)) from error
+        if response.status_code >= 400:
+            raise _problem(response)
+        return response.content
+
+    def events(self, path: str) -> Iterator[dict[str, Any]]:
+        """The data of each event of a stream, as it comes."""
+        try:
+            with self._http.stream("GET", path, timeout=httpx.Timeout(30.0, read=60.0)) as response:
+                if response.status_code >= 400:
+                    response.read()
+                    raise _problem(response)
+                for line in response.iter_lines():
+                    if line.startswith("data: "):
+                        yield json.loads(line[6:])
+        except httpx.HTTPError as error:
+            raise Unreachable(self.url, _reason(error)) from error
+
+
+def _problem(response: httpx.Response) -> RondineProblem:
+    try:
+        document = response.json()
+    except ValueError:
+        document = None
+    if not isinstance(document, dict):
+        document = {"status": response.status_code, "detail": f"the address answered {response.status_code}, and not as Rondine does", "hint": "check --url"}
+    return RondineProblem(document)
+
+
+def _reason(error: httpx.HTTPError) -> str:
+    if isinstance(error, httpx.TimeoutException):
+        return "no answer in time"
+    text = str(error)
+    return "connection refused" if "refused" in text.lower() else text or type(error).__name__

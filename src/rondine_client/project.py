@@ -1,0 +1,230 @@
+"""Everything within one project."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from typing import TYPE_CHECKING, Any
+from urllib.parse import quote
+
+from rondine_client.errors import RondineProblem
+
+if TYPE_CHECKING:
+    from rondine_client.client import Client
+
+Json = dict[str, Any]
+OVER = ("done", "failed", "cancelled")
+
+
+class Items:
+    """The items of one kind, each as the API shows it: name, title, version, problems, document, and what it refers to by name."""
+
+    def __init__(self, client: "Client", path: str) -> None:
+        self._client, self._path = client, path
+
+    def __iter__(self) -> Iterator[Json]:
+        return self.search()
+
+    def search(self, text: str | None = None, **references: str) -> Iterator[Json]:
+        """All items with the text in name or title, in the order of names."""
+        after: str | None = None
+        while True:
+            page = self._client.ask("GET", self._path, query={"q": text, "after": after, **references})
+            yield from page["items"]
+            after = page["next"]
+            if after is None:
+                return
+
+    def get(self, name: str) -> Json:
+        found: Json = self._client.ask("GET", f"{self._path}/{quote(name, safe='')}")
+        return found
+
+    def make(self, name: str, **content: Any) -> Json:
+        """content: title, document, why, and references by name."""
+        made: Json = self._client.ask("POST", self._path, {"name": name, **content})
+        return made
+
+    def change(self, name: str, *, version: int, **content: Any) -> Json:
+        """version: the one that was seen. Raises RondineProblem (changed_meanwhile) if it is another by now; its document has `current`."""
+        changed: Json = self._client.ask("PATCH", f"{self._path}/{quote(name, safe='')}", content, version=version)
+        return changed
+
+    def save(self, name: str, **content: Any) -> Json:
+        """Makes the item, or changes it as it is now."""
+        try:
+            found = self.get(name)
+        except RondineProblem as problem:
+            if problem.code != "not_found":
+                raise
+            return self.make(name, **content)
+        return self.change(name, version=found["version"], **content)
+
+    def remove(self, name: str, *, version: int | None = None) -> None:
+        self._client.ask("DELETE", f"{self._path}/{quote(name, safe='')}", version=version if version is not None else self.get(name)["version"])
+
+    def revisions(self, name: str) -> list[Json]:
+        found: list[Json] = self._client.ask("GET", f"{self._path}/{quote(name, safe='')}/revisions")
+        return found
+
+
+class Project:
+    """A project by its name; nothing is asked until a method is called."""
+
+    def __init__(self, client: "Client", name: str) -> None:
+        self._client, self.name = client, name
+        self._path = f"/projects/{quote(name, safe='')}"
+        self.services = self._items("services")
+        self.connections = self._items("connections")
+        self.credentials = self._items("credentials")
+        self.operations = self._items("operations")
+        self.samples = self._items("samples")
+        self.record_types = self._items("record-types")
+        self.mappings = self._items("mappings")
+        self.feeds = self._items("feeds")
+
+    def _items(self, kind: str) -> Items:
+        return Items(self._client, f"{self._path}/{kind}")
+
+    def _ask(self, method: str, path: str, body: Any = None, **options: Any) -> Any:
+        return self._client.ask(method, f"{self._path}{path}", body, **options)
+
+    # --- connecting
+
+    def environments(self) -> list[Json]:
+        return self._ask("GET", "/environments")  # type: ignore[no-any-return]
+
+    def hosts(self) -> list[Json]:
+        return self._ask("GET", "/hosts")  # type: ignore[no-any-return]
+
+    def permit_host(self, host: str, port: int | None = None, *, is_private: bool = False) -> Json:
+        return self._ask("POST", "/hosts", {"host": host, "port": port, "is_private": is_private})  # type: ignore[no-any-return]
+
+    def remove_host(self, host_id: int) -> None:
+        self._ask("DELETE", f"/hosts/{host_id}")
+
+    def set_secrets(self, credential: str, **secrets: str) -> Json:
+        """Replaces a credential's secrets, such as key="..."; they are never given back."""
+        return self._ask("PUT", f"/credentials/{quote(credential, safe='')}/secrets", {"secrets": secrets})  # type: ignore[no-any-return]
+
+    def check_connection(self, name: str) -> Json:
+        """Whether it works: {works, steps: [{step, is_good, words, hint}]}."""
+        return self._ask("POST", f"/connections/{quote(name, safe='')}/check")  # type: ignore[no-any-return]
+
+    # --- describing and trying
+
+    def take_apart(self, address: str, method: str = "GET") -> Json:
+        """A pasted address as base address, operation and inputs."""
+        return self._ask("POST", "/addresses", {"address": address, "method": method})  # type: ignore[no-any-return]
+
+    def show_request(self, *, service: str, environment: str = "test", operation: str | None = None, document: Json | None = None, inputs: Mapping[str, Any] | None = None) -> Json:
+        """The request as it would be sent, secrets masked; nothing is sent."""
+        return self._ask("POST", "/requests", _asked(service, environment, operation, document, inputs))  # type: ignore[no-any-return]
+
+    def try_operation(
+        self, *, service: str, environment: str = "test", operation: str | None = None, document: Json | None = None, inputs: Mapping[str, Any] | None = None, confirmed: bool = False,
+    ) -> Json:
+        """Sends a saved operation, or one from the draft, once. confirmed: needed for what may change something at the service."""
+        return self._ask("POST", "/trials", {**_asked(service, environment, operation, document, inputs), "confirmed": confirmed})  # type: ignore[no-any-return]
+
+    def keep_sample(self, name: str, *, run: int | None = None, text: str | None = None, operation: str | None = None) -> Json:
+        """A sample from a trial's response, or from pasted text."""
+        given = {"name": name, "operation": operation} | ({"run": run} if run is not None else {}) | ({"text": text} if text is not None else {})
+        return self._ask("POST", "/samples", given)  # type: ignore[no-any-return]
+
+    def tree(self, body: str, pointer: str = "", *, offset: int = 0, limit: int = 100, depth: int = 3) -> Json:
+        return self._ask("GET", f"/bodies/{body}/tree", query={"pointer": pointer, "offset": offset, "limit": limit, "depth": depth})  # type: ignore[no-any-return]
+
+    def text(self, body: str) -> Json:
+        return self._ask("GET", f"/bodies/{body}/text")  # type: ignore[no-any-return]
+
+    def content(self, body: str) -> bytes:
+        """A stored body, byte for byte."""
+        return self._client.download(f"{self._path}/bodies/{body}/content")
+
+    # --- understanding and mapping
+
+    def outline(self, *bodies: str, corrections: Sequence[Json] = ()) -> Json:
+        """The schema of stored bodies: lines for people, and JSON Schema."""
+        return self._ask("POST", "/outlines", {"bodies": list(bodies), "corrections": list(corrections)})  # type: ignore[no-any-return]
+
+    def propose(self, *bodies: str, rows: Sequence[str], name: str, take: Sequence[str] | None = None, corrections: Sequence[Json] = ()) -> Json:
+        """A record type and a mapping for rows at these levels."""
+        return self._ask("POST", "/proposals", {"bodies": list(bodies), "rows": list(rows), "name": name, "take": None if take is None else list(take), "corrections": list(corrections)})  # type: ignore[no-any-return]
+
+    def preview(self, body: str, mapping: Json, record_types: Mapping[str, Json] | None = None, inputs: Mapping[str, Any] | None = None) -> Json:
+        """What a mapping makes of a stored response; nothing is kept."""
+        return self._ask("POST", "/previews", {"body": body, "mapping": mapping, "record_types": dict(record_types or {}), "inputs": dict(inputs or {})})  # type: ignore[no-any-return]
+
+    # --- running
+
+    def run_feed(self, name: str, inputs: Mapping[str, Any] | None = None) -> Json:
+        """Queues a run; see `watch`."""
+        return self._ask("POST", f"/feeds/{quote(name, safe='')}/runs", {"inputs": dict(inputs or {})})  # type: ignore[no-any-return]
+
+    def run(self, run_id: int) -> Json:
+        return self._ask("GET", f"/runs/{run_id}")  # type: ignore[no-any-return]
+
+    def runs(self, *, limit: int | None = None, **filters: str) -> Iterator[Json]:
+        """Runs, newest first. filters: feed, operation, state, kind, environment.  limit: how many at most."""
+        after, given = None, 0
+        while True:
+            page = self._ask("GET", "/runs", query={**filters, "after": after, "limit": min(limit, 100) if limit else 100})
+            for one in page["items"]:
+                yield one
+                given += 1
+                if limit is not None and given >= limit:
+                    return
+            after = page["next"]
+            if after is None:
+                return
+
+    def watch(self, run_id: int) -> Iterator[Json]:
+        """The run each time something has happened to it, until it is over; goes on after a broken stream."""
+        while True:
+            for run in self._client.events(f"{self._path}/runs/{run_id}/events"):
+                yield run
+                if run["state"] in OVER:
+                    return
+
+    def cancel(self, run_id: int) -> Json:
+        return self._ask("POST", f"/runs/{run_id}/cancel")  # type: ignore[no-any-return]
+
+    def calls(self, run_id: int) -> Iterator[Json]:
+        return self._pages(f"/runs/{run_id}/calls")
+
+    def rejects(self, run_id: int) -> Iterator[Json]:
+        return self._pages(f"/runs/{run_id}/rejects")
+
+    def _pages(self, path: str) -> Iterator[Json]:
+        after = None
+        while True:
+            page = self._ask("GET", path, query={"after": after})
+            yield from page["items"]
+            after = page["next"]
+            if after is None:
+                return
+
+    # --- records
+
+    def records(self, environment: str, record_type: str, *, sort: str | None = None, limit: int | None = None, **filters: Any) -> Iterator[Json]:
+        """Kept records. filters: field="value"; ranges as {"girth.from": "1.5"}; limit: how many at most, None for all."""
+        cursor, given = None, 0
+        while True:
+            page = self.record_page(environment, record_type, cursor=cursor, sort=sort, limit=min(limit or 200, 200), **filters)
+            for one in page["items"]:
+                yield one
+                given += 1
+                if limit is not None and given >= limit:
+                    return
+            cursor = page["next"]
+            if cursor is None:
+                return
+
+    def record_page(self, environment: str, record_type: str, *, cursor: str | None = None, sort: str | None = None, limit: int = 50, **filters: Any) -> Json:
+        return self._ask("GET", f"/environments/{environment}/records/{quote(record_type, safe='')}", query={"cursor": cursor, "sort": sort, "limit": limit, **filters})  # type: ignore[no-any-return]
+
+    def record(self, environment: str, record_type: str, *key: str) -> Json:
+        """One record by its key, with the place each value came from."""
+        return self._ask("GET", f"/environments/{environment}/records/{quote(record_type, safe='')}/{'/'.join(quote(part, safe='') for part in key)}")  # type: ignore[no-any-return]
+
+
+def _asked(service: str, environment: str, operation: str | None, document: Json | None, inputs: Mapping[str, Any] | None) -> Json:
+    asked: Json = {"service": service, "environment": environment, "inputs": dict(inputs or {})}
+    return asked | ({"operation": operation} if operation else {}) | ({"document": document} if document is not None else {})

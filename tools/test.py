@@ -1,0 +1,54 @@
+"""./test: sets up what the tests need, then runs all of them; words given go on to pytest."""
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).parent))
+
+from ground import CONSOLE, ROOT, VAR, VENV, Cluster, Failed, build_console, debian_packages, ended_by, in_parallel, node, python_packages, run, say, step
+
+#: Nobody needs the test data after a crash.
+FAST = "-c fsync=off -c synchronous_commit=off -c full_page_writes=off -c max_connections=200"
+
+
+def main() -> int:
+    try:
+        debian_packages(browser=True)
+        cluster = Cluster(VAR / "test-postgres", 18242, options=FAST)
+        in_parallel(lambda: python_packages("requirements-dev.lock"), build_console, cluster.start)
+    except Failed as failure:
+        return ended_by(failure)
+    try:
+        if len(sys.argv) == 1:
+            check()
+        home = VAR / "test-home"
+        home.mkdir(parents=True, exist_ok=True)
+        env = {**os.environ, "RONDINE_DATABASE": cluster.uri("postgres"), "RONDINE_HOME": str(home), "PYTHONPATH": str(ROOT / "src")}
+        env.pop("PYTHONDONTWRITEBYTECODE", None)
+        return subprocess.run([str(VENV / "bin" / "python"), "-m", "pytest", *sys.argv[1:]], cwd=ROOT, env=env, check=False).returncode  # noqa: S603
+    except Failed as failure:
+        return ended_by(failure)
+    finally:
+        cluster.stop()
+
+
+def check() -> None:
+    """What reads the code rather than runs it."""
+    with step("ruff"):
+        run([str(VENV / "bin" / "ruff"), "check", "src", "tests", "tools", "speed"], hint="./.venv/bin/ruff check --fix mends most of it")
+    with step("mypy (core, engine, client strict)"):
+        run([str(VENV / "bin" / "mypy"), "-p", "rondine.core", "-p", "rondine.engine", "-p", "rondine_client"])
+    with step("the console's types"):
+        npm = node()
+        run([*npm, "run", "check"], cwd=CONSOLE, env={"PATH": f"{Path(npm[0]).parent}:{os.environ.get('PATH', '')}"})
+    for lock in [*ROOT.glob("requirements*.lock"), CONSOLE / "package-lock.json"]:
+        text = lock.read_text()
+        if '"resolved"' in text or ("://" in text and lock.suffix == ".lock"):
+            raise Failed(f"{lock.name} holds download addresses", "write it anew with tools/lock, or npm with the settings of console/.npmrc")
+    say("  ✓ checks")
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -3,6 +3,7 @@
 Every step says what it does and how long it took; what commands print goes to var/log/setup.log, and the end of it is shown if one fails.
 """
 
+import ctypes
 import hashlib
 import json
 import os
@@ -267,6 +268,11 @@ def free_ports(first: int) -> Iterator[int]:
 
 
 # --- processes
+
+
+def die_with_parent() -> None:
+    """For a child about to begin: the kernel ends it when its parent ends, however that comes (prctl PR_SET_PDEATHSIG)."""
+    ctypes.CDLL(None).prctl(1, signal.SIGKILL)
 
 
 def is_alive(pid: int) -> bool:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent))
 
-from ground import CONSOLE, ROOT, VAR, VENV, Cluster, Failed, build_console, debian_packages, ended_by, in_parallel, node, python_packages, run, say, step
+from ground import CONSOLE, ROOT, VAR, VENV, Cluster, Failed, build_console, debian_packages, die_with_parent, ended_by, in_parallel, node, python_packages, run, say, step
 
 #: Nobody needs the test data after a crash.
 FAST = "-c fsync=off -c synchronous_commit=off -c full_page_writes=off -c max_connections=200"
@@ -27,7 +27,7 @@ def main() -> int:
         home.mkdir(parents=True, exist_ok=True)
         env = {**os.environ, "RONDINE_DATABASE": cluster.uri("postgres"), "RONDINE_HOME": str(home), "PYTHONPATH": str(ROOT / "src")}
         env.pop("PYTHONDONTWRITEBYTECODE", None)
-        return subprocess.run([str(VENV / "bin" / "python"), "-m", "pytest", *sys.argv[1:]], cwd=ROOT, env=env, check=False).returncode  # noqa: S603
+        return subprocess.run([str(VENV / "bin" / "python"), "-m", "pytest", *sys.argv[1:]], cwd=ROOT, env=env, check=False, preexec_fn=die_with_parent).returncode  # noqa: S603
     except Failed as failure:
         return ended_by(failure)
     finally:

@@ -36,17 +36,17 @@ class Items:
         found: Json = self._client.ask("GET", f"{self._path}/{quote(name, safe='')}")
         return found
 
-    def make(self, name: str, **content: Any) -> Json:
+    def make(self, name: str, /, **content: Any) -> Json:
         """content: title, document, why, and references by name."""
         made: Json = self._client.ask("POST", self._path, {"name": name, **content})
         return made
 
-    def change(self, name: str, *, version: int, **content: Any) -> Json:
+    def change(self, name: str, /, *, version: int, **content: Any) -> Json:
         """version: the one that was seen. Raises RondineProblem (changed_meanwhile) if it is another by now; its document has `current`."""
         changed: Json = self._client.ask("PATCH", f"{self._path}/{quote(name, safe='')}", content, version=version)
         return changed
 
-    def save(self, name: str, **content: Any) -> Json:
+    def save(self, name: str, /, **content: Any) -> Json:
         """Makes the item, or changes it as it is now."""
         try:
             found = self.get(name)

@@ -9,7 +9,7 @@ from rondine.core.errors import InputError
 NAME = re.compile(r"[a-z][a-z0-9_-]{0,62}")
 
 
-def check_name(name: str, where: str = "name") -> str:
+def check_name(name: str, where: str = "/name") -> str:
     if not NAME.fullmatch(name):
         raise InputError(
             f'"{name[:80]}" is not a name', where=where,

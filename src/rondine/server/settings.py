@@ -13,6 +13,8 @@ from urllib.parse import unquote, urlsplit
 
 ROOT = Path(__file__).resolve().parents[3]
 HOME = Path(os.environ.get("RONDINE_HOME", ROOT / "var"))
+#: The web service shares connections among its many short-lived threads; workers and commands keep one a thread.
+POOLED = os.environ.get("RONDINE_POOLED") == "1"
 CONSOLE = Path(os.environ.get("RONDINE_CONSOLE", ROOT / "console" / "dist"))
 KEYS_FILE = HOME / "encryption-keys.json"
 
@@ -33,7 +35,8 @@ def _database() -> dict[str, object]:
     return {
         "ENGINE": "django.db.backends.postgresql", "NAME": parts.path.lstrip("/"), "USER": unquote(parts.username or ""),
         "PASSWORD": unquote(parts.password or ""), "HOST": parts.hostname or "127.0.0.1", "PORT": str(parts.port or 5432),
-        "CONN_MAX_AGE": 60, "CONN_HEALTH_CHECKS": True, "OPTIONS": {"connect_timeout": 5, "application_name": "rondine"},
+        "CONN_MAX_AGE": 0 if POOLED else 60, "CONN_HEALTH_CHECKS": True,
+        "OPTIONS": {"connect_timeout": 5, "application_name": "rondine", **({"pool": {"min_size": 2, "max_size": 20, "timeout": 10}} if POOLED else {})},
     }
 
 
@@ -71,7 +74,7 @@ TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "APP
 DATABASES = {"default": _database()}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 AUTH_USER_MODEL = "access.Person"
-PASSWORD_HASHERS = ["django.contrib.auth.hashers.Argon2PasswordHasher"]
+PASSWORD_HASHERS = ["rondine.server.access.passwords.Argon2"]
 AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}}]
 USE_TZ = True
 TIME_ZONE = "UTC"

@@ -97,7 +97,7 @@ def _too_deep(name: str, limits: Limits) -> DocumentError:
 def depth_exceeds(value: Any, most: int) -> bool:
     """Whether lists and objects are nested more than `most` deep; walks level by level, so no recursion."""
     level = [value]
-    for _ in range(most + 1):
+    for _ in range(most):
         following: list[Any] = []
         for one in level:
             kind = type(one)

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import drf_spectacular_sidecar
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from django.views.decorators.csrf import ensure_csrf_cookie
@@ -43,12 +44,14 @@ class ConsoleFiles(WhiteNoiseMiddleware):
 
     def __init__(self, get_response: Any = None, settings: Any = settings) -> None:
         super().__init__(get_response, settings)
+        sidecar = Path(drf_spectacular_sidecar.__file__).parent / "static" / "drf_spectacular_sidecar"
+        self.add_files(str(sidecar / "swagger-ui-dist"), prefix="/static/drf_spectacular_sidecar/swagger-ui-dist/")
         if settings.CONSOLE.is_dir():
             self.add_files(str(settings.CONSOLE / "assets"), prefix="/assets/")
 
     def configure_from_settings(self, settings: Any) -> None:
         self.static_prefix, self.static_root = "/static/", None
-        self.allow_all_origins, self.max_age, self.use_finders, self.autorefresh = False, 60, True, False
+        self.allow_all_origins, self.max_age, self.use_finders, self.autorefresh = False, 60, False, False
         self.charset, self.add_headers_function, self.index_file, self.root, self.mimetypes = "utf-8", None, None, None, None
 
     def immutable_file_test(self, path: str, url: str) -> bool:

@@ -58,7 +58,7 @@ urlpatterns = [
     path(f"{PROJECT}/runs/<int:run_id>/rejects", runs.RejectsView.as_view()),
     path(f"{PROJECT}/environments/<str:environment>/records/<str:name>", records.RecordsView.as_view()),
     path(f"{PROJECT}/environments/<str:environment>/records/<str:name>/<path:key>", records.RecordView.as_view()),
-    re_path(r"^(api|static|assets)(/.*)?$", no_such_address),
+    re_path(r"^(?:api|static|assets)(?:/.*)?$", no_such_address),
     re_path(r"^.*$", pages.console),
 ]
 handler500 = "rondine.server.api.problems.server_error"

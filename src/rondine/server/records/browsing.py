@@ -47,6 +47,7 @@ def browse(records: RecordSet, document: RecordTypeDocument, query: Mapping[str,
     problems: list[Problem] = []
     where = [sql.SQL("set_id = {}").format(sql.Literal(records.pk))]
     sort = query.get("sort", "")
+    filtered: list[RecordField] = []
     for name, text in query.items():
         if name == "sort":
             continue
@@ -54,7 +55,9 @@ def browse(records: RecordSet, document: RecordTypeDocument, query: Mapping[str,
         field = _searchable(document, field_name, problems)
         if field is not None:
             where += _condition(field, how, text, name, problems)
-    order = _searchable(document, sort.lstrip("-"), problems) if sort else None
+            filtered.append(field)
+    # a filter without an order walks the filter's own index, whose order is (value, id)
+    order = _searchable(document, sort.lstrip("-"), problems) if sort else filtered[0] if filtered else None
     if problems:
         raise InputError(problems[0].message, where=problems[0].where, hint=problems[0].hint, problems=problems)
     limit = max(1, min(MOST, limit))
@@ -135,12 +138,15 @@ def _ids(where: list[sql.Composable], order: RecordField | None, descending: boo
 def _fetch(where: list[sql.Composable], columns: list[sql.Composable], order: sql.Composable, limit: int) -> list[Any]:
     if limit <= 0:
         return []
-    statement = sql.SQL("SELECT {} FROM {} WHERE {} ORDER BY {} LIMIT {}").format(
+    with connection.cursor() as cursor:
+        cursor.cursor.execute(page_statement(where, columns, order, limit))
+        return list(cursor.cursor.fetchall())
+
+
+def page_statement(where: list[sql.Composable], columns: list[sql.Composable], order: sql.Composable, limit: int) -> sql.Composable:
+    return sql.SQL("SELECT {} FROM {} WHERE {} ORDER BY {} LIMIT {}").format(
         sql.SQL(", ").join(columns), sql.Identifier(Record._meta.db_table), sql.SQL(" AND ").join(where), order, sql.Literal(limit),
     )
-    with connection.cursor() as cursor:
-        cursor.cursor.execute(statement)
-        return list(cursor.cursor.fetchall())
 
 
 def _plain(value: Any) -> Any:

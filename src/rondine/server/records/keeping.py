@@ -9,7 +9,6 @@ from dataclasses import dataclass
 from typing import Any
 
 from django.db import connection, models
-from psycopg.pq import TransactionStatus
 
 from rondine.core.mapping.sealing import SealedRow
 
@@ -40,11 +39,11 @@ class RecordManager(models.Manager[Any]):
         """Upserts a batch within the caller's transaction; rows in the order they came."""
         if not rows:
             return Kept()
+        assert connection.in_atomic_block, "keep() runs in a transaction of the caller's"
         last = {placed.row.digest: placed for placed in rows}  # the last one of a key wins
         table, seen = self.model._meta.db_table, "records_seenkey"
         with connection.cursor() as wrapped:
             cursor = wrapped.cursor
-            assert cursor.connection.info.transaction_status != TransactionStatus.IDLE, "keep() runs in a transaction"
             cursor.execute("CREATE TEMPORARY TABLE IF NOT EXISTS incoming_key (digest uuid, hash uuid) ON COMMIT DELETE ROWS")
             cursor.execute("TRUNCATE incoming_key")
             cursor.execute("SELECT pg_advisory_xact_lock(%s, %s)", (LOCK, set_id))  # one batch of a set at a time: no deadlock, exact counts

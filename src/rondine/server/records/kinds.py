@@ -46,6 +46,7 @@ def _record_type_renamed(item: Item, old: str) -> None:
             for output in outputs:
                 output["record_type"] = item.name if output["record_type"] == old else output["record_type"]
             mapping.save(update_fields=["document"])
+    _record_type_changed(item)
 
 
 def _record_type_changed(item: Item) -> None:

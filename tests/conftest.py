@@ -1,0 +1,77 @@
+"""What the tests share: a server for made-up outside services, and a whole Rondine of real processes."""
+
+import asyncio
+import threading
+from collections.abc import Callable, Iterator
+from typing import Any
+
+import pytest
+from aiohttp import web
+
+from tests.whole_rondine import WholeRondine
+
+
+@pytest.fixture(scope="session")
+def rondine(tmp_path_factory: pytest.TempPathFactory) -> Iterator[WholeRondine]:
+    """The service, a worker and the tree register as processes of their own, on a database of their own."""
+    whole = WholeRondine(tmp_path_factory.mktemp("rondine"))
+    whole.start()
+    yield whole
+    whole.stop()
+
+
+class OutsideService:
+    """A made-up service on loopback: one function answers every request. `calls` holds what came."""
+
+    def __init__(self, answer: Callable[[web.Request], Any]) -> None:
+        self.calls: list[tuple[str, dict[str, str]]] = []
+        self._answer = answer
+        self._loop = asyncio.new_event_loop()
+        self._started = threading.Event()
+        self._thread = threading.Thread(target=self._run, daemon=True)
+        self._thread.start()
+        assert self._started.wait(10)
+
+    @property
+    def url(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+    def _run(self) -> None:
+        asyncio.set_event_loop(self._loop)
+        self._loop.run_until_complete(self._begin())
+        self._loop.run_forever()
+
+    async def _begin(self) -> None:
+        async def handle(request: web.Request) -> web.StreamResponse:
+            self.calls.append((str(request.rel_url), dict(request.headers)))
+            made = self._answer(request)
+            return await made if asyncio.iscoroutine(made) else made
+
+        app = web.Application()
+        app.router.add_route("*", "/{path:.*}", handle)
+        self._runner = web.AppRunner(app)
+        await self._runner.setup()
+        site = web.TCPSite(self._runner, "127.0.0.1", 0)
+        await site.start()
+        self.port = site._server.sockets[0].getsockname()[1]
+        self._started.set()
+
+    def close(self) -> None:
+        asyncio.run_coroutine_threadsafe(self._runner.cleanup(), self._loop).result(10)
+        self._loop.call_soon_threadsafe(self._loop.stop)
+        self._thread.join(10)
+        self._loop.close()
+
+
+@pytest.fixture
+def serve() -> Iterator[Callable[[Callable[[web.Request], Any]], OutsideService]]:
+    """Starts a made-up service for one test."""
+    made: list[OutsideService] = []
+
+    def start(answer: Callable[[web.Request], Any]) -> OutsideService:
+        made.append(OutsideService(answer))
+        return made[-1]
+
+    yield start
+    for one in made:
+        one.close()

@@ -1,0 +1,129 @@
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from rondine.core.errors import PaginationError
+from rondine.core.http import Request, Response, Send, once, through
+from rondine.core.pagination import LinkHeader, NextAddress, PageNumber
+from rondine.core.pagination.link_header import next_link
+from rondine.core.pagination.recognise import recognise
+from rondine.core.secret import Secret
+from rondine.core.signin import ApiKey
+
+FIRST = Request("GET", "https://register.example/trees?limit=2")
+
+
+def drive(exchange, answer, most=50):
+    """Runs an exchange with a function as the service; gives the addresses asked for and what it came to."""
+    asked = []
+    ask = next(exchange)
+    try:
+        while True:
+            asked.append(ask.request.url)
+            assert len(asked) < most
+            ask = exchange.send(answer(ask))
+    except StopIteration as end:
+        return asked, end.value
+
+
+def page(link="", rows=None, **values):
+    return Response(200, (("Link", link),) if link else (), values=values, rows=rows)
+
+
+def test_the_link_header_is_followed_until_there_is_none():
+    links = iter(['</trees?start=2>; rel="next"', '<https://register.example/trees?start=4>; rel=next', '</trees>; rel="first"'])
+    asked, ending = drive(LinkHeader().exchange(FIRST), lambda ask: page(next(links)))
+    assert asked == [FIRST.url, "https://register.example/trees?start=2", "https://register.example/trees?start=4"]
+    assert (ending.is_proven, ending.pages) == (True, 3)
+
+
+@pytest.mark.parametrize(("link", "words"), [("<https://elsewhere.example/2>; rel=next", "https://elsewhere.example"), ("</trees?limit=2>; rel=next", "circle"), ("<http://[bad>; rel=next", "cannot be read")])
+def test_a_next_link_elsewhere_or_in_a_circle_is_refused(link, words):
+    exchange = LinkHeader().exchange(FIRST)
+    next(exchange)
+    with pytest.raises(PaginationError, match=words):
+        exchange.send(page(link))
+
+
+def test_endless_pages_stop_at_the_limit():
+    numbers = iter(range(100))
+    with pytest.raises(PaginationError, match="more than 5 pages"):
+        drive(LinkHeader(max_pages=5).exchange(FIRST), lambda ask: page(f"</trees?start={next(numbers)}>; rel=next"))
+
+
+@pytest.mark.parametrize(("value", "target"), [
+    (None, None), ("", None), ('<a>; rel="prev next"', "a"), ('<a>; title="rel=next"; rel=last, <b>; REL=Next', "b"), ('<a>; rel=last; rel=next', None), ("<a>;rel=next,<b>;rel=next", "a"), ('<a>; rel="x\\"y", <b>; rel=next', "b"),
+])
+def test_link_values_of_rfc_8288(value, target):
+    assert next_link(value) == target
+
+
+@given(st.text(max_size=80))
+def test_no_header_value_makes_the_parser_raise(value):
+    next_link(value)
+
+
+def test_the_next_address_in_the_body_is_asked_for_and_followed():
+    values = iter([{"next": "?start=2"}, {"next": None}])
+    exchange = NextAddress(at="/next").exchange(FIRST)
+    assert next(exchange) == Send(FIRST, {"next": "/next"})
+    exchange.close()
+    asked, ending = drive(NextAddress(at="/next").exchange(FIRST), lambda ask: page(**next(values)))
+    assert asked[1] == "https://register.example/trees?start=2"
+    assert ending.is_proven
+
+
+def test_pages_by_number_end_at_the_announced_total_or_at_an_empty_page():
+    announced = PageNumber(total="/total")
+    assert len(drive(announced.exchange(FIRST), lambda ask: page(rows=2, total=5))[0]) == 3
+    rows = iter([2, 2, 0])
+    asked, ending = drive(PageNumber().exchange(FIRST), lambda ask: page(rows=next(rows)))
+    assert asked == [f"https://register.example/trees?limit=2&page={number}" for number in (1, 2, 3)]
+    assert ending.is_proven
+
+
+def test_the_plan_names_all_pages_after_the_first():
+    paging = PageNumber(total="/total")
+    plan = paging.plan(FIRST, page(rows=2, total=5))
+    assert [request.url[-6:] for request in plan] == ["page=2", "page=3"]
+    assert paging.plan(FIRST, page(rows=2)) is None
+    later = Request("GET", "https://register.example/trees?limit=2&page=2")
+    assert [request.url[-6:] for request in paging.plan(later, page(rows=2, total=5))] == ["page=3"]
+    with pytest.raises(PaginationError, match="announces"):
+        PageNumber(total="/total", max_pages=10).plan(FIRST, page(rows=1, total=10**9))
+
+
+def test_sign_in_wraps_paging_wraps_one_call():
+    links = iter(["</trees?start=2>; rel=next", ""])
+    sent = []
+
+    def answer(ask):
+        sent.append(ask.request.header("X-Key"))
+        return page(next(links))
+
+    key = Secret("s3cr3t", "tree-key")
+    signed = through(LinkHeader().exchange(FIRST), lambda ask: ApiKey(name="X-Key").exchange(ask, {"key": key}))
+    drive(signed, answer)
+    assert sent == [key, key]
+
+
+def test_a_key_in_the_query_stays_out_of_the_address():
+    exchange = ApiKey(name="key", place="query").exchange(Send(FIRST), {"key": Secret("s3cr3t", "k")})
+    request = next(exchange).request
+    assert request.url == FIRST.url and request.secret_query[0][0] == "key"
+
+
+def test_a_caller_that_stops_early_closes_both():
+    outer = LinkHeader().exchange(FIRST)
+    signed = through(outer, lambda ask: once(ask.request))
+    next(signed)
+    signed.close()
+    assert outer.gi_frame is None
+
+
+def test_each_paging_style_is_recognised_from_its_response():
+    by_link = recognise("https://r.example/t", (("Link", "<x>; rel=next"),), {"trees": []})
+    assert by_link[0].paging == LinkHeader()
+    assert recognise("https://r.example/t", (), {"meta": {"next_url": "/t?start=2"}})[0].paging == NextAddress(at="/meta/next_url")
+    assert recognise("https://r.example/t?page=1", (), {"trees": [], "page": 1, "total": 9})[0].paging == PageNumber(total="/total")
+    assert recognise("https://r.example/t", (), [1]) == []

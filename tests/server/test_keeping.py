@@ -1,0 +1,154 @@
+"""The records table: keeping in bulk, and browsing with filters and order, on real PostgreSQL."""
+
+import json
+import uuid
+from datetime import UTC, datetime
+
+import pytest
+from django.db import connection, transaction
+from psycopg import sql
+
+from rondine.core.errors import InputError
+from rondine.core.mapping.document import RecordTypeDocument
+from rondine.core.mapping.sealing import SealedRow, key_digest
+from rondine.core.settings import load
+from rondine.server.access.models import Project
+from rondine.server.records import browsing
+from rondine.server.records.browsing import browse, make_indexes, shown_data
+from rondine.server.records.keeping import Kept, PlacedRow
+from rondine.server.records.models import Record, RecordSet, RecordType
+from rondine.server.services.models import Environment
+
+DOCUMENT = {"key": ["number"], "fields": [{"name": name, "type": kind, "searchable": name != "care"} for name, kind in (
+    ("number", "text"), ("girth", "decimal"), ("position", "integer"), ("planted", "date"), ("surveyed", "datetime"), ("protected", "boolean"), ("care", "json"))]}
+TYPE = load(RecordTypeDocument, DOCUMENT)
+
+
+@pytest.fixture
+def records(db):
+    project = Project.objects.create(name="grove")
+    environment = Environment.objects.create(project=project, name="test")
+    return RecordSet.objects.create(environment=environment, record_type=RecordType.objects.create(project=project, name="tree", document=DOCUMENT))
+
+
+def row(number, **data):
+    body = json.dumps({"number": number, **data}, sort_keys=True)
+    key = json.dumps([number])
+    return SealedRow(key_digest(key), key, key_digest(body), body.encode(), 0)
+
+
+def keep(records, *rows, run=1):
+    with transaction.atomic():
+        return Record.objects.keep(records.pk, run, 1, [PlacedRow(one, 1) for one in rows], datetime.now(UTC))
+
+
+def test_each_row_is_counted_once(records):
+    assert keep(records, row("a"), row("b")) == Kept(created=2)
+    assert keep(records, row("a"), row("b", girth=2), row("c"), run=2) == Kept(created=1, changed=1, unchanged=1)
+    records.refresh_from_db()
+    assert (records.count, Record.objects.filter(set=records).count()) == (3, 3)
+    assert Record.objects.get(key='["b"]').run_id == 2
+    assert Record.objects.get(key='["a"]').run_id == 1
+
+
+def test_a_key_that_comes_again_is_repeated_and_the_last_one_wins(records):
+    assert keep(records, row("a", girth=1), row("a", girth=2)) == Kept(created=1, repeated=1)
+    assert keep(records, row("a", girth=3), row("b")) == Kept(created=1, repeated=1)
+    assert {one.key: one.data.get("girth") for one in Record.objects.all()} == {'["a"]': 3, '["b"]': None}
+
+
+def test_a_batch_that_is_rolled_back_leaves_nothing(records):
+    with pytest.raises(ZeroDivisionError), transaction.atomic():
+        Record.objects.keep(records.pk, 1, 1, [PlacedRow(row("a"), 1)], datetime.now(UTC))
+        raise ZeroDivisionError
+    records.refresh_from_db()
+    assert (records.count, Record.objects.count()) == (0, 0)
+    assert keep(records, row("a")) == Kept(created=1)
+
+
+def test_numbers_and_text_survive_postgresql(records):
+    body = b'{"number":"a","girth":0.10000000000000000555,"position":123456789012345678901234567890,"note":"\\"\\\\ \\t\xc3\xa8 \\\\N"}'
+    keep(records, SealedRow(b"1" * 16, '["a"]', b"2" * 16, body, 0))
+    data = Record.objects.get().data
+    assert str(data["girth"]) == "0.10000000000000000555"
+    assert data["position"] == 123456789012345678901234567890
+    assert data["note"] == '"\\ \tè \\N'
+    assert shown_data(data, TYPE) == {"number": "a", "girth": "0.10000000000000000555", "position": "123456789012345678901234567890", "note": '"\\ \tè \\N'}
+
+
+@pytest.fixture
+def grove(records):
+    keep(records, *(row(
+        f"OLM-{n:03d}", position=n % 7, protected=n % 5 == 0, planted=None if n % 4 == 0 else f"19{50 + n % 40:02d}-01-{1 + n % 28:02d}", surveyed=f"2025-03-01T{n % 24:02d}:00:00Z", **({} if n % 3 == 0 else {"girth": n / 4}))
+        for n in range(60)))
+    return records
+
+
+def numbers(records, limit=500, **query):
+    return [one.data["number"] for one in browse(records, TYPE, {name.replace("__", "."): value for name, value in query.items()}, limit=limit).records]
+
+
+@pytest.mark.parametrize(("query", "count"), [
+    ({"number": "OLM-007"}, 1), ({"number__begins": "OLM-01"}, 10), ({"girth__from": "10", "girth__to": "11.00"}, 4), ({"position": "3"}, 9), ({"protected": "true"}, 12),
+    ({"planted__from": "1980-01-01"}, 8), ({"surveyed__to": "2025-03-01T02:30:00+02:00"}, 3), ({"girth": "0.25"}, 1), ({"protected": "false", "position": "0"}, 7), ({"number": "no' such"}, 0),
+])
+def test_filters_compare_by_type(grove, query, count):
+    assert len(numbers(grove, **query)) == count
+
+
+@pytest.mark.parametrize("sort", ["", "girth", "-girth", "planted", "-number", "surveyed", "protected"])
+@pytest.mark.parametrize("limit", [1, 7, 60])
+def test_pages_put_together_are_all_records_in_order(grove, sort, limit):
+    found, cursor = [], None
+    while True:
+        page = browse(grove, TYPE, {"sort": sort} if sort else {}, limit=limit, cursor=cursor)
+        found += [one.data for one in page.records]
+        cursor = page.next
+        if cursor is None:
+            break
+    assert len({one["number"] for one in found}) == len(found) == 60
+    if sort:
+        values = [str(one[name]) if name != "girth" else one[name] for one in found if one.get(name := sort.lstrip("-")) is not None]
+        assert values == sorted(values, reverse=sort.startswith("-"))
+        assert all(one.get(name) is None for one in found[len(values):])
+
+
+@pytest.mark.parametrize(("query", "words"), [({"girht": "1"}, 'no field "girht"'), ({"care": "x"}, "not searchable"), ({"girth": "abc"}, "not a decimal"), ({"girth.begins": "1"}, "no way to filter"), ({"sort": "nothing"}, 'no field "nothing"')])
+def test_a_wrong_filter_is_told(grove, query, words):
+    with pytest.raises(InputError, match=words):
+        browse(grove, TYPE, query)
+    with pytest.raises(InputError, match="cursor"):
+        browse(grove, TYPE, {}, cursor="!!")
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_filter_on_an_indexed_field_uses_its_index(transactional_db):
+    project = Project.objects.create(name=f"p{uuid.uuid4().hex[:8]}")
+    environment = Environment.objects.create(project=project, name="test")
+    records = RecordSet.objects.create(environment=environment, record_type=RecordType.objects.create(project=project, name="tree", document=DOCUMENT))
+    keep(records, *(row(f"n{n}", girth=n / 4, surveyed=f"2025-03-01T00:{n % 60:02d}:00Z") for n in range(3000)))
+    assert set(make_indexes(records, TYPE)) == {field.name for field in TYPE.fields if field.searchable}
+    assert make_indexes(records, TYPE) == []
+    with connection.cursor() as cursor:
+        cursor.execute("ANALYZE records_record")
+    for query, index in (({"girth.from": "7", "girth.to": "8"}, "girth_decimal"), ({"surveyed": "2025-03-01T00:07:00Z"}, "surveyed_datetime"), ({"sort": "-number"}, "number_text")):
+        plan = plan_of(records, query)
+        assert f"records_{records.pk}_{index}" in plan, plan
+
+
+def plan_of(records, query):
+    """PostgreSQL's plan for the first statement that browsing sends."""
+    plans = []
+
+    def explain(where, columns, order, limit):
+        with connection.cursor() as cursor:
+            cursor.cursor.execute(sql.SQL("EXPLAIN {}").format(browsing.page_statement(where, columns, order, limit)))
+            plans.append("\n".join(line for (line,) in cursor.cursor.fetchall()))
+        return []
+
+    original, browsing._fetch = browsing._fetch, explain
+    try:
+        browse(records, TYPE, query)
+    finally:
+        browsing._fetch = original
+    return plans[0]

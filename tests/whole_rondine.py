@@ -85,7 +85,8 @@ class WholeRondine:
         return Client(self.url, self._tokens[person])
 
     def token(self, person: str = "mira") -> str:
-        self.client(person).close()
+        if person not in self._tokens:
+            self.client(person).close()
         return self._tokens[person]
 
     def office(self, person: str = "mira") -> Project:

@@ -24,7 +24,8 @@ class Client:
     def __init__(self, url: str = "http://127.0.0.1:18200", token: str | None = None, *, timeout: float = 150.0) -> None:
         self.url = url.rstrip("/")
         headers = {"Authorization": f"Bearer {token}"} if token else {}
-        self._http = httpx.Client(base_url=f"{self.url}/api/v1", headers=headers, timeout=timeout, follow_redirects=False)
+        # loading the certificates takes longer than most commands; plain http has no use for them
+        self._http = httpx.Client(base_url=f"{self.url}/api/v1", headers=headers, timeout=timeout, follow_redirects=False, verify=self.url.startswith("https:"))
 
     def __enter__(self) -> "Client":
         return self

@@ -28,7 +28,12 @@ class WholeRondine:
         self.cluster_uri = os.environ["RONDINE_DATABASE"]
         self.database = f"rondine_whole_{os.getpid()}"
         self.uri = self.cluster_uri.rpartition("/")[0] + f"/{self.database}"
-        self.env = {**os.environ, "RONDINE_HOME": str(home), "RONDINE_DATABASE": self.uri, "PYTHONPATH": str(ROOT / "src")}
+        self.env = {
+            **os.environ,
+            "RONDINE_HOME": str(home),
+            "RONDINE_DATABASE": self.uri,
+            "PYTHONPATH": str(ROOT / "src"),
+        }
         self.processes: dict[str, subprocess.Popen[bytes]] = {}
         ports = free_ports(18300)
         self.port, self.register_port = next(ports), next(ports)
@@ -42,8 +47,18 @@ class WholeRondine:
             connection.execute(f"CREATE DATABASE {self.database}")  # type: ignore[arg-type]
         (self.home / "register.key").write_text(self.key)
         self.run_server("prepare")
-        self.run_server("demo", "--register-port", str(self.register_port), "--people-file", str(self.home / "people.txt"))
-        self.spawn("register", "-m", "rondine.standins", "--port", str(self.register_port), "--key-file", str(self.home / "register.key"))
+        self.run_server(
+            "demo", "--register-port", str(self.register_port), "--people-file", str(self.home / "people.txt")
+        )
+        self.spawn(
+            "register",
+            "-m",
+            "rondine.standins",
+            "--port",
+            str(self.register_port),
+            "--key-file",
+            str(self.home / "register.key"),
+        )
         self.spawn("web", "-m", "rondine.server.main", "serve", "--port", str(self.port))
         self.start_worker()
         wait_until(lambda: responds(f"{self.url}/api/v1/health") and responds(f"{self.register_url}/control"))
@@ -55,11 +70,19 @@ class WholeRondine:
             connection.execute(f"DROP DATABASE {self.database} WITH (FORCE)")  # type: ignore[arg-type]
 
     def run_server(self, *words: str) -> None:
-        subprocess.run([sys.executable, "-m", "rondine.server.main", *words], env=self.env, cwd=ROOT, check=True)  # noqa: S603
+        subprocess.run([sys.executable, "-m", "rondine.server.main", *words], env=self.env, cwd=ROOT, check=True)
 
     def spawn(self, name: str, *words: str) -> None:
         with (self.home / f"{name}.log").open("ab") as log:
-            self.processes[name] = subprocess.Popen([sys.executable, *words], env=self.env, cwd=ROOT, stdout=log, stderr=log, stdin=subprocess.DEVNULL, preexec_fn=die_with_parent)  # noqa: S603, PLW1509
+            self.processes[name] = subprocess.Popen(
+                [sys.executable, *words],
+                env=self.env,
+                cwd=ROOT,
+                stdout=log,
+                stderr=log,
+                stdin=subprocess.DEVNULL,
+                preexec_fn=die_with_parent,
+            )
 
     def start_worker(self) -> None:
         self.spawn("worker", "-m", "rondine.server.main", "work")
@@ -115,10 +138,27 @@ class WholeRondine:
             credential = f"{name}-key"
             office.credentials.make(credential, environment="test")
             office.set_secrets(credential, key=key)
-        office.connections.make(f"{name}-test", service=name, environment="test", credential=credential, document={"base_address": base_address, **document})
+        office.connections.make(
+            f"{name}-test",
+            service=name,
+            environment="test",
+            credential=credential,
+            document={"base_address": base_address, **document},
+        )
         return name
 
-    def feed(self, name: str, path: str, *, paging: dict[str, Any] | None = None, limit: int = 200, parameter: str = "limit", key: str = "number", rows: str = "$.trees[*]", service: str | None = None) -> str:
+    def feed(
+        self,
+        name: str,
+        path: str,
+        *,
+        paging: dict[str, Any] | None = None,
+        limit: int = 200,
+        parameter: str = "limit",
+        key: str = "number",
+        rows: str = "$.trees[*]",
+        service: str | None = None,
+    ) -> str:
         """A feed of all trees at a path of the register, its record type and mapping proposed from the first page. All are called `name`."""
         office = self.office()
         service = service or self.connect(name)
@@ -140,14 +180,27 @@ class WholeRondine:
         return self.watch(office.run_feed(feed)["id"])
 
     def watch(self, run_id: int) -> dict[str, Any]:
-        last: dict[str, Any] = {}
-        for last in self.office().watch(run_id):
-            pass
+        *_, last = self.office().watch(run_id)
         return last
 
-    def cli(self, *words: str, person: str = "mira", stdin: str = "", check: bool = True) -> subprocess.CompletedProcess[str]:
-        env = {**self.env, "RONDINE_URL": self.url, "RONDINE_TOKEN": self.token(person), "RONDINE_CLI_HOME": str(self.home / "cli")}
-        found = subprocess.run([sys.executable, "-m", "rondine_cli.main", *words], env=env, cwd=ROOT, input=stdin, capture_output=True, text=True, check=False)  # noqa: S603
+    def cli(
+        self, *words: str, person: str = "mira", stdin: str = "", check: bool = True
+    ) -> subprocess.CompletedProcess[str]:
+        env = {
+            **self.env,
+            "RONDINE_URL": self.url,
+            "RONDINE_TOKEN": self.token(person),
+            "RONDINE_CLI_HOME": str(self.home / "cli"),
+        }
+        found = subprocess.run(
+            [sys.executable, "-m", "rondine_cli.main", *words],
+            env=env,
+            cwd=ROOT,
+            input=stdin,
+            capture_output=True,
+            text=True,
+            check=False,
+        )
         assert not check or found.returncode == 0, found.stderr
         return found
 

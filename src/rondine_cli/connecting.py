@@ -19,7 +19,9 @@ def add_commands(commands: Any) -> None:
     make.add_argument("--documentation", default="", help="address of its documentation")
     make.set_defaults(run=run_service_make)
 
-    credential = commands.add_parser("credential", help="secrets of a sign-in, written and never read").add_subparsers(required=True, metavar="VERB")
+    credential = commands.add_parser("credential", help="secrets of a sign-in, written and never read").add_subparsers(
+        required=True, metavar="VERB"
+    )
     add_item_verbs(credential, "credentials", "credential", ["name", "environment", "names"])
     make = credential.add_parser("make", help="make one")
     make.add_argument("name")
@@ -30,8 +32,15 @@ def add_commands(commands: Any) -> None:
     setting.add_argument("--secret", default="key", help="which secret of the scheme (default: key)")
     setting.set_defaults(run=run_credential_set)
 
-    connection = commands.add_parser("connection", help="how a service is reached in an environment").add_subparsers(required=True, metavar="VERB")
-    add_item_verbs(connection, "connections", "connection", ["name", "service", "environment", "document.base_address", "check_result.works"])
+    connection = commands.add_parser("connection", help="how a service is reached in an environment").add_subparsers(
+        required=True, metavar="VERB"
+    )
+    add_item_verbs(
+        connection,
+        "connections",
+        "connection",
+        ["name", "service", "environment", "document.base_address", "check_result.works"],
+    )
     make = connection.add_parser("make", help="make or change one")
     make.add_argument("name")
     make.add_argument("--service", required=True)
@@ -44,7 +53,9 @@ def add_commands(commands: Any) -> None:
     check.add_argument("name")
     check.set_defaults(run=run_check)
 
-    host = commands.add_parser("host", help="the hosts that may be reached (administrators permit them)").add_subparsers(required=True, metavar="VERB")
+    host = commands.add_parser(
+        "host", help="the hosts that may be reached (administrators permit them)"
+    ).add_subparsers(required=True, metavar="VERB")
     host.add_parser("list", help="list them").set_defaults(run=run_hosts)
     permit = host.add_parser("permit", help="permit one")
     permit.add_argument("host")
@@ -57,7 +68,9 @@ def add_commands(commands: Any) -> None:
 
 
 def run_service_make(session: Session, args: Namespace, out: Output) -> None:
-    made = session.office.services.save(args.name, title=args.title, document={"documentation": args.documentation} if args.documentation else {})
+    made = session.office.services.save(
+        args.name, title=args.title, document={"documentation": args.documentation} if args.documentation else {}
+    )
     out.value(made, f"service {made['name']} is at version {made['version']}")
 
 
@@ -75,20 +88,33 @@ def run_credential_set(session: Session, args: Namespace, out: Output) -> None:
 def run_connection_make(session: Session, args: Namespace, out: Output) -> None:
     sign_in = {"type": "api_key", "name": args.api_key_header} if args.api_key_header else {"type": "none"}
     document = {"base_address": args.base_address, "sign_in": sign_in}
-    made = session.office.connections.save(args.name, service=args.service, environment=args.environment, credential=args.credential, document=document)
-    out.value(made, f"connection {made['name']} is at version {made['version']}; see whether it works: rondine connection check {made['name']}")
+    made = session.office.connections.save(
+        args.name, service=args.service, environment=args.environment, credential=args.credential, document=document
+    )
+    out.value(
+        made,
+        f"connection {made['name']} is at version {made['version']}; see whether it works: rondine connection check {made['name']}",
+    )
     show_problems(made, out)
 
 
 def run_check(session: Session, args: Namespace, out: Output) -> int:
     found = session.office.check_connection(args.name)
-    lines = [f"{'✓' if step['is_good'] else '✗'} {step['step']}: {step['words']}" + (f"\n  {step['hint']}" if step["hint"] else "") for step in found["steps"]]
+    lines = [
+        f"{'✓' if step['is_good'] else '✗'} {step['step']}: {step['words']}"
+        + (f"\n  {step['hint']}" if step["hint"] else "")
+        for step in found["steps"]
+    ]
     out.value(found, "\n".join([*lines, "it works" if found["works"] else "it does not work"]))
     return 0 if found["works"] else 1
 
 
 def run_hosts(session: Session, args: Namespace, out: Output) -> None:
-    out.rows(session.office.hosts(), ["id", "host", "port", "is_private"], empty="no host is permitted; an administrator does it: rondine host permit HOST")
+    out.rows(
+        session.office.hosts(),
+        ["id", "host", "port", "is_private"],
+        empty="no host is permitted; an administrator does it: rondine host permit HOST",
+    )
 
 
 def run_permit(session: Session, args: Namespace, out: Output) -> None:

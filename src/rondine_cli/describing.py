@@ -11,8 +11,12 @@ from rondine_cli.session import Session, named_values
 
 
 def add_commands(commands: Any) -> None:
-    operation = commands.add_parser("operation", help="requests that services answer").add_subparsers(required=True, metavar="VERB")
-    add_item_verbs(operation, "operations", "operation", ["name", "title", "service", "document.method", "document.path"])
+    operation = commands.add_parser("operation", help="requests that services answer").add_subparsers(
+        required=True, metavar="VERB"
+    )
+    add_item_verbs(
+        operation, "operations", "operation", ["name", "title", "service", "document.method", "document.path"]
+    )
     make = operation.add_parser("make", help="make or change one, from an address or a document")
     make.add_argument("name")
     make.add_argument("--service", required=True)
@@ -24,15 +28,22 @@ def add_commands(commands: Any) -> None:
     apart = operation.add_parser("apart", help="take an address apart and show what it is made of")
     apart.add_argument("address")
     apart.set_defaults(run=run_apart)
-    for name, help_text, run in (("request", "show the request as it would be sent; nothing is", run_request), ("try", "send it once and show what came back", run_try)):
+    for name, help_text, run in (
+        ("request", "show the request as it would be sent; nothing is", run_request),
+        ("try", "send it once and show what came back", run_try),
+    ):
         verb = operation.add_parser(name, help=help_text)
         verb.add_argument("name")
         verb.add_argument("--environment", default="test")
-        verb.add_argument("--input", action="append", metavar="NAME=VALUE", help="may be given several times; NAME= sends a blank")
+        verb.add_argument(
+            "--input", action="append", metavar="NAME=VALUE", help="may be given several times; NAME= sends a blank"
+        )
         verb.set_defaults(run=run)
         if name == "try":
             verb.add_argument("--body", action="store_true", help="print the whole body to standard output")
-            verb.add_argument("--confirm", action="store_true", help="send even if it may change something at the service")
+            verb.add_argument(
+                "--confirm", action="store_true", help="send even if it may change something at the service"
+            )
 
     sample = commands.add_parser("sample", help="kept responses").add_subparsers(required=True, metavar="VERB")
     add_item_verbs(sample, "samples", "sample", ["name", "operation", "media_type", "size"])
@@ -50,7 +61,10 @@ def add_commands(commands: Any) -> None:
 def run_make(session: Session, args: Namespace, out: Output) -> None:
     document = session.office.take_apart(args.address)["operation"] if args.address else read_document(args.file)
     made = session.office.operations.save(args.name, service=args.service, title=args.title, document=document)
-    out.value(made, f"operation {made['name']} is at version {made['version']}: {made['document'].get('method', 'GET')} {made['document'].get('path', '/')}\nsend it once: rondine operation try {made['name']}")
+    out.value(
+        made,
+        f"operation {made['name']} is at version {made['version']}: {made['document'].get('method', 'GET')} {made['document'].get('path', '/')}\nsend it once: rondine operation try {made['name']}",
+    )
     show_problems(made, out)
 
 
@@ -59,7 +73,10 @@ def run_apart(session: Session, args: Namespace, out: Output) -> None:
     document = found["operation"]
     lines = [f"base address  {found['base_address']}", f"path          {document.get('path', '/')}"]
     lines += [f"query         {one['name']} = {_value(one.get('value', ''))}" for one in document.get("query", [])]
-    lines += [f"input         {one['name']}{', required' if one.get('required') else ''}" for one in document.get("inputs", [])]
+    lines += [
+        f"input         {one['name']}{', required' if one.get('required') else ''}"
+        for one in document.get("inputs", [])
+    ]
     lines += [f"a key?        {name}: move it into a credential" for name in found["secrets"]]
     out.value(found, "\n".join(lines))
 
@@ -72,7 +89,9 @@ def _value(value: Any) -> str:
 
 def run_request(session: Session, args: Namespace, out: Output) -> int:
     item = session.office.operations.get(args.name)
-    shown = session.office.show_request(service=item["service"], environment=args.environment, operation=args.name, inputs=named_values(args.input))
+    shown = session.office.show_request(
+        service=item["service"], environment=args.environment, operation=args.name, inputs=named_values(args.input)
+    )
     out.value(shown, shown["text"])
     for one in shown["problems"]:
         out.bad(f"{one['where']}: {one['message']}{' - ' + one['hint'] if one['hint'] else ''}")
@@ -81,7 +100,13 @@ def run_request(session: Session, args: Namespace, out: Output) -> int:
 
 def run_try(session: Session, args: Namespace, out: Output) -> int:
     item = session.office.operations.get(args.name)
-    found = session.office.try_operation(service=item["service"], environment=args.environment, operation=args.name, inputs=named_values(args.input), confirmed=args.confirm)
+    found = session.office.try_operation(
+        service=item["service"],
+        environment=args.environment,
+        operation=args.name,
+        inputs=named_values(args.input),
+        confirmed=args.confirm,
+    )
     if args.body:
         sys.stdout.buffer.write(session.office.content(found["body"]) if found["body"] else b"")
     else:
@@ -95,8 +120,14 @@ def trial_text(session: Session, found: dict[str, Any]) -> str:
     lines = [call["request"], ""]
     if outcome is None:
         return "\n".join([*lines, f"no response: {call['error']['message']}", f"  {call['error']['hint']}"])
-    lines.append(f"{call['status']} {call['reason']}: {outcome['words']}" + (f"\n  the service says: {outcome['message']}" if outcome["message"] else "") + (f"\n  {outcome['hint']}" if outcome["hint"] else ""))
-    lines.append(f"{call['size']:,} bytes after {call['timings']['done']:.0f} ms, first byte after {call['timings']['first_byte']:.0f} ms")
+    lines.append(
+        f"{call['status']} {call['reason']}: {outcome['words']}"
+        + (f"\n  the service says: {outcome['message']}" if outcome["message"] else "")
+        + (f"\n  {outcome['hint']}" if outcome["hint"] else "")
+    )
+    lines.append(
+        f"{call['size']:,} bytes after {call['timings']['done']:.0f} ms, first byte after {call['timings']['first_byte']:.0f} ms"
+    )
     lines += [f"{name}: {value}" for name, value in call["headers"]]
     if found["unreadable"]:
         lines += ["", found["unreadable"]]
@@ -104,7 +135,11 @@ def trial_text(session: Session, found: dict[str, Any]) -> str:
         text = session.office.text(found["body"])["text"]
         lines += ["", text[:600] + (" …  (all of it: --body)" if len(text) > 600 else "")]
     if found["row_choices"]:
-        lines += ["", "could become rows:", *(f"  {one['path']}  {one['count']} × {one['holds']}" for one in found["row_choices"][:5])]
+        lines += [
+            "",
+            "could become rows:",
+            *(f"  {one['path']}  {one['count']} × {one['holds']}" for one in found["row_choices"][:5]),
+        ]
     lines += [f"paging: {one['reason']}" for one in found["paging"]]
     lines.append(f"keep it as a sample: rondine sample keep NAME --run {found['run']}")
     return "\n".join(lines)
@@ -125,7 +160,13 @@ def run_schema(session: Session, args: Namespace, out: Output) -> None:
         out.value(found["schema"])
         return
     rows = [
-        {"path": "  " * line["depth"] + (line["name"] or "$"), "type": line["type"] or " or ".join(line["types"]), "there": f"{line['presence']:.0%}", "nulls": line["nulls"] or "", "examples": ", ".join(line["examples"][:2])[:60]}
+        {
+            "path": "  " * line["depth"] + (line["name"] or "$"),
+            "type": line["type"] or " or ".join(line["types"]),
+            "there": f"{line['presence']:.0%}",
+            "nulls": line["nulls"] or "",
+            "examples": ", ".join(line["examples"][:2])[:60],
+        }
         for line in found["lines"]
     ]
     out.rows(rows, ["path", "type", "there", "nulls", "examples"], empty="the sample is empty")

@@ -13,9 +13,21 @@ PAGE = 100
 
 
 def add_commands(commands: Any) -> None:
-    guide = commands.add_parser("guide", help="walk from an address to kept records on the demo's tree register, and say each step")
-    guide.add_argument("--key-file", type=Path, default=Path("var/register.key"), help="the file with the register's API key (default: var/register.key)")
-    guide.add_argument("--register", default=None, metavar="URL", help="the register's address (default: as ./start wrote it to var/ports)")
+    guide = commands.add_parser(
+        "guide", help="walk from an address to kept records on the demo's tree register, and say each step"
+    )
+    guide.add_argument(
+        "--key-file",
+        type=Path,
+        default=Path("var/register.key"),
+        help="the file with the register's API key (default: var/register.key)",
+    )
+    guide.add_argument(
+        "--register",
+        default=None,
+        metavar="URL",
+        help="the register's address (default: as ./start wrote it to var/ports)",
+    )
     guide.set_defaults(run=run_guide)
 
 
@@ -36,7 +48,11 @@ def run_guide(session: Session, args: Namespace, out: Output) -> int:
     office.credentials.save("tree-key", environment="test")
     office.set_secrets("tree-key", key=args.key_file.read_text().strip())
     office.connections.save(
-        "register-test", title="Tree register, test", service="tree-register", environment="test", credential="tree-key",
+        "register-test",
+        title="Tree register, test",
+        service="tree-register",
+        environment="test",
+        credential="tree-key",
         document={"base_address": register, "sign_in": {"type": "api_key", "name": "X-Register-Key"}},
     )
     check = office.check_connection("register-test")
@@ -46,7 +62,11 @@ def run_guide(session: Session, args: Namespace, out: Output) -> int:
         return 1
 
     address = f"{register}/v1/trees?district=<district>&limit={PAGE}"
-    step(2, "Describe an operation by pasting an address", f"rondine operation make list-trees --service tree-register --address '{address}'")
+    step(
+        2,
+        "Describe an operation by pasting an address",
+        f"rondine operation make list-trees --service tree-register --address '{address}'",
+    )
     parts = office.take_apart(address)
     document = parts["operation"]
     tell(f"{address}\nhas the path {document['path']}, the fixed value limit={PAGE}, and one input: district")
@@ -58,16 +78,29 @@ def run_guide(session: Session, args: Namespace, out: Output) -> int:
     document["inputs"][0]["try_value"] = "Terrazze"
     office.operations.save("list-trees", title="List trees", service="tree-register", document=document)
 
-    step(4, "Keep the response as a sample and look at its schema", f"rondine sample keep trees-of-terrazze --run {trial['run']}; rondine sample schema trees-of-terrazze")
+    step(
+        4,
+        "Keep the response as a sample and look at its schema",
+        f"rondine sample keep trees-of-terrazze --run {trial['run']}; rondine sample schema trees-of-terrazze",
+    )
     if not any(one["name"] == "trees-of-terrazze" for one in office.samples):
         office.keep_sample("trees-of-terrazze", run=trial["run"], operation="list-trees")
-    corrections = [{"path": "$.trees[*].measures.girth", "name": "girth_m"}, {"path": "$.trees[*].measures.height", "name": "height_m"}]
+    corrections = [
+        {"path": "$.trees[*].measures.girth", "name": "girth_m"},
+        {"path": "$.trees[*].measures.height", "name": "height_m"},
+    ]
     for line in office.outline(trial["body"], corrections=corrections)["lines"][2:14]:
-        tell(f"{'  ' * line['depth']}{line['name']:<14} {line['type'] or ' or '.join(line['types']):<10} there in {line['presence']:.0%}{'  corrected' if line['is_corrected'] else ''}")
+        tell(
+            f"{'  ' * line['depth']}{line['name']:<14} {line['type'] or ' or '.join(line['types']):<10} there in {line['presence']:.0%}{'  corrected' if line['is_corrected'] else ''}"
+        )
     document["response"] = {"rows": ["$.trees[*]"], "corrections": corrections}
     office.operations.save("list-trees", service="tree-register", document=document)
 
-    step(5, "Point at what becomes one row; take the proposal", "rondine mapping propose trees-of-terrazze --rows '$.trees[*]' --record-type tree --save trees --service tree-register")
+    step(
+        5,
+        "Point at what becomes one row; take the proposal",
+        "rondine mapping propose trees-of-terrazze --rows '$.trees[*]' --record-type tree --save trees --service tree-register",
+    )
     found = office.propose(trial["body"], rows=["$.trees[*]"], name="tree", corrections=corrections)
     record_type = found["record_type"]
     for field in record_type["fields"]:
@@ -76,21 +109,28 @@ def run_guide(session: Session, args: Namespace, out: Output) -> int:
     tell(f"{len(record_type['fields'])} fields, key {record_type['key']}\n" + "\n".join(found["notes"]))
     preview = office.preview(trial["body"], found["mapping"], {"tree": record_type})["outputs"][0]
     girth = next(one for one in preview["shown"][0]["fields"] if one["field"] == "girth_m")
-    tell(f"{preview['records']} records from {preview['rows']} rows; girth_m of the first is {preview['shown'][0]['data']['girth_m']}, from {girth['pointer']}")
+    tell(
+        f"{preview['records']} records from {preview['rows']} rows; girth_m of the first is {preview['shown'][0]['data']['girth_m']}, from {girth['pointer']}"
+    )
     office.record_types.save("tree", title="Tree", document=record_type)
     office.mappings.save("trees", title="Trees", service="tree-register", document=found["mapping"])
 
-    step(6, "Make a feed and run it, twice", "rondine feed make all-trees --operation list-trees --mapping trees; rondine feed run all-trees")
+    step(
+        6,
+        "Make a feed and run it, twice",
+        "rondine feed make all-trees --operation list-trees --mapping trees; rondine feed run all-trees",
+    )
     office.feeds.save("all-trees", title="All trees", operation="list-trees", mapping="trees", environment="test")
     for _ in range(2):
-        last: dict[str, Any] = {}
-        for last in office.watch(office.run_feed("all-trees")["id"]):
-            pass
+        *_, last = office.watch(office.run_feed("all-trees")["id"])
         tell(run_text(last))
         if last["state"] != "done":
             return 1
     tell(f"in Terrazze: {sum(1 for _ in office.records('test', 'tree', district='Terrazze'))} records")
-    out.out.print(f"\nLook at it in the console: {session.url}/p/{office.name}/operations/list-trees and {session.url}/p/{office.name}/records/tree", markup=False)
+    out.out.print(
+        f"\nLook at it in the console: {session.url}/p/{office.name}/operations/list-trees and {session.url}/p/{office.name}/records/tree",
+        markup=False,
+    )
     return 0
 
 

@@ -13,7 +13,12 @@ def add_item_verbs(verbs: Any, kind: str, word: str, columns: list[str]) -> None
     """kind: the attribute of the client's project, such as record_types."""
 
     def run_list(session: Session, args: Namespace, out: Output) -> None:
-        out.rows(getattr(session.office, kind).search(args.search), columns, empty=f"there is no {word} yet" + (" like that" if args.search else f"; make one: rondine {word.replace(' ', '-')} make --help"))
+        out.rows(
+            getattr(session.office, kind).search(args.search),
+            columns,
+            empty=f"there is no {word} yet"
+            + (" like that" if args.search else f"; make one: rondine {word.replace(' ', '-')} make --help"),
+        )
 
     def run_show(session: Session, args: Namespace, out: Output) -> None:
         found = getattr(session.office, kind).get(args.name)
@@ -25,12 +30,20 @@ def add_item_verbs(verbs: Any, kind: str, word: str, columns: list[str]) -> None
         out.good(f"{word} {args.name} is removed")
 
     def run_revisions(session: Session, args: Namespace, out: Output) -> None:
-        out.rows(getattr(session.office, kind).revisions(args.name), ["version", "what", "by", "at", "why"], empty="no revision")
+        out.rows(
+            getattr(session.office, kind).revisions(args.name),
+            ["version", "what", "by", "at", "why"],
+            empty="no revision",
+        )
 
     listing = verbs.add_parser("list", help="list them")
     listing.add_argument("search", nargs="?", help="part of a name or title")
     listing.set_defaults(run=run_list)
-    for name, help_text, run in (("show", "show one whole", run_show), ("remove", "remove one", run_remove), ("revisions", "every state it had", run_revisions)):
+    for name, help_text, run in (
+        ("show", "show one whole", run_show),
+        ("remove", "remove one", run_remove),
+        ("revisions", "every state it had", run_revisions),
+    ):
         verb = verbs.add_parser(name, help=help_text)
         verb.add_argument("name")
         verb.set_defaults(run=run)

@@ -17,7 +17,11 @@ class UsageError(Exception):
 
 
 def parser() -> argparse.ArgumentParser:
-    made = argparse.ArgumentParser(prog="rondine", description="Connects applications to outside services and keeps what they answer as records.", epilog="Begin with: rondine login")
+    made = argparse.ArgumentParser(
+        prog="rondine",
+        description="Connects applications to outside services and keeps what they answer as records.",
+        epilog="Begin with: rondine login",
+    )
     made.add_argument("--url", help="the service's address (RONDINE_URL; default: where you signed in)")
     made.add_argument("--project", help="the project (RONDINE_PROJECT; default: your only one)")
     made.add_argument("--json", action="store_true", help="one JSON value a line, for programs")

@@ -10,14 +10,18 @@ from rondine_cli.session import Session
 
 
 def add_commands(commands: Any) -> None:
-    record_type = commands.add_parser("record-type", help="named, typed fields with a key").add_subparsers(required=True, metavar="VERB")
+    record_type = commands.add_parser("record-type", help="named, typed fields with a key").add_subparsers(
+        required=True, metavar="VERB"
+    )
     add_item_verbs(record_type, "record_types", "record type", ["name", "title", "document.key", "version"])
     make = record_type.add_parser("make", help="make or change one from a document")
     make.add_argument("name")
     make.add_argument("--file", required=True, help="JSON or YAML; - for standard input")
     make.set_defaults(run=run_record_type)
 
-    mapping = commands.add_parser("mapping", help="the rules from a response to records").add_subparsers(required=True, metavar="VERB")
+    mapping = commands.add_parser("mapping", help="the rules from a response to records").add_subparsers(
+        required=True, metavar="VERB"
+    )
     add_item_verbs(mapping, "mappings", "mapping", ["name", "title", "service", "version"])
     make = mapping.add_parser("make", help="make or change one from a document")
     make.add_argument("name")
@@ -26,9 +30,17 @@ def add_commands(commands: Any) -> None:
     make.set_defaults(run=run_mapping)
     propose = mapping.add_parser("propose", help="propose a record type and a mapping from a sample")
     propose.add_argument("sample")
-    propose.add_argument("--rows", required=True, action="append", metavar="PATH", help="what becomes one row, a JSONPath; several go from the outside in")
+    propose.add_argument(
+        "--rows",
+        required=True,
+        action="append",
+        metavar="PATH",
+        help="what becomes one row, a JSONPath; several go from the outside in",
+    )
     propose.add_argument("--record-type", required=True, metavar="NAME")
-    propose.add_argument("--take", action="append", metavar="PATH", help="a wanted value, a JSONPath from the row; default: all")
+    propose.add_argument(
+        "--take", action="append", metavar="PATH", help="a wanted value, a JSONPath from the row; default: all"
+    )
     propose.add_argument("--key", action="append", metavar="FIELD", help="the key, in place of the proposed one")
     propose.add_argument("--save", metavar="MAPPING", help="save the record type, and the mapping under this name")
     propose.add_argument("--service", help="the mapping's service; needed with --save")
@@ -60,7 +72,10 @@ def run_propose(session: Session, args: Namespace, out: Output) -> int:
     rules = found["mapping"]["outputs"][0]["fields"]
     types = {field["name"]: field["type"] for field in found["record_type"]["fields"]}
     key = found["record_type"].get("key", [])
-    lines = [f"{rule['name']:<16} {types[rule['name']]:<9} {'key' if rule['name'] in key else '':<4} from {_source(rule['from'])}" for rule in rules]
+    lines = [
+        f"{rule['name']:<16} {types[rule['name']]:<9} {'key' if rule['name'] in key else '':<4} from {_source(rule['from'])}"
+        for rule in rules
+    ]
     out.value(found, "\n".join([f"record type {found['name']}", *lines, *(f"! {note}" for note in found["notes"])]))
     if args.save:
         if not args.service:
@@ -85,7 +100,9 @@ def run_preview(session: Session, args: Namespace, out: Output) -> None:
         out.value(found)
         return
     for output in found["outputs"]:
-        out.say(f"{output['record_type']}: {output['records']} records and {output['rejected']} rejects from {output['rows']} rows")
+        out.say(
+            f"{output['record_type']}: {output['records']} records and {output['rejected']} rejects from {output['rows']} rows"
+        )
         good = [row for row in output["shown"] if row["data"] is not None]
         columns = list(good[0]["data"]) if good else []
         out.rows((row["data"] for row in good[:20]), columns, empty="no records")

@@ -17,7 +17,9 @@ def add_commands(commands: Any) -> None:
     login.set_defaults(run=run_login)
     commands.add_parser("logout", help="end the token").set_defaults(run=run_logout)
     commands.add_parser("whoami", help="who is signed in, where, and what they may do").set_defaults(run=run_whoami)
-    project = commands.add_parser("project", help="the projects you belong to").add_subparsers(required=True, metavar="VERB")
+    project = commands.add_parser("project", help="the projects you belong to").add_subparsers(
+        required=True, metavar="VERB"
+    )
     project.add_parser("list", help="list them").set_defaults(run=run_projects)
     use = project.add_parser("use", help="keep one for later commands")
     use.add_argument("name")
@@ -29,8 +31,18 @@ def run_login(session: Session, args: Namespace, out: Output) -> None:
     password = sys.stdin.readline().rstrip("\n") if args.password_stdin else getpass.getpass("password: ")
     token = session.sign_in(name, password, "command line")
     projects = session.session()["projects"]
-    state.write({"url": session.url, "token": token, "name": name, "project": projects[0]["name"] if len(projects) == 1 else None})
-    out.good(f"{name} is signed in at {session.url}" + (f", project {projects[0]['name']} ({projects[0]['role']})" if len(projects) == 1 else ""))
+    state.write(
+        {
+            "url": session.url,
+            "token": token,
+            "name": name,
+            "project": projects[0]["name"] if len(projects) == 1 else None,
+        }
+    )
+    out.good(
+        f"{name} is signed in at {session.url}"
+        + (f", project {projects[0]['name']} ({projects[0]['role']})" if len(projects) == 1 else "")
+    )
 
 
 def run_logout(session: Session, args: Namespace, out: Output) -> None:
@@ -42,11 +54,23 @@ def run_logout(session: Session, args: Namespace, out: Output) -> None:
 def run_whoami(session: Session, args: Namespace, out: Output) -> None:
     found = session.session()
     found.pop("csrf_token")
-    out.value(found, "\n".join([f"{found['title']} ({found['name']}) at {session.url}", *(f"  {one['name']}: {one['role']}, may {', '.join(one['permissions'])}" for one in found["projects"])]))
+    out.value(
+        found,
+        "\n".join(
+            [
+                f"{found['title']} ({found['name']}) at {session.url}",
+                *(f"  {one['name']}: {one['role']}, may {', '.join(one['permissions'])}" for one in found["projects"]),
+            ]
+        ),
+    )
 
 
 def run_projects(session: Session, args: Namespace, out: Output) -> None:
-    out.rows(session.session()["projects"], ["name", "title", "role", "environments"], empty="you belong to no project; an administrator can add you")
+    out.rows(
+        session.session()["projects"],
+        ["name", "title", "role", "environments"],
+        empty="you belong to no project; an administrator can add you",
+    )
 
 
 def run_use(session: Session, args: Namespace, out: Output) -> None:

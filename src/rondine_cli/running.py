@@ -12,7 +12,9 @@ from rondine_cli.session import Session, named_values
 
 
 def add_commands(commands: Any) -> None:
-    feed = commands.add_parser("feed", help="what keeps record types filled").add_subparsers(required=True, metavar="VERB")
+    feed = commands.add_parser("feed", help="what keeps record types filled").add_subparsers(
+        required=True, metavar="VERB"
+    )
     add_item_verbs(feed, "feeds", "feed", ["name", "operation", "mapping", "environment", "last_run.state"])
     make = feed.add_parser("make", help="make or change one")
     make.add_argument("name")
@@ -33,7 +35,13 @@ def add_commands(commands: Any) -> None:
     listing.add_argument("--state", choices=["queued", "running", "done", "failed", "cancelled"])
     listing.add_argument("--limit", type=int, default=20)
     listing.set_defaults(run=run_list)
-    for name, help_text, action in (("show", "show one with its counts", run_show), ("watch", "watch it until it is over", run_watch), ("calls", "its calls", run_calls), ("rejects", "rows that became no record, and why", run_rejects), ("cancel", "stop it; what was kept stays", run_cancel)):
+    for name, help_text, action in (
+        ("show", "show one with its counts", run_show),
+        ("watch", "watch it until it is over", run_watch),
+        ("calls", "its calls", run_calls),
+        ("rejects", "rows that became no record, and why", run_rejects),
+        ("cancel", "stop it; what was kept stays", run_cancel),
+    ):
         verb = run.add_parser(name, help=help_text)
         verb.add_argument("id", type=int)
         verb.set_defaults(run=action)
@@ -42,7 +50,9 @@ def add_commands(commands: Any) -> None:
     listing = record.add_parser("list", help="list them")
     listing.add_argument("record_type")
     listing.add_argument("--environment", default="test")
-    listing.add_argument("--where", action="append", metavar="FIELD=VALUE", help="also FIELD.from=, FIELD.to=, FIELD.begins=")
+    listing.add_argument(
+        "--where", action="append", metavar="FIELD=VALUE", help="also FIELD.from=, FIELD.to=, FIELD.begins="
+    )
     listing.add_argument("--sort", metavar="FIELD", help="-FIELD for descending, written --sort=-FIELD")
     listing.add_argument("--limit", type=int, default=20, help="0 for all (default: 20)")
     listing.set_defaults(run=run_records)
@@ -54,7 +64,13 @@ def add_commands(commands: Any) -> None:
 
 
 def run_make(session: Session, args: Namespace, out: Output) -> None:
-    made = session.office.feeds.save(args.name, operation=args.operation, mapping=args.mapping, environment=args.environment, document={"inputs": named_values(args.input)})
+    made = session.office.feeds.save(
+        args.name,
+        operation=args.operation,
+        mapping=args.mapping,
+        environment=args.environment,
+        document={"inputs": named_values(args.input)},
+    )
     out.value(made, f"feed {made['name']} is at version {made['version']}; run it: rondine feed run {made['name']}")
     show_problems(made, out)
 
@@ -71,11 +87,25 @@ def run_run(session: Session, args: Namespace, out: Output) -> int:
 def finish(states: Iterator[dict[str, Any]], out: Output) -> int:
     """Shows a run's progress until it is over; its last state is the result."""
     last: dict[str, Any] = {}
-    with Progress(TextColumn("{task.description}"), BarColumn(), TextColumn("{task.fields[rows]} rows"), TimeElapsedColumn(), console=out.err, disable=not out.err.is_terminal, transient=True) as progress:
+    with Progress(
+        TextColumn("{task.description}"),
+        BarColumn(),
+        TextColumn("{task.fields[rows]} rows"),
+        TimeElapsedColumn(),
+        console=out.err,
+        disable=not out.err.is_terminal,
+        transient=True,
+    ) as progress:
         task = progress.add_task("waiting for a worker", total=None, rows="0")
         for last in states:
             rows = sum(count["rows"] for count in last["counts"])
-            progress.update(task, description=f"run {last['id']} {last['state']}", total=last["expected_rows"], completed=rows, rows=f"{rows:,}")
+            progress.update(
+                task,
+                description=f"run {last['id']} {last['state']}",
+                total=last["expected_rows"],
+                completed=rows,
+                rows=f"{rows:,}",
+            )
     out.value(last, run_text(last))
     return 0 if last.get("state") == "done" else 1
 
@@ -83,11 +113,19 @@ def finish(states: Iterator[dict[str, Any]], out: Output) -> int:
 def run_text(run: dict[str, Any]) -> str:
     lines = [f"run {run['id']} {run['state']}: {run['summary']}"]
     if run["ending"] and run["ending"] not in run["summary"]:
-        lines.append(f"  ended: {run['ending']}{'' if run['is_complete'] or run['state'] != 'done' else ' (not proven to be the end)'}")
+        lines.append(
+            f"  ended: {run['ending']}{'' if run['is_complete'] or run['state'] != 'done' else ' (not proven to be the end)'}"
+        )
     if run["error"]:
         lines.append(f"  {run['error']['where']}: {run['error']['message']}\n  {run['error']['hint']}")
     for count in run["counts"]:
-        lines.append(f"  {count['record_type']}: {count['rows']:,} rows = " + " + ".join(f"{count[name]:,} {name}" for name in ("created", "changed", "unchanged", "repeated", "rejected", "filtered")))
+        lines.append(
+            f"  {count['record_type']}: {count['rows']:,} rows = "
+            + " + ".join(
+                f"{count[name]:,} {name}"
+                for name in ("created", "changed", "unchanged", "repeated", "rejected", "filtered")
+            )
+        )
         if count["rejected"]:
             lines.append(f"  see the rejects: rondine run rejects {run['id']}")
     return "\n".join(lines)
@@ -95,7 +133,11 @@ def run_text(run: dict[str, Any]) -> str:
 
 def run_list(session: Session, args: Namespace, out: Output) -> None:
     filters = {name: value for name in ("feed", "state") if (value := getattr(args, name))}
-    out.rows(session.office.runs(limit=args.limit, **filters), ["id", "kind", "title", "state", "environment", "by", "summary"], empty="nothing has run yet; run a feed: rondine feed run NAME")
+    out.rows(
+        session.office.runs(limit=args.limit, **filters),
+        ["id", "kind", "title", "state", "environment", "by", "summary"],
+        empty="nothing has run yet; run a feed: rondine feed run NAME",
+    )
 
 
 def run_show(session: Session, args: Namespace, out: Output) -> None:
@@ -108,13 +150,25 @@ def run_watch(session: Session, args: Namespace, out: Output) -> int:
 
 
 def run_calls(session: Session, args: Namespace, out: Output) -> None:
-    out.rows(session.office.calls(args.id), ["number", "method", "url", "status", "rows", "size", "timings.done"], empty="it has made no call yet")
+    out.rows(
+        session.office.calls(args.id),
+        ["number", "method", "url", "status", "rows", "size", "timings.done"],
+        empty="it has made no call yet",
+    )
 
 
 def run_rejects(session: Session, args: Namespace, out: Output) -> None:
     def lines() -> Iterator[dict[str, Any]]:
         for one in session.office.rejects(args.id):
-            yield one if out.as_json else {**one, "reason": "; ".join(f"{problem['field']} {problem['reason']}" for problem in one["problems"]), "row": one["row"][:60]}
+            yield (
+                one
+                if out.as_json
+                else {
+                    **one,
+                    "reason": "; ".join(f"{problem['field']} {problem['reason']}" for problem in one["problems"]),
+                    "row": one["row"][:60],
+                }
+            )
 
     out.rows(lines(), ["call", "path", "reason", "row"], empty="no row was rejected")
 
@@ -127,7 +181,9 @@ def run_cancel(session: Session, args: Namespace, out: Output) -> None:
 def run_records(session: Session, args: Namespace, out: Output) -> None:
     office = session.office
     fields = [field["name"] for field in office.record_types.get(args.record_type)["document"].get("fields", [])]
-    found = office.records(args.environment, args.record_type, sort=args.sort, limit=args.limit or None, **named_values(args.where))
+    found = office.records(
+        args.environment, args.record_type, sort=args.sort, limit=args.limit or None, **named_values(args.where)
+    )
     out.rows((one["data"] for one in found), fields, empty="there are no such records")
 
 
@@ -136,7 +192,10 @@ def run_record(session: Session, args: Namespace, out: Output) -> None:
     row = found["trace"]["row"]
     places = {one["field"]: one["pointer"] for one in row["fields"]} if row else {}
     lines = [f"{name:<16} {_shown(value):<32} {places.get(name) or ''}" for name, value in found["data"].items()]
-    lines.append(f"from run {found['run']}, call {found['call']}" + (f": {found['trace']['note']}" if found["trace"]["note"] else ""))
+    lines.append(
+        f"from run {found['run']}, call {found['call']}"
+        + (f": {found['trace']['note']}" if found["trace"]["note"] else "")
+    )
     out.value(found, "\n".join(lines))
 
 

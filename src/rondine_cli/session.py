@@ -10,7 +10,9 @@ from rondine_client import Client, Project, RondineProblem
 class Session(Client):
     def __init__(self, url: str, project: str | None) -> None:
         stored = state.read()
-        token = os.environ.get("RONDINE_TOKEN") or (stored.get("token") if stored.get("url") == url.rstrip("/") else None)
+        token = os.environ.get("RONDINE_TOKEN") or (
+            stored.get("token") if stored.get("url") == url.rstrip("/") else None
+        )
         super().__init__(url, token)
         self._project_name = project or stored.get("project")
 
@@ -20,7 +22,14 @@ class Session(Client):
         if not self._project_name:
             names = [one["name"] for one in self.session()["projects"]]
             if len(names) != 1:
-                raise RondineProblem({"code": "wrong_input", "detail": f"you belong to {len(names)} projects: {', '.join(names)}", "where": "--project", "hint": "name one with --project or RONDINE_PROJECT"})
+                raise RondineProblem(
+                    {
+                        "code": "wrong_input",
+                        "detail": f"you belong to {len(names)} projects: {', '.join(names)}",
+                        "where": "--project",
+                        "hint": "name one with --project or RONDINE_PROJECT",
+                    }
+                )
             self._project_name = names[0]
         return self.project(self._project_name)
 

@@ -7,7 +7,9 @@ from typing import Any
 
 
 def path() -> Path:
-    base = os.environ.get("RONDINE_CLI_HOME") or os.path.join(os.environ.get("XDG_CONFIG_HOME") or os.path.expanduser("~/.config"), "rondine")
+    base = os.environ.get("RONDINE_CLI_HOME") or os.path.join(
+        os.environ.get("XDG_CONFIG_HOME") or os.path.expanduser("~/.config"), "rondine"
+    )
     return Path(base) / "signed-in.json"
 
 

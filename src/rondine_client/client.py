@@ -21,16 +21,26 @@ class Client:
     Raises RondineProblem for whatever the service refuses, Unreachable if there is none.
     """
 
-    def __init__(self, url: str = "http://127.0.0.1:18200", token: str | None = None, *, timeout: float = 150.0) -> None:
+    def __init__(
+        self, url: str = "http://127.0.0.1:18200", token: str | None = None, *, timeout: float = 150.0
+    ) -> None:
         self.url = url.rstrip("/")
         headers = {"Authorization": f"Bearer {token}"} if token else {}
         # loading the certificates takes longer than most commands; plain http has no use for them
-        self._http = httpx.Client(base_url=f"{self.url}/api/v1", headers=headers, timeout=timeout, follow_redirects=False, verify=self.url.startswith("https:"))
+        self._http = httpx.Client(
+            base_url=f"{self.url}/api/v1",
+            headers=headers,
+            timeout=timeout,
+            follow_redirects=False,
+            verify=self.url.startswith("https:"),
+        )
 
     def __enter__(self) -> "Client":
         return self
 
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
         self.close()
 
     def close(self) -> None:
@@ -54,7 +64,15 @@ class Client:
     def project(self, name: str) -> Project:
         return Project(self, name)
 
-    def ask(self, method: str, path: str, body: Any = None, *, query: Mapping[str, Any] | None = None, version: int | None = None) -> Any:
+    def ask(
+        self,
+        method: str,
+        path: str,
+        body: Any = None,
+        *,
+        query: Mapping[str, Any] | None = None,
+        version: int | None = None,
+    ) -> Any:
         """One request below /api/v1; the answer's JSON, None if it has none. version: of the item that is changed."""
         headers = {"If-Match": f'"{version}"'} if version is not None else {}
         params = {name: value for name, value in (query or {}).items() if value is not None}
@@ -96,7 +114,11 @@ def _problem(response: httpx.Response) -> RondineProblem:
     except ValueError:
         document = None
     if not isinstance(document, dict):
-        document = {"status": response.status_code, "detail": f"the address answered {response.status_code}, and not as Rondine does", "hint": "check --url"}
+        document = {
+            "status": response.status_code,
+            "detail": f"the address answered {response.status_code}, and not as Rondine does",
+            "hint": "check --url",
+        }
     return RondineProblem(document)
 
 

@@ -21,7 +21,11 @@ class Unreachable(RondineProblem):
     """There is no service at the address, or it does not respond."""
 
     def __init__(self, url: str, reason: str) -> None:
-        super().__init__({
-            "status": 0, "code": "unreachable", "detail": f"cannot reach Rondine at {url} ({reason})",
-            "hint": "start the service (./start), or name another with --url or RONDINE_URL",
-        })
+        super().__init__(
+            {
+                "status": 0,
+                "code": "unreachable",
+                "detail": f"cannot reach Rondine at {url} ({reason})",
+                "hint": "start the service (./start), or name another with --url or RONDINE_URL",
+            }
+        )

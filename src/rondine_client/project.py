@@ -57,7 +57,11 @@ class Items:
         return self.change(name, version=found["version"], **content)
 
     def remove(self, name: str, *, version: int | None = None) -> None:
-        self._client.ask("DELETE", f"{self._path}/{quote(name, safe='')}", version=version if version is not None else self.get(name)["version"])
+        self._client.ask(
+            "DELETE",
+            f"{self._path}/{quote(name, safe='')}",
+            version=version if version is not None else self.get(name)["version"],
+        )
 
     def revisions(self, name: str) -> list[Json]:
         found: list[Json] = self._client.ask("GET", f"{self._path}/{quote(name, safe='')}/revisions")
@@ -88,51 +92,76 @@ class Project:
     # --- connecting
 
     def environments(self) -> list[Json]:
-        return self._ask("GET", "/environments")  # type: ignore[no-any-return]
+        return self._ask("GET", "/environments")
 
     def hosts(self) -> list[Json]:
-        return self._ask("GET", "/hosts")  # type: ignore[no-any-return]
+        return self._ask("GET", "/hosts")
 
     def permit_host(self, host: str, port: int | None = None, *, is_private: bool = False) -> Json:
-        return self._ask("POST", "/hosts", {"host": host, "port": port, "is_private": is_private})  # type: ignore[no-any-return]
+        return self._ask("POST", "/hosts", {"host": host, "port": port, "is_private": is_private})
 
     def remove_host(self, host_id: int) -> None:
         self._ask("DELETE", f"/hosts/{host_id}")
 
     def set_secrets(self, credential: str, **secrets: str) -> Json:
         """Replaces a credential's secrets, such as key="..."; they are never given back."""
-        return self._ask("PUT", f"/credentials/{quote(credential, safe='')}/secrets", {"secrets": secrets})  # type: ignore[no-any-return]
+        return self._ask("PUT", f"/credentials/{quote(credential, safe='')}/secrets", {"secrets": secrets})
 
     def check_connection(self, name: str) -> Json:
         """Whether it works: {works, steps: [{step, is_good, words, hint}]}."""
-        return self._ask("POST", f"/connections/{quote(name, safe='')}/check")  # type: ignore[no-any-return]
+        return self._ask("POST", f"/connections/{quote(name, safe='')}/check")
 
     # --- describing and trying
 
     def take_apart(self, address: str, method: str = "GET") -> Json:
         """A pasted address as base address, operation and inputs."""
-        return self._ask("POST", "/addresses", {"address": address, "method": method})  # type: ignore[no-any-return]
+        return self._ask("POST", "/addresses", {"address": address, "method": method})
 
-    def show_request(self, *, service: str, environment: str = "test", operation: str | None = None, document: Json | None = None, inputs: Mapping[str, Any] | None = None) -> Json:
+    def show_request(
+        self,
+        *,
+        service: str,
+        environment: str = "test",
+        operation: str | None = None,
+        document: Json | None = None,
+        inputs: Mapping[str, Any] | None = None,
+    ) -> Json:
         """The request as it would be sent, secrets masked; nothing is sent."""
-        return self._ask("POST", "/requests", _asked(service, environment, operation, document, inputs))  # type: ignore[no-any-return]
+        return self._ask("POST", "/requests", _asked(service, environment, operation, document, inputs))
 
     def try_operation(
-        self, *, service: str, environment: str = "test", operation: str | None = None, document: Json | None = None, inputs: Mapping[str, Any] | None = None, confirmed: bool = False,
+        self,
+        *,
+        service: str,
+        environment: str = "test",
+        operation: str | None = None,
+        document: Json | None = None,
+        inputs: Mapping[str, Any] | None = None,
+        confirmed: bool = False,
     ) -> Json:
         """Sends a saved operation, or one from the draft, once. confirmed: needed for what may change something at the service."""
-        return self._ask("POST", "/trials", {**_asked(service, environment, operation, document, inputs), "confirmed": confirmed})  # type: ignore[no-any-return]
+        return self._ask(
+            "POST", "/trials", {**_asked(service, environment, operation, document, inputs), "confirmed": confirmed}
+        )
 
-    def keep_sample(self, name: str, *, run: int | None = None, text: str | None = None, operation: str | None = None) -> Json:
+    def keep_sample(
+        self, name: str, *, run: int | None = None, text: str | None = None, operation: str | None = None
+    ) -> Json:
         """A sample from a trial's response, or from pasted text."""
-        given = {"name": name, "operation": operation} | ({"run": run} if run is not None else {}) | ({"text": text} if text is not None else {})
-        return self._ask("POST", "/samples", given)  # type: ignore[no-any-return]
+        given = (
+            {"name": name, "operation": operation}
+            | ({"run": run} if run is not None else {})
+            | ({"text": text} if text is not None else {})
+        )
+        return self._ask("POST", "/samples", given)
 
     def tree(self, body: str, pointer: str = "", *, offset: int = 0, limit: int = 100, depth: int = 3) -> Json:
-        return self._ask("GET", f"/bodies/{body}/tree", query={"pointer": pointer, "offset": offset, "limit": limit, "depth": depth})  # type: ignore[no-any-return]
+        return self._ask(
+            "GET", f"/bodies/{body}/tree", query={"pointer": pointer, "offset": offset, "limit": limit, "depth": depth}
+        )
 
     def text(self, body: str) -> Json:
-        return self._ask("GET", f"/bodies/{body}/text")  # type: ignore[no-any-return]
+        return self._ask("GET", f"/bodies/{body}/text")
 
     def content(self, body: str) -> bytes:
         """A stored body, byte for byte."""
@@ -142,30 +171,59 @@ class Project:
 
     def outline(self, *bodies: str, corrections: Sequence[Json] = ()) -> Json:
         """The schema of stored bodies: lines for people, and JSON Schema."""
-        return self._ask("POST", "/outlines", {"bodies": list(bodies), "corrections": list(corrections)})  # type: ignore[no-any-return]
+        return self._ask("POST", "/outlines", {"bodies": list(bodies), "corrections": list(corrections)})
 
-    def propose(self, *bodies: str, rows: Sequence[str], name: str, take: Sequence[str] | None = None, corrections: Sequence[Json] = ()) -> Json:
+    def propose(
+        self,
+        *bodies: str,
+        rows: Sequence[str],
+        name: str,
+        take: Sequence[str] | None = None,
+        corrections: Sequence[Json] = (),
+    ) -> Json:
         """A record type and a mapping for rows at these levels."""
-        return self._ask("POST", "/proposals", {"bodies": list(bodies), "rows": list(rows), "name": name, "take": None if take is None else list(take), "corrections": list(corrections)})  # type: ignore[no-any-return]
+        return self._ask(
+            "POST",
+            "/proposals",
+            {
+                "bodies": list(bodies),
+                "rows": list(rows),
+                "name": name,
+                "take": None if take is None else list(take),
+                "corrections": list(corrections),
+            },
+        )
 
-    def preview(self, body: str, mapping: Json, record_types: Mapping[str, Json] | None = None, inputs: Mapping[str, Any] | None = None) -> Json:
+    def preview(
+        self,
+        body: str,
+        mapping: Json,
+        record_types: Mapping[str, Json] | None = None,
+        inputs: Mapping[str, Any] | None = None,
+    ) -> Json:
         """What a mapping makes of a stored response; nothing is kept."""
-        return self._ask("POST", "/previews", {"body": body, "mapping": mapping, "record_types": dict(record_types or {}), "inputs": dict(inputs or {})})  # type: ignore[no-any-return]
+        return self._ask(
+            "POST",
+            "/previews",
+            {"body": body, "mapping": mapping, "record_types": dict(record_types or {}), "inputs": dict(inputs or {})},
+        )
 
     # --- running
 
     def run_feed(self, name: str, inputs: Mapping[str, Any] | None = None) -> Json:
         """Queues a run; see `watch`."""
-        return self._ask("POST", f"/feeds/{quote(name, safe='')}/runs", {"inputs": dict(inputs or {})})  # type: ignore[no-any-return]
+        return self._ask("POST", f"/feeds/{quote(name, safe='')}/runs", {"inputs": dict(inputs or {})})
 
     def run(self, run_id: int) -> Json:
-        return self._ask("GET", f"/runs/{run_id}")  # type: ignore[no-any-return]
+        return self._ask("GET", f"/runs/{run_id}")
 
     def runs(self, *, limit: int | None = None, **filters: str) -> Iterator[Json]:
         """Runs, newest first. filters: feed, operation, state, kind, environment.  limit: how many at most."""
         after, given = None, 0
         while True:
-            page = self._ask("GET", "/runs", query={**filters, "after": after, "limit": min(limit, 100) if limit else 100})
+            page = self._ask(
+                "GET", "/runs", query={**filters, "after": after, "limit": min(limit, 100) if limit else 100}
+            )
             for one in page["items"]:
                 yield one
                 given += 1
@@ -184,7 +242,7 @@ class Project:
                     return
 
     def cancel(self, run_id: int) -> Json:
-        return self._ask("POST", f"/runs/{run_id}/cancel")  # type: ignore[no-any-return]
+        return self._ask("POST", f"/runs/{run_id}/cancel")
 
     def calls(self, run_id: int) -> Iterator[Json]:
         return self._pages(f"/runs/{run_id}/calls")
@@ -203,11 +261,15 @@ class Project:
 
     # --- records
 
-    def records(self, environment: str, record_type: str, *, sort: str | None = None, limit: int | None = None, **filters: Any) -> Iterator[Json]:
+    def records(
+        self, environment: str, record_type: str, *, sort: str | None = None, limit: int | None = None, **filters: Any
+    ) -> Iterator[Json]:
         """Kept records. filters: field="value"; ranges as {"girth.from": "1.5"}; limit: how many at most, None for all."""
         cursor, given = None, 0
         while True:
-            page = self.record_page(environment, record_type, cursor=cursor, sort=sort, limit=min(limit or 200, 200), **filters)
+            page = self.record_page(
+                environment, record_type, cursor=cursor, sort=sort, limit=min(limit or 200, 200), **filters
+            )
             for one in page["items"]:
                 yield one
                 given += 1
@@ -217,14 +279,36 @@ class Project:
             if cursor is None:
                 return
 
-    def record_page(self, environment: str, record_type: str, *, cursor: str | None = None, sort: str | None = None, limit: int = 50, **filters: Any) -> Json:
-        return self._ask("GET", f"/environments/{environment}/records/{quote(record_type, safe='')}", query={"cursor": cursor, "sort": sort, "limit": limit, **filters})  # type: ignore[no-any-return]
+    def record_page(
+        self,
+        environment: str,
+        record_type: str,
+        *,
+        cursor: str | None = None,
+        sort: str | None = None,
+        limit: int = 50,
+        **filters: Any,
+    ) -> Json:
+        return self._ask(
+            "GET",
+            f"/environments/{environment}/records/{quote(record_type, safe='')}",
+            query={"cursor": cursor, "sort": sort, "limit": limit, **filters},
+        )
 
     def record(self, environment: str, record_type: str, *key: str) -> Json:
         """One record by its key, with the place each value came from."""
-        return self._ask("GET", f"/environments/{environment}/records/{quote(record_type, safe='')}/{'/'.join(quote(part, safe='') for part in key)}")  # type: ignore[no-any-return]
+        return self._ask(
+            "GET",
+            f"/environments/{environment}/records/{quote(record_type, safe='')}/{'/'.join(quote(part, safe='') for part in key)}",
+        )
 
 
-def _asked(service: str, environment: str, operation: str | None, document: Json | None, inputs: Mapping[str, Any] | None) -> Json:
+def _asked(
+    service: str, environment: str, operation: str | None, document: Json | None, inputs: Mapping[str, Any] | None
+) -> Json:
     asked: Json = {"service": service, "environment": environment, "inputs": dict(inputs or {})}
-    return asked | ({"operation": operation} if operation else {}) | ({"document": document} if document is not None else {})
+    return (
+        asked
+        | ({"operation": operation} if operation else {})
+        | ({"document": document} if document is not None else {})
+    )

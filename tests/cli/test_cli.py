@@ -18,7 +18,19 @@ def test_the_whole_road_by_commands(rondine, tmp_path):
     rondine.cli("service", "make", "road", "--title", "Tree register")
     rondine.cli("credential", "make", "road-key")
     rondine.cli("credential", "set", "road-key", stdin=rondine.key + "\n")
-    rondine.cli("connection", "make", "road-test", "--service", "road", "--base-address", rondine.register_url, "--api-key-header", "X-Register-Key", "--credential", "road-key")
+    rondine.cli(
+        "connection",
+        "make",
+        "road-test",
+        "--service",
+        "road",
+        "--base-address",
+        rondine.register_url,
+        "--api-key-header",
+        "X-Register-Key",
+        "--credential",
+        "road-key",
+    )
     assert lines(rondine.cli("connection", "check", "road-test"))[0]["works"]
     address = f"{rondine.register_url}/v1/trees?district=<district>&limit=150"
     assert lines(rondine.cli("operation", "apart", address))[0]["operation"]["inputs"] == [{"name": "district"}]
@@ -29,31 +41,76 @@ def test_the_whole_road_by_commands(rondine, tmp_path):
     assert trial["call"]["status"] == 200
     rondine.cli("sample", "keep", "road-sample", "--run", str(trial["run"]))
     assert lines(rondine.cli("sample", "schema", "road-sample"))[0]["properties"]["trees"]["type"] == "array"
-    rondine.cli("mapping", "propose", "road-sample", "--rows", "$.trees[*]", "--record-type", "road-tree", "--key", "number", "--save", "road-mapping", "--service", "road")
+    rondine.cli(
+        "mapping",
+        "propose",
+        "road-sample",
+        "--rows",
+        "$.trees[*]",
+        "--record-type",
+        "road-tree",
+        "--key",
+        "number",
+        "--save",
+        "road-mapping",
+        "--service",
+        "road",
+    )
     assert lines(rondine.cli("mapping", "preview", "road-mapping", "road-sample"))[0]["outputs"][0]["rejected"] == 0
-    rondine.cli("feed", "make", "road-feed", "--operation", "road-trees", "--mapping", "road-mapping", "--input", "district=Orti")
+    rondine.cli(
+        "feed",
+        "make",
+        "road-feed",
+        "--operation",
+        "road-trees",
+        "--mapping",
+        "road-mapping",
+        "--input",
+        "district=Orti",
+    )
     run = lines(rondine.cli("feed", "run", "road-feed"))[-1]
     assert run["state"] == "done" and run["counts"][0]["created"] == 150
-    records = lines(rondine.cli("record", "list", "road-tree", "--where", "girth.from=2", "--sort=-girth", "--limit", "5"))
+    records = lines(
+        rondine.cli("record", "list", "road-tree", "--where", "girth.from=2", "--sort=-girth", "--limit", "5")
+    )
     assert len(records) == 5 and all(one["district"] == "Orti" for one in records)
-    assert lines(rondine.cli("record", "show", "road-tree", records[0]["number"]))[0]["trace"]["row"]["pointer"].startswith("/trees/")
+    assert lines(rondine.cli("record", "show", "road-tree", records[0]["number"]))[0]["trace"]["row"][
+        "pointer"
+    ].startswith("/trees/")
     assert [one["id"] for one in lines(rondine.cli("run", "list", "--feed", "road-feed"))] == [run["id"]]
     assert len(lines(rondine.cli("run", "calls", str(run["id"])))) == 1
 
 
 def test_the_guide_walks_from_an_address_to_kept_records(rondine):
     found = rondine.cli("guide", "--key-file", str(rondine.home / "register.key"), "--register", rondine.register_url)
-    for words in ("1. Connect", "✓ sign-in", "6. Make a feed", "2,412 created", "nothing changed: all 2,412 rows", "Look at it in the console"):
+    for words in (
+        "1. Connect",
+        "✓ sign-in",
+        "6. Make a feed",
+        "2,412 created",
+        "nothing changed: all 2,412 rows",
+        "Look at it in the console",
+    ):
         assert words in found.stdout
     again = rondine.cli("guide", "--key-file", str(rondine.home / "register.key"), "--register", rondine.register_url)
     assert "nothing changed" in again.stdout
 
 
-@pytest.mark.parametrize(("words", "status", "text"), [
-    (["operation", "show", "lst-trees"], 1, 'there is no operation "lst-trees"'), (["operation", "try"], 2, "required: name"), (["record", "list", "tree", "--where", "girth"], 2, "is not NAME=VALUE"),
-    (["operation", "make", "x", "--service", "nowhere", "--address", "https://r.example/"], 1, 'there is no service "nowhere"'), (["host", "permit", "register.example"], 1, "as builder you may not administer"),
-    (["sample", "keep", "x", "--file", "/no/such/file"], 2, "No such file"),
-])
+@pytest.mark.parametrize(
+    ("words", "status", "text"),
+    [
+        (["operation", "show", "lst-trees"], 1, 'there is no operation "lst-trees"'),
+        (["operation", "try"], 2, "required: name"),
+        (["record", "list", "tree", "--where", "girth"], 2, "is not NAME=VALUE"),
+        (
+            ["operation", "make", "x", "--service", "nowhere", "--address", "https://r.example/"],
+            1,
+            'there is no service "nowhere"',
+        ),
+        (["host", "permit", "register.example"], 1, "as builder you may not administer"),
+        (["sample", "keep", "x", "--file", "/no/such/file"], 2, "No such file"),
+    ],
+)
 def test_an_error_says_what_and_what_to_do(rondine, words, status, text):
     found = rondine.cli(*words, check=False)
     assert found.returncode == status
@@ -63,21 +120,35 @@ def test_an_error_says_what_and_what_to_do(rondine, words, status, text):
 
 def test_no_service_is_told(tmp_path):
     env = {**os.environ, "PYTHONPATH": "src", "RONDINE_URL": "http://127.0.0.1:1", "RONDINE_CLI_HOME": str(tmp_path)}
-    found = subprocess.run([sys.executable, "-m", "rondine_cli.main", "whoami"], env=env, capture_output=True, text=True, check=False)
+    found = subprocess.run(
+        [sys.executable, "-m", "rondine_cli.main", "whoami"], env=env, capture_output=True, text=True, check=False
+    )
     assert found.returncode == 1
-    assert "cannot reach Rondine at http://127.0.0.1:1 (connection refused)" in found.stderr and "./start" in found.stderr
+    assert (
+        "cannot reach Rondine at http://127.0.0.1:1 (connection refused)" in found.stderr and "./start" in found.stderr
+    )
 
 
 def test_signing_in_keeps_a_token_that_only_its_owner_can_read(rondine, tmp_path):
     env = {**os.environ, "PYTHONPATH": "src", "RONDINE_URL": rondine.url, "RONDINE_CLI_HOME": str(tmp_path)}
 
     def cli(*words, stdin=""):
-        return subprocess.run([sys.executable, "-m", "rondine_cli.main", *words], env=env, input=stdin, capture_output=True, text=True, check=False)
+        return subprocess.run(
+            [sys.executable, "-m", "rondine_cli.main", *words],
+            env=env,
+            input=stdin,
+            capture_output=True,
+            text=True,
+            check=False,
+        )
 
     wrong = cli("login", "mira", "--password-stdin", stdin="no\n")
     assert wrong.returncode == 1 and "do not go together" in wrong.stderr
     assert cli("whoami").returncode == 1
-    assert "project olmara (builder)" in cli("login", "mira", "--password-stdin", stdin=rondine.passwords["mira"] + "\n").stderr
+    assert (
+        "project olmara (builder)"
+        in cli("login", "mira", "--password-stdin", stdin=rondine.passwords["mira"] + "\n").stderr
+    )
     assert (tmp_path / "signed-in.json").stat().st_mode & 0o777 == 0o600
     assert json.loads(cli("whoami").stdout)["name"] == "mira"
     cli("logout")

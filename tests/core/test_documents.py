@@ -10,8 +10,13 @@ from rondine.core.documents.json import kind_of
 from rondine.core.errors import DocumentError, RondineError
 
 values = st.recursive(
-    st.none() | st.booleans() | st.integers() | st.decimals(allow_nan=False, allow_infinity=False, places=3) | st.text(),
-    lambda inner: st.lists(inner, max_size=4) | st.dictionaries(st.text(max_size=5), inner, max_size=4), max_leaves=12,
+    st.none()
+    | st.booleans()
+    | st.integers()
+    | st.decimals(allow_nan=False, allow_infinity=False, places=3)
+    | st.text(),
+    lambda inner: st.lists(inner, max_size=4) | st.dictionaries(st.text(max_size=5), inner, max_size=4),
+    max_leaves=12,
 )
 
 
@@ -28,21 +33,26 @@ def test_no_bytes_raise_anything_but_a_named_error(body):
         assert error.where
 
 
-@pytest.mark.parametrize("text", ["12345678901234567890123", "1.10", "0.1000000000000000055511151231257827", "1E+2", "-0.0"])
+@pytest.mark.parametrize(
+    "text", ["12345678901234567890123", "1.10", "0.1000000000000000055511151231257827", "1E+2", "-0.0"]
+)
 def test_numbers_keep_every_digit(text):
     value = read_json(text.encode())
     assert str(value) == text
     assert kind_of(value) == ("integer" if text.isdigit() else "number")
 
 
-@pytest.mark.parametrize(("text", "where", "words"), [
-    ('{"trees": [\n  {"number": 1,\n   "girth" 2}\n]}', "line 3, column 12", 'a ":" is expected'),
-    ('{"trees": [1, 2', "line 1, column 16", "the text ends here"),
-    ('{"a": NaN}', "the response", "NaN is not a JSON number"),
-    ("<!doctype html>", "line 1, column 1", "a value is expected"),
-    ("[1] [2]", "line 1, column 5", "more text after the end"),
-    ("", "the response", "is empty"),
-])
+@pytest.mark.parametrize(
+    ("text", "where", "words"),
+    [
+        ('{"trees": [\n  {"number": 1,\n   "girth" 2}\n]}', "line 3, column 12", 'a ":" is expected'),
+        ('{"trees": [1, 2', "line 1, column 16", "the text ends here"),
+        ('{"a": NaN}', "the response", "NaN is not a JSON number"),
+        ("<!doctype html>", "line 1, column 1", "a value is expected"),
+        ("[1] [2]", "line 1, column 5", "more text after the end"),
+        ("", "the response", "is empty"),
+    ],
+)
 def test_a_malformed_text_is_told_with_its_place(text, where, words):
     with pytest.raises(DocumentError) as raised:
         read_json(text.encode())
@@ -73,7 +83,10 @@ def test_the_tree_comes_in_parts_with_places():
     value = read_json(b'{"trees": [{"number": "OLM-1", "girth": 2.0}, {"number": "OLM-2"}], "total": 2}')
     nodes = list(nodes_below(value, depth=3))
     assert [(node.location, node.kind, node.text) for node in nodes][:4] == [
-        (("trees",), "array", ""), (("trees", 0), "object", ""), (("trees", 0, "number"), "string", '"OLM-1"'), (("trees", 0, "girth"), "number", "2.0"),
+        (("trees",), "array", ""),
+        (("trees", 0), "object", ""),
+        (("trees", 0, "number"), "string", '"OLM-1"'),
+        (("trees", 0, "girth"), "number", "2.0"),
     ]
     assert [node.location for node in nodes_below(value, ("trees",), offset=1, limit=1, depth=1)] == [("trees", 1)]
 

@@ -14,11 +14,23 @@ from rondine.core.mapping.sealing import seal
 from rondine.core.mapping.types import CONVERSIONS, ConversionError
 from rondine.core.settings import dump, load
 
-TYPES = {"number": "text", "girth": "decimal", "height": "decimal", "position": "integer", "planted": "date", "surveyed": "datetime", "protected": "boolean", "care": "json"}
+TYPES = {
+    "number": "text",
+    "girth": "decimal",
+    "height": "decimal",
+    "position": "integer",
+    "planted": "date",
+    "surveyed": "datetime",
+    "protected": "boolean",
+    "care": "json",
+}
 
 
 def tree_type(**types):
-    return load(RecordTypeDocument, {"fields": [{"name": name, "type": kind} for name, kind in (types or TYPES).items()], "key": ["number"]})
+    return load(
+        RecordTypeDocument,
+        {"fields": [{"name": name, "type": kind} for name, kind in (types or TYPES).items()], "key": ["number"]},
+    )
 
 
 def compiled(fields, rows=({"level": "tree", "at": "trees[*]"},), record_type=None):
@@ -35,30 +47,58 @@ NUMBER = {"name": "number", "from": "number"}
 
 def test_values_are_taken_converted_and_kept_exactly():
     mapped = run(
-        [NUMBER, {"name": "girth", "from": "measures.girth"}, {"name": "planted", "from": "planted"}, {"name": "surveyed", "from": "surveyed"}, {"name": "care", "from": "care"}],
+        [
+            NUMBER,
+            {"name": "girth", "from": "measures.girth"},
+            {"name": "planted", "from": "planted"},
+            {"name": "surveyed", "from": "surveyed"},
+            {"name": "care", "from": "care"},
+        ],
         '{"trees": [{"number": "OLM-1", "measures": {"girth": 2.50}, "planted": "1973-04-16", "surveyed": "2025-01-16T07:36:00+01:00", "care": ["staked"]}]}',
     )
-    assert mapped.records == [(0, {"number": "OLM-1", "girth": Decimal("2.5"), "planted": date(1973, 4, 16), "surveyed": datetime(2025, 1, 16, 6, 36, tzinfo=UTC), "care": ["staked"]})]
+    assert mapped.records == [
+        (
+            0,
+            {
+                "number": "OLM-1",
+                "girth": Decimal("2.5"),
+                "planted": date(1973, 4, 16),
+                "surveyed": datetime(2025, 1, 16, 6, 36, tzinfo=UTC),
+                "care": ["staked"],
+            },
+        )
+    ]
 
 
 def test_an_optional_part_may_be_missing_or_null_and_leaves_the_others_filled():
-    mapped = run([NUMBER, {"name": "girth", "from": "measures.girth"}], '{"trees": [{"number": "a"}, {"number": "b", "measures": {"girth": null}}, {"number": "c", "measures": null}]}')
+    mapped = run(
+        [NUMBER, {"name": "girth", "from": "measures.girth"}],
+        '{"trees": [{"number": "a"}, {"number": "b", "measures": {"girth": null}}, {"number": "c", "measures": null}]}',
+    )
     assert [data for _, data in mapped.records] == [{"number": "a"}, {"number": "b", "girth": None}, {"number": "c"}]
 
 
 def test_a_default_stands_in_for_missing_and_null():
-    mapped = run([NUMBER, {"name": "girth", "from": "girth", "default": "1.0"}], '{"trees": [{"number": "a"}, {"number": "b", "girth": null}, {"number": "c", "girth": 3}]}')
+    mapped = run(
+        [NUMBER, {"name": "girth", "from": "girth", "default": "1.0"}],
+        '{"trees": [{"number": "a"}, {"number": "b", "girth": null}, {"number": "c", "girth": 3}]}',
+    )
     assert [data["girth"] for _, data in mapped.records] == [1, 1, 3]
 
 
 def test_a_bad_row_becomes_a_reject_with_every_problem_and_stops_no_other():
-    mapped = run([NUMBER, {"name": "girth", "from": "girth"}, {"name": "planted", "from": "planted", "required": True}],
-                 '{"trees": [{"number": "a", "girth": "1,25", "planted": "2025-02-31"}, {"number": "b", "girth": 1, "planted": "2025-02-01"}, {"number": "c"}]}')
+    mapped = run(
+        [NUMBER, {"name": "girth", "from": "girth"}, {"name": "planted", "from": "planted", "required": True}],
+        '{"trees": [{"number": "a", "girth": "1,25", "planted": "2025-02-31"}, {"number": "b", "girth": 1, "planted": "2025-02-01"}, {"number": "c"}]}',
+    )
     assert [data["number"] for _, data in mapped.records] == ["b"]
     assert mapped.rows == 3
     first, second = mapped.rejects
     assert first.path == "$['trees'][0]"
-    assert [(one.field, one.path) for one in first.problems] == [("girth", "$['trees'][0]['girth']"), ("planted", "$['trees'][0]['planted']")]
+    assert [(one.field, one.path) for one in first.problems] == [
+        ("girth", "$['trees'][0]['girth']"),
+        ("planted", "$['trees'][0]['planted']"),
+    ]
     assert first.problems[0].reason == 'is the text "1,25", not a decimal number, a decimal comma?'
     assert second.problems[0].reason == "is missing"
     assert first.row["girth"] == "1,25"
@@ -66,15 +106,28 @@ def test_a_bad_row_becomes_a_reject_with_every_problem_and_stops_no_other():
 
 def test_rows_at_several_levels_take_from_the_row_its_ancestors_and_the_root():
     mapped = run(
-        [{"name": "number", "from": {"level": "tree", "jsonpath": "$.number"}}, {"name": "care", "from": {"jsonpath": "$"}}, {"name": "position", "from": {"position": "job"}}, {"name": "girth", "from": {"level": "root", "pointer": "/version"}}],
+        [
+            {"name": "number", "from": {"level": "tree", "jsonpath": "$.number"}},
+            {"name": "care", "from": {"jsonpath": "$"}},
+            {"name": "position", "from": {"position": "job"}},
+            {"name": "girth", "from": {"level": "root", "pointer": "/version"}},
+        ],
         '{"version": 2, "trees": [{"number": "a", "care": ["staked", "mulched"]}, {"number": "b", "care": []}, {"number": "c"}]}',
         rows=({"level": "tree", "at": "trees[*]"}, {"level": "job", "at": "care[*]"}),
     )
-    assert [data for _, data in mapped.records] == [{"number": "a", "care": "staked", "position": 0, "girth": 2}, {"number": "a", "care": "mulched", "position": 1, "girth": 2}]
+    assert [data for _, data in mapped.records] == [
+        {"number": "a", "care": "staked", "position": 0, "girth": 2},
+        {"number": "a", "care": "mulched", "position": 1, "girth": 2},
+    ]
 
 
 def test_a_list_of_plain_values_becomes_rows_with_a_named_field():
-    mapped = run([{"name": "number", "from": {"jsonpath": "$"}}], '["a", "b"]', rows=({"level": "row", "at": "[*]"},), record_type=tree_type(number="text"))
+    mapped = run(
+        [{"name": "number", "from": {"jsonpath": "$"}}],
+        '["a", "b"]',
+        rows=({"level": "row", "at": "[*]"},),
+        record_type=tree_type(number="text"),
+    )
     assert [data for _, data in mapped.records] == [{"number": "a"}, {"number": "b"}]
 
 
@@ -83,7 +136,10 @@ def test_an_empty_list_gives_no_rows_and_no_error(text):
     assert run([NUMBER], text).rows == 0
 
 
-@pytest.mark.parametrize(("text", "hint"), [('{"tree": []}', 'did you mean "tree"?'), ('{"plots": [1]}', "known here: plots"), ("[]", "array")])
+@pytest.mark.parametrize(
+    ("text", "hint"),
+    [('{"tree": []}', 'did you mean "tree"?'), ('{"plots": [1]}', "known here: plots"), ("[]", "array")],
+)
 def test_a_path_that_matches_nothing_is_an_error_with_the_nearest_name(text, hint):
     with pytest.raises(MappingError) as raised:
         run([NUMBER], text)
@@ -91,26 +147,63 @@ def test_a_path_that_matches_nothing_is_an_error_with_the_nearest_name(text, hin
 
 
 def test_inputs_and_fixed_values_fill_fields():
-    output = compiled([NUMBER, {"name": "care", "from": {"input": "district"}}, {"name": "girth", "from": {"value": 3}}])
-    assert output.run(read_json(b'{"trees": [{"number": "a"}]}'), {"district": "Orti"}).records[0][1] == {"number": "a", "care": "Orti", "girth": 3}
+    output = compiled(
+        [NUMBER, {"name": "care", "from": {"input": "district"}}, {"name": "girth", "from": {"value": 3}}]
+    )
+    assert output.run(read_json(b'{"trees": [{"number": "a"}]}'), {"district": "Orti"}).records[0][1] == {
+        "number": "a",
+        "care": "Orti",
+        "girth": 3,
+    }
 
 
 def test_every_problem_of_a_draft_is_listed_with_its_place():
-    mapping = load(MappingDocument, {"outputs": [{"record_type": "tre", "rows": []}, {"record_type": "tree", "rows": [{"level": "tree", "at": "a b"}], "fields": [
-        {"name": "girht", "from": "girth"}, {"name": "girth", "from": {"level": "tre", "jsonpath": "$.x"}, "type": "text"}, {"name": "girth", "from": "x"}]}]})
+    mapping = load(
+        MappingDocument,
+        {
+            "outputs": [
+                {"record_type": "tre", "rows": []},
+                {
+                    "record_type": "tree",
+                    "rows": [{"level": "tree", "at": "a b"}],
+                    "fields": [
+                        {"name": "girht", "from": "girth"},
+                        {"name": "girth", "from": {"level": "tre", "jsonpath": "$.x"}, "type": "text"},
+                        {"name": "girth", "from": "x"},
+                    ],
+                },
+            ]
+        },
+    )
     found = {problem.where: problem for problem in problems_of(mapping, {"tree": tree_type()})}
-    assert set(found) == {"/outputs/0/record_type", "/outputs/0/rows", "/outputs/1/rows/0/at", "/outputs/1/fields/0/name", "/outputs/1/fields/1/from", "/outputs/1/fields/1/type", "/outputs/1/fields/2/name", "/outputs/1/fields"}
+    assert set(found) == {
+        "/outputs/0/record_type",
+        "/outputs/0/rows",
+        "/outputs/1/rows/0/at",
+        "/outputs/1/fields/0/name",
+        "/outputs/1/fields/1/from",
+        "/outputs/1/fields/1/type",
+        "/outputs/1/fields/2/name",
+        "/outputs/1/fields",
+    }
     assert found["/outputs/1/fields/0/name"].hint == 'did you mean "girth"?'
     with pytest.raises(DraftError):
         compile_mapping(mapping, {"tree": tree_type()})
 
 
-@pytest.mark.parametrize(("document", "where", "words"), [
-    ({"outputs": [{"record_typ": "tree", "rows": []}]}, "/outputs/0/record_typ", 'Did you mean "record_type"?'),
-    ({"outputs": [{"record_type": "tree", "rows": [], "fields": [{"name": "x", "from": {}}]}]}, "/outputs/0/fields/0/from", "exactly one"),
-    ({"outputs": 3}, "/outputs", "expected"),
-    ({"version": 2}, "/version", "invalid"),
-])
+@pytest.mark.parametrize(
+    ("document", "where", "words"),
+    [
+        ({"outputs": [{"record_typ": "tree", "rows": []}]}, "/outputs/0/record_typ", 'Did you mean "record_type"?'),
+        (
+            {"outputs": [{"record_type": "tree", "rows": [], "fields": [{"name": "x", "from": {}}]}]},
+            "/outputs/0/fields/0/from",
+            "exactly one",
+        ),
+        ({"outputs": 3}, "/outputs", "expected"),
+        ({"version": 2}, "/version", "invalid"),
+    ],
+)
 def test_a_wrong_shape_is_refused_with_its_place(document, where, words):
     with pytest.raises(InputError) as raised:
         load(MappingDocument, document)
@@ -118,30 +211,72 @@ def test_a_wrong_shape_is_refused_with_its_place(document, where, words):
     assert words in str(raised.value)
 
 
-@pytest.mark.parametrize(("kind", "value", "made"), [
-    ("integer", Decimal("2.0"), 2), ("integer", "9223372036854775808", 2**63), ("integer", 2**80, 2**80), ("decimal", "1E+3", Decimal(1000)), ("decimal", 7, Decimal(7)),
-    ("boolean", "true", True), ("text", Decimal("1.10"), "1.10"), ("text", True, "true"), ("date", "2024-02-29", date(2024, 2, 29)), ("json", {"b": 1, "a": Decimal("2.0")}, {"a": 2, "b": 1}),
-])
+@pytest.mark.parametrize(
+    ("kind", "value", "made"),
+    [
+        ("integer", Decimal("2.0"), 2),
+        ("integer", "9223372036854775808", 2**63),
+        ("integer", 2**80, 2**80),
+        ("decimal", "1E+3", Decimal(1000)),
+        ("decimal", 7, Decimal(7)),
+        ("boolean", "true", True),
+        ("text", Decimal("1.10"), "1.10"),
+        ("text", True, "true"),
+        ("date", "2024-02-29", date(2024, 2, 29)),
+        ("json", {"b": 1, "a": Decimal("2.0")}, {"a": 2, "b": 1}),
+    ],
+)
 def test_conversions_keep_the_value(kind, value, made):
     assert CONVERSIONS[kind](value) == made
 
 
-@pytest.mark.parametrize(("kind", "value"), [
-    ("integer", Decimal("2.5")), ("integer", "2 "), ("integer", True), ("decimal", "NaN"), ("decimal", Decimal("1E+5000")), ("decimal", "1,2"), ("boolean", 1), ("text", {}), ("text", []),
-    ("date", "2025-02-30"), ("date", "3/4/2025"), ("datetime", "2025-01-01T10:00:00"), ("datetime", "yesterday at noon"), ("date", 20250101),
-])
+@pytest.mark.parametrize(
+    ("kind", "value"),
+    [
+        ("integer", Decimal("2.5")),
+        ("integer", "2 "),
+        ("integer", True),
+        ("decimal", "NaN"),
+        ("decimal", Decimal("1E+5000")),
+        ("decimal", "1,2"),
+        ("boolean", 1),
+        ("text", {}),
+        ("text", []),
+        ("date", "2025-02-30"),
+        ("date", "3/4/2025"),
+        ("datetime", "2025-01-01T10:00:00"),
+        ("datetime", "yesterday at noon"),
+        ("date", 20250101),
+    ],
+)
 def test_what_does_not_fit_is_refused_with_a_reason(kind, value):
     with pytest.raises(ConversionError, match=r"^(is|has) "):
         CONVERSIONS[kind](value)
 
 
-scalars = st.none() | st.booleans() | st.integers(-(2**70), 2**70) | st.decimals(allow_nan=False, allow_infinity=False) | st.sampled_from(["", "12", "1.5", "2025-01-03", "2025-01-03T10:00:00Z", "true", "x"]) | st.text(max_size=4)
-trees = st.lists(st.dictionaries(st.sampled_from(["number", "girth", "position", "planted", "surveyed", "protected", "care", "m"]), scalars | st.dictionaries(st.just("height"), scalars) | st.lists(scalars, max_size=2)) | scalars, max_size=5)
+scalars = (
+    st.none()
+    | st.booleans()
+    | st.integers(-(2**70), 2**70)
+    | st.decimals(allow_nan=False, allow_infinity=False)
+    | st.sampled_from(["", "12", "1.5", "2025-01-03", "2025-01-03T10:00:00Z", "true", "x"])
+    | st.text(max_size=4)
+)
+trees = st.lists(
+    st.dictionaries(
+        st.sampled_from(["number", "girth", "position", "planted", "surveyed", "protected", "care", "m"]),
+        scalars | st.dictionaries(st.just("height"), scalars) | st.lists(scalars, max_size=2),
+    )
+    | scalars,
+    max_size=5,
+)
 
 
 @given(trees, st.sampled_from(list(TYPES)))
 def test_the_fast_way_equals_the_exact_way(rows, required):
-    fields = [{"name": name, "from": name} for name in TYPES if name != "height"] + [{"name": "height", "from": "m.height", "default": 1}]
+    fields = [{"name": name, "from": name} for name in TYPES if name != "height"] + [
+        {"name": "height", "from": "m.height", "default": 1}
+    ]
     for field in fields:
         if field["name"] == required:
             field["required"] = True
@@ -149,7 +284,9 @@ def test_the_fast_way_equals_the_exact_way(rows, required):
     mapped = output.run({"trees": rows})
     exact = list(output.explain({"trees": rows}))
     assert mapped.records == [(row.ordinal, row.data) for row in exact if row.data is not None]
-    assert [(one.ordinal, one.problems) for one in mapped.rejects] == [(row.ordinal, row.problems) for row in exact if row.data is None]
+    assert [(one.ordinal, one.problems) for one in mapped.rejects] == [
+        (row.ordinal, row.problems) for row in exact if row.data is None
+    ]
     assert mapped.rows == len(rows) == len(mapped.records) + len(mapped.rejects)
     sealed, rejects = seal(output, mapped)
     assert len(sealed) + len(rejects) == mapped.rows
@@ -167,21 +304,41 @@ def test_equal_contents_have_equal_hashes_and_null_is_not_missing():
 
 def test_what_postgresql_cannot_hold_becomes_a_reject():
     output = compiled([NUMBER, {"name": "care", "from": "care"}])
-    sealed, rejects = seal(output, output.run(read_json(b'{"trees": [{"number": "a", "care": "x\\u0000"}, {"number": "b", "care": "\\ud800"}, {"number": "c", "care": "\\\\u0000"}]}')))
+    sealed, rejects = seal(
+        output,
+        output.run(
+            read_json(
+                b'{"trees": [{"number": "a", "care": "x\\u0000"}, {"number": "b", "care": "\\ud800"}, {"number": "c", "care": "\\\\u0000"}]}'
+            )
+        ),
+    )
     assert [row.key for row in sealed] == ['["c"]']
-    assert ["U+0000" in one.problems[0].reason or "surrogate" in one.problems[0].reason for one in rejects] == [True, True]
+    assert ["U+0000" in one.problems[0].reason or "surrogate" in one.problems[0].reason for one in rejects] == [
+        True,
+        True,
+    ]
 
 
-TREES = read_json(b"""{"trees": [{"number": "OLM-1", "measures": {"girth": 2}, "place": {"number": 4}, "care": ["a"]}, {"number": "OLM-2", "measures": {"girth": 2.5}, "place": {"number": 4}, "care": []}], "total": 2, "districts": ["Orti"]}""")
+TREES = read_json(
+    b"""{"trees": [{"number": "OLM-1", "measures": {"girth": 2}, "place": {"number": 4}, "care": ["a"]}, {"number": "OLM-2", "measures": {"girth": 2.5}, "place": {"number": 4}, "care": []}], "total": 2, "districts": ["Orti"]}"""
+)
 
 
 def test_the_places_that_could_become_rows_are_named_lists_of_objects_first():
-    assert [(choice.path, choice.count, choice.holds) for choice in row_choices(TREES)] == [("$.trees[*]", 2, "object"), ("$.districts[*]", 1, "value"), ("$", 1, "object")]
+    assert [(choice.path, choice.count, choice.holds) for choice in row_choices(TREES)] == [
+        ("$.trees[*]", 2, "object"),
+        ("$.districts[*]", 1, "value"),
+        ("$", 1, "object"),
+    ]
 
 
 def test_a_proposal_names_types_and_the_key_and_what_it_leaves_out():
     found = propose([TREES], rows=["$.trees[*]"], name="tree", take=["$.number", "$.measures.girth", "$.place.number"])
-    assert {field.name: field.type for field in found.record_type.fields} == {"number": "text", "girth": "decimal", "place_number": "integer"}
+    assert {field.name: field.type for field in found.record_type.fields} == {
+        "number": "text",
+        "girth": "decimal",
+        "place_number": "integer",
+    }
     assert found.record_type.key == ["number"]
     assert found.left_out == ["$.care"]
     assert "whole in 50% of rows" in found.notes[0]

@@ -31,13 +31,22 @@ def page(link="", rows=None, **values):
 
 
 def test_the_link_header_is_followed_until_there_is_none():
-    links = iter(['</trees?start=2>; rel="next"', '<https://register.example/trees?start=4>; rel=next', '</trees>; rel="first"'])
+    links = iter(
+        ['</trees?start=2>; rel="next"', "<https://register.example/trees?start=4>; rel=next", '</trees>; rel="first"']
+    )
     asked, ending = drive(LinkHeader().exchange(FIRST), lambda ask: page(next(links)))
     assert asked == [FIRST.url, "https://register.example/trees?start=2", "https://register.example/trees?start=4"]
     assert (ending.is_proven, ending.pages) == (True, 3)
 
 
-@pytest.mark.parametrize(("link", "words"), [("<https://elsewhere.example/2>; rel=next", "https://elsewhere.example"), ("</trees?limit=2>; rel=next", "circle"), ("<http://[bad>; rel=next", "cannot be read")])
+@pytest.mark.parametrize(
+    ("link", "words"),
+    [
+        ("<https://elsewhere.example/2>; rel=next", "https://elsewhere.example"),
+        ("</trees?limit=2>; rel=next", "circle"),
+        ("<http://[bad>; rel=next", "cannot be read"),
+    ],
+)
 def test_a_next_link_elsewhere_or_in_a_circle_is_refused(link, words):
     exchange = LinkHeader().exchange(FIRST)
     next(exchange)
@@ -51,9 +60,18 @@ def test_endless_pages_stop_at_the_limit():
         drive(LinkHeader(max_pages=5).exchange(FIRST), lambda ask: page(f"</trees?start={next(numbers)}>; rel=next"))
 
 
-@pytest.mark.parametrize(("value", "target"), [
-    (None, None), ("", None), ('<a>; rel="prev next"', "a"), ('<a>; title="rel=next"; rel=last, <b>; REL=Next', "b"), ('<a>; rel=last; rel=next', None), ("<a>;rel=next,<b>;rel=next", "a"), ('<a>; rel="x\\"y", <b>; rel=next', "b"),
-])
+@pytest.mark.parametrize(
+    ("value", "target"),
+    [
+        (None, None),
+        ("", None),
+        ('<a>; rel="prev next"', "a"),
+        ('<a>; title="rel=next"; rel=last, <b>; REL=Next', "b"),
+        ("<a>; rel=last; rel=next", None),
+        ("<a>;rel=next,<b>;rel=next", "a"),
+        ('<a>; rel="x\\"y", <b>; rel=next', "b"),
+    ],
+)
 def test_link_values_of_rfc_8288(value, target):
     assert next_link(value) == target
 
@@ -124,6 +142,10 @@ def test_a_caller_that_stops_early_closes_both():
 def test_each_paging_style_is_recognised_from_its_response():
     by_link = recognise("https://r.example/t", (("Link", "<x>; rel=next"),), {"trees": []})
     assert by_link[0].paging == LinkHeader()
-    assert recognise("https://r.example/t", (), {"meta": {"next_url": "/t?start=2"}})[0].paging == NextAddress(at="/meta/next_url")
-    assert recognise("https://r.example/t?page=1", (), {"trees": [], "page": 1, "total": 9})[0].paging == PageNumber(total="/total")
+    assert recognise("https://r.example/t", (), {"meta": {"next_url": "/t?start=2"}})[0].paging == NextAddress(
+        at="/meta/next_url"
+    )
+    assert recognise("https://r.example/t?page=1", (), {"trees": [], "page": 1, "total": 9})[0].paging == PageNumber(
+        total="/total"
+    )
     assert recognise("https://r.example/t", (), [1]) == []

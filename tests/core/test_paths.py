@@ -6,7 +6,16 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rondine.core.errors import PathError
-from rondine.core.paths import normalized_path, parse_jsonpath, parse_normalized, parse_pointer, parse_short, pointer_text, resolve, short_form
+from rondine.core.paths import (
+    normalized_path,
+    parse_jsonpath,
+    parse_normalized,
+    parse_pointer,
+    parse_short,
+    pointer_text,
+    resolve,
+    short_form,
+)
 
 CASES = json.loads((Path(__file__).parent / "data" / "jsonpath-cts.json").read_text())["tests"]
 PLAIN = [case for case in CASES if "?" not in case["selector"]]
@@ -61,7 +70,9 @@ def test_the_examples_of_rfc_6901():
             parse_pointer(wrong)
 
 
-@pytest.mark.parametrize(("short", "path"), [("measures.girth", "$.measures.girth"), ("trees[*]", "$.trees[*]"), ("[*]", "$[*]")])
+@pytest.mark.parametrize(
+    ("short", "path"), [("measures.girth", "$.measures.girth"), ("trees[*]", "$.trees[*]"), ("[*]", "$[*]")]
+)
 def test_the_short_form_and_back(short, path):
     assert parse_short(short).text == path
     assert short_form(parse_jsonpath(path)) == short

@@ -3,10 +3,10 @@ from decimal import Decimal
 import jsonschema
 from hypothesis import given
 from hypothesis import strategies as st
+from tests.core.test_documents import values
 
 from rondine.core.documents import read_json
 from rondine.core.schema import Correction, infer, outline, to_json_schema
-from tests.core.test_documents import values
 
 TREES = read_json(b"""{"trees": [
   {"number": "OLM-1", "girth": 2, "height": 14.5, "planted": "1973-04-16", "care": ["staked"], "place": {"street": "Long Steps 4"}},
@@ -39,14 +39,22 @@ def test_lists_say_their_lengths_and_what_they_hold():
 
 def test_more_samples_refine_in_any_order():
     one, other = read_json(b'{"a": 1}'), read_json(b'{"a": "x", "b": true}')
-    first, second = ([row.to_json() | {"examples": 0} for row in outline(infer(order))] for order in ([one, other], [other, one]))
+    first, second = (
+        [row.to_json() | {"examples": 0} for row in outline(infer(order))] for order in ([one, other], [other, one])
+    )
     assert first == second
     assert line("$.a", [one, other]).type == "text"
     assert line("$.b", [one, other]).presence == 0.5
 
 
 def test_a_correction_changes_type_and_name_and_an_unknown_one_nothing():
-    girth = line("$.trees[*].girth", corrections=[Correction(path="$.trees[*].girth", type="text", name="girth_m"), Correction(path="$.nowhere", type="text")])
+    girth = line(
+        "$.trees[*].girth",
+        corrections=[
+            Correction(path="$.trees[*].girth", type="text", name="girth_m"),
+            Correction(path="$.nowhere", type="text"),
+        ],
+    )
     assert (girth.type, girth.name, girth.is_corrected) == ("text", "girth_m", True)
 
 

@@ -20,7 +20,16 @@ KEY = "canary-4711-key"
 
 def line(port, *, sign_in=None, permitted=None, max_size=1_000_000, host="127.0.0.1", **times):
     guard = Guard([PermittedHost(host, port, True)] if permitted is None else permitted)
-    return Line("line", hash((port, max_size, str(times), str(permitted))), f"http://{host}:{port}", sign_in or NoSignIn(), guard, {"key": Secret(KEY, "tree-key")}, time_outs=TimeOuts(**times), max_size=max_size)
+    return Line(
+        "line",
+        hash((port, max_size, str(times), str(permitted))),
+        f"http://{host}:{port}",
+        sign_in or NoSignIn(),
+        guard,
+        {"key": Secret(KEY, "tree-key")},
+        time_outs=TimeOuts(**times),
+        max_size=max_size,
+    )
 
 
 async def send(line, path="/", **options):
@@ -34,7 +43,11 @@ async def send(line, path="/", **options):
 async def test_a_response_comes_with_status_headers_body_and_timings(serve):
     service = serve(lambda request: web.json_response({"path": request.path_qs}, headers={"X-Seen": "yes"}))
     arrival = await send(line(service.port), "/v1/trees/a%2Fb?q=%2B")
-    assert (arrival.status, arrival.body, arrival.media_type) == (200, b'{"path": "/v1/trees/a%2Fb?q=%2B"}', "application/json")
+    assert (arrival.status, arrival.body, arrival.media_type) == (
+        200,
+        b'{"path": "/v1/trees/a%2Fb?q=%2B"}',
+        "application/json",
+    )
     assert 0 < arrival.timings.connected <= arrival.timings.first_byte <= arrival.timings.done
 
 
@@ -116,7 +129,11 @@ async def test_a_key_in_the_query_is_sent_and_shown_nowhere(serve, caplog):
         assert KEY not in repr(arrival)
         return Response(arrival.status)
 
-    await engine.carry(line(service.port, sign_in=ApiKey(name="key", place="query")), once(Request("GET", f"{service.url}/t?a=1")), read)
+    await engine.carry(
+        line(service.port, sign_in=ApiKey(name="key", place="query")),
+        once(Request("GET", f"{service.url}/t?a=1")),
+        read,
+    )
     await engine.close()
     assert service.calls[0][0] == f"/t?a=1&key={KEY}"
     assert KEY not in caplog.text

@@ -4,9 +4,27 @@ from rondine.core.errors import HostRefused
 from rondine.engine.guard import Guard, PermittedHost, is_public
 
 
-@pytest.mark.parametrize("address", [
-    "127.0.0.1", "10.1.2.3", "169.254.169.254", "192.168.1.1", "0.0.0.0", "100.64.0.1", "224.0.0.1", "::1", "fe80::1%eth0", "fc00::1", "::ffff:127.0.0.1", "64:ff9b::7f00:1", "64:ff9b:1::1", "2002:7f00:1::", "::", "no address",
-])
+@pytest.mark.parametrize(
+    "address",
+    [
+        "127.0.0.1",
+        "10.1.2.3",
+        "169.254.169.254",
+        "192.168.1.1",
+        "0.0.0.0",
+        "100.64.0.1",
+        "224.0.0.1",
+        "::1",
+        "fe80::1%eth0",
+        "fc00::1",
+        "::ffff:127.0.0.1",
+        "64:ff9b::7f00:1",
+        "64:ff9b:1::1",
+        "2002:7f00:1::",
+        "::",
+        "no address",
+    ],
+)
 def test_addresses_that_are_not_public(address):
     assert not is_public(address)
 
@@ -20,7 +38,12 @@ def test_a_host_is_permitted_by_name_and_port():
     guard = Guard([PermittedHost("register.example"), PermittedHost("127.0.0.1", 18210, True)])
     assert guard.permission("https://Register.Example./x").host == "register.example"
     guard.permission("http://127.0.0.1:18210/")
-    for url in ("https://register.example.elsewhere.example/", "http://127.0.0.1:18211/", "ftp://register.example/", "https://0x7f000001/"):
+    for url in (
+        "https://register.example.elsewhere.example/",
+        "http://127.0.0.1:18211/",
+        "ftp://register.example/",
+        "https://0x7f000001/",
+    ):
         with pytest.raises(HostRefused):
             guard.permission(url)
 

@@ -32,8 +32,12 @@ def routes(rondine):
 
 
 LEAST = {
-    ("POST", "/hosts"): "administrator", ("DELETE", "/hosts/{host_id}"): "administrator", ("PUT", "/credentials/{name}/secrets"): "operator", ("POST", "/feeds/{name}/runs"): "operator",
-    ("POST", "/runs/{run_id}/cancel"): "operator", **{("POST", path): "viewer" for path in ("/addresses", "/requests", "/outlines", "/proposals", "/previews")},
+    ("POST", "/hosts"): "administrator",
+    ("DELETE", "/hosts/{host_id}"): "administrator",
+    ("PUT", "/credentials/{name}/secrets"): "operator",
+    ("POST", "/feeds/{name}/runs"): "operator",
+    ("POST", "/runs/{run_id}/cancel"): "operator",
+    **{("POST", path): "viewer" for path in ("/addresses", "/requests", "/outlines", "/proposals", "/previews")},
 }
 ROLES = ("viewer", "operator", "builder", "administrator")
 PEOPLE = {"viewer": "vela", "operator": "odo", "builder": "mira", "administrator": "ada"}
@@ -44,9 +48,19 @@ def test_every_route_asks_for_its_role(rondine, http):
     for method, path in routes(rondine):
         short = path.removeprefix("/api/v1/projects/{project}")
         least = LEAST.get((method, short)) or ("viewer" if method == "GET" else "builder")
-        url = path.format(project="olmara", name="no-such", environment="test", key="k", host_id=999999, run_id=999999, body_id=uuid.uuid4())
+        url = path.format(
+            project="olmara",
+            name="no-such",
+            environment="test",
+            key="k",
+            host_id=999999,
+            run_id=999999,
+            body_id=uuid.uuid4(),
+        )
         for role in ROLES:
-            status = http.request(method, url, headers=headers(rondine, PEOPLE[role]), json={"surplus": 1} if method != "GET" else None).status_code
+            status = http.request(
+                method, url, headers=headers(rondine, PEOPLE[role]), json={"surplus": 1} if method != "GET" else None
+            ).status_code
             may = ROLES.index(role) >= ROLES.index(least)
             assert (status != 403) == may, f"{method} {short} as {role}: {status}"
             assert status not in (401, 500), f"{method} {short} as {role}: {status}"
@@ -59,8 +73,13 @@ def test_every_route_asks_for_its_role(rondine, http):
 
 def test_an_unknown_field_or_wrong_type_is_told_at_its_place(rondine, http):
     for body, where, words in (
-        ({"name": "x", "titel": "y"}, "/titel", 'did you mean "title"?'), ({"name": 3}, "/name", "not a name"), ({"name": "x", "document": {"metod": "GET"}}, "/document/metod", 'Did you mean "method"?'),
-        ({"name": "x", "document": {"query": [{"name": "q", "value": 3}]}}, "/document/query/0/value", "expected"), ({"document": {}}, "/name", "required"), ([], "/", "object"), ({"name": "Ab C"}, "/name", "not a name"),
+        ({"name": "x", "titel": "y"}, "/titel", 'did you mean "title"?'),
+        ({"name": 3}, "/name", "not a name"),
+        ({"name": "x", "document": {"metod": "GET"}}, "/document/metod", 'Did you mean "method"?'),
+        ({"name": "x", "document": {"query": [{"name": "q", "value": 3}]}}, "/document/query/0/value", "expected"),
+        ({"document": {}}, "/name", "required"),
+        ([], "/", "object"),
+        ({"name": "Ab C"}, "/name", "not a name"),
     ):
         if isinstance(body, dict):
             body = {"service": "tree-register", **body}
@@ -73,7 +92,11 @@ def test_an_unknown_field_or_wrong_type_is_told_at_its_place(rondine, http):
 
 
 def test_malformed_json_is_told_with_line_and_column(rondine, http):
-    found = http.post(f"{ANY}/operations", headers={**headers(rondine, "mira"), "Content-Type": "application/json"}, content='{"name":\n "x",,}')
+    found = http.post(
+        f"{ANY}/operations",
+        headers={**headers(rondine, "mira"), "Content-Type": "application/json"},
+        content='{"name":\n "x",,}',
+    )
     assert (found.status_code, found.json()["where"]) == (400, "the request's body, line 2, column 6")
     assert http.post(f"{ANY}/operations", headers=headers(rondine, "mira"), content="a=1").status_code == 415
     assert http.get("/api/v1/nothing").status_code == 404
@@ -93,7 +116,10 @@ def test_the_second_to_save_sees_the_state_now_and_loses_nothing(rondine):
     office.services.change("two-builders", version=current["version"], title="by me")
     with pytest.raises(RondineProblem, match="which version"):
         office._ask("PATCH", "/services/two-builders", {"title": "x"})
-    assert [(one["version"], one["what"], one["content"]["title"], one["by"]) for one in office.services.revisions("two-builders")] == [(3, "changed", "by me", "mira"), (2, "changed", "by the other", "mira"), (1, "made", "first", "mira")]
+    assert [
+        (one["version"], one["what"], one["content"]["title"], one["by"])
+        for one in office.services.revisions("two-builders")
+    ] == [(3, "changed", "by me", "mira"), (2, "changed", "by the other", "mira"), (1, "made", "first", "mira")]
 
 
 def test_names_are_unique_renaming_keeps_references_and_what_is_used_stays(rondine):
@@ -167,7 +193,9 @@ def test_the_description_on_file_is_the_services_own(rondine, http):
     from tests.whole_rondine import ROOT
 
     on_file = json.loads((ROOT / "docs" / "openapi.json").read_text())
-    assert http.get("/api/v1/openapi.json").json() == on_file, "write it anew: rondine-server openapi > docs/openapi.json, then npm run api in console/"
+    assert http.get("/api/v1/openapi.json").json() == on_file, (
+        "write it anew: rondine-server openapi > docs/openapi.json, then npm run api in console/"
+    )
 
 
 def test_pages_come_under_a_strict_policy(http):

@@ -19,8 +19,21 @@ from rondine.server.records.keeping import Kept, PlacedRow
 from rondine.server.records.models import Record, RecordSet, RecordType
 from rondine.server.services.models import Environment
 
-DOCUMENT = {"key": ["number"], "fields": [{"name": name, "type": kind, "searchable": name != "care"} for name, kind in (
-    ("number", "text"), ("girth", "decimal"), ("position", "integer"), ("planted", "date"), ("surveyed", "datetime"), ("protected", "boolean"), ("care", "json"))]}
+DOCUMENT = {
+    "key": ["number"],
+    "fields": [
+        {"name": name, "type": kind, "searchable": name != "care"}
+        for name, kind in (
+            ("number", "text"),
+            ("girth", "decimal"),
+            ("position", "integer"),
+            ("planted", "date"),
+            ("surveyed", "datetime"),
+            ("protected", "boolean"),
+            ("care", "json"),
+        )
+    ],
+}
 TYPE = load(RecordTypeDocument, DOCUMENT)
 
 
@@ -28,7 +41,9 @@ TYPE = load(RecordTypeDocument, DOCUMENT)
 def records(db):
     project = Project.objects.create(name="grove")
     environment = Environment.objects.create(project=project, name="test")
-    return RecordSet.objects.create(environment=environment, record_type=RecordType.objects.create(project=project, name="tree", document=DOCUMENT))
+    return RecordSet.objects.create(
+        environment=environment, record_type=RecordType.objects.create(project=project, name="tree", document=DOCUMENT)
+    )
 
 
 def row(number, **data):
@@ -73,25 +88,57 @@ def test_numbers_and_text_survive_postgresql(records):
     assert str(data["girth"]) == "0.10000000000000000555"
     assert data["position"] == 123456789012345678901234567890
     assert data["note"] == '"\\ \tè \\N'
-    assert shown_data(data, TYPE) == {"number": "a", "girth": "0.10000000000000000555", "position": "123456789012345678901234567890", "note": '"\\ \tè \\N'}
+    assert shown_data(data, TYPE) == {
+        "number": "a",
+        "girth": "0.10000000000000000555",
+        "position": "123456789012345678901234567890",
+        "note": '"\\ \tè \\N',
+    }
 
 
 @pytest.fixture
 def grove(records):
-    keep(records, *(row(
-        f"OLM-{n:03d}", position=n % 7, protected=n % 5 == 0, planted=None if n % 4 == 0 else f"19{50 + n % 40:02d}-01-{1 + n % 28:02d}", surveyed=f"2025-03-01T{n % 24:02d}:00:00Z", **({} if n % 3 == 0 else {"girth": n / 4}))
-        for n in range(60)))
+    keep(
+        records,
+        *(
+            row(
+                f"OLM-{n:03d}",
+                position=n % 7,
+                protected=n % 5 == 0,
+                planted=None if n % 4 == 0 else f"19{50 + n % 40:02d}-01-{1 + n % 28:02d}",
+                surveyed=f"2025-03-01T{n % 24:02d}:00:00Z",
+                **({} if n % 3 == 0 else {"girth": n / 4}),
+            )
+            for n in range(60)
+        ),
+    )
     return records
 
 
 def numbers(records, limit=500, **query):
-    return [one.data["number"] for one in browse(records, TYPE, {name.replace("__", "."): value for name, value in query.items()}, limit=limit).records]
+    return [
+        one.data["number"]
+        for one in browse(
+            records, TYPE, {name.replace("__", "."): value for name, value in query.items()}, limit=limit
+        ).records
+    ]
 
 
-@pytest.mark.parametrize(("query", "count"), [
-    ({"number": "OLM-007"}, 1), ({"number__begins": "OLM-01"}, 10), ({"girth__from": "10", "girth__to": "11.00"}, 4), ({"position": "3"}, 9), ({"protected": "true"}, 12),
-    ({"planted__from": "1980-01-01"}, 8), ({"surveyed__to": "2025-03-01T02:30:00+02:00"}, 3), ({"girth": "0.25"}, 1), ({"protected": "false", "position": "0"}, 7), ({"number": "no' such"}, 0),
-])
+@pytest.mark.parametrize(
+    ("query", "count"),
+    [
+        ({"number": "OLM-007"}, 1),
+        ({"number__begins": "OLM-01"}, 10),
+        ({"girth__from": "10", "girth__to": "11.00"}, 4),
+        ({"position": "3"}, 9),
+        ({"protected": "true"}, 12),
+        ({"planted__from": "1980-01-01"}, 8),
+        ({"surveyed__to": "2025-03-01T02:30:00+02:00"}, 3),
+        ({"girth": "0.25"}, 1),
+        ({"protected": "false", "position": "0"}, 7),
+        ({"number": "no' such"}, 0),
+    ],
+)
 def test_filters_compare_by_type(grove, query, count):
     assert len(numbers(grove, **query)) == count
 
@@ -108,12 +155,25 @@ def test_pages_put_together_are_all_records_in_order(grove, sort, limit):
             break
     assert len({one["number"] for one in found}) == len(found) == 60
     if sort:
-        values = [str(one[name]) if name != "girth" else one[name] for one in found if one.get(name := sort.lstrip("-")) is not None]
+        values = [
+            str(one[name]) if name != "girth" else one[name]
+            for one in found
+            if one.get(name := sort.lstrip("-")) is not None
+        ]
         assert values == sorted(values, reverse=sort.startswith("-"))
-        assert all(one.get(name) is None for one in found[len(values):])
+        assert all(one.get(name) is None for one in found[len(values) :])
 
 
-@pytest.mark.parametrize(("query", "words"), [({"girht": "1"}, 'no field "girht"'), ({"care": "x"}, "not searchable"), ({"girth": "abc"}, "not a decimal"), ({"girth.begins": "1"}, "no way to filter"), ({"sort": "nothing"}, 'no field "nothing"')])
+@pytest.mark.parametrize(
+    ("query", "words"),
+    [
+        ({"girht": "1"}, 'no field "girht"'),
+        ({"care": "x"}, "not searchable"),
+        ({"girth": "abc"}, "not a decimal"),
+        ({"girth.begins": "1"}, "no way to filter"),
+        ({"sort": "nothing"}, 'no field "nothing"'),
+    ],
+)
 def test_a_wrong_filter_is_told(grove, query, words):
     with pytest.raises(InputError, match=words):
         browse(grove, TYPE, query)
@@ -125,13 +185,19 @@ def test_a_wrong_filter_is_told(grove, query, words):
 def test_a_filter_on_an_indexed_field_uses_its_index(transactional_db):
     project = Project.objects.create(name=f"p{uuid.uuid4().hex[:8]}")
     environment = Environment.objects.create(project=project, name="test")
-    records = RecordSet.objects.create(environment=environment, record_type=RecordType.objects.create(project=project, name="tree", document=DOCUMENT))
+    records = RecordSet.objects.create(
+        environment=environment, record_type=RecordType.objects.create(project=project, name="tree", document=DOCUMENT)
+    )
     keep(records, *(row(f"n{n}", girth=n / 4, surveyed=f"2025-03-01T00:{n % 60:02d}:00Z") for n in range(3000)))
     assert set(make_indexes(records, TYPE)) == {field.name for field in TYPE.fields if field.searchable}
     assert make_indexes(records, TYPE) == []
     with connection.cursor() as cursor:
         cursor.execute("ANALYZE records_record")
-    for query, index in (({"girth.from": "7", "girth.to": "8"}, "girth_decimal"), ({"surveyed": "2025-03-01T00:07:00Z"}, "surveyed_datetime"), ({"sort": "-number"}, "number_text")):
+    for query, index in (
+        ({"girth.from": "7", "girth.to": "8"}, "girth_decimal"),
+        ({"surveyed": "2025-03-01T00:07:00Z"}, "surveyed_datetime"),
+        ({"sort": "-number"}, "number_text"),
+    ):
         plan = plan_of(records, query)
         assert f"records_{records.pk}_{index}" in plan, plan
 

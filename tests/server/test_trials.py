@@ -19,7 +19,11 @@ def service(rondine):
     return rondine.connect("tried")
 
 
-TREES = {"path": "/v1/trees", "inputs": [{"name": "district"}, {"name": "limit", "type": "integer", "default": 5}], "query": [{"name": "limit", "value": {"input": "limit"}}, {"name": "district", "value": {"input": "district"}}]}
+TREES = {
+    "path": "/v1/trees",
+    "inputs": [{"name": "district"}, {"name": "limit", "type": "integer", "default": 5}],
+    "query": [{"name": "limit", "value": {"input": "limit"}}, {"name": "district", "value": {"input": "district"}}],
+}
 
 
 def test_a_trial_shows_the_request_and_what_came_back(register, service):
@@ -31,7 +35,10 @@ def test_a_trial_shows_the_request_and_what_came_back(register, service):
     assert (call["status"], found["outcome"]["is_good"], found["row_choices"][0]["path"]) == (200, True, "$.trees[*]")
     assert call["size"] == len(office.content(found["body"])) > 0
     assert found["paging"][0]["paging"] == {"type": "link_header"}
-    assert office.show_request(service=service, document=TREES, inputs={"district": "Vigna Vecchia"})["text"] == call["request"]
+    assert (
+        office.show_request(service=service, document=TREES, inputs={"district": "Vigna Vecchia"})["text"]
+        == call["request"]
+    )
 
 
 def test_nothing_is_sent_by_showing_a_request_or_by_wrong_inputs(register, service, serve):
@@ -48,18 +55,29 @@ def test_nothing_is_sent_by_showing_a_request_or_by_wrong_inputs(register, servi
         office.try_operation(service=quiet, document={"method": "POST", "path": "/t"})
     assert raised.value.code == "conflict"
     assert outside.calls == []
-    assert office.try_operation(service=quiet, document={"method": "POST", "path": "/t"}, confirmed=True)["call"]["status"] == 200
+    assert (
+        office.try_operation(service=quiet, document={"method": "POST", "path": "/t"}, confirmed=True)["call"]["status"]
+        == 200
+    )
     assert len(outside.calls) == 1
 
 
-@pytest.mark.parametrize(("control", "path", "status", "words", "message"), [
-    ({"status": 401}, "/v1/trees", 401, "does not accept the sign-in", "told to answer 401"), ({}, "/v1/trees/OLM-99999", 404, "nothing at this address", "the register has no tree OLM-99999"),
-    ({"status": 429}, "/v1/trees", 429, "too many calls", "told to answer 429"), ({"status": 500}, "/v1/trees", 500, "failed on its side", "told to answer 500"),
-    ({}, "/v1/trees?limit=x", 422, "not its values", 'limit is "x", not a number'),
-])
+@pytest.mark.parametrize(
+    ("control", "path", "status", "words", "message"),
+    [
+        ({"status": 401}, "/v1/trees", 401, "does not accept the sign-in", "told to answer 401"),
+        ({}, "/v1/trees/OLM-99999", 404, "nothing at this address", "the register has no tree OLM-99999"),
+        ({"status": 429}, "/v1/trees", 429, "too many calls", "told to answer 429"),
+        ({"status": 500}, "/v1/trees", 500, "failed on its side", "told to answer 500"),
+        ({}, "/v1/trees?limit=x", 422, "not its values", 'limit is "x", not a number'),
+    ],
+)
 def test_a_bad_status_is_told_in_words_with_what_to_do(register, service, control, path, status, words, message):
     register.control(**control)
-    found = register.office().try_operation(service=service, document={"path": path.partition("?")[0], "query": [{"name": "limit", "value": "x"}] if "?" in path else []})
+    found = register.office().try_operation(
+        service=service,
+        document={"path": path.partition("?")[0], "query": [{"name": "limit", "value": "x"}] if "?" in path else []},
+    )
     assert (found["call"]["status"], found["outcome"]["is_good"]) == (status, False)
     assert words in found["outcome"]["words"] and message in found["outcome"]["message"] and found["outcome"]["hint"]
 
@@ -71,9 +89,21 @@ def test_a_response_that_is_not_json_is_shown_as_text_with_the_place(register, s
     assert "being repaired" in register.office().text(found["body"])["text"]
 
 
-@pytest.mark.parametrize(("control", "code", "words"), [({"delay": 3}, "service_too_slow", "took longer than 0.3 s"), ({"drop": True}, "service_failed", "without a response")])
+@pytest.mark.parametrize(
+    ("control", "code", "words"),
+    [
+        ({"delay": 3}, "service_too_slow", "took longer than 0.3 s"),
+        ({"drop": True}, "service_failed", "without a response"),
+    ],
+)
 def test_no_response_is_told_in_words(register, control, code, words):
-    name = register.connect(f"impatient-{code.replace('_', '-')}", register.register_url, key=register.key, sign_in={"type": "api_key", "name": "X-Register-Key"}, time_outs={"first_byte": 0.3})
+    name = register.connect(
+        f"impatient-{code.replace('_', '-')}",
+        register.register_url,
+        key=register.key,
+        sign_in={"type": "api_key", "name": "X-Register-Key"},
+        time_outs={"first_byte": 0.3},
+    )
     register.control(**control)
     found = register.office().try_operation(service=name, document={"path": "/v1/trees"})
     assert found["outcome"] is None
@@ -83,10 +113,14 @@ def test_no_response_is_told_in_words(register, control, code, words):
 
 def test_a_refused_connection_and_a_host_that_is_not_permitted_differ(register):
     register.permit(1)
-    found = register.office().try_operation(service=register.connect("closed", "http://127.0.0.1:1"), document={"path": "/"})
+    found = register.office().try_operation(
+        service=register.connect("closed", "http://127.0.0.1:1"), document={"path": "/"}
+    )
     assert found["call"]["error"]["code"] == "unreachable" and "refused" in found["call"]["error"]["message"]
     with pytest.raises(RondineProblem) as raised:
-        register.office().try_operation(service=register.connect("forbidden", "http://127.0.0.1:2"), document={"path": "/"})
+        register.office().try_operation(
+            service=register.connect("forbidden", "http://127.0.0.1:2"), document={"path": "/"}
+        )
     assert (raised.value.code, raised.value.status) == ("host_not_permitted", 403)
     assert "rondine host permit 127.0.0.1 --port 2" in raised.value.hint
 
@@ -118,7 +152,12 @@ def test_a_status_without_content_is_no_error(register, serve):
     outside = serve(lambda request: web.Response(status=204))
     register.permit(outside.port)
     found = register.office().try_operation(service=register.connect("silent", outside.url), document={"path": "/"})
-    assert (found["call"]["status"], found["outcome"]["is_good"], found["body"], found["call"]["size"]) == (204, True, None, 0)
+    assert (found["call"]["status"], found["outcome"]["is_good"], found["body"], found["call"]["size"]) == (
+        204,
+        True,
+        None,
+        0,
+    )
 
 
 def test_trials_wait_without_holding_up_others(register, serve):
@@ -134,7 +173,9 @@ def test_trials_wait_without_holding_up_others(register, serve):
     name = register.connect("waiting", outside.url)
     began = monotonic()
     with ThreadPoolExecutor(20) as pool:
-        found = list(pool.map(lambda _: register.office().try_operation(service=name, document={"path": "/"}), range(20)))
+        found = list(
+            pool.map(lambda _: register.office().try_operation(service=name, document={"path": "/"}), range(20))
+        )
     assert all(one["call"]["status"] == 200 for one in found)
     assert monotonic() - began < 15  # one after another they would take 30 s
 
@@ -144,11 +185,16 @@ def test_a_sample_is_kept_or_pasted_and_its_schema_read(register, service):
     trial = office.try_operation(service=service, document=TREES)
     kept = office.keep_sample("kept-trees", run=trial["run"])
     assert office.content(kept["body"]) == office.content(trial["body"])
-    pasted = office.keep_sample("pasted-tree", text='{"trees": [{"number": "OLM-1", "girth": 2}, {"number": "OLM-2", "girth": 2.5}]}')
+    pasted = office.keep_sample(
+        "pasted-tree", text='{"trees": [{"number": "OLM-1", "girth": 2}, {"number": "OLM-2", "girth": 2.5}]}'
+    )
     lines = {one["path"]: one for one in office.outline(pasted["body"])["lines"]}
     assert lines["$.trees[*].girth"]["type"] == "decimal"
     tree = office.tree(pasted["body"], depth=4)
-    assert [(one["pointer"], one["text"]) for one in tree["nodes"] if one["text"]][:2] == [("/trees/0/number", '"OLM-1"'), ("/trees/0/girth", "2")]
+    assert [(one["pointer"], one["text"]) for one in tree["nodes"] if one["text"]][:2] == [
+        ("/trees/0/number", '"OLM-1"'),
+        ("/trees/0/girth", "2"),
+    ]
     with pytest.raises(RondineProblem) as raised:
         office.keep_sample("broken", text='{"trees": [\n{"number": 1}')
     assert raised.value.where == "the sample, line 2, column 14"

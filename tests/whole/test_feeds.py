@@ -6,10 +6,10 @@ import time
 
 import pytest
 from aiohttp import web
+from tests.whole_rondine import wait_until
 
 from rondine.standins.trees import TREES
 from rondine_client import RondineProblem
-from tests.whole_rondine import wait_until
 
 
 @pytest.fixture
@@ -26,15 +26,23 @@ def counts(run):
 def kept(register, record_type):
     """What is in the table, without what a run leaves of itself."""
     return register.sql(
-        "SELECT r.key, r.hash::text FROM records_record r JOIN records_recordset s ON s.id = r.set_id JOIN records_recordtype t ON t.id = s.record_type_id WHERE t.name = %s ORDER BY r.key", record_type,
+        "SELECT r.key, r.hash::text FROM records_record r JOIN records_recordset s ON s.id = r.set_id JOIN records_recordtype t ON t.id = s.record_type_id WHERE t.name = %s ORDER BY r.key",
+        record_type,
     )
 
 
-@pytest.mark.parametrize(("name", "path", "paging", "parameter", "calls"), [
-    ("by-link", "/v1/trees", {"type": "link_header"}, "limit", 13), ("by-address", "/v1/trees/by-address", {"type": "next_address", "at": "/next"}, "limit", 13),
-    ("by-page", "/v1/trees/by-page", {"type": "page_number", "total": "/total"}, "size", 13), ("by-page-unannounced", "/v1/trees/by-page", {"type": "page_number"}, "size", 14),
-])
-def test_every_way_of_paging_brings_all_trees_once_and_nothing_changes_the_second_time(register, name, path, paging, parameter, calls):
+@pytest.mark.parametrize(
+    ("name", "path", "paging", "parameter", "calls"),
+    [
+        ("by-link", "/v1/trees", {"type": "link_header"}, "limit", 13),
+        ("by-address", "/v1/trees/by-address", {"type": "next_address", "at": "/next"}, "limit", 13),
+        ("by-page", "/v1/trees/by-page", {"type": "page_number", "total": "/total"}, "size", 13),
+        ("by-page-unannounced", "/v1/trees/by-page", {"type": "page_number"}, "size", 14),
+    ],
+)
+def test_every_way_of_paging_brings_all_trees_once_and_nothing_changes_the_second_time(
+    register, name, path, paging, parameter, calls
+):
     register.feed(name, path, paging=paging, parameter=parameter)
     run = register.finish(name)
     assert (run["state"], run["is_complete"], run["calls"]) == ("done", True, calls)
@@ -52,7 +60,10 @@ def test_a_changed_service_changes_the_records_and_rejects_what_no_longer_fits(r
     run = register.finish(name)
     assert counts(run) == {"rows": TREES, "rejected": TREES}
     reject = next(register.office().rejects(run["id"]))
-    assert reject["problems"][0]["field"] == "girth" and reject["problems"][0]["reason"] == "is an object, not a decimal number"
+    assert (
+        reject["problems"][0]["field"] == "girth"
+        and reject["problems"][0]["reason"] == "is an object, not a decimal number"
+    )
     assert json.loads(reject["row"])["measures"]["girth"]["unit"] == "m"
     assert len(kept(register, name)) == TREES
 
@@ -65,7 +76,9 @@ def test_a_record_leads_back_to_the_place_it_came_from(register):
     place = next(one for one in found["trace"]["row"]["fields"] if one["field"] == "girth")
     assert place["pointer"] == "/trees/2/measures/girth"
     nodes = register.office().tree(found["trace"]["body"], "/trees/2/measures")["nodes"]
-    assert next(one["text"] for one in nodes if one["name"] == "girth").rstrip("0").rstrip(".") == found["data"]["girth"]
+    assert (
+        next(one["text"] for one in nodes if one["name"] == "girth").rstrip("0").rstrip(".") == found["data"]["girth"]
+    )
     late = register.office().record("test", name, "OLM-02000")
     assert late["trace"]["row"] is None and "not kept" in late["trace"]["note"]
 
@@ -79,7 +92,15 @@ def test_records_are_filtered_and_sorted_by_what_is_searchable(register):
     girths = [float(one["data"]["girth"]) for one in found]
     assert girths == sorted(girths, reverse=True)
     assert sum(1 for _ in office.records("test", name)) == TREES == office.record_page("test", name)["count"]
-    wait_until(lambda: "girth:decimal" in register.sql("SELECT s.indexed FROM records_recordset s JOIN records_recordtype t ON t.id = s.record_type_id WHERE t.name = %s", name)[0][0])
+    wait_until(
+        lambda: (
+            "girth:decimal"
+            in register.sql(
+                "SELECT s.indexed FROM records_recordset s JOIN records_recordtype t ON t.id = s.record_type_id WHERE t.name = %s",
+                name,
+            )[0][0]
+        )
+    )
 
 
 def test_a_failing_call_ends_the_run_in_words_and_keeps_what_came_before(register):
@@ -110,7 +131,13 @@ def test_pages_in_a_circle_and_garbage_end_with_a_clear_reason(register):
 
 
 def test_a_key_that_repeats_within_a_response_is_counted_and_kept_once(register, serve):
-    trees = [{"number": "a", "girth": 1}, {"number": "b", "girth": 1}, {"number": "a", "girth": 2.0}, {"girth": 5}, {"number": None}]
+    trees = [
+        {"number": "a", "girth": 1},
+        {"number": "b", "girth": 1},
+        {"number": "a", "girth": 2.0},
+        {"girth": 5},
+        {"number": None},
+    ]
     outside = serve(lambda request: web.json_response({"trees": trees}))
     register.permit(outside.port)
     name = register.feed("repeating", "/", parameter="", service=register.connect("repeating", outside.url))
@@ -136,9 +163,19 @@ def test_a_feed_that_cannot_run_says_every_reason(register):
     name = register.feed("incomplete", "/v1/trees")
     office = register.office()
     operation = office.operations.get(name)
-    office.operations.change(name, version=operation["version"], document={**operation["document"], "inputs": [{"name": "district", "required": True}], "query": [{"name": "district", "value": {"input": "district"}}]})
+    office.operations.change(
+        name,
+        version=operation["version"],
+        document={
+            **operation["document"],
+            "inputs": [{"name": "district", "required": True}],
+            "query": [{"name": "district", "value": {"input": "district"}}],
+        },
+    )
     connection = office.connections.get(f"{name}-test")
-    office.connections.change(f"{name}-test", version=connection["version"], document={**connection["document"], "base_address": ""})
+    office.connections.change(
+        f"{name}-test", version=connection["version"], document={**connection["document"], "base_address": ""}
+    )
     with pytest.raises(RondineProblem) as raised:
         office.run_feed(name)
     assert {one["where"] for one in raised.value.problems} == {"/inputs/district", "/environment"}
@@ -198,7 +235,12 @@ def test_a_worker_thought_dead_keeps_nothing_any_more(register):
     last = register.watch(run["id"])  # the second worker takes it over when the first has been silent for long enough
     assert (last["state"], last["attempt"]) == ("done", 2)
     paused.send_signal(signal.SIGCONT)
-    wait_until(lambda: f'"run": {run["id"]}' in (register.home / "worker.log").read_text() and "ended elsewhere" in (register.home / "worker.log").read_text())
+    wait_until(
+        lambda: (
+            f'"run": {run["id"]}' in (register.home / "worker.log").read_text()
+            and "ended elsewhere" in (register.home / "worker.log").read_text()
+        )
+    )
     undisturbed(register, name, counts(register.office().run(run["id"])))
     paused.terminate()
     paused.wait(20)
@@ -209,7 +251,9 @@ def test_postgresql_restarted_in_the_middle_loses_and_doubles_nothing(register):
     register.control(delay=0.1)
     run = register.office().run_feed(name)
     wait_until(lambda: register.sql("SELECT checkpoint FROM runs_run WHERE id = %s", run["id"])[0][0])
-    register.sql("SELECT count(pg_terminate_backend(pid)) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()")
+    register.sql(
+        "SELECT count(pg_terminate_backend(pid)) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()"
+    )
     register.control()
     deadline = time.monotonic() + 90
     while time.monotonic() < deadline:
@@ -229,18 +273,36 @@ def test_a_secret_is_found_nowhere_afterwards(register, serve):
     import base64
     import urllib.parse
 
-    outside = serve(lambda request: web.json_response({"trees": [{"number": "a", "girth": "1,5"}], "next": None}, status=200 if len(outside.calls) % 3 else 500))
+    outside = serve(
+        lambda request: web.json_response(
+            {"trees": [{"number": "a", "girth": "1,5"}], "next": None}, status=200 if len(outside.calls) % 3 else 500
+        )
+    )
     register.permit(outside.port)
     service = register.connect("canary", outside.url, key=CANARY, sign_in={"type": "api_key", "name": "X-Key"})
     office = register.office()
     name = register.feed("canary", "/", parameter="", service=service)
-    seen = [register.finish(name), register.finish(name), office.show_request(service=service, document={}), office.check_connection("canary-test")]
+    seen = [
+        register.finish(name),
+        register.finish(name),
+        office.show_request(service=service, document={}),
+        office.check_connection("canary-test"),
+    ]
     for run in (seen[0], seen[1]):
         seen += [list(office.calls(run["id"])), list(office.rejects(run["id"]))]
-    seen += [office.credentials.get("canary-key"), office.connections.get("canary-test"), office.credentials.revisions("canary-key")]
+    seen += [
+        office.credentials.get("canary-key"),
+        office.connections.get("canary-test"),
+        office.credentials.revisions("canary-key"),
+    ]
     assert any(headers.get("X-Key") == CANARY for _, headers in outside.calls), "it was really sent"
     raw = CANARY.encode()
-    forms = {raw, raw.hex().encode(), urllib.parse.quote(CANARY).encode(), *(base64.b64encode(b"x" * pad + raw)[pad + 1 : -4] for pad in range(3))}
+    forms = {
+        raw,
+        raw.hex().encode(),
+        urllib.parse.quote(CANARY).encode(),
+        *(base64.b64encode(b"x" * pad + raw)[pad + 1 : -4] for pad in range(3)),
+    }
     tables = [row[0] for row in register.sql("SELECT tablename FROM pg_tables WHERE schemaname = 'public'")]
     stored = "".join(str(register.sql(f"SELECT row_to_json(t)::text FROM {table} t")) for table in tables).encode()
     logs = b"".join(path.read_bytes() for path in register.home.glob("*.log"))
@@ -266,5 +328,3 @@ def test_a_worker_told_to_stop_does_so_and_its_run_goes_on_elsewhere(register):
     last = register.watch(run["id"])
     assert last["state"] == "done"
     undisturbed(register, name, counts(last))
-
-

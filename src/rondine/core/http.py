@@ -86,7 +86,8 @@ def through(outer: Exchange[T], inner: Callable[[Send], Exchange[Response]]) -> 
             reply = yield from inner(ask)
             ask = outer.send(reply)
     except StopIteration as end:
-        return end.value
+        result: T = end.value
+        return result
     finally:
         outer.close()
 
@@ -127,5 +128,6 @@ SENSITIVE_HEADERS = frozenset({"authorization", "proxy-authorization", "cookie",
 def shown_headers(headers: tuple[tuple[str, str | Secret], ...] | Headers) -> list[tuple[str, str]]:
     """Headers as they may be stored and shown: secrets, and fields that always hold one, are masked."""
     return [
-        (name, MASK if name.lower() in SENSITIVE_HEADERS and not isinstance(value, Secret) else str(value)) for name, value in headers
+        (name, MASK if name.lower() in SENSITIVE_HEADERS and not isinstance(value, Secret) else str(value))
+        for name, value in headers
     ]

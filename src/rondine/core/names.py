@@ -12,7 +12,8 @@ NAME = re.compile(r"[a-z][a-z0-9_-]{0,62}")
 def check_name(name: str, where: str = "/name") -> str:
     if not NAME.fullmatch(name):
         raise InputError(
-            f'"{name[:80]}" is not a name', where=where,
+            f'"{name[:80]}" is not a name',
+            where=where,
             hint=f'use small letters, digits, "-" and "_", beginning with a letter, such as "{proposed_name(name)}"',
         )
     return name

@@ -46,7 +46,9 @@ def to_input_error(text: str, kind: Any, where: str) -> InputError:
     if unknown:
         name = unknown.group(1)
         known = _fields_at(kind, pointer)
-        return InputError(f'there is no field "{name}" here', where=f"{place.rstrip('/')}/{name}", hint=did_you_mean(name, known))
+        return InputError(
+            f'there is no field "{name}" here', where=f"{place.rstrip('/')}/{name}", hint=did_you_mean(name, known)
+        )
     missing = re.search(r"missing required field `([^`]*)`", message)
     if missing:
         return InputError(f'"{missing.group(1)}" is missing', where=place, hint="give it a value")
@@ -65,7 +67,14 @@ def _fields_at(kind: Any, pointer: str) -> list[str]:
                 encoded = dict(zip(one.__struct_encode_fields__, one.__struct_fields__, strict=True))
                 following += [get_type_hints(one)[encoded[part]]] if part in encoded else []
         kinds = following
-    return sorted({name for one in _flat(kinds) if isinstance(one, type) and issubclass(one, msgspec.Struct) for name in one.__struct_encode_fields__})
+    return sorted(
+        {
+            name
+            for one in _flat(kinds)
+            if isinstance(one, type) and issubclass(one, msgspec.Struct)
+            for name in one.__struct_encode_fields__
+        }
+    )
 
 
 def _flat(kinds: list[Any]) -> list[Any]:

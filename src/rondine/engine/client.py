@@ -16,7 +16,15 @@ from urllib.parse import quote
 import aiohttp
 from yarl import URL
 
-from rondine.core.errors import HostRefused, ResponseTooLarge, RondineError, ServiceError, ServiceTooSlow, TlsFailed, Unreachable
+from rondine.core.errors import (
+    HostRefused,
+    ResponseTooLarge,
+    RondineError,
+    ServiceError,
+    ServiceTooSlow,
+    TlsFailed,
+    Unreachable,
+)
 from rondine.core.http import Exchange, Headers, Request, Response, Send, origin, through, without_secrets
 from rondine.core.secret import Secret
 from rondine.core.signin import SignIn
@@ -62,7 +70,12 @@ class Timings:
     done: float = 0.0
 
     def to_json(self) -> dict[str, float | None]:
-        return {"resolved": self.resolved, "connected": self.connected, "first_byte": self.first_byte, "done": self.done}
+        return {
+            "resolved": self.resolved,
+            "connected": self.connected,
+            "first_byte": self.first_byte,
+            "done": self.done,
+        }
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,7 +139,11 @@ class Engine:
         """One call. Raises HostRefused, Unreachable, TlsFailed, ServiceTooSlow, ResponseTooLarge or ServiceError; never follows a redirect."""
         permission = line.guard.permission(request.url)
         if origin(request.url) != origin(line.base_address) and _carries_secret(request):
-            raise HostRefused(f"the credentials are for {origin(line.base_address)}, not for {origin(request.url)}", where=without_secrets(request.url), hint="make a connection for that origin")
+            raise HostRefused(
+                f"the credentials are for {origin(line.base_address)}, not for {origin(request.url)}",
+                where=without_secrets(request.url),
+                hint="make a connection for that origin",
+            )
         session = self._pool(line, permission.host, line.guard.socket_factory(permission))
         trace = _Trace()
         where = f"{request.method} {without_secrets(request.url)}"
@@ -138,30 +155,68 @@ class Engine:
         except HostRefused:
             raise
         except aiohttp.ClientConnectorCertificateError as error:
-            raise TlsFailed(f"the certificate is not valid: {error.certificate_error}", where=where, hint="check the host name, or give the connection the service's own CA") from error
+            raise TlsFailed(
+                f"the certificate is not valid: {error.certificate_error}",
+                where=where,
+                hint="check the host name, or give the connection the service's own CA",
+            ) from error
         except aiohttp.ClientSSLError as error:
-            raise TlsFailed(f"TLS could not be agreed on: {error}", where=where, hint="check that the port speaks https") from error
+            raise TlsFailed(
+                f"TLS could not be agreed on: {error}", where=where, hint="check that the port speaks https"
+            ) from error
         except aiohttp.ClientConnectorDNSError as error:
-            raise Unreachable(f'the name "{permission.host}" is not known', where=where, hint="check the host in the base address; it is looked up where Rondine runs") from error
+            raise Unreachable(
+                f'the name "{permission.host}" is not known',
+                where=where,
+                hint="check the host in the base address; it is looked up where Rondine runs",
+            ) from error
         except aiohttp.ClientConnectorError as error:
             if isinstance(error.os_error, RondineError):
                 raise error.os_error from error
-            raise Unreachable(_refusal(error), where=where, hint="check host and port, and whether the service runs; it is dialled from where Rondine runs") from error
+            raise Unreachable(
+                _refusal(error),
+                where=where,
+                hint="check host and port, and whether the service runs; it is dialled from where Rondine runs",
+            ) from error
         except aiohttp.SocketTimeoutError as error:
-            raise ServiceTooSlow(f"nothing came for {line.time_outs.idle:g} s in the middle of the body", where=where, hint="raise the idle time-out, or ask for less") from error
+            raise ServiceTooSlow(
+                f"nothing came for {line.time_outs.idle:g} s in the middle of the body",
+                where=where,
+                hint="raise the idle time-out, or ask for less",
+            ) from error
         except aiohttp.ConnectionTimeoutError as error:
-            raise ServiceTooSlow(f"no connection within {line.time_outs.connect:g} s", where=where, hint="check host and port; a firewall may swallow the call") from error
+            raise ServiceTooSlow(
+                f"no connection within {line.time_outs.connect:g} s",
+                where=where,
+                hint="check host and port; a firewall may swallow the call",
+            ) from error
         except aiohttp.ClientPayloadError as error:
-            raise ServiceError("the body broke off before its end", where=where, hint="try again; if it stays so, tell the service's provider") from error
+            raise ServiceError(
+                "the body broke off before its end",
+                where=where,
+                hint="try again; if it stays so, tell the service's provider",
+            ) from error
         except aiohttp.ServerDisconnectedError as error:
-            raise ServiceError("the service closed the connection without a response", where=where, hint="try again; it may be restarting") from error
+            raise ServiceError(
+                "the service closed the connection without a response",
+                where=where,
+                hint="try again; it may be restarting",
+            ) from error
         except aiohttp.ClientError as error:
-            raise ServiceError(f"what came back is not HTTP that can be read ({type(error).__name__})", where=where, hint="check that host and port are the service's") from error
+            raise ServiceError(
+                f"what came back is not HTTP that can be read ({type(error).__name__})",
+                where=where,
+                hint="check that host and port are the service's",
+            ) from error
 
-    async def _exchange_bytes(self, session: aiohttp.ClientSession, line: Line, request: Request, trace: "_Trace", where: str) -> Arrival:
+    async def _exchange_bytes(
+        self, session: aiohttp.ClientSession, line: Line, request: Request, trace: "_Trace", where: str
+    ) -> Arrival:
         headers = [(name, value.reveal() if isinstance(value, Secret) else value) for name, value in request.headers]
         url = _with_secret_query(request)
-        sending = session.request(request.method, url, headers=headers, data=request.body, allow_redirects=False, trace_request_ctx=trace)
+        sending = session.request(
+            request.method, url, headers=headers, data=request.body, allow_redirects=False, trace_request_ctx=trace
+        )
         async with _limit(line.time_outs.first_byte, where, "the first byte"):
             response = await sending
         async with response:
@@ -171,11 +226,19 @@ class Engine:
             async for chunk in response.content.iter_chunked(256 * 1024):
                 size += len(chunk)
                 if size > line.max_size:
-                    raise ResponseTooLarge(f"the body is larger than {line.max_size:,} bytes", where=where, hint="ask for smaller pages, or raise the connection's limit")
+                    raise ResponseTooLarge(
+                        f"the body is larger than {line.max_size:,} bytes",
+                        where=where,
+                        hint="ask for smaller pages, or raise the connection's limit",
+                    )
                 chunks.append(chunk)
             length = response.headers.get("Content-Length", "")
             return Arrival(
-                request, response.status, response.reason or "", tuple((k, v) for k, v in response.headers.items()), b"".join(chunks),
+                request,
+                response.status,
+                response.reason or "",
+                tuple((k, v) for k, v in response.headers.items()),
+                b"".join(chunks),
                 int(length) if length.isdigit() else size,
                 Timings(trace.resolved, trace.connected, trace.first_byte, trace.now()),
             )
@@ -187,11 +250,23 @@ class Engine:
             while len(self._pools) >= MOST_POOLS:
                 old = self._pools.pop(next(iter(self._pools)))
                 asyncio.get_running_loop().create_task(old.close())
-            connector = aiohttp.TCPConnector(limit=1000, limit_per_host=1000, socket_factory=sockets, ttl_dns_cache=10, keepalive_timeout=30)
+            connector = aiohttp.TCPConnector(
+                limit=1000, limit_per_host=1000, socket_factory=sockets, ttl_dns_cache=10, keepalive_timeout=30
+            )
             session = aiohttp.ClientSession(
-                connector=connector, cookie_jar=aiohttp.DummyCookieJar(), trace_configs=[_tracing()], auto_decompress=True,
-                timeout=aiohttp.ClientTimeout(total=None, sock_connect=line.time_outs.connect, sock_read=line.time_outs.idle if line.time_outs.idle > line.time_outs.first_byte else None),
-                headers={"User-Agent": "rondine/0.1"}, requote_redirect_url=False, max_line_size=16384, max_field_size=16384,
+                connector=connector,
+                cookie_jar=aiohttp.DummyCookieJar(),
+                trace_configs=[_tracing()],
+                auto_decompress=True,
+                timeout=aiohttp.ClientTimeout(
+                    total=None,
+                    sock_connect=line.time_outs.connect,
+                    sock_read=line.time_outs.idle if line.time_outs.idle > line.time_outs.first_byte else None,
+                ),
+                headers={"User-Agent": "rondine/0.1"},
+                requote_redirect_url=False,
+                max_line_size=16384,
+                max_field_size=16384,
             )
             self._pools[key] = session
         return session
@@ -206,7 +281,11 @@ async def _limit(seconds: float, where: str, what: str) -> AsyncIterator[None]:
     except TimeoutError as error:
         if isinstance(error, aiohttp.ClientError):
             raise
-        raise ServiceTooSlow(f"{what} took longer than {seconds:g} s", where=where, hint="raise the connection's time-out, or ask the service for less") from error
+        raise ServiceTooSlow(
+            f"{what} took longer than {seconds:g} s",
+            where=where,
+            hint="raise the connection's time-out, or ask the service for less",
+        ) from error
 
 
 def _with_secret_query(request: Request) -> URL:

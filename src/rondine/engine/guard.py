@@ -37,12 +37,15 @@ class Guard:
         host = (parts.hostname or "").lower().rstrip(".")
         port = parts.port or {"https": 443}.get(parts.scheme, 80)
         if parts.scheme not in ("http", "https"):
-            raise HostRefused(f'"{parts.scheme}" is not a scheme that Rondine speaks', where=host, hint="use http or https")
+            raise HostRefused(
+                f'"{parts.scheme}" is not a scheme that Rondine speaks', where=host, hint="use http or https"
+            )
         for one in self._permitted:
             if one.host == host and one.port in (None, port):
                 return one
         raise HostRefused(
-            f"{host}:{port} is not among the hosts this project may reach", where=f"{host}:{port}",
+            f"{host}:{port} is not among the hosts this project may reach",
+            where=f"{host}:{port}",
             hint=f"an administrator permits it with: rondine host permit {host} --port {port}",
         )
 
@@ -50,7 +53,8 @@ class Guard:
         """Raises HostRefused if the dialled address is not public and the permission does not cover private ones."""
         if not permission.is_private and not is_public(address):
             raise HostRefused(
-                f'"{permission.host}" leads to {address}, which is not a public address', where=permission.host,
+                f'"{permission.host}" leads to {address}, which is not a public address',
+                where=permission.host,
                 hint=f"if that is meant, an administrator permits it with: rondine host permit {permission.host} --private",
             )
 

@@ -6,7 +6,7 @@ from typing import Any
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "rondine.server.settings")
 
-from django.core.asgi import get_asgi_application  # noqa: E402
+from django.core.asgi import get_asgi_application
 
 django_application = get_asgi_application()
 

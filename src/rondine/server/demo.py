@@ -8,9 +8,31 @@ from django.db import transaction
 from rondine.server.access.models import Membership, PermittedHost, Person, Project
 from rondine.server.services.models import Environment
 
-PEOPLE = (("mira", "Mira", "builder"), ("odo", "Odo", "operator"), ("vela", "Vela", "viewer"), ("ada", "Ada", "administrator"))
+PEOPLE = (
+    ("mira", "Mira", "builder"),
+    ("odo", "Odo", "operator"),
+    ("vela", "Vela", "viewer"),
+    ("ada", "Ada", "administrator"),
+)
 PROJECT = ("olmara", "Olmara tree office")
-_WORDS = ("alder", "bark", "cone", "elm", "fern", "grove", "hazel", "ivy", "larch", "moss", "oak", "pine", "root", "seed", "twig", "willow")
+_WORDS = (
+    "alder",
+    "bark",
+    "cone",
+    "elm",
+    "fern",
+    "grove",
+    "hazel",
+    "ivy",
+    "larch",
+    "moss",
+    "oak",
+    "pine",
+    "root",
+    "seed",
+    "twig",
+    "willow",
+)
 
 
 def make_demo(port: int, people_file: Path) -> dict[str, str]:
@@ -34,7 +56,9 @@ def make_demo(port: int, people_file: Path) -> dict[str, str]:
     people_file.parent.mkdir(parents=True, exist_ok=True)
     people_file.touch(mode=0o600)
     roles = {name: role for name, _, role in PEOPLE}
-    people_file.write_text("".join(f"{name} {password} {roles.get(name, '')}\n" for name, password in passwords.items()))
+    people_file.write_text(
+        "".join(f"{name} {password} {roles.get(name, '')}\n" for name, password in passwords.items())
+    )
     return passwords
 
 

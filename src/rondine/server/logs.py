@@ -2,9 +2,20 @@
 
 import structlog
 
-FOREIGN = [structlog.stdlib.add_log_level, structlog.stdlib.add_logger_name, structlog.processors.TimeStamper(fmt="iso", utc=True)]
-CHAIN = [structlog.stdlib.ProcessorFormatter.remove_processors_meta, structlog.processors.format_exc_info, structlog.processors.JSONRenderer()]
+FOREIGN = [
+    structlog.stdlib.add_log_level,
+    structlog.stdlib.add_logger_name,
+    structlog.processors.TimeStamper(fmt="iso", utc=True),
+]
+CHAIN = [
+    structlog.stdlib.ProcessorFormatter.remove_processors_meta,
+    structlog.processors.format_exc_info,
+    structlog.processors.JSONRenderer(),
+]
 
 structlog.configure(
-    processors=[*FOREIGN, structlog.stdlib.ProcessorFormatter.wrap_for_formatter], logger_factory=structlog.stdlib.LoggerFactory(), wrapper_class=structlog.stdlib.BoundLogger, cache_logger_on_first_use=True,
+    processors=[*FOREIGN, structlog.stdlib.ProcessorFormatter.wrap_for_formatter],
+    logger_factory=structlog.stdlib.LoggerFactory(),
+    wrapper_class=structlog.stdlib.BoundLogger,
+    cache_logger_on_first_use=True,
 )

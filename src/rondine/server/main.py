@@ -71,7 +71,17 @@ def run_web(args: argparse.Namespace) -> None:
             await super().shutdown(sockets)
 
     config = uvicorn.Config(
-        application, host=args.host, port=args.port, lifespan="off", log_config=None, access_log=False, timeout_graceful_shutdown=5, loop="uvloop", http="httptools", server_header=False, date_header=True,
+        application,
+        host=args.host,
+        port=args.port,
+        lifespan="off",
+        log_config=None,
+        access_log=False,
+        timeout_graceful_shutdown=5,
+        loop="uvloop",
+        http="httptools",
+        server_header=False,
+        date_header=True,
     )
     Server(config).run()
 
@@ -103,17 +113,29 @@ async def _work(parallel: int) -> None:
         try:
             async with app.with_connector(app.connector.get_worker_connector()).open_async() as working:  # type: ignore[attr-defined]
                 log.info("worker is ready", parallel=parallel)
-                worker = asyncio.create_task(working.run_worker_async(
-                    queues=["runs"], concurrency=parallel, install_signal_handlers=False, shutdown_graceful_timeout=5, delete_jobs="successful", listen_notify=True, fetch_job_polling_interval=2,
-                    update_heartbeat_interval=5, stalled_worker_timeout=20,
-                ))
+                worker = asyncio.create_task(
+                    working.run_worker_async(
+                        queues=["runs"],
+                        concurrency=parallel,
+                        install_signal_handlers=False,
+                        shutdown_graceful_timeout=5,
+                        delete_jobs="successful",
+                        listen_notify=True,
+                        fetch_job_polling_interval=2,
+                        update_heartbeat_interval=5,
+                        stalled_worker_timeout=20,
+                    )
+                )
                 await asyncio.wait({worker, asyncio.create_task(stopping.wait())}, return_when=asyncio.FIRST_COMPLETED)
                 worker.cancel()
                 await asyncio.gather(worker, return_exceptions=True)
                 if not stopping.is_set() and not worker.cancelled() and worker.exception():
                     raise worker.exception() or RuntimeError("worker ended")
         except (psycopg.Error, psycopg_pool.PoolTimeout, procrastinate.exceptions.ConnectorException, OSError) as error:
-            log.warning("the database is away; trying again", reason=str(error).splitlines()[0] if str(error) else type(error).__name__)
+            log.warning(
+                "the database is away; trying again",
+                reason=str(error).splitlines()[0] if str(error) else type(error).__name__,
+            )
             await asyncio.sleep(1)
     sweeper.cancel()
     await parts()[0].close()

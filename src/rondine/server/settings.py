@@ -33,10 +33,19 @@ def _secret_key() -> str:
 def _database() -> dict[str, object]:
     parts = urlsplit(os.environ.get("RONDINE_DATABASE", "postgresql://rondine@127.0.0.1:18232/rondine"))
     return {
-        "ENGINE": "django.db.backends.postgresql", "NAME": parts.path.lstrip("/"), "USER": unquote(parts.username or ""),
-        "PASSWORD": unquote(parts.password or ""), "HOST": parts.hostname or "127.0.0.1", "PORT": str(parts.port or 5432),
-        "CONN_MAX_AGE": 0 if POOLED else 60, "CONN_HEALTH_CHECKS": True,
-        "OPTIONS": {"connect_timeout": 5, "application_name": "rondine", **({"pool": {"min_size": 2, "max_size": 20, "timeout": 10}} if POOLED else {})},
+        "ENGINE": "django.db.backends.postgresql",
+        "NAME": parts.path.lstrip("/"),
+        "USER": unquote(parts.username or ""),
+        "PASSWORD": unquote(parts.password or ""),
+        "HOST": parts.hostname or "127.0.0.1",
+        "PORT": str(parts.port or 5432),
+        "CONN_MAX_AGE": 0 if POOLED else 60,
+        "CONN_HEALTH_CHECKS": True,
+        "OPTIONS": {
+            "connect_timeout": 5,
+            "application_name": "rondine",
+            **({"pool": {"min_size": 2, "max_size": 20, "timeout": 10}} if POOLED else {}),
+        },
     }
 
 
@@ -75,7 +84,9 @@ DATABASES = {"default": _database()}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 AUTH_USER_MODEL = "access.Person"
 PASSWORD_HASHERS = ["rondine.server.access.passwords.Argon2"]
-AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}}]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}}
+]
 USE_TZ = True
 TIME_ZONE = "UTC"
 STATIC_URL = "/static/"
@@ -91,7 +102,10 @@ X_FRAME_OPTIONS = "DENY"
 SILENCED_SYSTEM_CHECKS = ["security.W004", "security.W008"]
 
 REST_FRAMEWORK = {
-    "DEFAULT_AUTHENTICATION_CLASSES": ["rondine.server.access.authentication.TokenAuthentication", "rest_framework.authentication.SessionAuthentication"],
+    "DEFAULT_AUTHENTICATION_CLASSES": [
+        "rondine.server.access.authentication.TokenAuthentication",
+        "rest_framework.authentication.SessionAuthentication",
+    ],
     "DEFAULT_PERMISSION_CLASSES": [],
     "DEFAULT_RENDERER_CLASSES": ["rondine.server.api.rendering.JsonRenderer"],
     "DEFAULT_PARSER_CLASSES": ["rondine.server.api.rendering.JsonParser"],
@@ -116,8 +130,18 @@ SPECTACULAR_SETTINGS = {
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "formatters": {"json": {"()": "structlog.stdlib.ProcessorFormatter", "processors": "ext://rondine.server.logs.CHAIN", "foreign_pre_chain": "ext://rondine.server.logs.FOREIGN"}},
+    "formatters": {
+        "json": {
+            "()": "structlog.stdlib.ProcessorFormatter",
+            "processors": "ext://rondine.server.logs.CHAIN",
+            "foreign_pre_chain": "ext://rondine.server.logs.FOREIGN",
+        }
+    },
     "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "json"}},
     "root": {"handlers": ["console"], "level": "INFO"},
-    "loggers": {"procrastinate": {"level": "WARNING"}, "aiohttp": {"level": "WARNING"}, "django.request": {"level": "ERROR"}},
+    "loggers": {
+        "procrastinate": {"level": "WARNING"},
+        "aiohttp": {"level": "WARNING"},
+        "django.request": {"level": "ERROR"},
+    },
 }

@@ -17,7 +17,12 @@ def main() -> None:
     parser.add_argument("--seed", type=int, default=1)
     args = parser.parse_args()
     register = Register(key=args.key_file.read_text().strip(), seed=args.seed, rows=args.rows)
-    web.run_app(register.application(), host="127.0.0.1", port=args.port, print=lambda text: print("the tree register is up", flush=True))
+    web.run_app(
+        register.application(),
+        host="127.0.0.1",
+        port=args.port,
+        print=lambda text: print("the tree register is up", flush=True),
+    )
 
 
 if __name__ == "__main__":

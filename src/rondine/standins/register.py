@@ -1,13 +1,13 @@
 """The tree register: REST and JSON with an API key in X-Register-Key, four ways of paging, and a control address.
 
-    GET /v1/trees                     pages by Link header      ?district= &min_girth= &limit= (1-500) &start=
-    GET /v1/trees/by-address          pages by a next address in the body
-    GET /v1/trees/by-page             pages by ?page= &size=, announces the total
-    GET /v1/trees/by-cursor           pages by ?cursor=
-    GET /v1/trees/{number}            one tree, or 404
-    GET /v1/trees/{number}/sheet.svg  its survey sheet
-    GET /v1/districts                 a list of plain texts
-    GET /control, PUT /control        how to misbehave (see `Control`); needs no key
+GET /v1/trees                     pages by Link header      ?district= &min_girth= &limit= (1-500) &start=
+GET /v1/trees/by-address          pages by a next address in the body
+GET /v1/trees/by-page             pages by ?page= &size=, announces the total
+GET /v1/trees/by-cursor           pages by ?cursor=
+GET /v1/trees/{number}            one tree, or 404
+GET /v1/trees/{number}/sheet.svg  its survey sheet
+GET /v1/districts                 a list of plain texts
+GET /control, PUT /control        how to misbehave (see `Control`); needs no key
 """
 
 import asyncio
@@ -51,11 +51,19 @@ class Register:
 
     def application(self) -> web.Application:
         app = web.Application(middlewares=[self._misbehave])
-        app.add_routes([
-            web.get("/v1/trees", self.by_link), web.get("/v1/trees/by-address", self.by_address), web.get("/v1/trees/by-page", self.by_page),
-            web.get("/v1/trees/by-cursor", self.by_cursor), web.get("/v1/trees/{number}", self.one), web.get("/v1/trees/{number}/sheet.svg", self.sheet),
-            web.get("/v1/districts", self.districts), web.get("/control", self.show_control), web.put("/control", self.set_control),
-        ])
+        app.add_routes(
+            [
+                web.get("/v1/trees", self.by_link),
+                web.get("/v1/trees/by-address", self.by_address),
+                web.get("/v1/trees/by-page", self.by_page),
+                web.get("/v1/trees/by-cursor", self.by_cursor),
+                web.get("/v1/trees/{number}", self.one),
+                web.get("/v1/trees/{number}/sheet.svg", self.sheet),
+                web.get("/v1/districts", self.districts),
+                web.get("/control", self.show_control),
+                web.put("/control", self.set_control),
+            ]
+        )
         return app
 
     @web.middleware
@@ -71,12 +79,27 @@ class Register:
         if control.status or (control.every and self.calls % control.every == 0):
             status = control.status or 500
             extra = {"Retry-After": "30"} if status in (429, 503) else {}
-            return answer({"error": {"status": status, "message": f"the register was told to answer {status}"}}, status=status, headers=extra)
+            return answer(
+                {"error": {"status": status, "message": f"the register was told to answer {status}"}},
+                status=status,
+                headers=extra,
+            )
         if control.garbage:
-            return web.Response(text="<!doctype html><title>Maintenance</title><p>The register is being repaired.", content_type="application/json")
+            return web.Response(
+                text="<!doctype html><title>Maintenance</title><p>The register is being repaired.",
+                content_type="application/json",
+            )
         if request.headers.get(KEY_HEADER) != self.key:
             missing = KEY_HEADER not in request.headers
-            return answer({"error": {"status": 401, "message": f"{KEY_HEADER} is {'missing' if missing else 'not a key we gave out'}"}}, status=401)
+            return answer(
+                {
+                    "error": {
+                        "status": 401,
+                        "message": f"{KEY_HEADER} is {'missing' if missing else 'not a key we gave out'}",
+                    }
+                },
+                status=401,
+            )
         return await handler(request)  # type: ignore[no-any-return]
 
     def _found(self, request: web.Request) -> list[dict[str, Any]]:
@@ -88,34 +111,60 @@ class Register:
         return found
 
     async def by_link(self, request: web.Request) -> web.Response:
-        found, limit, start = self._found(request), _limit(request, "limit"), _number(request.query.get("start", "0"), "start", int)
+        found, limit, start = (
+            self._found(request),
+            _limit(request, "limit"),
+            _number(request.query.get("start", "0"), "start", int),
+        )
         page = found[start : start + limit]
         headers = {}
         if start + limit < len(found):
-            following = request.rel_url.update_query(start=str(0 if self.control.repeat else start + limit), limit=str(limit))
+            following = request.rel_url.update_query(
+                start=str(0 if self.control.repeat else start + limit), limit=str(limit)
+            )
             headers["Link"] = f'<{following}>; rel="next", <{request.rel_url.update_query(start="0")}>; rel="first"'
         return answer({"trees": page, "total": len(found)}, headers=headers)
 
     async def by_address(self, request: web.Request) -> web.Response:
-        found, limit, start = self._found(request), _limit(request, "limit"), _number(request.query.get("start", "0"), "start", int)
-        following = str(request.rel_url.update_query(start=str(start + limit), limit=str(limit))) if start + limit < len(found) else None
+        found, limit, start = (
+            self._found(request),
+            _limit(request, "limit"),
+            _number(request.query.get("start", "0"), "start", int),
+        )
+        following = (
+            str(request.rel_url.update_query(start=str(start + limit), limit=str(limit)))
+            if start + limit < len(found)
+            else None
+        )
         return answer({"trees": found[start : start + limit], "next": following})
 
     async def by_page(self, request: web.Request) -> web.Response:
-        found, size, page = self._found(request), _limit(request, "size"), _number(request.query.get("page", "1"), "page", int)
+        found, size, page = (
+            self._found(request),
+            _limit(request, "size"),
+            _number(request.query.get("page", "1"), "page", int),
+        )
         return answer({"trees": found[(page - 1) * size : page * size], "page": page, "total": len(found)})
 
     async def by_cursor(self, request: web.Request) -> web.Response:
         found, limit = self._found(request), _limit(request, "limit")
         start = _number(request.query.get("cursor", "c0").removeprefix("c"), "cursor", int)
-        return answer({"trees": found[start : start + limit], "cursor": f"c{start + limit}" if start + limit < len(found) else None})
+        return answer(
+            {
+                "trees": found[start : start + limit],
+                "cursor": f"c{start + limit}" if start + limit < len(found) else None,
+            }
+        )
 
     def _one(self, request: web.Request) -> dict[str, Any]:
         number = request.match_info["number"]
         for one in self.trees(self.control.version):
             if one["number"] == number:
                 return one
-        raise web.HTTPNotFound(text=json.dumps({"error": {"status": 404, "message": f"the register has no tree {number}"}}), content_type="application/json")
+        raise web.HTTPNotFound(
+            text=json.dumps({"error": {"status": 404, "message": f"the register has no tree {number}"}}),
+            content_type="application/json",
+        )
 
     async def one(self, request: web.Request) -> web.Response:
         return answer(self._one(request))
@@ -139,7 +188,12 @@ class Register:
 
 
 def answer(value: Any, *, status: int = 200, headers: dict[str, str] | None = None) -> web.Response:
-    return web.Response(body=json.dumps(value, ensure_ascii=False).encode(), status=status, headers=headers, content_type="application/json")
+    return web.Response(
+        body=json.dumps(value, ensure_ascii=False).encode(),
+        status=status,
+        headers=headers,
+        content_type="application/json",
+    )
 
 
 def _girth(one: dict[str, Any]) -> float:
@@ -156,5 +210,6 @@ def _number(text: str, name: str, kind: Any) -> Any:
         return kind(text)
     except ValueError as error:
         raise web.HTTPUnprocessableEntity(
-            text=json.dumps({"error": {"status": 422, "message": f'{name} is "{text}", not a number'}}), content_type="application/json",
+            text=json.dumps({"error": {"status": 422, "message": f'{name} is "{text}", not a number'}}),
+            content_type="application/json",
         ) from error

@@ -4,10 +4,27 @@ import random
 from typing import Any
 
 DISTRICTS = ("Terrazze", "Mulini", "Borgo Alto", "Fiumara", "Vigna Vecchia", "Castelletto", "Ponte Lungo", "Orti")
-STREETS = ("Long Steps", "Mill Lane", "Old Ropewalk", "Larch Court", "Chapel Row", "Vine Terrace", "Weir Path", "Garden Gate", "Bell Hill", "Cooper's Yard")
+STREETS = (
+    "Long Steps",
+    "Mill Lane",
+    "Old Ropewalk",
+    "Larch Court",
+    "Chapel Row",
+    "Vine Terrace",
+    "Weir Path",
+    "Garden Gate",
+    "Bell Hill",
+    "Cooper's Yard",
+)
 SPECIES = (
-    ("Tilia cordata", "small-leaved lime"), ("Acer campestre", "field maple"), ("Quercus robur", "oak"), ("Platanus × hispanica", "plane"),
-    ("Betula pendula", "silver birch"), ("Sorbus aucuparia", "rowan"), ("Carpinus betulus", "hornbeam"), ("Morus alba", "white mulberry"),
+    ("Tilia cordata", "small-leaved lime"),
+    ("Acer campestre", "field maple"),
+    ("Quercus robur", "oak"),
+    ("Platanus × hispanica", "plane"),
+    ("Betula pendula", "silver birch"),
+    ("Sorbus aucuparia", "rowan"),
+    ("Carpinus betulus", "hornbeam"),
+    ("Morus alba", "white mulberry"),
 )
 CARE = ("staked", "mulched", "pruned", "cabled", "watered", "deadwood removed", "roots aerated")
 TREES = 2_412
@@ -15,17 +32,26 @@ TREES = 2_412
 
 def tree(i: int, *, seed: int = 1, version: int = 1) -> dict[str, Any]:
     """Tree number i (from 0) as the register shows it. Version 2 renames, retypes and adds parts."""
-    rng = random.Random(seed * 1_000_003 + i)  # noqa: S311 invented data
+    rng = random.Random(seed * 1_000_003 + i)
     latin, common = SPECIES[rng.randrange(len(SPECIES))]
     girth = rng.randrange(20, 420)
     height = rng.randrange(4, 60)
     made: dict[str, Any] = {
         "number": f"OLM-{i + 1:05d}",
         "species": {"latin": latin, "common": common},
-        "place": {"district": DISTRICTS[rng.randrange(len(DISTRICTS))], "street": f"{STREETS[rng.randrange(len(STREETS))]} {rng.randrange(1, 90)}", "position": rng.randrange(1, 40)},
-        "measures": {"girth": girth // 100 if girth % 100 == 0 or rng.random() < 0.3 else girth / 100, "height": height // 2 if height % 2 == 0 else height / 2},
+        "place": {
+            "district": DISTRICTS[rng.randrange(len(DISTRICTS))],
+            "street": f"{STREETS[rng.randrange(len(STREETS))]} {rng.randrange(1, 90)}",
+            "position": rng.randrange(1, 40),
+        },
+        "measures": {
+            "girth": girth // 100 if girth % 100 == 0 or rng.random() < 0.3 else girth / 100,
+            "height": height // 2 if height % 2 == 0 else height / 2,
+        },
         "care": rng.sample(CARE, rng.choice((0, 0, 1, 1, 2, 3, 4))),
-        "planted": None if rng.random() < 0.2 else f"{rng.randrange(1890, 2024)}-{rng.randrange(1, 13):02d}-{rng.randrange(1, 29):02d}",
+        "planted": None
+        if rng.random() < 0.2
+        else f"{rng.randrange(1890, 2024)}-{rng.randrange(1, 13):02d}-{rng.randrange(1, 29):02d}",
         "surveyed": f"2025-{rng.randrange(1, 12):02d}-{rng.randrange(1, 29):02d}T{rng.randrange(7, 18):02d}:{rng.randrange(0, 60):02d}:00+01:00",
         "protected": rng.random() < 0.15,
         "sheet": f"/v1/trees/OLM-{i + 1:05d}/sheet.svg",
@@ -35,7 +61,9 @@ def tree(i: int, *, seed: int = 1, version: int = 1) -> dict[str, Any]:
     if rng.random() < 0.05:
         made["measures"]["height"] = None
     if rng.random() < 0.1:
-        made["note"] = rng.choice(("leans towards the river", "bench around the trunk", "nest seen in spring", 'plate reads "Prima"'))
+        made["note"] = rng.choice(
+            ("leans towards the river", "bench around the trunk", "nest seen in spring", 'plate reads "Prima"')
+        )
     if version >= 2:
         made["measures"]["girth"] = {"value": made["measures"]["girth"], "unit": "m"}
         made["condition"] = rng.choice(("sound", "watch", "urgent"))

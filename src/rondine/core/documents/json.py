@@ -33,14 +33,22 @@ class Limits:
 def read_json(body: bytes, *, charset: str = "utf-8", limits: Limits = Limits(), name: str = "the response") -> Any:
     """The document's value. Raises DocumentError with line and column in `where`."""
     if len(body) > limits.size:
-        raise DocumentError(f"{name} has {len(body):,} bytes, more than the {limits.size:,} that are read at once", where=name, hint="ask for less, or raise the limit")
+        raise DocumentError(
+            f"{name} has {len(body):,} bytes, more than the {limits.size:,} that are read at once",
+            where=name,
+            hint="ask for less, or raise the limit",
+        )
     if not body.strip():
-        raise DocumentError(f"{name} is empty, not JSON", where=name, hint="look at the status: 204 and 304 have no body")
+        raise DocumentError(
+            f"{name} is empty, not JSON", where=name, hint="look at the status: 204 and 304 have no body"
+        )
     if charset.lower().replace("_", "-") not in ("utf-8", "utf8", "us-ascii", "ascii"):
         try:
             body = body.decode(charset).encode()
         except (LookupError, UnicodeDecodeError) as error:
-            raise DocumentError(f"{name} cannot be read as {charset}: {error}", where=name, hint="correct the charset of its media type") from error
+            raise DocumentError(
+                f"{name} cannot be read as {charset}: {error}", where=name, hint="correct the charset of its media type"
+            ) from error
     body = body.removeprefix(BOM)
     try:
         value = _decoder.decode(body)
@@ -58,14 +66,23 @@ def _read_slowly(body: bytes, limits: Limits, name: str) -> Any:
         text = body.decode("utf-8")
     except UnicodeDecodeError as error:
         line = body.count(b"\n", 0, error.start) + 1
-        raise DocumentError(f"byte {error.start} is not UTF-8", where=f"{name}, line {line}", hint="correct the charset of its media type") from error
+        raise DocumentError(
+            f"byte {error.start} is not UTF-8",
+            where=f"{name}, line {line}",
+            hint="correct the charset of its media type",
+        ) from error
     try:
         return stdlib_json.loads(text, parse_float=Decimal, parse_constant=_refuse_constant)
     except stdlib_json.JSONDecodeError as error:
         at_end = error.pos >= len(text.rstrip())
-        found = "the text ends here" if at_end else f'found "{text[error.pos : error.pos + 20].splitlines()[0] if text[error.pos : error.pos + 20].strip() else " "}"'
+        found = (
+            "the text ends here"
+            if at_end
+            else f'found "{text[error.pos : error.pos + 20].splitlines()[0] if text[error.pos : error.pos + 20].strip() else " "}"'
+        )
         raise DocumentError(
-            f"not JSON: {_in_words(error.msg)}, {found}", where=f"{name}, line {error.lineno}, column {error.colno}",
+            f"not JSON: {_in_words(error.msg)}, {found}",
+            where=f"{name}, line {error.lineno}, column {error.colno}",
             hint="it looks like a page of HTML" if text.lstrip()[:1] == "<" else "",
         ) from error
     except RecursionError as error:
@@ -91,7 +108,9 @@ def _in_words(message: str) -> str:
 
 
 def _too_deep(name: str, limits: Limits) -> DocumentError:
-    return DocumentError(f"{name} is nested more than {limits.depth} levels deep", where=name, hint="ask the service for a flatter form")
+    return DocumentError(
+        f"{name} is nested more than {limits.depth} levels deep", where=name, hint="ask the service for a flatter form"
+    )
 
 
 def depth_exceeds(value: Any, most: int) -> bool:
@@ -163,11 +182,17 @@ def node_at(value: Any, location: Location) -> Any:
         try:
             value = value[part]
         except (KeyError, IndexError, TypeError) as error:
-            raise DocumentError(f"there is nothing at {part!r}", where=pointer_text(location[: depth + 1]), hint="the document has changed; read it again") from error
+            raise DocumentError(
+                f"there is nothing at {part!r}",
+                where=pointer_text(location[: depth + 1]),
+                hint="the document has changed; read it again",
+            ) from error
     return value
 
 
-def nodes_below(value: Any, location: Location = (), *, offset: int = 0, limit: int = 200, depth: int = 3) -> Iterator[MemberNode]:
+def nodes_below(
+    value: Any, location: Location = (), *, offset: int = 0, limit: int = 200, depth: int = 3
+) -> Iterator[MemberNode]:
     """The members below a place, from `offset` on, each followed by its own down to `depth`; at most `limit` of any one list or object,
     so that a large document is looked at in parts."""
     parent = node_at(value, location)

@@ -14,9 +14,17 @@ from msgspec import UNSET
 
 from rondine.core.documents.json import kind_of, node_at
 from rondine.core.errors import DraftError, MappingError, did_you_mean, short
-from rondine.core.mapping.document import ROOT, FieldRule, MappingDocument, Output, RecordTypeDocument, Source, problems_of
+from rondine.core.mapping.document import (
+    ROOT,
+    FieldRule,
+    MappingDocument,
+    Output,
+    RecordTypeDocument,
+    Source,
+    problems_of,
+)
 from rondine.core.mapping.types import CONVERSIONS, ConversionError
-from rondine.core.paths import JsonPath, Location, Node, normalized_path
+from rondine.core.paths import JsonPath, Location, Node, normalized_path, resolve
 from rondine.core.paths.jsonpath import Name, Wildcard
 
 MISSING = object()
@@ -111,14 +119,30 @@ class CompiledOutput:
             mapped.records.sort(key=lambda pair: pair[0])
         return mapped
 
-    def explain(self, document: Any, inputs: Mapping[str, Any] | None = None, *, only: set[int] | None = None) -> Iterator[RowTrace]:
+    def explain(
+        self, document: Any, inputs: Mapping[str, Any] | None = None, *, only: set[int] | None = None
+    ) -> Iterator[RowTrace]:
         """Each row the exact way, with the place of every value and every problem. only: the ordinals wanted, None for all."""
+        for ordinal, nodes in self._rows(document) if only is None else self._chosen_rows(document, only):
+            yield self._explain_row(ordinal, nodes, inputs or {})
+
+    def _chosen_rows(self, document: Any, only: set[int]) -> Iterator[tuple[int, list[tuple[Node, int]]]]:
+        """The rows with these ordinals. In a plain list they are found by index, so that a few bad rows do not cost a walk over all."""
+        names = _plain_list(self.levels[0][1]) if len(self.levels) == 1 else None
+        holder = resolve(document, names) if names is not None else None
+        if holder is not None and isinstance(holder[1], list):
+            location, rows = holder
+            for ordinal in sorted(only):
+                if ordinal < len(rows):
+                    yield ordinal, [(Node((), document), 0), (Node((*location, ordinal), rows[ordinal]), ordinal)]
+            return
         for ordinal, nodes in self._rows(document):
-            if only is None or ordinal in only:
-                yield self._explain_row(ordinal, nodes, inputs or {})
+            if ordinal in only:
+                yield ordinal, nodes
 
     def _rows(self, document: Any) -> Iterator[tuple[int, list[tuple[Node, int]]]]:
         """Each row as (ordinal, one (node, position) a level, the root first)."""
+
         def walk(depth: int, nodes: list[tuple[Node, int]]) -> Iterator[list[tuple[Node, int]]]:
             if depth == len(self.levels):
                 yield nodes
@@ -150,12 +174,25 @@ class CompiledOutput:
                     raw = rule.value
                 value = _made(rule, raw)
             except ConversionError as error:
-                problems.append(FieldProblem(rule.name, normalized_path(location) if location is not None else "", str(error), None if raw is MISSING else raw))
+                problems.append(
+                    FieldProblem(
+                        rule.name,
+                        normalized_path(location) if location is not None else "",
+                        str(error),
+                        None if raw is MISSING else raw,
+                    )
+                )
                 traces.append(FieldTrace(rule.name, location, str(error)))
                 continue
             if value is not MISSING:
                 data[rule.name] = value
-            note = "default" if raw in (MISSING, None) and value is not MISSING and value is not None else "missing" if raw is MISSING else ""
+            note = (
+                "default"
+                if raw in (MISSING, None) and value is not MISSING and value is not None
+                else "missing"
+                if raw is MISSING
+                else ""
+            )
             traces.append(FieldTrace(rule.name, location, note))
         return RowTrace(ordinal, nodes[-1][0].location, None if problems else data, tuple(traces), tuple(problems))
 
@@ -164,7 +201,9 @@ def compile_mapping(mapping: MappingDocument, record_types: dict[str, RecordType
     """The outputs of a mapping, ready to run. Raises DraftError with every problem if it cannot run."""
     problems = problems_of(mapping, record_types)
     if problems:
-        raise DraftError("the mapping cannot run yet", where=problems[0].where, hint=problems[0].message, problems=problems)
+        raise DraftError(
+            "the mapping cannot run yet", where=problems[0].where, hint=problems[0].message, problems=problems
+        )
     return [CompiledOutput(output, record_types[output.record_type]) for output in mapping.outputs]
 
 
@@ -176,13 +215,21 @@ def find_rows(path: JsonPath, base: Any, *, must_exist: bool) -> list[Node]:
         return found
     last = path.segments[-1]
     holders = JsonPath(path.text, path.segments[:-1]).find(base)
-    if any(isinstance(node.value, (list, dict)) or node.value is None for node in holders) and any(isinstance(s, Wildcard) for s in last.selectors):
+    if any(isinstance(node.value, (list, dict)) or node.value is None for node in holders) and any(
+        isinstance(s, Wildcard) for s in last.selectors
+    ):
         return []
     if holders and any(isinstance(s, Wildcard) for s in last.selectors):
-        raise MappingError(f"{path.text} leads to a {kind_of(holders[0].value)}, not to a list", where=path.text, hint="point at a list, or leave out [*]")
+        raise MappingError(
+            f"{path.text} leads to a {kind_of(holders[0].value)}, not to a list",
+            where=path.text,
+            hint="point at a list, or leave out [*]",
+        )
     names = sorted(base) if isinstance(base, dict) else []
     first = path.segments[0].selectors[0]
-    hint = (did_you_mean(first.name, names) if isinstance(first, Name) else "") or f"the response is a {kind_of(base)}; look at what came back"
+    hint = (
+        did_you_mean(first.name, names) if isinstance(first, Name) else ""
+    ) or f"the response is a {kind_of(base)}; look at what came back"
     raise MappingError(f"{path.text} matches nothing in this response", where=path.text, hint=hint)
 
 
@@ -195,10 +242,19 @@ def _rule(rule: FieldRule, record_type: RecordTypeDocument) -> Rule:
         try:
             default = None if rule.default is None else CONVERSIONS[kind](rule.default)
         except ConversionError as error:
-            raise DraftError(f'the default of field "{rule.name}" {error}', where=rule.name, hint=f"give a default that is {kind}") from error
+            raise DraftError(
+                f'the default of field "{rule.name}" {error}', where=rule.name, hint=f"give a default that is {kind}"
+            ) from error
     return Rule(
-        rule.name, source.level, source.path(), source.position, source.input, None if source.value is UNSET else source.value, kind,
-        rule.required or rule.name in record_type.key, default,
+        rule.name,
+        source.level,
+        source.path(),
+        source.position,
+        source.input,
+        None if source.value is UNSET else source.value,
+        kind,
+        rule.required or rule.name in record_type.key,
+        default,
     )
 
 
@@ -206,7 +262,11 @@ def _taken(rule: Rule, base: Node) -> tuple[Location | None, Any]:
     """The value a rule's path finds: (its place, it). Several are taken as a list by a json field, and refused by any other."""
     assert rule.path is not None
     found = rule.path.find(base.value)
-    if rule.path.singular() is None and rule.kind == "json" and any(isinstance(s, Wildcard) for seg in rule.path.segments for s in seg.selectors):
+    if (
+        rule.path.singular() is None
+        and rule.kind == "json"
+        and any(isinstance(s, Wildcard) for seg in rule.path.segments for s in seg.selectors)
+    ):
         return (base.location + found[0].location if found else None), [node.value for node in found]
     if not found:
         return None, MISSING
@@ -247,7 +307,11 @@ def _generate(output: CompiledOutput) -> Callable[..., int]:
     for depth, (name, path) in enumerate(output.levels):
         finder = slot(_row_values(path, must_exist=depth == 0))
         position = f"i{depth}" if any(rule.position == name for rule in output.rules) else ""
-        loop = f"for {position}, r{depth} in enumerate({finder}({base})):" if position else f"for r{depth} in {finder}({base}):"
+        loop = (
+            f"for {position}, r{depth} in enumerate({finder}({base})):"
+            if position
+            else f"for r{depth} in {finder}({base}):"
+        )
         lines.append(f"{indent}{loop}")
         indent += "    "
         base = f"r{depth}"
@@ -259,6 +323,9 @@ def _generate(output: CompiledOutput) -> Callable[..., int]:
         writer.field(rule)
     lines += writer.body()
     lines += [f"{indent}keep((n, d))", f"{indent[:-4]}except Exception:", f"{indent}failed(n)", "    return n + 1"]
+    lines[0] = (
+        f"def run(document, inputs, keep, failed, *, {', '.join(f'{name}={name}' for name in slots)}):"  # as parameters they are locals, which are quicker
+    )
     scope: dict[str, Any] = dict(slots)
     exec(compile("\n".join(lines), "<mapping>", "exec"), scope)  # noqa: S102 generated identifiers only; see the module's docstring
     run: Callable[..., int] = scope["run"]
@@ -267,12 +334,10 @@ def _generate(output: CompiledOutput) -> Callable[..., int]:
 
 def _row_values(path: JsonPath, *, must_exist: bool) -> Callable[[Any], list[Any]]:
     """A level's rows as plain values; the common `names[*]` over a list costs no nodes."""
-    names = [seg.selectors[0].name for seg in path.segments[:-1] if isinstance(seg.selectors[0], Name) and len(seg.selectors) == 1 and not seg.descendant]
-    last = path.segments[-1] if path.segments else None
-    plain = last is not None and len(names) == len(path.segments) - 1 and last.selectors == (Wildcard(),) and not last.descendant
+    names = _plain_list(path)
 
     def values(base: Any) -> list[Any]:
-        if plain:
+        if names is not None:
             value = base
             for name in names:
                 value = value.get(name, MISSING) if type(value) is dict else MISSING
@@ -283,10 +348,19 @@ def _row_values(path: JsonPath, *, must_exist: bool) -> Callable[[Any], list[Any
     return values
 
 
+def _plain_list(path: JsonPath) -> tuple[str, ...] | None:
+    """The names that lead to a list whose elements the path selects (`trees[*]`), None if it does anything else."""
+    names = _names(JsonPath(path.text, path.segments[:-1]))
+    last = path.segments[-1] if path.segments else None
+    return names if last is not None and last.selectors == (Wildcard(),) and not last.descendant else None
+
+
 class _RowWriter:
     """Writes the body of one row: required fields first touch their path directly, so that a missing part raises; optional ones ask."""
 
-    def __init__(self, slot: Callable[[Any], str], indent: str, variables: dict[str, tuple[str, str]], row: str) -> None:
+    def __init__(
+        self, slot: Callable[[Any], str], indent: str, variables: dict[str, tuple[str, str]], row: str
+    ) -> None:
         self._slot, self._indent, self._variables, self._row = slot, indent, variables, row
         self._prefixes: dict[tuple[str, tuple[str, ...]], str] = {}
         self._lines: list[str] = ["d = {}"]
@@ -352,4 +426,8 @@ def _names(path: JsonPath | None) -> tuple[str, ...] | None:
 
 def describe(problem: FieldProblem) -> str:
     """`girth: $['trees'][3]['girth'] is the text "1,25", not a decimal number`."""
-    return f"{problem.field}: {problem.path or 'the value'} {problem.reason}" if problem.reason else f"{problem.field}: {short(problem.value)}"
+    return (
+        f"{problem.field}: {problem.path or 'the value'} {problem.reason}"
+        if problem.reason
+        else f"{problem.field}: {short(problem.value)}"
+    )

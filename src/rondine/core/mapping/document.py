@@ -16,13 +16,26 @@ from rondine.core.paths.jsonpath import Index, Name, Segment
 from rondine.core.paths.place import parse_pointer
 from rondine.core.settings import Document
 
-__all__ = ["FIELD_TYPES", "At", "FieldRule", "Level", "MappingDocument", "Output", "RecordField", "RecordTypeDocument", "Source", "problems_of"]
+__all__ = [
+    "FIELD_TYPES",
+    "At",
+    "FieldRule",
+    "Level",
+    "MappingDocument",
+    "Output",
+    "RecordField",
+    "RecordTypeDocument",
+    "Source",
+    "problems_of",
+]
 
-FieldName = Annotated[str, Meta(pattern=r"^[a-z][a-z0-9_-]{0,62}$", description="small letters, digits, - and _, beginning with a letter")]
+FieldName = Annotated[
+    str, Meta(pattern=r"^[a-z][a-z0-9_-]{0,62}$", description="small letters, digits, - and _, beginning with a letter")
+]
 ROOT = "root"
 
 
-class RecordField(Document):
+class RecordField(Document, frozen=True):
     """One field of a record type. unit: shown beside the value.  searchable: may be filtered and sorted by."""
 
     name: FieldName
@@ -32,7 +45,7 @@ class RecordField(Document):
     searchable: bool = False
 
 
-class RecordTypeDocument(Document):
+class RecordTypeDocument(Document, frozen=True):
     """Named, typed fields with a key: the fields that together tell one record from all others."""
 
     fields: list[RecordField] = []
@@ -43,7 +56,7 @@ class RecordTypeDocument(Document):
         return next((one for one in self.fields if one.name == name), None)
 
 
-class At(Document):
+class At(Document, frozen=True):
     """A path written out: exactly one of jsonpath (RFC 9535) and pointer (RFC 6901)."""
 
     jsonpath: str | None = None
@@ -59,7 +72,7 @@ class At(Document):
         return pointer_path(self.pointer or "")
 
 
-class Level(Document):
+class Level(Document, frozen=True):
     """One level of repetition. level: its name.  at: the values it goes through, a path from the level around it."""
 
     level: FieldName
@@ -69,7 +82,7 @@ class Level(Document):
         return parse_short(self.at) if isinstance(self.at, str) else self.at.path()
 
 
-class Source(Document):
+class Source(Document, frozen=True):
     """Where a value comes from: exactly one of jsonpath, pointer, position, input and value.
 
     level: the level that a path starts from; left out, the row; "root", the whole response.
@@ -88,7 +101,9 @@ class Source(Document):
         if self.value is not UNSET:
             given.append("value")
         if len(given) != 1:
-            raise ValueError(f"give exactly one of jsonpath, pointer, position, input and value, not {' and '.join(given) or 'none'}")
+            raise ValueError(
+                f"give exactly one of jsonpath, pointer, position, input and value, not {' and '.join(given) or 'none'}"
+            )
         if self.level and given[0] not in ("jsonpath", "pointer"):
             raise ValueError(f"level goes with a path, not with {given[0]}")
 
@@ -98,7 +113,7 @@ class Source(Document):
         return pointer_path(self.pointer) if self.pointer is not None else None
 
 
-class FieldRule(Document, rename={"source": "from"}):
+class FieldRule(Document, rename={"source": "from"}, frozen=True):
     """How one field gets its value. type: as the record type says, unless given.  default: for a missing or null value.
 
     required: a missing, null or empty value makes the row a reject.  on_failure: what a value that does not fit does to its row.
@@ -116,7 +131,7 @@ class FieldRule(Document, rename={"source": "from"}):
         return self.source if isinstance(self.source, Source) else Source(jsonpath=parse_short(self.source).text)
 
 
-class Output(Document):
+class Output(Document, frozen=True):
     """The records of one type that a response brings."""
 
     record_type: FieldName
@@ -124,7 +139,7 @@ class Output(Document):
     fields: list[FieldRule] = []
 
 
-class MappingDocument(Document):
+class MappingDocument(Document, frozen=True):
     """The rules from a response to records."""
 
     version: Literal[1] = 1
@@ -150,7 +165,13 @@ def problems_of(mapping: MappingDocument, record_types: dict[str, RecordTypeDocu
         place = f"/outputs/{number}"
         record_type = record_types.get(output.record_type)
         if record_type is None:
-            problems.append(Problem(f"{place}/record_type", f'there is no record type "{output.record_type}"', did_you_mean(output.record_type, record_types) or "make it first"))
+            problems.append(
+                Problem(
+                    f"{place}/record_type",
+                    f'there is no record type "{output.record_type}"',
+                    did_you_mean(output.record_type, record_types) or "make it first",
+                )
+            )
         problems += _output_problems(output, record_type, place)
     return problems
 
@@ -159,11 +180,17 @@ def _output_problems(output: Output, record_type: RecordTypeDocument | None, pla
     problems: list[Problem] = []
     levels: list[str] = []
     if not output.rows:
-        problems.append(Problem(f"{place}/rows", "no level says what becomes one row", 'such as {"level": "tree", "at": "trees[*]"}'))
+        problems.append(
+            Problem(
+                f"{place}/rows", "no level says what becomes one row", 'such as {"level": "tree", "at": "trees[*]"}'
+            )
+        )
     for number, level in enumerate(output.rows):
         here = f"{place}/rows/{number}"
         if level.level in (*levels, ROOT):
-            problems.append(Problem(f"{here}/level", f'the name "{level.level}" is taken', "give each level a name of its own"))
+            problems.append(
+                Problem(f"{here}/level", f'the name "{level.level}" is taken', "give each level a name of its own")
+            )
         levels.append(level.level)
         problems += _attempt(f"{here}/at", level.path)
     names: set[str] = set()
@@ -176,15 +203,37 @@ def _output_problems(output: Output, record_type: RecordTypeDocument | None, pla
         problems += _level_problems(rule, levels, here)
         known = record_type.field(rule.name) if record_type else None
         if record_type and known is None:
-            problems.append(Problem(f"{here}/name", f'record type "{output.record_type}" has no field "{rule.name}"', did_you_mean(rule.name, [f.name for f in record_type.fields])))
+            problems.append(
+                Problem(
+                    f"{here}/name",
+                    f'record type "{output.record_type}" has no field "{rule.name}"',
+                    did_you_mean(rule.name, [f.name for f in record_type.fields]),
+                )
+            )
         if known and rule.type not in (None, known.type):
-            problems.append(Problem(f"{here}/type", f'is {rule.type}, but the record type says {known.type}', "leave it out, or change the record type"))
+            problems.append(
+                Problem(
+                    f"{here}/type",
+                    f"is {rule.type}, but the record type says {known.type}",
+                    "leave it out, or change the record type",
+                )
+            )
     if record_type:
         if not record_type.key:
-            problems.append(Problem(f"{place}/record_type", f'record type "{output.record_type}" has no key', "name the fields that tell one record from another"))
+            problems.append(
+                Problem(
+                    f"{place}/record_type",
+                    f'record type "{output.record_type}" has no key',
+                    "name the fields that tell one record from another",
+                )
+            )
         for name in record_type.key:
             if name not in names:
-                problems.append(Problem(f"{place}/fields", f'nothing fills the key field "{name}"', "take its value from the response"))
+                problems.append(
+                    Problem(
+                        f"{place}/fields", f'nothing fills the key field "{name}"', "take its value from the response"
+                    )
+                )
     return problems
 
 
@@ -210,15 +259,21 @@ def record_type_problems(document: RecordTypeDocument) -> list[Problem]:
     names = [one.name for one in document.fields]
     for number, name in enumerate(names):
         if name in names[:number]:
-            problems.append(Problem(f"/fields/{number}/name", f'the field "{name}" is there twice', "rename one of them"))
+            problems.append(
+                Problem(f"/fields/{number}/name", f'the field "{name}" is there twice', "rename one of them")
+            )
     if not document.key:
-        problems.append(Problem("/key", "the record type has no key", "name the fields that tell one record from another"))
+        problems.append(
+            Problem("/key", "the record type has no key", "name the fields that tell one record from another")
+        )
     for number, name in enumerate(document.key):
         field = document.field(name)
         if field is None:
             problems.append(Problem(f"/key/{number}", f'there is no field "{name}"', did_you_mean(name, names)))
         elif field.type == "json":
-            problems.append(Problem(f"/key/{number}", f'"{name}" is json, which cannot be part of a key', "take a text, number or date"))
+            problems.append(
+                Problem(
+                    f"/key/{number}", f'"{name}" is json, which cannot be part of a key', "take a text, number or date"
+                )
+            )
     return problems
-
-

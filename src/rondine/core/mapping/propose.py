@@ -6,7 +6,16 @@ from typing import Any
 
 from rondine.core.errors import MappingError
 from rondine.core.mapping.compile import find_rows
-from rondine.core.mapping.document import At, FieldRule, Level, MappingDocument, Output, RecordField, RecordTypeDocument, Source
+from rondine.core.mapping.document import (
+    At,
+    FieldRule,
+    Level,
+    MappingDocument,
+    Output,
+    RecordField,
+    RecordTypeDocument,
+    Source,
+)
 from rondine.core.names import proposed_name
 from rondine.core.paths import parse_jsonpath, short_form
 from rondine.core.schema.infer import Shape, infer
@@ -54,7 +63,12 @@ def row_choices(document: Any) -> list[RowChoice]:
 
 
 def propose(
-    documents: Sequence[Any], *, rows: Sequence[str], name: str, take: Sequence[str] | None = None, corrections: Sequence[Correction] = (),
+    documents: Sequence[Any],
+    *,
+    rows: Sequence[str],
+    name: str,
+    take: Sequence[str] | None = None,
+    corrections: Sequence[Correction] = (),
 ) -> Proposal:
     """A record type and mapping for rows at these levels.
 
@@ -69,11 +83,19 @@ def propose(
         values = [node.value for value in values for node in find_rows(parsed, value, must_exist=depth == 0)]
     shape = infer(values)
     whole = "".join([rows[0], *(path[1:] for path in rows[1:])])
-    relative = [Correction(path="$" + one.path.removeprefix(whole), type=one.type, name=one.name) for one in corrections if one.path.startswith(whole)]
+    relative = [
+        Correction(path="$" + one.path.removeprefix(whole), type=one.type, name=one.name)
+        for one in corrections
+        if one.path.startswith(whole)
+    ]
     lines = [line for line in outline(shape, relative) if line.type and "[*]" not in line.path]
     wanted = [line for line in lines if take is None or line.path in take]
     if take is not None and (unknown := sorted(set(take) - {line.path for line in lines})):
-        raise MappingError(f"no row has a value at {unknown[0]}", where="take", hint="take a value of the tree; objects are taken part by part")
+        raise MappingError(
+            f"no row has a value at {unknown[0]}",
+            where="take",
+            hint="take a value of the tree; objects are taken part by part",
+        )
     fields: list[RecordField] = []
     rules: list[FieldRule] = []
     shapes: dict[str, Shape] = {}
@@ -85,9 +107,11 @@ def propose(
     key = _key(fields, shapes)
     rules = [FieldRule(name=rule.name, source=rule.source, required=rule.name in key) for rule in rules]
     return Proposal(
-        name, RecordTypeDocument(fields=fields, key=key),
+        name,
+        RecordTypeDocument(fields=fields, key=key),
         MappingDocument(outputs=[Output(record_type=name, rows=_levels(rows, name), fields=rules)]),
-        [line.path for line in lines if line not in wanted], _notes(wanted, key),
+        [line.path for line in lines if line not in wanted],
+        _notes(wanted, key),
     )
 
 
@@ -136,11 +160,13 @@ def _notes(lines: list[OutlineRow], key: list[str]) -> list[str]:
         numbers = line.seen - line.nulls
         if line.type == "decimal" and 0 < line.fractional < numbers:
             share = round(100 * (numbers - line.fractional) / numbers)
-            notes.append(f"{line.name} is whole in {share}% of rows and fractional in the others: kept as decimal, so that 2 and 2.0 stay equal")
+            notes.append(
+                f"{line.name} is whole in {share}% of rows and fractional in the others: kept as decimal, so that 2 and 2.0 stay equal"
+            )
         elif len([kind for kind in line.types if kind != "null"]) > 1:
-            notes.append(f"{line.name} is sometimes {' and sometimes '.join(kind for kind in line.types if kind != 'null')}: kept as {line.type}")
+            notes.append(
+                f"{line.name} is sometimes {' and sometimes '.join(kind for kind in line.types if kind != 'null')}: kept as {line.type}"
+            )
     if not key:
         notes.append("no value tells every row from all others: choose the key")
     return notes
-
-

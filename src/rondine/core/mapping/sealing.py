@@ -54,7 +54,15 @@ def seal(output: CompiledOutput, mapped: Mapped) -> tuple[list[SealedRow], list[
         except ValueError as error:
             rejects.append(_unstorable(output, ordinal, data, str(error)))
             continue
-        sealed.append(SealedRow(blake2b(key, digest_size=16).digest(), key.decode(), blake2b(body, digest_size=16).digest(), body, ordinal))
+        sealed.append(
+            SealedRow(
+                blake2b(key, digest_size=16).digest(),
+                key.decode(),
+                blake2b(body, digest_size=16).digest(),
+                body,
+                ordinal,
+            )
+        )
     return sealed, rejects
 
 

@@ -18,6 +18,8 @@ FIELD_TYPES: tuple[FieldType, ...] = ("text", "integer", "decimal", "boolean", "
 
 _INTEGER = re.compile(r"[+-]?\d{1,1000}", re.ASCII)
 _DECIMAL = re.compile(r"[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,6})?", re.ASCII)
+#: Most decimals in texts: few digits, a fraction.
+_PLAIN_DECIMAL = re.compile(r"\d{1,13}\.\d{1,13}", re.ASCII).fullmatch
 #: A number of more digits, before or after the point, is refused: PostgreSQL would hold it, but nobody meant it.
 MOST_DIGITS = 1_000
 _exact = Context(prec=MOST_DIGITS * 2)
@@ -55,6 +57,10 @@ def _checked_integer(value: int) -> int:
 
 def to_decimal(value: Any) -> Decimal:
     kind = type(value)
+    if kind is str and _PLAIN_DECIMAL(value):
+        return (
+            Decimal(value) if value[-1] != "0" else Decimal(value).normalize()
+        )  # 26 digits at most: the usual context is exact
     if kind is int:
         number = Decimal(_checked_integer(value))
     elif kind is Decimal:
@@ -96,6 +102,8 @@ def to_datetime(value: Any) -> datetime:
     if type(value) is str and len(value) > 10:
         try:
             moment = datetime.fromisoformat(value)
+            if moment.tzinfo is UTC:
+                return moment
             if moment.tzinfo is None:
                 raise ConversionError(f"is {short(value)}, a date and time without an offset from UTC")
             return moment.astimezone(UTC)
@@ -120,12 +128,22 @@ def to_json(value: Any) -> Any:
 
 
 CONVERSIONS: dict[str, Callable[[Any], Any]] = {
-    "text": to_text, "integer": to_integer, "decimal": to_decimal, "boolean": to_boolean, "date": to_date, "datetime": to_datetime, "json": to_json,
+    "text": to_text,
+    "integer": to_integer,
+    "decimal": to_decimal,
+    "boolean": to_boolean,
+    "date": to_date,
+    "datetime": to_datetime,
+    "json": to_json,
 }
 
 
 def _named(value: Any) -> str:
     kind = kind_of(value)
     return {
-        "object": "an object", "array": "a list", "null": "null", "boolean": f"the boolean {json_text(value)}", "string": f"the text {short(value) if isinstance(value, str) else ''}",
+        "object": "an object",
+        "array": "a list",
+        "null": "null",
+        "boolean": f"the boolean {json_text(value)}",
+        "string": f"the text {short(value) if isinstance(value, str) else ''}",
     }.get(kind, f"the number {short(json_text(value)).strip(chr(34))}")

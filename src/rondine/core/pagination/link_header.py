@@ -10,7 +10,7 @@ _LINK = re.compile(r"""<([^>]*)>((?:\s*;\s*[^\s=;,]+\s*(?:=\s*(?:"(?:[^"\\]|\\.)
 _REL = re.compile(r""";\s*rel\s*=\s*(?:"((?:[^"\\]|\\.)*)"|([^\s",;]*))""", re.IGNORECASE)
 
 
-class LinkHeader(Document, tag="link_header"):
+class LinkHeader(Document, tag="link_header", frozen=True):
     """Follow the "next" link until a response has none.
 
     max_pages: responses to ask for at most; stops a service that links in a circle.
@@ -19,7 +19,14 @@ class LinkHeader(Document, tag="link_header"):
     max_pages: int = 10_000
 
     def exchange(self, first: Request) -> Pages:
-        return follow(first, _next_of, wanted={}, max_pages=self.max_pages, source="Link header", ended="the last page has no next link")
+        return follow(
+            first,
+            _next_of,
+            wanted={},
+            max_pages=self.max_pages,
+            source="Link header",
+            ended="the last page has no next link",
+        )
 
 
 def _next_of(response: Response) -> str | None:

@@ -6,7 +6,7 @@ from rondine.core.paths import parse_pointer
 from rondine.core.settings import Document
 
 
-class NextAddress(Document, tag="next_address"):
+class NextAddress(Document, tag="next_address", frozen=True):
     """Follow the address in each response until it is missing, null or empty.
 
     at: JSON Pointer to the address.  max_pages: responses to ask for at most.
@@ -22,7 +22,14 @@ class NextAddress(Document, tag="next_address"):
             raise ValueError(str(error)) from error
 
     def exchange(self, first: Request) -> Pages:
-        return follow(first, _next_of, wanted={"next": self.at}, max_pages=self.max_pages, source="next address", ended="the last page names no next address")
+        return follow(
+            first,
+            _next_of,
+            wanted={"next": self.at},
+            max_pages=self.max_pages,
+            source="next address",
+            ended="the last page names no next address",
+        )
 
 
 def _next_of(response: Response) -> str | None:

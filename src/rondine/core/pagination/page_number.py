@@ -9,7 +9,7 @@ from rondine.core.pagination.steps import Ending, Pages
 from rondine.core.settings import Document
 
 
-class PageNumber(Document, tag="page_number"):
+class PageNumber(Document, tag="page_number", frozen=True):
     """Ask for page after page by its number.
 
     parameter: the query parameter of the number.  first: the first page's number.  total: JSON Pointer to the announced number of rows,
@@ -36,7 +36,11 @@ class PageNumber(Document, tag="page_number"):
             if not response.rows:
                 return Ending(f"page {number} has no rows", is_proven=True, pages=count)
             number += 1
-        raise PaginationError(f"there are more than {self.max_pages:,} pages", where=without_secrets(first.url), hint="raise max_pages, or narrow the request")
+        raise PaginationError(
+            f"there are more than {self.max_pages:,} pages",
+            where=without_secrets(first.url),
+            hint="raise max_pages, or narrow the request",
+        )
 
     def wanted(self) -> dict[str, str]:
         return {"total": self.total} if self.total is not None else {}
@@ -59,7 +63,11 @@ class PageNumber(Document, tag="page_number"):
             return number
         last = self.first + -(-total // response.rows) - 1
         if last - number > self.max_pages:
-            raise PaginationError(f"the service announces {total:,} rows, more than {self.max_pages:,} pages", where=without_secrets(response.url), hint="raise max_pages, or narrow the request")
+            raise PaginationError(
+                f"the service announces {total:,} rows, more than {self.max_pages:,} pages",
+                where=without_secrets(response.url),
+                hint="raise max_pages, or narrow the request",
+            )
         return max(last, number)
 
     def page(self, request: Request, number: int) -> Request:

@@ -31,13 +31,29 @@ def recognise(url: str, headers: Headers, document: Any) -> list[PagingGuess]:
     members = _members(document)
     for location, value in members:
         if _plain(location[-1]) in _NEXT and isinstance(value, str) and ("/" in value or "?" in value):
-            guesses.append(PagingGuess(NextAddress(at=pointer_text(location)), f"a next address at {pointer_text(location)}"))
-    total = next((pointer_text(location) for location, value in members if _plain(location[-1]) in _TOTAL and type(value) is int), None)
+            guesses.append(
+                PagingGuess(NextAddress(at=pointer_text(location)), f"a next address at {pointer_text(location)}")
+            )
+    total = next(
+        (
+            pointer_text(location)
+            for location, value in members
+            if _plain(location[-1]) in _TOTAL and type(value) is int
+        ),
+        None,
+    )
     asked = {name for name, _ in parse_qsl(urlsplit(url).query, keep_blank_values=True)}
     parameter = next((name for name in _PAGE if name in asked), None)
-    named = any(_plain(location[-1]) in ("page", "pagenumber", "pages") and type(value) is int for location, value in members)
+    named = any(
+        _plain(location[-1]) in ("page", "pagenumber", "pages") and type(value) is int for location, value in members
+    )
     if parameter or (named and total and not guesses):
-        guesses.append(PagingGuess(PageNumber(parameter=parameter or "page", total=total), f'a page number in "{parameter or "page"}"' + (f", the total at {total}" if total else "")))
+        guesses.append(
+            PagingGuess(
+                PageNumber(parameter=parameter or "page", total=total),
+                f'a page number in "{parameter or "page"}"' + (f", the total at {total}" if total else ""),
+            )
+        )
     return guesses
 
 

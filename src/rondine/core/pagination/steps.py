@@ -20,7 +20,15 @@ class Ending:
 Pages = Exchange[Ending]
 
 
-def follow(first: Request, next_of: Callable[[Response], str | None], *, wanted: dict[str, str], max_pages: int, source: str, ended: str) -> Pages:
+def follow(
+    first: Request,
+    next_of: Callable[[Response], str | None],
+    *,
+    wanted: dict[str, str],
+    max_pages: int,
+    source: str,
+    ended: str,
+) -> Pages:
     """Follow the address that `next_of` finds in each response until there is none.
 
     Raises PaginationError if an address leaves the first one's origin (the credentials were given for that origin alone), was asked for
@@ -37,11 +45,25 @@ def follow(first: Request, next_of: Callable[[Response], str | None], *, wanted:
             url = urljoin(request.url, target)
             there = origin(url)
         except ValueError as error:
-            raise PaginationError(f"the next page's address cannot be read: {error}", where=where, hint="tell the service's provider") from error
+            raise PaginationError(
+                f"the next page's address cannot be read: {error}", where=where, hint="tell the service's provider"
+            ) from error
         if there != origin(first.url):
-            raise PaginationError(f"the next page is on {there}, not on {origin(first.url)}", where=where, hint="permit that origin in the connection")
+            raise PaginationError(
+                f"the next page is on {there}, not on {origin(first.url)}",
+                where=where,
+                hint="permit that origin in the connection",
+            )
         if url in asked:
-            raise PaginationError("the next page was asked for before: the service leads in a circle", where=where, hint="tell the service's provider")
+            raise PaginationError(
+                "the next page was asked for before: the service leads in a circle",
+                where=where,
+                hint="tell the service's provider",
+            )
         asked.add(url)
         request = replace(request, url=url)
-    raise PaginationError(f"there are more than {max_pages:,} pages", where=f"{source} of {without_secrets(request.url)}", hint="raise max_pages, or narrow the request")
+    raise PaginationError(
+        f"there are more than {max_pages:,} pages",
+        where=f"{source} of {without_secrets(request.url)}",
+        hint="raise max_pages, or narrow the request",
+    )

@@ -165,7 +165,9 @@ class _Parser:
             return Segment((self.dotted(),))
         if self.take("["):
             return Segment(self.bracketed())
-        self.fail(f'"{self.text[self.at]}" is not expected here', hint='a step is ".name", "[0]", "[*]" or "[\'name\']"')
+        self.fail(
+            f'"{self.text[self.at]}" is not expected here', hint='a step is ".name", "[0]", "[*]" or "[\'name\']"'
+        )
 
     def dotted(self) -> Selector:
         if self.take("*"):

@@ -24,12 +24,20 @@ def parse_pointer(text: str) -> tuple[str, ...]:
     if text == "":
         return ()
     if not text.startswith("/"):
-        raise PathError(f'"{text[:80]}" is not a JSON Pointer', where="pointer", hint='it begins with "/", or is empty for the whole document')
+        raise PathError(
+            f'"{text[:80]}" is not a JSON Pointer',
+            where="pointer",
+            hint='it begins with "/", or is empty for the whole document',
+        )
     tokens = text[1:].split("/")
     for token in tokens:
         rest = token.replace("~0", "").replace("~1", "")
         if "~" in rest:
-            raise PathError(f'"~" stands alone in the JSON Pointer "{text[:80]}"', where="pointer", hint='write "~0" for "~" and "~1" for "/"')
+            raise PathError(
+                f'"~" stands alone in the JSON Pointer "{text[:80]}"',
+                where="pointer",
+                hint='write "~0" for "~" and "~1" for "/"',
+            )
     return tuple(token.replace("~1", "/").replace("~0", "~") for token in tokens)
 
 
@@ -43,7 +51,9 @@ def resolve(value: Any, tokens: tuple[str, ...]) -> tuple[Location, Any] | None:
             value = value[token]
             location.append(token)
         elif isinstance(value, list):
-            if not (token == "0" or (token.isascii() and token.isdigit() and token[0] != "0")) or int(token) >= len(value):
+            if not (token == "0" or (token.isascii() and token.isdigit() and token[0] != "0")) or int(token) >= len(
+                value
+            ):
                 return None
             value = value[int(token)]
             location.append(int(token))
@@ -70,5 +80,7 @@ def parse_normalized(text: str) -> Location:
 
     parts = parse_jsonpath(text).singular()
     if parts is None:
-        raise PathError(f'"{text[:80]}" may select more than one value', where=text[:80], hint="name one place, without wildcards")
+        raise PathError(
+            f'"{text[:80]}" may select more than one value', where=text[:80], hint="name one place, without wildcards"
+        )
     return parts

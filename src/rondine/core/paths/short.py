@@ -16,13 +16,16 @@ def parse_short(text: str) -> JsonPath:
     names = body.split(".") if body else []
     if not text or any(not SHORTHAND.fullmatch(name) for name in names):
         raise PathError(
-            f'"{text[:80]}" is not a plain path', where=text[:80] or "path",
+            f'"{text[:80]}" is not a plain path',
+            where=text[:80] or "path",
             hint='use names joined by dots, such as "measures.girth", or {"jsonpath": "$..."} for everything else',
         )
     segments = [Segment((Name(name),)) for name in names]
     if text.endswith("[*]"):
         segments.append(Segment((Wildcard(),)))
-    return JsonPath("$" + "".join(f".{name}" for name in names) + ("[*]" if text.endswith("[*]") else ""), tuple(segments))
+    return JsonPath(
+        "$" + "".join(f".{name}" for name in names) + ("[*]" if text.endswith("[*]") else ""), tuple(segments)
+    )
 
 
 def short_form(path: JsonPath) -> str | None:

@@ -10,8 +10,12 @@ from rondine.core.protocols.inputs import Input
 from rondine.core.protocols.rest import FromInput, OperationDocument, Parameter, encoded
 
 #: How documentation writes a place to fill in, inside a path step or as a whole query value.
-_PLACEHOLDER = re.compile(r"\{([A-Za-z][\w-]*)\}|<([A-Za-z][\w -]*)>|:([A-Za-z][\w-]*)|%7B([A-Za-z][\w-]*)%7D", re.ASCII)
-_KEY_NAMES = re.compile(r"(^|[_-])(api[_-]?key|key|token|access[_-]?token|secret|password|passwd|auth|signature|sig)$", re.IGNORECASE)
+_PLACEHOLDER = re.compile(
+    r"\{([A-Za-z][\w-]*)\}|<([A-Za-z][\w -]*)>|:([A-Za-z][\w-]*)|%7B([A-Za-z][\w-]*)%7D", re.ASCII
+)
+_KEY_NAMES = re.compile(
+    r"(^|[_-])(api[_-]?key|key|token|access[_-]?token|secret|password|passwd|auth|signature|sig)$", re.IGNORECASE
+)
 _KEY_VALUE = re.compile(r"(?=.*[0-9])(?=.*[A-Za-z])[A-Za-z0-9_.\-+/=]{20,}", re.ASCII)
 
 
@@ -34,18 +38,34 @@ def take_apart(address: str, method: str = "GET") -> TakenApart:
     if found:
         method, address = found.group(1), address[found.end() :]
     if not re.match(r"https?://", address, re.IGNORECASE):
-        raise InputError(f'"{address[:80]}" is not an address', where="address", hint="paste it whole, beginning with http:// or https://")
+        raise InputError(
+            f'"{address[:80]}" is not an address',
+            where="address",
+            hint="paste it whole, beginning with http:// or https://",
+        )
     if re.search(r"[\s\x00-\x1f]", address):
-        raise InputError("the address holds a blank or line break", where="address", hint="paste one address; a blank in a value is written %20")
+        raise InputError(
+            "the address holds a blank or line break",
+            where="address",
+            hint="paste one address; a blank in a value is written %20",
+        )
     try:
         parts = urlsplit(address)
         host, _ = parts.hostname, parts.port
     except ValueError as error:
-        raise InputError(f"the address cannot be read: {error}", where="address", hint="check its host and port") from error
+        raise InputError(
+            f"the address cannot be read: {error}", where="address", hint="check its host and port"
+        ) from error
     if not host:
-        raise InputError("the address has no host", where="address", hint="paste it whole, such as https://register.example/v1/trees")
+        raise InputError(
+            "the address has no host", where="address", hint="paste it whole, such as https://register.example/v1/trees"
+        )
     if "@" in parts.netloc:
-        raise InputError("the address holds a user name or password", where="address", hint="take it out and keep it as a credential of the connection")
+        raise InputError(
+            "the address holds a user name or password",
+            where="address",
+            hint="take it out and keep it as a credential of the connection",
+        )
     inputs: dict[str, Input] = {}
     path = "/".join(_path_step(step, inputs) for step in parts.path.split("/")) or "/"
     query, secrets = [], []
@@ -54,8 +74,18 @@ def take_apart(address: str, method: str = "GET") -> TakenApart:
         query.append(parameter)
         if not isinstance(parameter.value, FromInput) and _looks_secret(parameter):
             secrets.append(parameter.name)
-    words = [step for step in parts.path.split("/") if step and not _PLACEHOLDER.fullmatch(step) and not re.fullmatch(r"v?\d+(\.\d+)*", step)]
-    verb = method.capitalize() if method != "GET" else "Find" if _PLACEHOLDER.fullmatch(path.rpartition("/")[2]) else "List"
+    words = [
+        step
+        for step in parts.path.split("/")
+        if step and not _PLACEHOLDER.fullmatch(step) and not re.fullmatch(r"v?\d+(\.\d+)*", step)
+    ]
+    verb = (
+        method.capitalize()
+        if method != "GET"
+        else "Find"
+        if _PLACEHOLDER.fullmatch(path.rpartition("/")[2])
+        else "List"
+    )
     title = f"{verb} {unquote(words[-1]).replace('-', ' ').replace('_', ' ')}" if words else "New operation"
     operation = OperationDocument(method=method, path=path, inputs=list(inputs.values()), query=query)  # type: ignore[arg-type]
     joined = f"{parts.scheme}://{parts.netloc}{parts.path}" + (f"?{parts.query}" if parts.query else "")
@@ -64,7 +94,13 @@ def take_apart(address: str, method: str = "GET") -> TakenApart:
 
 def _path_step(step: str, inputs: dict[str, Input]) -> str:
     if step.startswith(":") or "{" in step or "<" in step or "%7B" in step:
-        return _PLACEHOLDER.sub(lambda m: "{" + _input(next(g for g in m.groups() if g), inputs, required=True) + "}", step).replace("%7B", "{").replace("%7D", "}")
+        return (
+            _PLACEHOLDER.sub(
+                lambda m: "{" + _input(next(g for g in m.groups() if g), inputs, required=True) + "}", step
+            )
+            .replace("%7B", "{")
+            .replace("%7D", "}")
+        )
     return step
 
 
@@ -73,7 +109,10 @@ def _parameter(pair: str, inputs: dict[str, Input]) -> Parameter:
     placeholder = _PLACEHOLDER.fullmatch(value)
     plain_name = unquote(name)
     if placeholder and not value.startswith(":"):
-        return Parameter(name=plain_name, value=FromInput(input=_input(next(g for g in placeholder.groups() if g), inputs, required=False)))
+        return Parameter(
+            name=plain_name,
+            value=FromInput(input=_input(next(g for g in placeholder.groups() if g), inputs, required=False)),
+        )
     plain = unquote(value)
     if equals and encoded(plain_name) == name and encoded(plain) == value:
         return Parameter(name=plain_name, value=plain)

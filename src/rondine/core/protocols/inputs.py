@@ -11,10 +11,12 @@ from rondine.core.errors import InputError, Problem, did_you_mean
 from rondine.core.mapping.types import CONVERSIONS, ConversionError
 from rondine.core.settings import Document
 
-InputName = Annotated[str, Meta(pattern=r"^[A-Za-z][A-Za-z0-9_-]{0,62}$", description="letters, digits, - and _, beginning with a letter")]
+InputName = Annotated[
+    str, Meta(pattern=r"^[A-Za-z][A-Za-z0-9_-]{0,62}$", description="letters, digits, - and _, beginning with a letter")
+]
 
 
-class Input(Document):
+class Input(Document, frozen=True):
     """A value that whoever calls the operation gives.
 
     default: used when nothing is given; an explicit blank text is sent as such.  try_value: what a trial begins with.
@@ -38,7 +40,11 @@ def checked_inputs(inputs: Sequence[Input], values: Mapping[str, Any]) -> dict[s
     Raises InputError with a Problem for each input that is missing, unknown or wrong.
     """
     known = {one.name: one for one in inputs}
-    problems = [Problem(f"/{name}", f'there is no input "{name}"', did_you_mean(name, known) or "the operation takes no inputs") for name in values if name not in known]
+    problems = [
+        Problem(f"/{name}", f'there is no input "{name}"', did_you_mean(name, known) or "the operation takes no inputs")
+        for name in values
+        if name not in known
+    ]
     out: dict[str, Any] = {}
     for one in inputs:
         given = values.get(one.name)
@@ -46,18 +52,36 @@ def checked_inputs(inputs: Sequence[Input], values: Mapping[str, Any]) -> dict[s
             given = None if one.default is UNSET else one.default
         if given is None:
             if one.required:
-                problems.append(Problem(f"/{one.name}", f'the input "{one.name}" is required', f"give it a value of type {one.type}"))
+                problems.append(
+                    Problem(
+                        f"/{one.name}", f'the input "{one.name}" is required', f"give it a value of type {one.type}"
+                    )
+                )
             continue
         if given == "" and one.required:
-            problems.append(Problem(f"/{one.name}", f'the input "{one.name}" is required and is blank', f"give it a value of type {one.type}"))
+            problems.append(
+                Problem(
+                    f"/{one.name}",
+                    f'the input "{one.name}" is required and is blank',
+                    f"give it a value of type {one.type}",
+                )
+            )
             continue
         try:
             value = CONVERSIONS[one.type](given)
         except ConversionError as error:
-            problems.append(Problem(f"/{one.name}", f'"{one.name}" {error}', f"the input takes a value of type {one.type}"))
+            problems.append(
+                Problem(f"/{one.name}", f'"{one.name}" {error}', f"the input takes a value of type {one.type}")
+            )
             continue
         if one.allowed and value_text(value) not in [str(allowed) for allowed in one.allowed]:
-            problems.append(Problem(f"/{one.name}", f'"{value_text(value)[:80]}" is not allowed for "{one.name}"', f"take one of {', '.join(map(str, one.allowed))}"))
+            problems.append(
+                Problem(
+                    f"/{one.name}",
+                    f'"{value_text(value)[:80]}" is not allowed for "{one.name}"',
+                    f"take one of {', '.join(map(str, one.allowed))}",
+                )
+            )
             continue
         out[one.name] = value
     if problems:

@@ -9,13 +9,19 @@ _MEANINGS: dict[int, tuple[str, str]] = {
     204: ("done; there is nothing to show", ""),
     304: ("nothing has changed since the time asked about", "take out the If-... headers to get the content"),
     400: ("the service does not understand the request", "compare the inputs with its documentation"),
-    401: ("the service does not accept the sign-in", "check the connection's credential: is the key right, and in the place the service wants it?"),
+    401: (
+        "the service does not accept the sign-in",
+        "check the connection's credential: is the key right, and in the place the service wants it?",
+    ),
     403: ("the sign-in is good, but may not do this", "ask the service's provider for the permission"),
     404: ("the service has nothing at this address", "check the path and the values in it"),
     405: ("the service does not take this method here", "check the operation's method"),
     406: ("the service has no such media type to offer", "check the Accept header"),
     408: ("the service waited too long for the request", "try again"),
-    409: ("the request conflicts with the state of the service", "look at its message, read the present state, and try again"),
+    409: (
+        "the request conflicts with the state of the service",
+        "look at its message, read the present state, and try again",
+    ),
     410: ("it was there once and is gone for good", "ask the service's provider for the new address"),
     415: ("the service does not take this media type", "check the Content-Type header"),
     422: ("the service understands the request but not its values", "compare the inputs with its documentation"),
@@ -43,9 +49,20 @@ def outcome(status: int, document: Any = None, headers: tuple[tuple[str, str], .
         return Outcome(True, *_MEANINGS.get(status, ("it worked", "")))
     if 300 <= status < 400 and status != 304:
         target = next((value for name, value in headers if name.lower() == "location"), "")
-        return Outcome(False, f"the service points to another address{': ' + short(target) if target else ''}", "Rondine does not follow by itself; use that address as the base address")
-    family = {4: ("the service refuses the request", "look at its message"), 5: ("the service failed on its side", "try again later")}
-    words, hint = _MEANINGS.get(status) or family.get(status // 100) or ("this status is outside HTTP's ranges", "look at the body")
+        return Outcome(
+            False,
+            f"the service points to another address{': ' + short(target) if target else ''}",
+            "Rondine does not follow by itself; use that address as the base address",
+        )
+    family = {
+        4: ("the service refuses the request", "look at its message"),
+        5: ("the service failed on its side", "try again later"),
+    }
+    words, hint = (
+        _MEANINGS.get(status)
+        or family.get(status // 100)
+        or ("this status is outside HTTP's ranges", "look at the body")
+    )
     wait = next((value for name, value in headers if name.lower() == "retry-after"), "")
     return Outcome(False, words, f"{hint} (Retry-After: {wait[:60]})" if wait else hint, service_message(document))
 

@@ -26,7 +26,7 @@ OWN_HEADERS = frozenset({"host", "content-length", "transfer-encoding", "connect
 _FIELD_NAME = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")
 
 
-class FromInput(Document):
+class FromInput(Document, frozen=True):
     """The place of an input's value."""
 
     input: str
@@ -35,7 +35,7 @@ class FromInput(Document):
 Value = str | FromInput | list[str | FromInput]
 
 
-class Parameter(Document):
+class Parameter(Document, frozen=True):
     """A query parameter or header. enabled: off, it is not sent.  encoded: the name and value are percent-encoded already and stay as they are.
 
     A value that holds an input without a value is left out, name and all.
@@ -47,14 +47,14 @@ class Parameter(Document):
     encoded: bool = False
 
 
-class ResponseView(Document):
+class ResponseView(Document, frozen=True):
     """What people said of the response. rows: what becomes one row, a JSONPath a level.  corrections: of its schema."""
 
     rows: list[str] = []
     corrections: list[Correction] = []
 
 
-class OperationDocument(Document):
+class OperationDocument(Document, frozen=True):
     """One request that a service can answer. path: an RFC 6570 template below the connection's base address."""
 
     method: Method = "GET"
@@ -95,35 +95,70 @@ def operation_problems(operation: OperationDocument) -> list[Problem]:
     names = [one.name for one in operation.inputs]
     for number, name in enumerate(names):
         if name in names[:number]:
-            problems.append(Problem(f"/inputs/{number}/name", f'the input "{name}" is there twice', "rename one of them"))
+            problems.append(
+                Problem(f"/inputs/{number}/name", f'the input "{name}" is there twice', "rename one of them")
+            )
     try:
         variables = set(uritemplate.URITemplate(operation.path).variable_names)
     except ValueError:
         variables = set()
     if operation.path.count("{") != operation.path.count("}") or re.search(r"\{[^}]*\{|\{\}", operation.path):
-        problems.append(Problem("/path", "the path's braces do not match", "a placeholder is written {name} (RFC 6570)"))
+        problems.append(
+            Problem("/path", "the path's braces do not match", "a placeholder is written {name} (RFC 6570)")
+        )
     if operation.path and not operation.path.startswith(("/", "{/")):
-        problems.append(Problem("/path", 'the path does not begin with "/"', "it is joined to the connection's base address"))
-    problems += [Problem("/path", f'"{{{name}}}" is no input', did_you_mean(name, names) or f'add an input named "{name}"') for name in sorted(variables - set(names))]
+        problems.append(
+            Problem("/path", 'the path does not begin with "/"', "it is joined to the connection's base address")
+        )
+    problems += [
+        Problem("/path", f'"{{{name}}}" is no input', did_you_mean(name, names) or f'add an input named "{name}"')
+        for name in sorted(variables - set(names))
+    ]
     used = set(variables)
     for group in ("query", "headers"):
         for number, parameter in enumerate(getattr(operation, group)):
             here = f"/{group}/{number}"
-            if group == "headers" and (not _FIELD_NAME.fullmatch(parameter.name) or parameter.name.lower() in OWN_HEADERS):
-                reason = "is written by Rondine itself" if parameter.name.lower() in OWN_HEADERS else "is not a header name"
+            if group == "headers" and (
+                not _FIELD_NAME.fullmatch(parameter.name) or parameter.name.lower() in OWN_HEADERS
+            ):
+                reason = (
+                    "is written by Rondine itself" if parameter.name.lower() in OWN_HEADERS else "is not a header name"
+                )
                 problems.append(Problem(f"{here}/name", f'"{parameter.name[:80]}" {reason}', "take it away"))
             for part in parts_of(parameter.value):
                 if isinstance(part, FromInput):
                     used.add(part.input)
                     if part.input not in names:
-                        problems.append(Problem(f"{here}/value", f'there is no input "{part.input}"', did_you_mean(part.input, names) or "add the input first"))
+                        problems.append(
+                            Problem(
+                                f"{here}/value",
+                                f'there is no input "{part.input}"',
+                                did_you_mean(part.input, names) or "add the input first",
+                            )
+                        )
                 elif group == "headers" and re.search(r"[\r\n\0]", part):
-                    problems.append(Problem(f"{here}/value", "a header value has no line breaks", "write it on one line"))
-    problems += [Problem(f"/inputs/{names.index(name)}", f'nothing uses the input "{name}"', "put it into the path, the query or a header") for name in names if name not in used]
+                    problems.append(
+                        Problem(f"{here}/value", "a header value has no line breaks", "write it on one line")
+                    )
+    problems += [
+        Problem(
+            f"/inputs/{names.index(name)}",
+            f'nothing uses the input "{name}"',
+            "put it into the path, the query or a header",
+        )
+        for name in names
+        if name not in used
+    ]
     return problems
 
 
-def build_request(operation: OperationDocument, base_address: str, values: Mapping[str, Any], *, given: Mapping[str, Any] | None = None) -> Built:
+def build_request(
+    operation: OperationDocument,
+    base_address: str,
+    values: Mapping[str, Any],
+    *,
+    given: Mapping[str, Any] | None = None,
+) -> Built:
     """The request for these values (as `checked_inputs` gives them), before sign-in.
 
     given: what the caller gave, to tell defaults from inputs in the origins. Raises InputError if the path lacks a value.
@@ -152,17 +187,31 @@ def build_request(operation: OperationDocument, base_address: str, values: Mappi
             raise InputError(f'the path needs a value for "{name}"', where=f"/{name}", hint="give the input a value")
         origins.append(Origin("path", name, value_text(values[name]), f"{source(name)} {name}"))
     path = template.expand({name: value_text(values[name]) for name in template.variable_names})
-    if re.search(r"(^|/)\.{1,2}(/|$)", path) and any(value_text(values[name]).strip(".") == "" for name in template.variable_names):
-        raise InputError('a path value of "." or ".." would lead to another place', where="path", hint="give the value the service's documentation names")
+    if re.search(r"(^|/)\.{1,2}(/|$)", path) and any(
+        value_text(values[name]).strip(".") == "" for name in template.variable_names
+    ):
+        raise InputError(
+            'a path value of "." or ".." would lead to another place',
+            where="path",
+            hint="give the value the service's documentation names",
+        )
     pairs = []
     for parameter in operation.query:
         if parameter.enabled and (value := text(parameter, "query")) is not None:
-            pairs.append((f"{parameter.name}={value}" if value else parameter.name) if parameter.encoded else f"{encoded(parameter.name)}={encoded(value)}")
+            pairs.append(
+                (f"{parameter.name}={value}" if value else parameter.name)
+                if parameter.encoded
+                else f"{encoded(parameter.name)}={encoded(value)}"
+            )
     headers = []
     for parameter in operation.headers:
         if parameter.enabled and (value := text(parameter, "header")) is not None:
             if re.search(r"[\r\n\0]", value):
-                raise InputError(f'the value for header "{parameter.name}" has a line break', where=f"/{parameter.name}", hint="give it on one line")
+                raise InputError(
+                    f'the value for header "{parameter.name}" has a line break',
+                    where=f"/{parameter.name}",
+                    hint="give it on one line",
+                )
             headers.append((parameter.name, value))
     if not any(name.lower() == "accept" for name, _ in headers):
         headers.append(("Accept", "application/json"))

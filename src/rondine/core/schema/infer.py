@@ -84,12 +84,16 @@ class Shape:
     @property
     def format(self) -> str | None:
         """The format all texts had, the most special one."""
-        return next((name for name in ("date", "date-time", "uri", "numeral") if self.formats and name in self.formats), None)
+        return next(
+            (name for name in ("date", "date-time", "uri", "numeral") if self.formats and name in self.formats), None
+        )
 
     def is_unique(self) -> bool:
         """Whether every value seen was a scalar, not null, and different from all others."""
         scalars = self.kinds["string"] + self.kinds["integer"]
-        return self.distinct is not None and self.nulls == 0 and scalars == self.seen and len(self.distinct) == self.seen
+        return (
+            self.distinct is not None and self.nulls == 0 and scalars == self.seen and len(self.distinct) == self.seen
+        )
 
 
 def infer(samples: Iterable[Any]) -> Shape:

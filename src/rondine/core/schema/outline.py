@@ -13,7 +13,7 @@ Step = str | None  # a member's name, or None for "each element"
 MOST_LINES = 2_000
 
 
-class Correction(Document):
+class Correction(Document, frozen=True):
     """What a person says of one part of a response, against what the samples say. path: as in the outline.
 
     type: read it as this.  name: call the field so; the original name stays on the wire.
@@ -53,16 +53,29 @@ def outline(shape: Shape, corrections: Sequence[Correction] = ()) -> list[Outlin
     return [row for number, row in enumerate(_rows(shape, "$", "", 0, shape.seen, by_path)) if number < MOST_LINES]
 
 
-def _rows(shape: Shape, path: str, name: str, depth: int, of: int, corrections: dict[str, Correction]) -> Iterator[OutlineRow]:
+def _rows(
+    shape: Shape, path: str, name: str, depth: int, of: int, corrections: dict[str, Correction]
+) -> Iterator[OutlineRow]:
     correction = corrections.get(path)
     yield OutlineRow(
-        path=path, name=(correction.name if correction and correction.name else name), depth=depth, types=shape.types,
-        type=(correction.type if correction and correction.type else field_type(shape)), format=shape.format,
-        presence=round(shape.seen / of, 4) if of else 0.0, nulls=shape.nulls, seen=shape.seen, fractional=shape.fractional,
-        lengths=shape.lengths, examples=shape.examples, is_corrected=correction is not None,
+        path=path,
+        name=(correction.name if correction and correction.name else name),
+        depth=depth,
+        types=shape.types,
+        type=(correction.type if correction and correction.type else field_type(shape)),
+        format=shape.format,
+        presence=round(shape.seen / of, 4) if of else 0.0,
+        nulls=shape.nulls,
+        seen=shape.seen,
+        fractional=shape.fractional,
+        lengths=shape.lengths,
+        examples=shape.examples,
+        is_corrected=correction is not None,
     )
     for member_name, member in shape.members.items():
-        yield from _rows(member, f"{path}{step_text(member_name)}", member_name, depth + 1, shape.kinds["object"], corrections)
+        yield from _rows(
+            member, f"{path}{step_text(member_name)}", member_name, depth + 1, shape.kinds["object"], corrections
+        )
     if shape.element is not None and shape.element.seen:
         yield from _rows(shape.element, f"{path}[*]", "each", depth + 1, shape.element.seen, corrections)
 

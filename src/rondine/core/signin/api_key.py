@@ -11,10 +11,12 @@ from rondine.core.secret import Secret
 from rondine.core.settings import Document
 
 
-class ApiKey(Document, tag="api_key"):
+class ApiKey(Document, tag="api_key", frozen=True):
     """The key is sent with every call. name: of the header or query parameter that carries it."""
 
-    name: Annotated[str, Meta(pattern=r"^[!#$%&'*+.^_`|~0-9A-Za-z-]{1,100}$", description="as the service's documentation names it")]
+    name: Annotated[
+        str, Meta(pattern=r"^[!#$%&'*+.^_`|~0-9A-Za-z-]{1,100}$", description="as the service's documentation names it")
+    ]
     place: Literal["header", "query"] = "header"
 
     def secret_names(self) -> tuple[str, ...]:

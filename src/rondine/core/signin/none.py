@@ -7,7 +7,7 @@ from rondine.core.secret import Secret
 from rondine.core.settings import Document
 
 
-class NoSignIn(Document, tag="none"):
+class NoSignIn(Document, tag="none", frozen=True):
     """The service asks for nothing."""
 
     def secret_names(self) -> tuple[str, ...]:

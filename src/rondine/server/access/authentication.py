@@ -47,13 +47,21 @@ def check_password(name: str, password: str) -> Person:
     since = timezone.now() - SPAN
     SignInAttempt.objects.filter(at__lt=since).delete()
     if SignInAttempt.objects.filter(name=name[:63], at__gte=since).count() >= ATTEMPTS:
-        raise TooMany(f'there were {ATTEMPTS} wrong passwords for "{name[:63]}"', where="sign-in", hint="wait a quarter of an hour")
+        raise TooMany(
+            f'there were {ATTEMPTS} wrong passwords for "{name[:63]}"',
+            where="sign-in",
+            hint="wait a quarter of an hour",
+        )
     person = Person.objects.filter(name=name, is_active=True).first()
     if person is None:
         Person().set_password(password)  # as slow as the real check, so that the time tells nothing
     if person is None or not person.check_password(password):
         SignInAttempt.objects.create(name=name[:63])
-        raise SignInNeeded("name and password do not go together", where="sign-in", hint="check both; the demo's stand in var/people.txt")
+        raise SignInNeeded(
+            "name and password do not go together",
+            where="sign-in",
+            hint="check both; the demo's stand in var/people.txt",
+        )
     SignInAttempt.objects.filter(name=name).delete()
     return person
 

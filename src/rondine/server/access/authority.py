@@ -16,14 +16,23 @@ PERMISSIONS["administrator"] = PERMISSIONS["builder"] | {"administer"}
 def authorize(person: Any, project_name: str, permission: str) -> tuple[Project, str]:
     """The project and the person's role in it. Raises SignInNeeded, NotFound (also for a project of others) or NotAllowed."""
     if not isinstance(person, Person) or not person.is_active:
-        raise SignInNeeded("nobody is signed in", where=f"project {project_name}", hint="sign in: rondine login, or the console's sign-in page")
+        raise SignInNeeded(
+            "nobody is signed in",
+            where=f"project {project_name}",
+            hint="sign in: rondine login, or the console's sign-in page",
+        )
     membership = Membership.objects.select_related("project").filter(person=person, project__name=project_name).first()
     if membership is None:
-        raise NotFound(f'there is no project "{project_name}" for {person.name}', where="project", hint="see the projects you belong to: rondine project list")
+        raise NotFound(
+            f'there is no project "{project_name}" for {person.name}',
+            where="project",
+            hint="see the projects you belong to: rondine project list",
+        )
     if permission not in PERMISSIONS[membership.role]:
         able = next(role for role, allowed in PERMISSIONS.items() if permission in allowed)
         raise NotAllowed(
-            f"as {membership.role} you may not {permission.replace('_', ' a ' if permission.endswith('secret') else ' ')} here", where=f"project {project_name}",
+            f"as {membership.role} you may not {permission.replace('_', ' a ' if permission.endswith('secret') else ' ')} here",
+            where=f"project {project_name}",
             hint=f"ask somebody who is {able} or above",
         )
     return membership.project, membership.role

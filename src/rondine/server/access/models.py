@@ -76,4 +76,8 @@ class PermittedHost(models.Model):
     is_private = models.BooleanField(default=False)
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["project", "host", "port"], name="one_permission_a_host_and_port", nulls_distinct=False)]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["project", "host", "port"], name="one_permission_a_host_and_port", nulls_distinct=False
+            )
+        ]

@@ -46,9 +46,20 @@ class Token(serializers.Serializer[Any]):
 
 
 def shown_session(person: Person, request: Request) -> dict[str, Any]:
-    memberships = Membership.objects.filter(person=person).select_related("project").prefetch_related("project__environments").order_by("project__name")
+    memberships = (
+        Membership.objects.filter(person=person)
+        .select_related("project")
+        .prefetch_related("project__environments")
+        .order_by("project__name")
+    )
     projects = [
-        {"name": one.project.name, "title": one.project.title, "role": one.role, "permissions": sorted(PERMISSIONS[one.role]), "environments": sorted(e.name for e in one.project.environments.all())}
+        {
+            "name": one.project.name,
+            "title": one.project.title,
+            "role": one.role,
+            "permissions": sorted(PERMISSIONS[one.role]),
+            "environments": sorted(e.name for e in one.project.environments.all()),
+        }
         for one in memberships
     ]
     return {"name": person.name, "title": person.title, "projects": projects, "csrf_token": get_token(request._request)}
@@ -85,12 +96,16 @@ class TokenView(APIView):
         checked = NewToken(data=request.data)
         checked.is_valid(raise_exception=True)
         given = checked.validated_data
-        return Response({"token": make_token(check_password(given["name"], given["password"]), given["title"])}, status=201)
+        return Response(
+            {"token": make_token(check_password(given["name"], given["password"]), given["title"])}, status=201
+        )
 
     @extend_schema(operation_id="removeToken", request=None, responses={204: None})
     def delete(self, request: Request) -> Response:
         if not isinstance(request.auth, ApiToken):
-            raise SignInNeeded("the request carries no token", where="Authorization header", hint="send the token that is to end")
+            raise SignInNeeded(
+                "the request carries no token", where="Authorization header", hint="send the token that is to end"
+            )
         request.auth.delete()
         return Response(status=204)
 
@@ -122,8 +137,14 @@ class HostsView(ProjectView):
         given = self.given(NewHost, request)
         host = given["host"].strip().lower().strip("[]").rstrip(".")
         if not host or "/" in host or "@" in host or " " in host or "*" in host:
-            raise InputError(f'"{given["host"]}" is not a host', where="/host", hint="give the name or address alone, without scheme, port or path")
-        made, is_new = PermittedHost.objects.get_or_create(project=self.project, host=host, port=given.get("port"), defaults={"is_private": given["is_private"]})
+            raise InputError(
+                f'"{given["host"]}" is not a host',
+                where="/host",
+                hint="give the name or address alone, without scheme, port or path",
+            )
+        made, is_new = PermittedHost.objects.get_or_create(
+            project=self.project, host=host, port=given.get("port"), defaults={"is_private": given["is_private"]}
+        )
         if not is_new:
             raise Conflict(f"{host} is permitted already", where="/host", hint="remove it first to change it")
         return Response(HostLine(made).data, status=201)
@@ -135,5 +156,7 @@ class HostView(ProjectView):
     @extend_schema(operation_id="removeHost", request=None, responses={204: None})
     def delete(self, request: Request, project: str, host_id: int) -> Response:
         if not PermittedHost.objects.filter(project=self.project, pk=host_id).delete()[0]:
-            raise NotFound(f"there is no permitted host {host_id}", where="hosts", hint="see what there is: rondine host list")
+            raise NotFound(
+                f"there is no permitted host {host_id}", where="hosts", hint="see what there is: rondine host list"
+            )
         return Response(status=204)

@@ -75,7 +75,9 @@ class Hub:
                     async for notice in listening.notifies():
                         self._tell(int(notice.payload))
             except (psycopg.Error, OSError) as error:
-                log.warning("cannot listen for runs", reason=str(error).splitlines()[0] if str(error) else type(error).__name__)
+                log.warning(
+                    "cannot listen for runs", reason=str(error).splitlines()[0] if str(error) else type(error).__name__
+                )
                 await asyncio.sleep(1)
 
 
@@ -94,16 +96,30 @@ async def stream_run(scope: Any, receive: Any, send: Any, project: str, run_id: 
     except Exception as error:
         found = named(error)
         body = json.dumps(problem(found)).encode()
-        await send({"type": "http.response.start", "status": found.status, "headers": [(b"content-type", MEDIA_TYPE.encode())]})
+        await send(
+            {"type": "http.response.start", "status": found.status, "headers": [(b"content-type", MEDIA_TYPE.encode())]}
+        )
         await send({"type": "http.response.body", "body": body})
         return
     queue = hub.listen(run_id)
     gone = asyncio.create_task(_until_gone(receive))
     try:
-        await send({"type": "http.response.start", "status": 200, "headers": [(b"content-type", b"text/event-stream"), (b"cache-control", b"no-store"), (b"x-accel-buffering", b"no")]})
+        await send(
+            {
+                "type": "http.response.start",
+                "status": 200,
+                "headers": [
+                    (b"content-type", b"text/event-stream"),
+                    (b"cache-control", b"no-store"),
+                    (b"x-accel-buffering", b"no"),
+                ],
+            }
+        )
         while not gone.done() and not hub.is_closing:
             state, data = await sync_to_async(_shown)(scope, project, run_id)
-            await send({"type": "http.response.body", "body": b"event: run\ndata: " + data + b"\n\n", "more_body": True})
+            await send(
+                {"type": "http.response.body", "body": b"event: run\ndata: " + data + b"\n\n", "more_body": True}
+            )
             if state in OVER:
                 break
             while not gone.done():

@@ -7,7 +7,6 @@ from drf_spectacular.extensions import OpenApiAuthenticationExtension, OpenApiSe
 from drf_spectacular.openapi import AutoSchema
 from rest_framework import serializers
 
-
 from rondine.core.settings import json_schema, load
 
 PROBLEM = {
@@ -16,7 +15,14 @@ PROBLEM = {
     "properties": {
         **{name: {"type": "string"} for name in ("type", "title", "detail", "code", "where", "hint")},
         "status": {"type": "integer"},
-        "problems": {"type": "array", "items": {"type": "object", "required": ["where", "message", "hint"], "properties": {name: {"type": "string"} for name in ("where", "message", "hint")}}},
+        "problems": {
+            "type": "array",
+            "items": {
+                "type": "object",
+                "required": ["where", "message", "hint"],
+                "properties": {name: {"type": "string"} for name in ("where", "message", "hint")},
+            },
+        },
     },
     "description": "RFC 9457, with a stable code, the place, and what to do.",
 }
@@ -80,7 +86,10 @@ class Schema(AutoSchema):
     def get_operation(self, path: str, path_regex: str, path_prefix: str, method: str, registry: Any) -> Any:
         operation = super().get_operation(path, path_regex, path_prefix, method, registry)
         if operation is not None:
-            operation["responses"]["default"] = {"description": "what went wrong", "content": {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}}}
+            operation["responses"]["default"] = {
+                "description": "what went wrong",
+                "content": {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}},
+            }
         return operation
 
 

@@ -30,7 +30,9 @@ class ContentPolicy:
     def __call__(self, request: HttpRequest) -> HttpResponse:
         request.nonce = secrets.token_urlsafe(12)  # type: ignore[attr-defined]
         response = self.get_response(request)
-        style = "'self' 'unsafe-inline'" if request.path.startswith("/api/v1/docs") else f"'self' 'nonce-{request.nonce}'"  # type: ignore[attr-defined]
+        style = (
+            "'self' 'unsafe-inline'" if request.path.startswith("/api/v1/docs") else f"'self' 'nonce-{request.nonce}'"
+        )  # type: ignore[attr-defined]
         response.headers.setdefault(
             "Content-Security-Policy",
             f"default-src 'none'; script-src 'self'; style-src {style}; font-src 'self'; connect-src 'self'; img-src 'self' data:; manifest-src 'self';"
@@ -52,7 +54,13 @@ class ConsoleFiles(WhiteNoiseMiddleware):
     def configure_from_settings(self, settings: Any) -> None:
         self.static_prefix, self.static_root = "/static/", None
         self.allow_all_origins, self.max_age, self.use_finders, self.autorefresh = False, 60, False, False
-        self.charset, self.add_headers_function, self.index_file, self.root, self.mimetypes = "utf-8", None, None, None, None
+        self.charset, self.add_headers_function, self.index_file, self.root, self.mimetypes = (
+            "utf-8",
+            None,
+            None,
+            None,
+            None,
+        )
 
     def immutable_file_test(self, path: str, url: str) -> bool:
         return bool(_HASHED.search(url))
@@ -75,13 +83,21 @@ def console(request: HttpRequest) -> HttpResponse:
     """Every page of the console: the same file, with this response's nonce in it."""
     index: Path = settings.CONSOLE / "index.html"
     if not index.exists():
-        return HttpResponse("The console is not built yet. Run ./start, which builds it; or use the command line and /api/v1.", content_type="text/plain", status=503)
+        return HttpResponse(
+            "The console is not built yet. Run ./start, which builds it; or use the command line and /api/v1.",
+            content_type="text/plain",
+            status=503,
+        )
     page = index.read_text().replace("__CSP_NONCE__", request.nonce)  # type: ignore[attr-defined]
     return HttpResponse(page, headers={"Cache-Control": "no-store"})
 
 
 def openapi_document(request: HttpRequest) -> HttpResponse:
-    return HttpResponse(json.dumps(openapi.document()), content_type="application/vnd.oai.openapi+json;version=3.1", headers={"Cache-Control": "no-cache"})
+    return HttpResponse(
+        json.dumps(openapi.document()),
+        content_type="application/vnd.oai.openapi+json;version=3.1",
+        headers={"Cache-Control": "no-cache"},
+    )
 
 
 def health(request: HttpRequest) -> HttpResponse:

@@ -23,8 +23,14 @@ class DatabaseAway(RondineError):
 def problem(error: RondineError) -> dict[str, Any]:
     """The document: RFC 9457's members, and code, where, hint and problems."""
     return {
-        "type": f"urn:rondine:problem:{error.code}", "title": error.code.replace("_", " "), "status": error.status, "detail": error.message,
-        "code": error.code, "where": error.where, "hint": error.hint, "problems": [one.to_json() for one in error.problems],
+        "type": f"urn:rondine:problem:{error.code}",
+        "title": error.code.replace("_", " "),
+        "status": error.status,
+        "detail": error.message,
+        "code": error.code,
+        "where": error.where,
+        "hint": error.hint,
+        "problems": [one.to_json() for one in error.problems],
     }
 
 
@@ -36,7 +42,9 @@ def named(error: Exception) -> RondineError:
         case exceptions.ValidationError():
             return _validation(error)
         case exceptions.NotAuthenticated() | exceptions.AuthenticationFailed():
-            return SignInNeeded("nobody is signed in", where="the request", hint="sign in: rondine login, or the console's sign-in page")
+            return SignInNeeded(
+                "nobody is signed in", where="the request", hint="sign in: rondine login, or the console's sign-in page"
+            )
         case exceptions.PermissionDenied():
             return NotAllowed(str(error.detail), where="the request", hint="load the page again and sign in")
         case exceptions.MethodNotAllowed():
@@ -52,16 +60,26 @@ def named(error: Exception) -> RondineError:
             refused.status = 406  # type: ignore[misc]
             return refused
         case Http404():
-            return NotFound("there is nothing at this address", where="the request", hint="see the API's description: /api/v1/docs")
+            return NotFound(
+                "there is nothing at this address", where="the request", hint="see the API's description: /api/v1/docs"
+            )
         case RequestDataTooBig():
-            refused = InputError("the request is larger than 64 MiB", where="the request's body", hint="send less at a time")
+            refused = InputError(
+                "the request is larger than 64 MiB", where="the request's body", hint="send less at a time"
+            )
             refused.status = 413  # type: ignore[misc]
             return refused
         case OperationalError():
-            return DatabaseAway("the database cannot be reached", where="PostgreSQL", hint="try again in a moment; an operator looks at: ./start --status")
+            return DatabaseAway(
+                "the database cannot be reached",
+                where="PostgreSQL",
+                hint="try again in a moment; an operator looks at: ./start --status",
+            )
         case _:
             log.error("unexpected error", exc_info=error)
-            return RondineError("Rondine failed", where=type(error).__name__, hint="the service's log has the details; report it")
+            return RondineError(
+                "Rondine failed", where=type(error).__name__, hint="the service's log has the details; report it"
+            )
 
 
 def _validation(error: exceptions.ValidationError) -> InputError:
@@ -107,8 +125,14 @@ def no_such_address(request: HttpRequest) -> HttpResponse:
 
 def server_error(request: HttpRequest) -> HttpResponse:
     """Django's last resort; the log has the trace already."""
-    return problem_response(RondineError("Rondine failed", where=request.path, hint="the service's log has the details; report it"))
+    return problem_response(
+        RondineError("Rondine failed", where=request.path, hint="the service's log has the details; report it")
+    )
 
 
 def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:
-    return problem_response(InputError("the request cannot be taken", where=type(exception).__name__, hint="check the address and the Host header"))
+    return problem_response(
+        InputError(
+            "the request cannot be taken", where=type(exception).__name__, hint="check the address and the Host header"
+        )
+    )

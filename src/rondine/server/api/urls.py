@@ -27,7 +27,11 @@ urlpatterns = [
     path("api/v1/tokens", access.TokenView.as_view()),
     path("api/v1/health", pages.health),
     path("api/v1/openapi.json", pages.openapi_document, name="openapi"),
-    path("api/v1/docs", SpectacularSwaggerSplitView.as_view(url_name="openapi", permission_classes=[], authentication_classes=[]), name="docs"),
+    path(
+        "api/v1/docs",
+        SpectacularSwaggerSplitView.as_view(url_name="openapi", permission_classes=[], authentication_classes=[]),
+        name="docs",
+    ),
     path(f"{PROJECT}/hosts", access.HostsView.as_view()),
     path(f"{PROJECT}/hosts/<int:host_id>", access.HostView.as_view()),
     path(f"{PROJECT}/environments", services.EnvironmentsView.as_view()),

@@ -61,7 +61,11 @@ class WaitingView(ProjectView):
         try:
             await sync_to_async(self._begin)(asked, *args, **kwargs)
             handler = getattr(self, asked.method.lower(), None) if asked.method in self.permissions else None
-            response = await handler(asked, *args, **kwargs) if handler else await sync_to_async(self.http_method_not_allowed)(asked)
+            response = (
+                await handler(asked, *args, **kwargs)
+                if handler
+                else await sync_to_async(self.http_method_not_allowed)(asked)
+            )
         except Exception as error:
             response = await sync_to_async(self.handle_exception)(error)
         self.response = self.finalize_response(asked, response, *args, **kwargs)
@@ -83,5 +87,7 @@ def seen_version(request: Request) -> int | None:
         return None
     found = re.fullmatch(r'"(\d{1,9})"', text.strip())
     if not found:
-        raise InputError(f"{text[:40]} is not a version", where="If-Match", hint='send the ETag that came with the item, such as "3"')
+        raise InputError(
+            f"{text[:40]} is not a version", where="If-Match", hint='send the ETag that came with the item, such as "3"'
+        )
     return int(found.group(1))

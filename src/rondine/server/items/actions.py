@@ -34,11 +34,17 @@ def find_item(kind: ItemKind, project: Project, name: str) -> Any:
     found = kind.model._default_manager.select_related(*kind.references).filter(project=project, name=name).first()
     if found is None:
         names = kind.model._default_manager.filter(project=project).values_list("name", flat=True)[:1000]
-        raise NotFound(f'there is no {kind.word} "{name}"', where=f"{kind.name} of {project.name}", hint=did_you_mean(name, names) or f"make it first: rondine {kind.word.replace(' ', '-')} make")
+        raise NotFound(
+            f'there is no {kind.word} "{name}"',
+            where=f"{kind.name} of {project.name}",
+            hint=did_you_mean(name, names) or f"make it first: rondine {kind.word.replace(' ', '-')} make",
+        )
     return found
 
 
-def make_item(kind: ItemKind, project: Project, person: Person | None, given: Mapping[str, Any], **attributes: Any) -> Any:
+def make_item(
+    kind: ItemKind, project: Project, person: Person | None, given: Mapping[str, Any], **attributes: Any
+) -> Any:
     """given: name, title, document, references by name, why.  attributes: what the kind's model has besides.
 
     Raises InputError for a wrong shape, Conflict for a taken name."""
@@ -50,7 +56,9 @@ def make_item(kind: ItemKind, project: Project, person: Person | None, given: Ma
     return item
 
 
-def change_item(kind: ItemKind, project: Project, person: Person | None, name: str, given: Mapping[str, Any], version: int | None) -> Any:
+def change_item(
+    kind: ItemKind, project: Project, person: Person | None, name: str, given: Mapping[str, Any], version: int | None
+) -> Any:
     """version: the one the caller has seen; None is refused (VersionNeeded), another than the present one too (Stale, with the state now)."""
     with transaction.atomic():
         item = _locked(kind, project, name, version)
@@ -77,7 +85,11 @@ def remove_item(kind: ItemKind, project: Project, person: Person | None, name: s
             item.delete()
         except (models.ProtectedError, models.RestrictedError) as error:
             users = sorted({f"{type(user)._meta.verbose_name} {user}" for user in next(iter(error.args[1:]), ())})
-            raise Conflict(f'{kind.word} "{name}" is still used by {", ".join(users[:5]) or "something"}', where=name, hint="remove or change that first") from error
+            raise Conflict(
+                f'{kind.word} "{name}" is still used by {", ".join(users[:5]) or "something"}',
+                where=name,
+                hint="remove or change that first",
+            ) from error
         item.pk = item_id
         item.version += 1
         _record(kind, item, "removed", person, "")
@@ -85,11 +97,23 @@ def remove_item(kind: ItemKind, project: Project, person: Person | None, name: s
 
 def _locked(kind: ItemKind, project: Project, name: str, version: int | None) -> Any:
     find_item(kind, project, name)
-    item = kind.model._default_manager.select_for_update(of=("self",)).select_related(*kind.references).get(project=project, name=name)
+    item = (
+        kind.model._default_manager.select_for_update(of=("self",))
+        .select_related(*kind.references)
+        .get(project=project, name=name)
+    )
     if version is None:
-        raise VersionNeeded("the request does not say which version it changes", where="If-Match", hint=f'send If-Match: "{item.version}" after reading the item')
+        raise VersionNeeded(
+            "the request does not say which version it changes",
+            where="If-Match",
+            hint=f'send If-Match: "{item.version}" after reading the item',
+        )
     if version != item.version:
-        stale = Stale(f'{kind.word} "{name}" was changed meanwhile: it is at version {item.version}, you have seen {version}', where="If-Match", hint="look at the difference and save again")
+        stale = Stale(
+            f'{kind.word} "{name}" was changed meanwhile: it is at version {item.version}, you have seen {version}',
+            where="If-Match",
+            hint="look at the difference and save again",
+        )
         stale.current = item  # type: ignore[attr-defined]
         raise stale
     return item
@@ -106,7 +130,11 @@ def _fill(kind: ItemKind, item: Any, project: Project, given: Mapping[str, Any],
             found = model._default_manager.filter(project=project, name=given[name]).first()
             if found is None:
                 names = model._default_manager.filter(project=project).values_list("name", flat=True)[:1000]
-                raise InputError(f'there is no {model._meta.verbose_name} "{given[name]}"', where=f"/{name}", hint=did_you_mean(str(given[name]), names) or "make it first")
+                raise InputError(
+                    f'there is no {model._meta.verbose_name} "{given[name]}"',
+                    where=f"/{name}",
+                    hint=did_you_mean(str(given[name]), names) or "make it first",
+                )
         setattr(item, name, found)
     if is_new or "document" in given:
         item.document = dump(load(kind.document, given.get("document") or {}, where="/document"))
@@ -127,8 +155,14 @@ def _save(kind: ItemKind, item: Any) -> None:
             item.save()
     except IntegrityError as error:
         if "a_service_and_environment" in str(error):
-            raise Conflict(f'service "{item.service}" has a connection in "{item.environment}" already', where="/environment", hint="change that one") from error
-        raise Conflict(f'there is a {kind.word} "{item.name}" already', where="/name", hint="take another name, or change that one") from error
+            raise Conflict(
+                f'service "{item.service}" has a connection in "{item.environment}" already',
+                where="/environment",
+                hint="change that one",
+            ) from error
+        raise Conflict(
+            f'there is a {kind.word} "{item.name}" already', where="/name", hint="take another name, or change that one"
+        ) from error
     kind.changed(item)
 
 
@@ -136,4 +170,14 @@ def _record(kind: ItemKind, item: Any, what: str, person: Person | None, why: st
     content = {"title": item.title, "document": item.document}
     if what != "removed":
         content |= {name: str(getattr(item, name)) if getattr(item, name) else None for name in kind.references}
-    Revision.objects.create(project=item.project, kind=kind.name, item_id=item.pk, name=item.name, version=item.version, content=content, what=what, why=why[:500], by=person)
+    Revision.objects.create(
+        project=item.project,
+        kind=kind.name,
+        item_id=item.pk,
+        name=item.name,
+        version=item.version,
+        content=content,
+        what=what,
+        why=why[:500],
+        by=person,
+    )

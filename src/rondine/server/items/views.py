@@ -15,8 +15,14 @@ from rondine.server.api.views import ProjectView, Strict, seen_version
 from rondine.server.items.actions import ItemKind, change_item, find_item, make_item, remove_item
 from rondine.server.items.models import Revision
 
-IF_MATCH = OpenApiParameter("If-Match", str, OpenApiParameter.HEADER, required=True, description="the ETag that came with the item")
-PAGING = [OpenApiParameter("q", str, description="part of a name or title"), OpenApiParameter("after", str, description="the cursor of the page before"), OpenApiParameter("limit", int)]
+IF_MATCH = OpenApiParameter(
+    "If-Match", str, OpenApiParameter.HEADER, required=True, description="the ETag that came with the item"
+)
+PAGING = [
+    OpenApiParameter("q", str, description="part of a name or title"),
+    OpenApiParameter("after", str, description="the cursor of the page before"),
+    OpenApiParameter("limit", int),
+]
 
 
 class ProblemLine(serializers.Serializer[Any]):
@@ -41,25 +47,55 @@ class ItemSerializers:
     def __init__(self, kind: ItemKind, extra: dict[str, Any] | None = None) -> None:
         word = "".join(part.capitalize() for part in kind.word.split())
         shown: dict[str, Any] = {
-            "id": serializers.UUIDField(), "name": serializers.CharField(), "title": serializers.CharField(), "version": serializers.IntegerField(),
-            "changed_at": serializers.DateTimeField(), "problems": ProblemLine(many=True), "document": DocumentField(kind.document), **(extra or {}),
+            "id": serializers.UUIDField(),
+            "name": serializers.CharField(),
+            "title": serializers.CharField(),
+            "version": serializers.IntegerField(),
+            "changed_at": serializers.DateTimeField(),
+            "problems": ProblemLine(many=True),
+            "document": DocumentField(kind.document),
+            **(extra or {}),
             **{name: serializers.CharField(allow_null=name in kind.optional) for name in kind.references},
         }
         self.shown = type(word, (serializers.Serializer,), shown)
+
         def free() -> dict[str, Any]:
             return {
-                "title": serializers.CharField(required=False, allow_blank=True, max_length=200), "document": DocumentField(kind.document, required=False),
+                "title": serializers.CharField(required=False, allow_blank=True, max_length=200),
+                "document": DocumentField(kind.document, required=False),
                 "why": serializers.CharField(required=False, allow_blank=True, max_length=500),
             }
 
-        references = {name: serializers.CharField(allow_null=name in kind.optional, required=name not in kind.optional) for name in kind.references}
-        self.make = type(f"New{word}", (Strict,), {"name": serializers.CharField(max_length=63), **free(), **references})
-        changed = {name: serializers.CharField(allow_null=name in kind.optional, required=False) for name in kind.references}
-        self.change = type(f"Changed{word}", (Strict,), {"name": serializers.CharField(max_length=63, required=False), **free(), **changed})
-        self.page = type(f"{word}Page", (serializers.Serializer,), {"items": self.shown(many=True), "next": serializers.CharField(allow_null=True)})
+        references = {
+            name: serializers.CharField(allow_null=name in kind.optional, required=name not in kind.optional)
+            for name in kind.references
+        }
+        self.make = type(
+            f"New{word}", (Strict,), {"name": serializers.CharField(max_length=63), **free(), **references}
+        )
+        changed = {
+            name: serializers.CharField(allow_null=name in kind.optional, required=False) for name in kind.references
+        }
+        self.change = type(
+            f"Changed{word}",
+            (Strict,),
+            {"name": serializers.CharField(max_length=63, required=False), **free(), **changed},
+        )
+        self.page = type(
+            f"{word}Page",
+            (serializers.Serializer,),
+            {"items": self.shown(many=True), "next": serializers.CharField(allow_null=True)},
+        )
 
 
-def item_views(kind: ItemKind, *, extra: dict[str, Any] | None = None, can_make: bool = True, describe: Any = None, write: str = "build") -> tuple[type[ProjectView], type[ProjectView], type[ProjectView]]:
+def item_views(
+    kind: ItemKind,
+    *,
+    extra: dict[str, Any] | None = None,
+    can_make: bool = True,
+    describe: Any = None,
+    write: str = "build",
+) -> tuple[type[ProjectView], type[ProjectView], type[ProjectView]]:
     """(the view of the list, the view of one, the view of one's revisions). extra: fields shown besides, filled by `describe(item)`."""
     shapes = ItemSerializers(kind, extra)
     plural = "".join(part.capitalize() for part in kind.name.split("-"))
@@ -67,8 +103,15 @@ def item_views(kind: ItemKind, *, extra: dict[str, Any] | None = None, can_make:
 
     def shown(item: Any) -> dict[str, Any]:
         return {
-            "id": str(item.pk), "name": item.name, "title": item.title, "version": item.version, "changed_at": item.changed_at, "problems": item.problems, "document": item.document,
-            **{name: (str(getattr(item, name)) if getattr(item, name) else None) for name in kind.references}, **(describe(item) if describe else {}),
+            "id": str(item.pk),
+            "name": item.name,
+            "title": item.title,
+            "version": item.version,
+            "changed_at": item.changed_at,
+            "problems": item.problems,
+            "document": item.document,
+            **{name: (str(getattr(item, name)) if getattr(item, name) else None) for name in kind.references},
+            **(describe(item) if describe else {}),
         }
 
     class ItemList(ProjectView):
@@ -76,7 +119,11 @@ def item_views(kind: ItemKind, *, extra: dict[str, Any] | None = None, can_make:
 
         @extend_schema(operation_id=f"list{plural}", parameters=PAGING, responses=shapes.page)
         def get(self, request: Request, project: str) -> Response:
-            found = kind.model._default_manager.select_related(*kind.references).filter(project=self.project).order_by("name")
+            found = (
+                kind.model._default_manager.select_related(*kind.references)
+                .filter(project=self.project)
+                .order_by("name")
+            )
             if text := request.query_params.get("q"):
                 found = found.filter(models.Q(name__icontains=text) | models.Q(title__icontains=text))
             for name in kind.references:
@@ -89,7 +136,11 @@ def item_views(kind: ItemKind, *, extra: dict[str, Any] | None = None, can_make:
             @extend_schema(operation_id=f"make{single}", request=shapes.make, responses={201: shapes.shown})
             def post(self, request: Request, project: str) -> Response:
                 item = make_item(kind, self.project, self.person, self.given(shapes.make, request))
-                return Response(shown(item), status=201, headers={"ETag": f'"{item.version}"', "Location": f"{request.path.rstrip('/')}/{item.name}"})
+                return Response(
+                    shown(item),
+                    status=201,
+                    headers={"ETag": f'"{item.version}"', "Location": f"{request.path.rstrip('/')}/{item.name}"},
+                )
 
     class ItemDetail(ProjectView):
         permissions = {"GET": "view", "PATCH": write, "DELETE": write}
@@ -98,9 +149,15 @@ def item_views(kind: ItemKind, *, extra: dict[str, Any] | None = None, can_make:
         def get(self, request: Request, project: str, name: str) -> Response:
             return self._answer(find_item(kind, self.project, name))
 
-        @extend_schema(operation_id=f"change{single}", parameters=[IF_MATCH], request=shapes.change, responses=shapes.shown)
+        @extend_schema(
+            operation_id=f"change{single}", parameters=[IF_MATCH], request=shapes.change, responses=shapes.shown
+        )
         def patch(self, request: Request, project: str, name: str) -> Response:
-            return self._answer(change_item(kind, self.project, self.person, name, self.given(shapes.change, request), seen_version(request)))
+            return self._answer(
+                change_item(
+                    kind, self.project, self.person, name, self.given(shapes.change, request), seen_version(request)
+                )
+            )
 
         @extend_schema(operation_id=f"remove{single}", parameters=[IF_MATCH], request=None, responses={204: None})
         def delete(self, request: Request, project: str, name: str) -> Response:
@@ -120,8 +177,23 @@ def item_views(kind: ItemKind, *, extra: dict[str, Any] | None = None, can_make:
         @extend_schema(operation_id=f"list{single}Revisions", responses=RevisionLine(many=True))
         def get(self, request: Request, project: str, name: str) -> Response:
             item = find_item(kind, self.project, name)
-            found = Revision.objects.select_related("by").filter(kind=kind.name, item_id=item.pk).order_by("-version")[:200]
-            return Response([{"version": one.version, "name": one.name, "what": one.what, "why": one.why, "by": one.by.name if one.by else None, "at": one.at, "content": one.content} for one in found])
+            found = (
+                Revision.objects.select_related("by").filter(kind=kind.name, item_id=item.pk).order_by("-version")[:200]
+            )
+            return Response(
+                [
+                    {
+                        "version": one.version,
+                        "name": one.name,
+                        "what": one.what,
+                        "why": one.why,
+                        "by": one.by.name if one.by else None,
+                        "at": one.at,
+                        "content": one.content,
+                    }
+                    for one in found
+                ]
+            )
 
     return ItemList, ItemDetail, ItemRevisions
 
@@ -135,5 +207,3 @@ def page_by_name(found: Any, request: Request, shown: Any) -> dict[str, Any]:
         found = found.filter(name__gt=after)
     rows = list(found[: limit + 1])
     return {"items": [shown(one) for one in rows[:limit]], "next": rows[limit - 1].name if len(rows) > limit else None}
-
-

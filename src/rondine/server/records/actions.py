@@ -31,8 +31,20 @@ def outline_of(project: Project, bodies: list[str], corrections: list[Any]) -> d
 def proposal(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
     """A record type and a mapping for what was pointed at."""
     documents = [value_of(body_of(project, one)) for one in given["bodies"]]
-    made = propose(documents, rows=given["rows"], name=given["name"], take=given.get("take"), corrections=load(list[Correction], given.get("corrections") or [], where="/corrections"))
-    return {"name": made.record_type_name, "record_type": dump(made.record_type), "mapping": dump(made.mapping), "left_out": made.left_out, "notes": made.notes}
+    made = propose(
+        documents,
+        rows=given["rows"],
+        name=given["name"],
+        take=given.get("take"),
+        corrections=load(list[Correction], given.get("corrections") or [], where="/corrections"),
+    )
+    return {
+        "name": made.record_type_name,
+        "record_type": dump(made.record_type),
+        "mapping": dump(made.mapping),
+        "left_out": made.left_out,
+        "notes": made.notes,
+    }
 
 
 def preview(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
@@ -51,7 +63,15 @@ def preview(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
                 continue
             if len(rows) < SHOWN * 2:
                 rows.append(shown_trace(trace, record_types[compiled.record_type]))
-        outputs.append({"record_type": compiled.record_type, "rows": mapped.rows, "records": len(mapped.records), "rejected": len(mapped.rejects), "shown": rows})
+        outputs.append(
+            {
+                "record_type": compiled.record_type,
+                "rows": mapped.rows,
+                "records": len(mapped.records),
+                "rejected": len(mapped.rejects),
+                "shown": rows,
+            }
+        )
     return {"outputs": outputs}
 
 
@@ -62,7 +82,14 @@ def shown_trace(trace: RowTrace, document: RecordTypeDocument) -> dict[str, Any]
         "pointer": pointer_text(trace.location),
         "path": normalized_path(trace.location),
         "data": None if trace.data is None else shown_data(trace.data, document),
-        "fields": [{"field": one.field, "pointer": None if one.location is None else pointer_text(one.location), "note": one.note} for one in trace.fields],
+        "fields": [
+            {
+                "field": one.field,
+                "pointer": None if one.location is None else pointer_text(one.location),
+                "note": one.note,
+            }
+            for one in trace.fields
+        ],
         "problems": [{"field": one.field, "path": one.path, "reason": one.reason} for one in trace.problems],
     }
 
@@ -72,7 +99,14 @@ def record_set(environment: Environment, record_type: RecordType) -> RecordSet:
     return made
 
 
-def places_of(value: Any, mapping: MappingDocument, record_types: dict[str, RecordTypeDocument], record_type: str, ordinal: int, inputs: Mapping[str, Any]) -> dict[str, Any] | None:
+def places_of(
+    value: Any,
+    mapping: MappingDocument,
+    record_types: dict[str, RecordTypeDocument],
+    record_type: str,
+    ordinal: int,
+    inputs: Mapping[str, Any],
+) -> dict[str, Any] | None:
     """How the record of one row of a stored response was made, None if the row is not there (any more)."""
     for compiled in compile_mapping(mapping, record_types):
         if compiled.record_type == record_type:

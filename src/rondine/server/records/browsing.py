@@ -26,8 +26,12 @@ SAFE_INTEGER = 2**53
 
 #: How a field's text in `data` is turned into a value that compares; each is immutable, so that it can be indexed.
 TYPED = {
-    "text": "({})", "integer": "(({})::numeric)", "decimal": "(({})::numeric)", "boolean": "(({})::boolean)",
-    "date": "rondine_date({})", "datetime": "rondine_instant({})",
+    "text": "({})",
+    "integer": "(({})::numeric)",
+    "decimal": "(({})::numeric)",
+    "boolean": "(({})::boolean)",
+    "date": "rondine_date({})",
+    "datetime": "rondine_instant({})",
 }
 
 
@@ -39,7 +43,14 @@ class RecordPage:
     next: str | None
 
 
-def browse(records: RecordSet, document: RecordTypeDocument, query: Mapping[str, str], *, limit: int = 50, cursor: str | None = None) -> RecordPage:
+def browse(
+    records: RecordSet,
+    document: RecordTypeDocument,
+    query: Mapping[str, str],
+    *,
+    limit: int = 50,
+    cursor: str | None = None,
+) -> RecordPage:
     """query: `field`, `field.from`, `field.to`, `field.begins`, and `sort` (a field, "-" before it for descending).
 
     Raises InputError for a field that is unknown or not searchable, or a value that is not of its type.
@@ -73,14 +84,22 @@ def _searchable(document: RecordTypeDocument, name: str, problems: list[Problem]
         problems.append(Problem(f"?{name}", f'there is no field "{name}"', did_you_mean(name, names)))
         return None
     if not field.searchable:
-        problems.append(Problem(f"?{name}", f'the field "{name}" is not searchable', "mark it searchable in the record type"))
+        problems.append(
+            Problem(f"?{name}", f'the field "{name}" is not searchable', "mark it searchable in the record type")
+        )
         return None
     return field
 
 
 def _condition(field: RecordField, how: str, text: str, name: str, problems: list[Problem]) -> list[sql.Composable]:
     if how not in ("", "from", "to", "begins") or (how == "begins" and field.type != "text"):
-        problems.append(Problem(f"?{name}", f'"{how}" is no way to filter a field of type {field.type}', "use the name alone, .from or .to" + (", or .begins" if field.type == "text" else "")))
+        problems.append(
+            Problem(
+                f"?{name}",
+                f'"{how}" is no way to filter a field of type {field.type}',
+                "use the name alone, .from or .to" + (", or .begins" if field.type == "text" else ""),
+            )
+        )
         return []
     try:
         value = CONVERSIONS[field.type](text)
@@ -111,7 +130,9 @@ def _literal(value: Any) -> sql.Composable:
     return sql.Literal(value)
 
 
-def _ids(where: list[sql.Composable], order: RecordField | None, descending: bool, limit: int, after: list[Any] | None) -> tuple[list[int], str | None]:
+def _ids(
+    where: list[sql.Composable], order: RecordField | None, descending: bool, limit: int, after: list[Any] | None
+) -> tuple[list[int], str | None]:
     """The ids of one page. With an order, records that have the value come first, then those without; each part has its own keyset."""
     if order is None:
         after_id = [sql.SQL("id > {}").format(sql.Literal(int(after[0])))] if after else []
@@ -124,11 +145,25 @@ def _ids(where: list[sql.Composable], order: RecordField | None, descending: boo
         keyset = []
         if after:
             shown = _literal(CONVERSIONS[order.type](after[0]))
-            keyset = [sql.SQL("({}, id) {} ({}, {})").format(value, sql.SQL("<" if descending else ">"), shown, sql.Literal(int(after[1])))]
-        rows = _fetch([*where, sql.SQL("{} IS NOT NULL").format(value), *keyset], [sql.SQL("id"), value], sql.SQL("{} {}, id {}").format(value, direction, direction), limit + 1)
+            keyset = [
+                sql.SQL("({}, id) {} ({}, {})").format(
+                    value, sql.SQL("<" if descending else ">"), shown, sql.Literal(int(after[1]))
+                )
+            ]
+        rows = _fetch(
+            [*where, sql.SQL("{} IS NOT NULL").format(value), *keyset],
+            [sql.SQL("id"), value],
+            sql.SQL("{} {}, id {}").format(value, direction, direction),
+            limit + 1,
+        )
     if len(rows) <= limit:
         keyset = [sql.SQL("id > {}").format(sql.Literal(int(after[1])))] if after and after[0] is None else []
-        rows += _fetch([*where, sql.SQL("{} IS NULL").format(value), *keyset], [sql.SQL("id"), sql.SQL("NULL")], sql.SQL("id"), limit + 1 - len(rows))
+        rows += _fetch(
+            [*where, sql.SQL("{} IS NULL").format(value), *keyset],
+            [sql.SQL("id"), sql.SQL("NULL")],
+            sql.SQL("id"),
+            limit + 1 - len(rows),
+        )
     more = len(rows) > limit
     rows = rows[:limit]
     last = [None if rows[-1][1] is None else _plain(rows[-1][1]), rows[-1][0]] if more else None
@@ -143,14 +178,26 @@ def _fetch(where: list[sql.Composable], columns: list[sql.Composable], order: sq
         return list(cursor.cursor.fetchall())
 
 
-def page_statement(where: list[sql.Composable], columns: list[sql.Composable], order: sql.Composable, limit: int) -> sql.Composable:
+def page_statement(
+    where: list[sql.Composable], columns: list[sql.Composable], order: sql.Composable, limit: int
+) -> sql.Composable:
     return sql.SQL("SELECT {} FROM {} WHERE {} ORDER BY {} LIMIT {}").format(
-        sql.SQL(", ").join(columns), sql.Identifier(Record._meta.db_table), sql.SQL(" AND ").join(where), order, sql.Literal(limit),
+        sql.SQL(", ").join(columns),
+        sql.Identifier(Record._meta.db_table),
+        sql.SQL(" AND ").join(where),
+        order,
+        sql.Literal(limit),
     )
 
 
 def _plain(value: Any) -> Any:
-    return value.isoformat() if isinstance(value, (date, datetime)) else str(value) if isinstance(value, Decimal) else value
+    return (
+        value.isoformat()
+        if isinstance(value, (date, datetime))
+        else str(value)
+        if isinstance(value, Decimal)
+        else value
+    )
 
 
 def _cursor(values: list[Any]) -> str:
@@ -180,13 +227,21 @@ def find_record(records: RecordSet, document: RecordTypeDocument, key: list[str]
         except ConversionError as error:
             raise NotFound(f"{name} {error}", where="key", hint="give the key as the record shows it") from error
     if len(values) != len(document.key) or len(key) != len(document.key):
-        raise NotFound(f"the key has {len(document.key)} parts: {', '.join(document.key)}", where="key", hint="give them in this order")
+        raise NotFound(
+            f"the key has {len(document.key)} parts: {', '.join(document.key)}",
+            where="key",
+            hint="give them in this order",
+        )
     digest = key_digest(key_text(values))
     import uuid
 
     found = Record.objects.filter(set=records, digest=uuid.UUID(bytes=digest)).first()
     if found is None:
-        raise NotFound(f"there is no record {', '.join(key)}", where=records.record_type.name, hint="see what there is: rondine record list")
+        raise NotFound(
+            f"there is no record {', '.join(key)}",
+            where=records.record_type.name,
+            hint="see what there is: rondine record list",
+        )
     return found
 
 
@@ -195,7 +250,9 @@ def shown_data(data: Mapping[str, Any], document: RecordTypeDocument) -> dict[st
     types = {field.name: field.type for field in document.fields}
     out: dict[str, Any] = {}
     for name, value in data.items():
-        if isinstance(value, (Decimal, float)) or (types.get(name) == "decimal" and isinstance(value, int) and not isinstance(value, bool)):
+        if isinstance(value, (Decimal, float)) or (
+            types.get(name) == "decimal" and isinstance(value, int) and not isinstance(value, bool)
+        ):
             out[name] = format(Decimal(value), "f")
         elif isinstance(value, int) and not isinstance(value, bool) and abs(value) > SAFE_INTEGER:
             out[name] = str(value)
@@ -232,7 +289,9 @@ def make_indexes(records: RecordSet, document: RecordTypeDocument) -> list[str]:
         with connection.cursor() as cursor:
             cursor.cursor.execute(sql.SQL("DROP INDEX IF EXISTS {}").format(index))
             cursor.cursor.execute(
-                sql.SQL("CREATE INDEX CONCURRENTLY {} ON {} ({}, id) WHERE set_id = {}").format(index, sql.Identifier(Record._meta.db_table), typed_value(field), sql.Literal(records.pk))
+                sql.SQL("CREATE INDEX CONCURRENTLY {} ON {} ({}, id) WHERE set_id = {}").format(
+                    index, sql.Identifier(Record._meta.db_table), typed_value(field), sql.Literal(records.pk)
+                )
             )
         records.indexed = [*records.indexed, label]
         records.save(update_fields=["indexed"])

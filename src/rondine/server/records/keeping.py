@@ -44,25 +44,37 @@ class RecordManager(models.Manager[Any]):
         table, seen = self.model._meta.db_table, "records_seenkey"
         with connection.cursor() as wrapped:
             cursor = wrapped.cursor
-            cursor.execute("CREATE TEMPORARY TABLE IF NOT EXISTS incoming_key (digest uuid, hash uuid) ON COMMIT DELETE ROWS")
+            cursor.execute(
+                "CREATE TEMPORARY TABLE IF NOT EXISTS incoming_key (digest uuid, hash uuid) ON COMMIT DELETE ROWS"
+            )
             cursor.execute("TRUNCATE incoming_key")
-            cursor.execute("SELECT pg_advisory_xact_lock(%s, %s)", (LOCK, set_id))  # one batch of a set at a time: no deadlock, exact counts
+            cursor.execute(
+                "SELECT pg_advisory_xact_lock(%s, %s)", (LOCK, set_id)
+            )  # one batch of a set at a time: no deadlock, exact counts
             with cursor.copy("COPY incoming_key (digest, hash) FROM STDIN (FORMAT BINARY)") as copy:
                 copy.write(_binary((placed.row.digest, placed.row.hash) for placed in last.values()))
             cursor.execute(
-                f"INSERT INTO {seen} (run_id, set_id, digest) SELECT %s, %s, digest FROM incoming_key ON CONFLICT DO NOTHING RETURNING digest",  # noqa: S608 names of our tables
+                f"INSERT INTO {seen} (run_id, set_id, digest) SELECT %s, %s, digest FROM incoming_key ON CONFLICT DO NOTHING RETURNING digest",
                 (run_id, set_id),
             )
             is_all_fresh = cursor.rowcount == len(last)
             fresh = None if is_all_fresh else {found.bytes for (found,) in cursor.fetchall()}
             cursor.execute(
-                f"SELECT i.digest, r.id IS NULL FROM incoming_key i LEFT JOIN {table} r ON r.set_id = %s AND r.digest = i.digest"  # noqa: S608
+                f"SELECT i.digest, r.id IS NULL FROM incoming_key i LEFT JOIN {table} r ON r.set_id = %s AND r.digest = i.digest"
                 " WHERE r.hash IS DISTINCT FROM i.hash",
                 (set_id,),
             )
             different = {found.bytes: is_new for found, is_new in cursor.fetchall()}
             if different:
-                self._upsert(cursor, table, set_id, run_id, type_version, [placed for digest, placed in last.items() if digest in different], now)
+                self._upsert(
+                    cursor,
+                    table,
+                    set_id,
+                    run_id,
+                    type_version,
+                    [placed for digest, placed in last.items() if digest in different],
+                    now,
+                )
         created = sum(1 for digest, is_new in different.items() if is_new and (fresh is None or digest in fresh))
         changed = sum(1 for digest, is_new in different.items() if not is_new and (fresh is None or digest in fresh))
         first_met = len(last) if fresh is None else len(fresh)
@@ -73,7 +85,9 @@ class RecordManager(models.Manager[Any]):
             RecordSet.objects.filter(pk=set_id).update(count=models.F("count") + made)
         return Kept(created, changed, first_met - created - changed, len(rows) - first_met)
 
-    def _upsert(self, cursor: Any, table: str, set_id: int, run_id: int, type_version: int, rows: Sequence[PlacedRow], now: Any) -> None:
+    def _upsert(
+        self, cursor: Any, table: str, set_id: int, run_id: int, type_version: int, rows: Sequence[PlacedRow], now: Any
+    ) -> None:
         """Rows in the order they came, which is then the order of their ids."""
         cursor.execute(
             "CREATE TEMPORARY TABLE IF NOT EXISTS incoming (digest uuid, hash uuid, key text, data jsonb, call integer, ordinal integer) ON COMMIT DELETE ROWS"
@@ -84,7 +98,7 @@ class RecordManager(models.Manager[Any]):
                 row = placed.row
                 copy.write_row((row.digest.hex(), row.hash.hex(), row.key, row.data.decode(), placed.call, row.ordinal))
         cursor.execute(
-            f"INSERT INTO {table} (set_id, digest, hash, key, data, type_version, run_id, call, ordinal, made_at, changed_at)"  # noqa: S608
+            f"INSERT INTO {table} (set_id, digest, hash, key, data, type_version, run_id, call, ordinal, made_at, changed_at)"
             " SELECT %(set)s, digest, hash, key, data, %(version)s, %(run)s, call, ordinal, %(now)s, %(now)s FROM incoming"
             " ON CONFLICT (set_id, digest) DO UPDATE SET hash = excluded.hash, data = excluded.data, type_version = excluded.type_version,"
             " run_id = excluded.run_id, call = excluded.call, ordinal = excluded.ordinal, changed_at = excluded.changed_at",
@@ -97,5 +111,3 @@ def _binary(rows: Iterable[tuple[bytes, bytes]]) -> bytes:
     head = b"PGCOPY\n\xff\r\n\0" + bytes(8)
     two, length = (2).to_bytes(2, "big"), (16).to_bytes(4, "big")
     return b"".join([head, *(two + length + digest + length + hash_ for digest, hash_ in rows), b"\xff\xff"])
-
-

@@ -13,7 +13,9 @@ from rondine.server.services.models import Environment, Operation, Service
 
 
 def record_types_of(project_id: int) -> dict[str, RecordTypeDocument]:
-    return {one.name: load(RecordTypeDocument, one.document) for one in RecordType.objects.filter(project_id=project_id)}
+    return {
+        one.name: load(RecordTypeDocument, one.document) for one in RecordType.objects.filter(project_id=project_id)
+    }
 
 
 def _mapping(item: Mapping) -> list[Problem]:
@@ -29,13 +31,37 @@ def _feed(item: Feed) -> list[Problem]:
     except InputError as error:
         problems += [Problem(f"/inputs{one.where}", one.message, one.hint) for one in error.problems]
     if operation.method not in ("GET",):
-        problems.append(Problem("/operation", f"{item.operation.name} is a {operation.method}, and a feed only reads", "take an operation with GET"))
+        problems.append(
+            Problem(
+                "/operation",
+                f"{item.operation.name} is a {operation.method}, and a feed only reads",
+                "take an operation with GET",
+            )
+        )
     if item.operation.problems:
-        problems.append(Problem("/operation", f'operation "{item.operation.name}" is not ready: {item.operation.problems[0]["message"]}', "mend it first"))
+        problems.append(
+            Problem(
+                "/operation",
+                f'operation "{item.operation.name}" is not ready: {item.operation.problems[0]["message"]}',
+                "mend it first",
+            )
+        )
     if item.mapping.problems:
-        problems.append(Problem("/mapping", f'mapping "{item.mapping.name}" is not ready: {item.mapping.problems[0]["message"]}', "mend it first"))
+        problems.append(
+            Problem(
+                "/mapping",
+                f'mapping "{item.mapping.name}" is not ready: {item.mapping.problems[0]["message"]}',
+                "mend it first",
+            )
+        )
     if item.mapping.service_id != item.operation.service_id:
-        problems.append(Problem("/mapping", f'mapping "{item.mapping.name}" belongs to another service than the operation', "take a mapping of the same service"))
+        problems.append(
+            Problem(
+                "/mapping",
+                f'mapping "{item.mapping.name}" belongs to another service than the operation',
+                "take a mapping of the same service",
+            )
+        )
     return problems
 
 
@@ -54,8 +80,20 @@ def _record_type_changed(item: Item) -> None:
 
 
 RECORD_TYPES = ItemKind(
-    "record-types", "record type", RecordType, RecordTypeDocument, problems=lambda item: record_type_problems(load(RecordTypeDocument, item.document)),
-    renamed=_record_type_renamed, changed=_record_type_changed,
+    "record-types",
+    "record type",
+    RecordType,
+    RecordTypeDocument,
+    problems=lambda item: record_type_problems(load(RecordTypeDocument, item.document)),
+    renamed=_record_type_renamed,
+    changed=_record_type_changed,
 )
 MAPPINGS = ItemKind("mappings", "mapping", Mapping, MappingDocument, {"service": Service}, problems=_mapping)
-FEEDS = ItemKind("feeds", "feed", Feed, FeedDocument, {"operation": Operation, "mapping": Mapping, "environment": Environment}, problems=_feed)
+FEEDS = ItemKind(
+    "feeds",
+    "feed",
+    Feed,
+    FeedDocument,
+    {"operation": Operation, "mapping": Mapping, "environment": Environment},
+    problems=_feed,
+)

@@ -49,7 +49,9 @@ class RecordSet(models.Model):
     indexed = models.JSONField(default=list)
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["environment", "record_type"], name="one_record_set_a_type_and_environment")]
+        constraints = [
+            models.UniqueConstraint(fields=["environment", "record_type"], name="one_record_set_a_type_and_environment")
+        ]
 
 
 class Record(models.Model):

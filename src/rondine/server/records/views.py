@@ -28,7 +28,11 @@ MappingList, MappingDetail, MappingRevisions = item_views(MAPPINGS)
 
 def _last_run(item: Feed) -> dict[str, Any]:
     last = item.runs.order_by("-id").first()
-    return {"last_run": None if last is None else {"id": last.pk, "state": last.state, "at": last.ended_at or last.started_at or last.queued_at}}
+    return {
+        "last_run": None
+        if last is None
+        else {"id": last.pk, "state": last.state, "at": last.ended_at or last.started_at or last.queued_at}
+    }
 
 
 class LastRun(serializers.Serializer[Any]):
@@ -37,11 +41,18 @@ class LastRun(serializers.Serializer[Any]):
     at = serializers.DateTimeField()
 
 
-FeedList, FeedDetail, FeedRevisions = item_views(FEEDS, extra={"last_run": LastRun(allow_null=True)}, describe=_last_run)
+FeedList, FeedDetail, FeedRevisions = item_views(
+    FEEDS, extra={"last_run": LastRun(allow_null=True)}, describe=_last_run
+)
 
 
 class OutlineAsked(Strict):
-    bodies = serializers.ListField(child=serializers.UUIDField(), min_length=1, max_length=20, help_text="stored bodies: of trials, calls or samples")
+    bodies = serializers.ListField(
+        child=serializers.UUIDField(),
+        min_length=1,
+        max_length=20,
+        help_text="stored bodies: of trials, calls or samples",
+    )
     corrections = DocumentField(list[Correction], required=False)
 
 
@@ -79,8 +90,18 @@ class OutlineView(ProjectView):
 
 class ProposalAsked(OutlineAsked):
     name = serializers.CharField(max_length=63, help_text="of the record type")
-    rows = serializers.ListField(child=serializers.CharField(max_length=1000), min_length=1, max_length=8, help_text="what becomes one row: a JSONPath a level")
-    take = serializers.ListField(child=serializers.CharField(max_length=1000), required=False, allow_null=True, help_text="paths of the values wanted, from the row; none: all plain ones")
+    rows = serializers.ListField(
+        child=serializers.CharField(max_length=1000),
+        min_length=1,
+        max_length=8,
+        help_text="what becomes one row: a JSONPath a level",
+    )
+    take = serializers.ListField(
+        child=serializers.CharField(max_length=1000),
+        required=False,
+        allow_null=True,
+        help_text="paths of the values wanted, from the row; none: all plain ones",
+    )
 
 
 class ProposalShown(serializers.Serializer[Any]):
@@ -105,7 +126,9 @@ class ProposalView(ProjectView):
 class PreviewAsked(Strict):
     body = serializers.UUIDField()
     mapping = DocumentField(MappingDocument)
-    record_types = serializers.DictField(child=AnyField(), required=False, help_text="drafts by name, in place of the saved ones")
+    record_types = serializers.DictField(
+        child=AnyField(), required=False, help_text="drafts by name, in place of the saved ones"
+    )
     inputs = serializers.DictField(child=AnyField(allow_null=True), required=False)
 
 
@@ -178,7 +201,12 @@ def shown_record(record: Record, document: RecordTypeDocument) -> dict[str, Any]
     import json
 
     return {
-        "id": str(record.pk), "key": json.loads(record.key), "run": record.run_id, "call": record.call, "made_at": record.made_at, "changed_at": record.changed_at,
+        "id": str(record.pk),
+        "key": json.loads(record.key),
+        "run": record.run_id,
+        "call": record.call,
+        "made_at": record.made_at,
+        "changed_at": record.changed_at,
         "data": shown_data(record.data, document),
     }
 
@@ -188,14 +216,26 @@ class RecordsView(ProjectView):
 
     reserved: ClassVar[frozenset[str]] = frozenset({"cursor", "limit"})
 
-    @extend_schema(operation_id="listRecords", responses=RecordPageShown, parameters=[OpenApiParameter("cursor", str), OpenApiParameter("limit", int), OpenApiParameter("sort", str)])
+    @extend_schema(
+        operation_id="listRecords",
+        responses=RecordPageShown,
+        parameters=[OpenApiParameter("cursor", str), OpenApiParameter("limit", int), OpenApiParameter("sort", str)],
+    )
     def get(self, request: Request, project: str, environment: str, name: str) -> Response:
         item = find_item(RECORD_TYPES, self.project, name)
         document: RecordTypeDocument = load(RecordTypeDocument, item.document)
         records = record_set(environment_of(self.project, environment), item)
         query = {key: value for key, value in request.query_params.items() if key not in self.reserved and value != ""}
-        page = browse(records, document, query, limit=checked_limit(request.query_params.get("limit")), cursor=request.query_params.get("cursor"))
-        return Response({"items": [shown_record(one, document) for one in page.records], "next": page.next, "count": records.count})
+        page = browse(
+            records,
+            document,
+            query,
+            limit=checked_limit(request.query_params.get("limit")),
+            cursor=request.query_params.get("cursor"),
+        )
+        return Response(
+            {"items": [shown_record(one, document) for one in page.records], "next": page.next, "count": records.count}
+        )
 
 
 class TraceShown(serializers.Serializer[Any]):
@@ -223,12 +263,26 @@ class RecordView(ProjectView):
         return Response({**shown_record(record, document), "trace": self._trace(record, name)})
 
     def _trace(self, record: Record, name: str) -> dict[str, Any]:
-        call = Call.objects.select_related("body", "run").filter(run_id=record.run_id, number=record.call, run__project=self.project).first()
-        trace: dict[str, Any] = {"run": record.run_id, "call": record.call, "body": None, "row": None, "mapping": None, "note": ""}
+        call = (
+            Call.objects.select_related("body", "run")
+            .filter(run_id=record.run_id, number=record.call, run__project=self.project)
+            .first()
+        )
+        trace: dict[str, Any] = {
+            "run": record.run_id,
+            "call": record.call,
+            "body": None,
+            "row": None,
+            "mapping": None,
+            "note": "",
+        }
         if call is None:
             return {**trace, "note": "the run is not stored any more"}
         if call.body is None:
-            return {**trace, "note": "this call's body was not kept; the first page of a run, failures and pages with rejects are"}
+            return {
+                **trace,
+                "note": "this call's body was not kept; the first page of a run, failures and pages with rejects are",
+            }
         run: Run = call.run
         try:
             types = {one: load(RecordTypeDocument, document) for one, document in run.content["record_types"].items()}
@@ -237,5 +291,3 @@ class RecordView(ProjectView):
         except RondineError as error:
             return {**trace, "body": str(call.body.pk), "note": str(error)}
         return {**trace, "body": str(call.body.pk), "row": row, "mapping": run.content["mapping"]}
-
-

@@ -37,7 +37,12 @@ def queue_feed(project: Project, feed: Feed, person: Person | None, inputs: Mapp
     except (DraftError, NotFound) as error:
         problems = [*problems, Problem("/environment", error.message, error.hint)]
     if problems:
-        raise DraftError(f'feed "{feed.name}" cannot run: {problems[0].message}', where=f"feed {feed.name}", hint=problems[0].hint, problems=problems)
+        raise DraftError(
+            f'feed "{feed.name}" cannot run: {problems[0].message}',
+            where=f"feed {feed.name}",
+            hint=problems[0].hint,
+            problems=problems,
+        )
     document: FeedDocument = load(FeedDocument, feed.document)
     operation: OperationDocument = load(OperationDocument, feed.operation.document)
     values = {**document.inputs, **inputs}
@@ -45,19 +50,35 @@ def queue_feed(project: Project, feed: Feed, person: Person | None, inputs: Mapp
     record_types = record_types_of(project.pk)
     used = {output["record_type"] for output in feed.mapping.document.get("outputs", [])}
     content = {
-        "operation": feed.operation.document, "operation_name": feed.operation.name, "mapping": feed.mapping.document, "mapping_name": feed.mapping.name,
-        "feed": feed.document, "record_types": {name: dump(record_types[name]) for name in used},
+        "operation": feed.operation.document,
+        "operation_name": feed.operation.name,
+        "mapping": feed.mapping.document,
+        "mapping_name": feed.mapping.name,
+        "feed": feed.document,
+        "record_types": {name: dump(record_types[name]) for name in used},
     }
     try:
         with transaction.atomic():
             run = Run.objects.create(
-                project=project, environment=feed.environment, kind="feed", feed=feed, operation=feed.operation, title=feed.title or feed.name, inputs=values, content=content, by=person,
+                project=project,
+                environment=feed.environment,
+                kind="feed",
+                feed=feed,
+                operation=feed.operation,
+                title=feed.title or feed.name,
+                inputs=values,
+                content=content,
+                by=person,
             )
             _defer(run)
             notify(run.pk)
     except IntegrityError as error:
         active = Run.objects.filter(feed=feed, state__in=("queued", "running")).first()
-        raise Conflict(f'feed "{feed.name}" is running already', where=f"run {active.pk if active else ''}", hint="wait for it, or cancel it first") from error
+        raise Conflict(
+            f'feed "{feed.name}" is running already',
+            where=f"run {active.pk if active else ''}",
+            hint="wait for it, or cancel it first",
+        ) from error
     return run
 
 
@@ -70,11 +91,18 @@ def _defer(run: Run) -> None:
 def take_run(run_id: int) -> Run | None:
     """The run as mine, with a new attempt number; None if it is not there to be taken."""
     now = timezone.now()
-    taken = Run.objects.filter(pk=run_id, state="queued").update(state="running", attempt=models.F("attempt") + 1, alive_at=now, started_at=models.functions.Coalesce("started_at", now))
+    taken = Run.objects.filter(pk=run_id, state="queued").update(
+        state="running",
+        attempt=models.F("attempt") + 1,
+        alive_at=now,
+        started_at=models.functions.Coalesce("started_at", now),
+    )
     if not taken:
         return None
     notify(run_id)
-    return Run.objects.select_related("environment", "project", "feed__operation__service", "feed__mapping").get(pk=run_id)
+    return Run.objects.select_related("environment", "project", "feed__operation__service", "feed__mapping").get(
+        pk=run_id
+    )
 
 
 def say_alive(run_id: int, attempt: int) -> bool:
@@ -92,7 +120,9 @@ def put_back(run_id: int, attempt: int) -> None:
 
 def sweep() -> list[int]:
     """Puts back the runs whose workers have fallen silent."""
-    silent = list(Run.objects.filter(state="running", alive_at__lt=timezone.now() - SILENT).values_list("pk", "attempt"))
+    silent = list(
+        Run.objects.filter(state="running", alive_at__lt=timezone.now() - SILENT).values_list("pk", "attempt")
+    )
     for run_id, attempt in silent:
         put_back(run_id, attempt)
     return [run_id for run_id, _ in silent]
@@ -100,7 +130,9 @@ def sweep() -> list[int]:
 
 def cancel_run(project: Project, run_id: int) -> Run:
     """What was kept stays kept. Raises Conflict if the run is over already."""
-    changed = Run.objects.filter(project=project, pk=run_id, state__in=("queued", "running")).update(state="cancelled", ended_at=timezone.now(), ending="cancelled by a person")
+    changed = Run.objects.filter(project=project, pk=run_id, state__in=("queued", "running")).update(
+        state="cancelled", ended_at=timezone.now(), ending="cancelled by a person"
+    )
     run = find_run(project, run_id)
     if not changed:
         raise Conflict(f"run {run_id} is over already ({run.state})", where=f"run {run_id}", hint="nothing to do")
@@ -109,14 +141,31 @@ def cancel_run(project: Project, run_id: int) -> Run:
 
 
 def find_run(project: Project, run_id: int) -> Run:
-    found = Run.objects.select_related("environment", "feed", "operation", "by").prefetch_related("counts").filter(project=project, pk=run_id).first()
+    found = (
+        Run.objects.select_related("environment", "feed", "operation", "by")
+        .prefetch_related("counts")
+        .filter(project=project, pk=run_id)
+        .first()
+    )
     if found is None:
-        raise NotFound(f"there is no run {run_id}", where=f"runs of {project.name}", hint="see what there is: rondine run list")
+        raise NotFound(
+            f"there is no run {run_id}", where=f"runs of {project.name}", hint="see what there is: rondine run list"
+        )
     return found
 
 
-def end_run(run_id: int, attempt: int, *, state: str, ending: str, is_complete: bool = False, error: dict[str, Any] | None = None) -> bool:
+def end_run(
+    run_id: int,
+    attempt: int,
+    *,
+    state: str,
+    ending: str,
+    is_complete: bool = False,
+    error: dict[str, Any] | None = None,
+) -> bool:
     """False if the run was no longer mine to end."""
-    ended = Run.objects.filter(pk=run_id, attempt=attempt, state="running").update(state=state, ending=ending[:300], is_complete=is_complete, error=error, ended_at=timezone.now())
+    ended = Run.objects.filter(pk=run_id, attempt=attempt, state="running").update(
+        state=state, ending=ending[:300], is_complete=is_complete, error=error, ended_at=timezone.now()
+    )
     notify(run_id)
     return bool(ended)

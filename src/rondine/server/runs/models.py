@@ -40,9 +40,14 @@ class Run(models.Model):
     class Meta:
         constraints = [
             models.CheckConstraint(condition=Q(state__in=STATES), name="run_state_is_known"),
-            models.UniqueConstraint(fields=["feed"], condition=Q(state__in=("queued", "running")), name="one_active_run_a_feed"),
+            models.UniqueConstraint(
+                fields=["feed"], condition=Q(state__in=("queued", "running")), name="one_active_run_a_feed"
+            ),
         ]
-        indexes = [models.Index(fields=["project", "-id"], name="runs_newest_first"), models.Index(fields=["alive_at"], condition=Q(state="running"), name="runs_running")]
+        indexes = [
+            models.Index(fields=["project", "-id"], name="runs_newest_first"),
+            models.Index(fields=["alive_at"], condition=Q(state="running"), name="runs_running"),
+        ]
 
 
 class RunCount(models.Model):
@@ -62,7 +67,10 @@ class RunCount(models.Model):
         constraints = [
             models.UniqueConstraint(fields=["run", "record_type"], name="one_count_a_run_and_type"),
             models.CheckConstraint(
-                condition=Q(rows=F("created") + F("changed") + F("unchanged") + F("repeated") + F("rejected") + F("filtered")), name="every_row_is_counted_once",
+                condition=Q(
+                    rows=F("created") + F("changed") + F("unchanged") + F("repeated") + F("rejected") + F("filtered")
+                ),
+                name="every_row_is_counted_once",
             ),
         ]
 

@@ -161,7 +161,9 @@ class FeedRun:
                 held.next = asked.url
                 await self._pages.put(held)
             if was_asked:
-                raise PageFailed(Page(self._next_number(), asked, error=problem_of(error), next=asked.url), error) from error
+                raise PageFailed(
+                    Page(self._next_number(), asked, error=problem_of(error), next=asked.url), error
+                ) from error
             raise
         if held is not None:
             await self._pages.put(held)
@@ -202,7 +204,11 @@ class FeedRun:
             held.next = request.url
             await self._pages.put(held)
             held, _ = await self._fetch_one(request, {})
-        raise PaginationError(f"there are more than {paging.max_pages:,} pages", where=f"page {number}", hint="raise max_pages, or narrow the request")
+        raise PaginationError(
+            f"there are more than {paging.max_pages:,} pages",
+            where=f"page {number}",
+            hint="raise max_pages, or narrow the request",
+        )
 
     async def _fetch_one(self, request: Request, wanted: dict[str, str]) -> tuple[Page, Response]:
         number = self._next_number()
@@ -243,7 +249,11 @@ class FeedRun:
             except RondineError:
                 pass
             meaning = outcome(arrival.status, value, arrival.headers)
-            raise ServiceError(f"the service answered {arrival.status}: {meaning.words}{' - ' + meaning.message if meaning.message else ''}", where=where, hint=meaning.hint)
+            raise ServiceError(
+                f"the service answered {arrival.status}: {meaning.words}{' - ' + meaning.message if meaning.message else ''}",
+                where=where,
+                hint=meaning.hint,
+            )
         value = read_json(arrival.body, charset=arrival.charset)
         for compiled in self.ready.outputs:
             mapped = compiled.run(value, self.ready.inputs)
@@ -285,7 +295,11 @@ class FeedRun:
             if self._announced is not None:
                 fields["expected_rows"] = self._announced
             if not Run.objects.filter(pk=ready.run_id, attempt=ready.attempt, state="running").update(**fields):
-                raise RunEnded(f"run {ready.run_id} was cancelled or taken over", where=f"run {ready.run_id}", hint="nothing was kept twice")
+                raise RunEnded(
+                    f"run {ready.run_id} was cancelled or taken over",
+                    where=f"run {ready.run_id}",
+                    hint="nothing was kept twice",
+                )
             self._keep_calls(batch, now)
             for compiled in ready.outputs:
                 self._keep_output(compiled, batch, now)
@@ -295,17 +309,48 @@ class FeedRun:
         ready = self.ready
         calls, bodies = [], []
         for page in batch:
-            call = Call(run_id=ready.run_id, number=page.number, method=page.request.method, url=page.request.url, request=http_text(page.request), rows=page.rows, error=page.error, at=now)
+            call = Call(
+                run_id=ready.run_id,
+                number=page.number,
+                method=page.request.method,
+                url=page.request.url,
+                request=http_text(page.request),
+                rows=page.rows,
+                error=page.error,
+                at=now,
+            )
             if arrival := page.arrival:
                 if arrival.body and (page.error or page.number == 1 or any(rejects for *_, rejects in page.mapped)):
                     call.body = Body.of(ready.project_id, arrival.body, arrival.media_type, arrival.charset)
                     bodies.append(call.body)
-                call.request, call.status, call.reason, call.headers = http_text(arrival.request), arrival.status, arrival.reason[:200], shown_headers(arrival.headers)
+                call.request, call.status, call.reason, call.headers = (
+                    http_text(arrival.request),
+                    arrival.status,
+                    arrival.reason[:200],
+                    shown_headers(arrival.headers),
+                )
                 call.size, call.timings = len(arrival.body), arrival.timings.to_json()
             calls.append(call)
         Body.objects.bulk_create(bodies)
         # a page that failed in an earlier attempt is there already, under the number it now comes again with
-        Call.objects.bulk_create(calls, update_conflicts=True, unique_fields=["run", "number"], update_fields=["url", "request", "status", "reason", "headers", "size", "timings", "rows", "error", "body", "at"])
+        Call.objects.bulk_create(
+            calls,
+            update_conflicts=True,
+            unique_fields=["run", "number"],
+            update_fields=[
+                "url",
+                "request",
+                "status",
+                "reason",
+                "headers",
+                "size",
+                "timings",
+                "rows",
+                "error",
+                "body",
+                "at",
+            ],
+        )
 
     def _keep_output(self, compiled: CompiledOutput, batch: list[Page], now: Any) -> None:
         ready = self.ready
@@ -318,13 +363,19 @@ class FeedRun:
                     continue
                 total += mapped.rows
                 placed += [PlacedRow(row, page.number) for row in rows]
-                rejected += [rejected_row(ready.run_id, compiled.record_type, page.number, reject) for reject in rejects]
+                rejected += [
+                    rejected_row(ready.run_id, compiled.record_type, page.number, reject) for reject in rejects
+                ]
         set_id, version = ready.sets[compiled.record_type]
         RejectedRow.objects.bulk_create(rejected, batch_size=1000)
         kept: Kept = Record.objects.keep(set_id, ready.run_id, version, placed, now)
         RunCount.objects.filter(run_id=ready.run_id, record_type=compiled.record_type).update(
-            rows=models.F("rows") + total, created=models.F("created") + kept.created, changed=models.F("changed") + kept.changed,
-            unchanged=models.F("unchanged") + kept.unchanged, repeated=models.F("repeated") + kept.repeated, rejected=models.F("rejected") + len(rejected),
+            rows=models.F("rows") + total,
+            created=models.F("created") + kept.created,
+            changed=models.F("changed") + kept.changed,
+            unchanged=models.F("unchanged") + kept.unchanged,
+            repeated=models.F("repeated") + kept.repeated,
+            rejected=models.F("rejected") + len(rejected),
         )
 
     async def _in_thread(self, action: Callable[..., T], *arguments: Any) -> T:
@@ -333,8 +384,18 @@ class FeedRun:
 
 def rejected_row(run_id: int, record_type: str, call: int, reject: Any) -> RejectedRow:
     row = reject.row if isinstance(reject.row, str) and not reject.path else json_text(reject.row)
-    problems = [{"field": one.field, "path": storable(one.path), "reason": storable(one.reason)} for one in reject.problems]
-    return RejectedRow(run_id=run_id, record_type=record_type, call=call, ordinal=reject.ordinal, path=storable(reject.path), problems=problems, row=storable(row))
+    problems = [
+        {"field": one.field, "path": storable(one.path), "reason": storable(one.reason)} for one in reject.problems
+    ]
+    return RejectedRow(
+        run_id=run_id,
+        record_type=record_type,
+        call=call,
+        ordinal=reject.ordinal,
+        path=storable(reject.path),
+        problems=problems,
+        row=storable(row),
+    )
 
 
 def storable(text: str) -> str:
@@ -363,7 +424,20 @@ def load_feed(run: Run) -> ReadyFeed:
     if run.checkpoint and run.checkpoint["next"]:
         first = replace(first, url=run.checkpoint["next"])
         calls = run.checkpoint["calls"]
-    return ReadyFeed(run.pk, run.attempt, run.project_id, line, operation, first, calls, outputs, sets, record_types, values, load(FeedDocument, content["feed"]).parallel)
+    return ReadyFeed(
+        run.pk,
+        run.attempt,
+        run.project_id,
+        line,
+        operation,
+        first,
+        calls,
+        outputs,
+        sets,
+        record_types,
+        values,
+        load(FeedDocument, content["feed"]).parallel,
+    )
 
 
 async def carry_out_feed(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> None:
@@ -378,12 +452,21 @@ async def carry_out_feed(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> 
     heart: asyncio.Task[None] | None = None
     try:
         if run.checkpoint and run.checkpoint["next"] is None:
-            await in_database(end_run, run.pk, run.attempt, state="done", ending="all pages were kept before the worker stopped", is_complete=True)
+            await in_database(
+                end_run,
+                run.pk,
+                run.attempt,
+                state="done",
+                ending="all pages were kept before the worker stopped",
+                is_complete=True,
+            )
             return
         ready = await in_database(load_feed, run)
         heart = asyncio.create_task(_beat(run, in_database))
         ending = await FeedRun(ready, engine, pool).carry_out()
-        await in_database(end_run, run.pk, run.attempt, state="done", ending=ending.reason, is_complete=ending.is_proven)
+        await in_database(
+            end_run, run.pk, run.attempt, state="done", ending=ending.reason, is_complete=ending.is_proven
+        )
         await in_database(SeenKey.objects.filter(run_id=run.pk).delete)
         await in_database(queue_indexes, ready)
     except RunEnded as ended:
@@ -394,7 +477,12 @@ async def carry_out_feed(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> 
         raise
     except Exception as error:  # a fault of ours: the run says so, the log has the trace
         log.exception("run failed", run=run.pk)
-        fault = {"code": "error", "message": f"Rondine failed: {type(error).__name__}", "where": f"run {run.pk}", "hint": "the log has the details; report it"}
+        fault = {
+            "code": "error",
+            "message": f"Rondine failed: {type(error).__name__}",
+            "where": f"run {run.pk}",
+            "hint": "the log has the details; report it",
+        }
         await in_database(end_run, run.pk, run.attempt, state="failed", ending=fault["message"], error=fault)
     finally:
         if heart:
@@ -416,8 +504,10 @@ def queue_indexes(ready: ReadyFeed) -> None:
     from rondine.server.runs.tasks import index_records
 
     for name, (set_id, _) in ready.sets.items():
-        wanted = {f"{field.name}:{field.type}" for field in ready.record_types[name].fields if field.searchable and field.type in TYPED}
+        wanted = {
+            f"{field.name}:{field.type}"
+            for field in ready.record_types[name].fields
+            if field.searchable and field.type in TYPED
+        }
         if wanted - set(RecordSet.objects.values_list("indexed", flat=True).get(pk=set_id)):
             index_records.defer(set_id=set_id)
-
-

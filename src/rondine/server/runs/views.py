@@ -83,18 +83,51 @@ class CallLine(serializers.Serializer[Any]):
 
 def shown_call(call: Call) -> dict[str, Any]:
     return {
-        "number": call.number, "method": call.method, "url": call.url, "request": call.request, "status": call.status, "reason": call.reason, "headers": call.headers, "size": call.size,
-        "timings": call.timings or None, "rows": call.rows, "error": call.error, "body": str(call.body_id) if call.body_id else None, "at": call.at,
+        "number": call.number,
+        "method": call.method,
+        "url": call.url,
+        "request": call.request,
+        "status": call.status,
+        "reason": call.reason,
+        "headers": call.headers,
+        "size": call.size,
+        "timings": call.timings or None,
+        "rows": call.rows,
+        "error": call.error,
+        "body": str(call.body_id) if call.body_id else None,
+        "at": call.at,
     }
 
 
 def shown_run(run: Run) -> dict[str, Any]:
-    counts = [{name: getattr(one, name) for name in ("record_type", "rows", "created", "changed", "unchanged", "repeated", "rejected", "filtered")} for one in sorted(run.counts.all(), key=lambda c: c.record_type)]
+    counts = [
+        {
+            name: getattr(one, name)
+            for name in ("record_type", "rows", "created", "changed", "unchanged", "repeated", "rejected", "filtered")
+        }
+        for one in sorted(run.counts.all(), key=lambda c: c.record_type)
+    ]
     return {
-        "id": run.pk, "kind": run.kind, "title": run.title, "state": run.state, "environment": run.environment.name, "feed": run.feed.name if run.feed else None,
-        "operation": run.operation.name if run.operation else None, "by": run.by.name if run.by else None, "attempt": run.attempt, "inputs": run.inputs,
-        "calls": (run.checkpoint or {}).get("calls", 1 if run.kind == "trial" else 0), "expected_rows": run.expected_rows, "ending": run.ending, "is_complete": run.is_complete,
-        "error": run.error, "counts": counts, "queued_at": run.queued_at, "started_at": run.started_at, "ended_at": run.ended_at, "summary": summary(run, counts),
+        "id": run.pk,
+        "kind": run.kind,
+        "title": run.title,
+        "state": run.state,
+        "environment": run.environment.name,
+        "feed": run.feed.name if run.feed else None,
+        "operation": run.operation.name if run.operation else None,
+        "by": run.by.name if run.by else None,
+        "attempt": run.attempt,
+        "inputs": run.inputs,
+        "calls": (run.checkpoint or {}).get("calls", 1 if run.kind == "trial" else 0),
+        "expected_rows": run.expected_rows,
+        "ending": run.ending,
+        "is_complete": run.is_complete,
+        "error": run.error,
+        "counts": counts,
+        "queued_at": run.queued_at,
+        "started_at": run.started_at,
+        "ended_at": run.ended_at,
+        "summary": summary(run, counts),
     }
 
 
@@ -104,7 +137,11 @@ def summary(run: Run, counts: list[dict[str, Any]]) -> str:
         return run.error["message"] if run.error else "the call was answered"
     words = []
     for count in counts:
-        parts = [f"{count[name]:,} {name}" for name in ("created", "changed", "unchanged", "repeated", "rejected", "filtered") if count[name]]
+        parts = [
+            f"{count[name]:,} {name}"
+            for name in ("created", "changed", "unchanged", "repeated", "rejected", "filtered")
+            if count[name]
+        ]
         if run.state == "done" and count["rows"] and count["rows"] == count["unchanged"]:
             parts = [f"nothing changed: all {count['rows']:,} rows are as they were"]
         words.append(f"{count['record_type']}: {', '.join(parts) or 'no rows'}")
@@ -119,22 +156,47 @@ class RunPage(serializers.Serializer[Any]):
 class RunsView(ProjectView):
     """Runs, newest first."""
 
-    @extend_schema(operation_id="listRuns", responses=RunPage, parameters=[OpenApiParameter(name, str) for name in ("feed", "operation", "state", "kind", "environment", "after")] + [OpenApiParameter("limit", int)])
+    @extend_schema(
+        operation_id="listRuns",
+        responses=RunPage,
+        parameters=[
+            OpenApiParameter(name, str) for name in ("feed", "operation", "state", "kind", "environment", "after")
+        ]
+        + [OpenApiParameter("limit", int)],
+    )
     def get(self, request: Request, project: str) -> Response:
-        found = Run.objects.select_related("environment", "feed", "operation", "by").prefetch_related("counts").filter(project=self.project).order_by("-id")
+        found = (
+            Run.objects.select_related("environment", "feed", "operation", "by")
+            .prefetch_related("counts")
+            .filter(project=self.project)
+            .order_by("-id")
+        )
         query = request.query_params
-        for name, path in (("feed", "feed__name"), ("operation", "operation__name"), ("state", "state"), ("kind", "kind"), ("environment", "environment__name")):
+        for name, path in (
+            ("feed", "feed__name"),
+            ("operation", "operation__name"),
+            ("state", "state"),
+            ("kind", "kind"),
+            ("environment", "environment__name"),
+        ):
             if query.get(name):
                 found = found.filter(**{path: query[name]})
         if query.get("after", "").isdigit():
             found = found.filter(pk__lt=int(query["after"]))
         limit = checked_limit(query.get("limit"))
         rows = list(found[: limit + 1])
-        return Response({"items": [shown_run(one) for one in rows[:limit]], "next": str(rows[limit - 1].pk) if len(rows) > limit else None})
+        return Response(
+            {
+                "items": [shown_run(one) for one in rows[:limit]],
+                "next": str(rows[limit - 1].pk) if len(rows) > limit else None,
+            }
+        )
 
 
 class FeedInputs(Strict):
-    inputs = serializers.DictField(child=AnyField(allow_null=True), required=False, default=dict, help_text="in place of the feed's own")
+    inputs = serializers.DictField(
+        child=AnyField(allow_null=True), required=False, default=dict, help_text="in place of the feed's own"
+    )
 
 
 class FeedRunsView(ProjectView):
@@ -147,7 +209,11 @@ class FeedRunsView(ProjectView):
         given = self.given(FeedInputs, request)
         feed = find_item(FEEDS, self.project, name)
         run = queue_feed(self.project, feed, self.person, given["inputs"])
-        return Response(shown_run(find_run(self.project, run.pk)), status=202, headers={"Location": f"/api/v1/projects/{project}/runs/{run.pk}"})
+        return Response(
+            shown_run(find_run(self.project, run.pk)),
+            status=202,
+            headers={"Location": f"/api/v1/projects/{project}/runs/{run.pk}"},
+        )
 
 
 class RunView(ProjectView):
@@ -170,12 +236,21 @@ class CallPage(serializers.Serializer[Any]):
 
 
 class CallsView(ProjectView):
-    @extend_schema(operation_id="listCalls", responses=CallPage, parameters=[OpenApiParameter("after", int), OpenApiParameter("limit", int)])
+    @extend_schema(
+        operation_id="listCalls",
+        responses=CallPage,
+        parameters=[OpenApiParameter("after", int), OpenApiParameter("limit", int)],
+    )
     def get(self, request: Request, project: str, run_id: int) -> Response:
         found = Call.objects.filter(run=find_run(self.project, run_id)).order_by("number")
         after, limit = request.query_params.get("after", ""), checked_limit(request.query_params.get("limit"), 100)
         rows = list(found.filter(number__gt=int(after) if after.isdigit() else 0)[: limit + 1])
-        return Response({"items": [shown_call(one) for one in rows[:limit]], "next": str(rows[limit - 1].number) if len(rows) > limit else None})
+        return Response(
+            {
+                "items": [shown_call(one) for one in rows[:limit]],
+                "next": str(rows[limit - 1].number) if len(rows) > limit else None,
+            }
+        )
 
 
 class RejectLine(serializers.Serializer[Any]):
@@ -193,10 +268,28 @@ class RejectPage(serializers.Serializer[Any]):
 
 
 class RejectsView(ProjectView):
-    @extend_schema(operation_id="listRejects", responses=RejectPage, parameters=[OpenApiParameter("after", int), OpenApiParameter("limit", int)])
+    @extend_schema(
+        operation_id="listRejects",
+        responses=RejectPage,
+        parameters=[OpenApiParameter("after", int), OpenApiParameter("limit", int)],
+    )
     def get(self, request: Request, project: str, run_id: int) -> Response:
         run = find_run(self.project, run_id)
         after, limit = request.query_params.get("after", ""), checked_limit(request.query_params.get("limit"), 50)
-        rows = list(RejectedRow.objects.filter(run_id=run.pk, pk__gt=int(after) if after.isdigit() else 0).order_by("pk")[: limit + 1])
-        items = [{"record_type": one.record_type, "call": one.call, "ordinal": one.ordinal, "path": one.path, "problems": one.problems, "row": one.row} for one in rows[:limit]]
+        rows = list(
+            RejectedRow.objects.filter(run_id=run.pk, pk__gt=int(after) if after.isdigit() else 0).order_by("pk")[
+                : limit + 1
+            ]
+        )
+        items = [
+            {
+                "record_type": one.record_type,
+                "call": one.call,
+                "ordinal": one.ordinal,
+                "path": one.path,
+                "problems": one.problems,
+                "row": one.row,
+            }
+            for one in rows[:limit]
+        ]
         return Response({"items": items, "next": str(rows[limit - 1].pk) if len(rows) > limit else None})

@@ -71,7 +71,13 @@ class Body(models.Model):
 
     @classmethod
     def of(cls, project_id: int, body: bytes, media_type: str, charset: str) -> "Body":
-        return cls(project_id=project_id, media_type=media_type[:200], charset=charset[:60], size=len(body), stored=zlib.compress(body, 3))
+        return cls(
+            project_id=project_id,
+            media_type=media_type[:200],
+            charset=charset[:60],
+            size=len(body),
+            stored=zlib.compress(body, 3),
+        )
 
     def content(self) -> bytes:
         return zlib.decompress(bytes(self.stored))

@@ -40,11 +40,19 @@ def seal(values: dict[str, str], owner: str) -> tuple[int, bytes]:
 def unseal(version: int, sealed: bytes, owner: str) -> dict[str, str]:
     _, keys = _keys()
     if version not in keys:
-        raise KeyMissing(f"encryption key {version} is missing", where=str(settings.KEYS_FILE), hint="put the key back, or enter the secret again")
+        raise KeyMissing(
+            f"encryption key {version} is missing",
+            where=str(settings.KEYS_FILE),
+            hint="put the key back, or enter the secret again",
+        )
     try:
         values: dict[str, str] = json.loads(AESGCM(keys[version]).decrypt(sealed[:12], sealed[12:], owner.encode()))
     except InvalidTag as error:
-        raise KeyMissing(f"encryption key {version} does not open this credential", where=str(settings.KEYS_FILE), hint="put the right key back, or enter the secret again") from error
+        raise KeyMissing(
+            f"encryption key {version} does not open this credential",
+            where=str(settings.KEYS_FILE),
+            hint="put the right key back, or enter the secret again",
+        ) from error
     return values
 
 

@@ -21,7 +21,17 @@ from rondine.server.items.actions import find_item
 from rondine.server.items.views import ProblemLine, item_views
 from rondine.server.runs.tasks import parts
 from rondine.server.runs.views import CallLine, shown_call
-from rondine.server.services.actions import body_of, check_connection, keep_sample, prepare, set_secrets, shown_request, trial_report, try_operation, value_of
+from rondine.server.services.actions import (
+    body_of,
+    check_connection,
+    keep_sample,
+    prepare,
+    set_secrets,
+    shown_request,
+    trial_report,
+    try_operation,
+    value_of,
+)
 from rondine.server.services.kinds import CONNECTIONS, CREDENTIALS, OPERATIONS, SAMPLES, SERVICES
 
 #: Characters of text shown at a time.
@@ -29,9 +39,18 @@ TEXT_PIECE = 200_000
 
 ServiceList, ServiceDetail, ServiceRevisions = item_views(SERVICES)
 CredentialList, CredentialDetail, CredentialRevisions = item_views(
-    CREDENTIALS, extra={"names": serializers.ListField(child=serializers.CharField(), help_text="the secrets that were given, by name")}, describe=lambda item: {"names": item.names}, write="write_secret"
+    CREDENTIALS,
+    extra={
+        "names": serializers.ListField(child=serializers.CharField(), help_text="the secrets that were given, by name")
+    },
+    describe=lambda item: {"names": item.names},
+    write="write_secret",
 )
-ConnectionList, ConnectionDetail, ConnectionRevisions = item_views(CONNECTIONS, extra={"check_result": AnyField(allow_null=True)}, describe=lambda item: {"check_result": item.check_result})
+ConnectionList, ConnectionDetail, ConnectionRevisions = item_views(
+    CONNECTIONS,
+    extra={"check_result": AnyField(allow_null=True)},
+    describe=lambda item: {"check_result": item.check_result},
+)
 OperationList, OperationDetail, OperationRevisions = item_views(OPERATIONS)
 
 
@@ -40,7 +59,10 @@ def _sample(item: Any) -> dict[str, Any]:
 
 
 _SampleList, SampleDetail, SampleRevisions = item_views(
-    SAMPLES, extra={"body": serializers.UUIDField(), "size": serializers.IntegerField(), "media_type": serializers.CharField()}, describe=_sample, can_make=False
+    SAMPLES,
+    extra={"body": serializers.UUIDField(), "size": serializers.IntegerField(), "media_type": serializers.CharField()},
+    describe=_sample,
+    can_make=False,
 )
 
 
@@ -66,7 +88,9 @@ class SampleList(_SampleList):  # type: ignore[misc, valid-type]
     @extend_schema(operation_id="keepSample", request=NewSampleFrom, responses={201: SampleMade})
     def post(self, request: Request, project: str) -> Response:
         made = keep_sample(self.project, self.person, self.given(NewSampleFrom, request))
-        return Response({"name": made.name, "body": str(made.body_id)}, status=201, headers={"ETag": f'"{made.version}"'})
+        return Response(
+            {"name": made.name, "body": str(made.body_id)}, status=201, headers={"ETag": f'"{made.version}"'}
+        )
 
 
 class EnvironmentLine(serializers.Serializer[Any]):
@@ -81,7 +105,10 @@ class EnvironmentsView(ProjectView):
 
 
 class Secrets(Strict):
-    secrets = serializers.DictField(child=serializers.CharField(max_length=10_000, trim_whitespace=False), help_text="by the names the sign-in scheme uses, such as key")
+    secrets = serializers.DictField(
+        child=serializers.CharField(max_length=10_000, trim_whitespace=False),
+        help_text="by the names the sign-in scheme uses, such as key",
+    )
 
 
 class SecretsSet(serializers.Serializer[Any]):
@@ -147,7 +174,16 @@ class AddressView(ProjectView):
     def post(self, request: Request, project: str) -> Response:
         given = self.given(Address, request)
         found = take_apart(given["address"], given["method"])
-        return Response({"base_address": found.base_address, "name": found.name, "title": found.title, "operation": dump(found.operation), "secrets": found.secrets, "joined": found.joined})
+        return Response(
+            {
+                "base_address": found.base_address,
+                "name": found.name,
+                "title": found.title,
+                "operation": dump(found.operation),
+                "secrets": found.secrets,
+                "joined": found.joined,
+            }
+        )
 
 
 class Asked(Strict):
@@ -156,7 +192,9 @@ class Asked(Strict):
     service = serializers.CharField()
     environment = serializers.CharField(required=False, default="test")
     document = DocumentField(OperationDocument, required=False)
-    operation = serializers.CharField(required=False, help_text="the name of a saved operation; with document: the one the trial belongs to")
+    operation = serializers.CharField(
+        required=False, help_text="the name of a saved operation; with document: the one the trial belongs to"
+    )
     inputs = serializers.DictField(child=AnyField(allow_null=True), required=False, default=dict)
     confirmed = serializers.BooleanField(required=False, default=False)
 
@@ -180,7 +218,9 @@ def asked_document(project: Any, given: Any) -> OperationDocument:
     if "document" in given:
         return load(OperationDocument, given["document"], where="/document")  # type: ignore[no-any-return]
     if "operation" not in given:
-        raise InputError("nothing was asked for", where="/operation", hint="give the name of a saved operation, or a document")
+        raise InputError(
+            "nothing was asked for", where="/operation", hint="give the name of a saved operation, or a document"
+        )
     return load(OperationDocument, find_item(OPERATIONS, project, given["operation"]).document)  # type: ignore[no-any-return]
 
 
@@ -192,9 +232,27 @@ class RequestView(ProjectView):
     @extend_schema(operation_id="showRequest", request=Asked, responses=RequestShown)
     def post(self, request: Request, project: str) -> Response:
         given = self.given(Asked, request)
-        ready = prepare(self.project, asked_document(self.project, given), given["service"], given["environment"], given["inputs"], strict=False)
-        origins = [{"place": one.place, "name": one.name, "value": one.value, "source": one.source} for one in ready.built.origins]
-        return Response({"text": shown_request(ready), "url": ready.built.request.url, "method": ready.built.request.method, "origins": origins, "problems": [one.to_json() for one in ready.problems]})
+        ready = prepare(
+            self.project,
+            asked_document(self.project, given),
+            given["service"],
+            given["environment"],
+            given["inputs"],
+            strict=False,
+        )
+        origins = [
+            {"place": one.place, "name": one.name, "value": one.value, "source": one.source}
+            for one in ready.built.origins
+        ]
+        return Response(
+            {
+                "text": shown_request(ready),
+                "url": ready.built.request.url,
+                "method": ready.built.request.method,
+                "origins": origins,
+                "problems": [one.to_json() for one in ready.problems],
+            }
+        )
 
 
 class OutcomeShown(serializers.Serializer[Any]):
@@ -237,8 +295,15 @@ class TrialsView(WaitingView):
         given = await sync_to_async(self.given)(Asked, request)
         document = await sync_to_async(asked_document)(self.project, given)
         run = await try_operation(
-            self.project, self.person, parts()[0], document=document, service=given["service"], environment=given["environment"], values=given["inputs"],
-            operation_name=given.get("operation", ""), confirmed=given["confirmed"],
+            self.project,
+            self.person,
+            parts()[0],
+            document=document,
+            service=given["service"],
+            environment=given["environment"],
+            values=given["inputs"],
+            operation_name=given.get("operation", ""),
+            confirmed=given["confirmed"],
         )
         report = await sync_to_async(trial_report)(run)
         return Response({**report, "call": shown_call(report["call"])}, status=201)
@@ -265,25 +330,51 @@ class TreeView(ProjectView):
     """A piece of a stored body's tree."""
 
     @extend_schema(
-        operation_id="getTree", responses=TreePiece,
-        parameters=[OpenApiParameter("pointer", str, description="JSON Pointer of the parent; empty for the whole"), OpenApiParameter("offset", int), OpenApiParameter("limit", int), OpenApiParameter("depth", int)],
+        operation_id="getTree",
+        responses=TreePiece,
+        parameters=[
+            OpenApiParameter("pointer", str, description="JSON Pointer of the parent; empty for the whole"),
+            OpenApiParameter("offset", int),
+            OpenApiParameter("limit", int),
+            OpenApiParameter("depth", int),
+        ],
     )
     def get(self, request: Request, project: str, body_id: str) -> Response:
         value = value_of(body_of(self.project, body_id))
         pointer = request.query_params.get("pointer", "")
         place = resolve(value, parse_pointer(pointer))
         if place is None:
-            raise DocumentError("there is nothing at this place", where=pointer, hint="read the tree again from its root")
+            raise DocumentError(
+                "there is nothing at this place", where=pointer, hint="read the tree again from its root"
+            )
         location, parent = place
-        numbers = {name: _number(request, name, default, most) for name, default, most in (("offset", 0, 10**9), ("limit", 100, 500), ("depth", 3, 8))}
+        numbers = {
+            name: _number(request, name, default, most)
+            for name, default, most in (("offset", 0, 10**9), ("limit", 100, 500), ("depth", 3, 8))
+        }
         nodes = nodes_below(value, location, offset=numbers["offset"], limit=numbers["limit"], depth=numbers["depth"])
         lines = [
-            {"pointer": pointer_text(one.location), "path": normalized_path(one.location), "name": one.name, "kind": one.kind, "text": one.text, "count": one.count, "depth": len(one.location)}
+            {
+                "pointer": pointer_text(one.location),
+                "path": normalized_path(one.location),
+                "name": one.name,
+                "kind": one.kind,
+                "text": one.text,
+                "count": one.count,
+                "depth": len(one.location),
+            }
             for one, _ in zip(nodes, range(3000), strict=False)
         ]
         from rondine.core.documents.json import kind_of
 
-        return Response({"pointer": pointer, "kind": kind_of(parent), "count": len(parent) if isinstance(parent, (dict, list)) else 0, "nodes": lines})
+        return Response(
+            {
+                "pointer": pointer,
+                "kind": kind_of(parent),
+                "count": len(parent) if isinstance(parent, (dict, list)) else 0,
+                "nodes": lines,
+            }
+        )
 
 
 def _number(request: Request, name: str, default: int, most: int) -> int:
@@ -310,7 +401,13 @@ class TextView(ProjectView):
             text = content[: TEXT_PIECE * 4].decode(body.charset, "replace")
         except LookupError:
             text = content[: TEXT_PIECE * 4].decode("utf-8", "replace")
-        return Response({"text": text[:TEXT_PIECE], "size": body.size, "is_whole": len(text) <= TEXT_PIECE and len(content) <= TEXT_PIECE * 4})
+        return Response(
+            {
+                "text": text[:TEXT_PIECE],
+                "size": body.size,
+                "is_whole": len(text) <= TEXT_PIECE and len(content) <= TEXT_PIECE * 4,
+            }
+        )
 
 
 class ContentView(ProjectView):
@@ -320,5 +417,9 @@ class ContentView(ProjectView):
     def get(self, request: Request, project: str, body_id: str) -> HttpResponse:
         body = body_of(self.project, body_id)
         ending = "json" if "json" in body.media_type else "bin"
-        headers = {"Content-Disposition": f'attachment; filename="response-{str(body.pk)[:8]}.{ending}"', "X-Content-Type-Options": "nosniff", "Content-Security-Policy": "sandbox"}
+        headers = {
+            "Content-Disposition": f'attachment; filename="response-{str(body.pk)[:8]}.{ending}"',
+            "X-Content-Type-Options": "nosniff",
+            "Content-Security-Policy": "sandbox",
+        }
         return HttpResponse(body.content(), content_type="application/octet-stream", headers=headers)

@@ -1,0 +1,86 @@
+"""What the benchmarks share: a PostgreSQL of their own, a whole Rondine, and how ratios are told."""
+
+import os
+import statistics
+import sys
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent
+sys.path[:0] = [str(ROOT / "src"), str(ROOT), str(ROOT / "tools")]
+
+from ground import VAR, Cluster  # noqa: E402
+
+#: The mapping of a survey, the same twelve fields as the hand-written scripts map.
+RECORD_TYPE = {
+    "key": ["external_id"],
+    "fields": [
+        {"name": name, "type": kind}
+        for name, kind in (
+            ("external_id", "integer"),
+            ("code", "text"),
+            ("status", "text"),
+            ("seen_at", "datetime"),
+            ("next_check", "date"),
+            ("place_id", "integer"),
+            ("place_name", "text"),
+            ("district", "text"),
+            ("ward", "text"),
+            ("girth", "decimal"),
+            ("height", "decimal"),
+            ("tags", "json"),
+        )
+    ],
+}
+MAPPING = {
+    "outputs": [
+        {
+            "record_type": "survey",
+            "rows": [{"level": "survey", "at": "value[*]"}],
+            "fields": [
+                {"name": "external_id", "from": "id"},
+                {"name": "code", "from": "code", "required": True},
+                {"name": "status", "from": "status", "default": "unknown"},
+                {"name": "seen_at", "from": "seen_at", "required": True},
+                {"name": "next_check", "from": "next_check"},
+                {"name": "place_id", "from": "place.id", "required": True},
+                {"name": "place_name", "from": "place.name", "required": True},
+                {"name": "district", "from": "place.site.district", "default": ""},
+                {"name": "ward", "from": "place.site.ward", "default": ""},
+                {"name": "girth", "from": "measures.girth", "required": True},
+                {"name": "height", "from": "measures.height.value", "required": True},
+                {"name": "tags", "from": "tags"},
+            ],
+        }
+    ]
+}
+
+
+@contextmanager
+def whole_rondine() -> Iterator[object]:
+    """Rondine with its own cluster (durable, as in production) for the time of a benchmark."""
+    cluster = Cluster(VAR / "speed-postgres", 18252)
+    cluster.start()
+    os.environ["RONDINE_DATABASE"] = cluster.uri("postgres")
+    os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
+    from tests.whole_rondine import WholeRondine
+
+    with tempfile.TemporaryDirectory() as home:
+        rondine = WholeRondine(Path(home))
+        try:
+            rondine.start()
+            yield rondine
+        finally:
+            rondine.stop()
+            cluster.stop()
+
+
+def told(name: str, seconds: list[float], rows: int) -> float:
+    median = statistics.median(seconds)
+    print(
+        f"  {name:<34} {median:7.2f} s  {rows / median:10,.0f} rows/s   ({', '.join(f'{one:.2f}' for one in seconds)})",
+        flush=True,
+    )
+    return median

@@ -1,0 +1,132 @@
+"""A whole feed against hand-written scripts: fetch 200 pages, map 12 fields, keep; first load, then nothing changed.
+
+--scripts and --server take other hand-written scripts and another service of the same rows (same options as speed/scripts.py and speed/surveys.py).
+"""
+
+import argparse
+import json
+import subprocess
+import sys
+import time
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+from common import MAPPING, RECORD_TYPE, ROOT, told, whole_rondine
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("--rows", type=int, default=200_000)
+    parser.add_argument("--page-size", type=int, default=1000)
+    parser.add_argument("--concurrency", type=int, default=8)
+    parser.add_argument("--bad", type=float, default=0.0, help="share of rows that cannot be mapped")
+    parser.add_argument("--rounds", type=int, default=3)
+    parser.add_argument("--ways", default="simple,careful")
+    parser.add_argument("--scripts", type=Path, default=ROOT / "speed" / "scripts.py")
+    parser.add_argument(
+        "--server",
+        nargs="+",
+        default=[str(ROOT / "speed" / "surveys.py")],
+        help="the service's script and its first words",
+    )
+    args = parser.parse_args()
+    with whole_rondine() as rondine:
+        run(args, rondine)
+
+
+def run(args: argparse.Namespace, rondine: Any) -> None:
+    port = rondine.port + 20
+    words = [
+        sys.executable,
+        *args.server,
+        "--rows",
+        str(args.rows),
+        "--page-size",
+        str(args.page_size),
+        "--port",
+        str(port),
+        "--bad",
+        str(args.bad),
+    ]
+    server = subprocess.Popen(words, stdout=subprocess.PIPE)
+    assert server.stdout
+    server.stdout.readline()
+    try:
+        url = f"http://127.0.0.1:{port}/surveys"
+        prepare(rondine, port, args.concurrency)
+        ways = args.ways.split(",")
+        first: dict[str, list[float]] = {way: [] for way in ["rondine", *ways]}
+        again: dict[str, list[float]] = {way: [] for way in ["rondine", *ways]}
+        for _ in range(args.rounds):
+            rondine.sql(
+                "WITH a AS (DELETE FROM records_record), b AS (UPDATE records_recordset SET count = 0) SELECT 1"
+            )
+            rondine.sql("SELECT 1")
+            vacuum(rondine.uri)
+            for times in (first, again):
+                times["rondine"].append(feed(rondine, args))
+            for way in ways:
+                drop(rondine.uri)
+                for times in (first, again):
+                    times[way].append(script(args, way, url, rondine.uri))
+        for title, times in (("first load", first), ("nothing changed", again)):
+            print(f"{title}, {args.rows:,} rows in pages of {args.page_size:,}, {args.bad:.1%} bad")
+            medians = {way: told(way, seconds, args.rows) for way, seconds in times.items()}
+            for way in ways:
+                print(f"  rondine is {medians[way] / medians['rondine']:.2f} x as fast as {way}")
+    finally:
+        server.terminate()
+        server.wait(10)
+
+
+def prepare(rondine: Any, port: int, parallel: int) -> None:
+    rondine.permit(port)
+    office = rondine.office()
+    rondine.connect("surveys", f"http://127.0.0.1:{port}")
+    office.operations.make(
+        "surveys",
+        service="surveys",
+        document={"path": "/surveys", "paging": {"type": "page_number", "total": "/count"}},
+    )
+    office.record_types.make("survey", document=RECORD_TYPE)
+    made = office.mappings.make("surveys", service="surveys", document=MAPPING)
+    assert not made["problems"], made["problems"]
+    office.feeds.make(
+        "surveys", operation="surveys", mapping="surveys", environment="test", document={"parallel": parallel}
+    )
+
+
+def feed(rondine: Any, args: argparse.Namespace) -> float:
+    """Seconds from the run's first moment to its last, as the run itself says; waiting in the queue is told apart by the run page."""
+    run = rondine.finish("surveys")
+    counts = run["counts"][0]
+    assert run["state"] == "done" and counts["rows"] == args.rows, run
+    assert args.bad or not counts["rejected"], counts
+    return (datetime.fromisoformat(run["ended_at"]) - datetime.fromisoformat(run["started_at"])).total_seconds()
+
+
+def script(args: argparse.Namespace, way: str, url: str, dsn: str) -> float:
+    words = [sys.executable, str(args.scripts), way, "--url", url, "--dsn", dsn, "--concurrency", str(args.concurrency)]
+    found = json.loads(subprocess.run(words, capture_output=True, text=True, check=True).stdout)
+    assert found["rows"] + found["errors"] == args.rows, found
+    return float(found["seconds"])
+
+
+def vacuum(uri: str) -> None:
+    import psycopg
+
+    with psycopg.connect(uri, autocommit=True) as connection:
+        connection.execute("VACUUM records_record")
+    time.sleep(0.2)
+
+
+def drop(uri: str) -> None:
+    import psycopg
+
+    with psycopg.connect(uri, autocommit=True) as connection:
+        connection.execute("DROP TABLE IF EXISTS script_survey, baseline_survey")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,19 +1,20 @@
 import { Moon, Sun } from "lucide-react";
 import { useState } from "react";
-import { NavLink, Outlet, useParams } from "react-router";
+import { NavLink, Outlet, useLocation, useParams } from "react-router";
 import { useSession, useSignOut } from "../features/session/session";
 
 const PAGES = [
-  ["", "Overview"],
-  ["services", "Services"],
-  ["records", "Records"],
-  ["runs", "Runs"],
+  ["", "Overview", /^$/],
+  ["services", "Services", /^(services|connections|operations)/],
+  ["records", "Records", /^(records|feeds)/],
+  ["runs", "Runs", /^runs/],
 ] as const;
 
 export function Layout() {
   const { project = "" } = useParams();
   const session = useSession();
   const signOut = useSignOut();
+  const place = useLocation().pathname.split("/").slice(3).join("/");
   const here = session.data?.projects.find((one) => one.name === project);
   return (
     <div className="flex min-h-screen flex-col bg-base-100 text-base-content">
@@ -26,12 +27,12 @@ export function Layout() {
             <img src="/assets/swift.svg" alt="" className="size-6" /> rondine
           </NavLink>
           <nav aria-label="Pages" className="order-last flex w-full gap-5 sm:order-none sm:w-auto">
-            {PAGES.map(([path, title]) => (
+            {PAGES.map(([path, title, covers]) => (
               <NavLink
                 key={path}
                 to={`/p/${project}${path && `/${path}`}`}
-                end={path === ""}
-                className={({ isActive }) => `border-b-2 py-2.5 text-sm ${isActive ? "border-accent text-neutral-content" : "border-transparent opacity-80 hover:opacity-100"}`}
+                aria-current={covers.test(place) ? "page" : undefined}
+                className={`border-b-2 py-2.5 text-sm ${covers.test(place) ? "border-accent text-neutral-content" : "border-transparent opacity-80 hover:opacity-100"}`}
               >
                 {title}
               </NavLink>

@@ -125,7 +125,8 @@ function Workbench(props: Props) {
         onSuccess: (made) => {
           setItem(made);
           setDocument(made.document);
-          if (!item) navigate(`../operations/${made.name}`, { replace: true, state: null });
+          // the page gets the address of its own without being made anew, so that response and records stay
+          if (!item) window.history.replaceState(window.history.state, "", `/p/${project}/operations/${made.name}`);
         },
       },
     );
@@ -133,7 +134,7 @@ function Workbench(props: Props) {
   const stale = save.error instanceof Problem && save.error.code === "changed_meanwhile" ? (save.error.document.current as Schemas["Operation"]) : null;
 
   return (
-    <div className="flex flex-1 flex-col">
+    <div className="flex flex-1 flex-col lg:h-[calc(100vh-2.75rem)] lg:flex-none">
       <div className="flex flex-wrap items-center gap-x-3 gap-y-2 border-b border-base-300 px-4 py-3">
         <h1 className="sr-only">{title || "New operation"}</h1>
         <input className="input input-ghost -ml-2 w-64 px-2 text-lg font-semibold" aria-label="Title of the operation" placeholder="Name this operation" value={title} onChange={(e) => setTitle(e.target.value)} readOnly={!mayBuild} />
@@ -156,7 +157,7 @@ function Workbench(props: Props) {
           <button type="button" className="btn btn-ghost btn-sm" onClick={() => leaving.proceed()}>Leave without saving</button>
         </div>
       )}
-      <div className="grid flex-1 divide-y divide-base-300 lg:grid-cols-[minmax(17rem,22%)_minmax(0,38%)_minmax(0,1fr)] lg:divide-x lg:divide-y-0">
+      <div className="grid min-h-0 flex-1 divide-y divide-base-300 lg:grid-cols-[minmax(17rem,22%)_minmax(0,38%)_minmax(0,1fr)] lg:divide-x lg:divide-y-0">
         <RequestPane
           document={document} values={values} environment={environment} environments={environments} shown={request.data} shownError={request.error} isSending={trial.isPending} sendError={trial.error} maySend={mayTry}
           trial={response} onDocument={setDocument} onValues={setValues} onEnvironment={setEnvironment} onSend={send} addressError={takeApart.error}

@@ -44,7 +44,7 @@ export function RecordsPane(props: Props) {
   }
   const output = preview?.outputs[0];
   return (
-    <div className="p-3">
+    <div className="min-w-0 p-3 lg:overflow-auto">
       <Heading
         aside={
           output && (
@@ -153,7 +153,7 @@ function Rules({ plan, onPlan, lit, firstRow, onPoint, mayBuild }: Props & { pla
               </button>
               <input
                 key={rule.name}
-                className="input input-xs w-28 font-mono"
+                className="input input-ghost input-xs w-28 font-mono font-medium hover:border-base-300"
                 aria-label={`name of the field ${rule.name}`}
                 defaultValue={rule.name}
                 readOnly={!mayBuild}
@@ -164,10 +164,10 @@ function Rules({ plan, onPlan, lit, firstRow, onPoint, mayBuild }: Props & { pla
                 }}
               />
               <span className="min-w-0 flex-1 truncate font-mono opacity-80">{(pathOf(rule.from) ?? JSON.stringify(rule.from)).replace(/^\$\.?/, "").replaceAll(".", " › ") || "the value"}</span>
-              <select className="select select-xs w-22" aria-label={`type of ${rule.name}`} value={field?.type ?? "text"} disabled={!mayBuild} onChange={(e) => onPlan(setField(plan, rule.name, { type: e.target.value as FieldType }))}>
+              <select className="select select-ghost select-xs w-22" aria-label={`type of ${rule.name}`} value={field?.type ?? "text"} disabled={!mayBuild} onChange={(e) => onPlan(setField(plan, rule.name, { type: e.target.value as FieldType }))}>
                 {FIELD_TYPES.map((one) => <option key={one}>{one}</option>)}
               </select>
-              <input className="input input-xs w-12" aria-label={`unit of ${rule.name}`} placeholder="unit" value={field?.unit ?? ""} readOnly={!mayBuild} onChange={(e) => onPlan(setField(plan, rule.name, { unit: e.target.value }))} />
+              <input className="input input-ghost input-xs w-12" aria-label={`unit of ${rule.name}`} placeholder="unit" value={field?.unit ?? ""} readOnly={!mayBuild} onChange={(e) => onPlan(setField(plan, rule.name, { unit: e.target.value }))} />
               <button type="button" className="btn btn-ghost btn-xs px-1" aria-label={`leave out ${rule.name}`} disabled={!mayBuild} onClick={() => onPlan(leave(plan, rule.name))}>
                 <Trash2 className="size-3.5" aria-hidden />
               </button>

@@ -33,7 +33,7 @@ export function RequestPane(props: Props) {
   const reads = ["GET", "HEAD"].includes(document.method ?? "GET");
   const [confirmed, setConfirmed] = useState(false);
   return (
-    <div className="p-3">
+    <div className="p-3 lg:overflow-auto">
       <Heading aside={<button type="button" className="link text-xs" onClick={() => setEditing(!isEditing)}>{isEditing ? "done" : "describe"}</button>}>Request</Heading>
       {isEditing && <Describe {...props} />}
       {inputs.map((input) => (

@@ -26,6 +26,8 @@ export interface ResponseProps {
   onKeepSample: () => void;
   keptSample: string | null;
   keepError: unknown;
+  /** Only the tree is shown, as the source of a kept record. */
+  isSource?: boolean;
 }
 
 /** The middle: what came back, as tree, schema, text and headers. */
@@ -43,13 +45,13 @@ export function ResponsePane(props: ResponseProps) {
   }
   const { call, outcome } = trial;
   return (
-    <div className="flex min-h-0 flex-col p-3">
-      <Heading>Response</Heading>
+    <div className="flex flex-col p-3 lg:h-full lg:min-h-0">
+      <Heading>{props.isSource ? "Where it came from" : "Response"}</Heading>
       {outcome ? (
         <div className="mb-2" aria-live="polite">
           <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
             <p className={`font-semibold ${outcome.is_good ? "text-success" : "text-error"}`}>{call.reason || "status"} ({call.status})</p>
-            <p className="text-sm">{bytes(call.size)} after {call.timings?.done.toFixed(0)} ms</p>
+            {call.timings && <p className="text-sm">{bytes(call.size)} after {call.timings.done.toFixed(0)} ms</p>}
             {call.timings && <TimingBar timings={call.timings} />}
           </div>
           {!outcome.is_good && (
@@ -68,15 +70,19 @@ export function ResponsePane(props: ResponseProps) {
         </div>
       )}
       <div role="tablist" className="mb-2 flex flex-wrap items-center gap-4 border-b border-base-300 text-sm">
-        {VIEWS.map((one) => (
+        {VIEWS.filter((one) => !props.isSource || one === "tree" || one === "text").map((one) => (
           <button key={one} type="button" role="tab" aria-selected={view === one} className={`-mb-px cursor-pointer border-b-2 pb-1 ${view === one ? "border-accent font-medium" : "border-transparent opacity-75"}`} onClick={() => setView(one)}>
             {one}
           </button>
         ))}
         {trial.body && outcome?.is_good && (
           <span className="ml-auto pb-1 text-xs">
-            {props.keptSample ? `kept as ${props.keptSample}` : <button type="button" className="link" onClick={props.onKeepSample}>keep as sample</button>}
-            {" · "}
+            {!props.isSource && (
+              <>
+                {props.keptSample ? `kept as ${props.keptSample}` : <button type="button" className="link" onClick={props.onKeepSample}>keep as sample</button>}
+                {" · "}
+              </>
+            )}
             <a className="link" href={`/api/v1/projects/${props.project}/bodies/${trial.body}/content`} download>save to a file</a>
           </span>
         )}
@@ -172,14 +178,15 @@ function TreeLine(props: BranchProps & { node: Schemas["NodeLine"]; isFirst: boo
   const general = generalPath(node.path);
   const holds = node.kind === "object" || node.kind === "array";
   const focused = focus !== null && (focus === node.pointer || focus.startsWith(`${node.pointer}/`));
-  const [isOpen, setOpen] = useState(depth < 5 && props.isFirst && node.count > 0 && node.count < 200_000);
+  const [isOpen, setOpen] = useState(depth < 5 && node.count > 0 && (focused || (props.isFirst && (focus === null || node.kind === "object" || !props.isSource) && !(props.isSource && props.pointer !== "" && /^\d+$/.test(node.name)))));
   const line = useRef<HTMLDivElement>(null);
   useEffect(() => {
     if (focused && holds) setOpen(true);
-    if (focus === node.pointer) line.current?.scrollIntoView({ block: "center" });
+    if (focus === node.pointer) line.current?.scrollIntoView({ block: "nearest" });
   }, [focused, focus, holds, node.pointer]);
   const outlineLine = lines.find((one) => one.path === general);
   const isRow = plan !== null && plan.rows.join("") === general;
+  const isRowList = plan !== null && plan.rows.join("") === `${general}[*]`;
   const relative = plan ? fromRow(general, plan.rows) : null;
   const field = relative && plan ? takenPaths(plan).get(relative) : undefined;
   const canTake = relative !== null && outlineLine?.type !== undefined && outlineLine.type !== "" && plan !== null;
@@ -189,7 +196,7 @@ function TreeLine(props: BranchProps & { node: Schemas["NodeLine"]; isFirst: boo
     <div role="treeitem" aria-expanded={holds ? isOpen : undefined} aria-level={depth + 1} aria-selected={isLit}>
       <div
         ref={line}
-        className={`group flex items-start gap-2 rounded-selector py-px pr-1 ${isLit ? "bg-accent/20 outline outline-accent" : isRow ? "bg-secondary/8" : ""}`}
+        className={`group flex items-start gap-2 rounded-selector py-px pr-1 ${isLit ? "bg-accent/20 outline outline-accent" : ""}`}
         style={{ paddingLeft: `${depth}rem` }}
         onMouseEnter={() => props.onPoint(node.pointer)}
       >
@@ -205,8 +212,9 @@ function TreeLine(props: BranchProps & { node: Schemas["NodeLine"]; isFirst: boo
           {holds ? <span className="ml-2 opacity-60">{node.kind === "array" ? `list of ${node.count}` : isOpen ? "" : `${node.count} parts`}</span> : <Value node={node} canTake={canTake} field={field} onToggle={() => (field ? props.onLeave(field) : props.onTake(relative!, outlineLine!.type as FieldType))} />}
         </span>
         <span className="shrink-0 text-right text-[0.92em] opacity-75">
-          {node.kind === "array" && node.count > 0 && !isRow && (
-            <button type="button" className="link mr-2 text-accent" onClick={() => props.onRows(`${general}[*]`)}>{plan?.rows.join("") === `${general}[*]` ? "rows" : "make rows"}</button>
+          {isRowList && <span className="mr-2 text-accent">each is a row</span>}
+          {node.kind === "array" && node.count > 0 && !isRow && !isRowList && lines.length > 0 && (
+            <button type="button" className="link mr-2 hidden group-focus-within:inline group-hover:inline" onClick={() => props.onRows(`${general}[*]`)}>make these the rows</button>
           )}
           {!props.pointer.match(/\/[1-9]\d*(\/|$)/) && outlineLine && note(outlineLine)}
         </span>
@@ -231,7 +239,8 @@ function Value({ node, canTake, field, onToggle }: { node: Schemas["NodeLine"]; 
 /** What samples say of a part, in a few words. */
 function note(line: OutlineLine): string {
   const whole = line.type === "decimal" && line.fractional > 0 && line.fractional < line.seen - line.nulls ? `whole in ${Math.round((100 * (line.seen - line.nulls - line.fractional)) / Math.max(1, line.seen - line.nulls))}%` : "";
-  const kind = line.type || (line.lengths ? `${line.lengths[0]} to ${line.lengths[1]}` : "");
+  const range = line.lengths && line.lengths[0] !== line.lengths[1] ? `${line.lengths[0]} to ${line.lengths[1]} of them` : "";
+  const kind = line.lengths ? range : line.type;
   const there = line.presence < 1 ? `${Math.round(100 * (1 - line.presence))}% missing` : "";
   return [kind, whole, there, line.nulls ? `${line.nulls} null` : ""].filter(Boolean).join(" · ");
 }
@@ -258,7 +267,7 @@ function SchemaTable({ lines, onCorrect, corrections, project, trial }: Response
                   {line.type && line.name !== "each" ? (
                     <input
                       key={`${project}${trial?.body}${line.path}${line.name}`}
-                      className="input input-xs w-32"
+                      className="input input-ghost input-xs w-32 px-1 hover:border-base-300"
                       aria-label={`name of ${line.path}`}
                       defaultValue={line.name}
                       onBlur={(e) => e.target.value && e.target.value !== line.name && onCorrect({ ...own, path: line.path, name: e.target.value })}
@@ -269,7 +278,7 @@ function SchemaTable({ lines, onCorrect, corrections, project, trial }: Response
                 </td>
                 <td className="pr-2">
                   {line.type ? (
-                    <select className="select select-xs w-24" aria-label={`type of ${line.path}`} value={line.type} onChange={(e) => onCorrect({ ...own, path: line.path, type: e.target.value as FieldType })}>
+                    <select className="select select-ghost select-xs w-24" aria-label={`type of ${line.path}`} value={line.type} onChange={(e) => onCorrect({ ...own, path: line.path, type: e.target.value as FieldType })}>
                       {FIELD_TYPES.map((one) => <option key={one}>{one}</option>)}
                     </select>
                   ) : (

@@ -44,10 +44,10 @@ export default function RecordPage() {
             Last changed {when(record.data.changed_at)} by <Link className="link" to={`/p/${project}/runs/${record.data.run}`}>run {record.data.run}</Link>, call {record.data.call}; first kept {when(record.data.made_at)}.
           </p>
         </section>
-        <section className="min-w-0">
+        <section className="flex min-h-0 min-w-0 flex-col lg:max-h-[80vh]">
           {trace.body ? (
             <ResponsePane
-              project={project} isSending={false} lines={[]} corrections={[]} plan={null} lit={lit} focus={focus ?? trace.row?.pointer ?? null} onPoint={setLit} onRows={() => undefined} onTake={() => undefined} onLeave={() => undefined} onCorrect={() => undefined}
+              project={project} isSource isSending={false} lines={[]} corrections={[]} plan={null} lit={lit} focus={focus ?? trace.row?.pointer ?? null} onPoint={setLit} onRows={() => undefined} onTake={() => undefined} onLeave={() => undefined} onCorrect={() => undefined}
               onKeepSample={() => undefined} keptSample="" keepError={null}
               trial={{ run: trace.run, body: trace.body, unreadable: "", row_choices: [], paging: [], outcome: { is_good: true, words: "", hint: "", message: "" }, call: { number: trace.call, method: "GET", url: "", request: "", status: 200, reason: `Call ${trace.call} of run ${trace.run}`, headers: [], size: null, timings: null, rows: null, error: null, body: trace.body, at: record.data.changed_at } }}
             />

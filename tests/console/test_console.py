@@ -1,0 +1,248 @@
+"""The console in Chromium, against the whole service: the road of a builder, and what must not get lost."""
+
+import re
+
+import pytest
+from playwright.sync_api import expect, sync_playwright
+
+pytestmark = pytest.mark.browser
+
+
+@pytest.fixture(scope="module")
+def browser():
+    with sync_playwright() as playwright:
+        made = playwright.chromium.launch(
+            executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu", "--disable-quic"]
+        )
+        yield made
+        made.close()
+
+
+@pytest.fixture
+def open_page(browser, rondine):
+    """Opens a page signed in as somebody; fails on script errors and on violations of the content policy."""
+    contexts, faults = [], []
+
+    def open_as(person="mira", path="", width=1280, height=800):
+        context = browser.new_context(viewport={"width": width, "height": height}, base_url=rondine.url)
+        contexts.append(context)
+        page = context.new_page()
+        page.set_default_timeout(15_000)
+        page.on("pageerror", lambda error: faults.append(str(error)))
+        page.on(
+            "console",
+            lambda message: faults.append(message.text) if "Content Security Policy" in message.text else None,
+        )
+        page.goto("/")
+        sign_in(page, person, rondine.passwords[person])
+        page.wait_for_url("**/p/olmara")
+        if path:
+            page.goto(f"/p/olmara{path}")
+        return page
+
+    yield open_as
+    for context in contexts:
+        context.close()
+    assert faults == []
+
+
+def sign_in(page, person, password):
+    page.get_by_label("Name").fill(person)
+    page.get_by_label("Password").fill(password)
+    page.get_by_role("button", name="Sign in").click()
+
+
+@pytest.fixture(scope="module")
+def walked(rondine):
+    """What the guided example leaves behind."""
+    rondine.cli("guide", "--key-file", str(rondine.home / "register.key"), "--register", rondine.register_url)
+    return rondine
+
+
+def test_the_road_from_an_address_to_kept_records(open_page, rondine):
+    page = open_page(path="/services")
+    page.get_by_role("button", name="Connect a service").click()
+    page.get_by_label("What the service is called").fill("Council register")
+    page.get_by_label("Base address").fill(rondine.register_url)
+    page.get_by_label("Header that carries the API key").fill("X-Register-Key")
+    page.get_by_label("API key", exact=True).fill(rondine.key)
+    page.get_by_role("button", name="Make the connection").click()
+    page.get_by_role("button", name="Check it").click()
+    expect(page.get_by_text("not refused")).to_be_visible()
+    page.get_by_role("link", name="describe an operation and try it").click()
+
+    page.get_by_label("Paste a whole address").fill(f"{rondine.register_url}/v1/trees?district={{district}}&limit=50")
+    page.get_by_role("button", name="Take apart").click()
+    expect(page.get_by_label("Title of the operation")).to_have_value("List trees")
+    page.get_by_label("Title of the operation").fill("Council trees")
+    page.get_by_role("button", name="done").click()
+    page.get_by_label("district").fill("Vigna Vecchia")
+    request = page.get_by_label("The request as it will be sent")
+    expect(request).to_contain_text("GET /v1/trees?district=Vigna%20Vecchia&limit=50")
+    expect(request).to_contain_text("•••••••")
+    page.get_by_role("button", name="Send this request").click()
+    expect(page.get_by_text("OK (200)")).to_be_visible()
+    expect(page.get_by_text("tree · 50 of 50 rows")).to_be_visible()
+    page.get_by_role("button", name="follow it").click()
+
+    # point at a value in a record: its place in the response and its rule light up
+    cell = page.get_by_role("cell", name=re.compile(r"^OLM-\d+$")).first
+    cell.hover()
+    expect(page.locator("[role=treeitem][aria-selected=true]").last).to_contain_text("number")
+    # leave a value out and take it again, rename a field, mend a type
+    page.get_by_role("button", name="leave out sheet").click()
+    expect(page.get_by_role("columnheader", name="sheet")).to_have_count(0)
+    page.get_by_title("click to take it").first.click()
+    expect(page.get_by_role("columnheader", name="sheet")).to_be_visible()
+    page.get_by_label("name of the field girth").fill("girth_m")
+    page.get_by_label("name of the field girth").blur()
+    expect(page.get_by_role("columnheader", name="girth_m")).to_be_visible()
+    page.get_by_role("tab", name="schema").click()
+    page.get_by_label("type of $.trees[*].place.position").select_option("text")
+    expect(page.get_by_label("type of position")).to_have_value("text")
+
+    page.get_by_role("button", name="Save", exact=True).click()
+    expect(page.get_by_text("mapping changed · not saved")).to_be_visible()
+    page.get_by_label("Record type").fill("council-tree")
+    page.get_by_role("button", name="Save record type and mapping").click()
+    page.get_by_role("button", name="Make the feed and run it").click()
+    expect(page.get_by_text("2,412 created").first).to_be_visible(timeout=30_000)
+    page.get_by_role("link", name="open the records").click()
+    expect(page.get_by_text("2,412 kept in test")).to_be_visible()
+    assert rondine.office().record("test", "council-tree", "OLM-00001")["data"]["position"] == "10"
+
+
+def test_records_are_filtered_sorted_and_opened_by_address(open_page, walked):
+    page = open_page("vela", "/records/tree")
+    page.get_by_label("Field to filter by").select_option("girth_m")
+    page.get_by_label("How to compare").select_option(".from")
+    page.get_by_label("Value").fill("4")
+    page.get_by_role("button", name="Filter", exact=True).click()
+    page.get_by_role("columnheader").get_by_role("button", name="girth_m").click()
+    page.wait_for_url("**/records/tree?girth_m.from=4&sort=girth_m")
+    page.reload()
+    first = page.get_by_role("row").nth(1)
+    expect(first).to_contain_text("4")
+    page.get_by_role("link", name=re.compile("OLM-")).first.click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("OLM-")
+    expect(page.get_by_text("Last changed")).to_be_visible()
+
+
+def test_a_failure_is_told_in_words_with_what_to_do(open_page, walked):
+    page = open_page(path="/operations/list-trees")
+    walked.control(status=429)
+    try:
+        page.get_by_role("button", name="Send this request").click()
+        expect(page.get_by_text("too many calls in a short time")).to_be_visible()
+        expect(page.get_by_text("told to answer 429").first).to_be_visible()
+        expect(page.get_by_text("Retry-After: 30")).to_be_visible()
+    finally:
+        walked.control()
+
+
+def test_leaving_with_unsaved_changes_asks_and_saving_sends_nothing(open_page, walked):
+    page = open_page(path="/operations/list-trees")
+    title = page.get_by_label("Title of the operation")
+    expect(title).to_have_value("List trees")
+    calls = len(list(walked.office().runs()))
+    title.fill("List all trees")
+    expect(page.get_by_text("draft, changed · not saved")).to_be_visible()
+    page.get_by_role("link", name="Runs").click()
+    expect(page.get_by_role("alertdialog")).to_contain_text("not saved")
+    page.get_by_role("button", name="Stay").click()
+    expect(title).to_have_value("List all trees")
+    title.fill("List trees")
+    expect(page.get_by_text("draft, changed")).to_have_count(0)
+    assert len(list(walked.office().runs())) == calls
+
+
+def test_the_second_to_save_sees_the_difference_and_loses_nothing(open_page, walked):
+    walked.office().operations.save(
+        "two-browsers", title="Both edit", service="tree-register", document={"path": "/v1/trees"}
+    )
+    one, other = open_page(path="/operations/two-browsers"), open_page("ada", "/operations/two-browsers")
+    for page, title in ((one, "By Mira"), (other, "By Ada")):
+        expect(page.get_by_label("Title of the operation")).to_have_value("Both edit")
+        page.get_by_label("Title of the operation").fill(title)
+    one.get_by_role("button", name="Save", exact=True).click()
+    expect(one.get_by_text("saved, version 2")).to_be_visible()
+    other.get_by_role("button", name="Save", exact=True).click()
+    expect(other.get_by_role("alert")).to_contain_text("By Mira")
+    expect(other.get_by_label("Title of the operation")).to_have_value("By Ada")
+    other.get_by_role("button", name="Save mine over it").click()
+    expect(other.get_by_text("saved, version 3")).to_be_visible()
+    assert walked.office().operations.get("two-browsers")["title"] == "By Ada"
+
+
+def test_when_the_session_ends_signing_in_again_goes_on_at_the_same_place(open_page, walked):
+    page = open_page(path="/operations/list-trees")
+    title = page.get_by_label("Title of the operation")
+    expect(title).to_have_value("List trees")
+    title.fill("Not yet saved")
+    page.context.clear_cookies()
+    page.get_by_role("button", name="Send this request").click()
+    dialog = page.get_by_role("dialog")
+    expect(dialog).to_contain_text("Your session has ended")
+    sign_in(dialog, "mira", walked.passwords["mira"])
+    expect(dialog).to_have_count(0)
+    expect(title).to_have_value("Not yet saved")
+    page.get_by_role("button", name="Send this request").click()
+    expect(page.get_by_text("OK (200)")).to_be_visible()
+
+
+def test_a_running_feed_is_watched_live(open_page, walked):
+    walked.control(delay=0.4)
+    try:
+        run = walked.office().run_feed("all-trees")
+        page = open_page("odo", f"/runs/{run['id']}")
+        expect(page.get_by_text("running", exact=True)).to_be_visible()
+        expect(page.get_by_text("done", exact=True)).to_be_visible(timeout=60_000)
+        expect(page.get_by_text("nothing changed").first).to_be_visible()
+    finally:
+        walked.control()
+
+
+def test_whoever_may_only_look_is_offered_nothing_else(open_page, walked):
+    page = open_page("vela", "/operations/list-trees")
+    expect(page.get_by_role("button", name="Send this request")).to_be_disabled()
+    expect(page.get_by_role("button", name="Save", exact=True)).to_have_count(0)
+    page.goto("/p/olmara/services")
+    expect(page.get_by_role("link", name="List trees")).to_be_visible()
+    expect(page.get_by_role("button", name="Connect a service")).to_have_count(0)
+
+
+@pytest.mark.parametrize(
+    "path",
+    [
+        "",
+        "/services",
+        "/operations/list-trees",
+        "/connections/register-test",
+        "/records",
+        "/records/tree",
+        "/records/tree/OLM-00001",
+        "/feeds/all-trees",
+        "/runs",
+        "/runs/1",
+        "/nothing-here",
+    ],
+)
+def test_every_page_has_a_heading_names_and_fits_a_telephone(open_page, walked, path):
+    page = open_page(path=path, width=390, height=800)
+    expect(page.get_by_role("heading", level=1)).to_have_count(1)
+    page.wait_for_load_state("networkidle")
+    wide = page.evaluate("document.documentElement.scrollWidth")
+    assert wide <= 391, f"{path} is {wide} wide"
+    nameless = page.evaluate(
+        "[...document.querySelectorAll('input, select, button, a')].filter((one) => one.checkVisibility()).filter((one) => !(one.getAttribute('aria-label') || one.innerText?.trim() || one.labels?.length || one.title)).map((one) => one.outerHTML)"
+    )
+    assert nameless == []
+
+
+def test_no_secret_is_kept_in_the_browser(open_page, walked):
+    page = open_page(path="/connections/register-test")
+    page.get_by_label("New key").fill("canary-browser-key")
+    page.reload()
+    expect(page.get_by_label("New key")).to_have_value("")
+    stored = page.evaluate("JSON.stringify([{...localStorage}, {...sessionStorage}])") + page.content()
+    assert "canary" not in stored and walked.key not in stored

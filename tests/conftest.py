@@ -5,10 +5,15 @@ import threading
 from collections.abc import Callable, Iterator
 from typing import Any
 
+import hypothesis
 import pytest
 from aiohttp import web
 
 from tests.whole_rondine import WholeRondine
+
+# a busy machine is no failure
+hypothesis.settings.register_profile("here", deadline=None, suppress_health_check=[hypothesis.HealthCheck.too_slow])
+hypothesis.settings.load_profile("here")
 
 
 @pytest.fixture(scope="session")

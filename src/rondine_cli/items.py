@@ -60,9 +60,16 @@ def read_document(path: str) -> Any:
 
     text = sys.stdin.read() if path == "-" else Path(path).read_text()
     if path.endswith((".yaml", ".yml")):
-        import yaml
-
-        return yaml.safe_load(text)
+        try:
+            import yaml
+        except ImportError as error:
+            raise OSError(
+                f"{path}: reading YAML needs PyYAML: pip install pyyaml, or give the document as JSON"
+            ) from error
+        try:
+            return yaml.safe_load(text)
+        except yaml.YAMLError as error:
+            raise OSError(f"{path}: not YAML: {' '.join(str(error).split())}") from error
     try:
         return json.loads(text)
     except ValueError as error:

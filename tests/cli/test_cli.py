@@ -118,6 +118,18 @@ def test_an_error_says_what_and_what_to_do(rondine, words, status, text):
     assert len(found.stderr.strip().splitlines()) >= 2 or status == 2
 
 
+def test_a_document_comes_from_json_or_yaml_and_a_broken_one_is_told_with_its_place(rondine, tmp_path):
+    good, bad, broken = tmp_path / "tree.yaml", tmp_path / "bad.yaml", tmp_path / "broken.json"
+    good.write_text("key: [number]\nfields:\n  - {name: number, type: text}\n")
+    bad.write_text("key: [number\nfields:\n")
+    broken.write_text('{"key": [}')
+    made = lines(rondine.cli("record-type", "make", "from-yaml", "--file", str(good)))[0]
+    assert made["document"]["key"] == ["number"] and made["problems"] == []
+    for path, words in ((bad, "line 2"), (broken, "line 1 column")):
+        found = rondine.cli("record-type", "make", "broken", "--file", str(path), check=False)
+        assert found.returncode == 2 and words in found.stderr and "Traceback" not in found.stderr
+
+
 def test_no_service_is_told(tmp_path):
     env = {**os.environ, "PYTHONPATH": "src", "RONDINE_URL": "http://127.0.0.1:1", "RONDINE_CLI_HOME": str(tmp_path)}
     found = subprocess.run(

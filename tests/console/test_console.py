@@ -112,6 +112,18 @@ def test_the_road_from_an_address_to_kept_records(open_page, rondine):
     assert rondine.office().record("test", "council-tree", "OLM-00001")["data"]["position"] == "10"
 
 
+def test_a_response_can_be_pasted_and_a_missing_brace_shows_its_line(open_page, walked):
+    page = open_page(path="/operations/new?service=tree-register")
+    pasted = page.get_by_label("Or paste a response")
+    pasted.fill('{"trees": [\n  {"number": "OLM-1", "girth": 2,\n  {"number": "OLM-2"}]}')
+    page.get_by_role("button", name="Keep it as a sample and look").click()
+    expect(page.get_by_role("alert")).to_contain_text("line 3, column 3")
+    pasted.fill('{"trees": [{"number": "OLM-1", "girth": 2}, {"number": "OLM-2", "girth": 2.5}]}')
+    page.get_by_role("button", name="Keep it as a sample and look").click()
+    expect(page.get_by_text("tree · 2 of 2 rows")).to_be_visible()
+    expect(page.get_by_role("treeitem").first).to_contain_text("list of 2")
+
+
 def test_records_are_filtered_sorted_and_opened_by_address(open_page, walked):
     page = open_page("vela", "/records/tree")
     page.get_by_label("Field to filter by").select_option("girth_m")

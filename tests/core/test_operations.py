@@ -13,7 +13,7 @@ from rondine.core.names import NAME, proposed_name
 from rondine.core.protocols.address import take_apart
 from rondine.core.protocols.inputs import Input, checked_inputs
 from rondine.core.protocols.outcome import outcome
-from rondine.core.protocols.rest import OperationDocument, build_request, operation_problems
+from rondine.core.protocols.rest import OperationDocument, build_request, operation_problems, with_connection
 from rondine.core.secret import Secret
 from rondine.core.settings import load
 
@@ -90,10 +90,12 @@ def test_the_origin_of_every_value_is_told():
     )
     given = {"number": "7"}
     built = build_request(trees, "https://r.example/base/", checked_inputs(trees.inputs, given), given=given)
+    built = with_connection(built, (("X-Office", "3"),))
     assert {(one.name, one.source) for one in built.origins} == {
         ("number", "input number"),
         ("limit", "default limit"),
         ("x", "operation"),
+        ("X-Office", "connection"),
         ("Accept", "Rondine"),
     }
     assert built.request.url == "https://r.example/base/t/7?limit=9&x=1"
@@ -226,3 +228,9 @@ def test_every_proposed_name_is_a_name(text):
 def test_a_proposed_name_is_free():
     assert proposed_name("Girth (m)", separator="_") == "girth_m"
     assert proposed_name("minGirth", taken={"min-girth"}) == "min-girth-2"
+
+
+def test_a_header_of_the_operation_replaces_the_connections_and_accept_is_not_doubled():
+    own = build_request(operation(path="/t", headers=[{"name": "x-office", "value": "own"}]), "https://r.example", {})
+    headers = with_connection(own, (("X-Office", "3"), ("Accept", "text/csv"))).request.headers
+    assert headers == (("x-office", "own"), ("Accept", "text/csv"))

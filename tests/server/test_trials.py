@@ -172,9 +172,9 @@ def test_trials_wait_without_holding_up_others(register, serve):
     register.permit(outside.port)
     name = register.connect("waiting", outside.url)
     began = monotonic()
-    with ThreadPoolExecutor(20) as pool:
+    with ThreadPoolExecutor(40) as pool:
         found = list(
-            pool.map(lambda _: register.office().try_operation(service=name, document={"path": "/"}), range(20))
+            pool.map(lambda _: register.office().try_operation(service=name, document={"path": "/"}), range(40))
         )
     assert all(one["call"]["status"] == 200 for one in found)
     assert monotonic() - began < 15  # one after another they would take 30 s

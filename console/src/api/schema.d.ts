@@ -1429,6 +1429,8 @@ export interface components {
         };
         OutlineShown: {
             lines: components["schemas"]["OutlineLine"][];
+            /** @description what could become rows, of the first body */
+            row_choices: components["schemas"]["RowChoiceLine"][];
             schema: {
                 [key: string]: unknown;
             };

@@ -2,6 +2,7 @@
 
 import argparse
 import asyncio
+import gc
 import json
 import os
 import signal
@@ -88,9 +89,13 @@ def run_web(args: argparse.Namespace) -> None:
 
 def run_worker(args: argparse.Namespace) -> None:
     import django
+    import uvloop
 
     django.setup()
-    asyncio.run(_work(args.parallel))
+    # decoded pages are large, short-lived and free of cycles: looking for some in them costs more than decoding
+    gc.freeze()
+    gc.set_threshold(200_000, 50, 100)
+    uvloop.run(_work(args.parallel))
 
 
 async def _work(parallel: int) -> None:

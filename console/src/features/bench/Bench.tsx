@@ -7,8 +7,8 @@ import { ProblemAlert } from "../../ui/ProblemAlert";
 import { useEnvironments, usePermission } from "../session/session";
 import { nameOf } from "../services/services";
 import {
-  leave, rename, rulesOf, setField, take, useKeepSample, useMakeFeed, useOperation, useOutline, usePreview, usePropose, useRequest, useSaveOperation, useSavePlan, useTakeApart, useTrial,
-  type OperationDocument, type Plan,
+  leave, rename, rulesOf, setField, take, useKeepSample, useMakeFeed, useOperation, usePasted, useOutline, usePreview, usePropose, useRequest, useSaveOperation, useSavePlan, useTakeApart, useTrial,
+  type OperationDocument, type Plan, type Trial,
 } from "./bench";
 import { fromRow, pathOf } from "./paths";
 import { RecordsPane } from "./RecordsPane";
@@ -75,7 +75,8 @@ function Workbench(props: Props) {
   const savePlan = useSavePlan(project);
   const keep = useKeepSample(project);
   const makeFeed = useMakeFeed(project);
-  const response = trial.data ?? null;
+  const pasted = usePasted(project);
+  const response = trial.data ?? pasted.data ?? null;
   const body = response?.body && !response.unreadable && response.outcome?.is_good ? response.body : null;
   const corrections = document.response?.corrections ?? [];
   const outline = useOutline(project, body, corrections);
@@ -91,18 +92,25 @@ function Workbench(props: Props) {
     );
   };
 
+  const receive = (made: Trial) => {
+    if (!made.body || made.unreadable || !made.outcome?.is_good) return;
+    const first = made.row_choices[0];
+    if (!plan && first && first.holds === "object") chooseRows(document.response?.rows?.[0] ?? first.path, made.body);
+  };
+
+  const paste = (text: string) => {
+    trial.reset();
+    const name = `${item?.name ?? (nameOf(title) || "pasted")}-${Date.now().toString(36)}`;
+    pasted.mutate({ name, text, operation: item?.name ?? null }, { onSuccess: (made) => { setKeptSample(name); receive(made); } });
+  };
+
   const send = (confirmed: boolean) => {
     setKeptSample(null);
     setFocus(null);
+    pasted.reset();
     trial.mutate(
       { ...asked, operation: item?.name, confirmed },
-      {
-        onSuccess: (made) => {
-          if (!made.body || made.unreadable || !made.outcome?.is_good) return;
-          const first = made.row_choices[0];
-          if (!plan && first && first.holds === "object") chooseRows(document.response?.rows?.[0] ?? first.path, made.body);
-        },
-      },
+      { onSuccess: receive },
     );
   };
 
@@ -172,7 +180,7 @@ function Workbench(props: Props) {
         />
         <ResponsePane
           project={project} trial={response} isSending={trial.isPending} lines={lines} corrections={corrections} plan={plan} lit={lit} focus={focus} onPoint={setLit} onRows={chooseRows} onCorrect={correct}
-          onTake={(path, type) => plan && setPlan(take(plan, path, type))} onLeave={(field) => plan && setPlan(leave(plan, field))} keptSample={keptSample} keepError={keep.error}
+          onTake={(path, type) => plan && setPlan(take(plan, path, type))} onLeave={(field) => plan && setPlan(leave(plan, field))} keptSample={keptSample} keepError={keep.error} onPaste={paste} isPasting={pasted.isPending} pasteError={pasted.error}
           onKeepSample={() => response && keep.mutate({ name: `${item?.name ?? (nameOf(title) || "sample")}-${response.run}`, run: response.run, operation: item?.name ?? null }, { onSuccess: (made) => setKeptSample(made.name) })}
         />
         <RecordsPane

@@ -26,6 +26,9 @@ export interface ResponseProps {
   onKeepSample: () => void;
   keptSample: string | null;
   keepError: unknown;
+  onPaste?: (text: string) => void;
+  isPasting?: boolean;
+  pasteError?: unknown;
   /** Only the tree is shown, as the source of a kept record. */
   isSource?: boolean;
 }
@@ -40,6 +43,7 @@ export function ResponsePane(props: ResponseProps) {
       <div className="p-3">
         <Heading>Response</Heading>
         <Empty title="Nothing was sent yet">Fill the inputs on the left, look at the request, and send it. What comes back stands here.</Empty>
+        {props.onPaste && <Paste onPaste={props.onPaste} isPasting={props.isPasting ?? false} error={props.pasteError} />}
       </div>
     );
   }
@@ -50,7 +54,7 @@ export function ResponsePane(props: ResponseProps) {
       {outcome ? (
         <div className="mb-2" aria-live="polite">
           <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
-            <p className={`font-semibold ${outcome.is_good ? "text-success" : "text-error"}`}>{call.reason || "status"} ({call.status})</p>
+            <p className={`font-semibold ${outcome.is_good ? "text-success" : "text-error"}`}>{call.reason || "status"}{call.status ? ` (${call.status})` : ""}</p>
             {call.timings && <p className="text-sm">{bytes(call.size)} after {call.timings.done.toFixed(0)} ms</p>}
             {call.timings && <TimingBar timings={call.timings} />}
           </div>
@@ -114,6 +118,25 @@ export function ResponsePane(props: ResponseProps) {
         </div>
       )}
     </div>
+  );
+}
+
+/** The side door: a response from a documentation or a file, pasted. */
+function Paste({ onPaste, isPasting, error }: { onPaste: (text: string) => void; isPasting: boolean; error: unknown }) {
+  const [text, setText] = useState("");
+  return (
+    <form
+      className="mt-4"
+      onSubmit={(event) => {
+        event.preventDefault();
+        onPaste(text);
+      }}
+    >
+      <label htmlFor="pasted" className="text-sm font-medium">Or paste a response</label>
+      <textarea id="pasted" className="textarea mt-1 h-40 w-full font-mono text-xs" placeholder='{"trees": [{"number": "OLM-00412", "girth": 2.5}]}' value={text} onChange={(event) => setText(event.target.value)} />
+      <ProblemAlert error={error} />
+      <button className="btn btn-sm mt-2" disabled={!text.trim() || isPasting}>{isPasting ? "Reading" : "Keep it as a sample and look"}</button>
+    </form>
   );
 }
 

@@ -163,6 +163,18 @@ export function useKeepSample(project: string) {
   });
 }
 
+/** A response pasted in place of one that was sent: kept as a sample, and looked at like a trial's. */
+export function usePasted(project: string) {
+  return useMutation({
+    mutationFn: async ({ name, text, operation }: { name: string; text: string; operation: string | null }): Promise<Trial> => {
+      const kept = await answer(api.POST("/api/v1/projects/{project}/samples", { params: { path: { project } }, body: { name, text, operation } }));
+      const outline = await answer(api.POST("/api/v1/projects/{project}/outlines", { params: { path: { project } }, body: { bodies: [kept.body] } }));
+      const call = { number: 0, method: "", url: "", request: "", status: 0, reason: "Pasted", headers: [], size: text.length, timings: null, rows: null, error: null, body: kept.body, at: new Date().toISOString() };
+      return { run: 0, body: kept.body, unreadable: "", row_choices: outline.row_choices, paging: [], outcome: { is_good: true, words: "", hint: "", message: "" }, call };
+    },
+  });
+}
+
 export function useMakeFeed(project: string) {
   return useMutation({
     mutationFn: async (body: { name: string; operation: string; mapping: string; environment: string; document: Schemas["FeedDocument"] }) => {

@@ -24,10 +24,13 @@ _encoder = msgspec.json.Encoder(decimal_format="number")
 
 @dataclass(frozen=True, slots=True)
 class Limits:
-    """What a document may cost. size: bytes.  depth: nested lists and objects; 200 is five times the deepest response we have met."""
+    """What a document may cost. size: bytes.  depth: nested lists and objects; 200 is five times the deepest response we have met.
+
+    depth None leaves it to the decoder, which stops at about 1,000: for those who do not walk what they read.
+    """
 
     size: int = 64 * 1024 * 1024
-    depth: int = 200
+    depth: int | None = 200
 
 
 def read_json(body: bytes, *, charset: str = "utf-8", limits: Limits = Limits(), name: str = "the response") -> Any:
@@ -56,7 +59,7 @@ def read_json(body: bytes, *, charset: str = "utf-8", limits: Limits = Limits(),
         raise _too_deep(name, limits) from error
     except (msgspec.DecodeError, UnicodeDecodeError, ArithmeticError):
         value = _read_slowly(body, limits, name)
-    if depth_exceeds(value, limits.depth):
+    if limits.depth is not None and depth_exceeds(value, limits.depth):
         raise _too_deep(name, limits)
     return value
 
@@ -109,7 +112,9 @@ def _in_words(message: str) -> str:
 
 def _too_deep(name: str, limits: Limits) -> DocumentError:
     return DocumentError(
-        f"{name} is nested more than {limits.depth} levels deep", where=name, hint="ask the service for a flatter form"
+        f"{name} is nested more than {limits.depth or 1000:,} levels deep",
+        where=name,
+        hint="ask the service for a flatter form",
     )
 
 

@@ -114,16 +114,24 @@ def to_datetime(value: Any) -> datetime:
     raise ConversionError(f"is {_named(value)}, not a date and time (RFC 3339)")
 
 
-def to_json(value: Any) -> Any:
+#: How deep a json field may be nested.
+MOST_DEPTH = 200
+
+
+def to_json(value: Any, depth: int = 0) -> Any:
     """The value with its numbers normalised and its members in order, so that equal contents are equal bytes."""
     kind = type(value)
+    if kind is str:
+        return value
+    if depth > MOST_DEPTH:
+        raise ConversionError(f"is nested more than {MOST_DEPTH} levels deep")
     if kind is Decimal:
         number = to_decimal(value)
         return int(number) if number == number.to_integral_value(context=_exact) else number
     if kind is dict:
-        return {name: to_json(value[name]) for name in sorted(value)}
+        return {name: to_json(value[name], depth + 1) for name in sorted(value)}
     if kind is list:
-        return [to_json(one) for one in value]
+        return [to_json(one, depth + 1) for one in value]
     return _checked_integer(value) if kind is int else value
 
 

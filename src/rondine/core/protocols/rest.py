@@ -6,14 +6,14 @@ template, and only RFC 6570's.
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 from urllib.parse import quote, urlsplit
 
 import uritemplate
 
 from rondine.core.errors import InputError, Problem, did_you_mean
-from rondine.core.http import QUERY_SAFE, Request
+from rondine.core.http import QUERY_SAFE, Headers, Request
 from rondine.core.pagination import Paging
 from rondine.core.protocols.inputs import Input, value_text
 from rondine.core.schema.outline import Correction
@@ -213,13 +213,23 @@ def build_request(
                     hint="give it on one line",
                 )
             headers.append((parameter.name, value))
-    if not any(name.lower() == "accept" for name, _ in headers):
-        headers.append(("Accept", "application/json"))
-        origins.append(Origin("header", "Accept", "application/json", "Rondine"))
     url = join_address(base_address, path)
     if pairs:
         url += ("&" if "?" in url else "?") + "&".join(pairs)
     return Built(Request(operation.method, url, tuple(headers)), origins)
+
+
+def with_connection(built: Built, standing: Headers) -> Built:
+    """The request with what goes with every request of its connection; the operation's own headers come first, "Accept" last."""
+    headers, origins = list(built.request.headers), list(built.origins)
+    for (name, value), source in [
+        *((pair, "connection") for pair in standing),
+        (("Accept", "application/json"), "Rondine"),
+    ]:
+        if not any(name.lower() == own.lower() for own, _ in headers):
+            headers.append((name, value))
+            origins.append(Origin("header", name, value, source))
+    return Built(replace(built.request, headers=tuple(headers)), origins)
 
 
 def encoded(text: str) -> str:

@@ -14,7 +14,7 @@ from rondine.server.access.models import Project
 from rondine.server.records.browsing import shown_data
 from rondine.server.records.kinds import record_types_of
 from rondine.server.records.models import RecordSet, RecordType
-from rondine.server.services.actions import body_of, value_of
+from rondine.server.services.actions import body_of, shown_row_choices, value_of
 from rondine.server.services.models import Environment
 
 #: Rows shown in a preview; the counts cover all.
@@ -23,9 +23,11 @@ SHOWN = 200
 
 def outline_of(project: Project, bodies: list[str], corrections: list[Any]) -> dict[str, Any]:
     """The schema of one or more stored bodies: its lines for people and as JSON Schema."""
-    shape = infer(value_of(body_of(project, one)) for one in bodies)
+    values = [value_of(body_of(project, one)) for one in bodies]
+    shape = infer(values)
     corrected = load(list[Correction], corrections, where="/corrections")
-    return {"lines": [row.to_json() for row in outline(shape, corrected)], "schema": to_json_schema(shape)}
+    lines = [row.to_json() for row in outline(shape, corrected)]
+    return {"lines": lines, "schema": to_json_schema(shape), "row_choices": shown_row_choices(values[0])}
 
 
 def proposal(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:

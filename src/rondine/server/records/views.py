@@ -46,6 +46,12 @@ FeedList, FeedDetail, FeedRevisions = item_views(
 )
 
 
+class RowChoiceLine(serializers.Serializer[Any]):
+    path = serializers.CharField()
+    count = serializers.IntegerField()
+    holds = serializers.CharField()
+
+
 class OutlineAsked(Strict):
     bodies = serializers.ListField(
         child=serializers.UUIDField(),
@@ -75,6 +81,7 @@ class OutlineLine(serializers.Serializer[Any]):
 class OutlineShown(serializers.Serializer[Any]):
     lines = OutlineLine(many=True)
     schema = serializers.DictField()
+    row_choices = RowChoiceLine(many=True, help_text="what could become rows, of the first body")
 
 
 class OutlineView(ProjectView):

@@ -15,7 +15,7 @@ from django.db import OperationalError, close_old_connections, models, transacti
 from django.utils import timezone
 
 from rondine.core.connection import FeedDocument
-from rondine.core.documents import json_text, read_json
+from rondine.core.documents import Limits, json_text, read_json
 from rondine.core.errors import PaginationError, RondineError, RunEnded, ServiceError
 from rondine.core.http import Exchange, Request, Response, Send, http_text, once, shown_headers
 from rondine.core.mapping.compile import CompiledOutput, Mapped, compile_mapping
@@ -25,7 +25,7 @@ from rondine.core.pagination import Ending, PageNumber
 from rondine.core.paths import parse_pointer, resolve
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.outcome import outcome
-from rondine.core.protocols.rest import OperationDocument, build_request
+from rondine.core.protocols.rest import OperationDocument, build_request, with_connection
 from rondine.core.settings import load
 from rondine.engine.client import Arrival, Engine, Line
 from rondine.server.records.actions import record_set
@@ -39,6 +39,8 @@ from rondine.server.services.models import Body
 T = TypeVar("T")
 BATCH_ROWS = 10_000
 BATCH_SECONDS = 1.0
+#: The engine has capped the size already; mapping follows paths and does not walk the document.
+UNWALKED = Limits(size=2**31, depth=None)
 log = structlog.get_logger("rondine.runs")
 
 
@@ -254,7 +256,7 @@ class FeedRun:
                 where=where,
                 hint=meaning.hint,
             )
-        value = read_json(arrival.body, charset=arrival.charset)
+        value = read_json(arrival.body, charset=arrival.charset, limits=UNWALKED)
         for compiled in self.ready.outputs:
             mapped = compiled.run(value, self.ready.inputs)
             rows, rejects = seal(compiled, mapped)
@@ -417,9 +419,7 @@ def load_feed(run: Run) -> ReadyFeed:
         record_type = RecordType.objects.get(project=run.project, name=output.record_type)
         sets[output.record_type] = (record_set(run.environment, record_type).pk, record_type.version)
         RunCount.objects.get_or_create(run=run, record_type=output.record_type)
-    first = build_request(operation, line.base_address, values, given=run.inputs).request
-    own = {name.lower() for name, _ in first.headers}
-    first = replace(first, headers=(*first.headers, *(pair for pair in line.headers if pair[0].lower() not in own)))
+    first = with_connection(build_request(operation, line.base_address, values, given=run.inputs), line.headers).request
     calls = 0
     if run.checkpoint and run.checkpoint["next"]:
         first = replace(first, url=run.checkpoint["next"])

@@ -242,15 +242,8 @@ class CallsView(ProjectView):
         parameters=[OpenApiParameter("after", int), OpenApiParameter("limit", int)],
     )
     def get(self, request: Request, project: str, run_id: int) -> Response:
-        found = Call.objects.filter(run=find_run(self.project, run_id)).order_by("number")
-        after, limit = request.query_params.get("after", ""), checked_limit(request.query_params.get("limit"), 100)
-        rows = list(found.filter(number__gt=int(after) if after.isdigit() else 0)[: limit + 1])
-        return Response(
-            {
-                "items": [shown_call(one) for one in rows[:limit]],
-                "next": str(rows[limit - 1].number) if len(rows) > limit else None,
-            }
-        )
+        found = Call.objects.filter(run=find_run(self.project, run_id))
+        return Response(page_by_number(found, request, "number", shown_call, 100))
 
 
 class RejectLine(serializers.Serializer[Any]):
@@ -274,22 +267,21 @@ class RejectsView(ProjectView):
         parameters=[OpenApiParameter("after", int), OpenApiParameter("limit", int)],
     )
     def get(self, request: Request, project: str, run_id: int) -> Response:
-        run = find_run(self.project, run_id)
-        after, limit = request.query_params.get("after", ""), checked_limit(request.query_params.get("limit"), 50)
-        rows = list(
-            RejectedRow.objects.filter(run_id=run.pk, pk__gt=int(after) if after.isdigit() else 0).order_by("pk")[
-                : limit + 1
-            ]
-        )
-        items = [
-            {
-                "record_type": one.record_type,
-                "call": one.call,
-                "ordinal": one.ordinal,
-                "path": one.path,
-                "problems": one.problems,
-                "row": one.row,
-            }
-            for one in rows[:limit]
-        ]
-        return Response({"items": items, "next": str(rows[limit - 1].pk) if len(rows) > limit else None})
+        found = RejectedRow.objects.filter(run_id=find_run(self.project, run_id).pk)
+        return Response(page_by_number(found, request, "id", shown_reject, 50))
+
+
+def shown_reject(one: RejectedRow) -> dict[str, Any]:
+    return {name: getattr(one, name) for name in ("record_type", "call", "ordinal", "path", "problems", "row")}
+
+
+def page_by_number(found: Any, request: Request, field: str, shown: Any, default: int) -> dict[str, Any]:
+    """One page in the order of a number; the cursor is the last one."""
+    after, limit = request.query_params.get("after", ""), checked_limit(request.query_params.get("limit"), default)
+    if after.isdigit():
+        found = found.filter(**{f"{field}__gt": int(after)})
+    rows = list(found.order_by(field)[: limit + 1])
+    return {
+        "items": [shown(one) for one in rows[:limit]],
+        "next": str(getattr(rows[limit - 1], field)) if len(rows) > limit else None,
+    }

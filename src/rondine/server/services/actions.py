@@ -2,12 +2,12 @@
 
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 import msgspec
 from asgiref.sync import sync_to_async
-from django.db import transaction
+from django.db import connections, transaction
 from django.utils import timezone
 
 from rondine.core.connection import ConnectionDocument, SampleDocument
@@ -27,7 +27,14 @@ from rondine.core.mapping.propose import row_choices
 from rondine.core.pagination.recognise import recognise
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.outcome import outcome
-from rondine.core.protocols.rest import READING, Built, OperationDocument, build_request, operation_problems
+from rondine.core.protocols.rest import (
+    READING,
+    Built,
+    OperationDocument,
+    build_request,
+    operation_problems,
+    with_connection,
+)
 from rondine.core.secret import Secret
 from rondine.core.settings import dump, load
 from rondine.engine.client import Arrival, Engine, Line, TimeOuts
@@ -182,10 +189,8 @@ def prepare(
             raise
         problems.append(Problem(error.where, error.message, error.hint))
         built = build_request(replace_path(document), base, {**checked, **known}, given=values)
+    built = with_connection(built, line.headers if line else ())
     if line is not None:
-        own = {name.lower() for name, _ in built.request.headers}
-        standing = tuple(pair for pair in line.headers if pair[0].lower() not in own)
-        built = replace(built, request=replace(built.request, headers=(*built.request.headers, *standing)))
         try:
             line.guard.permission(built.request.url)
         except HostRefused as error:
@@ -252,6 +257,7 @@ async def try_operation(
         return Response(arrival.status, arrival.headers, ask.request.url)
 
     error: RondineError | None = None
+    await release_database()
     try:
         await engine.carry(ready.line, once(ready.built.request), read)
     except RondineError as failure:
@@ -259,6 +265,11 @@ async def try_operation(
     return await sync_to_async(_store_trial)(
         project, person, ready, arrivals, error, started, operation_name, dict(values)
     )
+
+
+async def release_database() -> None:
+    """Gives this request's database connection back to the pool before it waits for an outside service."""
+    await sync_to_async(connections.close_all)()
 
 
 def _store_trial(
@@ -338,9 +349,7 @@ def trial_report(run: Run) -> dict[str, Any]:
         report["body"] = str(call.body.pk)
         try:
             value = value_of(call.body)
-            report["row_choices"] = [
-                {"path": one.path, "count": one.count, "holds": one.holds} for one in row_choices(value)[:20]
-            ]
+            report["row_choices"] = shown_row_choices(value)
             report["paging"] = [
                 {"paging": dump(one.paging), "reason": one.reason}
                 for one in recognise(call.url, tuple(map(tuple, call.headers)), value)
@@ -356,6 +365,11 @@ def trial_report(run: Run) -> dict[str, Any]:
             "message": meaning.message,
         }
     return report
+
+
+def shown_row_choices(value: Any) -> list[dict[str, Any]]:
+    """What could become rows, the twenty likeliest."""
+    return [{"path": one.path, "count": one.count, "holds": one.holds} for one in row_choices(value)[:20]]
 
 
 def value_of(body: Body) -> Any:
@@ -428,6 +442,7 @@ async def check_connection(project: Project, name: str, engine: Engine, person: 
             return Response(arrival.status, arrival.headers)
 
         request = Request("GET", line.base_address, tuple(line.headers))
+        await release_database()
         await engine.carry(line, once(request), read)
         arrival = arrivals[0]
         step("reach", True, f"the service responds after {arrival.timings.first_byte:.0f} ms")

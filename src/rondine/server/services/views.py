@@ -19,6 +19,7 @@ from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.views import ProjectView, Strict, WaitingView
 from rondine.server.items.actions import find_item
 from rondine.server.items.views import ProblemLine, item_views
+from rondine.server.records.views import RowChoiceLine
 from rondine.server.runs.tasks import parts
 from rondine.server.runs.views import CallLine, shown_call
 from rondine.server.services.actions import (
@@ -260,12 +261,6 @@ class OutcomeShown(serializers.Serializer[Any]):
     words = serializers.CharField()
     hint = serializers.CharField()
     message = serializers.CharField()
-
-
-class RowChoiceLine(serializers.Serializer[Any]):
-    path = serializers.CharField()
-    count = serializers.IntegerField()
-    holds = serializers.CharField()
 
 
 class PagingGuessLine(serializers.Serializer[Any]):

@@ -1,0 +1,119 @@
+"""Takes docs/screenshots anew from the running demo: ./start, then .venv/bin/python tools/pictures.py (needs the tests' packages and Chromium)."""
+
+import io
+import os
+import pty
+import re
+import subprocess
+import sys
+import urllib.request
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+from rich.console import Console
+from rich.terminal_theme import TerminalTheme
+from rich.text import Text
+
+ROOT = Path(__file__).resolve().parent.parent
+TARGET = ROOT / "docs" / "screenshots"
+PAPER = TerminalTheme(
+    (255, 253, 246),
+    (38, 50, 66),
+    [
+        (38, 50, 66),
+        (160, 50, 40),
+        (40, 110, 70),
+        (140, 100, 20),
+        (30, 80, 130),
+        (120, 60, 120),
+        (20, 110, 120),
+        (90, 90, 90),
+    ],
+)
+
+
+def main() -> None:
+    ports = dict(line.split("=") for line in (ROOT / "var" / "ports").read_text().split())
+    url, register = f"http://127.0.0.1:{ports['web']}", f"http://127.0.0.1:{ports['register']}"
+    password = next(
+        line.split()[1] for line in (ROOT / "var" / "people.txt").read_text().splitlines() if line.startswith("mira ")
+    )
+    rondine = [str(ROOT / ".venv" / "bin" / "rondine"), "--url", url]
+    subprocess.run([*rondine, "login", "mira", "--password-stdin"], input=password, text=True, check=True)
+    guide = terminal([*rondine, "guide"])
+    run = int(re.findall(r"run (\d+) done", guide)[-1])
+    control(register, b'{"version": 2}')
+    subprocess.run([*rondine, "feed", "run", "all-trees"], stdout=subprocess.DEVNULL, check=False)
+    control(register, b"{}")
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(
+            executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"]
+        )
+        page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=url)
+        page.goto("/")
+        page.get_by_label("Name").fill("mira")
+        page.get_by_label("Password").fill(password)
+        page.get_by_role("button", name="Sign in").click()
+        page.wait_for_url("**/p/olmara")
+        shoot(page, "overview", "")
+        shoot(page, "services", "/services")
+        shoot(page, "records", "/records/tree?district=Terrazze&girth_m.from=3&sort=-girth_m")
+        shoot(page, "record", "/records/tree/OLM-00014")
+        shoot(page, "run", f"/runs/{run}")
+        shoot(page, "rejects", f"/runs/{run + 1}")
+        page.goto("/p/olmara/operations/list-trees")
+        page.get_by_role("button", name="Send this request").click()
+        page.get_by_text("100 of 100 rows").wait_for()
+        page.get_by_role("cell", name="3.8").first.hover()
+        page.wait_for_timeout(400)
+        page.screenshot(path=TARGET / "bench.png")
+        page.get_by_role("tab", name="schema").click()
+        page.wait_for_timeout(400)
+        page.screenshot(path=TARGET / "schema.png")
+        page.get_by_role("button", name="Switch to the night theme").click()
+        page.get_by_role("tab", name="tree").click()
+        page.wait_for_timeout(600)
+        page.screenshot(path=TARGET / "bench-night.png")
+        draw_terminal(browser.new_page(viewport={"width": 1280, "height": 800}), guide)
+        browser.close()
+
+
+def shoot(page: Page, name: str, path: str) -> None:
+    page.goto(f"/p/olmara{path}")
+    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(500)
+    page.screenshot(path=TARGET / f"{name}.png")
+
+
+def control(register: str, body: bytes) -> None:
+    request = urllib.request.Request(f"{register}/control", data=body, method="PUT")
+    urllib.request.urlopen(request, timeout=5).close()
+
+
+def terminal(words: list[str]) -> str:
+    """What a command prints on a terminal, colours and all."""
+    shown = bytearray()
+
+    def read(handle: int) -> bytes:
+        piece = os.read(handle, 65536)
+        shown.extend(piece)
+        return b""
+
+    os.environ["COLUMNS"] = "110"
+    pty.spawn(words, read)
+    return shown.decode(errors="replace").replace("\r\n", "\n")
+
+
+def draw_terminal(page: Page, text: str) -> None:
+    lines = text.strip("\n").split("\n")
+    console = Console(record=True, width=112, file=io.StringIO())
+    console.print(Text.from_ansi("\n".join(line[:170] for line in [*lines[:24], " ", "   ...", " ", *lines[-17:]])))
+    page.set_content(
+        f"<body style='margin:0;background:#fffdf6'>{console.export_svg(title='rondine guide', theme=PAPER)}</body>"
+    )
+    page.wait_for_timeout(300)
+    page.locator("svg").first.screenshot(path=TARGET / "guide.png")
+
+
+if __name__ == "__main__":
+    sys.exit(main())

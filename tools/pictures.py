@@ -97,7 +97,7 @@ def terminal(words: list[str]) -> str:
     def read(handle: int) -> bytes:
         piece = os.read(handle, 65536)
         shown.extend(piece)
-        return b""
+        return piece  # nothing would mean that the command has ended
 
     os.environ["COLUMNS"] = "110"
     pty.spawn(words, read)

@@ -106,7 +106,7 @@ def run_guide(session: Session, args: Namespace, out: Output) -> int:
     for field in record_type["fields"]:
         if field["name"] in ("girth_m", "height_m"):
             field["unit"] = "m"
-    tell(f"{len(record_type['fields'])} fields, key {record_type['key']}\n" + "\n".join(found["notes"]))
+    tell(f"{len(record_type['fields'])} fields, key {', '.join(record_type['key'])}\n" + "\n".join(found["notes"]))
     preview = office.preview(trial["body"], found["mapping"], {"tree": record_type})["outputs"][0]
     girth = next(one for one in preview["shown"][0]["fields"] if one["field"] == "girth_m")
     tell(

@@ -48,6 +48,7 @@ class Client:
 
     def sign_in(self, name: str, password: str, title: str = "client") -> str:
         """A token for name and password; this client uses it from now on."""
+        self._http.headers.pop("Authorization", None)  # an old token that has ended is no reason to refuse a password
         token: str = self.ask("POST", "/tokens", {"name": name, "password": password, "title": title})["token"]
         self._http.headers["Authorization"] = f"Bearer {token}"
         return token

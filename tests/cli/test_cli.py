@@ -161,6 +161,10 @@ def test_signing_in_keeps_a_token_that_only_its_owner_can_read(rondine, tmp_path
         "project olmara (builder)"
         in cli("login", "mira", "--password-stdin", stdin=rondine.passwords["mira"] + "\n").stderr
     )
+    kept = json.loads((tmp_path / "signed-in.json").read_text())
+    (tmp_path / "signed-in.json").write_text(json.dumps({**kept, "token": "one-that-has-ended"}))
+    assert "rondine login" in cli("whoami").stderr
+    assert cli("login", "mira", "--password-stdin", stdin=rondine.passwords["mira"] + "\n").returncode == 0
     assert (tmp_path / "signed-in.json").stat().st_mode & 0o777 == 0o600
     assert json.loads(cli("whoami").stdout)["name"] == "mira"
     cli("logout")

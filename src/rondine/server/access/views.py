@@ -91,6 +91,10 @@ class SessionView(APIView):
 class TokenView(APIView):
     """A token for programs, in exchange for name and password; and its end."""
 
+    def get_authenticators(self) -> Any:
+        """Who gives a password is not asked for a token too, let alone for one that has ended."""
+        return [] if self.request is not None and self.request.method == "POST" else super().get_authenticators()
+
     @extend_schema(operation_id="makeToken", request=NewToken, responses={201: Token})
     def post(self, request: Request) -> Response:
         checked = NewToken(data=request.data)

@@ -62,7 +62,7 @@ def run_openapi(args: argparse.Namespace) -> None:
 def run_web(args: argparse.Namespace) -> None:
     import uvicorn
 
-    os.environ["RONDINE_POOLED"] = "1"
+    os.environ["RONDINE_IS_WEB"] = "1"
     from rondine.server.asgi import application  # sets Django up, so it comes first
     from rondine.server.api.events import hub  # isort: skip
 

@@ -13,8 +13,8 @@ from urllib.parse import unquote, urlsplit
 
 ROOT = Path(__file__).resolve().parents[3]
 HOME = Path(os.environ.get("RONDINE_HOME", ROOT / "var"))
-#: The web service shares connections among its many short-lived threads; workers and commands keep one a thread.
-POOLED = os.environ.get("RONDINE_POOLED") == "1"
+#: The web service's threads live for one request, so a connection does too; workers and commands keep one a thread.
+IS_WEB = os.environ.get("RONDINE_IS_WEB") == "1"
 CONSOLE = Path(os.environ.get("RONDINE_CONSOLE", ROOT / "console" / "dist"))
 KEYS_FILE = HOME / "encryption-keys.json"
 
@@ -39,13 +39,9 @@ def _database() -> dict[str, object]:
         "PASSWORD": unquote(parts.password or ""),
         "HOST": parts.hostname or "127.0.0.1",
         "PORT": str(parts.port or 5432),
-        "CONN_MAX_AGE": 0 if POOLED else 60,
+        "CONN_MAX_AGE": 0 if IS_WEB else 60,
         "CONN_HEALTH_CHECKS": True,
-        "OPTIONS": {
-            "connect_timeout": 5,
-            "application_name": "rondine",
-            **({"pool": {"min_size": 2, "max_size": 20, "timeout": 10}} if POOLED else {}),
-        },
+        "OPTIONS": {"connect_timeout": 5, "application_name": "rondine"},
     }
 
 

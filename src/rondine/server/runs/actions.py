@@ -6,6 +6,7 @@ from typing import Any
 
 from django.db import IntegrityError, connection, models, transaction
 from django.utils import timezone
+from procrastinate.contrib.django.models import ProcrastinateJob
 
 from rondine.core.connection import FeedDocument
 from rondine.core.errors import Conflict, DraftError, NotFound, Problem
@@ -119,13 +120,18 @@ def put_back(run_id: int, attempt: int) -> None:
 
 
 def sweep() -> list[int]:
-    """Puts back the runs whose workers have fallen silent."""
-    silent = list(
-        Run.objects.filter(state="running", alive_at__lt=timezone.now() - SILENT).values_list("pk", "attempt")
-    )
+    """Puts back the runs whose workers have fallen silent, and queues again those whose job is gone."""
+    now = timezone.now()
+    silent = list(Run.objects.filter(state="running", alive_at__lt=now - SILENT).values_list("pk", "attempt"))
     for run_id, attempt in silent:
         put_back(run_id, attempt)
-    return [run_id for run_id, _ in silent]
+    waiting = set(Run.objects.filter(state="queued", queued_at__lt=now - SILENT).values_list("pk", flat=True))
+    if waiting:
+        jobs = ProcrastinateJob.objects.filter(task_name="rondine.carry_out", status__in=("todo", "doing"))
+        waiting -= {job["run_id"] for job in jobs.values_list("args", flat=True)}
+        for run_id in waiting:
+            _defer(Run.objects.get(pk=run_id))
+    return [*(run_id for run_id, _ in silent), *waiting]
 
 
 def cancel_run(project: Project, run_id: int) -> Run:

@@ -290,6 +290,7 @@ class FeedRun:
     def _keep_now(self, batch: list[Page]) -> None:
         """One transaction: checkpoint first (it fences), then calls, rejects, records and counts."""
         ready, now = self.ready, timezone.now()
+        close_old_connections()
         with transaction.atomic():
             last = batch[-1]
             checkpoint = {"next": last.next, "calls": last.number}
@@ -445,10 +446,12 @@ async def carry_out_feed(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> 
     loop = asyncio.get_running_loop()
 
     def in_database(action: Callable[..., T], *arguments: Any, **named: Any) -> Any:
-        return loop.run_in_executor(pool, lambda: action(*arguments, **named))
+        def fresh() -> T:
+            close_old_connections()  # one that has died meanwhile is replaced
+            return action(*arguments, **named)
 
-    close_old = in_database(close_old_connections)
-    await close_old
+        return loop.run_in_executor(pool, fresh)
+
     heart: asyncio.Task[None] | None = None
     try:
         if run.checkpoint and run.checkpoint["next"] is None:

@@ -2,17 +2,24 @@
 
 import asyncio
 import os
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from typing import Any, TypeVar
 
 import structlog
-from asgiref.sync import sync_to_async
 from django.db import OperationalError, close_old_connections
+from procrastinate import RetryStrategy
 from procrastinate.contrib.django import app
 
+from rondine.core.mapping.document import RecordTypeDocument
+from rondine.core.settings import load
 from rondine.engine.client import Engine
+from rondine.server.records.browsing import make_indexes
+from rondine.server.records.models import RecordSet
 from rondine.server.runs.actions import put_back, sweep, take_run
 from rondine.server.runs.pipeline import carry_out_feed
 
+T = TypeVar("T")
 log = structlog.get_logger("rondine.worker")
 _engine: Engine | None = None
 _pool: ThreadPoolExecutor | None = None
@@ -27,50 +34,63 @@ def parts() -> tuple[Engine, ThreadPoolExecutor]:
     return _engine, _pool
 
 
+async def in_database(action: Callable[..., T], *arguments: Any) -> T:
+    """Runs an action of the database in a thread; a connection that has died meanwhile is replaced first."""
+
+    def fresh() -> T:
+        close_old_connections()
+        return action(*arguments)
+
+    return await asyncio.get_running_loop().run_in_executor(parts()[1], fresh)
+
+
+async def waiting_for_database(action: Callable[..., T], *arguments: Any) -> T:
+    """The same, tried again for about a minute while PostgreSQL cannot be reached."""
+    for pause in (0.5, 1, 2, 4, 8, 8, 8, 8, 8, 8):
+        try:
+            return await in_database(action, *arguments)
+        except OperationalError as error:
+            log.warning("the database cannot be reached; trying again", reason=str(error).splitlines()[0])
+            await asyncio.sleep(pause)
+    return await in_database(action, *arguments)
+
+
 @app.task(queue="runs", name="rondine.carry_out")
 async def carry_out(run_id: int) -> None:
     """Carries a run out. If PostgreSQL goes away, the run is put back as soon as it can be reached again."""
     engine, pool = parts()
-    loop = asyncio.get_running_loop()
-    run = await loop.run_in_executor(pool, take_run, run_id)
+    run = await waiting_for_database(take_run, run_id)
     if run is None:
         return
     try:
         await carry_out_feed(run, engine, pool)
     except OperationalError as error:
         log.warning("the database went away during a run", run=run_id, reason=str(error).splitlines()[0])
-        for pause in (0.5, 1, 2, 4, 8, 8, 8, 8, 8):
-            await asyncio.sleep(pause)
-            try:
-                await loop.run_in_executor(pool, close_old_connections)
-                await loop.run_in_executor(pool, put_back, run_id, run.attempt)
-                return
-            except OperationalError:
-                continue
+        await waiting_for_database(put_back, run_id, run.attempt)
 
 
-@app.task(queue="runs", name="rondine.index_records")
+# building two indexes of one table at a time makes PostgreSQL see a deadlock, so there is one lock for all
+@app.task(
+    queue="runs",
+    name="rondine.index_records",
+    lock="rondine.index_records",
+    retry=RetryStrategy(max_attempts=5, wait=3),
+)
 async def index_records(set_id: int) -> None:
-    from rondine.core.mapping.document import RecordTypeDocument
-    from rondine.core.settings import load
-    from rondine.server.records.browsing import make_indexes
-    from rondine.server.records.models import RecordSet
-
     def make() -> list[str]:
         records = RecordSet.objects.select_related("record_type").get(pk=set_id)
         return make_indexes(records, load(RecordTypeDocument, records.record_type.document))
 
-    await sync_to_async(make, thread_sensitive=False)()
+    await waiting_for_database(make)
 
 
 async def sweep_for_ever(seconds: float = 5.0) -> None:
     """Looks for runs whose worker has died, until cancelled."""
-    _, pool = parts()
     while True:
         await asyncio.sleep(seconds)
         try:
-            found = await asyncio.get_running_loop().run_in_executor(pool, sweep)
+            found = await in_database(sweep)
             if found:
-                log.warning("runs put back, their worker fell silent", runs=found)
+                log.warning("runs put back, nobody carried them out", runs=found)
         except OperationalError:
-            await asyncio.get_running_loop().run_in_executor(pool, close_old_connections)
+            continue

@@ -268,7 +268,7 @@ async def try_operation(
 
 
 async def release_database() -> None:
-    """Gives this request's database connection back to the pool before it waits for an outside service."""
+    """Gives this request's database connection back before it waits for an outside service."""
     await sync_to_async(connections.close_all)()
 
 

@@ -3,6 +3,7 @@
 import os
 import subprocess
 import sys
+import tempfile
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent))
@@ -79,6 +80,22 @@ def check() -> None:
     with step("the console's types"):
         npm = node()
         run([*npm, "run", "check"], cwd=CONSOLE, env={"PATH": f"{Path(npm[0]).parent}:{os.environ.get('PATH', '')}"})
+    with step("the console's client fits the API's description"), tempfile.TemporaryDirectory() as folder:
+        made = Path(folder) / "schema.d.ts"
+        npm = node()
+        words = [
+            *npm,
+            "exec",
+            "--",
+            "openapi-typescript",
+            "../docs/openapi.json",
+            "-o",
+            str(made),
+            "--default-non-nullable=false",
+        ]
+        run(words, cwd=CONSOLE, env={"PATH": f"{Path(npm[0]).parent}:{os.environ.get('PATH', '')}"})
+        if made.read_text() != (CONSOLE / "src" / "api" / "schema.d.ts").read_text():
+            raise Failed("console/src/api/schema.d.ts is stale", "in console/: npm run api")
     for lock in [*ROOT.glob("requirements*.lock"), CONSOLE / "package-lock.json"]:
         text = lock.read_text()
         if '"resolved"' in text or ("://" in text and lock.suffix == ".lock"):

@@ -29,7 +29,12 @@ def main() -> None:
     commands.add_parser("openapi", help="print the API's description").set_defaults(run=run_openapi)
     args = parser.parse_args()
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "rondine.server.settings")
-    args.run(args)
+    try:
+        args.run(args)
+    except ModuleNotFoundError as error:
+        if (error.name or "").startswith("rondine"):
+            raise
+        sys.exit(f"{error.name} is not installed: the service's parts come with pip install 'rondine[server]'")
 
 
 def run_prepare(args: argparse.Namespace) -> None:

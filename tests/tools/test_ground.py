@@ -1,0 +1,82 @@
+"""What ./start and ./test stand on: ports, processes, failing steps."""
+
+import json
+import socket
+import subprocess
+import sys
+
+import pytest
+from tests.whole_rondine import (
+    ROOT,  # noqa: F401 puts tools/ on the path
+    wait_until,
+)
+
+import ground  # isort: skip
+
+
+@pytest.fixture(autouse=True)
+def folder(tmp_path, monkeypatch):
+    monkeypatch.setattr(ground, "VAR", tmp_path)
+    return tmp_path
+
+
+def test_a_taken_port_is_passed_over():
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        port = taken.getsockname()[1]
+        assert next(ground.free_ports(port)) != port
+
+
+def test_a_failing_step_says_what_failed_and_what_to_do(folder):
+    words = [sys.executable, "-c", "print('one'); print('the last line'); raise SystemExit(3)"]
+    with pytest.raises(ground.Failed) as raised:
+        ground.run(words, hint="check the registry")
+    assert "ended with 3" in raised.value.what and "the last line" in raised.value.what
+    assert raised.value.hint == "check the registry"
+    assert "the last line" in (folder / "log" / "setup.log").read_text()
+
+
+def test_a_daemon_is_started_once_found_again_and_stopped():
+    daemon = ground.Daemon("sleeper")
+    assert daemon.pid() is None
+    daemon.start([sys.executable, "-c", "import time; print('up', flush=True); time.sleep(60)"], {})
+    pid = daemon.pid()
+    assert pid is not None and ground.Daemon("sleeper").pid() == pid
+    wait_until(lambda: "up" in daemon.last_lines())
+    assert daemon.stop() and not ground.is_alive(pid)
+    assert daemon.pid() is None and not daemon.stop()
+
+
+def test_another_process_with_the_same_number_is_not_taken_for_ours(folder):
+    other = subprocess.Popen([sys.executable, "-c", "import time; time.sleep(60)"])
+    try:
+        (folder / "pids").mkdir()
+        (folder / "pids" / "web.json").write_text(json.dumps({"pid": other.pid, "began": "1"}))
+        daemon = ground.Daemon("web")
+        assert daemon.pid() is None
+        assert not daemon.stop()
+        assert other.poll() is None
+    finally:
+        other.kill()
+        other.wait()
+
+
+def test_all_parallel_steps_end_before_the_first_failure_is_raised():
+    ended = []
+
+    def fail():
+        raise ground.Failed("no registry")
+
+    with pytest.raises(ground.Failed, match="no registry"):
+        ground.in_parallel(fail, lambda: ended.append(1), lambda: ended.append(2))
+    assert sorted(ended) == [1, 2]
+
+
+def test_a_stamp_holds_until_something_changes(folder):
+    (folder / "a").mkdir()
+    (folder / "a" / "x").write_text("1")
+    ground.stamp("it", "one")
+    assert (
+        ground.is_stamped("it", "one") and not ground.is_stamped("it", "two") and not ground.is_stamped("other", "one")
+    )

@@ -62,7 +62,6 @@ def run(args: argparse.Namespace, rondine: Any) -> None:
             rondine.sql(
                 "WITH a AS (DELETE FROM records_record), b AS (UPDATE records_recordset SET count = 0) SELECT 1"
             )
-            rondine.sql("SELECT 1")
             vacuum(rondine.uri)
             for times in (first, again):
                 times["rondine"].append(feed(rondine, args))

@@ -152,8 +152,6 @@ class Engine:
                 return await self._exchange_bytes(session, line, request, trace, where)
         except RondineError:
             raise
-        except HostRefused:
-            raise
         except aiohttp.ClientConnectorCertificateError as error:
             raise TlsFailed(
                 f"the certificate is not valid: {error.certificate_error}",

@@ -13,7 +13,7 @@ from typing import Any
 from msgspec import UNSET
 
 from rondine.core.documents.json import kind_of, node_at
-from rondine.core.errors import DraftError, MappingError, did_you_mean, short
+from rondine.core.errors import DraftError, MappingError, did_you_mean
 from rondine.core.mapping.document import (
     ROOT,
     FieldRule,
@@ -422,12 +422,3 @@ def _names(path: JsonPath | None) -> tuple[str, ...] | None:
     """The member names a path goes through, if it does nothing else."""
     place = path.singular() if path else None
     return place if place is not None and all(isinstance(part, str) for part in place) else None  # type: ignore[return-value]
-
-
-def describe(problem: FieldProblem) -> str:
-    """`girth: $['trees'][3]['girth'] is the text "1,25", not a decimal number`."""
-    return (
-        f"{problem.field}: {problem.path or 'the value'} {problem.reason}"
-        if problem.reason
-        else f"{problem.field}: {short(problem.value)}"
-    )

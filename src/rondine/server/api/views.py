@@ -91,3 +91,12 @@ def seen_version(request: Request) -> int | None:
             f"{text[:40]} is not a version", where="If-Match", hint='send the ETag that came with the item, such as "3"'
         )
     return int(found.group(1))
+
+
+def checked_limit(text: str | None, default: int = 50) -> int:
+    """The page size that a query asks for."""
+    if text is None:
+        return default
+    if not text.isdigit() or not 1 <= int(text) <= 500:
+        raise InputError(f'"{text[:20]}" is not a page size', where="?limit", hint="give a number from 1 to 500")
+    return int(text)

@@ -11,7 +11,7 @@ from rest_framework.response import Response
 from rondine.core.errors import Stale
 from rondine.server.api.openapi import DocumentField
 from rondine.server.api.problems import problem
-from rondine.server.api.views import ProjectView, Strict, seen_version
+from rondine.server.api.views import ProjectView, Strict, checked_limit, seen_version
 from rondine.server.items.actions import ItemKind, change_item, find_item, make_item, remove_item
 from rondine.server.items.models import Revision
 
@@ -200,8 +200,6 @@ def item_views(
 
 def page_by_name(found: Any, request: Request, shown: Any) -> dict[str, Any]:
     """One page in the order of names; the cursor is the last name."""
-    from rondine.server.records.actions import checked_limit
-
     limit = checked_limit(request.query_params.get("limit"), 100)
     if after := request.query_params.get("after"):
         found = found.filter(name__gt=after)

@@ -3,7 +3,6 @@
 from collections.abc import Mapping
 from typing import Any
 
-from rondine.core.errors import InputError
 from rondine.core.mapping.compile import RowTrace, compile_mapping
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.mapping.propose import propose
@@ -115,11 +114,3 @@ def places_of(
             for trace in compiled.explain(value, inputs, only={ordinal}):
                 return shown_trace(trace, record_types[record_type])
     return None
-
-
-def checked_limit(text: str | None, default: int = 50) -> int:
-    if text is None:
-        return default
-    if not text.isdigit() or not 1 <= int(text) <= 500:
-        raise InputError(f'"{text[:20]}" is not a page size', where="?limit", hint="give a number from 1 to 500")
-    return int(text)

@@ -5,6 +5,7 @@ The expressions here and those of the indexes are written by the same function, 
 
 import base64
 import json
+import uuid
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
@@ -233,8 +234,6 @@ def find_record(records: RecordSet, document: RecordTypeDocument, key: list[str]
             hint="give them in this order",
         )
     digest = key_digest(key_text(values))
-    import uuid
-
     found = Record.objects.filter(set=records, digest=uuid.UUID(bytes=digest)).first()
     if found is None:
         raise NotFound(

@@ -1,5 +1,6 @@
 """Outlines, proposals, previews; and the records that are kept."""
 
+import json
 from typing import Any, ClassVar
 
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -12,10 +13,10 @@ from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.schema.outline import Correction
 from rondine.core.settings import load
 from rondine.server.api.openapi import AnyField, DocumentField
-from rondine.server.api.views import ProjectView, Strict
+from rondine.server.api.views import ProjectView, Strict, checked_limit
 from rondine.server.items.actions import find_item
 from rondine.server.items.views import item_views
-from rondine.server.records.actions import checked_limit, outline_of, places_of, preview, proposal, record_set
+from rondine.server.records.actions import outline_of, places_of, preview, proposal, record_set
 from rondine.server.records.browsing import browse, find_record, shown_data
 from rondine.server.records.kinds import FEEDS, MAPPINGS, RECORD_TYPES
 from rondine.server.records.models import Feed, Record
@@ -205,8 +206,6 @@ class RecordPageShown(serializers.Serializer[Any]):
 
 
 def shown_record(record: Record, document: RecordTypeDocument) -> dict[str, Any]:
-    import json
-
     return {
         "id": str(record.pk),
         "key": json.loads(record.key),

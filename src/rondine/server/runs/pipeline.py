@@ -5,13 +5,13 @@ checkpoint is written `WHERE attempt = mine`, so a worker that was thought dead 
 """
 
 import asyncio
-from collections.abc import AsyncIterator, Callable, Mapping
+from collections.abc import AsyncIterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from typing import Any, TypeVar
 
 import structlog
-from django.db import OperationalError, close_old_connections, models, transaction
+from django.db import OperationalError, models, transaction
 from django.utils import timezone
 
 from rondine.core.connection import FeedDocument
@@ -33,6 +33,7 @@ from rondine.server.records.keeping import Kept, PlacedRow
 from rondine.server.records.models import Record, RecordSet, RecordType, RejectedRow, SeenKey
 from rondine.server.runs.actions import end_run, notify, say_alive
 from rondine.server.runs.models import Call, Run, RunCount
+from rondine.server.runs.threads import in_database
 from rondine.server.services.actions import connection_for, line_of, problem_of
 from rondine.server.services.models import Body
 
@@ -235,7 +236,7 @@ class FeedRun:
     async def _read(self, arrival: Arrival, ask: Send, number: int) -> tuple[Page, Response]:
         page = Page(number, arrival.request, arrival)
         try:
-            values = await self._in_thread(self._read_now, page, arrival, ask)
+            values = await asyncio.get_running_loop().run_in_executor(self.pool, self._read_now, page, arrival, ask)
         except RondineError as error:
             page.error, page.next, page.mapped, page.rows = problem_of(error), arrival.request.url, [], 0
             raise PageFailed(page, error) from error
@@ -285,12 +286,11 @@ class FeedRun:
 
     async def _keep_all(self) -> None:
         async for batch in self._batches():
-            await self._in_thread(self._keep_now, batch)
+            await in_database(self.pool, self._keep_now, batch)
 
     def _keep_now(self, batch: list[Page]) -> None:
         """One transaction: checkpoint first (it fences), then calls, rejects, records and counts."""
         ready, now = self.ready, timezone.now()
-        close_old_connections()
         with transaction.atomic():
             last = batch[-1]
             checkpoint = {"next": last.next, "calls": last.number}
@@ -381,9 +381,6 @@ class FeedRun:
             rejected=models.F("rejected") + len(rejected),
         )
 
-    async def _in_thread(self, action: Callable[..., T], *arguments: Any) -> T:
-        return await asyncio.get_running_loop().run_in_executor(self.pool, action, *arguments)
-
 
 def rejected_row(run_id: int, record_type: str, call: int, reject: Any) -> RejectedRow:
     row = reject.row if isinstance(reject.row, str) and not reject.path else json_text(reject.row)
@@ -443,19 +440,11 @@ def load_feed(run: Run) -> ReadyFeed:
 
 async def carry_out_feed(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> None:
     """One attempt from its checkpoint to its end; whatever happens, the run says how it ended. Raises OperationalError if PostgreSQL is away."""
-    loop = asyncio.get_running_loop()
-
-    def in_database(action: Callable[..., T], *arguments: Any, **named: Any) -> Any:
-        def fresh() -> T:
-            close_old_connections()  # one that has died meanwhile is replaced
-            return action(*arguments, **named)
-
-        return loop.run_in_executor(pool, fresh)
-
     heart: asyncio.Task[None] | None = None
     try:
         if run.checkpoint and run.checkpoint["next"] is None:
             await in_database(
+                pool,
                 end_run,
                 run.pk,
                 run.attempt,
@@ -464,18 +453,20 @@ async def carry_out_feed(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> 
                 is_complete=True,
             )
             return
-        ready = await in_database(load_feed, run)
-        heart = asyncio.create_task(_beat(run, in_database))
+        ready = await in_database(pool, load_feed, run)
+        heart = asyncio.create_task(_beat(run, pool))
         ending = await FeedRun(ready, engine, pool).carry_out()
         await in_database(
-            end_run, run.pk, run.attempt, state="done", ending=ending.reason, is_complete=ending.is_proven
+            pool, end_run, run.pk, run.attempt, state="done", ending=ending.reason, is_complete=ending.is_proven
         )
-        await in_database(SeenKey.objects.filter(run_id=run.pk).delete)
-        await in_database(queue_indexes, ready)
+        await in_database(pool, SeenKey.objects.filter(run_id=run.pk).delete)
+        await in_database(pool, queue_indexes, ready)
     except RunEnded as ended:
         log.info("run ended elsewhere", run=run.pk, attempt=run.attempt, reason=ended.message)
     except RondineError as error:
-        await in_database(end_run, run.pk, run.attempt, state="failed", ending=error.message, error=problem_of(error))
+        await in_database(
+            pool, end_run, run.pk, run.attempt, state="failed", ending=error.message, error=problem_of(error)
+        )
     except (OperationalError, asyncio.CancelledError):
         raise
     except Exception as error:  # a fault of ours: the run says so, the log has the trace
@@ -486,17 +477,17 @@ async def carry_out_feed(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> 
             "where": f"run {run.pk}",
             "hint": "the log has the details; report it",
         }
-        await in_database(end_run, run.pk, run.attempt, state="failed", ending=fault["message"], error=fault)
+        await in_database(pool, end_run, run.pk, run.attempt, state="failed", ending=fault["message"], error=fault)
     finally:
         if heart:
             heart.cancel()
 
 
-async def _beat(run: Run, in_database: Any) -> None:
+async def _beat(run: Run, pool: ThreadPoolExecutor) -> None:
     while True:
         await asyncio.sleep(5)
         try:
-            await in_database(say_alive, run.pk, run.attempt)
+            await in_database(pool, say_alive, run.pk, run.attempt)
         except OperationalError:
             return
 

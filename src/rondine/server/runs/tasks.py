@@ -7,7 +7,7 @@ from concurrent.futures import ThreadPoolExecutor
 from typing import Any, TypeVar
 
 import structlog
-from django.db import OperationalError, close_old_connections
+from django.db import OperationalError
 from procrastinate import RetryStrategy
 from procrastinate.contrib.django import app
 
@@ -18,6 +18,7 @@ from rondine.server.records.browsing import make_indexes
 from rondine.server.records.models import RecordSet
 from rondine.server.runs.actions import put_back, sweep, take_run
 from rondine.server.runs.pipeline import carry_out_feed
+from rondine.server.runs.threads import in_database
 
 T = TypeVar("T")
 log = structlog.get_logger("rondine.worker")
@@ -34,25 +35,15 @@ def parts() -> tuple[Engine, ThreadPoolExecutor]:
     return _engine, _pool
 
 
-async def in_database(action: Callable[..., T], *arguments: Any) -> T:
-    """Runs an action of the database in a thread; a connection that has died meanwhile is replaced first."""
-
-    def fresh() -> T:
-        close_old_connections()
-        return action(*arguments)
-
-    return await asyncio.get_running_loop().run_in_executor(parts()[1], fresh)
-
-
 async def waiting_for_database(action: Callable[..., T], *arguments: Any) -> T:
-    """The same, tried again for about a minute while PostgreSQL cannot be reached."""
+    """Runs an action of the database, tried again for about a minute while PostgreSQL cannot be reached."""
     for pause in (0.5, 1, 2, 4, 8, 8, 8, 8, 8, 8):
         try:
-            return await in_database(action, *arguments)
+            return await in_database(parts()[1], action, *arguments)
         except OperationalError as error:
             log.warning("the database cannot be reached; trying again", reason=str(error).splitlines()[0])
             await asyncio.sleep(pause)
-    return await in_database(action, *arguments)
+    return await in_database(parts()[1], action, *arguments)
 
 
 @app.task(queue="runs", name="rondine.carry_out")
@@ -89,7 +80,7 @@ async def sweep_for_ever(seconds: float = 5.0) -> None:
     while True:
         await asyncio.sleep(seconds)
         try:
-            found = await in_database(sweep)
+            found = await in_database(parts()[1], sweep)
             if found:
                 log.warning("runs put back, nobody carried them out", runs=found)
         except OperationalError:

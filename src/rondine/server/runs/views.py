@@ -8,9 +8,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from rondine.server.api.openapi import AnyField
-from rondine.server.api.views import ProjectView, Strict
+from rondine.server.api.views import ProjectView, Strict, checked_limit
 from rondine.server.items.actions import find_item
-from rondine.server.records.actions import checked_limit
 from rondine.server.records.kinds import FEEDS
 from rondine.server.records.models import RejectedRow
 from rondine.server.runs.actions import cancel_run, find_run, queue_feed

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from asgiref.sync import sync_to_async
 from django.http import HttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -10,6 +11,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from rondine.core.documents import nodes_below
+from rondine.core.documents.json import kind_of
 from rondine.core.errors import DocumentError, InputError
 from rondine.core.paths import normalized_path, parse_pointer, pointer_text, resolve
 from rondine.core.protocols.address import take_apart
@@ -285,8 +287,6 @@ class TrialsView(WaitingView):
 
     @extend_schema(operation_id="tryOperation", request=Asked, responses={201: TrialShown})
     async def post(self, request: Request, project: str) -> Response:
-        from asgiref.sync import sync_to_async
-
         given = await sync_to_async(self.given)(Asked, request)
         document = await sync_to_async(asked_document)(self.project, given)
         run = await try_operation(
@@ -360,8 +360,6 @@ class TreeView(ProjectView):
             }
             for one, _ in zip(nodes, range(3000), strict=False)
         ]
-        from rondine.core.documents.json import kind_of
-
         return Response(
             {
                 "pointer": pointer,

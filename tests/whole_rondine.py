@@ -13,6 +13,7 @@ from typing import Any
 import httpx
 import psycopg
 
+from rondine.standins.papers import Papers, papers_in
 from rondine_client import Client, Project
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -37,6 +38,7 @@ class WholeRondine:
         self.processes: dict[str, subprocess.Popen[bytes]] = {}
         ports = free_ports(18300)
         self.port, self.register_port = next(ports), next(ports)
+        self.more = {name: next(ports) for name in ("crew", "seeds", "soil", "soil-tls")}
         self.url = f"http://127.0.0.1:{self.port}"
         self.register_url = f"http://127.0.0.1:{self.register_port}"
         self.key = secrets.token_hex(16)
@@ -48,7 +50,13 @@ class WholeRondine:
         (self.home / "register.key").write_text(self.key)
         self.run_server("prepare")
         self.run_server(
-            "demo", "--register-port", str(self.register_port), "--people-file", str(self.home / "people.txt")
+            "demo",
+            "--register-port",
+            str(self.register_port),
+            "--more-ports",
+            *map(str, self.more.values()),
+            "--people-file",
+            str(self.home / "people.txt"),
         )
         self.spawn(
             "register",
@@ -58,6 +66,10 @@ class WholeRondine:
             str(self.register_port),
             "--key-file",
             str(self.home / "register.key"),
+            "--home",
+            str(self.home),
+            "--more",
+            *(f"{name}={port}" for name, port in self.more.items()),
         )
         self.spawn("web", "-m", "rondine.server.main", "serve", "--port", str(self.port))
         self.start_worker()
@@ -114,6 +126,37 @@ class WholeRondine:
 
     def office(self, person: str = "mira") -> Project:
         return self.client(person).project("olmara")
+
+    def outside(self, name: str) -> str:
+        """The address of another stand-in: crew, seeds, soil or soil-tls."""
+        return f"{'https' if name.endswith('tls') else 'http'}://127.0.0.1:{self.more[name]}"
+
+    @property
+    def papers(self) -> Papers:
+        """The secrets that the stand-ins gave to the tree office."""
+        return papers_in(self.home)
+
+    def tell(self, name: str, **how: Any) -> dict[str, Any]:
+        """Tells another stand-in how to behave; nothing: well."""
+        return httpx.put(f"{self.outside(name)}/control", json=how).raise_for_status().json()  # type: ignore[no-any-return]
+
+    def sign_in(
+        self, name: str, base_address: str, sign_in: dict[str, Any], secrets: dict[str, str], **document: Any
+    ) -> str:
+        """A service with a connection in test that signs in so. Gives its name, which is the service's and the connection's."""
+        office = self.office()
+        office.services.make(name)
+        office.credentials.make(f"{name}-key", environment="test")
+        if secrets:
+            office.set_secrets(f"{name}-key", **secrets)
+        office.connections.make(
+            name,
+            service=name,
+            environment="test",
+            credential=f"{name}-key",
+            document={"base_address": base_address, "sign_in": sign_in, **document},
+        )
+        return name
 
     def control(self, **how: Any) -> None:
         """Tells the register how to behave; nothing: well."""

@@ -82,6 +82,7 @@ class Project:
         self.record_types = self._items("record-types")
         self.mappings = self._items("mappings")
         self.feeds = self._items("feeds")
+        self.standing_values = self._items("standing-values")
 
     def _items(self, kind: str) -> Items:
         return Items(self._client, f"{self._path}/{kind}")
@@ -92,7 +93,35 @@ class Project:
     # --- connecting
 
     def environments(self) -> list[Json]:
+        """Each with what is missing in it: [{name, is_protected, missing: [{where, message, hint}], ...}]."""
         return self._ask("GET", "/environments")
+
+    def make_environment(self, name: str, **content: Any) -> Json:
+        """content: title, description, is_protected."""
+        return self._ask("POST", "/environments", {"name": name, **content})
+
+    def change_environment(self, name: str, **content: Any) -> Json:
+        return self._ask("PATCH", f"/environments/{quote(name, safe='')}", content)
+
+    def remove_environment(self, name: str) -> None:
+        self._ask("DELETE", f"/environments/{quote(name, safe='')}")
+
+    def obstacles(self) -> list[Json]:
+        """Everything that is set up but cannot start: [{kind, name, environment, reasons: [{where, message, hint}]}]."""
+        return self._ask("GET", "/obstacles")
+
+    def set_standing_value(self, name: str, value: str | int | bool | None, environment: str) -> Json:
+        """Gives a standing value its value in one environment, making it if there is none; None takes it away."""
+        try:
+            held = self.standing_values.get(name)
+        except RondineProblem as problem:
+            if problem.code != "not_found":
+                raise
+            held = self.standing_values.make(name)
+        values = {**held["document"].get("values", {}), environment: value}
+        values = {key: one for key, one in values.items() if one is not None}
+        document = {**held["document"], "values": values}
+        return self.standing_values.change(name, version=held["version"], document=document)
 
     def hosts(self) -> list[Json]:
         return self._ask("GET", "/hosts")
@@ -103,13 +132,71 @@ class Project:
     def remove_host(self, host_id: int) -> None:
         self._ask("DELETE", f"/hosts/{host_id}")
 
-    def set_secrets(self, credential: str, **secrets: str) -> Json:
-        """Replaces a credential's secrets, such as key="..."; they are never given back."""
-        return self._ask("PUT", f"/credentials/{quote(credential, safe='')}/secrets", {"secrets": secrets})
+    def set_secrets(self, credential: str, /, *, is_second: bool = False, **secrets: str) -> Json:
+        """Replaces a credential's secrets, such as key="..."; they are never given back.
 
-    def check_connection(self, name: str) -> Json:
-        """Whether it works: {works, steps: [{step, is_good, words, hint}]}."""
-        return self._ask("POST", f"/connections/{quote(name, safe='')}/check")
+        is_second: sets a second one beside the first, tried where the first is refused.
+        """
+        body = {"secrets": secrets, "is_second": is_second}
+        return self._ask("PUT", f"/credentials/{quote(credential, safe='')}/secrets", body)
+
+    def drop_second_secrets(self, credential: str) -> Json:
+        return self._ask("DELETE", f"/credentials/{quote(credential, safe='')}/secrets/second")
+
+    def move_key(
+        self,
+        place: str,
+        *,
+        service: str,
+        environment: str = "test",
+        operation: str | None = None,
+        document: Json | None = None,
+    ) -> Json:
+        """Moves a fixed value that looks like a key into the connection's credential. place: JSON Pointer, such as /query/0."""
+        body: Json = {"service": service, "environment": environment, "place": place}
+        body |= {"operation": operation} if operation else {}
+        return self._ask("POST", "/moves", body | ({"document": document} if document is not None else {}))
+
+    def check_connection(self, name: str, *, where: str = "web") -> Json:
+        """Whether it works: {works, steps: [{step, is_good, words, hint, ms}]}. where: web or worker."""
+        return self._ask("POST", f"/connections/{quote(name, safe='')}/check", {"where": where})
+
+    def enable(self, kind: str, name: str, *, enabled: bool = True) -> Json:
+        """Enables or disables a connection or an operation. kind: connections or operations."""
+        items: Items = getattr(self, kind)
+        held = items.get(name)
+        return items.change(name, version=held["version"], document={**held["document"], "enabled": enabled})
+
+    def meter(self, connection: str) -> Json:
+        """How much of its limits is used: {limits: [{words, used, left, refills_at}], held_until, ...}."""
+        return self._ask("GET", f"/connections/{quote(connection, safe='')}/meter")
+
+    def effective(self, connection: str) -> list[Json]:
+        """What goes with every request: [{place, name, value, source}]."""
+        return self._ask("GET", f"/connections/{quote(connection, safe='')}/effective")
+
+    def sign_in_state(self, connection: str) -> Json:
+        """{tokens: [{state, words, expires_at, ...}], callback, obstacles}; never a token."""
+        return self._ask("GET", f"/connections/{quote(connection, safe='')}/sign-in")
+
+    def begin_sign_in(self, connection: str, operation: str = "") -> Json:
+        """{address: the service's consent page, callback}; the person who asks opens the address in a browser signed in to Rondine."""
+        return self._ask("POST", f"/connections/{quote(connection, safe='')}/sign-in", {"operation": operation})
+
+    def discard_token(self, connection: str, operation: str = "") -> None:
+        self._ask("DELETE", f"/connections/{quote(connection, safe='')}/sign-in", query={"operation": operation})
+
+    def find_addresses(self, issuer: str) -> Json:
+        """The OAuth addresses that a service itself names (RFC 8414, OpenID)."""
+        return self._ask("POST", "/metadata", {"issuer": issuer})
+
+    def preparation(self, service: str) -> list[Json]:
+        """What is known of a service and what is not: [{name, title, value, source, hint}]."""
+        return self._ask("GET", f"/services/{quote(service, safe='')}/preparation")
+
+    def connect_prepared(self, service: str, environment: str = "test") -> Json:
+        """Makes connection, credential and first operation from what is noted with the service; gives their names."""
+        return self._ask("POST", f"/services/{quote(service, safe='')}/preparation", {"environment": environment})
 
     # --- describing and trying
 
@@ -138,18 +225,26 @@ class Project:
         document: Json | None = None,
         inputs: Mapping[str, Any] | None = None,
         confirmed: bool = False,
+        in_protected: bool = False,
     ) -> Json:
-        """Sends a saved operation, or one from the draft, once. confirmed: needed for what may change something at the service."""
-        return self._ask(
-            "POST", "/trials", {**_asked(service, environment, operation, document, inputs), "confirmed": confirmed}
-        )
+        """Sends a saved operation, or one from the draft, once. confirmed: needed for what may change something at the service.
+        in_protected: needed besides in a protected environment."""
+        asked = _asked(service, environment, operation, document, inputs)
+        return self._ask("POST", "/trials", {**asked, "confirmed": confirmed, "in_protected": in_protected})
 
     def keep_sample(
-        self, name: str, *, run: int | None = None, text: str | None = None, operation: str | None = None
+        self,
+        name: str,
+        *,
+        run: int | None = None,
+        text: str | None = None,
+        operation: str | None = None,
+        keys: str | None = None,
     ) -> Json:
-        """A sample from a trial's response, or from pasted text."""
+        """A sample from a trial's response, or from pasted text. keys: what becomes of values that look like keys: mask or keep."""
         given = (
             {"name": name, "operation": operation}
+            | ({"keys": keys} if keys else {})
             | ({"run": run} if run is not None else {})
             | ({"text": text} if text is not None else {})
         )
@@ -210,9 +305,11 @@ class Project:
 
     # --- running
 
-    def run_feed(self, name: str, inputs: Mapping[str, Any] | None = None) -> Json:
+    def run_feed(self, name: str, inputs: Mapping[str, Any] | None = None, *, confirmed: bool = False) -> Json:
         """Queues a run; see `watch`."""
-        return self._ask("POST", f"/feeds/{quote(name, safe='')}/runs", {"inputs": dict(inputs or {})})
+        return self._ask(
+            "POST", f"/feeds/{quote(name, safe='')}/runs", {"inputs": dict(inputs or {}), "confirmed": confirmed}
+        )
 
     def run(self, run_id: int) -> Json:
         return self._ask("GET", f"/runs/{run_id}")

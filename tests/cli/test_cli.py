@@ -85,7 +85,7 @@ def test_the_guide_walks_from_an_address_to_kept_records(rondine):
     found = rondine.cli("guide", "--key-file", str(rondine.home / "register.key"), "--register", rondine.register_url)
     for words in (
         "1. Connect",
-        "✓ sign-in",
+        "✓ sign in",
         "6. Make a feed",
         "2,412 created",
         "nothing changed: all 2,412 rows",

@@ -3,12 +3,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rondine.core.errors import PaginationError
-from rondine.core.http import Request, Response, Send, once, through
+from rondine.core.http import Request, Response, Send
 from rondine.core.pagination import LinkHeader, NextAddress, PageNumber
 from rondine.core.pagination.link_header import next_link
 from rondine.core.pagination.recognise import recognise
-from rondine.core.secret import Secret
-from rondine.core.signin import ApiKey
 
 FIRST = Request("GET", "https://register.example/trees?limit=2")
 
@@ -109,34 +107,6 @@ def test_the_plan_names_all_pages_after_the_first():
     assert [request.url[-6:] for request in paging.plan(later, page(rows=2, total=5))] == ["page=3"]
     with pytest.raises(PaginationError, match="announces"):
         PageNumber(total="/total", max_pages=10).plan(FIRST, page(rows=1, total=10**9))
-
-
-def test_sign_in_wraps_paging_wraps_one_call():
-    links = iter(["</trees?start=2>; rel=next", ""])
-    sent = []
-
-    def answer(ask):
-        sent.append(ask.request.header("X-Key"))
-        return page(next(links))
-
-    key = Secret("s3cr3t", "tree-key")
-    signed = through(LinkHeader().exchange(FIRST), lambda ask: ApiKey(name="X-Key").exchange(ask, {"key": key}))
-    drive(signed, answer)
-    assert sent == [key, key]
-
-
-def test_a_key_in_the_query_stays_out_of_the_address():
-    exchange = ApiKey(name="key", place="query").exchange(Send(FIRST), {"key": Secret("s3cr3t", "k")})
-    request = next(exchange).request
-    assert request.url == FIRST.url and request.secret_query[0][0] == "key"
-
-
-def test_a_caller_that_stops_early_closes_both():
-    outer = LinkHeader().exchange(FIRST)
-    signed = through(outer, lambda ask: once(ask.request))
-    next(signed)
-    signed.close()
-    assert outer.gi_frame is None
 
 
 def test_each_paging_style_is_recognised_from_its_response():

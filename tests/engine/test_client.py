@@ -26,7 +26,7 @@ def line(port, *, sign_in=None, permitted=None, max_size=1_000_000, host="127.0.
         f"http://{host}:{port}",
         sign_in or NoSignIn(),
         guard,
-        {"key": Secret(KEY, "tree-key")},
+        ({"key": Secret(KEY, "tree-key")},),
         time_outs=TimeOuts(**times),
         max_size=max_size,
     )

@@ -35,6 +35,8 @@ LEAST = {
     ("POST", "/hosts"): "administrator",
     ("DELETE", "/hosts/{host_id}"): "administrator",
     ("PUT", "/credentials/{name}/secrets"): "operator",
+    ("DELETE", "/credentials/{name}/secrets/second"): "operator",
+    ("DELETE", "/connections/{name}/sign-in"): "operator",
     ("POST", "/feeds/{name}/runs"): "operator",
     ("POST", "/runs/{run_id}/cancel"): "operator",
     **{("POST", path): "viewer" for path in ("/addresses", "/requests", "/outlines", "/proposals", "/previews")},
@@ -149,7 +151,7 @@ def test_secrets_are_written_and_never_read(rondine):
     office = rondine.office("odo")
     rondine.connect("write-only", key="canary-write-only")
     found = office.set_secrets("write-only-key", key="canary-replaced")
-    assert found == {"name": "write-only-key", "names": ["key"], "version": 3}
+    assert found == {"name": "write-only-key", "names": ["key"], "has_second": False, "version": 3}
     assert "canary" not in json.dumps(rondine.office().credentials.get("write-only-key"))
     with pytest.raises(RondineProblem) as raised:
         office.set_secrets("write-only-key", key="canary-new\nline")

@@ -1115,10 +1115,10 @@ export interface components {
             type?: ("boolean" | "date" | "datetime" | "decimal" | "integer" | "json" | "text") | null;
         };
         /**
-         * FromInput
+         * ValueOf
          * @description The place of an input's value.
          */
-        FromInput: {
+        ValueOf: {
             input: string;
         };
         HostLine: {
@@ -1482,7 +1482,7 @@ export interface components {
             encoded?: boolean;
             name: string;
             /** @default  */
-            value?: string | (string | components["schemas"]["FromInput"])[] | components["schemas"]["FromInput"];
+            value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         PatchedChangedConnectionRequest: {

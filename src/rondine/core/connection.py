@@ -4,14 +4,40 @@ import re
 from typing import Annotated, Any, Literal
 from urllib.parse import urlsplit
 
+import uritemplate
 from msgspec import Meta
 
-from rondine.core.errors import Problem
-from rondine.core.protocols.rest import OWN_HEADERS
+from rondine.core.errors import Problem, did_you_mean
+from rondine.core.limits import Limit
+from rondine.core.protocols.rest import OWN_HEADERS, Value, ValueOf, parts_of
 from rondine.core.settings import Document
-from rondine.core.signin import NoSignIn, SignIn
+from rondine.core.signin import (
+    AuthorizationCode,
+    ClientCertificate,
+    JwtBearer,
+    NoSignIn,
+    OAuthClient,
+    PasswordGrant,
+    SignIn,
+    SignInOperation,
+)
+
+FIELD_NAME = r"[!#$%&'*+.^_`|~0-9A-Za-z-]+"
 
 Seconds = Annotated[float, Meta(gt=0, le=3600)]
+
+
+class Preparation(Document, frozen=True):
+    """What is known of a service before it is connected; None or empty is not known yet. It becomes the connection and the first operation.
+
+    key_from: where to get an account or key.  limits: an empty list says that there are none.
+    """
+
+    base_address: str = ""
+    sign_in: SignIn | None = None
+    key_from: str = ""
+    limits: list[Limit] | None = None
+    example: str = ""
 
 
 class ServiceDocument(Document, frozen=True):
@@ -20,13 +46,15 @@ class ServiceDocument(Document, frozen=True):
     protocol: Literal["rest"] = "rest"
     description: str = ""
     documentation: str = ""
+    preparation: Preparation = Preparation()
 
 
-class StandingHeader(Document, frozen=True):
-    """A header that goes with every request; an operation's own of the same name replaces it."""
+class StandingParameter(Document, frozen=True):
+    """A header or query parameter that goes with every request; an operation's own of the same name stands in its place."""
 
     name: str
-    value: str
+    value: Value = ""
+    enabled: bool = True
 
 
 class TimeOutSettings(Document, frozen=True):
@@ -39,14 +67,86 @@ class TimeOutSettings(Document, frozen=True):
     whole: Seconds = 120.0
 
 
-class ConnectionDocument(Document, frozen=True):
-    """How a service is reached in one environment. base_address: scheme, host, port and common path.  most_bytes: of one response."""
+class TlsSettings(Document, frozen=True):
+    """authority: certificates (PEM) of the authority that the service's certificate comes from, if it is no public one.  certificate: our
+    client certificate (PEM), if the service asks for one; its private key is the credential's secret "tls_private_key"."""
 
-    base_address: str = ""
+    authority: str = ""
+    certificate: str = ""
+
+
+class ProxySettings(Document, frozen=True):
+    """An HTTP proxy that all calls of the connection go through. user_name: if it asks for one; the credential's secret "proxy_password" goes with it."""
+
+    address: str = ""
+    user_name: str = ""
+
+
+class OwnSignIn(Document, frozen=True):
+    """Another sign-in for one operation, in place of the connection's."""
+
+    operation: str
     sign_in: SignIn = NoSignIn()
-    headers: list[StandingHeader] = []
+    credential: str = ""
+
+
+Use = Literal["live", "copy", "write"]
+
+
+class ConnectionDocument(Document, frozen=True):
+    """How a service is reached in one environment.
+
+    Where: base_address: scheme, host, port and common path, an RFC 6570 template.  blanks: values for its placeholders.  tls, proxy, time_outs.
+    place: only workers started for this place carry its runs out.
+    How much: limits, all kept at once.  parallel: calls under way at a time, over all processes.  most_bytes: of one response.
+    How to sign in: sign_in, and own_sign_ins of single operations.
+    With every request: headers, query.
+    supports: what it may be used for: live (asked when read), copy (feeds), write (operations that change something).
+    """
+
+    enabled: bool = True
+    base_address: str = ""
+    blanks: dict[str, str] = {}
+    tls: TlsSettings = TlsSettings()
+    proxy: ProxySettings = ProxySettings()
     time_outs: TimeOutSettings = TimeOutSettings()
+    place: Annotated[str, Meta(pattern=r"^([a-z][a-z0-9_-]{0,62})?$")] = ""
+    limits: list[Limit] = []
+    parallel: Annotated[int, Meta(ge=1, le=1000)] | None = None
     most_bytes: Annotated[int, Meta(ge=1, le=2**31)] = 64 * 1024 * 1024
+    sign_in: SignIn = NoSignIn()
+    own_sign_ins: list[OwnSignIn] = []
+    headers: list[StandingParameter] = []
+    query: list[StandingParameter] = []
+    supports: tuple[Use, ...] = ("live", "copy", "write")
+    documentation: str = ""
+
+    def address(self) -> str:
+        """The base address with its blanks filled in."""
+        if "{" not in self.base_address:
+            return self.base_address
+        return uritemplate.expand(self.base_address, dict(self.blanks.items()))
+
+    def secret_names(self) -> tuple[str, ...]:
+        """What the connection's credential must hold."""
+        names = [*self.sign_in.secret_names()]
+        names += ["tls_private_key"] if self.tls.certificate else []
+        names += ["proxy_password"] if self.proxy.user_name else []
+        return tuple(dict.fromkeys(names))
+
+
+class EnvironmentDocument(Document, frozen=True):
+    """is_protected: only administrators change what is in it, and what writes must be asked for explicitly."""
+
+    description: str = ""
+    is_protected: bool = False
+
+
+class StandingValueDocument(Document, frozen=True):
+    """values: by environment."""
+
+    description: str = ""
+    values: dict[str, str | int | bool] = {}
 
 
 class CredentialDocument(Document, frozen=True):
@@ -72,47 +172,162 @@ class FeedDocument(Document, frozen=True):
 
 
 def connection_problems(document: ConnectionDocument) -> list[Problem]:
-    problems = []
-    if not document.base_address:
-        problems.append(Problem("/base_address", "the base address is missing", "such as https://register.example/v1"))
-    else:
-        try:
-            parts = urlsplit(document.base_address)
-            is_sound = (
-                parts.scheme in ("http", "https")
-                and bool(parts.hostname)
-                and not parts.fragment
-                and (parts.port or 1) > 0
-            )
-        except ValueError:
-            is_sound = False
-        if not is_sound or re.search(r"\s", document.base_address):
-            problems.append(
-                Problem(
-                    "/base_address",
-                    f'"{document.base_address[:80]}" is not an address',
-                    "it begins with http:// or https:// and names a host",
+    """What keeps a connection from working that can be seen without asking anybody."""
+    problems = _address_problems(document)
+    for group in ("headers", "query"):
+        for number, one in enumerate(getattr(document, group)):
+            here = f"/{group}/{number}"
+            name_is_sound = bool(one.name) if group == "query" else re.fullmatch(FIELD_NAME, one.name)
+            if not name_is_sound or (group == "headers" and one.name.lower() in OWN_HEADERS):
+                problems.append(
+                    Problem(f"{here}/name", f'"{one.name[:80]}" cannot be set', "name a header of the service")
                 )
+            for part in parts_of(one.value):
+                if isinstance(part, ValueOf) and (part.input or not part.standing):
+                    problems.append(
+                        Problem(f"{here}/value", "a connection has no inputs", "take a standing value, or a fixed text")
+                    )
+                elif group == "headers" and isinstance(part, str) and re.search(r"[\r\n\0]", part):
+                    problems.append(
+                        Problem(f"{here}/value", "a header value has no line breaks", "write it on one line")
+                    )
+    for number, limit in enumerate(document.limits):
+        if limit.key in [other.key for other in document.limits[:number]]:
+            problems.append(Problem(f"/limits/{number}", f"there are two limits for {limit.key}", "keep one of them"))
+    if document.proxy.address and not re.fullmatch(r"http://[^/@\s?#]+/?", document.proxy.address):
+        problems.append(
+            Problem(
+                "/proxy/address",
+                f'"{document.proxy.address[:80]}" is not the address of a proxy',
+                "such as http://proxy.example:3128",
             )
-        elif "@" in parts.netloc:
-            problems.append(
-                Problem(
-                    "/base_address", "the address holds a user name or password", "take it out and use a credential"
-                )
-            )
-        elif parts.query:
-            problems.append(
-                Problem("/base_address", "the address has a query", "query parameters belong to operations")
-            )
-    for number, header in enumerate(document.headers):
-        if not re.fullmatch(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+", header.name) or header.name.lower() in OWN_HEADERS:
-            problems.append(
-                Problem(
-                    f"/headers/{number}/name", f'"{header.name[:80]}" cannot be set', "name a header of the service"
-                )
-            )
-        if re.search(r"[\r\n\0]", header.value):
-            problems.append(
-                Problem(f"/headers/{number}/value", "a header value has no line breaks", "write it on one line")
-            )
+        )
+    problems += sign_in_problems(document.sign_in, "/sign_in", document)
+    for number, own in enumerate(document.own_sign_ins):
+        problems += sign_in_problems(own.sign_in, f"/own_sign_ins/{number}/sign_in", document)
     return problems
+
+
+def _address_problems(document: ConnectionDocument) -> list[Problem]:
+    here = "/base_address"
+    if not document.base_address:
+        return [Problem(here, "the base address is missing", "such as https://register.example/v1")]
+    blanks = uritemplate.variables(document.base_address)
+    if missing := sorted(set(blanks) - {name for name, value in document.blanks.items() if value.strip()}):
+        return [Problem(f"/blanks/{missing[0]}", f"the base address waits for {', '.join(missing)}", "fill the blanks")]
+    problems = [
+        Problem(
+            f"/blanks/{name}", f'the base address has no blank "{name}"', did_you_mean(name, blanks) or "take it away"
+        )
+        for name in sorted(set(document.blanks) - set(blanks))
+    ]
+    address = document.address()
+    try:
+        parts = urlsplit(address)
+        is_sound = (
+            parts.scheme in ("http", "https")
+            and bool(parts.hostname)
+            and not parts.fragment
+            and (parts.port or 1) > 0
+            and not re.search(r"[\s{}]", address)
+        )
+    except ValueError:
+        is_sound = False
+    if not is_sound:
+        return [
+            *problems,
+            Problem(here, f'"{address[:80]}" is not an address', "it begins with http:// or https:// and names a host"),
+        ]
+    if any("%" in (parts.hostname or "") or name in (parts.hostname or "") for name in ("{", "}")):
+        problems.append(Problem(here, "a blank in the host has a value that no host has", "letters, digits, - and ."))
+    if "@" in parts.netloc:
+        problems.append(Problem(here, "the address holds a user name or password", "take it out and use a credential"))
+    elif parts.query:
+        problems.append(Problem(here, "the address has a query", "put it under what goes with every request"))
+    return problems
+
+
+def sign_in_problems(sign_in: SignIn, here: str, document: ConnectionDocument) -> list[Problem]:
+    problems = []
+    match sign_in:
+        case OAuthClient():
+            if not sign_in.token_address:
+                problems.append(
+                    Problem(f"{here}/token_address", "the token address is missing", "see the service's documentation")
+                )
+            if not sign_in.client_id and not (isinstance(sign_in, JwtBearer) and sign_in.issuer):
+                problems.append(
+                    Problem(
+                        f"{here}/client_id", "the client id is missing", "the service gave it with the registration"
+                    )
+                )
+            if isinstance(sign_in, AuthorizationCode) and not sign_in.authorization_address:
+                problems.append(
+                    Problem(
+                        f"{here}/authorization_address",
+                        "the authorization address is missing",
+                        "see the service's documentation",
+                    )
+                )
+            if isinstance(sign_in, PasswordGrant) and not sign_in.user_name:
+                problems.append(Problem(f"{here}/user_name", "the user name is missing", "give the one of the account"))
+            if sign_in.client_authentication == "tls" and not document.tls.certificate:
+                problems.append(
+                    Problem(
+                        "/tls/certificate",
+                        "the client authenticates by TLS, but there is no client certificate",
+                        "paste it in PEM",
+                    )
+                )
+        case ClientCertificate():
+            if not document.tls.certificate:
+                problems.append(Problem("/tls/certificate", "the client certificate is missing", "paste it in PEM"))
+        case SignInOperation():
+            if not sign_in.operation:
+                problems.append(
+                    Problem(
+                        f"{here}/operation", "the sign-in operation is missing", "name an operation of this service"
+                    )
+                )
+        case _:
+            pass
+    return problems
+
+
+def connection_warnings(document: ConnectionDocument) -> list[Problem]:
+    """What works but should be known."""
+    warnings = []
+    address = document.address()
+    try:
+        host = (urlsplit(address).hostname or "").lower()
+    except ValueError:
+        host = ""
+    if address.startswith("http://"):
+        warnings.append(
+            Problem(
+                "/base_address",
+                "plain http: whoever is on the way can read and change everything",
+                "use https if the service offers it",
+            )
+        )
+    if host in ("localhost", "127.0.0.1", "::1") or host.endswith(".localhost"):
+        warnings.append(
+            Problem(
+                "/base_address",
+                f"{host} is whatever machine each process of Rondine runs on",
+                "name the host as all of them reach it",
+            )
+        )
+    if isinstance(document.sign_in, PasswordGrant):
+        warnings.append(
+            Problem(
+                "/sign_in",
+                "the password grant is legacy",
+                "ask the service for authorization code or client credentials",
+            )
+        )
+    if isinstance(document.sign_in, OAuthClient) and document.sign_in.token_address.startswith("http://"):
+        warnings.append(
+            Problem("/sign_in/token_address", "secrets go to the token address over plain http", "use https")
+        )
+    return warnings

@@ -136,6 +136,30 @@ class ResponseTooLarge(ServiceError):
     code = "response_too_large"
 
 
+class SignInRefused(ServiceError):
+    """The outside service does not accept the sign-in: a wrong secret, a scope it does not give, an answer without a token."""
+
+    code = "sign_in_refused"
+
+
+class SignInAgain(SignInRefused):
+    """The consent that a person once gave has ended; somebody must sign in at the outside service again."""
+
+    code = "sign_in_again"
+
+
+class LimitReached(RondineError):
+    """A limit of the connection is used up for longer than the caller waits."""
+
+    code, status = "limit_reached", 429
+
+
+class RedirectRefused(ServiceError):
+    """A redirect that Rondine does not follow."""
+
+    code = "redirect_refused"
+
+
 class PaginationError(ServiceError):
     """The next page cannot be asked for: it leaves the origin, goes in a circle, or never ends."""
 

@@ -1,11 +1,11 @@
 """Request, Response and Exchange: what the core says to the engine, and what it is told.
 
 An `Exchange[T]` is anything that takes more than one round trip, written as a generator: it yields what it asks for, is sent the reply,
-and comes to a T. It never does I/O and never knows who carried its requests, so sign-in wraps paging wraps one call (`through`), and
-every rule is tested without a server. The engine has the one driver.
+and comes to a T. It never does I/O and never knows who carried its requests, so that every rule is tested without a server. The engine has
+the driver; it carries each request of an exchange through the connection's sign-in, which is an exchange of its own (`core/signin`).
 """
 
-from collections.abc import Callable, Generator, Mapping
+from collections.abc import Generator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import TypeVar
 from urllib.parse import parse_qsl, quote, urlsplit, urlunsplit
@@ -19,6 +19,14 @@ QUERY_SAFE = "-._~!$'()*,;:@/?"
 
 
 @dataclass(frozen=True, slots=True)
+class SecretBody:
+    """A body with secrets in it. shown: the same text with each secret masked."""
+
+    shown: bytes
+    sent: Secret
+
+
+@dataclass(frozen=True, slots=True)
 class Request:
     """One HTTP request. Secrets stand beside the text, never in it: `url` and `repr` are safe to show.
 
@@ -28,11 +36,28 @@ class Request:
     method: str
     url: str
     headers: tuple[tuple[str, str | Secret], ...] = ()
-    body: bytes | None = None
+    body: bytes | SecretBody | None = None
     secret_query: tuple[tuple[str, Secret], ...] = ()
 
     def header(self, name: str) -> str | Secret | None:
         return next((value for key, value in self.headers if key.lower() == name.lower()), None)
+
+    @property
+    def has_secrets(self) -> bool:
+        return (
+            bool(self.secret_query)
+            or isinstance(self.body, SecretBody)
+            or any(isinstance(value, Secret) for _, value in self.headers)
+        )
+
+    @property
+    def shown_body(self) -> bytes:
+        return self.body.shown if isinstance(self.body, SecretBody) else self.body or b""
+
+    @property
+    def sent_body(self) -> bytes:
+        """What really goes out: only the sign-in schemes and the engine look at it."""
+        return self.body.sent.reveal().encode() if isinstance(self.body, SecretBody) else self.body or b""
 
     def with_header(self, name: str, value: "str | Secret") -> "Request":
         """The request with this header set, in place of any of the same name."""
@@ -45,7 +70,7 @@ class Response:
     """The head of a response, and the few values of its body that the exchange asked for.
 
     values: by the name the strategy declared; an absent one is missing from the mapping.
-    rows: how many rows the response had, None if nobody counted.
+    rows: how many rows the response had, None if nobody counted.  content: the whole body, of sign-in requests alone.
     """
 
     status: int
@@ -53,6 +78,7 @@ class Response:
     url: str = ""
     values: Mapping[str, object] = field(default_factory=dict)
     rows: int | None = None
+    content: bytes = b""
 
     def header(self, name: str) -> str | None:
         """The value of a header field, several joined with ", " (RFC 9110, section 5.3)."""
@@ -62,7 +88,10 @@ class Response:
 
 @dataclass(frozen=True, slots=True)
 class Send:
-    """Send this request; the reply is its Response. wanted: JSON Pointers of body values to report, by name."""
+    """Send this request; the reply is its Response.
+
+    wanted: JSON Pointers of body values to report, by name.
+    """
 
     request: Request
     wanted: Mapping[str, str] = field(default_factory=dict)
@@ -76,20 +105,6 @@ Exchange = Generator[Ask, Reply, T]
 def once(request: Request) -> Exchange[Response]:
     """The shortest exchange: one request, one response."""
     return (yield Send(request))
-
-
-def through(outer: Exchange[T], inner: Callable[[Send], Exchange[Response]]) -> Exchange[T]:
-    """The outer exchange with every request of it carried by an inner one: paging through sign-in, for example."""
-    try:
-        ask = next(outer)
-        while True:
-            reply = yield from inner(ask)
-            ask = outer.send(reply)
-    except StopIteration as end:
-        result: T = end.value
-        return result
-    finally:
-        outer.close()
 
 
 def origin(url: str) -> str:
@@ -119,7 +134,8 @@ def http_text(request: Request) -> str:
     lines = [f"{request.method} {target} HTTP/1.1", f"Host: {parts.netloc.rpartition('@')[2]}"]
     lines += [f"{name}: {value}" for name, value in request.headers]
     text = "\n".join(lines)
-    return f"{text}\n\n{request.body.decode('utf-8', 'replace')}" if request.body else text
+    body = request.shown_body.decode("utf-8", "replace")
+    return f"{text}\n\n{body}" if body else text
 
 
 SENSITIVE_HEADERS = frozenset({"authorization", "proxy-authorization", "cookie", "set-cookie"})

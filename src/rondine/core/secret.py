@@ -6,19 +6,31 @@ MASK = "•••••••"
 
 
 class Secret:
-    """A secret and the name it is shown by. Only `reveal()` gives the value, and only the engine calls it."""
+    """A secret, the name it is shown by, and a public text before it, such as "Bearer ".
 
-    __slots__ = ("__value", "label")
+    Only `reveal()` gives the value, with what stands before it; the sign-in schemes and the engine call it.
+    """
 
-    def __init__(self, value: str, label: str) -> None:
+    __slots__ = ("__value", "before", "label")
+
+    def __init__(self, value: str, label: str, *, before: str = "") -> None:
         self.__value = value
         self.label = label
+        self.before = before
 
     def reveal(self) -> str:
+        return self.before + self.__value
+
+    def bare(self) -> str:
+        """The value without what stands before it."""
         return self.__value
 
+    def after(self, before: str) -> "Secret":
+        """The same secret with another text before it."""
+        return Secret(self.__value, self.label, before=before)
+
     def __str__(self) -> str:
-        return f"{MASK} {self.label}"
+        return f"{self.before}{MASK} {self.label}"
 
     def __repr__(self) -> str:
         return f"Secret({self.label!r})"

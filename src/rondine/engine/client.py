@@ -1,15 +1,18 @@
-"""Carries exchanges out over aiohttp: time-outs, a size cap, timings, no redirects of its own, no secrets in logs.
+"""Carries exchanges out over aiohttp: sign-in, limits, redirects by our own rule, time-outs, a size cap, timings, no secrets in logs.
 
 One `Engine` a process and event loop; it keeps a connection pool for each connection of a project, and drops idle ones.
 """
 
 import asyncio
+import os
 import socket
 import ssl
 import time
-from collections.abc import AsyncIterator, Awaitable, Callable, Mapping
+from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import asynccontextmanager, suppress
-from dataclasses import dataclass, field
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+from functools import partial
 from typing import Any, TypeVar
 from urllib.parse import quote
 
@@ -18,46 +21,34 @@ from yarl import URL
 
 from rondine.core.errors import (
     HostRefused,
+    RedirectRefused,
     ResponseTooLarge,
     RondineError,
     ServiceError,
     ServiceTooSlow,
-    TlsFailed,
+    SignInAgain,
+    SignInRefused,
     Unreachable,
 )
-from rondine.core.http import Exchange, Headers, Request, Response, Send, origin, through, without_secrets
+from rondine.core.http import Exchange, Headers, Request, Response, Send, origin, without_secrets
+from rondine.core.limits import retry_after
+from rondine.core.redirects import MOST as MOST_REDIRECTS
+from rondine.core.redirects import redirected
 from rondine.core.secret import Secret
-from rondine.core.signin import SignIn
-from rondine.engine.guard import Guard
+from rondine.core.signin import Given, ReadToken, RenewToken, SendForToken, SignInExchange, Token
+from rondine.engine.guard import PermittedHost
+from rondine.engine.line import Line, TimeOuts, cleaned, cleaned_text, tls_context, tls_failure
+from rondine.engine.shared import Alone, Shared
+
+__all__ = ["Arrival", "Engine", "Line", "SideCall", "TimeOuts", "Timings"]
 
 T = TypeVar("T")
 MOST_POOLS = 200
-
-
-@dataclass(frozen=True, slots=True)
-class TimeOuts:
-    """Seconds. connect: until the connection stands.  first_byte: until the head of the response.  idle: between two pieces of the body.
-    whole: for all of it."""
-
-    connect: float = 5.0
-    first_byte: float = 30.0
-    idle: float = 15.0
-    whole: float = 120.0
-
-
-@dataclass(frozen=True, slots=True)
-class Line:
-    """A connection ready to use. id and version: name its pool.  max_size: bytes of a body after decompression."""
-
-    id: str
-    version: int
-    base_address: str
-    sign_in: SignIn
-    guard: Guard
-    secrets: Mapping[str, Secret] = field(default_factory=dict)
-    headers: tuple[tuple[str, str], ...] = ()
-    time_outs: TimeOuts = TimeOuts()
-    max_size: int = 64 * 1024 * 1024
+MOST_TOKEN_ANSWER = 1024 * 1024
+#: How often a call that was told to wait (Retry-After) is tried again.
+MOST_WAITS = 3
+#: Seconds that a call waits for limits, unless its caller says otherwise.
+PATIENCE = 60.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,59 +83,252 @@ class Arrival:
 
     @property
     def media_type(self) -> str:
-        return self._header("content-type").partition(";")[0].strip().lower()
+        return (self.header("content-type") or "").partition(";")[0].strip().lower()
 
     @property
     def charset(self) -> str:
-        for part in self._header("content-type").split(";")[1:]:
+        for part in (self.header("content-type") or "").split(";")[1:]:
             name, _, value = part.strip().partition("=")
             if name.lower() == "charset":
                 return value.strip('"')
         return "utf-8"
 
-    def _header(self, name: str) -> str:
-        return next((value for key, value in self.headers if key.lower() == name), "")
+    def header(self, name: str) -> str | None:
+        return next((value for key, value in self.headers if key.lower() == name), None)
 
 
 #: Gives the reply that the exchange is sent: reads the values it asked for out of an arrival. May take its time; it is awaited.
 Reader = Callable[[Arrival, Send], Awaitable[Response]]
 
 
-class Engine:
-    """The only door to the network."""
+@dataclass(frozen=True, slots=True)
+class SideCall:
+    """A call made on the way to another: of the sign-in, refused with 401 and repeated, answered with a redirect, or told to wait."""
 
-    def __init__(self) -> None:
-        self._pools: dict[tuple[str, int, str], aiohttp.ClientSession] = {}
+    purpose: str
+    request: Request
+    arrival: Arrival | None
+
+
+Witness = Callable[[SideCall], None]
+
+
+class Engine:
+    """The only door to the network. shared: what all processes share; by default this one shares with nobody."""
+
+    def __init__(self, shared: Shared | None = None) -> None:
+        self.shared: Shared = shared or Alone()
+        self._pools: dict[tuple[str, int, PermittedHost], aiohttp.ClientSession] = {}
+        self._newer: dict[tuple[str, int], Line] = {}
 
     async def close(self) -> None:
         pools, self._pools = list(self._pools.values()), {}
         for session in pools:
             await session.close()
 
-    async def carry(self, line: Line, exchange: Exchange[T], read: Reader) -> T:
-        """Drives an exchange to its end through the connection's sign-in. `read` is awaited with every arrival, in order."""
-        signed = through(exchange, lambda ask: line.sign_in.exchange(ask, line.secrets))
+    async def carry(
+        self,
+        line: Line,
+        exchange: Exchange[T],
+        read: Reader,
+        *,
+        patience: float = PATIENCE,
+        witness: Witness = lambda _: None,
+    ) -> T:
+        """Drives an exchange to its end through the connection's sign-in, limits and redirects. `read` is awaited with every final arrival, in
+        order; calls on the way to it go to `witness`. patience: seconds to wait for limits."""
         try:
-            ask = next(signed)
+            ask = next(exchange)
             while True:
-                arrival = await self.send(line, ask.request)
-                ask = signed.send(await read(arrival, ask))
+                arrival = await self.call(line, ask, patience=patience, witness=witness)
+                ask = exchange.send(await read(arrival, ask))
         except StopIteration as end:
             result: T = end.value
             return result
         finally:
-            signed.close()
+            exchange.close()
 
-    async def send(self, line: Line, request: Request) -> Arrival:
-        """One call. Raises HostRefused, Unreachable, TlsFailed, ServiceTooSlow, ResponseTooLarge or ServiceError; never follows a redirect."""
+    async def call(
+        self, line: Line, ask: Send, *, patience: float = PATIENCE, witness: Witness = lambda _: None
+    ) -> Arrival:
+        """One call of an operation: signed in, within limits, redirects followed by our own rule, told to wait and tried again."""
+        is_signed, until = True, time.monotonic() + patience
+        for number in range(MOST_REDIRECTS + MOST_WAITS + 1):
+            patience = max(0.0, until - time.monotonic())
+            if is_signed:
+                arrival = await self._signed(line, ask, patience, witness)
+            else:
+                arrival = await self._limited(line, ask.request, patience)
+            if self._is_told_to_wait(arrival, until - time.monotonic()) and number < MOST_WAITS:
+                witness(SideCall("told to wait", ask.request, arrival))
+                continue
+            found = redirected(
+                ask.request,
+                arrival.status,
+                arrival.header("location"),
+                {name for name, _ in arrival.request.secret_query},
+            )
+            if found is None:
+                return arrival
+            witness(SideCall("redirect", ask.request, arrival))
+            is_signed = is_signed and found.is_same_origin
+            ask = replace(ask, request=found.request)
+        raise RedirectRefused(
+            f"the service redirects more than {MOST_REDIRECTS} times",
+            where=f"{ask.request.method} {without_secrets(ask.request.url)}",
+            hint="tell its provider; it may lead in a circle",
+        )
+
+    @staticmethod
+    def _is_told_to_wait(arrival: Arrival, left: float) -> bool:
+        """Whether to wait as Retry-After says and try again: 429 means that nothing was done; 503 is trusted for reading alone."""
+        if arrival.status == 429 or (arrival.status == 503 and arrival.request.method in ("GET", "HEAD")):
+            wait = retry_after(arrival.header("retry-after") or "", datetime.now(UTC))
+            return wait is not None and wait.total_seconds() <= left
+        return False
+
+    async def _signed(self, line: Line, ask: Send, patience: float, witness: Witness) -> Arrival:
+        """One call through the sign-in. With two sets of secrets, the second is tried once where the first is refused."""
+        line = self._newer.get((line.token_id, line.version), line)
+        arrival = await self._in_turn(line, ask, patience, witness)
+        if arrival.status == 401 and (newer := await self.shared.newer_line(line)) is not None:
+            witness(SideCall("refused, tried with the secret set meanwhile", arrival.request, arrival))
+            self._newer[line.token_id, line.version] = newer
+            return await self._in_turn(newer, ask, patience, witness)
+        return arrival
+
+    async def _in_turn(self, line: Line, ask: Send, patience: float, witness: Witness) -> Arrival:
+        preferred = line.memory.get("preferred", 0)
+        order = sorted(range(len(line.secrets)), key=lambda number: number != preferred)
+        for number in order:
+            is_last = number == order[-1]
+            memory = line.memory.setdefault(f"set {number}", {})
+            given = Given(
+                line.secrets[number], _now, os.urandom, line.base_address, line.operations, line.certificate, memory
+            )
+            try:
+                arrival = await self._drive(line, ask, line.sign_in.exchange(ask, given), patience, witness)
+            except SignInRefused as error:
+                if is_last or isinstance(error, SignInAgain):
+                    raise
+                continue
+            if arrival.status == 401 and not is_last:
+                witness(SideCall("refused, tried with the second secret", arrival.request, arrival))
+                continue
+            if number != preferred and arrival.status != 401:
+                line.memory["preferred"] = number
+                await self.shared.prefer_secrets(line, number)
+            return arrival
+        raise AssertionError("a line has at least one set of secrets")
+
+    async def _drive(
+        self, line: Line, ask: Send, exchange: SignInExchange[Response], patience: float, witness: Witness
+    ) -> Arrival:
+        """Drives a scheme's exchange for one call; gives the arrival of its last Send."""
+        last: list[Arrival] = []
+
+        async def send(request: Request) -> Response:
+            if last:
+                witness(SideCall("refused, sign-in renewed", last[-1].request, last.pop()))
+            last.append(await self._limited(line, request, patience))
+            return Response(last[-1].status, last[-1].headers, request.url)
+
+        await self._sign_in(line, exchange, send, witness)
+        arrival = last[-1]
+        secrets = line.all_secrets() + [value for _, value in arrival.request.headers if isinstance(value, Secret)]
+        return replace(
+            arrival,
+            body=cleaned(arrival.body, secrets),
+            headers=tuple((name, cleaned_text(value, secrets)) for name, value in arrival.headers),
+        )
+
+    async def _sign_in(
+        self, line: Line, exchange: SignInExchange[T], send: Callable[[Request], Awaitable[Response]], witness: Witness
+    ) -> T:
+        """The driver of what sign-in asks for: see `SignInExchange`."""
+
+        async def obtain(make: Callable[[Token | None], SignInExchange[Token]], held: Token | None) -> Token:
+            return await self._sign_in(line, make(held), send, witness)
+
+        try:
+            asked = next(exchange)
+            while True:
+                try:
+                    reply: object
+                    match asked:
+                        case Send(request=request):
+                            reply = await send(request)
+                        case SendForToken(request=request):
+                            reply = await self.ask_sign_in(line, request, witness)
+                        case ReadToken():
+                            reply = await self.shared.read_token(line)
+                        case RenewToken(seen=seen, obtain=make):
+                            reply = await self.shared.renew_token(line, seen, partial(obtain, make))
+                except RondineError as error:
+                    asked = exchange.throw(error)
+                else:
+                    asked = exchange.send(reply)
+        except StopIteration as end:
+            result: T = end.value
+            return result
+        finally:
+            exchange.close()
+
+    async def ask_sign_in(self, line: Line, request: Request, witness: Witness = lambda _: None) -> Response:
+        """A request of the sign-in itself: its body is read here and kept nowhere."""
+        is_here = origin(request.url) == origin(line.base_address)
+        arrival = None
+        try:
+            arrival = await (
+                self._limited(line, request, PATIENCE) if is_here else self.send(line, request, to=origin(request.url))
+            )
+        finally:
+            witness(
+                SideCall("sign-in", request, arrival and replace(arrival, body=b"", headers=_harmless(arrival.headers)))
+            )
+        if len(arrival.body) > MOST_TOKEN_ANSWER:
+            raise SignInRefused(
+                f"the answer has {len(arrival.body):,} bytes, which is no token",
+                where=f"{request.method} {without_secrets(request.url)}",
+                hint="check the address",
+            )
+        return Response(arrival.status, arrival.headers, request.url, content=arrival.body)
+
+    async def sign_in_once(self, line: Line, make: Callable[[Given], SignInExchange[T]]) -> T:
+        """An exchange of the sign-in alone, such as a code handed in for the first token."""
+        given = Given(line.secrets[0], _now, os.urandom, line.base_address, line.operations, line.certificate)
+
+        async def no_call(request: Request) -> Response:
+            raise AssertionError("the sign-in alone calls no operation")
+
+        return await self._sign_in(line, make(given), no_call, lambda _: None)
+
+    async def _limited(self, line: Line, request: Request, patience: float) -> Arrival:
+        place = await self.shared.begin_call(line, patience)
+        try:
+            arrival = await self.send(line, request)
+        finally:
+            if place:
+                await asyncio.shield(self.shared.end_call(line, place))
+        await self.shared.note_response(line, arrival.status, arrival.headers)
+        return arrival
+
+    async def send(self, line: Line, request: Request, *, to: str = "") -> Arrival:
+        """One request, as it is. to: the origin its secrets are for, by default the connection's.
+
+        Raises HostRefused, Unreachable, TlsFailed, ServiceTooSlow, ResponseTooLarge or ServiceError; never follows a redirect.
+        """
         permission = line.guard.permission(request.url)
-        if origin(request.url) != origin(line.base_address) and _carries_secret(request):
+        if request.has_secrets and origin(request.url) != (to or origin(line.base_address)):
             raise HostRefused(
                 f"the credentials are for {origin(line.base_address)}, not for {origin(request.url)}",
                 where=without_secrets(request.url),
                 hint="make a connection for that origin",
             )
-        session = self._pool(line, permission.host, line.guard.socket_factory(permission))
+        line.guard.check_literal(request.url, permission)
+        if line.proxy:
+            permission = line.guard.permission(line.proxy)
+        session = self._pool(line, permission)
         trace = _Trace()
         where = f"{request.method} {without_secrets(request.url)}"
         try:
@@ -153,14 +337,20 @@ class Engine:
         except RondineError:
             raise
         except aiohttp.ClientConnectorCertificateError as error:
-            raise TlsFailed(
-                f"the certificate is not valid: {error.certificate_error}",
-                where=where,
-                hint="check the host name, or give the connection the service's own CA",
-            ) from error
+            raise tls_failure(error.certificate_error, where) from error
         except aiohttp.ClientSSLError as error:
-            raise TlsFailed(
-                f"TLS could not be agreed on: {error}", where=where, hint="check that the port speaks https"
+            raise tls_failure(error.os_error, where) from error
+        except aiohttp.ClientHttpProxyError as error:
+            raise Unreachable(
+                f"the proxy {without_secrets(line.proxy)} answered {error.status} and lets the call not through",
+                where=where,
+                hint="check its user name and password, and that it may reach the service",
+            ) from error
+        except aiohttp.ClientProxyConnectionError as error:
+            raise Unreachable(
+                f"the proxy {without_secrets(line.proxy)} cannot be reached",
+                where=where,
+                hint="check the proxy's address, and whether it runs",
             ) from error
         except aiohttp.ClientConnectorDNSError as error:
             raise Unreachable(
@@ -200,6 +390,16 @@ class Engine:
                 where=where,
                 hint="try again; it may be restarting",
             ) from error
+        except ssl.SSLError as error:
+            raise tls_failure(error, where) from error
+        except aiohttp.ClientOSError as error:
+            if isinstance(error.__cause__, ssl.SSLError) or "SSL" in str(error):
+                raise tls_failure(error, where) from error
+            raise ServiceError(
+                f"the connection broke: {error.strerror or type(error).__name__}",
+                where=where,
+                hint="try again; the service may be restarting, or it wants a client certificate",
+            ) from error
         except aiohttp.ClientError as error:
             raise ServiceError(
                 f"what came back is not HTTP that can be read ({type(error).__name__})",
@@ -213,7 +413,13 @@ class Engine:
         headers = [(name, value.reveal() if isinstance(value, Secret) else value) for name, value in request.headers]
         url = _with_secret_query(request)
         sending = session.request(
-            request.method, url, headers=headers, data=request.body, allow_redirects=False, trace_request_ctx=trace
+            request.method,
+            url,
+            headers=headers,
+            data=request.sent_body or None,
+            allow_redirects=False,
+            trace_request_ctx=trace,
+            **_proxy(line),
         )
         async with _limit(line.time_outs.first_byte, where, "the first byte"):
             response = await sending
@@ -241,15 +447,20 @@ class Engine:
                 Timings(trace.resolved, trace.connected, trace.first_byte, trace.now()),
             )
 
-    def _pool(self, line: Line, host: str, sockets: Any) -> aiohttp.ClientSession:
-        key = (line.id, line.version, host)
+    def _pool(self, line: Line, permission: PermittedHost) -> aiohttp.ClientSession:
+        key = (line.id, line.version, permission)
         session = self._pools.get(key)
         if session is None or session.closed:
             while len(self._pools) >= MOST_POOLS:
                 old = self._pools.pop(next(iter(self._pools)))
                 asyncio.get_running_loop().create_task(old.close())
             connector = aiohttp.TCPConnector(
-                limit=1000, limit_per_host=1000, socket_factory=sockets, ttl_dns_cache=10, keepalive_timeout=30
+                limit=1000,
+                limit_per_host=1000,
+                socket_factory=line.guard.socket_factory(permission),
+                ttl_dns_cache=10,
+                keepalive_timeout=30,
+                ssl=tls_context(line) if line.authority or line.certificate else True,
             )
             session = aiohttp.ClientSession(
                 connector=connector,
@@ -293,8 +504,21 @@ def _with_secret_query(request: Request) -> URL:
     return URL(url, encoded=True)
 
 
-def _carries_secret(request: Request) -> bool:
-    return bool(request.secret_query) or any(isinstance(value, Secret) for _, value in request.headers)
+def _proxy(line: Line) -> dict[str, Any]:
+    if not line.proxy:
+        return {}
+    password = line.secrets[0].get("proxy_password")
+    auth = aiohttp.BasicAuth(line.proxy_user, password.reveal() if password else "") if line.proxy_user else None
+    return {"proxy": line.proxy, "proxy_auth": auth}
+
+
+def _harmless(headers: Headers) -> Headers:
+    """Of a sign-in's response, only what can hold no secret."""
+    return tuple(pair for pair in headers if pair[0].lower() in ("content-type", "date", "retry-after", "server"))
+
+
+def _now() -> datetime:
+    return datetime.now(UTC)
 
 
 def _refusal(error: aiohttp.ClientConnectorError) -> str:

@@ -58,6 +58,15 @@ class Guard:
                 hint=f"if that is meant, an administrator permits it with: rondine host permit {permission.host} --private",
             )
 
+    def check_literal(self, url: str, permission: PermittedHost) -> None:
+        """The same for an address written as such, in any of the ways that the system reads, before anything is dialled."""
+        host = (urlsplit(url).hostname or "").rstrip(".")
+        try:
+            found = socket.getaddrinfo(host, None, flags=socket.AI_NUMERICHOST)
+        except OSError:
+            return
+        self.check_address(str(found[0][4][0]), permission)
+
     def socket_factory(self, permission: PermittedHost) -> "SocketFactory":
         return SocketFactory(self, permission)
 

@@ -1,6 +1,7 @@
 """The demo world: Olmara's tree office, its people, and leave to reach the stand-ins on loopback. Safe to run again."""
 
 import secrets
+from collections.abc import Sequence
 from pathlib import Path
 
 from django.db import transaction
@@ -35,8 +36,8 @@ _WORDS = (
 )
 
 
-def make_demo(port: int, people_file: Path) -> dict[str, str]:
-    """Makes what is missing; returns the names and passwords of all people. port: the tree register's."""
+def make_demo(ports: Sequence[int], people_file: Path) -> dict[str, str]:
+    """Makes what is missing; returns the names and passwords of all people. ports: the stand-ins', on loopback."""
     passwords = read_people(people_file)
     with transaction.atomic():
         project, _ = Project.objects.get_or_create(name=PROJECT[0], defaults={"title": PROJECT[1]})
@@ -52,7 +53,10 @@ def make_demo(port: int, people_file: Path) -> dict[str, str]:
                 person.set_password(passwords[name])
                 person.save()
             Membership.objects.get_or_create(person=person, project=project, defaults={"role": role})
-        PermittedHost.objects.get_or_create(project=project, host="127.0.0.1", port=port, defaults={"is_private": True})
+        for port in ports:
+            PermittedHost.objects.get_or_create(
+                project=project, host="127.0.0.1", port=port, defaults={"is_private": True}
+            )
     people_file.parent.mkdir(parents=True, exist_ok=True)
     people_file.touch(mode=0o600)
     roles = {name: role for name, _, role in PEOPLE}

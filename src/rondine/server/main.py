@@ -20,12 +20,17 @@ def main() -> None:
     serve.set_defaults(run=run_web)
     work = commands.add_parser("work", help="run a worker")
     work.add_argument("--parallel", type=int, default=4, help="runs carried out at a time (default: 4)")
+    work.add_argument("--place", default="", help="where this worker stands; connections can be bound to it")
     work.set_defaults(run=run_worker)
     commands.add_parser("prepare", help="bring the database to this version").set_defaults(run=run_prepare)
     demo = commands.add_parser("demo", help="make the demo project and its people")
     demo.add_argument("--register-port", type=int, required=True)
+    demo.add_argument("--more-ports", type=int, nargs="*", default=[], help="of the other stand-ins")
     demo.add_argument("--people-file", type=Path, required=True)
     demo.set_defaults(run=run_demo)
+    rotate = commands.add_parser("rotate-key", help="seal all secrets anew with a new encryption key, under load")
+    rotate.add_argument("--keep-old", action="store_true", help="leave the old keys in the file")
+    rotate.set_defaults(run=run_rotate_key)
     commands.add_parser("openapi", help="print the API's description").set_defaults(run=run_openapi)
     args = parser.parse_args()
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "rondine.server.settings")
@@ -51,7 +56,21 @@ def run_demo(args: argparse.Namespace) -> None:
     django.setup()
     from rondine.server.demo import make_demo
 
-    make_demo(args.register_port, args.people_file)
+    make_demo([args.register_port, *args.more_ports], args.people_file)
+
+
+def run_rotate_key(args: argparse.Namespace) -> None:
+    import django
+
+    django.setup()
+    from django.conf import settings
+
+    from rondine.server.services.rotation import rotate_key
+
+    version, count, gone = rotate_key(settings.KEYS_FILE, keep_old=args.keep_old)
+    removed = f"; removed key {', '.join(map(str, gone))}" if gone else ""
+    print(f"key {version} is in use; {count} secrets were sealed anew{removed}")
+    print("keep a copy of the key file in a safe place: without it no secret can be opened")
 
 
 def run_openapi(args: argparse.Namespace) -> None:
@@ -100,10 +119,11 @@ def run_worker(args: argparse.Namespace) -> None:
     # decoded pages are large, short-lived and free of cycles: looking for some in them costs more than decoding
     gc.freeze()
     gc.set_threshold(200_000, 50, 100)
-    uvloop.run(_work(args.parallel))
+    os.environ["RONDINE_PLACE"] = args.place
+    uvloop.run(_work(args.parallel, args.place))
 
 
-async def _work(parallel: int) -> None:
+async def _work(parallel: int, place: str) -> None:
     """Works until it is told to stop; a database that goes away is waited for."""
     import procrastinate.exceptions
     import psycopg
@@ -111,6 +131,7 @@ async def _work(parallel: int) -> None:
     import structlog
     from procrastinate.contrib.django import app
 
+    from rondine.server.runs.places import queue_of
     from rondine.server.runs.tasks import parts, sweep_for_ever
 
     log = structlog.get_logger("rondine.worker")
@@ -118,14 +139,14 @@ async def _work(parallel: int) -> None:
     loop = asyncio.get_running_loop()
     for one in (signal.SIGTERM, signal.SIGINT):
         loop.add_signal_handler(one, stopping.set)
-    sweeper = asyncio.create_task(sweep_for_ever())
+    sweeper = asyncio.create_task(sweep_for_ever(place))
     while not stopping.is_set():
         try:
             async with app.with_connector(app.connector.get_worker_connector()).open_async() as working:  # type: ignore[attr-defined]
                 log.info("worker is ready", parallel=parallel)
                 worker = asyncio.create_task(
                     working.run_worker_async(
-                        queues=["runs"],
+                        queues=sorted({queue_of(""), queue_of(place)}),
                         concurrency=parallel,
                         install_signal_handlers=False,
                         shutdown_graceful_timeout=5,
@@ -148,6 +169,7 @@ async def _work(parallel: int) -> None:
             )
             await asyncio.sleep(1)
     sweeper.cancel()
+    await asyncio.gather(sweeper, return_exceptions=True)
     await parts()[0].close()
 
 

@@ -7,7 +7,7 @@ from urllib.parse import unquote, urlsplit
 from rondine.core.errors import InputError
 from rondine.core.names import proposed_name
 from rondine.core.protocols.inputs import Input
-from rondine.core.protocols.rest import FromInput, OperationDocument, Parameter, encoded
+from rondine.core.protocols.rest import OperationDocument, Parameter, ValueOf, encoded
 
 #: How documentation writes a place to fill in, inside a path step or as a whole query value.
 _PLACEHOLDER = re.compile(
@@ -72,7 +72,7 @@ def take_apart(address: str, method: str = "GET") -> TakenApart:
     for pair in parts.query.split("&") if parts.query else []:
         parameter = _parameter(pair, inputs)
         query.append(parameter)
-        if not isinstance(parameter.value, FromInput) and _looks_secret(parameter):
+        if not isinstance(parameter.value, ValueOf) and _looks_secret(parameter):
             secrets.append(parameter.name)
     words = [
         step
@@ -111,7 +111,7 @@ def _parameter(pair: str, inputs: dict[str, Input]) -> Parameter:
     if placeholder and not value.startswith(":"):
         return Parameter(
             name=plain_name,
-            value=FromInput(input=_input(next(g for g in placeholder.groups() if g), inputs, required=False)),
+            value=ValueOf(input=_input(next(g for g in placeholder.groups() if g), inputs, required=False)),
         )
     plain = unquote(value)
     if equals and encoded(plain_name) == name and encoded(plain) == value:

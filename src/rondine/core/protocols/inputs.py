@@ -34,8 +34,29 @@ class Input(Document, frozen=True):
     description: str = ""
 
 
-def checked_inputs(inputs: Sequence[Input], values: Mapping[str, Any]) -> dict[str, Any]:
-    """The values to use, by name, converted; inputs without a value are absent. Nothing given (or null) takes the default.
+def standing_value(name: str, standing: Mapping[str, Any]) -> Any:
+    """Raises InputError if the environment has no standing value of this name."""
+    if name not in standing:
+        raise InputError(
+            f'the standing value "{name}" has no value in this environment',
+            where=f"standing value {name}",
+            hint=did_you_mean(name, standing) or f"give it one: rondine standing-value set {name} VALUE",
+        )
+    return standing[name]
+
+
+def named_standing(value: object) -> str | None:
+    """The name, if a value is `{"standing": name}`."""
+    if isinstance(value, dict) and set(value) == {"standing"} and isinstance(value["standing"], str):
+        return value["standing"]
+    return None
+
+
+def checked_inputs(
+    inputs: Sequence[Input], values: Mapping[str, Any], standing: Mapping[str, Any] | None = None
+) -> dict[str, Any]:
+    """The values to use, by name, converted; inputs without a value are absent. Nothing given (or null) takes the default. A value or default
+    of the form `{"standing": name}` is the environment's standing value.
 
     Raises InputError with a Problem for each input that is missing, unknown or wrong.
     """
@@ -50,6 +71,12 @@ def checked_inputs(inputs: Sequence[Input], values: Mapping[str, Any]) -> dict[s
         given = values.get(one.name)
         if given is None or (given == "" and one.type != "text"):
             given = None if one.default is UNSET else one.default
+        if (name := named_standing(given)) is not None:
+            try:
+                given = standing_value(name, standing or {})
+            except InputError as error:
+                problems.append(Problem(f"/{one.name}", error.message, error.hint))
+                continue
         if given is None:
             if one.required:
                 problems.append(

@@ -7,16 +7,19 @@ template, and only RFC 6570's.
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from decimal import Decimal
 from typing import Any, Literal
-from urllib.parse import quote, urlsplit
+from urllib.parse import parse_qsl, quote, quote_plus, urlsplit
 
 import uritemplate
 
+from rondine.core.documents.json import json_text
 from rondine.core.errors import InputError, Problem, did_you_mean
-from rondine.core.http import QUERY_SAFE, Headers, Request
+from rondine.core.http import QUERY_SAFE, Headers, Request, SecretBody
 from rondine.core.pagination import Paging
-from rondine.core.protocols.inputs import Input, value_text
+from rondine.core.protocols.inputs import Input, standing_value, value_text
 from rondine.core.schema.outline import Correction
+from rondine.core.secret import MASK, Secret
 from rondine.core.settings import Document
 
 Method = Literal["GET", "HEAD", "POST", "PUT", "PATCH", "DELETE"]
@@ -26,13 +29,14 @@ OWN_HEADERS = frozenset({"host", "content-length", "transfer-encoding", "connect
 _FIELD_NAME = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")
 
 
-class FromInput(Document, frozen=True):
-    """The place of an input's value."""
+class ValueOf(Document, frozen=True):
+    """The place of a value: of the operation's input, or of the environment's standing value of this name."""
 
-    input: str
+    input: str = ""
+    standing: str = ""
 
 
-Value = str | FromInput | list[str | FromInput]
+Value = str | ValueOf | list[str | ValueOf]
 
 
 class Parameter(Document, frozen=True):
@@ -47,6 +51,19 @@ class Parameter(Document, frozen=True):
     encoded: bool = False
 
 
+class FormBody(Document, tag="form", frozen=True):
+    """Fields sent as application/x-www-form-urlencoded. A field that holds an input without a value is left out."""
+
+    fields: list[Parameter] = []
+
+
+class TextBody(Document, tag="text", frozen=True):
+    """A text sent byte for byte; a value in it is encoded by the rules of its place: in JSON as a value, or as text between quotes."""
+
+    media_type: str = "application/json"
+    content: Value = ""
+
+
 class ResponseView(Document, frozen=True):
     """What people said of the response. rows: what becomes one row, a JSONPath a level.  corrections: of its schema."""
 
@@ -55,13 +72,15 @@ class ResponseView(Document, frozen=True):
 
 
 class OperationDocument(Document, frozen=True):
-    """One request that a service can answer. path: an RFC 6570 template below the connection's base address."""
+    """One request that a service can answer. path: an RFC 6570 template below the connection's base address.  enabled: off, it is not sent."""
 
+    enabled: bool = True
     method: Method = "GET"
     path: str = "/"
     inputs: list[Input] = []
     query: list[Parameter] = []
     headers: list[Parameter] = []
+    body: FormBody | TextBody | None = None
     paging: Paging | None = None
     response: ResponseView = ResponseView()
     description: str = ""
@@ -69,12 +88,15 @@ class OperationDocument(Document, frozen=True):
 
 @dataclass(frozen=True, slots=True)
 class Origin:
-    """Where one value of a request comes from: place path, query or header; `from_`: typed, input, default, connection or credential."""
+    """Where one value of a request comes from. place: path, query, header or body.  source: operation, an input, its default, a standing
+    value, connection or Rondine.  replaces: what it stands in place of, if the connection has a value of this name too.
+    """
 
     place: str
     name: str
     value: str
     source: str
+    replaces: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,7 +107,7 @@ class Built:
     origins: list[Origin] = field(default_factory=list)
 
 
-def parts_of(value: Value) -> list[str | FromInput]:
+def parts_of(value: Value) -> list[str | ValueOf]:
     return value if isinstance(value, list) else [value]
 
 
@@ -115,8 +137,22 @@ def operation_problems(operation: OperationDocument) -> list[Problem]:
         for name in sorted(variables - set(names))
     ]
     used = set(variables)
-    for group in ("query", "headers"):
-        for number, parameter in enumerate(getattr(operation, group)):
+    if operation.body is not None and operation.method in READING:
+        problems.append(
+            Problem(
+                "/body", f"{operation.method} sends no body", "take it away, or choose the method the service wants"
+            )
+        )
+    groups = {"query": operation.query, "headers": operation.headers}
+    match operation.body:
+        case FormBody(fields=fields):
+            groups["body/fields"] = fields
+        case TextBody(content=content):
+            groups["body"] = [Parameter(name="body", value=content)]
+        case None:
+            pass
+    for group, parameters in groups.items():
+        for number, parameter in enumerate(parameters):
             here = f"/{group}/{number}"
             if group == "headers" and (
                 not _FIELD_NAME.fullmatch(parameter.name) or parameter.name.lower() in OWN_HEADERS
@@ -126,9 +162,15 @@ def operation_problems(operation: OperationDocument) -> list[Problem]:
                 )
                 problems.append(Problem(f"{here}/name", f'"{parameter.name[:80]}" {reason}', "take it away"))
             for part in parts_of(parameter.value):
-                if isinstance(part, FromInput):
+                if isinstance(part, ValueOf):
                     used.add(part.input)
-                    if part.input not in names:
+                    if bool(part.input) == bool(part.standing):
+                        problems.append(
+                            Problem(
+                                f"{here}/value", "a place takes either an input or a standing value", "name one of them"
+                            )
+                        )
+                    elif part.input and part.input not in names:
                         problems.append(
                             Problem(
                                 f"{here}/value",
@@ -144,7 +186,7 @@ def operation_problems(operation: OperationDocument) -> list[Problem]:
         Problem(
             f"/inputs/{names.index(name)}",
             f'nothing uses the input "{name}"',
-            "put it into the path, the query or a header",
+            "put it into the path, the query, a header or the body",
         )
         for name in names
         if name not in used
@@ -158,10 +200,12 @@ def build_request(
     values: Mapping[str, Any],
     *,
     given: Mapping[str, Any] | None = None,
+    standing: Mapping[str, Any] | None = None,
 ) -> Built:
     """The request for these values (as `checked_inputs` gives them), before sign-in.
 
-    given: what the caller gave, to tell defaults from inputs in the origins. Raises InputError if the path lacks a value.
+    given: what the caller gave, to tell defaults from inputs in the origins.  standing: the environment's standing values. Raises InputError if
+    the path lacks a value, or a standing value has none here.
     """
     origins: list[Origin] = []
 
@@ -171,13 +215,14 @@ def build_request(
     def text(parameter: Parameter, place: str) -> str | None:
         out, sources = [], []
         for part in parts_of(parameter.value):
-            if isinstance(part, FromInput):
-                if part.input not in values:
-                    return None
-                out.append(value_text(values[part.input]))
-                sources.append(f"{source(part.input)} {part.input}")
-            else:
-                out.append(part)
+            found = _value_of(part, values, standing)
+            if found is None:
+                return None
+            out.append(value_text(found))
+            if isinstance(part, ValueOf):
+                sources.append(
+                    f"standing value {part.standing}" if part.standing else f"{source(part.input)} {part.input}"
+                )
         origins.append(Origin(place, parameter.name, "".join(out), " and ".join(sources) or "operation"))
         return "".join(out)
 
@@ -216,20 +261,126 @@ def build_request(
     url = join_address(base_address, path)
     if pairs:
         url += ("&" if "?" in url else "?") + "&".join(pairs)
-    return Built(Request(operation.method, url, tuple(headers)), origins)
+    request = with_body(Request(operation.method, url, tuple(headers)), operation, values, standing=standing)
+    if isinstance(operation.body, FormBody):
+        for parameter in operation.body.fields:
+            if parameter.enabled:
+                text(parameter, "body")
+    elif operation.body is not None:
+        origins += [
+            Origin(
+                "body",
+                part.input or part.standing,
+                value_text(_value_of(part, values, standing)),
+                f"standing value {part.standing}" if part.standing else f"{source(part.input)} {part.input}",
+            )
+            for part in parts_of(operation.body.content)
+            if isinstance(part, ValueOf) and _value_of(part, values, standing) is not None
+        ]
+    return Built(request, origins)
 
 
-def with_connection(built: Built, standing: Headers) -> Built:
-    """The request with what goes with every request of its connection; the operation's own headers come first, "Accept" last."""
-    headers, origins = list(built.request.headers), list(built.origins)
-    for (name, value), source in [
-        *((pair, "connection") for pair in standing),
-        (("Accept", "application/json"), "Rondine"),
-    ]:
-        if not any(name.lower() == own.lower() for own, _ in headers):
-            headers.append((name, value))
-            origins.append(Origin("header", name, value, source))
-    return Built(replace(built.request, headers=tuple(headers)), origins)
+def with_body(
+    request: Request,
+    operation: OperationDocument,
+    values: Mapping[str, Any],
+    *,
+    standing: Mapping[str, Any] | None = None,
+    masked: Mapping[str, str] | None = None,
+    label: str = "",
+) -> Request:
+    """The request with the operation's body and its Content-Type. masked: shown in place of inputs that are secrets of the credential `label`."""
+    body = operation.body
+    if body is None:
+        return request
+    media_type = "application/x-www-form-urlencoded" if isinstance(body, FormBody) else body.media_type
+    sent = _body_text(body, values, standing)
+    if request.header("Content-Type") is None:
+        request = request.with_header("Content-Type", media_type)
+    if not masked:
+        return replace(request, body=sent.encode())
+    shown = _body_text(body, {**values, **masked}, standing, is_shown=True)
+    return replace(request, body=SecretBody(shown.encode(), Secret(sent, label)))
+
+
+def _body_text(
+    body: FormBody | TextBody, values: Mapping[str, Any], standing: Mapping[str, Any] | None, *, is_shown: bool = False
+) -> str:
+    if isinstance(body, FormBody):
+        pairs = []
+        for one in body.fields:
+            found = [_value_of(part, values, standing) for part in parts_of(one.value)]
+            if one.enabled and None not in found:
+                text = "".join(map(value_text, found))
+                pairs.append(f"{quote_plus(one.name)}={text if is_shown and MASK in text else quote_plus(text)}")
+        return "&".join(pairs)
+    out = ""
+    kind = body.media_type.partition(";")[0].strip().lower()
+    is_json = kind == "application/json" or kind.endswith("+json")
+    for part in parts_of(body.content):
+        value = _value_of(part, values, standing)
+        if not isinstance(part, ValueOf):
+            out += part
+        elif is_json:
+            quoted = json_text(value_text(value) if _is_within_string(out) or not _is_plain_json(value) else value)
+            out += quoted[1:-1] if _is_within_string(out) else quoted
+        else:
+            out += value_text("" if value is None else value)
+    return out
+
+
+def _is_plain_json(value: Any) -> bool:
+    return value is None or isinstance(value, (str, bool, int, float, Decimal))
+
+
+def _is_within_string(text: str) -> bool:
+    """Whether a JSON text that breaks off here does so between quotes."""
+    return len(re.findall(r'(?<!\\)(?:\\\\)*"', text)) % 2 == 1
+
+
+def _value_of(part: str | ValueOf, values: Mapping[str, Any], standing: Mapping[str, Any] | None) -> Any:
+    """A part's value, None if its input has none. Raises InputError for a standing value without one."""
+    if not isinstance(part, ValueOf):
+        return part
+    return standing_value(part.standing, {} if standing is None else standing) if part.standing else values.get(part.input)
+
+
+def with_connection(built: Built, headers: Headers, query: Headers = ()) -> Built:
+    """The request with what goes with every request of its connection. The operation's own stand in place of the connection's of the same
+    name; nothing is sent twice.
+    """
+    own_headers, origins = list(built.request.headers), list(built.origins)
+    given = {"header": {name.lower() for name, _ in own_headers}, "query": query_names(built.request.url)}
+    for name, value in headers:
+        if name.lower() in given["header"]:
+            origins = _replacing(origins, "header", name, value)
+        else:
+            own_headers.append((name, value))
+            origins.append(Origin("header", name, value, "connection"))
+    if not any(name.lower() == "accept" for name, _ in own_headers):
+        own_headers.append(("Accept", "application/json"))
+        origins.append(Origin("header", "Accept", "application/json", "Rondine"))
+    url = built.request.url
+    for name, value in query:
+        if name in given["query"]:
+            origins = _replacing(origins, "query", name, value)
+        else:
+            url += f"{'&' if '?' in url else '?'}{encoded(name)}={encoded(value)}"
+            origins.append(Origin("query", name, value, "connection"))
+    return Built(replace(built.request, url=url, headers=tuple(own_headers)), origins)
+
+
+def query_names(url: str) -> set[str]:
+    return {name for name, _ in parse_qsl(urlsplit(url).query, keep_blank_values=True)}
+
+
+def _replacing(origins: list[Origin], place: str, name: str, value: str) -> list[Origin]:
+    return [
+        replace(one, replaces=f"connection: {value}")
+        if one.place == place and one.name.lower() == name.lower()
+        else one
+        for one in origins
+    ]
 
 
 def encoded(text: str) -> str:

@@ -1,16 +1,58 @@
 """Sign-in schemes: each one file and one line here. A scheme carries one call: it authorises the request, sends it, and gives the response."""
 
-from collections.abc import Mapping
 from typing import Protocol
 
-from rondine.core.http import Exchange, Response, Send
-from rondine.core.secret import Secret
+from rondine.core.http import Response, Send
 from rondine.core.signin.api_key import ApiKey
+from rondine.core.signin.authorization_code import AuthorizationCode
+from rondine.core.signin.basic import Basic
+from rondine.core.signin.bearer import Bearer
+from rondine.core.signin.certificate import ClientCertificate
+from rondine.core.signin.client_credentials import ClientCredentials
+from rondine.core.signin.digest import Digest
+from rondine.core.signin.jwt_bearer import JwtBearer
 from rondine.core.signin.none import NoSignIn
+from rondine.core.signin.oauth import OAuthClient
+from rondine.core.signin.operation import SignInOperation
+from rondine.core.signin.password_grant import PasswordGrant
+from rondine.core.signin.token import Given, ReadToken, RenewToken, SendForToken, SignInExchange, Token
 
-__all__ = ["ApiKey", "NoSignIn", "Scheme", "SignIn"]
+__all__ = [
+    "ApiKey",
+    "AuthorizationCode",
+    "Basic",
+    "Bearer",
+    "ClientCertificate",
+    "ClientCredentials",
+    "Digest",
+    "Given",
+    "JwtBearer",
+    "NoSignIn",
+    "OAuthClient",
+    "PasswordGrant",
+    "ReadToken",
+    "RenewToken",
+    "Scheme",
+    "SendForToken",
+    "SignIn",
+    "SignInExchange",
+    "SignInOperation",
+    "Token",
+]
 
-SignIn = NoSignIn | ApiKey
+SignIn = (
+    NoSignIn
+    | ApiKey
+    | Bearer
+    | Basic
+    | Digest
+    | ClientCertificate
+    | ClientCredentials
+    | AuthorizationCode
+    | JwtBearer
+    | PasswordGrant
+    | SignInOperation
+)
 
 
 class Scheme(Protocol):
@@ -18,4 +60,4 @@ class Scheme(Protocol):
 
     def secret_names(self) -> tuple[str, ...]: ...
 
-    def exchange(self, ask: Send, secrets: Mapping[str, Secret]) -> Exchange[Response]: ...
+    def exchange(self, ask: Send, given: Given) -> SignInExchange[Response]: ...

@@ -1,31 +1,29 @@
-"""An API key in a header or in the query (OpenAPI's security scheme type apiKey)."""
+"""An API key, alone or with a secret, in a header, the query, a cookie or the body (OpenAPI's security scheme type apiKey)."""
 
-from collections.abc import Mapping
 from dataclasses import replace
-from typing import Annotated, Literal
+from typing import Annotated
 
 from msgspec import Meta
 
-from rondine.core.http import Exchange, Response, Send
-from rondine.core.secret import Secret
+from rondine.core.http import Response, Send
 from rondine.core.settings import Document
+from rondine.core.signin.place import FieldName, Place, put_secret
+from rondine.core.signin.token import Given, SignInExchange, sent
 
 
 class ApiKey(Document, tag="api_key", frozen=True):
-    """The key is sent with every call. name: of the header or query parameter that carries it."""
+    """A key goes with every call. name: of the header, parameter, cookie or member that carries it.  secret_name: of a second one, for
+    services that give a key and a secret."""
 
-    name: Annotated[
-        str, Meta(pattern=r"^[!#$%&'*+.^_`|~0-9A-Za-z-]{1,100}$", description="as the service's documentation names it")
-    ]
-    place: Literal["header", "query"] = "header"
+    name: FieldName
+    place: Place = "header"
+    secret_name: Annotated[str, Meta(pattern=r"^[!#$%&'*+.^_`|~0-9A-Za-z-]{0,100}$")] = ""
 
     def secret_names(self) -> tuple[str, ...]:
-        return ("key",)
+        return ("key", "secret") if self.secret_name else ("key",)
 
-    def exchange(self, ask: Send, secrets: Mapping[str, Secret]) -> Exchange[Response]:
-        key = secrets["key"]
-        if self.place == "header":
-            request = ask.request.with_header(self.name, key)
-        else:
-            request = replace(ask.request, secret_query=(*ask.request.secret_query, (self.name, key)))
-        return (yield replace(ask, request=request))
+    def exchange(self, ask: Send, given: Given) -> SignInExchange[Response]:
+        request = put_secret(ask.request, self.place, self.name, given.secrets["key"])
+        if self.secret_name:
+            request = put_secret(request, self.place, self.secret_name, given.secrets["secret"])
+        return sent(replace(ask, request=request))

@@ -1,10 +1,8 @@
 """No sign-in: the request goes out as it is."""
 
-from collections.abc import Mapping
-
-from rondine.core.http import Exchange, Response, Send
-from rondine.core.secret import Secret
+from rondine.core.http import Response, Send
 from rondine.core.settings import Document
+from rondine.core.signin.token import Given, SignInExchange, sent
 
 
 class NoSignIn(Document, tag="none", frozen=True):
@@ -13,5 +11,5 @@ class NoSignIn(Document, tag="none", frozen=True):
     def secret_names(self) -> tuple[str, ...]:
         return ()
 
-    def exchange(self, ask: Send, secrets: Mapping[str, Secret]) -> Exchange[Response]:
-        return (yield ask)
+    def exchange(self, ask: Send, given: Given) -> SignInExchange[Response]:
+        return sent(ask)

@@ -8,7 +8,9 @@ from rondine.server.api import pages
 from rondine.server.api.problems import no_such_address
 from rondine.server.records import views as records
 from rondine.server.runs import views as runs
+from rondine.server.services import connect_views as connecting
 from rondine.server.services import views as services
+from rondine.server.services.callback import callback
 
 PROJECT = "api/v1/projects/<slug:project>"
 
@@ -34,17 +36,30 @@ urlpatterns = [
     ),
     path(f"{PROJECT}/hosts", access.HostsView.as_view()),
     path(f"{PROJECT}/hosts/<int:host_id>", access.HostView.as_view()),
-    path(f"{PROJECT}/environments", services.EnvironmentsView.as_view()),
+    path(f"{PROJECT}/environments", connecting.EnvironmentsView.as_view()),
+    path(f"{PROJECT}/environments/<str:name>", connecting.EnvironmentView.as_view()),
+    path(f"{PROJECT}/obstacles", connecting.ObstaclesView.as_view()),
+    path(f"{PROJECT}/moves", connecting.MovesView.as_view()),
+    path(f"{PROJECT}/metadata", connecting.MetadataView.as_view()),
     *_items("services", (services.ServiceList, services.ServiceDetail, services.ServiceRevisions)),
-    *_items("credentials", (services.CredentialList, services.CredentialDetail, services.CredentialRevisions)),
-    *_items("connections", (services.ConnectionList, services.ConnectionDetail, services.ConnectionRevisions)),
+    *_items("credentials", (connecting.CredentialList, connecting.CredentialDetail, connecting.CredentialRevisions)),
+    *_items("connections", (connecting.ConnectionList, connecting.ConnectionDetail, connecting.ConnectionRevisions)),
+    *_items(
+        "standing-values",
+        (connecting.StandingValueList, connecting.StandingValueDetail, connecting.StandingValueRevisions),
+    ),
     *_items("operations", (services.OperationList, services.OperationDetail, services.OperationRevisions)),
     *_items("samples", (services.SampleList, services.SampleDetail, services.SampleRevisions)),
     *_items("record-types", (records.RecordTypeList, records.RecordTypeDetail, records.RecordTypeRevisions)),
     *_items("mappings", (records.MappingList, records.MappingDetail, records.MappingRevisions)),
     *_items("feeds", (records.FeedList, records.FeedDetail, records.FeedRevisions)),
-    path(f"{PROJECT}/credentials/<str:name>/secrets", services.SecretsView.as_view()),
-    path(f"{PROJECT}/connections/<str:name>/check", services.CheckView.as_view()),
+    path(f"{PROJECT}/services/<str:name>/preparation", connecting.PreparationView.as_view()),
+    path(f"{PROJECT}/credentials/<str:name>/secrets", connecting.SecretsView.as_view()),
+    path(f"{PROJECT}/credentials/<str:name>/secrets/second", connecting.SecondSecretsView.as_view()),
+    path(f"{PROJECT}/connections/<str:name>/check", connecting.CheckView.as_view()),
+    path(f"{PROJECT}/connections/<str:name>/meter", connecting.MeterView.as_view()),
+    path(f"{PROJECT}/connections/<str:name>/sign-in", connecting.SignInView.as_view()),
+    path(f"{PROJECT}/connections/<str:name>/effective", connecting.EffectiveView.as_view()),
     path(f"{PROJECT}/addresses", services.AddressView.as_view()),
     path(f"{PROJECT}/requests", services.RequestView.as_view()),
     path(f"{PROJECT}/trials", services.TrialsView.as_view()),
@@ -62,6 +77,7 @@ urlpatterns = [
     path(f"{PROJECT}/runs/<int:run_id>/rejects", runs.RejectsView.as_view()),
     path(f"{PROJECT}/environments/<str:environment>/records/<str:name>", records.RecordsView.as_view()),
     path(f"{PROJECT}/environments/<str:environment>/records/<str:name>/<path:key>", records.RecordView.as_view()),
+    path("callback/<slug:project>/<str:environment>", callback),
     re_path(r"^(?:api|static|assets)(?:/.*)?$", no_such_address),
     re_path(r"^.*$", pages.console),
 ]

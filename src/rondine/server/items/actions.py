@@ -6,7 +6,7 @@ from typing import Any
 
 from django.db import IntegrityError, models, transaction
 
-from rondine.core.errors import Conflict, InputError, NotFound, Problem, Stale, VersionNeeded, did_you_mean
+from rondine.core.errors import Conflict, InputError, NotAllowed, NotFound, Problem, Stale, VersionNeeded, did_you_mean
 from rondine.core.names import check_name
 from rondine.core.settings import dump, load
 from rondine.server.access.models import Person, Project
@@ -16,7 +16,8 @@ from rondine.server.items.models import Item, Revision
 @dataclass(frozen=True)
 class ItemKind:
     """name: in URLs, plural.  word: for one, in messages.  document: its class in the core.  references: field -> model of the same project,
-    given by name.  problems: what keeps an item from running.  renamed: rewrites what refers to it by name.  changed: after every change."""
+    given by name.  problems: what keeps an item from running.  renamed: rewrites what refers to it by name.  changed: after every change.  environments: those that a
+    change (from the document before, None if new or removed) touches."""
 
     name: str
     word: str
@@ -27,6 +28,9 @@ class ItemKind:
     problems: Callable[[Any], list[Problem]] = lambda item: []
     renamed: Callable[[Item, str], None] = lambda item, old: None
     changed: Callable[[Item], None] = lambda item: None
+    environments: Callable[[Any, Any], list[Any]] = lambda item, before: (
+        [item.environment] if "environment" in {field.name for field in item._meta.fields} else []
+    )
 
 
 def find_item(kind: ItemKind, project: Project, name: str) -> Any:
@@ -43,13 +47,21 @@ def find_item(kind: ItemKind, project: Project, name: str) -> Any:
 
 
 def make_item(
-    kind: ItemKind, project: Project, person: Person | None, given: Mapping[str, Any], **attributes: Any
+    kind: ItemKind,
+    project: Project,
+    person: Person | None,
+    given: Mapping[str, Any],
+    *,
+    role: str | None = None,
+    **attributes: Any,
 ) -> Any:
-    """given: name, title, document, references by name, why.  attributes: what the kind's model has besides.
+    """given: name, title, document, references by name, why.  attributes: what the kind's model has besides.  role: of the person, None for Rondine
+    itself.
 
     Raises InputError for a wrong shape, Conflict for a taken name."""
     item = kind.model(project=project, name=check_name(given["name"]), title=given.get("title") or "", **attributes)
     _fill(kind, item, project, given, is_new=True)
+    check_protected(kind.environments(item, None), role)
     with transaction.atomic():
         _save(kind, item)
         _record(kind, item, "made", person, given.get("why", ""))
@@ -57,17 +69,26 @@ def make_item(
 
 
 def change_item(
-    kind: ItemKind, project: Project, person: Person | None, name: str, given: Mapping[str, Any], version: int | None
+    kind: ItemKind,
+    project: Project,
+    person: Person | None,
+    name: str,
+    given: Mapping[str, Any],
+    version: int | None,
+    *,
+    role: str | None = None,
 ) -> Any:
     """version: the one the caller has seen; None is refused (VersionNeeded), another than the present one too (Stale, with the state now)."""
     with transaction.atomic():
         item = _locked(kind, project, name, version)
-        old = item.name
+        old, before = item.name, item.document
+        touched = kind.environments(item, before)
         if "name" in given:
             item.name = check_name(given["name"])
         if "title" in given:
             item.title = given["title"]
         _fill(kind, item, project, given, is_new=False)
+        check_protected([*touched, *kind.environments(item, before)], role)
         item.version += 1
         _save(kind, item)
         if item.name != old:
@@ -76,10 +97,19 @@ def change_item(
     return item
 
 
-def remove_item(kind: ItemKind, project: Project, person: Person | None, name: str, version: int | None) -> None:
+def remove_item(
+    kind: ItemKind,
+    project: Project,
+    person: Person | None,
+    name: str,
+    version: int | None,
+    *,
+    role: str | None = None,
+) -> None:
     """Raises Conflict if something still uses it."""
     with transaction.atomic():
         item = _locked(kind, project, name, version)
+        check_protected(kind.environments(item, None), role)
         item_id = item.pk
         try:
             item.delete()
@@ -93,6 +123,17 @@ def remove_item(kind: ItemKind, project: Project, person: Person | None, name: s
         item.pk = item_id
         item.version += 1
         _record(kind, item, "removed", person, "")
+
+
+def check_protected(environments: list[Any], role: str | None) -> None:
+    """Raises NotAllowed if one is protected and the role is not administrator. None is Rondine itself."""
+    for environment in environments:
+        if environment.is_protected and role not in (None, "administrator"):
+            raise NotAllowed(
+                f'environment "{environment.name}" is protected: as {role} you may not change what is in it',
+                where=f"environment {environment.name}",
+                hint="ask somebody who is administrator",
+            )
 
 
 def _locked(kind: ItemKind, project: Project, name: str, version: int | None) -> Any:

@@ -135,7 +135,7 @@ def item_views(
 
             @extend_schema(operation_id=f"make{single}", request=shapes.make, responses={201: shapes.shown})
             def post(self, request: Request, project: str) -> Response:
-                item = make_item(kind, self.project, self.person, self.given(shapes.make, request))
+                item = make_item(kind, self.project, self.person, self.given(shapes.make, request), role=self.role)
                 return Response(
                     shown(item),
                     status=201,
@@ -155,13 +155,19 @@ def item_views(
         def patch(self, request: Request, project: str, name: str) -> Response:
             return self._answer(
                 change_item(
-                    kind, self.project, self.person, name, self.given(shapes.change, request), seen_version(request)
+                    kind,
+                    self.project,
+                    self.person,
+                    name,
+                    self.given(shapes.change, request),
+                    seen_version(request),
+                    role=self.role,
                 )
             )
 
         @extend_schema(operation_id=f"remove{single}", parameters=[IF_MATCH], request=None, responses={204: None})
         def delete(self, request: Request, project: str, name: str) -> Response:
-            remove_item(kind, self.project, self.person, name, seen_version(request))
+            remove_item(kind, self.project, self.person, name, seen_version(request), role=self.role)
             return Response(status=204)
 
         def _answer(self, item: Any) -> Response:

@@ -1,15 +1,16 @@
 """Queueing, taking, cancelling and ending runs."""
 
 from collections.abc import Mapping
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from django.db import IntegrityError, connection, models, transaction
 from django.utils import timezone
 from procrastinate.contrib.django.models import ProcrastinateJob
 
-from rondine.core.connection import FeedDocument
+from rondine.core.connection import ConnectionDocument, FeedDocument
 from rondine.core.errors import Conflict, DraftError, NotFound, Problem
+from rondine.core.limits import meter
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.rest import OperationDocument
 from rondine.core.settings import dump, load
@@ -17,7 +18,10 @@ from rondine.server.access.models import Person, Project
 from rondine.server.records.kinds import FEEDS, record_types_of
 from rondine.server.records.models import Feed
 from rondine.server.runs.models import Run
-from rondine.server.services.actions import connection_for, line_of
+from rondine.server.runs.places import queue_of
+from rondine.server.services.actions import connection_for, line_of, standing_values
+from rondine.server.services.models import Connection
+from rondine.server.services.shared import usage_of
 
 CHANNEL = "rondine_runs"
 #: A running run whose worker has not said that it lives for this long is taken by another.
@@ -30,11 +34,18 @@ def notify(run_id: int) -> None:
         cursor.execute("SELECT pg_notify(%s, %s)", (CHANNEL, str(run_id)))
 
 
-def queue_feed(project: Project, feed: Feed, person: Person | None, inputs: Mapping[str, Any]) -> Run:
-    """A run of the feed, and its job in the same transaction. Raises DraftError with every reason why it cannot run."""
+def queue_feed(
+    project: Project, feed: Feed, person: Person | None, inputs: Mapping[str, Any], *, confirmed: bool = False
+) -> Run:
+    """A run of the feed, and its job in the same transaction. Raises DraftError with every reason why it cannot run, and Conflict if it would
+    use up a limit of days or months, unless that is confirmed.
+    """
     problems = FEEDS.problems(feed)
     try:
-        line_of(connection_for(feed.operation.service, feed.environment))
+        connection = connection_for(feed.operation.service, feed.environment)
+        line_of(connection, feed.operation.name)
+        if "copy" not in load(ConnectionDocument, connection.document).supports:
+            problems = [*problems, _no_copy(connection)]
     except (DraftError, NotFound) as error:
         problems = [*problems, Problem("/environment", error.message, error.hint)]
     if problems:
@@ -44,10 +55,18 @@ def queue_feed(project: Project, feed: Feed, person: Person | None, inputs: Mapp
             hint=problems[0].hint,
             problems=problems,
         )
+    if not confirmed:
+        warn_of_limits(feed, connection)
     document: FeedDocument = load(FeedDocument, feed.document)
     operation: OperationDocument = load(OperationDocument, feed.operation.document)
+    if not operation.enabled:
+        raise DraftError(
+            f'operation "{feed.operation.name}" is disabled',
+            where=f"operation {feed.operation.name}",
+            hint=f"enable it: rondine operation enable {feed.operation.name}",
+        )
     values = {**document.inputs, **inputs}
-    checked_inputs(operation.inputs, values)
+    checked_inputs(operation.inputs, values, standing_values(project, feed.environment.name))
     record_types = record_types_of(project.pk)
     used = {output["record_type"] for output in feed.mapping.document.get("outputs", [])}
     content = {
@@ -83,10 +102,38 @@ def queue_feed(project: Project, feed: Feed, person: Person | None, inputs: Mapp
     return run
 
 
+def warn_of_limits(feed: Feed, connection: Connection) -> None:
+    """Raises Conflict if the feed, calling as often as its last whole run did, would use up what is left of a day or month."""
+    last = feed.runs.filter(state="done").order_by("-id").first()
+    calls = last.calls.count() if last else 1
+    limits = load(ConnectionDocument, connection.document).limits
+    usage, now = usage_of(connection.pk)
+    for one in meter(limits, usage, now=now):
+        if one.limit.span in ("day", "month") and calls >= one.left:
+            when = f"{datetime.fromtimestamp(one.refills_at, UTC):%Y-%m-%d %H:%M} UTC" if one.refills_at else "now"
+            raise Conflict(
+                f"the feed needs about {calls:,} calls, and {one.left:,} are left of {one.limit.words}; it refills from {when}",
+                where=f"connection {connection.name}: limits",
+                hint="wait until then, or start it all the same: confirmed (rondine feed run --confirm)",
+            )
+
+
+def _no_copy(connection: Connection) -> Problem:
+    return Problem(
+        "/environment",
+        f'connection "{connection.name}" is not for keeping copies',
+        "let it support copy, or read the service live",
+    )
+
+
 def _defer(run: Run) -> None:
     from rondine.server.runs.tasks import carry_out
 
-    carry_out.defer(run_id=run.pk)
+    place = ""
+    if run.feed is not None:
+        found = Connection.objects.filter(service=run.feed.operation.service, environment=run.environment_id).first()
+        place = found.document.get("place", "") if found else ""
+    carry_out.configure(queue=queue_of(place)).defer(run_id=run.pk)
 
 
 def take_run(run_id: int) -> Run | None:

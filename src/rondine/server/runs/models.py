@@ -75,8 +75,17 @@ class RunCount(models.Model):
         ]
 
 
+class Worker(models.Model):
+    """A worker process that lives: host and process number, and the place it stands at, empty for none."""
+
+    name = models.CharField(max_length=200, unique=True)
+    place = models.CharField(max_length=63, blank=True)
+    alive_at = models.DateTimeField()
+
+
 class Call(models.Model):
-    """One request and its response. request: HTTP text with secrets masked.  error: what went wrong, as a problem document."""
+    """One request and its response. request: HTTP text with secrets masked.  error: what went wrong, as a problem document.  purpose: empty for a
+    call of the operation, else why it was made on the way.  via: direct or by which proxy.  by: the process that called."""
 
     run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="calls")
     number = models.PositiveIntegerField()
@@ -92,6 +101,9 @@ class Call(models.Model):
     error = models.JSONField(null=True)
     body = models.ForeignKey(Body, null=True, on_delete=models.SET_NULL, related_name="+")
     at = models.DateTimeField()
+    purpose = models.CharField(max_length=60, blank=True)
+    via = models.CharField(max_length=300, blank=True)
+    by = models.CharField(max_length=200, blank=True)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["run", "number"], name="one_call_a_number")]

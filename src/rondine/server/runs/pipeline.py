@@ -27,19 +27,29 @@ from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.outcome import outcome
 from rondine.core.protocols.rest import OperationDocument, build_request, with_connection
 from rondine.core.settings import load
-from rondine.engine.client import Arrival, Engine, Line
+from rondine.engine.client import Arrival, Engine, Line, SideCall
 from rondine.server.records.actions import record_set
 from rondine.server.records.keeping import Kept, PlacedRow
 from rondine.server.records.models import Record, RecordSet, RecordType, RejectedRow, SeenKey
 from rondine.server.runs.actions import end_run, notify, say_alive
 from rondine.server.runs.models import Call, Run, RunCount
 from rondine.server.runs.threads import in_database
-from rondine.server.services.actions import connection_for, line_of, problem_of
+from rondine.server.services.actions import (
+    connection_for,
+    here,
+    line_of,
+    problem_of,
+    side_call,
+    standing_values,
+    via_of,
+)
 from rondine.server.services.models import Body
 
 T = TypeVar("T")
 BATCH_ROWS = 10_000
 BATCH_SECONDS = 1.0
+#: Seconds that a feed's call waits for the connection's limits, or as long as the service asks it to.
+PATIENCE = 900.0
 #: The engine has capped the size already; mapping follows paths and does not walk the document.
 UNWALKED = Limits(size=2**31, depth=None)
 log = structlog.get_logger("rondine.runs")
@@ -91,6 +101,7 @@ class FeedRun:
         self.ready, self.engine, self.pool = ready, engine, pool
         self._pages: asyncio.Queue[Page | None] = asyncio.Queue(maxsize=max(4, ready.parallel))
         self._number = ready.calls
+        self._sides: list[tuple[int, SideCall]] = []
         self._announced: int | None = None
 
     async def carry_out(self) -> Ending:
@@ -157,7 +168,7 @@ class FeedRun:
             return response
 
         try:
-            ending = await self.engine.carry(self.ready.line, watched(), read)
+            ending = await self.engine.carry(self.ready.line, watched(), read, patience=PATIENCE, witness=self._witness)
         except RondineError as error:
             was_asked = held is None or held.request.url != asked.url
             if held is not None:
@@ -222,7 +233,7 @@ class FeedRun:
             return read[0][1]
 
         try:
-            await self.engine.carry(self.ready.line, once(request), keep)
+            await self.engine.carry(self.ready.line, once(request), keep, patience=PATIENCE, witness=self._witness)
         except RondineError as error:
             raise PageFailed(Page(number, request, error=problem_of(error), next=request.url), error) from error
         return read[0]
@@ -230,6 +241,9 @@ class FeedRun:
     def _next_number(self) -> int:
         self._number += 1
         return self._number
+
+    def _witness(self, side: SideCall) -> None:
+        self._sides.append((self._next_number(), side))
 
     # --- read and map
 
@@ -293,7 +307,8 @@ class FeedRun:
         ready, now = self.ready, timezone.now()
         with transaction.atomic():
             last = batch[-1]
-            checkpoint = {"next": last.next, "calls": last.number}
+            sides, self._sides = self._sides, []
+            checkpoint = {"next": last.next, "calls": max([last.number, *(number for number, _ in sides)])}
             fields: dict[str, Any] = {"checkpoint": checkpoint, "alive_at": now}
             if self._announced is not None:
                 fields["expected_rows"] = self._announced
@@ -304,6 +319,7 @@ class FeedRun:
                     hint="nothing was kept twice",
                 )
             self._keep_calls(batch, now)
+            Call.objects.bulk_create(side_call(ready.run_id, number, side, ready.line, now) for number, side in sides)
             for compiled in ready.outputs:
                 self._keep_output(compiled, batch, now)
             notify(ready.run_id)
@@ -321,6 +337,8 @@ class FeedRun:
                 rows=page.rows,
                 error=page.error,
                 at=now,
+                via=via_of(ready.line),
+                by=here(),
             )
             if arrival := page.arrival:
                 if arrival.body and (page.error or page.number == 1 or any(rejects for *_, rejects in page.mapped)):
@@ -408,8 +426,9 @@ def load_feed(run: Run) -> ReadyFeed:
     content = run.content
     operation: OperationDocument = load(OperationDocument, content["operation"])
     assert run.feed is not None
-    line = line_of(connection_for(run.feed.operation.service, run.environment))
-    values = checked_inputs(operation.inputs, run.inputs)
+    line = line_of(connection_for(run.feed.operation.service, run.environment), run.feed.operation.name)
+    standing = standing_values(run.project, run.environment.name)
+    values = checked_inputs(operation.inputs, run.inputs, standing)
     record_types = {name: load(RecordTypeDocument, document) for name, document in content["record_types"].items()}
     outputs = compile_mapping(load(MappingDocument, content["mapping"]), record_types)
     sets: dict[str, tuple[int, int]] = {}
@@ -417,7 +436,8 @@ def load_feed(run: Run) -> ReadyFeed:
         record_type = RecordType.objects.get(project=run.project, name=output.record_type)
         sets[output.record_type] = (record_set(run.environment, record_type).pk, record_type.version)
         RunCount.objects.get_or_create(run=run, record_type=output.record_type)
-    first = with_connection(build_request(operation, line.base_address, values, given=run.inputs), line.headers).request
+    built = build_request(operation, line.base_address, values, given=run.inputs, standing=standing)
+    first = with_connection(built, line.headers, line.query).request
     calls = 0
     if run.checkpoint and run.checkpoint["next"]:
         first = replace(first, url=run.checkpoint["next"])

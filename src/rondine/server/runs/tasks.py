@@ -4,6 +4,7 @@ import asyncio
 import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from typing import Any, TypeVar
 
 import structlog
@@ -18,7 +19,11 @@ from rondine.server.records.browsing import make_indexes
 from rondine.server.records.models import RecordSet
 from rondine.server.runs.actions import put_back, sweep, take_run
 from rondine.server.runs.pipeline import carry_out_feed
+from rondine.server.runs.places import say_gone, say_here
 from rondine.server.runs.threads import in_database
+from rondine.server.services.checking import check_connection
+from rondine.server.services.models import Connection
+from rondine.server.services.shared import SharedByAll
 
 T = TypeVar("T")
 log = structlog.get_logger("rondine.worker")
@@ -30,8 +35,8 @@ THREADS = max(4, (os.cpu_count() or 2) * 2)
 def parts() -> tuple[Engine, ThreadPoolExecutor]:
     """The engine and the threads of this process, made on first use within its event loop."""
     global _engine, _pool
-    _engine = _engine or Engine()
     _pool = _pool or ThreadPoolExecutor(THREADS, thread_name_prefix="rondine")
+    _engine = _engine or Engine(SharedByAll(_pool))
     return _engine, _pool
 
 
@@ -75,13 +80,30 @@ async def index_records(set_id: int) -> None:
     await waiting_for_database(make)
 
 
-async def sweep_for_ever(seconds: float = 5.0) -> None:
-    """Looks for runs whose worker has died, until cancelled."""
-    while True:
-        await asyncio.sleep(seconds)
-        try:
-            found = await in_database(parts()[1], sweep)
-            if found:
-                log.warning("runs put back, nobody carried them out", runs=found)
-        except OperationalError:
-            continue
+@app.task(queue="runs", name="rondine.check_here")
+async def check_here(connection_id: str) -> None:
+    """Checks a connection from this worker; the result stands with the connection."""
+
+    def find() -> Connection | None:
+        return Connection.objects.select_related("project").filter(pk=connection_id).first()
+
+    found = await waiting_for_database(find)
+    if found is not None:
+        await check_connection(found.project, found.name, parts()[0], is_worker=True)
+
+
+async def sweep_for_ever(place: str = "", seconds: float = 5.0) -> None:
+    """Says that this worker lives and looks for runs whose worker has died, until cancelled."""
+    try:
+        while True:
+            try:
+                await in_database(parts()[1], say_here, place)
+                found = await in_database(parts()[1], sweep)
+                if found:
+                    log.warning("runs put back, nobody carried them out", runs=found)
+            except OperationalError:
+                pass
+            await asyncio.sleep(seconds)
+    finally:
+        with suppress(OperationalError):
+            await asyncio.shield(in_database(parts()[1], say_gone))

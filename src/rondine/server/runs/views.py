@@ -78,6 +78,11 @@ class CallLine(serializers.Serializer[Any]):
     error = ErrorLine(allow_null=True)
     body = serializers.UUIDField(allow_null=True)
     at = serializers.DateTimeField()
+    purpose = serializers.CharField(
+        allow_blank=True, help_text="why it was made on the way; empty for the operation's own"
+    )
+    via = serializers.CharField(allow_blank=True)
+    by = serializers.CharField(allow_blank=True)
 
 
 def shown_call(call: Call) -> dict[str, Any]:
@@ -95,6 +100,9 @@ def shown_call(call: Call) -> dict[str, Any]:
         "error": call.error,
         "body": str(call.body_id) if call.body_id else None,
         "at": call.at,
+        "purpose": call.purpose,
+        "via": call.via,
+        "by": call.by,
     }
 
 
@@ -196,6 +204,9 @@ class FeedInputs(Strict):
     inputs = serializers.DictField(
         child=AnyField(allow_null=True), required=False, default=dict, help_text="in place of the feed's own"
     )
+    confirmed = serializers.BooleanField(
+        required=False, default=False, help_text="using up a limit of days or months is meant"
+    )
 
 
 class FeedRunsView(ProjectView):
@@ -207,7 +218,7 @@ class FeedRunsView(ProjectView):
     def post(self, request: Request, project: str, name: str) -> Response:
         given = self.given(FeedInputs, request)
         feed = find_item(FEEDS, self.project, name)
-        run = queue_feed(self.project, feed, self.person, given["inputs"])
+        run = queue_feed(self.project, feed, self.person, given["inputs"], confirmed=given["confirmed"])
         return Response(
             shown_run(find_run(self.project, run.pk)),
             status=202,

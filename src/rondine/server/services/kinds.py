@@ -1,23 +1,51 @@
 """The kinds of items around services."""
 
+from datetime import datetime
+from typing import Any
+
+from cryptography import x509
+from django.db.models import F
+from django.utils import timezone
+
 from rondine.core.connection import (
     ConnectionDocument,
     CredentialDocument,
+    OwnSignIn,
     SampleDocument,
     ServiceDocument,
+    StandingValueDocument,
     connection_problems,
 )
-from rondine.core.errors import Problem
-from rondine.core.protocols.rest import OperationDocument, operation_problems
+from rondine.core.errors import Problem, did_you_mean
+from rondine.core.protocols.rest import OperationDocument, ValueOf, operation_problems, parts_of
 from rondine.core.settings import load
-from rondine.server.items.actions import ItemKind
-from rondine.server.services.models import Connection, Credential, Environment, Operation, Sample, Service
+from rondine.server.items.actions import ItemKind, refresh_problems
+from rondine.server.items.models import Item
+from rondine.server.services.models import (
+    Connection,
+    Credential,
+    Environment,
+    Operation,
+    Sample,
+    Service,
+    StandingValue,
+)
 
 
 def _connection(item: Connection) -> list[Problem]:
     document: ConnectionDocument = load(ConnectionDocument, item.document)
-    problems = connection_problems(document)
-    wanted = document.sign_in.secret_names()
+    problems = connection_problems(document) + certificate_problems(document, timezone.now())
+    wanted = document.secret_names()
+    for number, own in enumerate(document.own_sign_ins):
+        problems += _own_sign_in(item, own, f"/own_sign_ins/{number}")
+    for name in sorted(_standing_in(document) - _standing_here(item)):
+        problems.append(
+            Problem(
+                "/headers",
+                f'the standing value "{name}" has no value in this environment',
+                f"rondine standing-value set {name} VALUE --in {item.environment}",
+            )
+        )
     if wanted and item.credential is None:
         problems.append(Problem("/credential", "the sign-in needs a credential", "name one, and give it its secret"))
     elif item.credential is not None and (missing := sorted(set(wanted) - set(item.credential.names))):
@@ -39,6 +67,103 @@ def _connection(item: Connection) -> list[Problem]:
     return problems
 
 
+def _own_sign_in(item: Connection, own: OwnSignIn, here: str) -> list[Problem]:
+    names = Operation.objects.filter(service=item.service_id).values_list("name", flat=True)
+    if own.operation not in names:
+        return [
+            Problem(f"{here}/operation", f'there is no operation "{own.operation}"', did_you_mean(own.operation, names))
+        ]
+    if not own.sign_in.secret_names():
+        return []
+    found = Credential.objects.filter(
+        project=item.project_id, name=own.credential, environment=item.environment_id
+    ).first()
+    if found is None:
+        return [
+            Problem(
+                f"{here}/credential", f'there is no credential "{own.credential}" here', "name one of this environment"
+            )
+        ]
+    missing = sorted(set(own.sign_in.secret_names()) - set(found.names) - {"tls_private_key"})
+    return (
+        [
+            Problem(
+                f"{here}/credential",
+                f'credential "{found.name}" lacks {", ".join(missing)}',
+                f"rondine credential set {found.name}",
+            )
+        ]
+        if missing
+        else []
+    )
+
+
+def _standing_in(document: ConnectionDocument) -> set[str]:
+    return {
+        part.standing
+        for one in (*document.headers, *document.query)
+        for part in parts_of(one.value)
+        if one.enabled and isinstance(part, ValueOf) and part.standing
+    }
+
+
+def _standing_here(item: Connection) -> set[str]:
+    found = StandingValue.objects.filter(project=item.project_id)
+    return {one.name for one in found if item.environment.name in one.document.get("values", {})}
+
+
+def certificate_problems(document: ConnectionDocument, now: datetime) -> list[Problem]:
+    """What is wrong with the certificates pasted into a connection."""
+    problems = []
+    for name in ("authority", "certificate"):
+        text = getattr(document.tls, name)
+        if not text:
+            continue
+        try:
+            found = x509.load_pem_x509_certificates(text.encode())
+        except ValueError:
+            problems.append(
+                Problem(f"/tls/{name}", "this is no certificate in PEM", "paste it from -----BEGIN CERTIFICATE----- on")
+            )
+            continue
+        if found[0].not_valid_after_utc < now:
+            problems.append(
+                Problem(
+                    f"/tls/{name}",
+                    f"the certificate expired on {found[0].not_valid_after_utc:%Y-%m-%d}",
+                    "paste a new one",
+                )
+            )
+    return problems
+
+
+def _standing_value(item: StandingValue) -> list[Problem]:
+    known = set(Environment.objects.filter(project=item.project_id).values_list("name", flat=True))
+    return [
+        Problem(f"/values/{name}", f'there is no environment "{name}"', did_you_mean(name, known))
+        for name in item.document.get("values", {})
+        if name not in known
+    ]
+
+
+def _touched_values(item: StandingValue, before: dict[str, Any] | None) -> list[Environment]:
+    """The environments whose value a change touches."""
+    old, new = (before or {}).get("values", {}), item.document.get("values", {})
+    if before is None or before is item.document:
+        names = set(new)
+    else:
+        names = {name for name in {*old, *new} if old.get(name) != new.get(name)}
+    return list(Environment.objects.filter(project=item.project_id, name__in=names))
+
+
+def standing_value_changed(item: Item) -> None:
+    """Connections that use it are looked at again, and opened again by all processes."""
+    users = Connection.objects.select_related("credential", "environment", "service").filter(project=item.project_id)
+    concerned = [one for one in users if item.name in _standing_in(load(ConnectionDocument, one.document))]
+    Connection.objects.filter(pk__in=[one.pk for one in concerned]).update(version=F("version") + 1)
+    refresh_problems(CONNECTIONS, concerned)
+
+
 def _operation(item: Operation) -> list[Problem]:
     return operation_problems(load(OperationDocument, item.document))
 
@@ -56,5 +181,14 @@ CONNECTIONS = ItemKind(
 )
 OPERATIONS = ItemKind(
     "operations", "operation", Operation, OperationDocument, {"service": Service}, problems=_operation
+)
+STANDING_VALUES = ItemKind(
+    "standing-values",
+    "standing value",
+    StandingValue,
+    StandingValueDocument,
+    problems=_standing_value,
+    changed=standing_value_changed,
+    environments=_touched_values,
 )
 SAMPLES = ItemKind("samples", "sample", Sample, SampleDocument, {"operation": Operation}, frozenset({"operation"}))

@@ -56,6 +56,37 @@ def unseal(version: int, sealed: bytes, owner: str) -> dict[str, str]:
     return values
 
 
+def add_key(path: Path) -> int:
+    """A new current key beside the old ones; gives its version. The file is replaced in one step, so no process reads half of it."""
+    make_keys_file(path)
+    stored = json.loads(path.read_text())
+    version = max(map(int, stored["keys"])) + 1
+    stored["keys"][str(version)] = base64.b64encode(secrets.token_bytes(32)).decode()
+    stored["current"] = version
+    _replace(path, stored)
+    return version
+
+
+def remove_keys(path: Path, used: set[int]) -> list[int]:
+    """Takes the keys away that nothing is sealed with any more; gives their versions."""
+    stored = json.loads(path.read_text())
+    gone = [int(version) for version in stored["keys"] if int(version) not in used | {stored["current"]}]
+    for version in gone:
+        del stored["keys"][str(version)]
+    _replace(path, stored)
+    return gone
+
+
+def _replace(path: Path, stored: dict[str, object]) -> None:
+    beside = path.with_suffix(".new")
+    handle = os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+    with os.fdopen(handle, "w") as file:
+        json.dump(stored, file)
+        file.flush()
+        os.fsync(file.fileno())
+    beside.replace(path)
+
+
 def _keys() -> tuple[int, dict[int, bytes]]:
     make_keys_file(settings.KEYS_FILE)
     stored = json.loads(settings.KEYS_FILE.read_text())

@@ -13,6 +13,7 @@ from rest_framework.response import Response
 from rondine.core.documents import nodes_below
 from rondine.core.documents.json import kind_of
 from rondine.core.errors import DocumentError, InputError
+from rondine.core.keylike import Finding, keys_in_operation
 from rondine.core.paths import normalized_path, parse_pointer, pointer_text, resolve
 from rondine.core.protocols.address import take_apart
 from rondine.core.protocols.rest import OperationDocument
@@ -26,34 +27,21 @@ from rondine.server.runs.tasks import parts
 from rondine.server.runs.views import CallLine, shown_call
 from rondine.server.services.actions import (
     body_of,
-    check_connection,
     keep_sample,
     prepare,
-    set_secrets,
     shown_request,
+    sign_in_source,
     trial_report,
+    trial_warnings,
     try_operation,
     value_of,
 )
-from rondine.server.services.kinds import CONNECTIONS, CREDENTIALS, OPERATIONS, SAMPLES, SERVICES
+from rondine.server.services.kinds import OPERATIONS, SAMPLES, SERVICES
 
 #: Characters of text shown at a time.
 TEXT_PIECE = 200_000
 
 ServiceList, ServiceDetail, ServiceRevisions = item_views(SERVICES)
-CredentialList, CredentialDetail, CredentialRevisions = item_views(
-    CREDENTIALS,
-    extra={
-        "names": serializers.ListField(child=serializers.CharField(), help_text="the secrets that were given, by name")
-    },
-    describe=lambda item: {"names": item.names},
-    write="write_secret",
-)
-ConnectionList, ConnectionDetail, ConnectionRevisions = item_views(
-    CONNECTIONS,
-    extra={"check_result": AnyField(allow_null=True)},
-    describe=lambda item: {"check_result": item.check_result},
-)
 OperationList, OperationDetail, OperationRevisions = item_views(OPERATIONS)
 
 
@@ -76,6 +64,11 @@ class NewSampleFrom(Strict):
     run = serializers.IntegerField(required=False, help_text="a trial whose response is kept")
     text = serializers.CharField(required=False, trim_whitespace=False, help_text="a response pasted")
     media_type = serializers.CharField(required=False)
+    keys = serializers.ChoiceField(
+        ["mask", "keep"],
+        required=False,
+        help_text="what becomes of values that look like keys; without it they are refused",
+    )
 
 
 class SampleMade(serializers.Serializer[Any]):
@@ -96,67 +89,22 @@ class SampleList(_SampleList):  # type: ignore[misc, valid-type]
         )
 
 
-class EnvironmentLine(serializers.Serializer[Any]):
-    name = serializers.CharField()
-    title = serializers.CharField()
-
-
-class EnvironmentsView(ProjectView):
-    @extend_schema(operation_id="listEnvironments", responses=EnvironmentLine(many=True))
-    def get(self, request: Request, project: str) -> Response:
-        return Response([EnvironmentLine(one).data for one in self.project.environments.order_by("name")])
-
-
-class Secrets(Strict):
-    secrets = serializers.DictField(
-        child=serializers.CharField(max_length=10_000, trim_whitespace=False),
-        help_text="by the names the sign-in scheme uses, such as key",
-    )
-
-
-class SecretsSet(serializers.Serializer[Any]):
-    name = serializers.CharField()
-    names = serializers.ListField(child=serializers.CharField())
-    version = serializers.IntegerField()
-
-
-class SecretsView(ProjectView):
-    """A credential's secrets: they are written here and read nowhere."""
-
-    permissions = {"PUT": "replace_secret"}
-
-    @extend_schema(operation_id="setSecrets", request=Secrets, responses=SecretsSet)
-    def put(self, request: Request, project: str, name: str) -> Response:
-        made = set_secrets(self.project, name, self.given(Secrets, request)["secrets"], self.person)
-        return Response({"name": made.name, "names": made.names, "version": made.version})
-
-
-class CheckStep(serializers.Serializer[Any]):
-    step = serializers.CharField()
-    is_good = serializers.BooleanField()
-    words = serializers.CharField()
-    hint = serializers.CharField()
-
-
-class CheckResult(serializers.Serializer[Any]):
-    works = serializers.BooleanField()
-    steps = CheckStep(many=True)
-    at = serializers.DateTimeField()
-
-
-class CheckView(WaitingView):
-    """Whether a connection works, from where the service runs."""
-
-    permissions = {"POST": "try"}
-
-    @extend_schema(operation_id="checkConnection", request=None, responses=CheckResult)
-    async def post(self, request: Request, project: str, name: str) -> Response:
-        return Response(await check_connection(self.project, name, parts()[0], self.person))
-
-
 class Address(Strict):
     address = serializers.CharField(max_length=10_000)
     method = serializers.ChoiceField(["GET", "HEAD", "POST", "PUT", "PATCH", "DELETE"], required=False, default="GET")
+
+
+class FindingLine(serializers.Serializer[Any]):
+    """A fixed value that looks like a key."""
+
+    place = serializers.CharField()
+    kind = serializers.CharField()
+    name = serializers.CharField()
+    reason = serializers.CharField()
+
+
+def shown_finding(one: Finding) -> dict[str, str]:
+    return {"place": one.place, "kind": one.kind, "name": one.name, "reason": one.reason}
 
 
 class AddressParts(serializers.Serializer[Any]):
@@ -164,7 +112,8 @@ class AddressParts(serializers.Serializer[Any]):
     name = serializers.CharField()
     title = serializers.CharField()
     operation = DocumentField(OperationDocument)
-    secrets = serializers.ListField(child=serializers.CharField())
+    secrets = serializers.ListField(child=serializers.CharField(), help_text="names of parameters that look like keys")
+    findings = FindingLine(many=True)
     joined = serializers.CharField()
 
 
@@ -184,6 +133,7 @@ class AddressView(ProjectView):
                 "title": found.title,
                 "operation": dump(found.operation),
                 "secrets": found.secrets,
+                "findings": [shown_finding(one) for one in keys_in_operation(found.operation)],
                 "joined": found.joined,
             }
         )
@@ -200,6 +150,9 @@ class Asked(Strict):
     )
     inputs = serializers.DictField(child=AnyField(allow_null=True), required=False, default=dict)
     confirmed = serializers.BooleanField(required=False, default=False)
+    in_protected = serializers.BooleanField(
+        required=False, default=False, help_text="writing in a protected environment is meant"
+    )
 
 
 class OriginLine(serializers.Serializer[Any]):
@@ -207,6 +160,7 @@ class OriginLine(serializers.Serializer[Any]):
     name = serializers.CharField()
     value = serializers.CharField()
     source = serializers.CharField()
+    replaces = serializers.CharField(allow_blank=True)
 
 
 class RequestShown(serializers.Serializer[Any]):
@@ -215,6 +169,9 @@ class RequestShown(serializers.Serializer[Any]):
     method = serializers.CharField()
     origins = OriginLine(many=True)
     problems = ProblemLine(many=True)
+    warnings = ProblemLine(many=True)
+    findings = FindingLine(many=True)
+    sign_in = serializers.CharField(help_text="from connection, own, or none")
 
 
 def asked_document(project: Any, given: Any) -> OperationDocument:
@@ -235,16 +192,18 @@ class RequestView(ProjectView):
     @extend_schema(operation_id="showRequest", request=Asked, responses=RequestShown)
     def post(self, request: Request, project: str) -> Response:
         given = self.given(Asked, request)
+        document = asked_document(self.project, given)
         ready = prepare(
             self.project,
-            asked_document(self.project, given),
+            document,
             given["service"],
             given["environment"],
             given["inputs"],
             strict=False,
+            operation=given.get("operation", ""),
         )
         origins = [
-            {"place": one.place, "name": one.name, "value": one.value, "source": one.source}
+            {field: getattr(one, field) for field in ("place", "name", "value", "source", "replaces")}
             for one in ready.built.origins
         ]
         return Response(
@@ -254,6 +213,9 @@ class RequestView(ProjectView):
                 "method": ready.built.request.method,
                 "origins": origins,
                 "problems": [one.to_json() for one in ready.problems],
+                "warnings": [one.to_json() for one in trial_warnings(ready)],
+                "findings": [shown_finding(one) for one in keys_in_operation(document)],
+                "sign_in": sign_in_source(ready),
             }
         )
 
@@ -299,6 +261,7 @@ class TrialsView(WaitingView):
             values=given["inputs"],
             operation_name=given.get("operation", ""),
             confirmed=given["confirmed"],
+            in_protected=given["in_protected"],
         )
         report = await sync_to_async(trial_report)(run)
         return Response({**report, "call": shown_call(report["call"])}, status=201)

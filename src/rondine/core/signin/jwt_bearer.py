@@ -1,0 +1,47 @@
+"""The JWT bearer grant (RFC 7523, section 2.1): a signed assertion is handed in for a token."""
+
+from rondine.core.http import Response, Send
+from rondine.core.signin.bearer import bearer
+from rondine.core.signin.jwt import assertion
+from rondine.core.signin.oauth import ClientAuthentication, OAuthClient, ask_for_token
+from rondine.core.signin.token import Given, SignInExchange, Token, carry_token
+
+GRANT = "urn:ietf:params:oauth:grant-type:jwt-bearer"
+
+
+class JwtBearer(OAuthClient, tag="jwt_bearer", frozen=True):
+    """A statement signed with a private key is handed in for a token. Elsewhere called service account or assertion flow.
+
+    issuer, subject: who signs, and for whom (both client_id if left out).  assertion_audience: whom the statement is for (the token address if
+    left out).  scope_in_assertion: the scope stands in the statement instead of the form.
+    """
+
+    client_authentication: ClientAuthentication = "none"
+    issuer: str = ""
+    subject: str = ""
+    assertion_audience: str = ""
+    scope_in_assertion: bool = False
+
+    def secret_names(self) -> tuple[str, ...]:
+        return tuple(dict.fromkeys(("private_key", *self.client_secret_names())))
+
+    def exchange(self, ask: Send, given: Given) -> SignInExchange[Response]:
+        def obtain(held: Token | None) -> SignInExchange[Token]:
+            claims = {
+                "iss": self.issuer or self.client_id,
+                "sub": self.subject or self.client_id,
+                "aud": self.assertion_audience or self.token_address,
+            }
+            if self.scope_in_assertion:
+                claims["scope"] = self.scope
+            signed = assertion(
+                claims,
+                given.secrets["private_key"],
+                self.algorithm,
+                self.key_id,
+                now=given.now(),
+                unique=given.random(16),
+            )
+            return (yield from ask_for_token(self, given, [("grant_type", GRANT), ("assertion", signed)]))
+
+        return carry_token(ask, given, obtain, bearer)

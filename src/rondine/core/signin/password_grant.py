@@ -1,0 +1,40 @@
+"""OAuth 2.0 resource owner password credentials (RFC 6749, section 4.3). Legacy: OAuth 2.1 leaves it out."""
+
+from rondine.core.errors import SignInRefused
+from rondine.core.http import Response, Send
+from rondine.core.signin.bearer import bearer
+from rondine.core.signin.oauth import Fields, OAuthClient, ask_for_token, was_refused_for
+from rondine.core.signin.token import Given, SignInExchange, Token, carry_token
+
+
+class PasswordGrant(OAuthClient, tag="password_grant", frozen=True):
+    """Legacy: a person's user name and password are handed to the token address. Use it only where the service offers nothing better."""
+
+    user_name: str = ""
+
+    def secret_names(self) -> tuple[str, ...]:
+        return (*self.client_secret_names(), "password")
+
+    def exchange(self, ask: Send, given: Given) -> SignInExchange[Response]:
+        def obtain(held: Token | None) -> SignInExchange[Token]:
+            if held is not None and held.refresh is not None:
+                try:
+                    return (
+                        yield from ask_for_token(
+                            self,
+                            given,
+                            [("grant_type", "refresh_token"), ("refresh_token", held.refresh)],
+                            held=held,
+                        )
+                    )
+                except SignInRefused as error:
+                    if not was_refused_for(error, "invalid_grant"):
+                        raise
+            fields: Fields = [
+                ("grant_type", "password"),
+                ("username", self.user_name),
+                ("password", given.secrets["password"]),
+            ]
+            return (yield from ask_for_token(self, given, fields))
+
+        return carry_token(ask, given, obtain, bearer)

@@ -1,0 +1,551 @@
+"""Environments, standing values, secrets, sign-in, limits, checks: what belongs to connecting."""
+
+from typing import Any
+
+from asgiref.sync import sync_to_async
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from rondine.core.connection import ConnectionDocument, connection_warnings
+from rondine.core.limits import meter
+from rondine.core.protocols.rest import OperationDocument
+from rondine.core.settings import dump, load
+from rondine.core.signin import NoSignIn
+from rondine.core.signin.metadata import discover
+from rondine.engine.client import Line
+from rondine.server.api.openapi import AnyField, DocumentField
+from rondine.server.api.views import ProjectView, Strict, WaitingView
+from rondine.server.items.actions import find_item
+from rondine.server.items.views import ProblemLine, item_views
+from rondine.server.runs.tasks import parts
+from rondine.server.services.actions import (
+    drop_second,
+    environment_of,
+    guard_of,
+    line_of,
+    release_database,
+    set_secrets,
+)
+from rondine.server.services.checking import check_connection, check_in_worker
+from rondine.server.services.environments import (
+    change_environment,
+    connection_obstacles,
+    make_environment,
+    missing_in,
+    obstacles,
+    remove_environment,
+)
+from rondine.server.services.kinds import CONNECTIONS, CREDENTIALS, SERVICES, STANDING_VALUES
+from rondine.server.services.models import Connection, Credential, Operation, StandingValue
+from rondine.server.services.moving import move_key
+from rondine.server.services.preparation import connect_prepared, preparation_of
+from rondine.server.services.shared import usage_of
+from rondine.server.services.signing_in import begin_sign_in, callback_path, discard_token, token_states
+
+
+def _credential(item: Credential) -> dict[str, Any]:
+    return {
+        "names": item.names,
+        "set_at": item.set_at,
+        "has_second": bool(item.second_sealed),
+        "second_set_at": item.second_set_at,
+    }
+
+
+CredentialList, CredentialDetail, CredentialRevisions = item_views(
+    CREDENTIALS,
+    extra={
+        "names": serializers.ListField(child=serializers.CharField(), help_text="the secrets that were given, by name"),
+        "set_at": serializers.DateTimeField(allow_null=True),
+        "has_second": serializers.BooleanField(help_text="a second set is tried where the first is refused"),
+        "second_set_at": serializers.DateTimeField(allow_null=True),
+    },
+    describe=_credential,
+    write="write_secret",
+)
+
+
+def _connection(item: Connection) -> dict[str, Any]:
+    document: ConnectionDocument = load(ConnectionDocument, item.document)
+    needed = [
+        name for one in (document, *(own.sign_in for own in document.own_sign_ins)) for name in one.secret_names()
+    ]
+    return {
+        "check_result": item.check_result,
+        "warnings": [one.to_json() for one in connection_warnings(document)],
+        "secret_names": list(dict.fromkeys(needed)),
+        "callback_path": callback_path(item.project.name, item.environment.name),
+    }
+
+
+ConnectionList, ConnectionDetail, ConnectionRevisions = item_views(
+    CONNECTIONS,
+    extra={
+        "check_result": AnyField(allow_null=True),
+        "warnings": ProblemLine(many=True),
+        "secret_names": serializers.ListField(child=serializers.CharField(), help_text="what its sign-in needs"),
+        "callback_path": serializers.CharField(
+            help_text="for the service's registration page, behind Rondine's address"
+        ),
+    },
+    describe=_connection,
+)
+
+
+def _uses(item: StandingValue) -> dict[str, Any]:
+    """Where a standing value is used: by kind and name."""
+    wanted = f'{{"standing": "{item.name}"}}'
+    found = []
+    for model, word in ((Operation, "operation"), (Connection, "connection")):
+        rows = model._default_manager.filter(project=item.project_id).extra(
+            where=["document::text LIKE %s"], params=[f"%{wanted}%"]
+        )
+        found += [{"kind": word, "name": one.name} for one in rows.order_by("name")]
+    return {"used_by": found}
+
+
+class UseLine(serializers.Serializer[Any]):
+    kind = serializers.CharField()
+    name = serializers.CharField()
+
+
+StandingValueList, StandingValueDetail, StandingValueRevisions = item_views(
+    STANDING_VALUES, extra={"used_by": UseLine(many=True)}, describe=_uses
+)
+
+
+# --- environments
+
+
+class EnvironmentLine(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    title = serializers.CharField()
+    description = serializers.CharField()
+    is_protected = serializers.BooleanField()
+    connections = serializers.IntegerField()
+    missing = ProblemLine(many=True)
+    callback_path = serializers.CharField()
+
+
+class NewEnvironment(Strict):
+    name = serializers.CharField(max_length=63)
+    title = serializers.CharField(required=False, allow_blank=True, max_length=200)
+    description = serializers.CharField(required=False, allow_blank=True, max_length=2000)
+    is_protected = serializers.BooleanField(required=False)
+
+
+class ChangedEnvironment(Strict):
+    title = serializers.CharField(required=False, allow_blank=True, max_length=200)
+    description = serializers.CharField(required=False, allow_blank=True, max_length=2000)
+    is_protected = serializers.BooleanField(required=False)
+
+
+def _environment(one: Any) -> dict[str, Any]:
+    return {
+        "name": one.name,
+        "title": one.title,
+        "description": one.description,
+        "is_protected": one.is_protected,
+        "connections": one.connections.count(),
+        "missing": [problem.to_json() for problem in missing_in(one)],
+        "callback_path": callback_path(one.project.name, one.name),
+    }
+
+
+class EnvironmentsView(ProjectView):
+    """The project's environments, each with what is missing in it."""
+
+    permissions = {"GET": "view", "POST": "build"}
+
+    @extend_schema(operation_id="listEnvironments", responses=EnvironmentLine(many=True))
+    def get(self, request: Request, project: str) -> Response:
+        rows = self.project.environments.select_related("project").order_by("name")
+        return Response([_environment(one) for one in rows])
+
+    @extend_schema(operation_id="makeEnvironment", request=NewEnvironment, responses={201: EnvironmentLine})
+    def post(self, request: Request, project: str) -> Response:
+        made = make_environment(self.project, self.given(NewEnvironment, request), self.role)
+        return Response(_environment(made), status=201)
+
+
+class EnvironmentView(ProjectView):
+    permissions = {"GET": "view", "PATCH": "build", "DELETE": "build"}
+
+    @extend_schema(operation_id="getEnvironment", responses=EnvironmentLine)
+    def get(self, request: Request, project: str, name: str) -> Response:
+        return Response(_environment(environment_of(self.project, name)))
+
+    @extend_schema(operation_id="changeEnvironment", request=ChangedEnvironment, responses=EnvironmentLine)
+    def patch(self, request: Request, project: str, name: str) -> Response:
+        given = self.given(ChangedEnvironment, request)
+        return Response(_environment(change_environment(self.project, name, given, self.role)))
+
+    @extend_schema(operation_id="removeEnvironment", request=None, responses={204: None})
+    def delete(self, request: Request, project: str, name: str) -> Response:
+        remove_environment(self.project, name, self.role)
+        return Response(status=204)
+
+
+class ObstacleLine(serializers.Serializer[Any]):
+    kind = serializers.CharField()
+    name = serializers.CharField()
+    environment = serializers.CharField()
+    reasons = ProblemLine(many=True)
+
+
+class ObstaclesView(ProjectView):
+    """Everything that is set up but cannot start, each with every reason."""
+
+    @extend_schema(operation_id="listObstacles", responses=ObstacleLine(many=True))
+    def get(self, request: Request, project: str) -> Response:
+        return Response(
+            [
+                {
+                    "kind": one.kind,
+                    "name": one.name,
+                    "environment": one.environment,
+                    "reasons": [reason.to_json() for reason in one.reasons],
+                }
+                for one in obstacles(self.project)
+            ]
+        )
+
+
+# --- secrets
+
+
+class Secrets(Strict):
+    secrets = serializers.DictField(
+        child=serializers.CharField(max_length=20_000, trim_whitespace=False),
+        help_text="by the names the sign-in scheme uses, such as key",
+    )
+    is_second = serializers.BooleanField(
+        required=False,
+        default=False,
+        help_text="a second set, tried where the first is refused, while both may be valid",
+    )
+
+
+class SecretsSet(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    names = serializers.ListField(child=serializers.CharField())
+    has_second = serializers.BooleanField()
+    version = serializers.IntegerField()
+
+
+def _set(made: Credential) -> dict[str, Any]:
+    return {
+        "name": made.name,
+        "names": made.names,
+        "has_second": bool(made.second_sealed),
+        "version": made.version,
+    }
+
+
+class SecretsView(ProjectView):
+    """A credential's secrets: they are written here and read nowhere."""
+
+    permissions = {"PUT": "replace_secret"}
+
+    @extend_schema(operation_id="setSecrets", request=Secrets, responses=SecretsSet)
+    def put(self, request: Request, project: str, name: str) -> Response:
+        given = self.given(Secrets, request)
+        return Response(
+            _set(set_secrets(self.project, name, given["secrets"], self.role, is_second=given["is_second"]))
+        )
+
+
+class SecondSecretsView(ProjectView):
+    """The second set of secrets, valid in turn with the first."""
+
+    permissions = {"DELETE": "replace_secret"}
+
+    @extend_schema(operation_id="dropSecondSecrets", request=None, responses=SecretsSet)
+    def delete(self, request: Request, project: str, name: str) -> Response:
+        return Response(_set(drop_second(self.project, name, self.role)))
+
+
+class Move(Strict):
+    """A fixed value that looks like a key, to be moved into the credential of the service's connection."""
+
+    service = serializers.CharField()
+    environment = serializers.CharField(required=False, default="test")
+    place = serializers.CharField(max_length=200, help_text="JSON Pointer of the value, such as /query/0")
+    operation = serializers.CharField(required=False, help_text="the name of a saved operation that holds it")
+    document = DocumentField(OperationDocument, required=False)
+
+
+class Moved(serializers.Serializer[Any]):
+    document = AnyField()
+    connection = serializers.CharField()
+    credential = serializers.CharField()
+    name = serializers.CharField()
+
+
+class MovesView(ProjectView):
+    permissions = {"POST": "write_secret"}
+
+    @extend_schema(operation_id="moveKey", request=Move, responses={201: Moved})
+    def post(self, request: Request, project: str) -> Response:
+        return Response(move_key(self.project, self.person, self.role, self.given(Move, request)), status=201)
+
+
+# --- check
+
+
+class CheckStep(serializers.Serializer[Any]):
+    step = serializers.CharField()
+    is_good = serializers.BooleanField()
+    words = serializers.CharField()
+    hint = serializers.CharField()
+    ms = serializers.FloatField(allow_null=True)
+
+
+class CheckResult(serializers.Serializer[Any]):
+    works = serializers.BooleanField()
+    steps = CheckStep(many=True)
+    at = serializers.DateTimeField()
+    by = serializers.CharField()
+    by_worker = serializers.BooleanField()
+
+
+class CheckAsked(Strict):
+    where = serializers.ChoiceField(["web", "worker"], required=False, default="web")
+
+
+class CheckView(WaitingView):
+    """Whether a connection works, from where the service runs: from this web process, or from a worker."""
+
+    permissions = {"POST": "try"}
+
+    @extend_schema(operation_id="checkConnection", request=CheckAsked, responses=CheckResult)
+    async def post(self, request: Request, project: str, name: str) -> Response:
+        given = await sync_to_async(self.given)(CheckAsked, request)
+        if given["where"] == "worker":
+            return Response(await check_in_worker(self.project, name))
+        return Response(await check_connection(self.project, name, parts()[0]))
+
+
+# --- limits
+
+
+class MeterLine(serializers.Serializer[Any]):
+    words = serializers.CharField()
+    calls = serializers.IntegerField()
+    used = serializers.IntegerField()
+    left = serializers.IntegerField()
+    refills_at = serializers.FloatField(allow_null=True, help_text="seconds since 1970")
+
+
+class MeterShown(serializers.Serializer[Any]):
+    limits = MeterLine(many=True)
+    parallel = serializers.IntegerField(allow_null=True)
+    under_way = serializers.IntegerField()
+    held_until = serializers.FloatField(allow_null=True)
+    held_why = serializers.CharField()
+    said = AnyField(allow_null=True)
+    now = serializers.FloatField()
+
+
+def meter_of(connection: Connection) -> dict[str, Any]:
+    document: ConnectionDocument = load(ConnectionDocument, connection.document)
+    usage, now = usage_of(connection.pk)
+    return {
+        "limits": [
+            {
+                "words": one.limit.words,
+                "calls": one.limit.calls,
+                "used": one.used,
+                "left": one.left,
+                "refills_at": one.refills_at,
+            }
+            for one in meter(document.limits, usage, now=now)
+        ],
+        "parallel": document.parallel,
+        "under_way": sum(until > now for until in usage.holders.values()),
+        "held_until": usage.held_until if usage.held_until > now else None,
+        "held_why": usage.held_why if usage.held_until > now else "",
+        "said": dict(usage.said) or None,
+        "now": now,
+    }
+
+
+class MeterView(ProjectView):
+    """How much of its limits a connection has used, what is left, and when it refills."""
+
+    @extend_schema(operation_id="getMeter", responses=MeterShown)
+    def get(self, request: Request, project: str, name: str) -> Response:
+        return Response(meter_of(find_item(CONNECTIONS, self.project, name)))
+
+
+# --- sign-in
+
+
+class TokenState(serializers.Serializer[Any]):
+    operation = serializers.CharField(allow_blank=True)
+    state = serializers.ChoiceField(["none", "valid", "refused", "sign_in_again"])
+    words = serializers.CharField()
+    obtained_at = serializers.DateTimeField(allow_null=True)
+    expires_at = serializers.DateTimeField(allow_null=True)
+    renewed = serializers.IntegerField()
+    can_renew = serializers.BooleanField()
+    scope = serializers.CharField(allow_blank=True)
+    refused_at = serializers.DateTimeField(allow_null=True)
+    refusal = AnyField(allow_null=True)
+    signed_in_by = serializers.CharField(allow_null=True)
+
+
+class SignInShown(serializers.Serializer[Any]):
+    tokens = TokenState(many=True)
+    callback = serializers.CharField()
+    obstacles = ProblemLine(many=True)
+
+
+class BeginSignIn(Strict):
+    operation = serializers.CharField(required=False, default="", allow_blank=True)
+
+
+class ConsentAddress(serializers.Serializer[Any]):
+    address = serializers.CharField()
+    callback = serializers.CharField()
+
+
+class SignInView(ProjectView):
+    """The life of a connection's token: seen, begun with a person's consent, and discarded. The token itself is shown nowhere."""
+
+    permissions = {"GET": "view", "POST": "write_secret", "DELETE": "replace_secret"}
+
+    @extend_schema(operation_id="getSignIn", responses=SignInShown)
+    def get(self, request: Request, project: str, name: str) -> Response:
+        connection = find_item(CONNECTIONS, self.project, name)
+        callback = request.build_absolute_uri(callback_path(self.project.name, connection.environment.name))
+        reasons = [one.to_json() for one in connection_obstacles(connection)]
+        return Response({"tokens": token_states(connection), "callback": callback, "obstacles": reasons})
+
+    @extend_schema(operation_id="beginSignIn", request=BeginSignIn, responses={201: ConsentAddress})
+    def post(self, request: Request, project: str, name: str) -> Response:
+        given = self.given(BeginSignIn, request)
+        base = request.build_absolute_uri("/").rstrip("/")
+        address = begin_sign_in(self.project, name, given["operation"], self.person, self.role, base=base)
+        connection = find_item(CONNECTIONS, self.project, name)
+        callback = base + callback_path(self.project.name, connection.environment.name)
+        return Response({"address": address, "callback": callback}, status=201)
+
+    @extend_schema(
+        operation_id="discardToken",
+        request=None,
+        responses={204: None},
+        parameters=[OpenApiParameter("operation", str)],
+    )
+    def delete(self, request: Request, project: str, name: str) -> Response:
+        discard_token(self.project, name, request.query_params.get("operation", ""), self.role)
+        return Response(status=204)
+
+
+class Issuer(Strict):
+    issuer = serializers.CharField(max_length=2000)
+
+
+class MetadataFound(serializers.Serializer[Any]):
+    issuer = serializers.CharField()
+    token_address = serializers.CharField()
+    authorization_address = serializers.CharField()
+    client_authentication = serializers.ListField(child=serializers.CharField())
+    scopes = serializers.ListField(child=serializers.CharField())
+    grants = serializers.ListField(child=serializers.CharField())
+    has_pkce = serializers.BooleanField()
+
+
+class MetadataView(WaitingView):
+    """The OAuth addresses that a service itself names (RFC 8414, OpenID). Its host must be permitted."""
+
+    permissions = {"POST": "try"}
+
+    @extend_schema(operation_id="findAddresses", request=Issuer, responses=MetadataFound)
+    async def post(self, request: Request, project: str) -> Response:
+        given = await sync_to_async(self.given)(Issuer, request)
+        guard = await sync_to_async(guard_of)(self.project.pk)
+        line = Line(f"metadata {self.project.pk}", 0, "", NoSignIn(), guard)
+        await release_database()
+        found = await parts()[0].sign_in_once(line, lambda _: discover(given["issuer"]))
+        return Response(
+            {
+                "issuer": found.issuer,
+                "token_address": found.token_address,
+                "authorization_address": found.authorization_address,
+                "client_authentication": list(found.client_authentication),
+                "scopes": list(found.scopes),
+                "grants": list(found.grants),
+                "has_pkce": found.has_pkce,
+            }
+        )
+
+
+# --- what goes with every request
+
+
+class EffectiveLine(serializers.Serializer[Any]):
+    place = serializers.CharField()
+    name = serializers.CharField()
+    value = serializers.CharField()
+    source = serializers.CharField()
+
+
+class EffectiveView(ProjectView):
+    """What goes with every request of a connection, each with its origin; secrets by their names."""
+
+    @extend_schema(operation_id="getEffective", responses=EffectiveLine(many=True))
+    def get(self, request: Request, project: str, name: str) -> Response:
+        line = line_of(find_item(CONNECTIONS, self.project, name))
+        found = [("header", key, value, "connection") for key, value in line.headers]
+        if not any(key.lower() == "accept" for key, _ in line.headers):
+            found.append(("header", "Accept", "application/json", "Rondine"))
+        found += [("query", key, value, "connection") for key, value in line.query]
+        kind = dump(line.sign_in)["type"]
+        if kind != "none":
+            place = getattr(line.sign_in, "place", getattr(line.sign_in, "carried_in", "header"))
+            shown = getattr(line.sign_in, "name", "Authorization") if kind != "client_certificate" else "TLS"
+            found.append((place, shown, "•••••••", f"sign-in: {kind.replace('_', ' ')}"))
+        return Response([dict(zip(("place", "name", "value", "source"), one, strict=True)) for one in found])
+
+
+# --- preparation
+
+
+class FactLine(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    title = serializers.CharField()
+    value = serializers.CharField(allow_blank=True)
+    source = serializers.CharField(allow_blank=True)
+    hint = serializers.CharField(allow_blank=True)
+
+
+class ConnectPrepared(Strict):
+    environment = serializers.CharField(required=False, default="test")
+
+
+class Connected(serializers.Serializer[Any]):
+    connection = serializers.CharField()
+    credential = serializers.CharField(allow_null=True)
+    operation = serializers.CharField(allow_null=True)
+
+
+class PreparationView(ProjectView):
+    """What is known of a service and what is not; and its connection and first operation, made from it."""
+
+    permissions = {"GET": "view", "POST": "build"}
+
+    @extend_schema(operation_id="getPreparation", responses=FactLine(many=True))
+    def get(self, request: Request, project: str, name: str) -> Response:
+        facts = preparation_of(find_item(SERVICES, self.project, name))
+        shown = [
+            {field: getattr(one, field) for field in ("name", "title", "value", "source", "hint")} for one in facts
+        ]
+        return Response(shown)
+
+    @extend_schema(operation_id="connectPrepared", request=ConnectPrepared, responses={201: Connected})
+    def post(self, request: Request, project: str, name: str) -> Response:
+        given = self.given(ConnectPrepared, request)
+        return Response(connect_prepared(self.project, self.person, self.role, name, given), status=201)

@@ -34,6 +34,8 @@ from ground import (
 
 WEB, REGISTER, DATABASE = 18200, 18210, 18232
 DAEMONS = ("register", "web", "worker")
+#: The other stand-ins, run by the same process as the register.
+MORE = ("crew", "seeds", "soil", "soil-tls")
 
 
 def main() -> int:
@@ -88,7 +90,8 @@ def start(cluster: Cluster) -> int:
     ports = read_ports()
     register_key()
     if Daemon("register").pid() is None:
-        ports["register"] = next(free_ports(ports.get("register", REGISTER)))
+        free = free_ports(ports.get("register", REGISTER))
+        ports |= {name: next(free) for name in ("register", *MORE)}
         Daemon("register").start(
             [
                 python(),
@@ -98,10 +101,14 @@ def start(cluster: Cluster) -> int:
                 str(ports["register"]),
                 "--key-file",
                 str(VAR / "register.key"),
+                "--home",
+                str(VAR),
+                "--more",
+                *(f"{name}={ports[name]}" for name in MORE),
             ],
             env,
         )
-    prepare(cluster, env, ports["register"])
+    prepare(cluster, env, [ports[name] for name in ("register", *MORE)])
     if Daemon("worker").pid() is None:
         Daemon("worker").start([str(VENV / "bin" / "rondine-server"), "work"], env)
     if Daemon("web").pid() is None:
@@ -121,19 +128,21 @@ def start(cluster: Cluster) -> int:
     return 0
 
 
-def prepare(cluster: Cluster, env: dict[str, str], register_port: int) -> None:
+def prepare(cluster: Cluster, env: dict[str, str], standins: list[int]) -> None:
     """Database, tables and demo people; left out when nothing of that has changed since the last time."""
     migrations = digest(*sorted((ROOT / "src" / "rondine" / "server").glob("*/migrations"))) + digest(
         ROOT / "requirements.lock"
     )
-    wanted = f"{cluster.identifier()} {migrations} {register_port}"
+    wanted = f"{cluster.identifier()} {migrations} {standins}"
     if is_stamped("database", wanted) and (VAR / "people.txt").exists():
         return
     with step("tables and demo people"):
         try_create(cluster)
         server = str(VENV / "bin" / "rondine-server")
         run([server, "prepare"], env=env)
-        run([server, "demo", "--register-port", str(register_port), "--people-file", str(VAR / "people.txt")], env=env)
+        register, *more = map(str, standins)
+        people = str(VAR / "people.txt")
+        run([server, "demo", "--register-port", register, "--people-file", people, "--more-ports", *more], env=env)
     stamp("database", wanted)
 
 
@@ -190,9 +199,9 @@ def welcome(ports: dict[str, int], seconds: float) -> None:
     for name, password, *role in people:
         say(f"    {name:<6} {password:<34} {' '.join(role)}")
     say(
-        f"\n  The tree register, a stand-in for an outside service, is at http://127.0.0.1:{ports['register']}; its API key is in {shown}/register.key.\n\n"
+        f"\n  The tree register, a stand-in for an outside service, is at http://127.0.0.1:{ports['register']}; its API key is in {shown}/register.key. Crew board, seed store and soil laboratory are beside it: {shown}/ports, {shown}/standins.json.\n\n"
         f"Next: walk from an address to kept records, and look at the result in the console\n\n"
-        f"  {rondine} --url http://127.0.0.1:{ports['web']} login mira\n  {rondine} guide\n\n"
+        f"  {rondine} --url http://127.0.0.1:{ports['web']} login mira\n  {rondine} guide\n  {rondine} guide sign-in     the ways to sign in, at the other stand-ins\n\n"
         "./start --status says what runs, ./start --stop stops it."
     )
 

@@ -13,6 +13,7 @@ import { ProblemAlert } from "./ui/ProblemAlert";
 const Overview = lazy(() => import("./features/overview/Overview"));
 const Services = lazy(() => import("./features/services/Services"));
 const ConnectionPage = lazy(() => import("./features/services/ConnectionPage"));
+const Environments = lazy(() => import("./features/environments/Environments"));
 const Bench = lazy(() => import("./features/bench/Bench"));
 const Records = lazy(() => import("./features/records/Records"));
 const RecordList = lazy(() => import("./features/records/RecordList"));
@@ -61,6 +62,7 @@ const router = createBrowserRouter([
       { index: true, element: <Overview /> },
       { path: "services", element: <Services /> },
       { path: "connections/:name", element: <ConnectionPage /> },
+      { path: "environments", element: <Environments /> },
       { path: "operations/:name", element: <Bench /> },
       { path: "records", element: <Records /> },
       { path: "records/:type", element: <RecordList /> },

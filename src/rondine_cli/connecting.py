@@ -1,13 +1,31 @@
-"""Services, credentials, connections, permitted hosts."""
+"""Services, connections and their sign-in, permitted hosts."""
 
-import getpass
-import sys
-from argparse import Namespace
+import json
+import re
+import time
+from argparse import ArgumentTypeError, Namespace
+from datetime import datetime
+from pathlib import Path
 from typing import Any
 
-from rondine_cli.items import add_item_verbs, show_problems
+from rondine_cli.items import add_item_verbs, read_document, show_problems
 from rondine_cli.output import Output
 from rondine_cli.session import Session
+from rondine_client import RondineProblem
+
+SCHEMES = (
+    "none",
+    "api_key",
+    "bearer",
+    "basic",
+    "digest",
+    "client_certificate",
+    "client_credentials",
+    "authorization_code",
+    "jwt_bearer",
+    "password_grant",
+    "sign_in_operation",
+)
 
 
 def add_commands(commands: Any) -> None:
@@ -18,19 +36,25 @@ def add_commands(commands: Any) -> None:
     make.add_argument("--title", default="")
     make.add_argument("--documentation", default="", help="address of its documentation")
     make.set_defaults(run=run_service_make)
-
-    credential = commands.add_parser("credential", help="secrets of a sign-in, written and never read").add_subparsers(
-        required=True, metavar="VERB"
+    facts = service.add_parser("preparation", help="what is known of it, and what is still to find out")
+    facts.add_argument("name")
+    facts.set_defaults(run=run_preparation)
+    note = service.add_parser("note", help="note what its documentation says")
+    note.add_argument("name")
+    note.add_argument("--documentation", metavar="URL")
+    note.add_argument("--base-address", metavar="URL")
+    note.add_argument("--sign-in", choices=SCHEMES, metavar="SCHEME", help=f"one of {', '.join(SCHEMES)}")
+    note.add_argument("--setting", action="append", default=[], metavar="NAME=VALUE", help="of the sign-in")
+    note.add_argument("--key-from", metavar="TEXT", help="where to get a key or an account")
+    note.add_argument(
+        "--limit", action="append", type=limit_of, metavar="LIMIT", help='such as "100 a minute", or none'
     )
-    add_item_verbs(credential, "credentials", "credential", ["name", "environment", "names"])
-    make = credential.add_parser("make", help="make one")
-    make.add_argument("name")
-    make.add_argument("--environment", default="test")
-    make.set_defaults(run=run_credential_make)
-    setting = credential.add_parser("set", help="give it its secret: asked for, or read from standard input")
-    setting.add_argument("name")
-    setting.add_argument("--secret", default="key", help="which secret of the scheme (default: key)")
-    setting.set_defaults(run=run_credential_set)
+    note.add_argument("--example", metavar="URL", help="an example address")
+    note.set_defaults(run=run_note)
+    prepared = service.add_parser("connect", help="make connection and first operation from what is noted")
+    prepared.add_argument("name")
+    prepared.add_argument("--environment", default="test")
+    prepared.set_defaults(run=run_connect)
 
     connection = commands.add_parser("connection", help="how a service is reached in an environment").add_subparsers(
         required=True, metavar="VERB"
@@ -41,17 +65,28 @@ def add_commands(commands: Any) -> None:
         "connection",
         ["name", "service", "environment", "document.base_address", "check_result.works"],
     )
-    make = connection.add_parser("make", help="make or change one")
-    make.add_argument("name")
-    make.add_argument("--service", required=True)
-    make.add_argument("--environment", default="test")
-    make.add_argument("--base-address", required=True, metavar="URL")
-    make.add_argument("--api-key-header", metavar="NAME", help="sign in with an API key in this header")
-    make.add_argument("--credential", help="the credential that holds the key")
-    make.set_defaults(run=run_connection_make)
-    check = connection.add_parser("check", help="see whether it works")
+    _add_connection_make(connection)
+    check = connection.add_parser("check", help="see whether it works, step by step")
     check.add_argument("name")
+    check.add_argument(
+        "--from", dest="where", choices=["web", "worker"], default="web", help="which process looks (default: web)"
+    )
     check.set_defaults(run=run_check)
+    for verb, help_text, run in (
+        ("enable", "let it be used again", run_enable),
+        ("disable", "refuse its use without removing it", run_enable),
+        ("meter", "how much of its limits is used, and when it refills", run_meter),
+        ("effective", "what goes with every request, and where from", run_effective),
+        ("token", "the life of its access token; never the token", run_token),
+        ("discard-token", "forget its access token", run_discard),
+        ("sign-in", "sign in at the service in the browser", run_sign_in),
+    ):
+        made = connection.add_parser(verb, help=help_text)
+        made.add_argument("name")
+        made.set_defaults(run=run, verb=verb)
+    found = connection.add_parser("addresses", help="the OAuth addresses that a service itself names")
+    found.add_argument("issuer", metavar="URL")
+    found.set_defaults(run=run_addresses)
 
     host = commands.add_parser(
         "host", help="the hosts that may be reached (administrators permit them)"
@@ -67,6 +102,68 @@ def add_commands(commands: Any) -> None:
     remove.set_defaults(run=run_host_remove)
 
 
+def _add_connection_make(connection: Any) -> None:
+    make = connection.add_parser("make", help="make one, or change what is given")
+    make.add_argument("name")
+    make.add_argument("--service", required=True)
+    make.add_argument("--environment", default="test")
+    make.add_argument("--credential", help="the credential that holds its secrets")
+    make.add_argument("--file", help="a whole connection document (JSON or YAML; - for standard input)")
+    where = make.add_argument_group("where")
+    where.add_argument("--base-address", metavar="URL", help="with {blanks}, if it has some")
+    where.add_argument("--blank", action="append", default=[], metavar="NAME=VALUE")
+    where.add_argument("--proxy", metavar="URL")
+    where.add_argument("--place", help="only workers started with --place PLACE carry its runs out")
+    where.add_argument("--authority", metavar="FILE", help="certificate of the service's own authority, PEM")
+    where.add_argument("--certificate", metavar="FILE", help="our client certificate, PEM")
+    much = make.add_argument_group("how much")
+    much.add_argument(
+        "--limit", action="append", type=limit_of, metavar="LIMIT", help='such as "10 a second", "50000 a month"'
+    )
+    much.add_argument("--parallel", type=int, help="calls under way at a time, over all processes")
+    how = make.add_argument_group("how to sign in")
+    how.add_argument("--sign-in", choices=SCHEMES, metavar="SCHEME", help=f"one of {', '.join(SCHEMES)}")
+    how.add_argument(
+        "--setting", action="append", default=[], metavar="NAME=VALUE", help="of the sign-in, see docs/sign-in"
+    )
+    how.add_argument("--api-key-header", metavar="NAME", help="short for --sign-in api_key --setting name=NAME")
+    every = make.add_argument_group("with every request")
+    every.add_argument("--header", action="append", metavar="NAME=VALUE")
+    every.add_argument("--query", action="append", metavar="NAME=VALUE")
+    make.set_defaults(run=run_connection_make)
+
+
+def limit_of(text: str) -> dict[str, Any] | None:
+    """A limit as people write it: "10 a second", "1000 in 24 hours", "50,000 a month"; "none" is no limit."""
+    if text.strip().lower() == "none":
+        return None
+    found = re.fullmatch(
+        r"\s*([\d,]+)(?: calls?)?\s+(?:an?|per|in|/)\s*(\d+)?\s*(second|minute|hour|day|month)s?\s*", text
+    )
+    if not found:
+        raise ArgumentTypeError(f'"{text}" is not a limit; write it like "10 a second" or "1000 in 24 hours"')
+    every = {"every": int(found.group(2))} if found.group(2) and found.group(2) != "1" else {}
+    return {"calls": int(found.group(1).replace(",", "")), "span": found.group(3), **every}
+
+
+def pairs_of(pairs: list[str], option: str) -> dict[str, str]:
+    for pair in pairs:
+        if "=" not in pair:
+            raise ArgumentTypeError(f"{option} {pair}: write NAME=VALUE")
+    return dict(pair.split("=", 1) for pair in pairs)
+
+
+def sign_in_of(scheme: str, settings: list[str]) -> dict[str, Any]:
+    """Values that are JSON (numbers, lists, true) are taken as such, all others as text."""
+    out: dict[str, Any] = {"type": scheme}
+    for name, value in pairs_of(settings, "--setting").items():
+        try:
+            out[name] = json.loads(value)
+        except ValueError:
+            out[name] = value
+    return out
+
+
 def run_service_make(session: Session, args: Namespace, out: Output) -> None:
     made = session.office.services.save(
         args.name, title=args.title, document={"documentation": args.documentation} if args.documentation else {}
@@ -74,39 +171,177 @@ def run_service_make(session: Session, args: Namespace, out: Output) -> None:
     out.value(made, f"service {made['name']} is at version {made['version']}")
 
 
-def run_credential_make(session: Session, args: Namespace, out: Output) -> None:
-    made = session.office.credentials.make(args.name, environment=args.environment)
-    out.value(made, f"credential {made['name']} is made; give it its secret: rondine credential set {made['name']}")
+def run_preparation(session: Session, args: Namespace, out: Output) -> None:
+    lines = [
+        f"{'✓' if one['value'] else '·'} {one['title']}: "
+        + (f"{one['value']} ({one['source']})" if one["value"] else f"not known yet; {one['hint']}")
+        for one in session.office.preparation(args.name)
+    ]
+    out.value(session.office.preparation(args.name) if out.as_json else None, "\n".join(lines))
 
 
-def run_credential_set(session: Session, args: Namespace, out: Output) -> None:
-    secret = getpass.getpass(f"{args.secret}: ") if sys.stdin.isatty() else sys.stdin.readline().rstrip("\n")
-    session.office.set_secrets(args.name, **{args.secret: secret})
-    out.good(f"the {args.secret} of {args.name} is set; it is not shown again")
+def run_note(session: Session, args: Namespace, out: Output) -> None:
+    held = session.office.services.get(args.name)
+    noted = dict(held["document"].get("preparation", {}))
+    given = {"base_address": args.base_address, "key_from": args.key_from, "example": args.example}
+    noted |= {name: value for name, value in given.items() if value is not None}
+    if args.sign_in:
+        noted["sign_in"] = sign_in_of(args.sign_in, args.setting)
+    if args.limit:
+        noted["limits"] = [one for one in args.limit if one]
+    document = {**held["document"], "preparation": noted}
+    if args.documentation:
+        document["documentation"] = args.documentation
+    session.office.services.change(args.name, version=held["version"], document=document)
+    run_preparation(session, args, out)
+
+
+def run_connect(session: Session, args: Namespace, out: Output) -> None:
+    made = session.office.connect_prepared(args.name, args.environment)
+    lines = [
+        f"connection {made['connection']} is made; see whether it works: rondine connection check {made['connection']}"
+    ]
+    if made["credential"]:
+        lines.append(f"give it its secret: rondine credential set {made['credential']}")
+    if made["operation"]:
+        lines.append(f"and send the first operation: rondine operation try {made['operation']}")
+    out.value(made, "\n".join(lines))
 
 
 def run_connection_make(session: Session, args: Namespace, out: Output) -> None:
-    sign_in = {"type": "api_key", "name": args.api_key_header} if args.api_key_header else {"type": "none"}
-    document = {"base_address": args.base_address, "sign_in": sign_in}
-    made = session.office.connections.save(
-        args.name, service=args.service, environment=args.environment, credential=args.credential, document=document
-    )
+    try:
+        document = dict(session.office.connections.get(args.name)["document"])
+    except RondineProblem as problem:
+        if problem.code != "not_found":
+            raise
+        document = {}
+    if args.file:
+        document = read_document(args.file)
+    for name in ("base_address", "place", "parallel"):
+        if getattr(args, name) is not None:
+            document[name] = getattr(args, name)
+    if args.blank:
+        document["blanks"] = {**document.get("blanks", {}), **pairs_of(args.blank, "--blank")}
+    if args.proxy is not None:
+        document["proxy"] = {**document.get("proxy", {}), "address": args.proxy}
+    tls = {name: Path(getattr(args, name)).read_text() for name in ("authority", "certificate") if getattr(args, name)}
+    if tls:
+        document["tls"] = {**document.get("tls", {}), **tls}
+    if args.limit:
+        document["limits"] = [one for one in args.limit if one]
+    if args.api_key_header or args.sign_in:
+        scheme = args.sign_in or "api_key"
+        document["sign_in"] = sign_in_of(scheme, args.setting)
+        if args.api_key_header:
+            document["sign_in"]["name"] = args.api_key_header
+    for name, option in (("headers", args.header), ("query", args.query)):
+        if option:
+            document[name] = [{"name": key, "value": value} for key, value in pairs_of(option, f"--{name}").items()]
+    references = {"service": args.service, "environment": args.environment}
+    if args.credential:
+        references["credential"] = args.credential
+    made = session.office.connections.save(args.name, **references, document=document)
     out.value(
         made,
         f"connection {made['name']} is at version {made['version']}; see whether it works: rondine connection check {made['name']}",
     )
     show_problems(made, out)
+    for one in made["warnings"]:
+        out.say(f"mind: {one['message']} - {one['hint']}")
 
 
 def run_check(session: Session, args: Namespace, out: Output) -> int:
-    found = session.office.check_connection(args.name)
+    found = session.office.check_connection(args.name, where=args.where)
     lines = [
         f"{'✓' if step['is_good'] else '✗'} {step['step']}: {step['words']}"
+        + (f" ({step['ms']:g} ms)" if step["ms"] is not None else "")
         + (f"\n  {step['hint']}" if step["hint"] else "")
         for step in found["steps"]
     ]
-    out.value(found, "\n".join([*lines, "it works" if found["works"] else "it does not work"]))
+    ending = f"it {'works' if found['works'] else 'does not work'}, looked at from {found['by']}"
+    out.value(found, "\n".join([*lines, ending]))
     return 0 if found["works"] else 1
+
+
+def run_enable(session: Session, args: Namespace, out: Output) -> None:
+    session.office.enable("connections", args.name, enabled=args.verb == "enable")
+    out.good(f"connection {args.name} is {args.verb}d")
+
+
+def run_meter(session: Session, args: Namespace, out: Output) -> None:
+    found = session.office.meter(args.name)
+    lines = [
+        f"{one['words']}: {one['used']:,} used, {one['left']:,} left"
+        + (f", refills {_moment(one['refills_at'])}" if one["refills_at"] and one["used"] else "")
+        for one in found["limits"]
+    ]
+    if found["parallel"]:
+        lines.append(f"{found['parallel']} at a time: {found['under_way']} under way")
+    if found["held_until"]:
+        lines.append(f"held back until {_moment(found['held_until'])}: {found['held_why']}")
+    if found["said"]:
+        lines.append(f"the service itself says: {found['said']['left']:,} left")
+    out.value(found, "\n".join(lines) or "the connection has no limits")
+
+
+def _moment(seconds: float) -> str:
+    return datetime.fromtimestamp(seconds).astimezone().strftime("%Y-%m-%d %H:%M:%S")
+
+
+def run_effective(session: Session, args: Namespace, out: Output) -> None:
+    out.rows(session.office.effective(args.name), ["place", "name", "value", "source"], empty="nothing goes with it")
+
+
+def run_token(session: Session, args: Namespace, out: Output) -> None:
+    found = session.office.sign_in_state(args.name)
+    lines = []
+    for one in found["tokens"]:
+        of = f"operation {one['operation']}: " if one["operation"] else ""
+        lines.append(f"{of}{one['words']}")
+        if one["obtained_at"]:
+            until = f", valid until {one['expires_at']}" if one["expires_at"] else ""
+            by = f", signed in by {one['signed_in_by']}" if one["signed_in_by"] else ""
+            scope = f", scope {one['scope']}" if one["scope"] else ""
+            lines.append(f"  obtained {one['obtained_at']}{until}, renewed {one['renewed']} times{scope}{by}")
+    out.value(found, "\n".join(lines) or "this sign-in has no token: it sends the secret itself")
+
+
+def run_discard(session: Session, args: Namespace, out: Output) -> None:
+    session.office.discard_token(args.name)
+    out.good(f"connection {args.name} holds no token any more")
+
+
+def run_sign_in(session: Session, args: Namespace, out: Output) -> int:
+    """Prints the consent page's address and waits until the person has come back from it."""
+    before = session.office.sign_in_state(args.name)["tokens"]
+    begun = session.office.begin_sign_in(args.name)
+    out.value(begun, f"open this in a browser in which you are signed in to Rondine:\n{begun['address']}")
+    if out.as_json:
+        return 0
+    out.say(f"the service sends you back to {begun['callback']}; waiting for that, ten minutes at most")
+    until = time.monotonic() + 600
+    while time.monotonic() < until:
+        time.sleep(1)
+        now = session.office.sign_in_state(args.name)["tokens"]
+        if now != before and now and now[0]["state"] == "valid":
+            out.good("signed in")
+            return 0
+        if now != before and now and now[0]["refusal"]:
+            out.bad(now[0]["words"])
+            return 1
+    out.bad("nobody came back; begin again")
+    return 1
+
+
+def run_addresses(session: Session, args: Namespace, out: Output) -> None:
+    found = session.office.find_addresses(args.issuer)
+    lines = [
+        f"token address          {found['token_address']}",
+        f"authorization address  {found['authorization_address'] or 'none'}",
+        f"scopes                 {' '.join(found['scopes']) or 'not named'}",
+        f"PKCE                   {'yes' if found['has_pkce'] else 'not named'}",
+    ]
+    out.value(found, "\n".join(lines))
 
 
 def run_hosts(session: Session, args: Namespace, out: Output) -> None:

@@ -44,6 +44,18 @@ def add_commands(commands: Any) -> None:
             verb.add_argument(
                 "--confirm", action="store_true", help="send even if it may change something at the service"
             )
+            verb.add_argument("--in-protected", action="store_true", help="besides, where the environment is protected")
+    for name, help_text in (("enable", "let it be used again"), ("disable", "refuse its use without removing it")):
+        verb = operation.add_parser(name, help=help_text)
+        verb.add_argument("name")
+        verb.set_defaults(run=run_enable, verb=name)
+    move = operation.add_parser(
+        "move-key", help="move a fixed value that looks like a key into the connection's credential"
+    )
+    move.add_argument("name")
+    move.add_argument("place", help="as 'rondine operation request' shows it, such as /query/0")
+    move.add_argument("--environment", default="test")
+    move.set_defaults(run=run_move)
 
     sample = commands.add_parser("sample", help="kept responses").add_subparsers(required=True, metavar="VERB")
     add_item_verbs(sample, "samples", "sample", ["name", "operation", "media_type", "size"])
@@ -52,6 +64,7 @@ def add_commands(commands: Any) -> None:
     keep.add_argument("--run", type=int, help="the number of a trial", dest="run_id")
     keep.add_argument("--file", help="a file with a response (- for standard input)")
     keep.add_argument("--operation")
+    keep.add_argument("--keys", choices=["mask", "keep"], help="what becomes of values that look like keys")
     keep.set_defaults(run=run_keep)
     schema = sample.add_parser("schema", help="the schema of one or more samples")
     schema.add_argument("names", nargs="+", metavar="NAME")
@@ -83,7 +96,7 @@ def run_apart(session: Session, args: Namespace, out: Output) -> None:
 
 def _value(value: Any) -> str:
     if isinstance(value, dict):
-        return f"the input {value['input']}"
+        return f"the input {value['input']}" if "input" in value else f"the standing value {value['standing']}"
     return "".join(map(_value, value)) if isinstance(value, list) else str(value)
 
 
@@ -95,7 +108,27 @@ def run_request(session: Session, args: Namespace, out: Output) -> int:
     out.value(shown, shown["text"])
     for one in shown["problems"]:
         out.bad(f"{one['where']}: {one['message']}{' - ' + one['hint'] if one['hint'] else ''}")
+    for one in shown["warnings"]:
+        out.say(f"mind: {one['message']} - {one['hint']}")
+    for one in shown["findings"]:
+        out.say(
+            f"a key? {one['kind']} {one['name']}: {one['reason']}; move it: rondine operation move-key {args.name} {one['place']}"
+        )
     return 1 if shown["problems"] else 0
+
+
+def run_enable(session: Session, args: Namespace, out: Output) -> None:
+    session.office.enable("operations", args.name, enabled=args.verb == "enable")
+    out.good(f"operation {args.name} is {args.verb}d")
+
+
+def run_move(session: Session, args: Namespace, out: Output) -> None:
+    item = session.office.operations.get(args.name)
+    moved = session.office.move_key(
+        args.place, service=item["service"], environment=args.environment, operation=args.name
+    )
+    words = f"{moved['name']} is now a secret of credential {moved['credential']}; connection {moved['connection']} sends it"
+    out.value(moved, words)
 
 
 def run_try(session: Session, args: Namespace, out: Output) -> int:
@@ -106,6 +139,7 @@ def run_try(session: Session, args: Namespace, out: Output) -> int:
         operation=args.name,
         inputs=named_values(args.input),
         confirmed=args.confirm,
+        in_protected=args.in_protected,
     )
     if args.body:
         sys.stdout.buffer.write(session.office.content(found["body"]) if found["body"] else b"")
@@ -149,7 +183,7 @@ def run_keep(session: Session, args: Namespace, out: Output) -> None:
     text = None
     if args.file:
         text = sys.stdin.read() if args.file == "-" else Path(args.file).read_text()
-    made = session.office.keep_sample(args.name, run=args.run_id, text=text, operation=args.operation)
+    made = session.office.keep_sample(args.name, run=args.run_id, text=text, operation=args.operation, keys=args.keys)
     out.value(made, f"sample {made['name']} is kept; see its schema: rondine sample schema {made['name']}")
 
 

@@ -1,5 +1,6 @@
 """The guided example: the whole road from an address to kept records, through the client, told step by step."""
 
+import json
 from argparse import Namespace
 from pathlib import Path
 from typing import Any
@@ -28,7 +29,94 @@ def add_commands(commands: Any) -> None:
         metavar="URL",
         help="the register's address (default: as ./start wrote it to var/ports)",
     )
-    guide.set_defaults(run=run_guide)
+    guide.add_argument(
+        "part",
+        nargs="?",
+        choices=["records", "sign-in"],
+        default="records",
+        help="records: from an address to kept records (default).  sign-in: the ways to sign in, and limits",
+    )
+    guide.add_argument(
+        "--papers",
+        type=Path,
+        default=Path("var/standins.json"),
+        help="the file with the other stand-ins' secrets (default: var/standins.json)",
+    )
+    guide.set_defaults(run=lambda session, args, out: PARTS[args.part](session, args, out))
+
+
+def run_sign_in(session: Session, args: Namespace, out: Output) -> int:
+    """Connects seed store, soil laboratory and crew board, each by another sign-in, and shows what is seen of it afterwards."""
+    office = session.office
+    papers = json.loads(args.papers.read_text())
+    ports = dict(line.split("=") for line in (args.papers.parent / "ports").read_text().split())
+    at = {name: f"http://127.0.0.1:{ports[name]}" for name in ("seeds", "soil", "crew")}
+
+    def tell(text: str) -> None:
+        for line in text.splitlines():
+            out.out.print(f"   {line}", markup=False)
+
+    def connect(
+        number: int, service: str, title: str, base: str, sign_in: dict[str, Any], secrets: dict[str, str], **more: Any
+    ) -> str:
+        name = f"{service}-test"
+        scheme = sign_in["type"]
+        out.out.print(f"\n[bold]{number}. {title}: {scheme.replace('_', ' ')}[/bold]")
+        command = f"rondine connection make {name} --service {service} --sign-in {scheme} ..."
+        out.out.print(f"   the same by command: {command}", style="dim", markup=False)
+        office.services.save(service, title=title)
+        office.credentials.save(f"{service}-key", environment="test")
+        office.set_secrets(f"{service}-key", **secrets)
+        document = {"base_address": base, "sign_in": sign_in, **more}
+        office.connections.save(
+            name,
+            title=f"{title}, test",
+            service=service,
+            environment="test",
+            credential=f"{service}-key",
+            document=document,
+        )
+        check = office.check_connection(name)
+        tell("\n".join(f"{'✓' if one['is_good'] else '✗'} {one['step']}: {one['words']}" for one in check["steps"]))
+        return name
+
+    def operation(service: str, name: str, title: str, path: str) -> None:
+        office.operations.save(name, title=title, service=service, document={"path": path})
+        trial = office.try_operation(service=service, operation=name)
+        call = trial["call"]
+        tell(f"GET {path} answered {call['status']}" if call["status"] else call["error"]["message"])
+
+    office.set_standing_value("survey-year", "2026", "test")
+    client = {"token_address": f"{at['seeds']}/oauth/token", "client_id": papers["seeds_client"], "scope": "lots.read"}
+    name = connect(
+        1,
+        "seed-store",
+        "Seed store",
+        at["seeds"],
+        {"type": "client_credentials", **client},
+        {"client_secret": papers["seeds_secret"]},
+        limits=[{"calls": 10, "span": "second"}, {"calls": 2000, "span": "month"}],
+        headers=[{"name": "X-Survey-Year", "value": [{"standing": "survey-year"}]}],
+    )
+    operation("seed-store", "list-lots", "List lots", "/odata/Lots")
+    tell(office.sign_in_state(name)["tokens"][0]["words"])
+    tell(", ".join(f"{one['words']}: {one['left']:,} left" for one in office.meter(name)["limits"]))
+    basic = {"type": "basic", "user_name": papers["soil_user"]}
+    connect(2, "soil-laboratory", "Soil laboratory", at["soil"], basic, {"password": papers["soil_password"]})
+    operation("soil-laboratory", "list-results", "List lab results", "/results")
+    consent = {
+        "type": "authorization_code",
+        "authorization_address": f"{at['crew']}/oauth/consent",
+        "token_address": f"{at['crew']}/oauth/token",
+        "client_id": papers["crew_client"],
+        "scope": "days.read days.plan",
+    }
+    connect(3, "crew-board", "Crew board", at["crew"], consent, {"client_secret": papers["crew_secret"]})
+    office.operations.save("list-days", title="List crew days", service="crew-board", document={"path": "/v1/days"})
+    tell("a person must consent first: rondine connection sign-in crew-board-test, or on the connection's page")
+    out.out.print("\n[bold]Look at it in the console[/bold]")
+    tell(f"{session.url}/p/{office.name}/connections/crew-board-test")
+    return 0
 
 
 def run_guide(session: Session, args: Namespace, out: Output) -> int:
@@ -141,3 +229,6 @@ def _register() -> str:
         return f"http://127.0.0.1:{ports['register']}"
     except (OSError, ValueError, KeyError):
         return "http://127.0.0.1:18210"
+
+
+PARTS = {"records": run_guide, "sign-in": run_sign_in}

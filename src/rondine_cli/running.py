@@ -26,6 +26,7 @@ def add_commands(commands: Any) -> None:
     start = feed.add_parser("run", help="run it and watch")
     start.add_argument("name")
     start.add_argument("--input", action="append", metavar="NAME=VALUE", help="in place of the feed's own")
+    start.add_argument("--confirm", action="store_true", help="even if it uses up a limit of days or months")
     start.add_argument("--no-wait", action="store_true", help="queue it and return")
     start.set_defaults(run=run_run)
 
@@ -76,7 +77,7 @@ def run_make(session: Session, args: Namespace, out: Output) -> None:
 
 
 def run_run(session: Session, args: Namespace, out: Output) -> int:
-    run = session.office.run_feed(args.name, named_values(args.input))
+    run = session.office.run_feed(args.name, named_values(args.input), confirmed=args.confirm)
     out.say(f"run {run['id']} is queued")
     if args.no_wait:
         out.value(run, f"watch it: rondine run watch {run['id']}")

@@ -3,60 +3,10 @@
 import re
 
 import pytest
-from playwright.sync_api import expect, sync_playwright
+from playwright.sync_api import expect
+from tests.console.conftest import sign_in
 
 pytestmark = pytest.mark.browser
-
-
-@pytest.fixture(scope="module")
-def browser():
-    with sync_playwright() as playwright:
-        made = playwright.chromium.launch(
-            executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu", "--disable-quic"]
-        )
-        yield made
-        made.close()
-
-
-@pytest.fixture
-def open_page(browser, rondine):
-    """Opens a page signed in as somebody; fails on script errors and on violations of the content policy."""
-    contexts, faults = [], []
-
-    def open_as(person="mira", path="", width=1280, height=800):
-        context = browser.new_context(viewport={"width": width, "height": height}, base_url=rondine.url)
-        contexts.append(context)
-        page = context.new_page()
-        page.set_default_timeout(15_000)
-        page.on("pageerror", lambda error: faults.append(str(error)))
-        page.on(
-            "console",
-            lambda message: faults.append(message.text) if "Content Security Policy" in message.text else None,
-        )
-        page.goto("/")
-        sign_in(page, person, rondine.passwords[person])
-        page.wait_for_url("**/p/olmara")
-        if path:
-            page.goto(f"/p/olmara{path}")
-        return page
-
-    yield open_as
-    for context in contexts:
-        context.close()
-    assert faults == []
-
-
-def sign_in(page, person, password):
-    page.get_by_label("Name").fill(person)
-    page.get_by_label("Password").fill(password)
-    page.get_by_role("button", name="Sign in").click()
-
-
-@pytest.fixture(scope="module")
-def walked(rondine):
-    """What the guided example leaves behind."""
-    rondine.cli("guide", "--key-file", str(rondine.home / "register.key"), "--register", rondine.register_url)
-    return rondine
 
 
 def test_the_road_from_an_address_to_kept_records(open_page, rondine):
@@ -230,6 +180,7 @@ def test_whoever_may_only_look_is_offered_nothing_else(open_page, walked):
         "/services",
         "/operations/list-trees",
         "/connections/register-test",
+        "/environments",
         "/records",
         "/records/tree",
         "/records/tree/OLM-00001",
@@ -253,8 +204,10 @@ def test_every_page_has_a_heading_names_and_fits_a_telephone(open_page, walked, 
 
 def test_no_secret_is_kept_in_the_browser(open_page, walked):
     page = open_page(path="/connections/register-test")
-    page.get_by_label("New key").fill("canary-browser-key")
+    page.get_by_role("button", name="Replace").click()
+    page.get_by_label("Key", exact=True).fill("canary-browser-key")
     page.reload()
-    expect(page.get_by_label("New key")).to_have_value("")
+    page.get_by_role("button", name="Replace").click()
+    expect(page.get_by_label("Key", exact=True)).to_have_value("")
     stored = page.evaluate("JSON.stringify([{...localStorage}, {...sessionStorage}])") + page.content()
     assert "canary" not in stored and walked.key not in stored

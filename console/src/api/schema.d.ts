@@ -72,6 +72,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/connection-forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The forms of a connection's parts, drawn from the settings' own classes. */
+        get: operations["getConnectionForms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/connections": {
         parameters: {
             query?: never;
@@ -118,8 +135,42 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Whether a connection works, from where the service runs. */
+        /** @description Whether a connection works, from where the service runs: from this web process, or from a worker. */
         post: operations["checkConnection"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/connections/{name}/effective": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What goes with every request of a connection, each with its origin; secrets by their names. */
+        get: operations["getEffective"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/connections/{name}/meter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How much of its limits a connection has used, what is left, and when it refills. */
+        get: operations["getMeter"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -138,6 +189,25 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/connections/{name}/sign-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The life of a connection's token: seen, begun with a person's consent, and discarded. The token itself is shown nowhere. */
+        get: operations["getSignIn"];
+        put?: never;
+        /** @description The life of a connection's token: seen, begun with a person's consent, and discarded. The token itself is shown nowhere. */
+        post: operations["beginSignIn"];
+        /** @description The life of a connection's token: seen, begun with a person's consent, and discarded. The token itself is shown nowhere. */
+        delete: operations["discardToken"];
         options?: never;
         head?: never;
         patch?: never;
@@ -214,6 +284,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/credentials/{name}/secrets/second": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description The second set of secrets, valid in turn with the first. */
+        delete: operations["dropSecondSecrets"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/environments": {
         parameters: {
             query?: never;
@@ -221,10 +308,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        /** @description The project's environments, each with what is missing in it. */
         get: operations["listEnvironments"];
         put?: never;
-        post?: never;
+        /** @description The project's environments, each with what is missing in it. */
+        post: operations["makeEnvironment"];
         delete?: never;
         options?: never;
         head?: never;
@@ -263,6 +351,25 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/environments/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        get: operations["getEnvironment"];
+        put?: never;
+        post?: never;
+        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        delete: operations["removeEnvironment"];
+        options?: never;
+        head?: never;
+        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        patch: operations["changeEnvironment"];
         trace?: never;
     };
     "/api/v1/projects/{project}/feeds": {
@@ -417,6 +524,57 @@ export interface paths {
         };
         /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["listMappingRevisions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/metadata": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The OAuth addresses that a service itself names (RFC 8414, OpenID). Its host must be permitted. */
+        post: operations["findAddresses"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/moves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        post: operations["moveKey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/obstacles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Everything that is set up but cannot start, each with every reason. */
+        get: operations["listObstacles"];
         put?: never;
         post?: never;
         delete?: never;
@@ -777,6 +935,24 @@ export interface paths {
         patch: operations["changeService"];
         trace?: never;
     };
+    "/api/v1/projects/{project}/services/{name}/preparation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What is known of a service and what is not; and its connection and first operation, made from it. */
+        get: operations["getPreparation"];
+        put?: never;
+        /** @description What is known of a service and what is not; and its connection and first operation, made from it. */
+        post: operations["connectPrepared"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/services/{name}/revisions": {
         parameters: {
             query?: never;
@@ -786,6 +962,60 @@ export interface paths {
         };
         /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["listServiceRevisions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/standing-values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        get: operations["listStandingValues"];
+        put?: never;
+        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        post: operations["makeStandingValue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/standing-values/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        get: operations["getStandingValue"];
+        put?: never;
+        post?: never;
+        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        delete: operations["removeStandingValue"];
+        options?: never;
+        head?: never;
+        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        patch: operations["changeStandingValue"];
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/standing-values/{name}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        get: operations["listStandingValueRevisions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -854,9 +1084,11 @@ export interface components {
     schemas: {
         AddressParts: {
             base_address: string;
+            findings: components["schemas"]["FindingLine"][];
             joined: string;
             name: string;
             operation: components["schemas"]["OperationDocument"];
+            /** @description names of parameters that look like keys */
             secrets: string[];
             title: string;
         };
@@ -877,7 +1109,8 @@ export interface components {
         };
         /**
          * ApiKey
-         * @description The key is sent with every call. name: of the header or query parameter that carries it.
+         * @description A key goes with every call. name: of the header, parameter, cookie or member that carries it.  secret_name: of a second one, for
+         *         services that give a key and a secret.
          */
         ApiKey: {
             /** @description as the service's documentation names it */
@@ -886,7 +1119,9 @@ export interface components {
              * @default header
              * @enum {unknown}
              */
-            place?: "header" | "query";
+            place?: "body" | "cookie" | "header" | "query";
+            /** @default  */
+            secret_name?: string;
             /** @enum {unknown} */
             type: "api_key";
         };
@@ -897,6 +1132,11 @@ export interface components {
             document?: components["schemas"]["OperationDocument"];
             /** @default test */
             environment?: string;
+            /**
+             * @description writing in a protected environment is meant
+             * @default false
+             */
+            in_protected?: boolean;
             inputs?: {
                 [key: string]: unknown | null;
             };
@@ -914,15 +1154,90 @@ export interface components {
             /** @default null */
             pointer?: string | null;
         };
+        /**
+         * AuthorizationCode
+         * @description A person signs in at the service and consents; Rondine calls on their behalf. Elsewhere called user consent or three-legged.
+         *
+         *         authorization_address: the page where the person consents.  issuer: of the service, checked if its answer names one (RFC 9207).
+         */
+        AuthorizationCode: {
+            /**
+             * @default RS256
+             * @enum {unknown}
+             */
+            algorithm?: "ES256" | "ES384" | "ES512" | "EdDSA" | "PS256" | "PS384" | "PS512" | "RS256" | "RS384" | "RS512";
+            /** @default  */
+            audience?: string;
+            /**
+             * @description begins with https:// or http://
+             * @default
+             */
+            authorization_address?: string;
+            /**
+             * @default basic
+             * @enum {unknown}
+             */
+            client_authentication?: "basic" | "body" | "none" | "private_key_jwt" | "tls";
+            /** @default  */
+            client_id?: string;
+            /** @default [] */
+            extra?: components["schemas"]["ExtraParameter"][];
+            /** @default  */
+            issuer?: string;
+            /** @default  */
+            key_id?: string;
+            /** @default  */
+            resource?: string;
+            /** @default  */
+            scope?: string;
+            /**
+             * @description begins with https:// or http://
+             * @default
+             */
+            token_address?: string;
+            /** @enum {unknown} */
+            type: "authorization_code";
+        };
+        /**
+         * Basic
+         * @description User name and password go with every call. Elsewhere called HTTP basic authentication.
+         */
+        Basic: {
+            /** @enum {unknown} */
+            type: "basic";
+            /** @description as the service's provider gave it; it has no colon */
+            user_name: string;
+        };
+        /**
+         * Bearer
+         * @description A token that does not change goes with every call. Elsewhere called access token, personal token or bearer authentication.
+         */
+        Bearer: {
+            /**
+             * @description the word before the token; it is put in once
+             * @default Bearer
+             */
+            prefix?: string;
+            /** @enum {unknown} */
+            type: "bearer";
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        BeginSignInRequest: {
+            /** @default  */
+            operation?: string;
+        };
         CallLine: {
             /** Format: date-time */
             at: string;
             /** Format: uuid */
             body: string | null;
+            by: string;
             error: components["schemas"]["ErrorLine"] | null;
             headers: string[][];
             method: string;
             number: number;
+            /** @description why it was made on the way; empty for the operation's own */
+            purpose: string;
             reason: string;
             request: string;
             rows: number | null;
@@ -930,24 +1245,92 @@ export interface components {
             status: number | null;
             timings: components["schemas"]["Timing"] | null;
             url: string;
+            via: string;
         };
         CallPage: {
             items: components["schemas"]["CallLine"][];
             next: string | null;
         };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        CheckAskedRequest: {
+            /**
+             * @description * `web` - web
+             *     * `worker` - worker
+             * @default web
+             * @enum {string}
+             */
+            where?: "web" | "worker";
+        };
         CheckResult: {
             /** Format: date-time */
             at: string;
+            by: string;
+            by_worker: boolean;
             steps: components["schemas"]["CheckStep"][];
             works: boolean;
         };
         CheckStep: {
             hint: string;
             is_good: boolean;
+            /** Format: double */
+            ms: number | null;
             step: string;
             words: string;
         };
+        /**
+         * ClientCertificate
+         * @description The connection's client certificate is all the sign-in there is. Elsewhere called mutual TLS or mTLS.
+         */
+        ClientCertificate: {
+            /** @enum {unknown} */
+            type: "client_certificate";
+        };
+        /**
+         * ClientCredentials
+         * @description The application itself signs in, nobody is asked. Elsewhere called application access, two-legged, or machine to machine.
+         */
+        ClientCredentials: {
+            /**
+             * @default RS256
+             * @enum {unknown}
+             */
+            algorithm?: "ES256" | "ES384" | "ES512" | "EdDSA" | "PS256" | "PS384" | "PS512" | "RS256" | "RS384" | "RS512";
+            /** @default  */
+            audience?: string;
+            /**
+             * @default basic
+             * @enum {unknown}
+             */
+            client_authentication?: "basic" | "body" | "none" | "private_key_jwt" | "tls";
+            /** @default  */
+            client_id?: string;
+            /** @default  */
+            key_id?: string;
+            /** @default  */
+            resource?: string;
+            /** @default  */
+            scope?: string;
+            /**
+             * @description begins with https:// or http://
+             * @default
+             */
+            token_address?: string;
+            /** @enum {unknown} */
+            type: "client_credentials";
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        ConnectPreparedRequest: {
+            /** @default test */
+            environment?: string;
+        };
+        Connected: {
+            connection: string;
+            credential: string | null;
+            operation: string | null;
+        };
         Connection: {
+            /** @description for the service's registration page, behind Rondine's address */
+            callback_path: string;
             /** Format: date-time */
             changed_at: string;
             check_result: unknown | null;
@@ -958,33 +1341,83 @@ export interface components {
             id: string;
             name: string;
             problems: components["schemas"]["ProblemLine"][];
+            /** @description what its sign-in needs */
+            secret_names: string[];
             service: string;
             title: string;
             version: number;
+            warnings: components["schemas"]["ProblemLine"][];
         };
         /**
          * ConnectionDocument
-         * @description How a service is reached in one environment. base_address: scheme, host, port and common path.  most_bytes: of one response.
+         * @description How a service is reached in one environment.
+         *
+         *         Where: base_address: scheme, host, port and common path, an RFC 6570 template.  blanks: values for its placeholders.  tls, proxy, time_outs.
+         *         place: only workers started for this place carry its runs out.
+         *         How much: limits, all kept at once.  parallel: calls under way at a time, over all processes.  most_bytes: of one response.
+         *         How to sign in: sign_in, and own_sign_ins of single operations.
+         *         With every request: headers, query.
+         *         supports: what it may be used for: live (asked when read), copy (feeds), write (operations that change something).
          */
         ConnectionDocument: {
             /** @default  */
             base_address?: string;
+            /** @default {} */
+            blanks?: {
+                [key: string]: string;
+            };
+            /** @default  */
+            documentation?: string;
+            /** @default true */
+            enabled?: boolean;
             /** @default [] */
-            headers?: components["schemas"]["StandingHeader"][];
+            headers?: components["schemas"]["StandingParameter"][];
+            /** @default [] */
+            limits?: components["schemas"]["Limit"][];
             /** @default 67108864 */
             most_bytes?: number;
+            /** @default [] */
+            own_sign_ins?: components["schemas"]["OwnSignIn"][];
+            /** @default null */
+            parallel?: number | null;
+            /** @default  */
+            place?: string;
+            /** @default {} */
+            proxy?: components["schemas"]["ProxySettings"];
+            /** @default [] */
+            query?: components["schemas"]["StandingParameter"][];
             /**
              * @default {
              *       "type": "none"
              *     }
              */
-            sign_in?: components["schemas"]["NoSignIn"] | components["schemas"]["ApiKey"];
+            sign_in?: components["schemas"]["NoSignIn"] | components["schemas"]["ApiKey"] | components["schemas"]["Bearer"] | components["schemas"]["Basic"] | components["schemas"]["Digest"] | components["schemas"]["ClientCertificate"] | components["schemas"]["ClientCredentials"] | components["schemas"]["AuthorizationCode"] | components["schemas"]["JwtBearer"] | components["schemas"]["PasswordGrant"] | components["schemas"]["SignInOperation"];
+            /**
+             * @default [
+             *       "live",
+             *       "copy",
+             *       "write"
+             *     ]
+             */
+            supports?: ("copy" | "live" | "write")[];
             /** @default {} */
             time_outs?: components["schemas"]["TimeOutSettings"];
+            /** @default {} */
+            tls?: components["schemas"]["TlsSettings"];
+        };
+        ConnectionForms: {
+            proxy: components["schemas"]["FormShown"];
+            sign_in: components["schemas"]["FormShown"][];
+            time_outs: components["schemas"]["FormShown"];
+            tls: components["schemas"]["FormShown"];
         };
         ConnectionPage: {
             items: components["schemas"]["Connection"][];
             next: string | null;
+        };
+        ConsentAddress: {
+            address: string;
+            callback: string;
         };
         /**
          * Correction
@@ -1014,12 +1447,18 @@ export interface components {
             changed_at: string;
             document: components["schemas"]["CredentialDocument"];
             environment: string;
+            /** @description a second set is tried where the first is refused */
+            has_second: boolean;
             /** Format: uuid */
             id: string;
             name: string;
             /** @description the secrets that were given, by name */
             names: string[];
             problems: components["schemas"]["ProblemLine"][];
+            /** Format: date-time */
+            second_set_at: string | null;
+            /** Format: date-time */
+            set_at: string | null;
             title: string;
             version: number;
         };
@@ -1035,7 +1474,28 @@ export interface components {
             items: components["schemas"]["Credential"][];
             next: string | null;
         };
+        /**
+         * Digest
+         * @description User name and password prove themselves by a computed answer. Elsewhere called HTTP digest authentication.
+         */
+        Digest: {
+            /** @enum {unknown} */
+            type: "digest";
+            /** @description as the service's provider gave it; it has no colon */
+            user_name: string;
+        };
+        EffectiveLine: {
+            name: string;
+            place: string;
+            source: string;
+            value: string;
+        };
         EnvironmentLine: {
+            callback_path: string;
+            connections: number;
+            description: string;
+            is_protected: boolean;
+            missing: components["schemas"]["ProblemLine"][];
             name: string;
             title: string;
         };
@@ -1044,6 +1504,22 @@ export interface components {
             hint: string;
             message: string;
             where: string;
+        };
+        /**
+         * ExtraParameter
+         * @description A further parameter of the authorization address, as some services want one to give out refresh tokens.
+         */
+        ExtraParameter: {
+            name: string;
+            /** @default  */
+            value?: string;
+        };
+        FactLine: {
+            hint: string;
+            name: string;
+            source: string;
+            title: string;
+            value: string;
         };
         Feed: {
             /** Format: date-time */
@@ -1074,6 +1550,11 @@ export interface components {
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         FeedInputsRequest: {
+            /**
+             * @description using up a limit of days or months is meant
+             * @default false
+             */
+            confirmed?: boolean;
             /** @description in place of the feed's own */
             inputs?: {
                 [key: string]: unknown | null;
@@ -1114,12 +1595,51 @@ export interface components {
             /** @default null */
             type?: ("boolean" | "date" | "datetime" | "decimal" | "integer" | "json" | "text") | null;
         };
+        /** @description A fixed value that looks like a key. */
+        FindingLine: {
+            kind: string;
+            name: string;
+            place: string;
+            reason: string;
+        };
         /**
-         * ValueOf
-         * @description The place of an input's value.
+         * FormBody
+         * @description Fields sent as application/x-www-form-urlencoded. A field that holds an input without a value is left out.
          */
-        ValueOf: {
-            input: string;
+        FormBody: {
+            /** @default [] */
+            fields?: components["schemas"]["Parameter"][];
+            /** @enum {unknown} */
+            type: "form";
+        };
+        FormFieldLine: {
+            choices: string[];
+            default: unknown | null;
+            help: string;
+            /** @description few need it; it stands behind the others */
+            is_rare: boolean;
+            is_required: boolean;
+            /**
+             * @description * `text` - text
+             *     * `long_text` - long_text
+             *     * `choice` - choice
+             *     * `integer` - integer
+             *     * `number` - number
+             *     * `boolean` - boolean
+             *     * `list` - list
+             *     * `map` - map
+             *     * `json` - json
+             * @enum {string}
+             */
+            kind: "text" | "long_text" | "choice" | "integer" | "number" | "boolean" | "list" | "map" | "json";
+            name: string;
+            title: string;
+        };
+        FormShown: {
+            fields: components["schemas"]["FormFieldLine"][];
+            title: string;
+            type: string;
+            words: string;
         };
         HostLine: {
             host: string;
@@ -1155,6 +1675,54 @@ export interface components {
             /** @default  */
             unit?: string;
         };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        IssuerRequest: {
+            issuer: string;
+        };
+        /**
+         * JwtBearer
+         * @description A statement signed with a private key is handed in for a token. Elsewhere called service account or assertion flow.
+         *
+         *         issuer, subject: who signs, and for whom (both client_id if left out).  assertion_audience: whom the statement is for (the token address if
+         *         left out).  scope_in_assertion: the scope stands in the statement instead of the form.
+         */
+        JwtBearer: {
+            /**
+             * @default RS256
+             * @enum {unknown}
+             */
+            algorithm?: "ES256" | "ES384" | "ES512" | "EdDSA" | "PS256" | "PS384" | "PS512" | "RS256" | "RS384" | "RS512";
+            /** @default  */
+            assertion_audience?: string;
+            /** @default  */
+            audience?: string;
+            /**
+             * @default none
+             * @enum {unknown}
+             */
+            client_authentication?: "basic" | "body" | "none" | "private_key_jwt" | "tls";
+            /** @default  */
+            client_id?: string;
+            /** @default  */
+            issuer?: string;
+            /** @default  */
+            key_id?: string;
+            /** @default  */
+            resource?: string;
+            /** @default  */
+            scope?: string;
+            /** @default false */
+            scope_in_assertion?: boolean;
+            /** @default  */
+            subject?: string;
+            /**
+             * @description begins with https:// or http://
+             * @default
+             */
+            token_address?: string;
+            /** @enum {unknown} */
+            type: "jwt_bearer";
+        };
         LastRun: {
             /** Format: date-time */
             at: string;
@@ -1169,6 +1737,20 @@ export interface components {
             at: string | components["schemas"]["At"];
             /** @description small letters, digits, - and _, beginning with a letter */
             level: string;
+        };
+        /**
+         * Limit
+         * @description At most `calls` calls in any `every` spans: 10 calls in 1 second, 1,000 in 24 hours, 50,000 in a calendar month.
+         */
+        Limit: {
+            calls: number;
+            /** @default 1 */
+            every?: number;
+            /**
+             * @default second
+             * @enum {unknown}
+             */
+            span?: "day" | "hour" | "minute" | "month" | "second";
         };
         /**
          * LinkHeader
@@ -1226,6 +1808,54 @@ export interface components {
             items: components["schemas"]["Mapping"][];
             next: string | null;
         };
+        MetadataFound: {
+            authorization_address: string;
+            client_authentication: string[];
+            grants: string[];
+            has_pkce: boolean;
+            issuer: string;
+            scopes: string[];
+            token_address: string;
+        };
+        MeterLine: {
+            calls: number;
+            left: number;
+            /**
+             * Format: double
+             * @description seconds since 1970
+             */
+            refills_at: number | null;
+            used: number;
+            words: string;
+        };
+        MeterShown: {
+            /** Format: double */
+            held_until: number | null;
+            held_why: string;
+            limits: components["schemas"]["MeterLine"][];
+            /** Format: double */
+            now: number;
+            parallel: number | null;
+            said: unknown | null;
+            under_way: number;
+        };
+        /** @description A fixed value that looks like a key, to be moved into the credential of the service's connection. */
+        MoveRequest: {
+            document?: components["schemas"]["OperationDocument"];
+            /** @default test */
+            environment?: string;
+            /** @description the name of a saved operation that holds it */
+            operation?: string;
+            /** @description JSON Pointer of the value, such as /query/0 */
+            place: string;
+            service: string;
+        };
+        Moved: {
+            connection: string;
+            credential: string;
+            document: unknown;
+            name: string;
+        };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         NewConnectionRequest: {
             credential?: string | null;
@@ -1243,6 +1873,13 @@ export interface components {
             name: string;
             title?: string;
             why?: string;
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        NewEnvironmentRequest: {
+            description?: string;
+            is_protected?: boolean;
+            name: string;
+            title?: string;
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         NewFeedRequest: {
@@ -1286,6 +1923,14 @@ export interface components {
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         NewSampleFromRequest: {
+            /**
+             * @description what becomes of values that look like keys; without it they are refused
+             *
+             *     * `mask` - mask
+             *     * `keep` - keep
+             * @enum {string}
+             */
+            keys?: "mask" | "keep";
             media_type?: string;
             name: string;
             operation?: string | null;
@@ -1298,6 +1943,13 @@ export interface components {
         /** @description Refuses unknown fields by name, with the nearest known one. */
         NewServiceRequest: {
             document?: components["schemas"]["ServiceDocument"];
+            name: string;
+            title?: string;
+            why?: string;
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        NewStandingValueRequest: {
+            document?: components["schemas"]["StandingValueDocument"];
             name: string;
             title?: string;
             why?: string;
@@ -1349,6 +2001,12 @@ export interface components {
             pointer: string;
             text: string;
         };
+        ObstacleLine: {
+            environment: string;
+            kind: string;
+            name: string;
+            reasons: components["schemas"]["ProblemLine"][];
+        };
         Operation: {
             /** Format: date-time */
             changed_at: string;
@@ -1363,11 +2021,15 @@ export interface components {
         };
         /**
          * OperationDocument
-         * @description One request that a service can answer. path: an RFC 6570 template below the connection's base address.
+         * @description One request that a service can answer. path: an RFC 6570 template below the connection's base address.  enabled: off, it is not sent.
          */
         OperationDocument: {
+            /** @default null */
+            body?: (components["schemas"]["FormBody"] | components["schemas"]["TextBody"]) | null;
             /** @default  */
             description?: string;
+            /** @default true */
+            enabled?: boolean;
             /** @default [] */
             headers?: components["schemas"]["Parameter"][];
             /** @default [] */
@@ -1393,6 +2055,7 @@ export interface components {
         OriginLine: {
             name: string;
             place: string;
+            replaces: string;
             source: string;
             value: string;
         };
@@ -1447,6 +2110,21 @@ export interface components {
             rows: components["schemas"]["Level"][];
         };
         /**
+         * OwnSignIn
+         * @description Another sign-in for one operation, in place of the connection's.
+         */
+        OwnSignIn: {
+            /** @default  */
+            credential?: string;
+            operation: string;
+            /**
+             * @default {
+             *       "type": "none"
+             *     }
+             */
+            sign_in?: components["schemas"]["NoSignIn"] | components["schemas"]["ApiKey"] | components["schemas"]["Bearer"] | components["schemas"]["Basic"] | components["schemas"]["Digest"] | components["schemas"]["ClientCertificate"] | components["schemas"]["ClientCredentials"] | components["schemas"]["AuthorizationCode"] | components["schemas"]["JwtBearer"] | components["schemas"]["PasswordGrant"] | components["schemas"]["SignInOperation"];
+        };
+        /**
          * PageNumber
          * @description Ask for page after page by its number.
          *
@@ -1484,6 +2162,41 @@ export interface components {
             /** @default  */
             value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
         };
+        /**
+         * PasswordGrant
+         * @description Legacy: a person's user name and password are handed to the token address. Use it only where the service offers nothing better.
+         */
+        PasswordGrant: {
+            /**
+             * @default RS256
+             * @enum {unknown}
+             */
+            algorithm?: "ES256" | "ES384" | "ES512" | "EdDSA" | "PS256" | "PS384" | "PS512" | "RS256" | "RS384" | "RS512";
+            /** @default  */
+            audience?: string;
+            /**
+             * @default basic
+             * @enum {unknown}
+             */
+            client_authentication?: "basic" | "body" | "none" | "private_key_jwt" | "tls";
+            /** @default  */
+            client_id?: string;
+            /** @default  */
+            key_id?: string;
+            /** @default  */
+            resource?: string;
+            /** @default  */
+            scope?: string;
+            /**
+             * @description begins with https:// or http://
+             * @default
+             */
+            token_address?: string;
+            /** @enum {unknown} */
+            type: "password_grant";
+            /** @default  */
+            user_name?: string;
+        };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         PatchedChangedConnectionRequest: {
             credential?: string | null;
@@ -1501,6 +2214,12 @@ export interface components {
             name?: string;
             title?: string;
             why?: string;
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        PatchedChangedEnvironmentRequest: {
+            description?: string;
+            is_protected?: boolean;
+            title?: string;
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         PatchedChangedFeedRequest: {
@@ -1549,6 +2268,31 @@ export interface components {
             name?: string;
             title?: string;
             why?: string;
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        PatchedChangedStandingValueRequest: {
+            document?: components["schemas"]["StandingValueDocument"];
+            name?: string;
+            title?: string;
+            why?: string;
+        };
+        /**
+         * Preparation
+         * @description What is known of a service before it is connected; None or empty is not known yet. It becomes the connection and the first operation.
+         *
+         *         key_from: where to get an account or key.  limits: an empty list says that there are none.
+         */
+        Preparation: {
+            /** @default  */
+            base_address?: string;
+            /** @default  */
+            example?: string;
+            /** @default  */
+            key_from?: string;
+            /** @default null */
+            limits?: components["schemas"]["Limit"][] | null;
+            /** @default null */
+            sign_in?: (components["schemas"]["NoSignIn"] | components["schemas"]["ApiKey"] | components["schemas"]["Bearer"] | components["schemas"]["Basic"] | components["schemas"]["Digest"] | components["schemas"]["ClientCertificate"] | components["schemas"]["ClientCredentials"] | components["schemas"]["AuthorizationCode"] | components["schemas"]["JwtBearer"] | components["schemas"]["PasswordGrant"] | components["schemas"]["SignInOperation"]) | null;
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         PreviewAskedRequest: {
@@ -1618,6 +2362,16 @@ export interface components {
             name: string;
             notes: string[];
             record_type: components["schemas"]["RecordTypeDocument"];
+        };
+        /**
+         * ProxySettings
+         * @description An HTTP proxy that all calls of the connection go through. user_name: if it asks for one; the credential's secret "proxy_password" goes with it.
+         */
+        ProxySettings: {
+            /** @default  */
+            address?: string;
+            /** @default  */
+            user_name?: string;
         };
         /**
          * RecordField
@@ -1713,11 +2467,15 @@ export interface components {
             next: string | null;
         };
         RequestShown: {
+            findings: components["schemas"]["FindingLine"][];
             method: string;
             origins: components["schemas"]["OriginLine"][];
             problems: components["schemas"]["ProblemLine"][];
+            /** @description from connection, own, or none */
+            sign_in: string;
             text: string;
             url: string;
+            warnings: components["schemas"]["ProblemLine"][];
         };
         /**
          * ResponseView
@@ -1829,12 +2587,18 @@ export interface components {
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         SecretsRequest: {
+            /**
+             * @description a second set, tried where the first is refused, while both may be valid
+             * @default false
+             */
+            is_second?: boolean;
             /** @description by the names the sign-in scheme uses, such as key */
             secrets: {
                 [key: string]: string;
             };
         };
         SecretsSet: {
+            has_second: boolean;
             name: string;
             names: string[];
             version: number;
@@ -1859,6 +2623,8 @@ export interface components {
             description?: string;
             /** @default  */
             documentation?: string;
+            /** @default {} */
+            preparation?: components["schemas"]["Preparation"];
             /**
              * @default rest
              * @enum {unknown}
@@ -1875,10 +2641,63 @@ export interface components {
             projects: components["schemas"]["ProjectLine"][];
             title: string;
         };
+        /**
+         * SignInOperation
+         * @description An operation of the service gives a token, and all other calls carry it. Elsewhere called session, login call or token exchange.
+         *
+         *         operation: its name.  inputs: values for its inputs that are no secrets.  secret_inputs: the inputs that are; each is a secret of the
+         *         credential.  token_in: body, header or cookie of the response.  token_at: JSON Pointer in the body, or the name of the header or cookie.
+         *         lifetime_seconds: how long a token lasts, if the documentation says so.  lifetime_at, expires_at: JSON Pointers, if the response says so.
+         *         carried_in, name, prefix: how later calls carry the token.
+         */
+        SignInOperation: {
+            /**
+             * @default header
+             * @enum {unknown}
+             */
+            carried_in?: "cookie" | "header" | "query";
+            /** @default  */
+            expires_at?: string;
+            /** @default {} */
+            inputs?: Record<string, never>;
+            /** @default  */
+            lifetime_at?: string;
+            /** @default null */
+            lifetime_seconds?: number | null;
+            /**
+             * @description as the service's documentation names it
+             * @default Authorization
+             */
+            name?: string;
+            /** @default  */
+            operation?: string;
+            /** @default Bearer */
+            prefix?: string;
+            /**
+             * @default [
+             *       "password"
+             *     ]
+             */
+            secret_inputs?: string[];
+            /** @default /token */
+            token_at?: string;
+            /**
+             * @default body
+             * @enum {unknown}
+             */
+            token_in?: "body" | "cookie" | "header";
+            /** @enum {unknown} */
+            type: "sign_in_operation";
+        };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         SignInRequest: {
             name: string;
             password: string;
+        };
+        SignInShown: {
+            callback: string;
+            obstacles: components["schemas"]["ProblemLine"][];
+            tokens: components["schemas"]["TokenState"][];
         };
         /**
          * Source
@@ -1901,12 +2720,55 @@ export interface components {
             value?: unknown;
         };
         /**
-         * StandingHeader
-         * @description A header that goes with every request; an operation's own of the same name replaces it.
+         * StandingParameter
+         * @description A header or query parameter that goes with every request; an operation's own of the same name stands in its place.
          */
-        StandingHeader: {
+        StandingParameter: {
+            /** @default true */
+            enabled?: boolean;
             name: string;
-            value: string;
+            /** @default  */
+            value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
+        };
+        StandingValue: {
+            /** Format: date-time */
+            changed_at: string;
+            document: components["schemas"]["StandingValueDocument"];
+            /** Format: uuid */
+            id: string;
+            name: string;
+            problems: components["schemas"]["ProblemLine"][];
+            title: string;
+            used_by: components["schemas"]["UseLine"][];
+            version: number;
+        };
+        /**
+         * StandingValueDocument
+         * @description values: by environment.
+         */
+        StandingValueDocument: {
+            /** @default  */
+            description?: string;
+            /** @default {} */
+            values?: {
+                [key: string]: string | number | boolean;
+            };
+        };
+        StandingValuePage: {
+            items: components["schemas"]["StandingValue"][];
+            next: string | null;
+        };
+        /**
+         * TextBody
+         * @description A text sent byte for byte; a value in it is encoded by the rules of its place: in JSON as a value, or as text between quotes.
+         */
+        TextBody: {
+            /** @default  */
+            content?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
+            /** @default application/json */
+            media_type?: string;
+            /** @enum {unknown} */
+            type: "text";
         };
         TextPiece: {
             is_whole: boolean;
@@ -1938,8 +2800,42 @@ export interface components {
             /** Format: double */
             resolved: number | null;
         };
+        /**
+         * TlsSettings
+         * @description authority: certificates (PEM) of the authority that the service's certificate comes from, if it is no public one.  certificate: our
+         *         client certificate (PEM), if the service asks for one; its private key is the credential's secret "tls_private_key".
+         */
+        TlsSettings: {
+            /** @default  */
+            authority?: string;
+            /** @default  */
+            certificate?: string;
+        };
         Token: {
             token: string;
+        };
+        TokenState: {
+            can_renew: boolean;
+            /** Format: date-time */
+            expires_at: string | null;
+            /** Format: date-time */
+            obtained_at: string | null;
+            operation: string;
+            refusal: unknown | null;
+            /** Format: date-time */
+            refused_at: string | null;
+            renewed: number;
+            scope: string;
+            signed_in_by: string | null;
+            /**
+             * @description * `none` - none
+             *     * `valid` - valid
+             *     * `refused` - refused
+             *     * `sign_in_again` - sign_in_again
+             * @enum {string}
+             */
+            state: "none" | "valid" | "refused" | "sign_in_again";
+            words: string;
         };
         TraceShown: {
             /** Format: uuid */
@@ -1965,6 +2861,20 @@ export interface components {
             row_choices: components["schemas"]["RowChoiceLine"][];
             run: number;
             unreadable: string;
+        };
+        UseLine: {
+            kind: string;
+            name: string;
+        };
+        /**
+         * ValueOf
+         * @description The place of a value: of the operation's input, or of the environment's standing value of this name.
+         */
+        ValueOf: {
+            /** @default  */
+            input?: string;
+            /** @default  */
+            standing?: string;
         };
     };
     responses: never;
@@ -2095,6 +3005,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TreePiece"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getConnectionForms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConnectionForms"];
                 };
             };
             /** @description what went wrong */
@@ -2290,7 +3230,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["CheckAskedRequest"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -2298,6 +3242,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CheckResult"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getEffective: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EffectiveLine"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getMeter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeterShown"];
                 };
             };
             /** @description what went wrong */
@@ -2330,6 +3336,104 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RevisionLine"][];
                 };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getSignIn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignInShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    beginSignIn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["BeginSignInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsentAddress"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    discardToken: {
+        parameters: {
+            query?: {
+                operation?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description what went wrong */
             default: {
@@ -2580,6 +3684,36 @@ export interface operations {
             };
         };
     };
+    dropSecondSecrets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listEnvironments: {
         parameters: {
             query?: never;
@@ -2597,6 +3731,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EnvironmentLine"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makeEnvironment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewEnvironmentRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EnvironmentLine"];
                 };
             };
             /** @description what went wrong */
@@ -2666,6 +3834,102 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getEnvironment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EnvironmentLine"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeEnvironment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeEnvironment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedChangedEnvironmentRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EnvironmentLine"];
                 };
             };
             /** @description what went wrong */
@@ -3201,6 +4465,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RevisionLine"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    findAddresses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IssuerRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MetadataFound"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    moveKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listObstacles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ObstacleLine"][];
                 };
             };
             /** @description what went wrong */
@@ -4299,7 +5661,276 @@ export interface operations {
             };
         };
     };
+    getPreparation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FactLine"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    connectPrepared: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ConnectPreparedRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Connected"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listServiceRevisions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionLine"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listStandingValues: {
+        parameters: {
+            query?: {
+                /** @description the cursor of the page before */
+                after?: string;
+                limit?: number;
+                /** @description part of a name or title */
+                q?: string;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingValuePage"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makeStandingValue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewStandingValueRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingValue"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getStandingValue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingValue"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeStandingValue: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the ETag that came with the item */
+                "If-Match": string;
+            };
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeStandingValue: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the ETag that came with the item */
+                "If-Match": string;
+            };
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedChangedStandingValueRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingValue"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listStandingValueRevisions: {
         parameters: {
             query?: never;
             header?: never;

@@ -8,6 +8,7 @@ const PAGES = [
   ["services", "Services", /^(services|connections|operations)/],
   ["records", "Records", /^(records|feeds)/],
   ["runs", "Runs", /^runs/],
+  ["environments", "Environments", /^environments/],
 ] as const;
 
 export function Layout() {

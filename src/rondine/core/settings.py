@@ -5,7 +5,7 @@ known field. `dump` writes plain JSON values, leaving out what equals its defaul
 """
 
 import re
-from typing import Any, TypeVar, get_args, get_type_hints
+from typing import Any, ClassVar, TypeVar, get_args, get_type_hints
 
 import msgspec
 
@@ -15,7 +15,9 @@ T = TypeVar("T")
 
 
 class Document(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, kw_only=True):
-    """Base of every settings and document value."""
+    """Base of every settings and document value. RARE: fields that few need; forms put them behind the others."""
+
+    RARE: ClassVar[frozenset[str]] = frozenset()
 
 
 def load(kind: Any, value: object, *, where: str = "") -> Any:

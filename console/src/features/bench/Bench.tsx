@@ -5,9 +5,10 @@ import { Page } from "../../ui/Layout";
 import { Tag, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { useEnvironments, usePermission } from "../session/session";
+import { useEnvironmentList } from "../environments/environments";
 import { nameOf } from "../services/services";
 import {
-  leave, rename, rulesOf, setField, take, useKeepSample, useMakeFeed, useOperation, usePasted, useOutline, usePreview, usePropose, useRequest, useSaveOperation, useSavePlan, useTakeApart, useTrial,
+  leave, rename, rulesOf, setField, take, useKeepSample, useMakeFeed, useMoveKey, useOperation, usePasted, useOutline, usePreview, usePropose, useRequest, useSaveOperation, useSavePlan, useTakeApart, useTrial,
   type OperationDocument, type Plan, type Trial,
 } from "./bench";
 import { fromRow, pathOf } from "./paths";
@@ -74,6 +75,8 @@ function Workbench(props: Props) {
   const save = useSaveOperation(project);
   const savePlan = useSavePlan(project);
   const keep = useKeepSample(project);
+  const move = useMoveKey(project);
+  const isProtected = useEnvironmentList(project).data?.find((one) => one.name === environment)?.is_protected ?? false;
   const makeFeed = useMakeFeed(project);
   const pasted = usePasted(project);
   const response = trial.data ?? pasted.data ?? null;
@@ -104,12 +107,12 @@ function Workbench(props: Props) {
     pasted.mutate({ name, text, operation: item?.name ?? null }, { onSuccess: (made) => { setKeptSample(name); receive(made); } });
   };
 
-  const send = (confirmed: boolean) => {
+  const send = (confirmed: boolean, inProtected: boolean) => {
     setKeptSample(null);
     setFocus(null);
     pasted.reset();
     trial.mutate(
-      { ...asked, operation: item?.name, confirmed },
+      { ...asked, operation: item?.name, confirmed, in_protected: inProtected },
       { onSuccess: receive },
     );
   };
@@ -168,7 +171,9 @@ function Workbench(props: Props) {
       <div className="grid min-h-0 flex-1 divide-y divide-base-300 lg:grid-cols-[minmax(17rem,22%)_minmax(0,38%)_minmax(0,1fr)] lg:divide-x lg:divide-y-0">
         <RequestPane
           document={document} values={values} environment={environment} environments={environments} shown={request.data} shownError={request.error} isSending={trial.isPending} sendError={trial.error} maySend={mayTry}
-          trial={response} onDocument={setDocument} onValues={setValues} onEnvironment={setEnvironment} onSend={send} addressError={takeApart.error}
+          trial={response} onDocument={setDocument} onValues={setValues} onEnvironment={setEnvironment} onSend={send} isProtected={isProtected} moveError={move.error}
+          onMoveKey={(place) => move.mutate({ service, environment, place, document }, { onSuccess: (moved) => setDocument(moved.document as OperationDocument) })}
+          addressError={takeApart.error}
           onAddress={(address) =>
             takeApart.mutate(address, {
               onSuccess: (parts) => {

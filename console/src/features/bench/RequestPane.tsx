@@ -21,7 +21,10 @@ interface Props {
   onEnvironment: (name: string) => void;
   onAddress: (address: string) => void;
   addressError: unknown;
-  onSend: (confirmed: boolean) => void;
+  onSend: (confirmed: boolean, inProtected: boolean) => void;
+  isProtected: boolean;
+  onMoveKey: (place: string) => void;
+  moveError: unknown;
 }
 
 /** Left: the inputs with their meaning, the request as it will be sent, and the button that sends it. */
@@ -32,6 +35,7 @@ export function RequestPane(props: Props) {
   const problems = shown?.problems ?? [];
   const reads = ["GET", "HEAD"].includes(document.method ?? "GET");
   const [confirmed, setConfirmed] = useState(false);
+  const [meant, setMeant] = useState(false);
   return (
     <div className="p-3 lg:overflow-auto">
       <Heading aside={<button type="button" className="link text-xs" onClick={() => setEditing(!isEditing)}>{isEditing ? "done" : "describe"}</button>}>Request</Heading>
@@ -59,6 +63,15 @@ export function RequestPane(props: Props) {
           {one.message}{one.hint && <span className="opacity-80">. {one.hint}</span>}
         </p>
       ))}
+      {shown?.warnings.map((one) => <p key={one.message} className="mb-1 border-l-2 border-warning pl-2 text-xs">{one.message}<span className="opacity-80">. {one.hint}</span></p>)}
+      {shown?.findings.map((one) => (
+        <div key={one.place} className="mb-1 border-l-2 border-error pl-2 text-xs">
+          The {one.kind} <code className="font-mono">{one.name}</code> looks like a key: {one.reason}.
+          {props.maySend && one.place !== "/body/content" && <button type="button" className="btn btn-xs mt-1 block" onClick={() => props.onMoveKey(one.place)}>Move it into the credential</button>}
+        </div>
+      ))}
+      <ProblemAlert error={props.moveError} />
+      {shown && shown.sign_in !== "none" && <p className="mb-1 text-xs opacity-75">sign-in: {shown.sign_in}</p>}
       <div className="mt-2 flex items-center gap-2 text-sm">
         <label htmlFor="environment">in</label>
         <select id="environment" className="select select-sm w-28" value={props.environment} onChange={(e) => props.onEnvironment(e.target.value)}>
@@ -71,7 +84,12 @@ export function RequestPane(props: Props) {
           <input type="checkbox" className="checkbox checkbox-sm" checked={confirmed} onChange={(e) => setConfirmed(e.target.checked)} /> I have looked at the request; send it
         </label>
       )}
-      <button type="button" className="btn btn-primary mt-3" disabled={props.isSending || !props.maySend || problems.length > 0 || (!reads && !confirmed)} onClick={() => props.onSend(confirmed)}>
+      {!reads && props.isProtected && (
+        <label className="mt-2 flex items-center gap-2 text-sm">
+          <input type="checkbox" className="checkbox checkbox-sm" checked={meant} onChange={(e) => setMeant(e.target.checked)} /> {props.environment} is protected; writing there is meant
+        </label>
+      )}
+      <button type="button" className="btn btn-primary mt-3" disabled={props.isSending || !props.maySend || problems.length > 0 || (!reads && (!confirmed || (props.isProtected && !meant)))} onClick={() => props.onSend(confirmed, meant)}>
         {props.isSending ? "Waiting for the service" : "Send this request"}
       </button>
       <p className="mt-1 text-xs opacity-70">Sends the draft on this screen, saved or not.</p>
@@ -169,12 +187,15 @@ function Parameters({ title, list, inputs, onChange, onInput }: { title: string;
       <legend className="mb-1 text-sm font-medium">{title}</legend>
       {list.map((one, number) => {
         const change = (part: Partial<Parameter>) => onChange(list.map((other, at) => (at === number ? { ...other, ...part } : other)));
-        const input = typeof one.value === "object" && one.value !== null && "input" in one.value ? one.value.input : null;
+        const input = typeof one.value === "object" && one.value !== null && "input" in one.value && one.value.input ? one.value.input : null;
+        const standing = typeof one.value === "object" && one.value !== null && "standing" in one.value && one.value.standing ? one.value.standing : null;
         return (
           <div key={number} className="mb-1 flex items-center gap-1 text-xs">
             <input type="checkbox" className="checkbox checkbox-xs" aria-label={`send ${one.name}`} checked={one.enabled ?? true} onChange={(e) => change({ enabled: e.target.checked })} />
             <span className="w-20 shrink-0 truncate font-mono" title={one.name}>{one.name}</span>
-            {input === null ? (
+            {standing !== null ? (
+              <span className="min-w-0 flex-1 truncate rounded-selector bg-secondary/12 px-1.5 py-0.5 text-secondary">standing {standing}</span>
+            ) : input === null ? (
               <input className="input input-xs min-w-0 flex-1 font-mono" aria-label={`value of ${one.name}`} value={typeof one.value === "string" ? one.value : JSON.stringify(one.value ?? "")} onChange={(e) => change({ value: e.target.value })} />
             ) : (
               <span className="min-w-0 flex-1 truncate rounded-selector bg-accent/12 px-1.5 py-0.5 text-accent">input {input}</span>

@@ -77,7 +77,7 @@ export function useRequest(project: string, asked: Asked) {
 
 export function useTrial(project: string) {
   return useMutation({
-    mutationFn: (asked: Asked & { operation?: string; confirmed: boolean }) => answer(api.POST("/api/v1/projects/{project}/trials", { params: { path: { project } }, body: asked })),
+    mutationFn: (asked: Asked & { operation?: string; confirmed: boolean; in_protected: boolean }) => answer(api.POST("/api/v1/projects/{project}/trials", { params: { path: { project } }, body: asked })),
   });
 }
 
@@ -157,6 +157,17 @@ export function useSavePlan(project: string) {
   });
 }
 
+/** Moves a fixed value that looks like a key out of the draft into the connection's credential. */
+export function useMoveKey(project: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (body: { service: string; environment: string; place: string; document: OperationDocument }) => answer(api.POST("/api/v1/projects/{project}/moves", { params: { path: { project } }, body })),
+    onSuccess: () => {
+      for (const key of ["connection", "services", "request"]) void cache.invalidateQueries({ queryKey: [key, project] });
+    },
+  });
+}
+
 export function useKeepSample(project: string) {
   return useMutation({
     mutationFn: (body: { name: string; run: number; operation: string | null }) => answer(api.POST("/api/v1/projects/{project}/samples", { params: { path: { project } }, body })),
@@ -169,7 +180,7 @@ export function usePasted(project: string) {
     mutationFn: async ({ name, text, operation }: { name: string; text: string; operation: string | null }): Promise<Trial> => {
       const kept = await answer(api.POST("/api/v1/projects/{project}/samples", { params: { path: { project } }, body: { name, text, operation } }));
       const outline = await answer(api.POST("/api/v1/projects/{project}/outlines", { params: { path: { project } }, body: { bodies: [kept.body] } }));
-      const call = { number: 0, method: "", url: "", request: "", status: 0, reason: "Pasted", headers: [], size: text.length, timings: null, rows: null, error: null, body: kept.body, at: new Date().toISOString() };
+      const call = { number: 0, method: "", url: "", request: "", status: 0, reason: "Pasted", headers: [], size: text.length, timings: null, rows: null, error: null, purpose: "", via: "", by: "", body: kept.body, at: new Date().toISOString() };
       return { run: 0, body: kept.body, unreadable: "", row_choices: outline.row_choices, paging: [], outcome: { is_good: true, words: "", hint: "", message: "" }, call };
     },
   });

@@ -4,6 +4,7 @@ import { answer, api } from "../../api/client";
 import { Page } from "../../ui/Layout";
 import { Heading, StateTag, Waiting, when } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
+import { Obstacles } from "../environments/Obstacles";
 
 /** Where the project stands: the road from a connection to kept records, and what ran last. */
 export default function Overview() {
@@ -25,7 +26,6 @@ export default function Overview() {
   if (facts.isPending) return <Page title="Overview"><Waiting what="Reading the project" /></Page>;
   if (facts.error) return <Page title="Overview"><ProblemAlert error={facts.error} /></Page>;
   const { connections, operations, types, feeds, runs } = facts.data;
-  const open = [...connections.map((one) => ["connection", one] as const), ...operations.map((one) => ["operation", one] as const), ...feeds.map((one) => ["feed", one] as const)].filter(([, one]) => one.problems.length);
   const steps = [
     { title: "Connect", done: connections.length, words: count(connections.length, "connection"), to: "services", next: "say where a service is, and how to sign in" },
     { title: "Describe and try", done: operations.length, words: count(operations.length, "operation"), to: operations[0] ? `operations/${operations[0].name}` : "services", next: "paste an address from its documentation and send it" },
@@ -46,18 +46,7 @@ export default function Overview() {
           </li>
         ))}
       </ol>
-      {open.length > 0 && (
-        <section className="mb-7">
-          <Heading>Not ready</Heading>
-          <ul className="text-sm">
-            {open.map(([kind, one]) => (
-              <li key={kind + one.name} className="border-l-2 border-warning py-0.5 pl-2">
-                {kind} <Link className="link" to={kind === "connection" ? `connections/${one.name}` : kind === "feed" ? `feeds/${one.name}` : `operations/${one.name}`}>{one.title || one.name}</Link>: {one.problems[0]?.message}
-              </li>
-            ))}
-          </ul>
-        </section>
-      )}
+      <Obstacles project={project} />
       <section>
         <Heading>What ran last</Heading>
         {runs.length === 0 ? (

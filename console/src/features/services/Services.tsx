@@ -4,6 +4,7 @@ import { Page } from "../../ui/Layout";
 import { Empty, Field, Heading, Tag, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { useEnvironments, usePermission } from "../session/session";
+import { Preparation } from "./Preparation";
 import { nameOf, useConnect, useServices } from "./services";
 
 /** All outside services with their connections and operations. */
@@ -38,6 +39,7 @@ export default function Services() {
       {shown.map((service) => (
         <section key={service.id} className="mb-8">
           <Heading aside={<span className="font-mono text-xs opacity-70">{service.name}</span>}>{service.title || service.name}</Heading>
+          <Preparation project={project} service={service} isConnected={connections.some((one) => one.service === service.name)} readOnly={!mayBuild} />
           <div className="grid gap-4 md:grid-cols-[2fr_3fr]">
             <div>
               <h3 className="mb-1 text-sm font-medium">Connections</h3>
@@ -45,6 +47,7 @@ export default function Services() {
                 {connections.filter((one) => one.service === service.name).map((one) => (
                   <li key={one.id} className="border-t border-base-300 py-2">
                     <Link className="link" to={`../connections/${one.name}`}>{one.title || one.name}</Link> <Tag>{one.environment}</Tag>{" "}
+                    {one.document.enabled === false && <><Tag tone="bad">disabled</Tag>{" "}</>}
                     {one.problems.length > 0 ? <Tag tone="bad">not ready</Tag> : worksTag(one.check_result)}
                     <p className="font-mono text-xs break-all opacity-75">{one.document.base_address}</p>
                   </li>
@@ -113,7 +116,7 @@ function ConnectForm({ project, onClose }: { project: string; onClose: () => voi
       </Field>
       <Heading>How to sign in</Heading>
       <div className="grid gap-x-4 sm:grid-cols-2">
-        <Field label="Header that carries the API key" hint="leave it empty if the service asks for nothing">{(id) => <input id={id} className="input w-full font-mono text-sm" placeholder="X-Register-Key" value={given.header} onChange={set("header")} />}</Field>
+        <Field label="Header that carries the API key" hint="leave it empty if it asks for nothing, or signs in otherwise: all other ways are on the next page">{(id) => <input id={id} className="input w-full font-mono text-sm" placeholder="X-Register-Key" value={given.header} onChange={set("header")} />}</Field>
         {given.header && (
           <Field label="API key" hint="kept encrypted, never shown again">
             {(id) => <input id={id} className="input w-full" type="password" autoComplete="new-password" data-1p-ignore value={given.key} onChange={set("key")} />}

@@ -60,41 +60,6 @@ export function useConnect(project: string) {
   });
 }
 
-export function useConnection(project: string, name: string) {
-  return useQuery({ queryKey: ["connection", project, name], queryFn: () => answer(api.GET("/api/v1/projects/{project}/connections/{name}", { params: { path: { project, name } } })) });
-}
-
-export function useCheck(project: string, name: string) {
-  const cache = useQueryClient();
-  return useMutation({
-    mutationFn: () => answer(api.POST("/api/v1/projects/{project}/connections/{name}/check", { params: { path: { project, name } } })),
-    onSuccess: () => {
-      void cache.invalidateQueries({ queryKey: ["connection", project, name] });
-      void cache.invalidateQueries({ queryKey: ["services", project] });
-    },
-  });
-}
-
-export function useChangeConnection(project: string, name: string) {
-  const cache = useQueryClient();
-  return useMutation({
-    mutationFn: ({ version, document, title }: { version: number; document: Schemas["ConnectionDocument"]; title: string }) =>
-      answer(api.PATCH("/api/v1/projects/{project}/connections/{name}", { params: { path: { project, name }, header: { "If-Match": `"${version}"` } }, body: { document, title } })),
-    onSuccess: (made) => {
-      cache.setQueryData(["connection", project, name], made);
-      void cache.invalidateQueries({ queryKey: ["services", project] });
-    },
-  });
-}
-
-export function useSetSecret(project: string, credential: string, connection: string) {
-  const cache = useQueryClient();
-  return useMutation({
-    mutationFn: (key: string) => answer(api.PUT("/api/v1/projects/{project}/credentials/{name}/secrets", { params: { path: { project, name: credential } }, body: { secrets: { key } } })),
-    onSuccess: () => cache.invalidateQueries({ queryKey: ["connection", project, connection] }),
-  });
-}
-
 /** A name from a title, by the service's own rule for names. */
 export function nameOf(text: string): string {
   const plain = text.normalize("NFKD").replace(/[^\x00-\x7f]/g, "").toLowerCase().replace(/[^a-z0-9]+/g, "-").replace(/^-+|-+$/g, "");

@@ -342,7 +342,9 @@ def _value_of(part: str | ValueOf, values: Mapping[str, Any], standing: Mapping[
     """A part's value, None if its input has none. Raises InputError for a standing value without one."""
     if not isinstance(part, ValueOf):
         return part
-    return standing_value(part.standing, {} if standing is None else standing) if part.standing else values.get(part.input)
+    return (
+        standing_value(part.standing, {} if standing is None else standing) if part.standing else values.get(part.input)
+    )
 
 
 def with_connection(built: Built, headers: Headers, query: Headers = ()) -> Built:

@@ -3,6 +3,7 @@
 import base64
 import hashlib
 from collections.abc import Mapping
+from typing import ClassVar
 from urllib.parse import urlencode, urlsplit
 
 from rondine.core.errors import SignInAgain, SignInRefused, short
@@ -26,6 +27,8 @@ class AuthorizationCode(OAuthClient, tag="authorization_code", frozen=True):
 
     authorization_address: the page where the person consents.  issuer: of the service, checked if its answer names one (RFC 9207).
     """
+
+    RARE: ClassVar[frozenset[str]] = OAuthClient.RARE | {"issuer", "extra"}
 
     authorization_address: Address = ""
     issuer: str = ""
@@ -79,7 +82,11 @@ class AuthorizationCode(OAuthClient, tag="authorization_code", frozen=True):
         def obtain(held: Token | None) -> SignInExchange[Token]:
             again = "somebody who may build here signs in again on the connection's page"
             if held is None:
-                raise SignInAgain("nobody has signed in at the service yet", where="sign-in", hint=again)
+                raise SignInAgain(
+                    "nobody has signed in at the service yet",
+                    where="sign-in",
+                    hint="somebody who may build here signs in on the connection's page",
+                )
             if held.refresh is None:
                 raise SignInAgain(
                     "the access token has ended and the service gave no refresh token", where="sign-in", hint=again

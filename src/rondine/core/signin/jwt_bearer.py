@@ -1,5 +1,7 @@
 """The JWT bearer grant (RFC 7523, section 2.1): a signed assertion is handed in for a token."""
 
+from typing import ClassVar
+
 from rondine.core.http import Response, Send
 from rondine.core.signin.bearer import bearer
 from rondine.core.signin.jwt import assertion
@@ -15,6 +17,12 @@ class JwtBearer(OAuthClient, tag="jwt_bearer", frozen=True):
     issuer, subject: who signs, and for whom (both client_id if left out).  assertion_audience: whom the statement is for (the token address if
     left out).  scope_in_assertion: the scope stands in the statement instead of the form.
     """
+
+    RARE: ClassVar[frozenset[str]] = OAuthClient.RARE | {
+        "client_authentication",
+        "assertion_audience",
+        "scope_in_assertion",
+    }
 
     client_authentication: ClientAuthentication = "none"
     issuer: str = ""

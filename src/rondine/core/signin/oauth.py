@@ -5,7 +5,7 @@ RFC 6749 (sections 2.3, 4, 5 and 6), RFC 7523 (private_key_jwt), RFC 8705 (mutua
 
 from datetime import timedelta
 from decimal import Decimal, InvalidOperation
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, ClassVar, Literal
 from urllib.parse import parse_qs, quote_plus
 
 from msgspec import Meta
@@ -52,6 +52,8 @@ class OAuthClient(Document, frozen=True):
     (client_secret in the form), private_key_jwt (a signed assertion), tls (the connection's client certificate), none (a public client).
     scope: parted by blanks.  audience, resource: whom the token is for, where the service wants it.
     """
+
+    RARE: ClassVar[frozenset[str]] = frozenset({"algorithm", "key_id", "audience", "resource"})
 
     token_address: Address = ""
     client_id: str = ""

@@ -3,7 +3,7 @@
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from http.cookies import CookieError, SimpleCookie
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 from msgspec import Meta, structs
 
@@ -31,6 +31,8 @@ class SignInOperation(Document, tag="sign_in_operation", frozen=True):
     lifetime_seconds: how long a token lasts, if the documentation says so.  lifetime_at, expires_at: JSON Pointers, if the response says so.
     carried_in, name, prefix: how later calls carry the token.
     """
+
+    RARE: ClassVar[frozenset[str]] = frozenset({"lifetime_seconds", "lifetime_at", "expires_at"})
 
     operation: str = ""
     inputs: dict[str, Any] = {}

@@ -40,6 +40,7 @@ urlpatterns = [
     path(f"{PROJECT}/environments/<str:name>", connecting.EnvironmentView.as_view()),
     path(f"{PROJECT}/obstacles", connecting.ObstaclesView.as_view()),
     path(f"{PROJECT}/moves", connecting.MovesView.as_view()),
+    path(f"{PROJECT}/connection-forms", connecting.ConnectionFormsView.as_view()),
     path(f"{PROJECT}/metadata", connecting.MetadataView.as_view()),
     *_items("services", (services.ServiceList, services.ServiceDetail, services.ServiceRevisions)),
     *_items("credentials", (connecting.CredentialList, connecting.CredentialDetail, connecting.CredentialRevisions)),

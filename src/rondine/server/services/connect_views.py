@@ -1,6 +1,7 @@
 """Environments, standing values, secrets, sign-in, limits, checks: what belongs to connecting."""
 
-from typing import Any
+from dataclasses import asdict
+from typing import Any, get_args
 
 from asgiref.sync import sync_to_async
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -8,11 +9,18 @@ from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from rondine.core.connection import ConnectionDocument, connection_warnings
+from rondine.core.connection import (
+    ConnectionDocument,
+    ProxySettings,
+    TimeOutSettings,
+    TlsSettings,
+    connection_warnings,
+)
+from rondine.core.forms import form_of
 from rondine.core.limits import meter
 from rondine.core.protocols.rest import OperationDocument
 from rondine.core.settings import dump, load
-from rondine.core.signin import NoSignIn
+from rondine.core.signin import NoSignIn, SignIn
 from rondine.core.signin.metadata import discover
 from rondine.engine.client import Line
 from rondine.server.api.openapi import AnyField, DocumentField
@@ -481,6 +489,46 @@ class MetadataView(WaitingView):
                 "has_pkce": found.has_pkce,
             }
         )
+
+
+# --- forms
+
+
+class FormFieldLine(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    title = serializers.CharField()
+    kind = serializers.ChoiceField(
+        ["text", "long_text", "choice", "integer", "number", "boolean", "list", "map", "json"]
+    )
+    help = serializers.CharField(allow_blank=True)
+    default = AnyField(allow_null=True)
+    choices = serializers.ListField(child=serializers.CharField())
+    is_required = serializers.BooleanField()
+    is_rare = serializers.BooleanField(help_text="few need it; it stands behind the others")
+
+
+class FormShown(serializers.Serializer[Any]):
+    type = serializers.CharField(allow_blank=True)
+    title = serializers.CharField()
+    words = serializers.CharField(allow_blank=True)
+    fields = FormFieldLine(many=True)  # type: ignore[assignment]
+
+
+class ConnectionForms(serializers.Serializer[Any]):
+    sign_in = FormShown(many=True)
+    time_outs = FormShown()
+    tls = FormShown()
+    proxy = FormShown()
+
+
+class ConnectionFormsView(ProjectView):
+    """The forms of a connection's parts, drawn from the settings' own classes."""
+
+    @extend_schema(operation_id="getConnectionForms", responses=ConnectionForms)
+    def get(self, request: Request, project: str) -> Response:
+        parts_of_it = {"time_outs": TimeOutSettings, "tls": TlsSettings, "proxy": ProxySettings}
+        forms = {name: asdict(form_of(kind)) for name, kind in parts_of_it.items()}
+        return Response({"sign_in": [asdict(form_of(kind)) for kind in get_args(SignIn)], **forms})
 
 
 # --- what goes with every request

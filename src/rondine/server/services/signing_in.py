@@ -156,15 +156,12 @@ def words_of(row: AccessToken, line: Line | None) -> str:
     now = timezone.now()
     if _is_other(row, line):
         return "the settings have changed since the token was obtained; it is not used any more"
-    match row.state:
-        case "refused" | "sign_in_again":
-            again = " Somebody must sign in again." if row.state == "sign_in_again" else ""
-            return f"refused: {row.refusal['message'] if row.refusal else ''}.{again}"
-        case "valid" if row.expires_at is None:
-            return "valid; the service names no end"
-        case "valid" if row.expires_at > now:
-            return "valid"
-        case "valid":
-            return "ended; the next call renews it"
-    is_consent = line is not None and isinstance(line.sign_in, AuthorizationCode)
-    return "nobody has signed in yet" if is_consent else "no token yet; the first call fetches one"
+    if row.obtained_at is None and row.state in ("none", "sign_in_again"):
+        is_consent = line is not None and isinstance(line.sign_in, AuthorizationCode)
+        return "nobody has signed in yet" if is_consent else "no token yet; the first call fetches one"
+    if row.state in ("refused", "sign_in_again"):
+        again = " Somebody must sign in again." if row.state == "sign_in_again" else ""
+        return f"refused: {row.refusal['message'] if row.refusal else ''}.{again}"
+    if row.expires_at is None:
+        return "valid; the service names no end"
+    return "valid" if row.expires_at > now else "ended; the next call renews it"

@@ -1,0 +1,164 @@
+import { type FormEvent, useState } from "react";
+import { useParams } from "react-router";
+import type { Schemas } from "../../api/client";
+import { Page } from "../../ui/Layout";
+import { Empty, Heading, Tag, Waiting } from "../../ui/parts";
+import { ProblemAlert } from "../../ui/ProblemAlert";
+import { usePermission } from "../session/session";
+import { useEnvironmentList, useHosts, useMakeEnvironment, useMakeStandingValue, usePermitHost, useProtect, useRemoveEnvironment, useRemoveHost, useSetStandingValue, useStandingValues } from "./environments";
+
+/** Where items run, what is missing there, the standing values of each, and the hosts that may be reached. */
+export default function Environments() {
+  const { project = "" } = useParams();
+  const found = useEnvironmentList(project);
+  if (found.isPending) return <Page title="Environments"><Waiting what="Reading the environments" /></Page>;
+  if (found.error) return <Page title="Environments"><ProblemAlert error={found.error} /></Page>;
+  return (
+    <Page title="Environments">
+      <EnvironmentTable project={project} environments={found.data} />
+      <StandingValues project={project} environments={found.data.map((one) => one.name)} />
+      <Hosts project={project} />
+    </Page>
+  );
+}
+
+function EnvironmentTable({ project, environments }: { project: string; environments: Schemas["EnvironmentLine"][] }) {
+  const make = useMakeEnvironment(project);
+  const protect = useProtect(project);
+  const remove = useRemoveEnvironment(project);
+  const mayBuild = usePermission(project, "build");
+  const isAdministrator = usePermission(project, "administer");
+  return (
+    <section className="mb-9">
+      <div className="grid gap-6 md:grid-cols-2">
+        {environments.map((one) => (
+          <article key={one.name} className="border-t-2 border-base-300 pt-2">
+            <div className="flex flex-wrap items-center gap-2">
+              <h2 className="font-semibold">{one.title || one.name}</h2>
+              {one.is_protected && <Tag tone="busy">protected</Tag>}
+              <span className="text-xs opacity-75">{one.connections} connection{one.connections === 1 ? "" : "s"}</span>
+              <span className="ml-auto">
+                {isAdministrator && <button type="button" className="btn btn-ghost btn-xs" onClick={() => protect.mutate({ name: one.name, is_protected: !one.is_protected })}>{one.is_protected ? "Take the protection off" : "Protect"}</button>}
+                {mayBuild && one.connections === 0 && !["test", "live"].includes(one.name) && <button type="button" className="btn btn-ghost btn-xs" onClick={() => remove.mutate(one.name)}>Remove</button>}
+              </span>
+            </div>
+            {one.description && <p className="text-sm">{one.description}</p>}
+            {one.missing.length === 0 ? (
+              <p className="mt-1 border-l-2 border-success pl-2 text-sm">Nothing is missing here.</p>
+            ) : (
+              <ul className="mt-1 text-sm">
+                {one.missing.map((problem) => (
+                  <li key={problem.where + problem.message} className="mb-1 border-l-2 border-warning pl-2">
+                    <span className="font-medium">{problem.where}</span>: {problem.message}
+                  </li>
+                ))}
+              </ul>
+            )}
+          </article>
+        ))}
+      </div>
+      <ProblemAlert error={make.error ?? protect.error ?? remove.error} />
+      {mayBuild && <OneName label="Name of a new environment" action="Make it" onName={(name, done) => make.mutate(name, { onSuccess: done })} />}
+    </section>
+  );
+}
+
+function StandingValues({ project, environments }: { project: string; environments: string[] }) {
+  const found = useStandingValues(project);
+  const make = useMakeStandingValue(project);
+  const set = useSetStandingValue(project);
+  const mayBuild = usePermission(project, "build");
+  const values = found.data?.items ?? [];
+  return (
+    <section className="mb-9">
+      <Heading>Standing values</Heading>
+      {values.length === 0 ? (
+        <Empty title="There is no standing value yet">A named value that operations and connections refer to, such as a survey year or an office number; changed here, it changes everywhere.</Empty>
+      ) : (
+        <div className="overflow-x-auto">
+          <table className="w-full text-sm">
+            <thead>
+              <tr className="text-left">
+                <th className="py-1 pr-4 font-medium">name</th>
+                {environments.map((one) => <th key={one} className="pr-4 font-medium">{one}</th>)}
+                <th className="font-medium">used by</th>
+              </tr>
+            </thead>
+            <tbody>
+              {values.map((value) => (
+                <tr key={value.id} className="border-t border-base-300 align-top">
+                  <td className="py-2 pr-4 font-mono">{value.name}</td>
+                  {environments.map((environment) => (
+                    <td key={environment} className="py-1 pr-4">
+                      <input
+                        key={value.version}
+                        className="input input-sm w-36"
+                        aria-label={`${value.name} in ${environment}`}
+                        placeholder="no value"
+                        defaultValue={String(value.document.values?.[environment] ?? "")}
+                        readOnly={!mayBuild}
+                        onBlur={(e) => e.target.value !== String(value.document.values?.[environment] ?? "") && set.mutate({ held: value, environment, value: e.target.value })}
+                        onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+                      />
+                    </td>
+                  ))}
+                  <td className="py-2 text-xs opacity-80">{value.used_by.map((one) => `${one.kind} ${one.name}`).join(", ") || "nothing yet"}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      )}
+      <ProblemAlert error={found.error ?? make.error ?? set.error} />
+      {mayBuild && <OneName label="Name of a new standing value" action="Make it" onName={(name, done) => make.mutate(name, { onSuccess: done })} />}
+    </section>
+  );
+}
+
+function Hosts({ project }: { project: string }) {
+  const found = useHosts(project);
+  const permit = usePermitHost(project);
+  const remove = useRemoveHost(project);
+  const may = usePermission(project, "administer");
+  const [given, setGiven] = useState({ host: "", port: "", is_private: false });
+  const add = (event: FormEvent) => {
+    event.preventDefault();
+    permit.mutate({ host: given.host, port: given.port ? Number(given.port) : null, is_private: given.is_private }, { onSuccess: () => setGiven({ host: "", port: "", is_private: false }) });
+  };
+  return (
+    <section>
+      <Heading>Permitted hosts</Heading>
+      <p className="mb-2 text-sm opacity-80">Rondine calls these and no others. {may ? "" : "Administrators permit them."}</p>
+      <ul className="mb-3 max-w-2xl text-sm">
+        {(found.data ?? []).map((one) => (
+          <li key={one.id} className="flex items-center gap-3 border-t border-base-300 py-1.5">
+            <span className="font-mono">{one.host}{one.port ? `:${one.port}` : ""}</span>
+            {!one.port && <span className="text-xs opacity-75">any port</span>}
+            {one.is_private && <Tag>private addresses too</Tag>}
+            {may && <button type="button" className="btn btn-ghost btn-xs ml-auto" onClick={() => remove.mutate(one.id)}>Take back</button>}
+          </li>
+        ))}
+      </ul>
+      {found.data?.length === 0 && <Empty title="No host is permitted yet">Until an administrator permits one, nothing can be called.</Empty>}
+      <ProblemAlert error={found.error ?? permit.error ?? remove.error} />
+      {may && (
+        <form className="flex flex-wrap items-center gap-3 text-sm" onSubmit={add}>
+          <input className="input input-sm w-60 font-mono" aria-label="Host to permit" placeholder="register.example" value={given.host} onChange={(e) => setGiven({ ...given, host: e.target.value })} />
+          <input className="input input-sm w-24" aria-label="Port" inputMode="numeric" placeholder="any port" value={given.port} onChange={(e) => setGiven({ ...given, port: e.target.value.replace(/\D/g, "") })} />
+          <label className="flex items-center gap-2"><input type="checkbox" className="checkbox checkbox-sm" checked={given.is_private} onChange={(e) => setGiven({ ...given, is_private: e.target.checked })} /> it may have a private address</label>
+          <button className="btn btn-sm" disabled={!given.host || permit.isPending}>Permit it</button>
+        </form>
+      )}
+    </section>
+  );
+}
+
+function OneName({ label, action, onName }: { label: string; action: string; onName: (name: string, done: () => void) => void }) {
+  const [name, setName] = useState("");
+  return (
+    <form className="mt-3 flex gap-2" onSubmit={(event) => { event.preventDefault(); onName(name.trim(), () => setName("")); }}>
+      <input className="input input-sm w-60" aria-label={label} placeholder={label} value={name} onChange={(e) => setName(e.target.value)} />
+      <button className="btn btn-sm" disabled={!name.trim()}>{action}</button>
+    </form>
+  );
+}

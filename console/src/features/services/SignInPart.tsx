@@ -1,0 +1,140 @@
+import { Copy } from "lucide-react";
+import { useState } from "react";
+import { Field, Tag, when } from "../../ui/parts";
+import { ProblemAlert } from "../../ui/ProblemAlert";
+import { SchemaForm } from "../../ui/SchemaForm";
+import { usePermission } from "../session/session";
+import { type Connection, type ConnectionDocument, type PartProps, useBeginSignIn, useCredential, useDiscardToken, useDropSecond, useFindAddresses, useForms, useSetSecrets, useSignIn } from "./connection";
+
+type SignIn = NonNullable<ConnectionDocument["sign_in"]>;
+
+/** How to sign in: the scheme and its settings, the secrets, and the life of the token. */
+export function SignInPart({ document, readOnly, onDocument, project, connection, isChanged }: PartProps & { project: string; connection: Connection; isChanged: boolean; environments: string[] }) {
+  const forms = useForms(project);
+  const scheme = document.sign_in ?? { type: "none" as const };
+  const form = forms.data?.sign_in.find((one) => one.type === scheme.type);
+  const hasAddresses = "token_address" in (Object.fromEntries(form?.fields.map((one) => [one.name, true]) ?? []));
+  const setScheme = (values: object) => onDocument({ ...document, sign_in: values as SignIn });
+  return (
+    <>
+      <Field label="Scheme" hint={form?.words}>
+        {(id) => (
+          <select id={id} className="select w-full max-w-sm" value={scheme.type} disabled={readOnly} onChange={(e) => setScheme({ type: e.target.value })}>
+            {forms.data?.sign_in.map((one) => <option key={one.type} value={one.type}>{one.title}</option>)}
+          </select>
+        )}
+      </Field>
+      {hasAddresses && !readOnly && <FindAddresses project={project} onFound={(found) => setScheme({ ...scheme, ...found, ...(scheme.type === "authorization_code" ? {} : { authorization_address: undefined }) })} />}
+      {form && <SchemaForm key={scheme.type} fields={form.fields} values={scheme as unknown as Record<string, unknown>} readOnly={readOnly} onValues={(values) => setScheme({ ...values, type: scheme.type })} />}
+      {isChanged ? connection.document.sign_in?.type !== scheme.type && <p className="text-sm opacity-80">Save the connection, then enter its secrets.</p> : <Secrets project={project} connection={connection} />}
+      {!isChanged && <TokenLife project={project} connection={connection} scheme={scheme.type} />}
+    </>
+  );
+}
+
+function FindAddresses({ project, onFound }: { project: string; onFound: (found: { token_address: string; authorization_address?: string; issuer?: string }) => void }) {
+  const [issuer, setIssuer] = useState("");
+  const find = useFindAddresses(project);
+  return (
+    <details className="mb-3 text-sm">
+      <summary className="link link-hover cursor-pointer">Find the addresses from the service's own metadata</summary>
+      <form
+        className="mt-2 flex items-end gap-2"
+        onSubmit={(event) => {
+          event.preventDefault();
+          find.mutate(issuer, { onSuccess: (found) => onFound({ token_address: found.token_address, authorization_address: found.authorization_address || undefined }) });
+        }}
+      >
+        <div className="flex-1"><Field label="Issuer" hint={find.data ? "found; look at the fields below" : "the address of the sign-in service (RFC 8414, OpenID)"}>{(id) => <input id={id} className="input input-sm w-full" value={issuer} onChange={(e) => setIssuer(e.target.value)} />}</Field></div>
+        <button className="btn btn-sm mb-8" disabled={!issuer || find.isPending}>Find</button>
+      </form>
+      <ProblemAlert error={find.error} />
+    </details>
+  );
+}
+
+const LABELS: Record<string, string> = { key: "Key", secret: "Secret", password: "Password", token: "Token", client_secret: "Client secret", private_key: "Private key (PEM)", tls_private_key: "Private key of the certificate (PEM)", proxy_password: "Password of the proxy" };
+
+/** The credential's secrets: written here, read nowhere. */
+function Secrets({ project, connection }: { project: string; connection: Connection }) {
+  const names = connection.secret_names;
+  const credential = useCredential(project, connection.credential);
+  const set = useSetSecrets(project, connection);
+  const drop = useDropSecond(project, connection);
+  const may = usePermission(project, "replace_secret");
+  const [values, setValues] = useState<Record<string, string>>({});
+  const [isOpen, setOpen] = useState<"first" | "second" | null>(null);
+  if (names.length === 0) return null;
+  const isSet = names.every((one) => credential.data?.names.includes(one));
+  const open = isOpen ?? (isSet || credential.isPending && connection.credential ? null : "first");
+  const isComplete = names.every((one) => values[one]);
+  return (
+    <div className="mt-3 mb-4">
+      <div className="flex flex-wrap items-center gap-3 text-sm">
+        <span className="font-medium">Secrets</span>
+        {isSet ? <span>{names.map((one) => LABELS[one] ?? one).join(", ")} kept in <code className="font-mono text-xs">{connection.credential}</code>{credential.data?.set_at && <span className="opacity-75">, set {when(credential.data.set_at)}</span>}</span> : <Tag tone="bad">missing</Tag>}
+        {isSet && may && open === null && <button type="button" className="btn btn-ghost btn-xs" onClick={() => setOpen("first")}>Replace</button>}
+        {isSet && may && open === null && !credential.data?.has_second && <button type="button" className="btn btn-ghost btn-xs" onClick={() => setOpen("second")}>Add a second, valid in turn</button>}
+      </div>
+      {credential.data?.has_second && (
+        <p className="mt-1 flex items-center gap-3 text-sm">
+          A second set was given {when(credential.data.second_set_at)}; it is tried where the first is refused.
+          {may && <button type="button" className="btn btn-ghost btn-xs" onClick={() => drop.mutate()}>Drop the second</button>}
+        </p>
+      )}
+      {open && may && (
+        <form
+          autoComplete="off"
+          className="mt-2 max-w-md"
+          onSubmit={(event) => {
+            event.preventDefault();
+            set.mutate({ secrets: values, isSecond: open === "second" }, { onSuccess: () => { setValues({}); setOpen(null); } });
+          }}
+        >
+          {names.map((one) => (
+            <Field key={one} label={`${open === "second" ? "Second: " : ""}${LABELS[one] ?? one}`} hint="never shown again">
+              {(id) => one.endsWith("private_key")
+                ? <textarea id={id} className="textarea w-full font-mono text-xs" rows={3} autoComplete="off" spellCheck={false} data-1p-ignore data-lpignore="true" value={values[one] ?? ""} onChange={(e) => setValues({ ...values, [one]: e.target.value })} />
+                : <input id={id} className="input input-sm w-full" type="password" autoComplete="new-password" data-1p-ignore data-lpignore="true" value={values[one] ?? ""} onChange={(e) => setValues({ ...values, [one]: e.target.value })} />}
+            </Field>
+          ))}
+          <ProblemAlert error={set.error} />
+          <button className="btn btn-primary btn-sm" disabled={!isComplete || set.isPending}>Keep the {names.length === 1 ? "secret" : "secrets"}</button>
+          {isSet && <button type="button" className="btn btn-ghost btn-sm ml-2" onClick={() => { setValues({}); setOpen(null); }}>Leave it</button>}
+        </form>
+      )}
+    </div>
+  );
+}
+
+/** What may be seen of the token: obtained, valid until, renewed, refused and why. */
+function TokenLife({ project, connection, scheme }: { project: string; connection: Connection; scheme: string }) {
+  const found = useSignIn(project, connection.name);
+  const begin = useBeginSignIn(project, connection.name);
+  const discard = useDiscardToken(project, connection.name);
+  const may = usePermission(project, "write_secret");
+  const consents = scheme === "authorization_code";
+  if (!found.data || (found.data.tokens.length === 0 && !consents)) return null;
+  return (
+    <div className="border-l-2 border-base-300 pl-3 text-sm">
+      {found.data.tokens.map((one) => (
+        <div key={one.operation} className="mb-2">
+          <p><span className="font-medium">{one.operation ? `Token of ${one.operation}` : "Access token"}</span> <Tag tone={one.state === "valid" ? "good" : one.state === "none" ? "plain" : "bad"}>{one.state.replaceAll("_", " ")}</Tag></p>
+          <p>{one.words}</p>
+          {one.obtained_at && <p className="text-xs opacity-75">obtained {when(one.obtained_at)}{one.expires_at && `, valid until ${when(one.expires_at)}`}, renewed {one.renewed} times{one.scope && `, scope ${one.scope}`}{one.signed_in_by && `, signed in by ${one.signed_in_by}`}</p>}
+          {one.refusal != null && <p className="text-xs opacity-75">{(one.refusal as { hint: string }).hint}</p>}
+        </div>
+      ))}
+      <ProblemAlert error={begin.error ?? discard.error} />
+      {consents && (
+        <p className="mb-2 flex flex-wrap items-center gap-2 text-xs">
+          Callback address, for the service's registration page:
+          <code className="font-mono break-all">{found.data.callback}</code>
+          <button type="button" className="btn btn-ghost btn-xs" aria-label="Copy the callback address" onClick={() => void navigator.clipboard.writeText(found.data.callback)}><Copy className="size-3.5" aria-hidden /> copy</button>
+        </p>
+      )}
+      {may && consents && <button type="button" className="btn btn-primary btn-sm" disabled={begin.isPending} onClick={() => begin.mutate()}>Sign in at the service</button>}
+      {may && found.data.tokens.some((one) => one.obtained_at) && <button type="button" className="btn btn-ghost btn-sm" onClick={() => discard.mutate()}>Forget the token</button>}
+    </div>
+  );
+}

@@ -1,0 +1,119 @@
+"""Forms drawn from documents: one field for each of a document's, with its kind, default, choices and help text.
+
+The help stands in the class's docstring, the one place where it is written: `name: what it is.`, two blanks between fields; a sentence
+before the first of them is about the whole.
+"""
+
+import re
+from dataclasses import dataclass, field
+from inspect import cleandoc
+from types import UnionType
+from typing import Annotated, Any, Literal, Union, get_args, get_origin, get_type_hints
+
+import msgspec
+
+from rondine.core.settings import Document, dump
+
+_HELP = re.compile(r"(?<![\w])([a-z_]+(?:, [a-z_]+)*): (.+?)(?=\s{2,}[a-z_]+(?:, [a-z_]+)*: |$)", re.DOTALL)
+
+
+@dataclass(frozen=True, slots=True)
+class FormField:
+    """kind: text, long_text, choice, integer, number, boolean, list (of texts), map (text to text) or json (anything else)."""
+
+    name: str
+    title: str
+    kind: str
+    help: str = ""
+    default: Any = None
+    choices: list[str] = field(default_factory=list)
+    is_required: bool = False
+    is_rare: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Form:
+    """type: the tag in the stored form, empty if it has none.  words: what the whole is."""
+
+    type: str
+    title: str
+    words: str
+    fields: list[FormField]
+
+
+def form_of(kind: type[Document]) -> Form:
+    """The form of one document class, with the fields it inherits."""
+    words, helps = _texts(kind)
+    hints = get_type_hints(kind, include_extras=True)
+    made = []
+    for one in msgspec.structs.fields(kind):
+        shape, choices = _shape(hints[one.name], one.name)
+        default = (
+            None
+            if one.required
+            else dump(one.default if one.default is not msgspec.NODEFAULT else one.default_factory())
+        )
+        made.append(
+            FormField(
+                one.encode_name,
+                title_of(one.name),
+                shape,
+                helps.get(one.name, ""),
+                default,
+                choices,
+                one.required,
+                one.name in kind.RARE,
+            )
+        )
+    own = set(kind.__annotations__)
+    made.sort(key=lambda one: (one.is_rare, one.name not in own))
+    tag = str(kind.__struct_config__.tag or "")
+    return Form(tag, title_of(tag or kind.__name__), words, made)
+
+
+def title_of(name: str) -> str:
+    text = name.replace("_", " ")
+    for word in ("api", "jwt", "id", "tls"):
+        text = re.sub(rf"\b{word}\b", word.upper() if word != "id" else "id", text)
+    return text[:1].upper() + text[1:]
+
+
+def _texts(kind: type[Document]) -> tuple[str, dict[str, str]]:
+    """(what the class is, help by field) from its docstring and those of the classes it comes from."""
+    helps: dict[str, str] = {}
+    words = ""
+    for one in reversed(kind.__mro__):
+        if not (isinstance(one, type) and issubclass(one, Document)) or one is Document or "__doc__" not in vars(one):
+            continue
+        text = cleandoc(one.__doc__ or "").replace("\n", "  ")  # a line may begin with the next field
+        found = [
+            match for match in _HELP.finditer(text) if set(match.group(1).split(", ")) <= set(one.__struct_fields__)
+        ]
+        words = " ".join((text[: found[0].start()] if found else text).split())
+        for match in found:
+            for name in match.group(1).split(", "):
+                helps[name] = " ".join(match.group(2).split()).rstrip(".")
+    return words, helps
+
+
+def _shape(hint: Any, name: str) -> tuple[str, list[str]]:
+    """(kind, choices)."""
+    while get_origin(hint) is Annotated:
+        hint = get_args(hint)[0]
+    if get_origin(hint) in (Union, UnionType):
+        inner = [one for one in get_args(hint) if one is not type(None)]
+        return _shape(inner[0], name) if len(inner) == 1 else ("json", [])
+    if get_origin(hint) is Literal:
+        return "choice", [str(one) for one in get_args(hint)]
+    if hint is str:
+        return ("long_text" if name in ("authority", "certificate") else "text"), []
+    for plain, kind in ((bool, "boolean"), (int, "integer"), (float, "number")):
+        if hint is plain:
+            return kind, []
+    container = get_origin(hint)
+    args = [get_args(one)[0] if get_origin(one) is Annotated else one for one in get_args(hint) if one is not Ellipsis]
+    if container in (list, tuple) and args == [str]:
+        return "list", []
+    if container is dict and args[0] is str and args[1] in (str, Any):
+        return "map", []
+    return "json", []

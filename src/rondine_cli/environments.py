@@ -1,0 +1,170 @@
+"""Environments, standing values, credentials, and what keeps things from starting."""
+
+import getpass
+import sys
+from argparse import ArgumentTypeError, Namespace
+from pathlib import Path
+from typing import Any
+
+from rondine_cli.items import add_item_verbs, show_problems
+from rondine_cli.output import Output
+from rondine_cli.session import Session
+
+
+def add_commands(commands: Any) -> None:
+    environment = commands.add_parser("environment", help="where items run: test, live, own ones").add_subparsers(
+        required=True, metavar="VERB"
+    )
+    environment.add_parser("list", help="list them").set_defaults(run=run_environments)
+    missing = environment.add_parser("missing", help="what is missing in one")
+    missing.add_argument("name")
+    missing.set_defaults(run=run_missing)
+    for verb, help_text, run in (("make", "make one", run_make), ("change", "change one", run_change)):
+        made = environment.add_parser(verb, help=help_text)
+        made.add_argument("name")
+        made.add_argument("--title")
+        made.add_argument("--description")
+        protection = made.add_mutually_exclusive_group()
+        protection.add_argument(
+            "--protected", action="store_true", default=None, help="only administrators change what is in it"
+        )
+        protection.add_argument("--unprotected", action="store_false", dest="protected", default=None)
+        made.set_defaults(run=run)
+    remove = environment.add_parser("remove", help="remove an empty one")
+    remove.add_argument("name")
+    remove.set_defaults(run=run_remove)
+
+    value = commands.add_parser("standing-value", help="named values that operations refer to").add_subparsers(
+        required=True, metavar="VERB"
+    )
+    add_item_verbs(value, "standing_values", "standing value", ["name", "document.values", "document.description"])
+    setting = value.add_parser("set", help="give it a value in one environment; it is made if there is none")
+    setting.add_argument("name")
+    setting.add_argument("value")
+    setting.add_argument("--in", dest="environment", default="test", metavar="ENVIRONMENT")
+    setting.set_defaults(run=run_value_set)
+    uses = value.add_parser("uses", help="where it is used")
+    uses.add_argument("name")
+    uses.set_defaults(run=run_uses)
+
+    credential = commands.add_parser("credential", help="secrets of a sign-in, written and never read").add_subparsers(
+        required=True, metavar="VERB"
+    )
+    add_item_verbs(credential, "credentials", "credential", ["name", "environment", "names", "set_at", "has_second"])
+    make = credential.add_parser("make", help="make one")
+    make.add_argument("name")
+    make.add_argument("--environment", default="test")
+    make.set_defaults(run=run_credential_make)
+    setting = credential.add_parser(
+        "set", help="give it its secrets: asked for, or read from standard input, a line each"
+    )
+    setting.add_argument("name")
+    setting.add_argument(
+        "--secret",
+        action="append",
+        metavar="NAME",
+        help="a secret of the scheme; may be given several times (default: key)",
+    )
+    setting.add_argument(
+        "--from-file",
+        action="append",
+        default=[],
+        metavar="NAME=FILE",
+        help="a secret kept in a file, such as a private key",
+    )
+    setting.add_argument("--second", action="store_true", help="valid in turn: tried where the first is refused")
+    setting.set_defaults(run=run_credential_set)
+    drop = credential.add_parser("drop-second", help="take the second secrets away")
+    drop.add_argument("name")
+    drop.set_defaults(run=run_drop_second)
+
+    commands.add_parser("obstacles", help="everything that is set up but cannot start, and why").set_defaults(
+        run=run_obstacles
+    )
+
+
+def run_environments(session: Session, args: Namespace, out: Output) -> None:
+    rows = [{**one, "missing_here": len(one["missing"])} for one in session.office.environments()]
+    out.rows(rows, ["name", "title", "is_protected", "connections", "missing_here"], empty="there is none")
+
+
+def run_missing(session: Session, args: Namespace, out: Output) -> None:
+    found = next((one for one in session.office.environments() if one["name"] == args.name), None)
+    if found is None:
+        raise ArgumentTypeError(f'there is no environment "{args.name}"; see: rondine environment list')
+    out.rows(found["missing"], ["where", "message", "hint"], empty="nothing is missing")
+
+
+def _content(args: Namespace) -> dict[str, Any]:
+    given = {"title": args.title, "description": args.description, "is_protected": args.protected}
+    return {name: value for name, value in given.items() if value is not None}
+
+
+def run_make(session: Session, args: Namespace, out: Output) -> None:
+    made = session.office.make_environment(args.name, **_content(args))
+    out.value(
+        made, f"environment {made['name']} is made; what is missing in it: rondine environment missing {made['name']}"
+    )
+
+
+def run_change(session: Session, args: Namespace, out: Output) -> None:
+    made = session.office.change_environment(args.name, **_content(args))
+    out.value(made, f"environment {made['name']} is {'protected' if made['is_protected'] else 'not protected'}")
+
+
+def run_remove(session: Session, args: Namespace, out: Output) -> None:
+    session.office.remove_environment(args.name)
+    out.good(f"environment {args.name} is removed")
+
+
+def run_value_set(session: Session, args: Namespace, out: Output) -> None:
+    made = session.office.set_standing_value(args.name, args.value, args.environment)
+    users = ", ".join(f"{one['kind']} {one['name']}" for one in made["used_by"])
+    out.value(made, f"{args.name} is {args.value} in {args.environment}" + (f"; used by {users}" if users else ""))
+    show_problems(made, out)
+
+
+def run_uses(session: Session, args: Namespace, out: Output) -> None:
+    found = session.office.standing_values.get(args.name)["used_by"]
+    out.rows(found, ["kind", "name"], empty="nothing uses it")
+
+
+def run_credential_make(session: Session, args: Namespace, out: Output) -> None:
+    made = session.office.credentials.make(args.name, environment=args.environment)
+    out.value(made, f"credential {made['name']} is made; give it its secret: rondine credential set {made['name']}")
+
+
+def run_credential_set(session: Session, args: Namespace, out: Output) -> None:
+    secrets: dict[str, str] = {}
+    for pair in args.from_file:
+        name, equals, path = pair.partition("=")
+        if not equals:
+            raise ArgumentTypeError(f"--from-file {pair}: write NAME=FILE, such as private_key=key.pem")
+        secrets[name] = Path(path).read_text().strip()
+    for name in args.secret or ([] if secrets else ["key"]):
+        secrets[name] = getpass.getpass(f"{name}: ") if sys.stdin.isatty() else sys.stdin.readline().rstrip("\n")
+    session.office.set_secrets(args.name, is_second=args.second, **secrets)
+    second = "second " if args.second else ""
+    out.good(
+        f"the {second}{', '.join(secrets)} of {args.name} {'is' if len(secrets) == 1 else 'are'} set, not shown again"
+    )
+
+
+def run_drop_second(session: Session, args: Namespace, out: Output) -> None:
+    session.office.drop_second_secrets(args.name)
+    out.good(f"{args.name} has one set of secrets again")
+
+
+def run_obstacles(session: Session, args: Namespace, out: Output) -> int:
+    found = session.office.obstacles()
+    if out.as_json:
+        out.rows(found, [], empty="")
+        return 1 if found else 0
+    for one in found:
+        place = f" in {one['environment']}" if one["environment"] else ""
+        out.out.print(f"[bold]{one['kind']} {one['name']}[/bold]{place}")
+        for reason in one["reasons"]:
+            out.out.print(f"  {reason['message']}" + (f" - {reason['hint']}" if reason["hint"] else ""), markup=False)
+    if not found:
+        out.good("everything that is set up can start")
+    return 1 if found else 0

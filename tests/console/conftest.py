@@ -1,0 +1,55 @@
+"""What the console's tests share: a browser, pages of it signed in as somebody, and what the guided examples leave behind."""
+
+import pytest
+from playwright.sync_api import sync_playwright
+
+
+@pytest.fixture(scope="module")
+def browser():
+    with sync_playwright() as playwright:
+        made = playwright.chromium.launch(
+            executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu", "--disable-quic"]
+        )
+        yield made
+        made.close()
+
+
+@pytest.fixture
+def open_page(browser, rondine):
+    """Opens a page signed in as somebody; fails on script errors and on violations of the content policy."""
+    contexts, faults = [], []
+
+    def open_as(person="mira", path="", width=1280, height=800):
+        context = browser.new_context(viewport={"width": width, "height": height}, base_url=rondine.url)
+        contexts.append(context)
+        page = context.new_page()
+        page.set_default_timeout(15_000)
+        page.on("pageerror", lambda error: faults.append(str(error)))
+        page.on(
+            "console",
+            lambda message: faults.append(message.text) if "Content Security Policy" in message.text else None,
+        )
+        page.goto("/")
+        sign_in(page, person, rondine.passwords[person])
+        page.wait_for_url("**/p/olmara")
+        if path:
+            page.goto(f"/p/olmara{path}")
+        return page
+
+    yield open_as
+    for context in contexts:
+        context.close()
+    assert faults == []
+
+
+def sign_in(page, person, password):
+    page.get_by_label("Name").fill(person)
+    page.get_by_label("Password").fill(password)
+    page.get_by_role("button", name="Sign in").click()
+
+
+@pytest.fixture(scope="module")
+def walked(rondine):
+    """What the guided example leaves behind."""
+    rondine.cli("guide", "--key-file", str(rondine.home / "register.key"), "--register", rondine.register_url)
+    return rondine

@@ -1,0 +1,124 @@
+"""Connecting in the console: every part of a connection's page, a person's consent, environments, and keys that were pasted."""
+
+import pytest
+from playwright.sync_api import expect
+from tests.canary import leaks
+
+pytestmark = pytest.mark.browser
+
+
+def connect(rondine, name, base, **document):
+    office = rondine.office()
+    office.services.save(name, title=name.capitalize())
+    office.connections.save(name, service=name, environment="test", document={"base_address": base, **document})
+    return f"/connections/{name}"
+
+
+def test_a_scheme_is_chosen_filled_in_and_checked_wrong_and_right(open_page, rondine):
+    papers = rondine.papers
+    page = open_page(path=connect(rondine, "console-lab", rondine.outside("soil") + "/results"))
+    page.get_by_label("Scheme").select_option("basic")
+    page.get_by_label("User name").fill(papers.soil_user)
+    page.get_by_role("button", name="Save the connection").click()
+    expect(page.get_by_text("missing", exact=True)).to_be_visible()
+    for password, words in (("not-the-password", "does not work"), (papers.soil_password, "works")):
+        if page.get_by_role("button", name="Replace").is_visible():
+            page.get_by_role("button", name="Replace").click()
+        page.get_by_label("Password", exact=True).fill(password)
+        page.get_by_role("button", name="Keep the secret").click()
+        expect(page.get_by_role("button", name="Replace")).to_be_visible()
+        page.get_by_role("button", name="Check it").click()
+        expect(page.get_by_text(words, exact=True)).to_be_visible()
+    stored = page.evaluate("JSON.stringify([{...localStorage}, {...sessionStorage}])") + page.content()
+    assert leaks(rondine, stored, papers.soil_password, "not-the-password") == []
+
+
+def test_a_person_consents_in_the_browser_and_sees_the_life_of_the_token(open_page, rondine):
+    base = rondine.outside("crew")
+    rondine.tell("crew", begin="canary-console-4711-")
+    sign_in = {
+        "type": "authorization_code",
+        "client_id": rondine.papers.crew_client,
+        "authorization_address": f"{base}/oauth/consent",
+        "token_address": f"{base}/oauth/token",
+        "scope": "days.read",
+    }
+    page = open_page(path=connect(rondine, "console-crew", base, sign_in=sign_in))
+    page.get_by_label("Client secret").fill(rondine.papers.crew_secret)
+    page.get_by_role("button", name="Keep the secret").click()
+    callback = page.get_by_text("/callback/olmara/test")
+    expect(callback).to_have_text(f"{rondine.url}/callback/olmara/test")
+    expect(page.get_by_text("nobody has signed in yet")).to_be_visible()
+    page.get_by_role("button", name="Sign in at the service").click()
+    page.get_by_role("button", name="Allow").click()
+    expect(page.get_by_text("You have signed in at the service")).to_be_visible()
+    expect(page.get_by_text("signed in by Mira")).to_be_visible()
+    stored = page.evaluate("JSON.stringify([{...localStorage}, {...sessionStorage}, location.href])") + page.content()
+    assert leaks(rondine, stored, "canary-console-4711-", rondine.papers.crew_secret) == []
+    rondine.tell("crew")
+    page.get_by_role("button", name="Forget the token").click()
+    expect(page.get_by_text("nobody has signed in yet")).to_be_visible()
+
+
+def test_limits_and_what_goes_with_every_request_are_edited_and_shown(open_page, rondine):
+    rondine.office().set_standing_value("console-year", "2026", "test")
+    page = open_page(path=connect(rondine, "console-limits", rondine.register_url))
+    page.get_by_role("button", name="Add a limit").click()
+    page.get_by_label("Span", exact=True).select_option("month")
+    page.get_by_label("Calls", exact=True).fill("500")
+    page.get_by_role("button", name="add a header").click()
+    page.get_by_label("Name of the header").fill("X-Year")
+    page.get_by_label("Value of X-Year from").select_option("console-year")
+    page.get_by_role("button", name="Save the connection").click()
+    expect(page.get_by_text("0 used, 500 left")).to_be_visible()
+    row = page.get_by_role("row").filter(has_text="X-Year")
+    expect(row).to_contain_text("2026")
+    expect(row).to_contain_text("connection")
+    page.get_by_role("button", name="Disable").click()
+    expect(page.get_by_text("disabled", exact=True)).to_be_visible()
+
+
+def test_standing_values_are_set_and_administrators_permit_hosts_and_protect(open_page, rondine):
+    page = open_page(path="/environments")
+    page.get_by_label("Name of a new standing value").fill("office-number")
+    page.get_by_role("button", name="Make it").last.click()
+    field = page.get_by_label("office-number in test")
+    field.fill("7")
+    field.press("Enter")
+    expect(page.get_by_text("standing value office-number")).to_be_visible()
+    assert rondine.office().standing_values.get("office-number")["document"]["values"] == {"test": "7"}
+    expect(page.get_by_label("Host to permit")).to_have_count(0)
+    ada = open_page("ada", "/environments")
+    ada.get_by_label("Host to permit").fill("console.example")
+    ada.get_by_role("button", name="Permit it").click()
+    expect(ada.get_by_text("console.example")).to_be_visible()
+    ada.get_by_label("Name of a new environment").fill("rehearsal")
+    ada.get_by_role("button", name="Make it").first.click()
+    card = ada.get_by_role("article").filter(has_text="rehearsal")
+    card.get_by_role("button", name="Protect").click()
+    expect(card.get_by_text("protected", exact=True)).to_be_visible()
+
+
+def test_a_pasted_key_is_moved_into_the_credential_by_one_button(open_page, rondine):
+    connect(rondine, "console-paste", rondine.register_url)
+    page = open_page(path="/operations/new?service=console-paste")
+    key = "k9Canary7Zx4Qw8Er2Ty6Ui"
+    page.get_by_label("Paste a whole address").fill(f"{rondine.register_url}/v1/trees?limit=3&api_key={key}")
+    page.get_by_role("button", name="Take apart").click()
+    page.get_by_role("button", name="Move it into the credential").click()
+    request = page.get_by_label("The request as it will be sent")
+    expect(request).to_contain_text("api_key=•••••••")
+    assert key not in page.content()
+    assert leaks(rondine, page.content(), key) == []
+
+
+def test_what_is_noted_of_a_service_becomes_its_connection(open_page, rondine):
+    rondine.office().services.save("console-noted", title="Noted")
+    page = open_page(path="/services")
+    noted = page.locator("section").filter(has_text="console-noted")
+    expect(noted.get_by_text("What is known of it: 0 of 7")).to_be_visible()
+    noted.get_by_label("An example address").fill(f"{rondine.register_url}/v1/districts")
+    noted.get_by_role("button", name="Note it").click()
+    noted.get_by_role("button", name="Connect it from what is noted").click()
+    page.wait_for_url("**/connections/console-noted-test")
+    expect(page.get_by_label("Base address")).to_have_value(rondine.register_url)

@@ -7,7 +7,7 @@ import { ProblemAlert } from "../../ui/ProblemAlert";
 import { useEnvironments } from "../session/session";
 
 const NOTES = [
-  ["base_address", "Base address", "the address all its paths begin with"],
+  ["base_address", "Where all its paths begin", "an address, such as https://register.example/v1"],
   ["key_from", "Where to get a key or account", "a page, a person, a form"],
   ["example", "An example address", "whole, as its documentation writes it"],
 ] as const;
@@ -34,11 +34,12 @@ export function Preparation({ project, service, isConnected, readOnly }: { proje
     onSuccess: (made) => navigate(`/p/${project}/connections/${made.connection}`),
     onSettled: fresh,
   });
+  const [isOpen, setOpen] = useState(!isConnected);
   const known = facts.data?.filter((one) => one.value).length ?? 0;
   return (
-    <details className="mb-3 text-sm" open={!isConnected}>
+    <details className="mb-3 text-sm" open={isOpen} onToggle={(e) => setOpen(e.currentTarget.open)}>
       <summary className="cursor-pointer">What is known of it: {known} of {facts.data?.length ?? "…"}</summary>
-      <div className="mt-2 grid gap-6 md:grid-cols-2">
+      {isOpen && <div className="mt-2 grid gap-6 md:grid-cols-2">
         <ul>
           {facts.data?.map((one) => (
             <li key={one.name} className={`mb-1 border-l-2 pl-2 ${one.value ? "border-success" : "border-base-300"}`}>
@@ -58,7 +59,7 @@ export function Preparation({ project, service, isConnected, readOnly }: { proje
             {!isConnected && <button type="button" className="btn btn-primary btn-sm ml-2" disabled={connect.isPending || !(service.document.preparation?.base_address || service.document.preparation?.example)} onClick={() => connect.mutate()}>Connect it from what is noted</button>}
           </form>
         )}
-      </div>
+      </div>}
     </details>
   );
 }

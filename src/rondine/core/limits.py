@@ -113,12 +113,12 @@ def _next_moment(
             if (free := _free(one, log)) > moment:
                 moment, cause = free, f"{one.words} are used up"
     for one in limits:
-        if one.span == "month":
-            log = logs[one.key]
-            number = _month(moment, one.every)
-            if log and log[-1][0] >= number and log[-1][2] >= one.calls:
-                moment = max(moment, _month_start(log[-1][0] + 1, one.every))
-                cause = f"{one.words} are used up"
+        if one.span == "month" and (log := logs[one.key]):
+            number = log[-1][0]  # once a month is used up, the log is of a later one
+            if number > _month(moment, one.every):
+                moment, cause = _month_start(number, one.every), f"{one.words} are used up"
+            if number == _month(moment, one.every) and log[-1][2] >= one.calls:
+                moment, cause = _month_start(number + 1, one.every), f"{one.words} are used up"
     return moment, cause
 
 

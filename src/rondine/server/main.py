@@ -29,7 +29,9 @@ def main() -> None:
     demo.add_argument("--people-file", type=Path, required=True)
     demo.set_defaults(run=run_demo)
     rotate = commands.add_parser("rotate-key", help="seal all secrets anew with a new encryption key, under load")
-    rotate.add_argument("--keep-old", action="store_true", help="leave the old keys in the file")
+    rotate.add_argument(
+        "--prepare", action="store_true", help="only add the key to the file, to copy it to other machines first"
+    )
     rotate.set_defaults(run=run_rotate_key)
     commands.add_parser("openapi", help="print the API's description").set_defaults(run=run_openapi)
     args = parser.parse_args()
@@ -66,8 +68,13 @@ def run_rotate_key(args: argparse.Namespace) -> None:
     from django.conf import settings
 
     from rondine.server.services.rotation import rotate_key
+    from rondine.server.services.sealing import prepare_key
 
-    version, count, gone = rotate_key(settings.KEYS_FILE, keep_old=args.keep_old)
+    if args.prepare:
+        print(f"key {prepare_key(settings.KEYS_FILE)} is in {settings.KEYS_FILE}, not used yet")
+        print("copy the file to all machines, then run rondine-server rotate-key")
+        return
+    version, count, gone = rotate_key(settings.KEYS_FILE)
     removed = f"; removed key {', '.join(map(str, gone))}" if gone else ""
     print(f"key {version} is in use; {count} secrets were sealed anew{removed}")
     print("keep a copy of the key file in a safe place: without it no secret can be opened")

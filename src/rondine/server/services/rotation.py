@@ -7,24 +7,21 @@ from typing import Any
 from django.db import models, transaction
 
 from rondine.server.services.models import AccessToken, Credential, PendingSignIn
-from rondine.server.services.sealing import add_key, remove_keys, seal, unseal
+from rondine.server.services.sealing import remove_keys, seal, unseal, use_newest_key
 
 #: Seconds that an old key stays after the last value was sealed anew: a process may hold a row it has read before.
 GRACE = 5.0
 
 
-def rotate_key(path: Path, *, keep_old: bool = False) -> tuple[int, int, list[int]]:
-    """(the new version, how many values were sealed anew, the versions taken away). Each row is sealed anew in a transaction of its own."""
-    version = add_key(path)
+def rotate_key(path: Path) -> tuple[int, int, list[int]]:
+    """(the version in use now, how many values were sealed anew, the versions taken away). Each row is sealed anew in a transaction of its own."""
+    version = use_newest_key(path)
     count = 0
     while count_now := _reseal_all(version):
         count += count_now
-    gone: list[int] = []
-    if not keep_old:
-        time.sleep(GRACE)
-        count += _reseal_all(version)
-        gone = remove_keys(path, _used())
-    return version, count, gone
+    time.sleep(GRACE)
+    count += _reseal_all(version)
+    return version, count, remove_keys(path, _used())
 
 
 def _reseal_all(version: int) -> int:

@@ -56,19 +56,30 @@ def unseal(version: int, sealed: bytes, owner: str) -> dict[str, str]:
     return values
 
 
-def add_key(path: Path) -> int:
-    """A new current key beside the old ones; gives its version. The file is replaced in one step, so no process reads half of it."""
+def prepare_key(path: Path) -> int:
+    """A key beside the others that nothing uses yet, so that the file can be copied to other machines first; gives its version."""
     make_keys_file(path)
     stored = json.loads(path.read_text())
     version = max(map(int, stored["keys"])) + 1
     stored["keys"][str(version)] = base64.b64encode(secrets.token_bytes(32)).decode()
-    stored["current"] = version
     _replace(path, stored)
     return version
 
 
+def use_newest_key(path: Path) -> int:
+    """Makes the newest key current, a new one if the newest is in use already; gives its version."""
+    make_keys_file(path)
+    stored = json.loads(path.read_text())
+    if max(map(int, stored["keys"])) == stored["current"]:
+        prepare_key(path)
+        stored = json.loads(path.read_text())
+    stored["current"] = max(map(int, stored["keys"]))
+    _replace(path, stored)
+    return int(stored["current"])
+
+
 def remove_keys(path: Path, used: set[int]) -> list[int]:
-    """Takes the keys away that nothing is sealed with any more; gives their versions."""
+    """Takes the keys away that nothing is sealed with any more; gives their versions. The file is replaced in one step."""
     stored = json.loads(path.read_text())
     gone = [int(version) for version in stored["keys"] if int(version) not in used | {stored["current"]}]
     for version in gone:

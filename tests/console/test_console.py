@@ -98,8 +98,11 @@ def test_a_failure_is_told_in_words_with_what_to_do(open_page, walked):
         expect(page.get_by_text("too many calls in a short time")).to_be_visible()
         expect(page.get_by_text("told to answer 429").first).to_be_visible()
         expect(page.get_by_text("Retry-After: 30")).to_be_visible()
+        page.reload()
+        expect(page.get_by_text("all calls wait")).to_be_visible()  # what the service asked for is kept, and said
     finally:
         walked.control()
+        walked.sql("DELETE FROM services_connectionusage RETURNING 1")
 
 
 def test_leaving_with_unsaved_changes_asks_and_saving_sends_nothing(open_page, walked):

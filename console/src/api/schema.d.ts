@@ -2473,6 +2473,8 @@ export interface components {
             problems: components["schemas"]["ProblemLine"][];
             /** @description from connection, own, or none */
             sign_in: string;
+            /** @description what the connection may be used for */
+            supports: string[];
             text: string;
             url: string;
             warnings: components["schemas"]["ProblemLine"][];

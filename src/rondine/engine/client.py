@@ -203,9 +203,7 @@ class Engine:
         for number in order:
             is_last = number == order[-1]
             memory = line.memory.setdefault(f"set {number}", {})
-            given = Given(
-                line.secrets[number], _now, os.urandom, line.base_address, line.operations, line.certificate, memory
-            )
+            given = Given(line.secrets[number], _now, os.urandom, line.base_address, line.operations, memory)
             try:
                 arrival = await self._drive(line, ask, line.sign_in.exchange(ask, given), patience, witness)
             except SignInRefused as error:
@@ -296,7 +294,7 @@ class Engine:
 
     async def sign_in_once(self, line: Line, make: Callable[[Given], SignInExchange[T]]) -> T:
         """An exchange of the sign-in alone, such as a code handed in for the first token."""
-        given = Given(line.secrets[0], _now, os.urandom, line.base_address, line.operations, line.certificate)
+        given = Given(line.secrets[0], _now, os.urandom, line.base_address, line.operations)
 
         async def no_call(request: Request) -> Response:
             raise AssertionError("the sign-in alone calls no operation")

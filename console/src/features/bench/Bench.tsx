@@ -190,7 +190,7 @@ function Workbench(props: Props) {
         />
         <RecordsPane
           trial={response} plan={plan} preview={preview.data} previewError={preview.error} proposeError={propose.error} isProposing={propose.isPending} lit={lit} environment={environment} operation={item?.name ?? ""}
-          isSaved={item !== null && !isChanged} isSaving={savePlan.isPending} saveError={savePlan.error} savedAs={savedPlan && !planChanged ? savedPlan.mappingName : null} isRunning={makeFeed.isPending} runError={makeFeed.error} mayBuild={mayBuild}
+          isSaved={item !== null && !isChanged} isSaving={savePlan.isPending} saveError={savePlan.error} savedAs={savedPlan && !planChanged ? savedPlan.mappingName : null} isRunning={makeFeed.isPending} supportsCopy={request.data?.supports.includes("copy") ?? true} runError={makeFeed.error} mayBuild={mayBuild}
           onPlan={setPlan} onRows={chooseRows} onPoint={setLit} onFocus={setFocus}
           onSave={() => plan && savePlan.mutate({ plan, service }, { onSuccess: () => setSavedPlan(plan) })}
           onRun={(feed) => plan && item && makeFeed.mutate({ name: feed, operation: item.name, mapping: plan.mappingName, environment, document: {} }, { onSuccess: (run) => navigate(`../runs/${run.id}`) })}

@@ -21,6 +21,7 @@ interface Props {
   saveError: unknown;
   savedAs: string | null;
   isRunning: boolean;
+  supportsCopy: boolean;
   runError: unknown;
   mayBuild: boolean;
   onPlan: (plan: Plan) => void;
@@ -180,7 +181,7 @@ function Rules({ plan, onPlan, lit, firstRow, onPoint, mayBuild }: Props & { pla
   );
 }
 
-function Keep({ plan, onPlan, onSave, isSaving, saveError, savedAs, operation, isSaved, environment, onRun, isRunning, runError }: Props & { plan: Plan }) {
+function Keep({ plan, onPlan, onSave, isSaving, saveError, savedAs, operation, isSaved, environment, onRun, isRunning, runError, supportsCopy }: Props & { plan: Plan }) {
   const [feed, setFeed] = useState("");
   const feedName = feed || `all-${plan.mappingName}`.slice(0, 60);
   const isReady = isSaved && savedAs === plan.mappingName;
@@ -202,7 +203,8 @@ function Keep({ plan, onPlan, onSave, isSaving, saveError, savedAs, operation, i
             {(id) => <input id={id} className="input input-sm w-full font-mono" placeholder={feedName} value={feed} onChange={(e) => setFeed(e.target.value)} />}
           </Field>
         </div>
-        <button type="button" className="btn btn-primary btn-sm mb-8" disabled={!isReady || isRunning} onClick={() => onRun(feedName)}>{isRunning ? "Starting" : "Make the feed and run it"}</button>
+        <button type="button" className="btn btn-primary btn-sm mb-8" disabled={!isReady || isRunning || !supportsCopy} onClick={() => onRun(feedName)}>{isRunning ? "Starting" : "Make the feed and run it"}</button>
+        {!supportsCopy && <p className="text-xs text-warning">The connection in {environment} is not for keeping copies; its page says what it is for.</p>}
       </div>
       <ProblemAlert error={runError} />
     </section>

@@ -80,7 +80,6 @@ class Given:
     random: Callable[[int], bytes]
     base_address: str = ""
     operations: Mapping[str, Any] = field(default_factory=dict)
-    certificate: str = ""
     memory: MutableMapping[str, Any] = field(default_factory=dict)
 
 

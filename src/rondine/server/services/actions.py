@@ -374,7 +374,7 @@ def shown_request(ready: ReadyCall) -> str:
     line = ready.line
     if line is None:
         return http_text(ready.built.request)
-    given = Given(line.secrets[0], timezone.now, os.urandom, line.base_address, line.operations, line.certificate, {})
+    given = Given(line.secrets[0], timezone.now, os.urandom, line.base_address, line.operations, {})
     exchange = line.sign_in.exchange(Send(ready.built.request), given)
     try:
         asked = next(exchange)
@@ -396,12 +396,22 @@ def sign_in_source(ready: ReadyCall) -> str:
     return "own" if line.token_id.partition("/")[2] else "from connection"
 
 
+def supported_uses(ready: ReadyCall) -> list[str]:
+    """What the connection may be used for: live, copy, write; everything, while there is none."""
+    found = Connection.objects.filter(service=ready.service, environment=ready.environment).first()
+    document = load(ConnectionDocument, found.document) if found else ConnectionDocument()
+    return list(document.supports)
+
+
 def trial_warnings(ready: ReadyCall) -> list[Problem]:
     """What a person should know before sending: limits that this call would use up, and what the connection warns of."""
-    if ready.line is None or not ready.line.limits:
+    if ready.line is None:
         return []
     usage, now = usage_of(ready.line.id)
     warnings = []
+    if usage.held_until > now:
+        words = f"all calls wait {usage.held_until - now:.0f} s more: {usage.held_why}"
+        warnings.append(Problem("limits", words, "it goes on by itself then"))
     for one in meter(ready.line.limits, usage, now=now):
         if one.left <= 1 and (one.limit.calls > 1 or one.limit.span != "second"):
             when = f"{datetime.fromtimestamp(one.refills_at, UTC):%Y-%m-%d %H:%M:%S} UTC" if one.refills_at else "now"

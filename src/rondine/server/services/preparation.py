@@ -8,12 +8,13 @@ from django.db import transaction
 
 from rondine.core.connection import ConnectionDocument, ServiceDocument
 from rondine.core.errors import InputError
+from rondine.core.names import proposed_name
 from rondine.core.protocols.address import take_apart
 from rondine.core.protocols.rest import OperationDocument
 from rondine.core.settings import dump, load
 from rondine.core.signin import NoSignIn
 from rondine.server.access.models import Person, Project
-from rondine.server.items.actions import find_item, make_item
+from rondine.server.items.actions import ItemKind, find_item, make_item
 from rondine.server.services.actions import environment_of
 from rondine.server.services.kinds import CONNECTIONS, CREDENTIALS, OPERATIONS, SERVICES
 from rondine.server.services.models import Connection, Operation, Service
@@ -114,26 +115,28 @@ def connect_prepared(
     sign_in = noted.sign_in or NoSignIn()
     document = ConnectionDocument(base_address=base, sign_in=sign_in, limits=noted.limits or [])
     made: dict[str, Any] = {"operation": None, "credential": None}
+
+    def make(kind: ItemKind, wanted: str, **content: Any) -> str:
+        taken_names = set(kind.model._default_manager.filter(project=project).values_list("name", flat=True))
+        free = proposed_name(wanted, taken=taken_names)
+        make_item(kind, project, person, {"name": free, **content}, role=role)
+        return free
+
     with transaction.atomic():
         if document.secret_names():
-            made["credential"] = f"{name}-{environment.name}-key"[:63]
-            of = {"name": made["credential"], "environment": environment.name}
-            make_item(CREDENTIALS, project, person, of, role=role)
-        made["connection"] = f"{name}-{environment.name}"[:63]
-        of = {
-            "name": made["connection"],
-            "service": name,
-            "environment": environment.name,
-            "credential": made["credential"],
-            "document": dump(document),
-        }
-        make_item(CONNECTIONS, project, person, of, role=role)
+            made["credential"] = make(CREDENTIALS, f"{name}-{environment.name}-key", environment=environment.name)
+        made["connection"] = make(
+            CONNECTIONS,
+            f"{name}-{environment.name}",
+            service=name,
+            environment=environment.name,
+            credential=made["credential"],
+            document=dump(document),
+        )
         if taken is not None and not Operation.objects.filter(service=service).exists():
             path = taken.operation.path.removeprefix(_path_of(base, taken.base_address)) or "/"
             found = dump(taken.operation) | {"path": path if path.startswith("/") else f"/{path}"}
-            made["operation"] = taken.name
-            of = {"name": taken.name, "title": taken.title, "service": name, "document": found}
-            make_item(OPERATIONS, project, person, of, role=role)
+            made["operation"] = make(OPERATIONS, taken.name, title=taken.title, service=name, document=found)
     return made
 
 

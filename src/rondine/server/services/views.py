@@ -31,6 +31,7 @@ from rondine.server.services.actions import (
     prepare,
     shown_request,
     sign_in_source,
+    supported_uses,
     trial_report,
     trial_warnings,
     try_operation,
@@ -172,6 +173,7 @@ class RequestShown(serializers.Serializer[Any]):
     warnings = ProblemLine(many=True)
     findings = FindingLine(many=True)
     sign_in = serializers.CharField(help_text="from connection, own, or none")
+    supports = serializers.ListField(child=serializers.CharField(), help_text="what the connection may be used for")
 
 
 def asked_document(project: Any, given: Any) -> OperationDocument:
@@ -216,6 +218,7 @@ class RequestView(ProjectView):
                 "warnings": [one.to_json() for one in trial_warnings(ready)],
                 "findings": [shown_finding(one) for one in keys_in_operation(document)],
                 "sign_in": sign_in_source(ready),
+                "supports": supported_uses(ready),
             }
         )
 

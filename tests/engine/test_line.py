@@ -1,0 +1,183 @@
+"""What the engine does for a connection besides sending: cleans what comes back, drives sign-in and limits, and looks at each stage."""
+
+import asyncio
+import socket
+import time
+
+import pytest
+from aiohttp import web
+
+from rondine.core.errors import HostRefused, RedirectRefused, ServiceTooSlow, SignInRefused, Unreachable
+from rondine.core.http import Request, Send
+from rondine.core.limits import Limit
+from rondine.core.secret import Secret
+from rondine.core.signin import ApiKey, Basic, ClientCredentials, NoSignIn
+from rondine.engine.client import Engine, Line, TimeOuts
+from rondine.engine.guard import Guard, PermittedHost
+from rondine.engine.line import cleaned
+from rondine.engine.probe import probe
+
+
+def line(url, sign_in=None, *secrets, hosts=None, **more):
+    port = int(url.rpartition(":")[2])
+    guard = Guard(hosts if hosts is not None else [PermittedHost("127.0.0.1", port, True)])
+    return Line("line", 1, url, sign_in or NoSignIn(), guard, secrets or ({},), token_id="line/", **more)
+
+
+@pytest.fixture
+async def engine():
+    made = Engine()
+    yield made
+    await made.close()
+
+
+def secret(name, value):
+    return {name: Secret(value, "tree-key")}
+
+
+def test_secrets_are_overwritten_in_every_form_and_the_length_stays():
+    key = Secret('k"4711 tree', "key")
+    body = b'{"raw": "k\\"4711 tree", "query": "k%224711%20tree", "form": "k%224711+tree"}'
+    clean = cleaned(body, [key])
+    assert len(clean) == len(body) and b"4711" not in clean
+    assert cleaned(b"short pw", [Secret("pw", "x")]) == b"short pw"
+
+
+async def test_what_a_service_echoes_holds_no_secret(engine, serve):
+    service = serve(
+        lambda request: web.json_response(dict(request.headers), headers={"X-Echo": request.headers["X-Key"]})
+    )
+    one = line(service.url, ApiKey(name="X-Key"), secret("key", "canary-echo-4711"))
+    arrival = await engine.call(one, Send(Request("GET", service.url)))
+    assert b"canary" not in arrival.body and "canary" not in str(arrival.headers)
+    assert service.calls[0][1]["X-Key"] == "canary-echo-4711"
+
+
+async def test_the_second_secret_is_tried_where_the_first_is_refused_and_preferred_from_then_on(engine, serve):
+    service = serve(lambda request: web.Response(status=200 if request.headers["X-Key"] == "second" else 401))
+    one = line(service.url, ApiKey(name="X-Key"), secret("key", "first"), secret("key", "second"))
+    purposes = []
+    for _ in range(2):
+        arrival = await engine.call(
+            one, Send(Request("GET", service.url)), witness=lambda side: purposes.append(side.purpose)
+        )
+        assert arrival.status == 200
+    assert [headers["X-Key"] for _, headers in service.calls] == ["first", "second", "second"]
+    assert purposes == ["refused, tried with the second secret"] and engine.shared.preferred == {"line": 1}
+
+
+async def test_a_second_client_secret_is_tried_at_the_token_address_too(engine, serve):
+    def answer(request):
+        if request.path == "/token":
+            good = request.headers["Authorization"] == "Basic YzpzZWNvbmQ="
+            return web.json_response(
+                {"access_token": "t"} if good else {"error": "invalid_client"}, status=200 if good else 401
+            )
+        return web.Response(status=200 if request.headers["Authorization"] == "Bearer t" else 401)
+
+    service = serve(answer)
+    scheme = ClientCredentials(token_address=f"{service.url}/token", client_id="c")
+    both = (secret("client_secret", "first"), secret("client_secret", "second"))
+    assert (await engine.call(line(service.url, scheme, *both), Send(Request("GET", service.url)))).status == 200
+    other = Engine()
+    with pytest.raises(SignInRefused, match="invalid_client"):
+        await other.call(line(service.url, scheme, both[0]), Send(Request("GET", service.url)))
+    await other.close()
+
+
+async def test_calls_wait_for_their_moment_and_for_what_the_service_asks(engine, serve):
+    left = [429]
+
+    def answer(request):
+        return web.Response(status=left.pop(), headers={"Retry-After": "1"}) if left else web.Response()
+
+    service = serve(answer)
+    one = line(service.url, limits=(Limit(calls=2, span="second"),))
+    began = time.monotonic()
+    found = await asyncio.gather(*(engine.call(one, Send(Request("GET", service.url))) for _ in range(3)))
+    assert [arrival.status for arrival in found] == [200] * 3
+    assert time.monotonic() - began >= 1.0
+
+
+async def test_a_slow_service_is_left_at_its_limit_within_a_tenth(engine, serve):
+    async def slow(request):
+        await asyncio.sleep(5)
+
+    service = serve(slow)
+    began = time.monotonic()
+    with pytest.raises(ServiceTooSlow, match=r"the first byte took longer than 1 s"):
+        await engine.send(line(service.url, time_outs=TimeOuts(first_byte=1.0)), Request("GET", service.url))
+    assert 0.9 <= time.monotonic() - began <= 1.1 + 0.4  # a busy machine may wake late
+
+
+async def test_a_name_that_leads_to_a_private_address_only_when_it_is_dialled_is_refused(engine, monkeypatch):
+    """However often a name was looked at before: the address that counts is the one that is dialled."""
+    seen = []
+
+    async def getaddrinfo(self, host, port, **_):
+        seen.append(host)
+        address = "127.0.0.1" if len(seen) > 1 else "1.1.1.1"
+        return [(socket.AF_INET, socket.SOCK_STREAM, 6, "", (address, port))]
+
+    monkeypatch.setattr(asyncio.base_events.BaseEventLoop, "getaddrinfo", getaddrinfo)
+    one = line("http://changing.example:9", hosts=[PermittedHost("changing.example")], time_outs=TimeOuts(connect=0.05))
+    stages = []
+    await probe(one, stages.append)
+    assert (stages[0].name, stages[0].is_good) == ("resolve", True)
+    with pytest.raises(HostRefused, match=r"leads to 127\.0\.0\.1, which is not a public address"):
+        await engine.send(one, Request("GET", "http://changing.example:9/"))
+
+
+async def test_credentials_go_to_their_own_origin_only(engine, serve):
+    service, other = (serve(lambda request: web.Response()) for _ in range(2))
+    ports = [PermittedHost("127.0.0.1", None, True)]
+    one = line(service.url, Basic(user_name="soil"), secret("password", "canary-4711"), hosts=ports)
+    with pytest.raises(HostRefused, match="the credentials are for"):
+        await engine.call(one, Send(Request("GET", other.url)))
+    assert other.calls == []
+
+
+async def test_a_redirect_of_what_writes_to_another_origin_is_refused(engine, serve):
+    other = serve(lambda request: web.Response())
+    service = serve(lambda request: web.Response(status=307, headers={"Location": other.url}))
+    ports = [PermittedHost("127.0.0.1", None, True)]
+    with pytest.raises(RedirectRefused, match="not repeated at another origin"):
+        await engine.call(line(service.url, hosts=ports), Send(Request("POST", service.url, body=b"x")))
+    assert other.calls == []
+
+
+async def test_the_stages_say_where_a_connection_fails(serve):
+    service = serve(lambda request: web.Response())
+    stages = []
+    assert await probe(line(service.url), stages.append)
+    assert [(one.name, one.is_good) for one in stages] == [("resolve", True), ("connect", True)] and stages[
+        1
+    ].ms is not None
+    with socket.socket() as closed:
+        closed.bind(("127.0.0.1", 0))
+        for url, stage, words in (
+            (f"http://127.0.0.1:{closed.getsockname()[1]}", "connect", "nothing listens there"),
+            (f"https://127.0.0.1:{service.port}", "TLS", "TLS could not be agreed on"),
+        ):
+            stages.clear()
+            assert not await probe(line(url), stages.append)
+            assert stages[-1].name == stage and words in stages[-1].words and stages[-1].hint
+
+
+async def test_a_proxy_that_is_away_is_told_as_such(engine):
+    one = line(
+        "http://behind.example:80",
+        hosts=[PermittedHost("behind.example"), PermittedHost("127.0.0.1", 1, True)],
+        proxy="http://127.0.0.1:1",
+    )
+    with pytest.raises(Unreachable, match=r"the proxy http://127\.0\.0\.1:1 cannot be reached"):
+        await engine.send(one, Request("GET", "http://behind.example/"))
+    with pytest.raises(HostRefused, match="not a public address"):
+        await engine.send(
+            line(
+                "http://10.0.0.7:80",
+                hosts=[PermittedHost("10.0.0.7"), PermittedHost("127.0.0.1", 1, True)],
+                proxy="http://127.0.0.1:1",
+            ),
+            Request("GET", "http://10.0.0.7/"),
+        )

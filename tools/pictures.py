@@ -40,6 +40,8 @@ def main() -> None:
     )
     rondine = [str(ROOT / ".venv" / "bin" / "rondine"), "--url", url]
     subprocess.run([*rondine, "login", "mira", "--password-stdin"], input=password, text=True, check=True)
+    subprocess.run([*rondine, "connection", "discard-token", "crew-board-test"], stderr=subprocess.DEVNULL, check=False)
+    sign_in = terminal([*rondine, "guide", "sign-in"])
     guide = terminal([*rondine, "guide"])
     run = int(re.findall(r"run (\d+) done", guide)[-1])
     control(register, b'{"version": 2}')
@@ -61,6 +63,8 @@ def main() -> None:
         shoot(page, "record", "/records/tree/OLM-00014")
         shoot(page, "run", f"/runs/{run}")
         shoot(page, "rejects", f"/runs/{run + 1}")
+        shoot(page, "connection", "/connections/seed-store-test")
+        shoot(page, "environments", "/environments")
         page.goto("/p/olmara/operations/list-trees")
         page.get_by_role("button", name="Send this request").click()
         page.get_by_text("100 of 100 rows").wait_for()
@@ -74,7 +78,9 @@ def main() -> None:
         page.get_by_role("tab", name="tree").click()
         page.wait_for_timeout(600)
         page.screenshot(path=TARGET / "bench-night.png")
-        draw_terminal(browser.new_page(viewport={"width": 1280, "height": 800}), guide)
+        drawn = browser.new_page(viewport={"width": 1280, "height": 800})
+        draw_terminal(drawn, "guide", "rondine guide", guide)
+        draw_terminal(drawn, "guide-sign-in", "rondine guide sign-in", sign_in)
         browser.close()
 
 
@@ -104,15 +110,15 @@ def terminal(words: list[str]) -> str:
     return shown.decode(errors="replace").replace("\r\n", "\n")
 
 
-def draw_terminal(page: Page, text: str) -> None:
+def draw_terminal(page: Page, name: str, title: str, text: str) -> None:
+    """The terminal's text as a picture; of a long one the beginning and the end."""
     lines = text.strip("\n").split("\n")
+    shown = lines if len(lines) <= 45 else [*lines[:24], " ", "   ...", " ", *lines[-17:]]
     console = Console(record=True, width=112, file=io.StringIO())
-    console.print(Text.from_ansi("\n".join(line[:170] for line in [*lines[:24], " ", "   ...", " ", *lines[-17:]])))
-    page.set_content(
-        f"<body style='margin:0;background:#fffdf6'>{console.export_svg(title='rondine guide', theme=PAPER)}</body>"
-    )
+    console.print(Text.from_ansi("\n".join(line[:170] for line in shown)))
+    page.set_content(f"<body style='margin:0;background:#fffdf6'>{console.export_svg(title=title, theme=PAPER)}</body>")
     page.wait_for_timeout(300)
-    page.locator("svg").first.screenshot(path=TARGET / "guide.png")
+    page.locator("svg").first.screenshot(path=TARGET / f"{name}.png")
 
 
 if __name__ == "__main__":

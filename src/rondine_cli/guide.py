@@ -99,7 +99,7 @@ def run_sign_in(session: Session, args: Namespace, out: Output) -> int:
         headers=[{"name": "X-Survey-Year", "value": [{"standing": "survey-year"}]}],
     )
     operation("seed-store", "list-lots", "List lots", "/odata/Lots")
-    tell(office.sign_in_state(name)["tokens"][0]["words"])
+    tell(f"the access token: {office.sign_in_state(name)['tokens'][0]['words']}")
     tell(", ".join(f"{one['words']}: {one['left']:,} left" for one in office.meter(name)["limits"]))
     basic = {"type": "basic", "user_name": papers["soil_user"]}
     connect(2, "soil-laboratory", "Soil laboratory", at["soil"], basic, {"password": papers["soil_password"]})

@@ -199,12 +199,11 @@ function Keep({ plan, onPlan, onSave, isSaving, saveError, savedAs, operation, i
       {savedAs && <span className="ml-2 text-xs text-success">saved</span>}
       <div className="mt-3 flex items-end gap-2">
         <div className="flex-1">
-          <Field label="Feed" aside={`in ${environment}`} hint={!isSaved ? "save the operation first" : !isReady ? "save record type and mapping first" : `asks ${operation} for all pages and keeps the records`}>
+          <Field label="Feed" aside={`in ${environment}`} problem={supportsCopy ? undefined : `the connection in ${environment} is not for keeping copies; its page says what it is for`} hint={!isSaved ? "save the operation first" : !isReady ? "save record type and mapping first" : `asks ${operation} for all pages and keeps the records`}>
             {(id) => <input id={id} className="input input-sm w-full font-mono" placeholder={feedName} value={feed} onChange={(e) => setFeed(e.target.value)} />}
           </Field>
         </div>
         <button type="button" className="btn btn-primary btn-sm mb-8" disabled={!isReady || isRunning || !supportsCopy} onClick={() => onRun(feedName)}>{isRunning ? "Starting" : "Make the feed and run it"}</button>
-        {!supportsCopy && <p className="text-xs text-warning">The connection in {environment} is not for keeping copies; its page says what it is for.</p>}
       </div>
       <ProblemAlert error={runError} />
     </section>

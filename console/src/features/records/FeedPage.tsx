@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "react-router";
-import { answer, api } from "../../api/client";
+import { answer, api, Problem } from "../../api/client";
 import { Page } from "../../ui/Layout";
 import { Heading, StateTag, Tag, Waiting, when } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
@@ -15,11 +15,14 @@ export default function FeedPage() {
   const run = useRunFeed(project);
   const navigate = useNavigate();
   const mayRun = usePermission(project, "run");
+  const start = (confirmed: boolean) => run.mutate({ name, confirmed }, { onSuccess: (made) => navigate(`../runs/${made.id}`) });
   if (feed.isPending) return <Page title={name}><Waiting what="Reading the feed" /></Page>;
   if (feed.error) return <Page title={name}><ProblemAlert error={feed.error} /></Page>;
   return (
-    <Page title={feed.data.title || name} aside={<><Tag>{feed.data.environment}</Tag>{mayRun && <button type="button" className="btn btn-primary btn-sm ml-auto" disabled={run.isPending || feed.data.problems.length > 0} onClick={() => run.mutate(name, { onSuccess: (made) => navigate(`../runs/${made.id}`) })}>Run it</button>}</>}>
-      <ProblemAlert error={run.error} />
+    <Page title={feed.data.title || name} aside={<><Tag>{feed.data.environment}</Tag>{mayRun && <button type="button" className="btn btn-primary btn-sm ml-auto" disabled={run.isPending || feed.data.problems.length > 0} onClick={() => start(false)}>Run it</button>}</>}>
+      <ProblemAlert error={run.error}>
+        {run.error instanceof Problem && run.error.document.where.endsWith(": limits") && <button type="button" className="btn btn-sm mt-2" onClick={() => start(true)}>Start it all the same</button>}
+      </ProblemAlert>
       {feed.data.problems.map((one) => <p key={one.message} className="mb-2 border-l-2 border-warning pl-2 text-sm">{one.message}. {one.hint}</p>)}
       <p className="mb-5 text-sm">
         Asks <Link className="link" to={`../operations/${feed.data.operation}`}>{feed.data.operation}</Link>, maps with <span className="font-mono">{feed.data.mapping}</span>

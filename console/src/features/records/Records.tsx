@@ -36,7 +36,7 @@ export default function Records() {
                 feed <Link className="link" to={`../feeds/${feed.name}`}>{feed.title || feed.name}</Link>
                 <Tag>{feed.environment}</Tag>
                 {feed.last_run && <><Link className="link text-xs" to={`../runs/${feed.last_run.id}`}>run {feed.last_run.id}</Link> <StateTag state={feed.last_run.state} /> <span className="text-xs opacity-70">{when(feed.last_run.at)}</span></>}
-                {mayRun && <button type="button" className="btn btn-xs" disabled={run.isPending} onClick={() => run.mutate(feed.name, { onSuccess: (made) => navigate(`../runs/${made.id}`) })}>Run it</button>}
+                {mayRun && <button type="button" className="btn btn-xs" disabled={run.isPending} onClick={() => run.mutate({ name: feed.name }, { onSuccess: (made) => navigate(`../runs/${made.id}`) })}>Run it</button>}
               </li>
             ))}
           </ul>

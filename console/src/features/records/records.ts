@@ -41,7 +41,7 @@ export function useFeed(project: string, name: string) {
 export function useRunFeed(project: string) {
   const cache = useQueryClient();
   return useMutation({
-    mutationFn: (name: string) => answer(api.POST("/api/v1/projects/{project}/feeds/{name}/runs", { params: { path: { project, name } }, body: { inputs: {} } })),
+    mutationFn: ({ name, confirmed }: { name: string; confirmed?: boolean }) => answer(api.POST("/api/v1/projects/{project}/feeds/{name}/runs", { params: { path: { project, name } }, body: { inputs: {}, confirmed } })),
     onSuccess: () => cache.invalidateQueries({ queryKey: ["record-types", project] }),
   });
 }

@@ -87,7 +87,7 @@ export default function RunPage() {
               <button type="button" className="grid w-full cursor-pointer grid-cols-[2rem_3rem_1fr_auto] items-center gap-3 py-1.5 text-left sm:grid-cols-[2rem_3rem_1fr_4.5rem_4.5rem_10rem]" aria-expanded={open === call.number} onClick={() => setOpen(open === call.number ? null : call.number)}>
                 <span className="opacity-70">{call.number}</span>
                 <span className={`font-semibold ${call.error || (call.status ?? 0) >= 300 ? "text-error" : "text-success"}`}>{call.status ?? "none"}</span>
-                <span className="truncate font-mono">{call.method} {call.url}</span>
+                <span className="truncate font-mono">{call.purpose && <span className="mr-2 rounded-selector bg-base-200 px-1.5 font-sans opacity-80">{call.purpose}</span>}{call.method} {call.url}</span>
                 <span className="hidden text-right sm:inline">{call.rows !== null && `${call.rows} rows`}</span>
                 <span className="hidden text-right sm:inline">{bytes(call.size)}</span>
                 <span className="flex items-center gap-2">
@@ -97,7 +97,10 @@ export default function RunPage() {
               </button>
               {open === call.number && (
                 <div className="grid gap-3 pb-3 md:grid-cols-2">
-                  <pre className="overflow-auto rounded-field bg-base-200 p-2 font-mono break-all whitespace-pre-wrap">{call.request}</pre>
+                  <div>
+                    <pre className="overflow-auto rounded-field bg-base-200 p-2 font-mono break-all whitespace-pre-wrap">{call.request}</pre>
+                    {call.by && <p className="mt-1 opacity-70">left {call.via === "direct" ? "directly" : `through the ${call.via}`}, from {call.by}</p>}
+                  </div>
                   <div>
                     {call.error && <p className="mb-1 text-error">{call.error.message} {call.error.hint}</p>}
                     <pre className="overflow-auto rounded-field bg-base-200 p-2 font-mono break-all whitespace-pre-wrap">{`${call.status ?? ""} ${call.reason}\n${call.headers.map((one) => one.join(": ")).join("\n")}`}</pre>

@@ -348,6 +348,9 @@ def test_two_secrets_are_valid_in_turn_while_the_service_changes_over(rondine, s
             valid[0] = "new-secret-2"
         statuses.append(office.try_operation(service=name, document={"path": "/"})["call"]["status"])
     assert statuses == [200] * 12
+    assert len([headers for _, headers in outside.calls if headers["X-Key"] == "old-secret-1"]) == 6, (
+        "asked in vain once, no more"
+    )
     odo.drop_second_secrets("in-turn-key")
     assert office.try_operation(service=name, document={"path": "/"})["call"]["status"] == 200, (
         "the accepted one has become the first"

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { Link, useNavigate, useParams } from "react-router";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { Page } from "../../ui/Layout";
 import { Empty, Field, Heading, Tag, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
@@ -10,6 +10,7 @@ import { nameOf, useConnect, useServices } from "./services";
 /** All outside services with their connections and operations. */
 export default function Services() {
   const { project = "" } = useParams();
+  const [query] = useSearchParams();
   const [search, setSearch] = useState("");
   const [isAdding, setAdding] = useState(false);
   const found = useServices(project);
@@ -29,6 +30,7 @@ export default function Services() {
         </>
       }
     >
+      {query.get("sign-in") === "unknown" && <p role="alert" className="mb-4 border-l-2 border-error pl-2 text-sm">The answer of the service belongs to no sign-in that you have begun here, or it came too late. Begin again on the connection's page.</p>}
       {isAdding && <ConnectForm project={project} onClose={() => setAdding(false)} />}
       {services.length === 0 && !isAdding && (
         <Empty title="No service is connected yet">

@@ -40,7 +40,7 @@ class AuthorizationCode(OAuthClient, tag="authorization_code", frozen=True):
     def consent_address(self, *, callback: str, state: str, verifier: str) -> str:
         """Where the person's browser is sent (RFC 6749, section 4.1.1; S256, RFC 7636, section 4.2)."""
         challenge = base64.urlsafe_b64encode(hashlib.sha256(verifier.encode()).digest()).rstrip(b"=").decode()
-        parameters = {
+        parameters = {one.name: one.value for one in self.extra} | {
             "response_type": "code",
             "client_id": self.client_id,
             "redirect_uri": callback,
@@ -49,7 +49,6 @@ class AuthorizationCode(OAuthClient, tag="authorization_code", frozen=True):
             "code_challenge_method": "S256",
         }
         parameters |= {name: value for name in ("scope", "audience", "resource") if (value := getattr(self, name))}
-        parameters |= {one.name: one.value for one in self.extra}
         joint = "&" if urlsplit(self.authorization_address).query else "?"
         return f"{self.authorization_address}{joint}{urlencode(parameters)}"
 

@@ -139,12 +139,20 @@ def line_of(connection: Connection, operation: str = "") -> Line:
         limits=tuple(document.limits),
         parallel=document.parallel,
         operations=sign_in_operations(connection, sign_in),
-        memory=_memories.setdefault((str(connection.pk), connection.version), {}),
+        memory=_memory_of(f"{connection.pk}/{own.operation if own else ''}", connection.version),
     )
 
 
 #: What the sign-ins of this process keep between calls, such as digest challenges.
-_memories: dict[tuple[str, int], dict[str, Any]] = {}
+_memories: dict[str, tuple[int, dict[str, Any]]] = {}
+
+
+def _memory_of(token_id: str, version: int) -> dict[str, Any]:
+    """What is kept for a sign-in; another version of its connection begins anew."""
+    held = _memories.get(token_id)
+    if held is None or held[0] != version:
+        held = _memories[token_id] = (version, {})
+    return held[1]
 
 
 def sign_in_operations(connection: Connection, sign_in: SignIn) -> dict[str, OperationDocument]:
@@ -221,7 +229,7 @@ def set_secrets(
         else:
             credential.key_version, credential.sealed, credential.set_at = version, sealed, timezone.now()
             credential.names = sorted(secrets)
-        _credential_changed(credential)
+        credential_changed(credential)
     return credential
 
 
@@ -233,11 +241,11 @@ def drop_second(project: Project, name: str, role: str) -> Credential:
         raise NotFound(f'credential "{name}" has no second secret', where=name, hint="there is nothing to drop")
     with transaction.atomic():
         credential.second_sealed, credential.second_key_version, credential.second_set_at = b"", 0, None
-        _credential_changed(credential)
+        credential_changed(credential)
     return credential
 
 
-def _credential_changed(credential: Credential) -> None:
+def credential_changed(credential: Credential) -> None:
     """Saves it; every connection that uses it gets a new version, so that all processes open it again."""
     credential.version += 1
     credential.save()

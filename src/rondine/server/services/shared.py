@@ -48,7 +48,7 @@ class SharedByAll:
     """pool: the threads that talk to the database."""
 
     pool: ThreadPoolExecutor
-    _tokens: dict[str, tuple[float, Token]] = field(default_factory=dict)
+    _tokens: dict[tuple[str, int], tuple[float, Token]] = field(default_factory=dict)
     _waiting: dict[str, list[asyncio.Future[float]]] = field(default_factory=dict)
     _serving: set[asyncio.Task[None]] = field(default_factory=set)
     _held: dict[str, tuple[float, float]] = field(default_factory=dict)
@@ -60,7 +60,7 @@ class SharedByAll:
     # --- tokens
 
     async def read_token(self, line: Line) -> Token | None:
-        known = self._tokens.get(line.token_id)
+        known = self._tokens.get((line.token_id, line.version))
         if known is not None and time.monotonic() - known[0] < TOKEN_CACHE:
             return known[1]
         token = await self._do(stored_token, line)
@@ -88,7 +88,7 @@ class SharedByAll:
         try:
             token = await obtain(held)
         except SignInRefused as error:
-            self._tokens.pop(line.token_id, None)
+            self._remember(line, None)
             await asyncio.shield(self._do(store_refusal, line, me, error))
             raise
         except BaseException:
@@ -100,9 +100,9 @@ class SharedByAll:
 
     def _remember(self, line: Line, token: Token | None) -> None:
         if token is None:
-            self._tokens.pop(line.token_id, None)
+            self._tokens.pop((line.token_id, line.version), None)
         else:
-            self._tokens[line.token_id] = (time.monotonic(), token)
+            self._tokens[line.token_id, line.version] = (time.monotonic(), token)
 
     # --- limits
 
@@ -194,7 +194,7 @@ class SharedByAll:
         self._held[line.id] = (time.monotonic(), await self._do(note_heard, line, status, headers))
 
     async def prefer_secrets(self, line: Line, number: int) -> None:
-        await self._do(swap_secrets, line)
+        await self._do(swap_secrets, line, number)
 
     async def newer_line(self, line: Line) -> Line | None:
         return await self._do(changed_line, line)
@@ -355,23 +355,23 @@ def usage_of(connection_id: Any) -> tuple[Usage, float]:
     return (Usage.from_json(row.usage) if row else Usage()), now
 
 
-def swap_secrets(line: Line) -> None:
-    """The second set of the line's credential, accepted by the service, becomes the first."""
-    from rondine.server.services.actions import credential_of_line
+def swap_secrets(line: Line, number: int) -> None:
+    """The set that the service accepted becomes the first of the line's credential; all processes open it again."""
+    from rondine.server.services.actions import credential_changed, credential_of_line
 
+    accepted = {name: secret.bare() for name, secret in line.secrets[number].items()}
     with transaction.atomic():
         credential = credential_of_line(line)
         if credential is None:
             return
         row = Credential.objects.select_for_update().get(pk=credential.pk)
-        first = line.secrets[1]
-        now_first = unseal(row.key_version, bytes(row.sealed), str(row.pk)) if row.sealed else {}
-        if not row.second_sealed or now_first == {name: secret.bare() for name, secret in first.items()}:
-            return  # another process has done it
+        second = unseal(row.second_key_version, bytes(row.second_sealed), str(row.pk)) if row.second_sealed else {}
+        if not second or not second.items() <= accepted.items():
+            return  # another process has done it, or the secrets were replaced meanwhile
         row.sealed, row.second_sealed = row.second_sealed, row.sealed
         row.key_version, row.second_key_version = row.second_key_version, row.key_version
         row.set_at, row.second_set_at = row.second_set_at, row.set_at
-        row.save()
+        credential_changed(row)
 
 
 def changed_line(line: Line) -> Line | None:

@@ -1,7 +1,9 @@
 """What the console's tests share: a browser, pages of it signed in as somebody, and what the guided examples leave behind."""
 
 import pytest
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import expect, sync_playwright
+
+expect.set_options(timeout=20_000)  # a busy machine is no failure
 
 
 @pytest.fixture(scope="module")
@@ -23,7 +25,7 @@ def open_page(browser, rondine):
         context = browser.new_context(viewport={"width": width, "height": height}, base_url=rondine.url)
         contexts.append(context)
         page = context.new_page()
-        page.set_default_timeout(15_000)
+        page.set_default_timeout(30_000)
         page.on("pageerror", lambda error: faults.append(str(error)))
         page.on(
             "console",

@@ -170,7 +170,7 @@ def test_trials_wait_without_holding_up_others(register, serve):
 
     outside = serve(slow)
     register.permit(outside.port)
-    name = register.connect("waiting", outside.url)
+    name = register.connect("waiting", outside.url, time_outs={"connect": 30})
     began = monotonic()
     with ThreadPoolExecutor(40) as pool:
         found = list(

@@ -189,7 +189,8 @@ class Engine:
 
     async def _signed(self, line: Line, ask: Send, patience: float, witness: Witness) -> Arrival:
         """One call through the sign-in. With two sets of secrets, the second is tried once where the first is refused."""
-        line = self._newer.get((line.token_id, line.version), line)
+        while (line.token_id, line.version) in self._newer:
+            line = self._newer[line.token_id, line.version]
         arrival = await self._in_turn(line, ask, patience, witness)
         if arrival.status == 401 and (newer := await self.shared.newer_line(line)) is not None:
             witness(SideCall("refused, tried with the secret set meanwhile", arrival.request, arrival))

@@ -259,7 +259,7 @@ def responds(url: str) -> bool:
         return False
 
 
-def wait_until(condition: Callable[[], Any], seconds: float = 40) -> None:
+def wait_until(condition: Callable[[], Any], seconds: float = 180) -> None:
     until = time.monotonic() + seconds
     while not condition():
         assert time.monotonic() < until, "the condition did not come true in time"

@@ -122,6 +122,8 @@ def run_value_set(session: Session, args: Namespace, out: Output) -> None:
     users = ", ".join(f"{one['kind']} {one['name']}" for one in made["used_by"])
     out.value(made, f"{args.name} is {args.value} in {args.environment}" + (f"; used by {users}" if users else ""))
     show_problems(made, out)
+    for one in made["warnings"]:
+        out.say(f"mind: {one['message']} - {one['hint']}")
 
 
 def run_uses(session: Session, args: Namespace, out: Output) -> None:

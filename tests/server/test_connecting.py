@@ -102,6 +102,8 @@ def test_a_standing_value_is_changed_in_one_place(rondine, office, echo):
     assert "standing value season" in sources
     used = office.standing_values.get("season")["used_by"]
     assert used == [{"kind": "operation", "name": "standing"}, {"kind": "connection", "name": "standing-test"}]
+    keyed = office.set_standing_value("register-token", "abcdef-4711", "test")
+    assert "looks like a key" in keyed["warnings"][0]["message"] and keyed["used_by"] == []
     office.set_standing_value("season", None, "test")
     assert "has no value" in str(office.connections.get("standing-test")["problems"])
     shown = office.show_request(service=name, operation="standing")
@@ -541,6 +543,7 @@ def test_a_key_in_a_pasted_address_is_moved_into_a_credential_and_the_request_st
 
 def test_a_key_in_a_connections_header_is_moved_too(rondine, office, echo):
     rondine.connect("standing-key", echo.url, headers=[{"name": "Authorization", "value": "Bearer canary-moved-4711"}])
+    assert "looks like a key" in str(office.connections.get("standing-key-test")["warnings"])
     office.move_key("/headers/0", service="standing-key")
     held = office.connections.get("standing-key-test")["document"]
     assert held["sign_in"]["type"] == "bearer" and not held.get("headers")

@@ -2743,6 +2743,7 @@ export interface components {
             title: string;
             used_by: components["schemas"]["UseLine"][];
             version: number;
+            warnings: components["schemas"]["ProblemLine"][];
         };
         /**
          * StandingValueDocument

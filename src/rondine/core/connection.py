@@ -8,6 +8,7 @@ import uritemplate
 from msgspec import Meta
 
 from rondine.core.errors import Problem, did_you_mean
+from rondine.core.keylike import why_key_like
 from rondine.core.limits import Limit
 from rondine.core.protocols.rest import OWN_HEADERS, Value, ValueOf, parts_of
 from rondine.core.settings import Document
@@ -318,6 +319,12 @@ def connection_warnings(document: ConnectionDocument) -> list[Problem]:
                 "name the host as all of them reach it",
             )
         )
+    for group, word in (("headers", "header"), ("query", "query parameter")):
+        for number, one in enumerate(getattr(document, group)):
+            text = "".join(part for part in parts_of(one.value) if isinstance(part, str))
+            if reason := why_key_like(one.name, text):
+                told = f'the {word} "{one.name}" looks like a key: {reason}'
+                warnings.append(Problem(f"/{group}/{number}", told, "move it into the credential"))
     if isinstance(document.sign_in, PasswordGrant):
         warnings.append(
             Problem(

@@ -102,7 +102,7 @@ function StandingValues({ project, environments }: { project: string; environmen
                       />
                     </td>
                   ))}
-                  <td className="py-2 text-xs opacity-80">{value.used_by.map((one) => `${one.kind} ${one.name}`).join(", ") || "nothing yet"}</td>
+                  <td className="py-2 text-xs">{value.warnings.map((one) => <p key={one.where} className="mb-1 border-l-2 border-error pl-2">{one.where.split("/")[2]}: {one.message}. {one.hint}</p>)}{value.used_by.map((one) => `${one.kind} ${one.name}`).join(", ") || "nothing yet"}</td>
                 </tr>
               ))}
             </tbody>

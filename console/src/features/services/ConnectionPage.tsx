@@ -66,7 +66,7 @@ export default function ConnectionPage() {
         </div>
       )}
       {change.error && <ProblemAlert error={change.error}>{stale && <button type="button" className="btn btn-sm mt-2" onClick={() => void found.refetch()}>Read what is saved; your changes stay here</button>}</ProblemAlert>}
-      <Part title="Where" steps={of("permission", "resolve", "connect", "TLS", "call")} problems={problemsAt("/base_address", "/blanks", "/tls", "/proxy")} warnings={connection.warnings}>
+      <Part title="Where" steps={of("permission", "resolve", "connect", "TLS", "call")} problems={problemsAt("/base_address", "/blanks", "/tls", "/proxy")} warnings={connection.warnings.filter((one) => !/^\/(headers|query)/.test(one.where))}>
         <Where {...parts} project={project} />
       </Part>
       <Part title="How much" steps={[]} problems={problemsAt("/limits")}>

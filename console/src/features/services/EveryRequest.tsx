@@ -1,6 +1,7 @@
 import { Plus, Trash2 } from "lucide-react";
 import type { Schemas } from "../../api/client";
-import { type Connection, type ConnectionDocument, type PartProps, useEffective, useStandingNames } from "./connection";
+import { ProblemAlert } from "../../ui/ProblemAlert";
+import { type Connection, type ConnectionDocument, type PartProps, useEffective, useMoveKey, useStandingNames } from "./connection";
 
 type Parameter = Schemas["StandingParameter"];
 
@@ -8,11 +9,18 @@ type Parameter = Schemas["StandingParameter"];
 export function EveryRequest({ document, readOnly, onDocument, project, connection }: PartProps & { project: string; connection: Connection }) {
   const names = useStandingNames(project);
   const effective = useEffective(project, connection.name, connection.version);
+  const move = useMoveKey(project, connection);
   const set = (change: Partial<ConnectionDocument>) => onDocument({ ...document, ...change });
   return (
     <>
       <Rows title="Headers" word="header" rows={document.headers ?? []} names={names} readOnly={readOnly} onRows={(headers) => set({ headers })} />
       <Rows title="Query parameters" word="query parameter" rows={document.query ?? []} names={names} readOnly={readOnly} onRows={(query) => set({ query })} />
+      {connection.warnings.filter((one) => /^\/(headers|query)/.test(one.where)).map((one) => (
+        <p key={one.where} className="mb-2 border-l-2 border-error pl-2 text-sm">
+          {one.message}. {!readOnly && <button type="button" className="btn btn-xs ml-2" disabled={move.isPending} onClick={() => move.mutate(one.where)}>Move it into the credential</button>}
+        </p>
+      ))}
+      <ProblemAlert error={move.error} />
       {effective.data && effective.data.length > 0 && (
         <table className="mt-2 w-full text-xs">
           <caption className="mb-1 text-left text-sm font-medium">Together, unless an operation says otherwise</caption>

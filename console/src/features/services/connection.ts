@@ -104,6 +104,15 @@ export function useFindAddresses(project: string) {
   return useMutation({ mutationFn: (issuer: string) => answer(api.POST("/api/v1/projects/{project}/metadata", { params: { path: { project } }, body: { issuer } })) });
 }
 
+/** Moves a header's or parameter's fixed value into the connection's credential. */
+export function useMoveKey(project: string, connection: Connection) {
+  const fresh = useFresh(project, connection.name);
+  return useMutation({
+    mutationFn: (place: string) => answer(api.POST("/api/v1/projects/{project}/moves", { params: { path: { project } }, body: { service: connection.service, environment: connection.environment, place } })),
+    onSettled: fresh,
+  });
+}
+
 export function useStandingNames(project: string): string[] {
   const found = useQuery({ queryKey: ["standing-values", project], queryFn: () => answer(api.GET("/api/v1/projects/{project}/standing-values", { params: { path: { project } } })) });
   return found.data?.items.map((one) => one.name) ?? [];

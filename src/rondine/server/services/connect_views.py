@@ -17,6 +17,7 @@ from rondine.core.connection import (
     connection_warnings,
 )
 from rondine.core.forms import form_of
+from rondine.core.keylike import why_key_like
 from rondine.core.limits import meter
 from rondine.core.protocols.rest import OperationDocument
 from rondine.core.settings import dump, load
@@ -103,7 +104,7 @@ ConnectionList, ConnectionDetail, ConnectionRevisions = item_views(
 
 
 def _uses(item: StandingValue) -> dict[str, Any]:
-    """Where a standing value is used: by kind and name."""
+    """Where a standing value is used, by kind and name; and whether it looks like a key."""
     wanted = f'{{"standing": "{item.name}"}}'
     found = []
     for model, word in ((Operation, "operation"), (Connection, "connection")):
@@ -111,7 +112,16 @@ def _uses(item: StandingValue) -> dict[str, Any]:
             where=["document::text LIKE %s"], params=[f"%{wanted}%"]
         )
         found += [{"kind": word, "name": one.name} for one in rows.order_by("name")]
-    return {"used_by": found}
+    warnings = [
+        {
+            "where": f"/values/{name}",
+            "message": f"looks like a key: {reason}",
+            "hint": "keep it in a credential instead",
+        }
+        for name, value in item.document.get("values", {}).items()
+        if (reason := why_key_like(item.name, str(value)))
+    ]
+    return {"used_by": found, "warnings": warnings}
 
 
 class UseLine(serializers.Serializer[Any]):
@@ -120,7 +130,7 @@ class UseLine(serializers.Serializer[Any]):
 
 
 StandingValueList, StandingValueDetail, StandingValueRevisions = item_views(
-    STANDING_VALUES, extra={"used_by": UseLine(many=True)}, describe=_uses
+    STANDING_VALUES, extra={"used_by": UseLine(many=True), "warnings": ProblemLine(many=True)}, describe=_uses
 )
 
 

@@ -254,7 +254,7 @@ class WholeRondine:
 
 def responds(url: str) -> bool:
     try:
-        return httpx.get(url, timeout=2).status_code == 200
+        return httpx.get(url, timeout=10).status_code == 200
     except httpx.HTTPError:
         return False
 

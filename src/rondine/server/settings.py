@@ -41,7 +41,7 @@ def _database() -> dict[str, object]:
         "PORT": str(parts.port or 5432),
         "CONN_MAX_AGE": 0 if IS_WEB else 60,
         "CONN_HEALTH_CHECKS": True,
-        "OPTIONS": {"connect_timeout": 5, "application_name": "rondine"},
+        "OPTIONS": {"connect_timeout": 15, "application_name": "rondine"},
     }
 
 

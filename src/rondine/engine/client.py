@@ -37,7 +37,15 @@ from rondine.core.redirects import redirected
 from rondine.core.secret import Secret
 from rondine.core.signin import Given, ReadToken, RenewToken, SendForToken, SignInExchange, Token
 from rondine.engine.guard import PermittedHost
-from rondine.engine.line import Line, TimeOuts, cleaned, cleaned_text, tls_context, tls_failure
+from rondine.engine.line import (
+    Line,
+    TimeOuts,
+    cleaned_headers,
+    forms_of,
+    overwritten,
+    tls_context,
+    tls_failure,
+)
 from rondine.engine.shared import Alone, Shared
 
 __all__ = ["Arrival", "Engine", "Line", "SideCall", "TimeOuts", "Timings"]
@@ -235,11 +243,8 @@ class Engine:
         await self._sign_in(line, exchange, send, witness)
         arrival = last[-1]
         secrets = line.all_secrets() + [value for _, value in arrival.request.headers if isinstance(value, Secret)]
-        return replace(
-            arrival,
-            body=cleaned(arrival.body, secrets),
-            headers=tuple((name, cleaned_text(value, secrets)) for name, value in arrival.headers),
-        )
+        forms = forms_of(secrets)
+        return replace(arrival, body=overwritten(arrival.body, forms), headers=cleaned_headers(arrival.headers, forms))
 
     async def _sign_in(
         self, line: Line, exchange: SignInExchange[T], send: Callable[[Request], Awaitable[Response]], witness: Witness

@@ -9,6 +9,7 @@ from typing import Any
 from urllib.parse import quote, quote_plus
 
 from rondine.core.errors import TlsFailed
+from rondine.core.http import Headers
 from rondine.core.limits import Limit
 from rondine.core.secret import Secret
 from rondine.core.signin import SignIn
@@ -61,21 +62,41 @@ class Line:
         return [secret for one in self.secrets for secret in one.values()]
 
 
+def forms_of(secrets: list[Secret]) -> set[bytes]:
+    """How secrets may stand in what comes back: as they are, JSON-escaped and percent-encoded."""
+    values = {secret.bare() for secret in secrets}
+    return {
+        form.encode()
+        for value in values
+        if len(value) >= LEAST_CLEANED
+        for form in (value, json.dumps(value)[1:-1], quote(value, safe=""), quote_plus(value))
+    }
+
+
+def overwritten(content: bytes, forms: set[bytes]) -> bytes:
+    """The content with each of the forms overwritten by asterisks of the same length."""
+    for form in forms:
+        if form in content:
+            content = content.replace(form, b"*" * len(form))
+    return content
+
+
 def cleaned(body: bytes, secrets: list[Secret]) -> bytes:
-    """The body with every secret in it overwritten by asterisks of the same length, as it is and JSON-escaped or percent-encoded."""
-    for secret in secrets:
-        value = secret.bare()
-        if len(value) < LEAST_CLEANED:
-            continue
-        for form in {value, json.dumps(value)[1:-1], quote(value, safe=""), quote_plus(value)}:
-            raw = form.encode()
-            if raw in body:
-                body = body.replace(raw, b"*" * len(raw))
-    return body
+    """The body with every secret in it overwritten by asterisks of the same length."""
+    return overwritten(body, forms_of(secrets))
 
 
 def cleaned_text(text: str, secrets: list[Secret]) -> str:
     return cleaned(text.encode("utf-8", "surrogateescape"), secrets).decode("utf-8", "surrogateescape")
+
+
+def cleaned_headers(headers: Headers, forms: set[bytes]) -> Headers:
+    joined = "\n".join(value for _, value in headers).encode("utf-8", "surrogateescape")
+    clean = overwritten(joined, forms)
+    if clean == joined:
+        return headers
+    values = clean.decode("utf-8", "surrogateescape").split("\n")
+    return tuple((name, value) for (name, _), value in zip(headers, values, strict=True))
 
 
 def tls_context(line: Line) -> ssl.SSLContext:

@@ -128,19 +128,16 @@ class ConnectionDocument(Document, frozen=True):
             return self.base_address
         return uritemplate.expand(self.base_address, dict(self.blanks.items()))
 
+    def own_sign_in(self, operation: str) -> OwnSignIn | None:
+        """The sign-in that an operation has of its own; None if it signs in as the connection does."""
+        return next((one for one in self.own_sign_ins if one.operation == operation), None)
+
     def secret_names(self) -> tuple[str, ...]:
         """What the connection's credential must hold."""
         names = [*self.sign_in.secret_names()]
         names += ["tls_private_key"] if self.tls.certificate else []
         names += ["proxy_password"] if self.proxy.user_name else []
         return tuple(dict.fromkeys(names))
-
-
-class EnvironmentDocument(Document, frozen=True):
-    """is_protected: only administrators change what is in it, and what writes must be asked for explicitly."""
-
-    description: str = ""
-    is_protected: bool = False
 
 
 class StandingValueDocument(Document, frozen=True):

@@ -58,6 +58,11 @@ class Line:
     operations: Mapping[str, Any] = field(default_factory=dict)
     memory: dict[str, Any] = field(default_factory=dict)
 
+    @property
+    def own_operation(self) -> str:
+        """The operation whose own sign-in this is, empty for the connection's."""
+        return self.token_id.partition("/")[2]
+
     def all_secrets(self) -> list[Secret]:
         return [secret for one in self.secrets for secret in one.values()]
 

@@ -108,7 +108,8 @@ def line_of(connection: Connection, operation: str = "") -> Line:
             where=f"connection {connection.name}",
             hint=f"enable it: rondine connection enable {connection.name}",
         )
-    own = next((one for one in document.own_sign_ins if one.operation == operation), None)
+    own = document.own_sign_in(operation)
+    token_id = f"{connection.pk}/{own.operation if own else ''}"
     sign_in = own.sign_in if own else document.sign_in
     secrets: tuple[Mapping[str, Secret], ...] = ({},)
     if connection.credential is not None and document.secret_names():
@@ -122,7 +123,7 @@ def line_of(connection: Connection, operation: str = "") -> Line:
     return Line(
         id=str(connection.pk),
         version=connection.version,
-        token_id=f"{connection.pk}/{own.operation if own else ''}",
+        token_id=token_id,
         name=connection.name,
         base_address=document.address(),
         sign_in=sign_in,
@@ -139,7 +140,7 @@ def line_of(connection: Connection, operation: str = "") -> Line:
         limits=tuple(document.limits),
         parallel=document.parallel,
         operations=sign_in_operations(connection, sign_in),
-        memory=_memory_of(f"{connection.pk}/{own.operation if own else ''}", connection.version),
+        memory=_memory_of(token_id, connection.version),
     )
 
 
@@ -166,9 +167,8 @@ def credential_of_line(line: Line) -> Credential | None:
     connection = Connection.objects.select_related("credential").filter(pk=line.id).first()
     if connection is None:
         return None
-    operation = line.token_id.partition("/")[2]
     document: ConnectionDocument = load(ConnectionDocument, connection.document)
-    own = next((one for one in document.own_sign_ins if one.operation == operation and operation), None)
+    own = document.own_sign_in(line.own_operation)
     if own and own.credential:
         return Credential.objects.filter(project=connection.project, name=own.credential).first()
     return connection.credential
@@ -401,7 +401,7 @@ def sign_in_source(ready: ReadyCall) -> str:
     line = ready.line
     if line is None or isinstance(line.sign_in, NoSignIn):
         return "none"
-    return "own" if line.token_id.partition("/")[2] else "from connection"
+    return "own" if line.own_operation else "from connection"
 
 
 def supported_uses(ready: ReadyCall) -> list[str]:

@@ -206,9 +206,8 @@ def fingerprint(sign_in: SignIn) -> str:
 
 def token_row(line: Line) -> AccessToken:
     """The row, locked. Within a transaction."""
-    operation = line.token_id.partition("/")[2]
-    AccessToken.objects.get_or_create(connection_id=line.id, operation=operation)
-    return AccessToken.objects.select_for_update().get(connection_id=line.id, operation=operation)
+    AccessToken.objects.get_or_create(connection_id=line.id, operation=line.own_operation)
+    return AccessToken.objects.select_for_update().get(connection_id=line.id, operation=line.own_operation)
 
 
 def token_of(row: AccessToken | None, line: Line) -> Token | None:
@@ -226,8 +225,7 @@ def token_of(row: AccessToken | None, line: Line) -> Token | None:
 
 
 def stored_token(line: Line) -> Token | None:
-    operation = line.token_id.partition("/")[2]
-    row = AccessToken.objects.filter(connection_id=line.id, operation=operation).first()
+    row = AccessToken.objects.filter(connection_id=line.id, operation=line.own_operation).first()
     return token_of(row, line) if row is None or row.state == "valid" else None
 
 
@@ -285,10 +283,17 @@ def store_refusal(line: Line, me: uuid.UUID | None, error: RondineError) -> None
 
 
 def release_renewal(line: Line, me: uuid.UUID) -> None:
-    operation = line.token_id.partition("/")[2]
-    AccessToken.objects.filter(connection_id=line.id, operation=operation, renewing_by=me).update(
+    AccessToken.objects.filter(connection_id=line.id, operation=line.own_operation, renewing_by=me).update(
         renewing_by=None, renewing_until=None
     )
+
+
+def clock() -> float:
+    """The database's clock, the one that all processes share: seconds since 1970."""
+    with database.cursor() as cursor:
+        cursor.execute("SELECT extract(epoch FROM clock_timestamp())::float8")
+        now: float = cursor.fetchone()[0]
+    return now
 
 
 def usage_row(line_id: str) -> tuple[ConnectionUsage, Usage, float]:
@@ -297,10 +302,7 @@ def usage_row(line_id: str) -> tuple[ConnectionUsage, Usage, float]:
     if row is None:
         ConnectionUsage.objects.get_or_create(connection_id=line_id)
         row = ConnectionUsage.objects.select_for_update().get(connection_id=line_id)
-    with database.cursor() as cursor:
-        cursor.execute("SELECT extract(epoch FROM clock_timestamp())::float8")
-        now = cursor.fetchone()[0]
-    return row, Usage.from_json(row.usage), now
+    return row, Usage.from_json(row.usage), clock()
 
 
 def reserve_moments(line: Line, wanted: int, patience: float) -> tuple[float, list[float]]:
@@ -348,11 +350,8 @@ def note_heard(line: Line, status: int, headers: Headers) -> float:
 
 def usage_of(connection_id: Any) -> tuple[Usage, float]:
     """(the usage, not locked; the database's clock)."""
-    with database.cursor() as cursor:
-        cursor.execute("SELECT extract(epoch FROM clock_timestamp())::float8")
-        now = cursor.fetchone()[0]
     row = ConnectionUsage.objects.filter(connection_id=connection_id).first()
-    return (Usage.from_json(row.usage) if row else Usage()), now
+    return (Usage.from_json(row.usage) if row else Usage()), clock()
 
 
 def swap_secrets(line: Line, number: int) -> None:
@@ -387,7 +386,7 @@ def changed_line(line: Line) -> Line | None:
     if row is None:
         return None
     with suppress(RondineError):
-        return line_of(row, operation=line.token_id.partition("/")[2])
+        return line_of(row, operation=line.own_operation)
     return None
 
 

@@ -607,8 +607,8 @@ def via_of(line: Line | None) -> str:
 
 
 def here() -> str:
-    """The process that called: place, host and process number."""
-    return f"{os.environ.get('RONDINE_PLACE') or 'anywhere'} {socket.gethostname()}:{os.getpid()}"
+    """The process that called: its place, if it has one, host and process number."""
+    return f"{os.environ.get('RONDINE_PLACE', '')} {socket.gethostname()}:{os.getpid()}".strip()
 
 
 def problem_of(error: RondineError) -> dict[str, Any]:

@@ -96,7 +96,7 @@ async def look_at(line: Line, engine: Engine, stages: list[Stage]) -> None:
     stages.append(Stage("sign in", not is_refused, words, hint))
     if not is_refused:
         is_good = arrival.status < 500
-        words = f"GET {line.base_address} answered {arrival.status} after {arrival.timings.first_byte:.0f} ms"
+        words = f"GET {line.base_address} answered {arrival.status}"
         if 300 <= arrival.status < 500:
             words += " (nothing stands there itself; that is usual)"
         stages.append(Stage("call", is_good, words, "" if is_good else meaning.hint, arrival.timings.done))

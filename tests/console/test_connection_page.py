@@ -85,7 +85,7 @@ def test_standing_values_are_set_and_administrators_permit_hosts_and_protect(ope
     field = page.get_by_label("office-number in test")
     field.fill("7")
     field.press("Enter")
-    expect(page.get_by_text("standing value office-number")).to_be_visible()
+    expect(page.get_by_text("standing value office-number").first).to_be_visible()
     assert rondine.office().standing_values.get("office-number")["document"]["values"] == {"test": "7"}
     expect(page.get_by_label("Host to permit")).to_have_count(0)
     ada = open_page("ada", "/environments")

@@ -90,7 +90,7 @@ def run_apart(session: Session, args: Namespace, out: Output) -> None:
         f"input         {one['name']}{', required' if one.get('required') else ''}"
         for one in document.get("inputs", [])
     ]
-    lines += [f"a key?        {name}: move it into a credential" for name in found["secrets"]]
+    lines += [f"a key?        {one['name']}: {one['reason']}; move it into a credential" for one in found["findings"]]
     out.value(found, "\n".join(lines))
 
 

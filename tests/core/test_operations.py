@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from rondine.core.errors import InputError, RondineError
 from rondine.core.http import Request, http_text, origin, without_secrets
+from rondine.core.keylike import keys_in_operation
 from rondine.core.names import NAME, proposed_name
 from rondine.core.protocols.address import take_apart
 from rondine.core.protocols.inputs import Input, checked_inputs
@@ -146,7 +147,7 @@ def test_placeholders_of_a_documentation_become_inputs_and_a_key_is_noticed():
         ("job", True),
         ("district", False),
     ]
-    assert parts.secrets == ["api_key"]
+    assert [one.name for one in keys_in_operation(parts.operation)] == ["api_key"]
 
 
 @pytest.mark.parametrize(

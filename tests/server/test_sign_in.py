@@ -38,6 +38,7 @@ def scheme(rondine, kind):
         "query": (soil, "/keyed/results", {"type": "api_key", "name": "key", "secret_name": "secret", "place": "query"}, {"key": papers.soil_key, "secret": papers.soil_secret}, {}),
         "cookie": (soil, "/keyed/results", {"type": "api_key", "name": "key", "secret_name": "secret", "place": "cookie"}, {"key": papers.soil_key, "secret": papers.soil_secret}, {}),
         "mtls": (rondine.outside("soil-tls"), "/results", {"type": "basic", "user_name": papers.soil_user}, {"password": papers.soil_password, "tls_private_key": papers.client_private_key}, tls),
+        "client by tls": (rondine.outside("soil-tls"), "/bearer/results", {"type": "client_credentials", "token_address": f"{rondine.outside('soil-tls')}/oauth/token", "client_id": papers.soil_key, "client_authentication": "tls"}, {"tls_private_key": papers.client_private_key}, tls),
         "client_credentials": (store, lots, seeds(rondine, type="client_credentials", scope="lots.read"), {"client_secret": papers.seeds_secret}, {}),
         "body": (store, lots, seeds(rondine, type="client_credentials", client_authentication="body"), {"client_secret": papers.seeds_secret}, {}),
         "private_key_jwt": (store, lots, seeds(rondine, type="client_credentials", client_authentication="private_key_jwt"), signed, {}),
@@ -46,7 +47,7 @@ def scheme(rondine, kind):
     }[kind]  # fmt: skip
 
 
-KINDS = ("basic", "digest", "key and secret", "query", "cookie", "mtls", "client_credentials", "body", "private_key_jwt", "jwt_bearer", "password_grant")  # fmt: skip
+KINDS = ("basic", "digest", "key and secret", "query", "cookie", "mtls", "client by tls", "client_credentials", "body", "private_key_jwt", "jwt_bearer", "password_grant")  # fmt: skip
 
 
 @pytest.mark.parametrize("kind", KINDS)
@@ -71,6 +72,15 @@ def test_every_scheme_signs_in_and_leaves_its_secrets_nowhere(rondine, office, k
     assert "•••••••" in shown[0]["text"] or "•••••••" in str(shown[1])
     found = leaks(rondine, [trial, again, calls, shown], *secrets.values(), "canary-access-4711-")
     assert found == [] and leaks(rondine, [], rondine.url), "the control is found"
+
+
+def test_digest_with_md5_signs_in_too(rondine):
+    rondine.tell("soil", algorithm="MD5")
+    base, path, sign_in, secrets, _ = scheme(rondine, "digest")
+    name = rondine.sign_in("digest-of-old", base, sign_in, secrets)
+    found = rondine.office().try_operation(service=name, document={"path": path})
+    rondine.tell("soil", algorithm="SHA-256")
+    assert found["call"]["status"] == 200
 
 
 def test_a_wrong_secret_is_refused_with_what_to_do(rondine, office):

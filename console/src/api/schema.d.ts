@@ -1088,8 +1088,6 @@ export interface components {
             joined: string;
             name: string;
             operation: components["schemas"]["OperationDocument"];
-            /** @description names of parameters that look like keys */
-            secrets: string[];
             title: string;
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
@@ -1340,6 +1338,10 @@ export interface components {
             /** Format: uuid */
             id: string;
             name: string;
+            /** @description what the own sign-ins of operations need in their credentials, by operation */
+            own_secret_names: {
+                [key: string]: string[];
+            };
             problems: components["schemas"]["ProblemLine"][];
             /** @description what its sign-in needs */
             secret_names: string[];

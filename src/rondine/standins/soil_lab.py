@@ -6,6 +6,7 @@ GET  /keyed/results      a key and a secret in headers, cookies or the query: ke
 POST /keyed/results      the same in a form or JSON body
 POST /session            the sign-in operation: {"user": ..., "password": ...} -> {"session": {"key": ...}, "seconds": ...}
 GET  /session/results    "Authorization: Session <key>"
+GET  /bearer/results     an access token of its own token desk; over TLS the caller's certificate stands for a client secret (RFC 8705)
 GET  /moved/...          redirects: /moved/here to /results, /moved/away to the address in ?to=
 """
 
@@ -19,6 +20,8 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from aiohttp import web
+
+from rondine.standins.token_desk import TokenDesk
 
 REALM = "soil@olmara"
 RESULTS = """<?xml version="1.0" encoding="UTF-8"?>
@@ -43,6 +46,9 @@ class SoilLab:
     sessions: dict[str, float] = field(default_factory=dict)
     signed_in: int = 0
 
+    def __post_init__(self) -> None:
+        self.desk = TokenDesk(self.key, self.secret, scopes=frozenset({"results.read"}))
+
     def application(self) -> web.Application:
         app = web.Application()
         app.add_routes(
@@ -53,6 +59,8 @@ class SoilLab:
                 web.post("/session", self.session),
                 web.get("/session/results", self.with_session),
                 web.get("/moved/{where}", self.moved),
+                web.get("/bearer/results", self.bearer),
+                web.post("/oauth/token", self.desk.token),
                 web.get("/control", self.show),
                 web.put("/control", self.control),
             ]
@@ -117,6 +125,10 @@ class SoilLab:
         if self.sessions.get(key, 0) < time.time():
             return self._no("Session", "the session is not known, or has ended")
         return results()
+
+    async def bearer(self, request: web.Request) -> web.Response:
+        why = self.desk.why_not(request)
+        return self._no("Bearer", why) if why else results()
 
     async def moved(self, request: web.Request) -> web.Response:
         here = request.match_info["where"] == "here"

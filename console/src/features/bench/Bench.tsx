@@ -5,7 +5,7 @@ import { Page } from "../../ui/Layout";
 import { Tag, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { useEnvironments, usePermission } from "../session/session";
-import { useEnvironmentList } from "../environments/environments";
+import { useEnvironmentList, useStandingNames } from "../environments/environments";
 import { nameOf } from "../services/services";
 import {
   leave, rename, rulesOf, setField, take, useKeepSample, useMakeFeed, useMoveKey, useOperation, usePasted, useOutline, usePreview, usePropose, useRequest, useSaveOperation, useSavePlan, useTakeApart, useTrial,
@@ -78,6 +78,7 @@ function Workbench(props: Props) {
   const move = useMoveKey(project);
   const isProtected = useEnvironmentList(project).data?.find((one) => one.name === environment)?.is_protected ?? false;
   const makeFeed = useMakeFeed(project);
+  const standing = useStandingNames(project);
   const pasted = usePasted(project);
   const response = trial.data ?? pasted.data ?? null;
   const body = response?.body && !response.unreadable && response.outcome?.is_good ? response.body : null;
@@ -152,6 +153,7 @@ function Workbench(props: Props) {
         <span className="text-sm opacity-80">{service}</span>
         {item && <span className="font-mono text-xs opacity-70">{item.name}</span>}
         <Tag>{["GET", "HEAD"].includes(document.method ?? "GET") ? "reads" : "may write"}</Tag>
+        {document.enabled === false && <Tag tone="bad">disabled</Tag>}
         {savedPlan && <Tag>fills {savedPlan.typeName}</Tag>}
         <div className="ml-auto flex items-center gap-3 text-sm">
           <span className={isChanged || planChanged ? "text-accent" : "opacity-70"} aria-live="polite">
@@ -171,7 +173,7 @@ function Workbench(props: Props) {
       <div className="grid min-h-0 flex-1 divide-y divide-base-300 lg:grid-cols-[minmax(17rem,22%)_minmax(0,38%)_minmax(0,1fr)] lg:divide-x lg:divide-y-0">
         <RequestPane
           document={document} values={values} environment={environment} environments={environments} shown={request.data} shownError={request.error} isSending={trial.isPending} sendError={trial.error} maySend={mayTry}
-          trial={response} onDocument={setDocument} onValues={setValues} onEnvironment={setEnvironment} onSend={send} isProtected={isProtected} moveError={move.error}
+          trial={response} onDocument={setDocument} onValues={setValues} onEnvironment={setEnvironment} onSend={send} isProtected={isProtected} standing={standing} moveError={move.error}
           onMoveKey={(place) => move.mutate({ service, environment, place, document }, { onSuccess: (moved) => setDocument(moved.document as OperationDocument) })}
           addressError={takeApart.error}
           onAddress={(address) =>

@@ -1,9 +1,11 @@
-import { Plus, Trash2 } from "lucide-react";
+import { Trash2 } from "lucide-react";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { Field, Heading } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import type { Input, OperationDocument, Parameter } from "./bench";
+import { BodyEditor } from "./BodyEditor";
+import type { Input, OperationDocument } from "./bench";
+import { AddName, Parameters } from "./Parameters";
 
 interface Props {
   document: OperationDocument;
@@ -25,6 +27,7 @@ interface Props {
   isProtected: boolean;
   onMoveKey: (place: string) => void;
   moveError: unknown;
+  standing: string[];
 }
 
 /** Left: the inputs with their meaning, the request as it will be sent, and the button that sends it. */
@@ -124,7 +127,8 @@ function InputField({ input, value, problem, onChange }: { input: Input; value: 
   );
 }
 
-function Describe({ document, onDocument, onAddress, addressError }: Props) {
+function Describe(props: Props) {
+  const { document, onDocument, onAddress, addressError } = props;
   const [address, setAddress] = useState("");
   const set = (change: Partial<OperationDocument>) => onDocument({ ...document, ...change });
   const inputs = document.inputs ?? [];
@@ -157,8 +161,9 @@ function Describe({ document, onDocument, onAddress, addressError }: Props) {
           </div>
         )}
       </Field>
-      <Parameters title="Query" list={document.query ?? []} inputs={inputs} onChange={(query) => set({ query })} onInput={(input) => set({ inputs: [...inputs, input] })} />
-      <Parameters title="Headers" list={document.headers ?? []} inputs={inputs} onChange={(headers) => set({ headers })} onInput={(input) => set({ inputs: [...inputs, input] })} />
+      <Parameters title="Query" list={document.query ?? []} inputs={inputs} standing={props.standing} onChange={(query, more = []) => set({ query, inputs: [...inputs, ...more] })} />
+      <Parameters title="Headers" list={document.headers ?? []} inputs={inputs} standing={props.standing} onChange={(headers, more = []) => set({ headers, inputs: [...inputs, ...more] })} />
+      {!["GET", "HEAD"].includes(document.method ?? "GET") && <BodyEditor document={document} standing={props.standing} onDocument={onDocument} />}
       <fieldset>
         <legend className="mb-1 text-sm font-medium">Inputs</legend>
         {inputs.map((input, number) => {
@@ -177,66 +182,10 @@ function Describe({ document, onDocument, onAddress, addressError }: Props) {
         })}
         <AddName label="an input" onAdd={(name) => set({ inputs: [...inputs, { name }] })} />
       </fieldset>
+      <label className="mt-3 flex items-center gap-2 text-sm">
+        <input type="checkbox" className="checkbox checkbox-sm" checked={document.enabled ?? true} onChange={(e) => set({ enabled: e.target.checked })} /> enabled: it may be sent
+      </label>
     </div>
-  );
-}
-
-function Parameters({ title, list, inputs, onChange, onInput }: { title: string; list: Parameter[]; inputs: Input[]; onChange: (list: Parameter[]) => void; onInput: (input: Input) => void }) {
-  return (
-    <fieldset className="mb-3">
-      <legend className="mb-1 text-sm font-medium">{title}</legend>
-      {list.map((one, number) => {
-        const change = (part: Partial<Parameter>) => onChange(list.map((other, at) => (at === number ? { ...other, ...part } : other)));
-        const input = typeof one.value === "object" && one.value !== null && "input" in one.value && one.value.input ? one.value.input : null;
-        const standing = typeof one.value === "object" && one.value !== null && "standing" in one.value && one.value.standing ? one.value.standing : null;
-        return (
-          <div key={number} className="mb-1 flex items-center gap-1 text-xs">
-            <input type="checkbox" className="checkbox checkbox-xs" aria-label={`send ${one.name}`} checked={one.enabled ?? true} onChange={(e) => change({ enabled: e.target.checked })} />
-            <span className="w-20 shrink-0 truncate font-mono" title={one.name}>{one.name}</span>
-            {standing !== null ? (
-              <span className="min-w-0 flex-1 truncate rounded-selector bg-secondary/12 px-1.5 py-0.5 text-secondary">standing {standing}</span>
-            ) : input === null ? (
-              <input className="input input-xs min-w-0 flex-1 font-mono" aria-label={`value of ${one.name}`} value={typeof one.value === "string" ? one.value : JSON.stringify(one.value ?? "")} onChange={(e) => change({ value: e.target.value })} />
-            ) : (
-              <span className="min-w-0 flex-1 truncate rounded-selector bg-accent/12 px-1.5 py-0.5 text-accent">input {input}</span>
-            )}
-            <button
-              type="button"
-              className="btn btn-ghost btn-xs"
-              onClick={() => {
-                if (input !== null) change({ value: "" });
-                else {
-                  const name = one.name.replace(/[^A-Za-z0-9_-]/g, "_");
-                  if (!inputs.some((other) => other.name === name)) onInput({ name });
-                  change({ value: { input: name } });
-                }
-              }}
-            >
-              {input === null ? "make it an input" : "fix it"}
-            </button>
-            <button type="button" className="btn btn-ghost btn-xs" aria-label={`take away ${one.name}`} onClick={() => onChange(list.filter((_, at) => at !== number))}><Trash2 className="size-3.5" aria-hidden /></button>
-          </div>
-        );
-      })}
-      <AddName label={title === "Query" ? "a parameter" : "a header"} onAdd={(name) => onChange([...list, { name, value: "" }])} />
-    </fieldset>
-  );
-}
-
-function AddName({ label, onAdd }: { label: string; onAdd: (name: string) => void }) {
-  const [name, setName] = useState("");
-  return (
-    <form
-      className="flex gap-1"
-      onSubmit={(event) => {
-        event.preventDefault();
-        onAdd(name);
-        setName("");
-      }}
-    >
-      <input className="input input-xs w-36" aria-label={`name of ${label}`} placeholder={`name of ${label}`} value={name} onChange={(e) => setName(e.target.value)} />
-      <button className="btn btn-ghost btn-xs" disabled={!name}><Plus className="size-3.5" aria-hidden /> add</button>
-    </form>
   );
 }
 

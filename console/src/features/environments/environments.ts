@@ -61,3 +61,7 @@ export function usePermitHost(project: string) {
 export function useRemoveHost(project: string) {
   return useChange(project, (host_id: number) => answer(api.DELETE("/api/v1/projects/{project}/hosts/{host_id}", { params: { path: { project, host_id } } })));
 }
+
+export function useStandingNames(project: string): string[] {
+  return useStandingValues(project).data?.items.map((one) => one.name) ?? [];
+}

@@ -1,7 +1,8 @@
 import { Plus, Trash2 } from "lucide-react";
 import type { Schemas } from "../../api/client";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import { type Connection, type ConnectionDocument, type PartProps, useEffective, useMoveKey, useStandingNames } from "./connection";
+import { type Connection, type ConnectionDocument, type PartProps, useEffective, useMoveKey } from "./connection";
+import { useStandingNames } from "../environments/environments";
 
 type Parameter = Schemas["StandingParameter"];
 

@@ -1,10 +1,10 @@
-import { Copy } from "lucide-react";
+import { Copy, Trash2 } from "lucide-react";
 import { useState } from "react";
 import { Field, Tag, when } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { SchemaForm } from "../../ui/SchemaForm";
 import { usePermission } from "../session/session";
-import { type Connection, type ConnectionDocument, type PartProps, useBeginSignIn, useCredential, useDiscardToken, useDropSecond, useFindAddresses, useForms, useSetSecrets, useSignIn } from "./connection";
+import { type Connection, type ConnectionDocument, type PartProps, useBeginSignIn, useCredential, useDiscardToken, useDropSecond, useFindAddresses, useForms, useOperationNames, useSetSecrets, useSignIn } from "./connection";
 
 type SignIn = NonNullable<ConnectionDocument["sign_in"]>;
 
@@ -26,8 +26,9 @@ export function SignInPart({ document, readOnly, onDocument, project, connection
       </Field>
       {hasAddresses && !readOnly && <FindAddresses project={project} onFound={(found) => setScheme({ ...scheme, ...found, ...(scheme.type === "authorization_code" ? {} : { authorization_address: undefined }) })} />}
       {form && <SchemaForm key={scheme.type} fields={form.fields} values={scheme as unknown as Record<string, unknown>} readOnly={readOnly} onValues={(values) => setScheme({ ...values, type: scheme.type })} />}
-      {isChanged ? connection.document.sign_in?.type !== scheme.type && <p className="text-sm opacity-80">Save the connection, then enter its secrets.</p> : <Secrets project={project} connection={connection} />}
+      {isChanged ? connection.document.sign_in?.type !== scheme.type && <p className="text-sm opacity-80">Save the connection, then enter its secrets.</p> : <Secrets project={project} connection={connection} names={connection.secret_names} credential={connection.credential} />}
       {!isChanged && <TokenLife project={project} connection={connection} scheme={scheme.type} />}
+      <OwnSignIns document={document} readOnly={readOnly} onDocument={onDocument} project={project} connection={connection} isChanged={isChanged} />
     </>
   );
 }
@@ -56,23 +57,22 @@ function FindAddresses({ project, onFound }: { project: string; onFound: (found:
 const LABELS: Record<string, string> = { key: "Key", secret: "Secret", password: "Password", token: "Token", client_secret: "Client secret", private_key: "Private key (PEM)", tls_private_key: "Private key of the certificate (PEM)", proxy_password: "Password of the proxy" };
 
 /** The credential's secrets: written here, read nowhere. */
-function Secrets({ project, connection }: { project: string; connection: Connection }) {
-  const names = connection.secret_names;
-  const credential = useCredential(project, connection.credential);
-  const set = useSetSecrets(project, connection);
-  const drop = useDropSecond(project, connection);
+function Secrets({ project, connection, names, credential: kept, isOwn }: { project: string; connection: Connection; names: string[]; credential: string | null; isOwn?: boolean }) {
+  const credential = useCredential(project, kept);
+  const set = useSetSecrets(project, connection, isOwn ? kept : null);
+  const drop = useDropSecond(project, connection, kept ?? "");
   const may = usePermission(project, "replace_secret");
   const [values, setValues] = useState<Record<string, string>>({});
   const [isOpen, setOpen] = useState<"first" | "second" | null>(null);
   if (names.length === 0) return null;
   const isSet = names.every((one) => credential.data?.names.includes(one));
-  const open = isOpen ?? (isSet || credential.isPending && connection.credential ? null : "first");
+  const open = isOpen ?? (isSet || credential.isPending && kept ? null : "first");
   const isComplete = names.every((one) => values[one]);
   return (
     <div className="mt-3 mb-4">
       <div className="flex flex-wrap items-center gap-3 text-sm">
         <span className="font-medium">Secrets</span>
-        {isSet ? <span>{names.map((one) => LABELS[one] ?? one).join(", ")} kept in <code className="font-mono text-xs">{connection.credential}</code>{credential.data?.set_at && <span className="opacity-75">, set {when(credential.data.set_at)}</span>}</span> : <Tag tone="bad">missing</Tag>}
+        {isSet ? <span>{names.map((one) => LABELS[one] ?? one).join(", ")} kept in <code className="font-mono text-xs">{kept}</code>{credential.data?.set_at && <span className="opacity-75">, set {when(credential.data.set_at)}</span>}</span> : <Tag tone="bad">missing</Tag>}
         {isSet && may && open === null && <button type="button" className="btn btn-ghost btn-xs" onClick={() => setOpen("first")}>Replace</button>}
         {isSet && may && open === null && !credential.data?.has_second && <button type="button" className="btn btn-ghost btn-xs" onClick={() => setOpen("second")}>Add a second, valid in turn</button>}
       </div>
@@ -102,6 +102,46 @@ function Secrets({ project, connection }: { project: string; connection: Connect
           <button className="btn btn-primary btn-sm" disabled={!isComplete || set.isPending}>Keep the {names.length === 1 ? "secret" : "secrets"}</button>
           {isSet && <button type="button" className="btn btn-ghost btn-sm ml-2" onClick={() => { setValues({}); setOpen(null); }}>Leave it</button>}
         </form>
+      )}
+    </div>
+  );
+}
+
+/** Operations that sign in otherwise than the connection does, each with a credential of its own. */
+function OwnSignIns({ document, readOnly, onDocument, project, connection, isChanged }: PartProps & { project: string; connection: Connection; isChanged: boolean }) {
+  const forms = useForms(project);
+  const operations = useOperationNames(project, connection.service);
+  const own = document.own_sign_ins ?? [];
+  const free = operations.filter((name) => !own.some((one) => one.operation === name));
+  const put = (next: typeof own) => onDocument({ ...document, own_sign_ins: next });
+  if (own.length === 0 && (readOnly || free.length === 0)) return null;
+  return (
+    <div className="mt-4">
+      <p className="mb-1 text-sm font-medium">Operations that sign in otherwise</p>
+      {own.map((one, number) => {
+        const scheme = one.sign_in ?? { type: "none" as const };
+        const form = forms.data?.sign_in.find((other) => other.type === scheme.type);
+        const change = (sign_in: object) => put(own.map((other, at) => (at === number ? { ...other, sign_in: sign_in as SignIn } : other)));
+        const names = connection.own_secret_names[one.operation] ?? [];
+        return (
+          <fieldset key={one.operation} className="mb-3 border-l-2 border-base-300 pl-3">
+            <legend className="float-left mr-3 font-mono text-sm">{one.operation}</legend>
+            <div className="flex items-center gap-2">
+              <select className="select select-sm w-56" aria-label={`Scheme of ${one.operation}`} value={scheme.type} disabled={readOnly} onChange={(e) => change({ type: e.target.value })}>
+                {forms.data?.sign_in.map((other) => <option key={other.type} value={other.type}>{other.title}</option>)}
+              </select>
+              {!readOnly && <button type="button" className="btn btn-ghost btn-xs" aria-label={`${one.operation} signs in as the connection does`} onClick={() => put(own.filter((_, at) => at !== number))}><Trash2 className="size-3.5" aria-hidden /></button>}
+            </div>
+            {form && <div className="mt-2"><SchemaForm key={scheme.type} fields={form.fields} values={scheme as unknown as Record<string, unknown>} readOnly={readOnly} onValues={(values) => change({ ...values, type: scheme.type })} /></div>}
+            {isChanged ? scheme.type !== "none" && <p className="text-xs opacity-80">Save the connection, then enter the secrets.</p> : <Secrets project={project} connection={connection} names={names} credential={one.credential ?? null} isOwn />}
+          </fieldset>
+        );
+      })}
+      {!readOnly && free.length > 0 && (
+        <select className="select select-sm w-72" aria-label="Let an operation sign in otherwise" value="" onChange={(e) => e.target.value && put([...own, { operation: e.target.value, sign_in: { type: "none" }, credential: `${connection.name}-${e.target.value}`.slice(0, 63) }])}>
+          <option value="">let another operation sign in otherwise</option>
+          {free.map((name) => <option key={name}>{name}</option>)}
+        </select>
       )}
     </div>
   );

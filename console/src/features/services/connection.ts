@@ -50,13 +50,16 @@ export function useChangeConnection(project: string, name: string) {
   });
 }
 
-/** Gives the connection's credential its secrets; makes one for it if it has none. */
-export function useSetSecrets(project: string, connection: Connection) {
+/** Gives the connection's credential its secrets, or the one that is named `own`; makes it if there is none. */
+export function useSetSecrets(project: string, connection: Connection, own: string | null) {
   const fresh = useFresh(project, connection.name);
   return useMutation({
     mutationFn: async ({ secrets, isSecond }: { secrets: Record<string, string>; isSecond: boolean }) => {
-      const name = connection.credential ?? `${connection.name}-key`;
-      if (!connection.credential) {
+      const name = own ?? connection.credential ?? `${connection.name}-key`;
+      if (own) {
+        const known = await answer(api.GET("/api/v1/projects/{project}/credentials", { params: { path: { project }, query: { q: own } } }));
+        if (!known.items.some((one) => one.name === own)) await answer(api.POST("/api/v1/projects/{project}/credentials", { params: { path: { project } }, body: { name, environment: connection.environment } }));
+      } else if (!connection.credential) {
         await answer(api.POST("/api/v1/projects/{project}/credentials", { params: { path: { project } }, body: { name, environment: connection.environment } }));
         await answer(api.PATCH("/api/v1/projects/{project}/connections/{name}", { params: { path: { project, name: connection.name }, header: { "If-Match": `"${connection.version}"` } }, body: { credential: name } }));
       }
@@ -70,9 +73,15 @@ export function useCredential(project: string, name: string | null) {
   return useQuery({ queryKey: ["credential", project, name], enabled: name !== null, queryFn: () => answer(api.GET("/api/v1/projects/{project}/credentials/{name}", at(project, name ?? ""))) });
 }
 
-export function useDropSecond(project: string, connection: Connection) {
+export function useDropSecond(project: string, connection: Connection, credential: string) {
   const fresh = useFresh(project, connection.name);
-  return useMutation({ mutationFn: () => answer(api.DELETE("/api/v1/projects/{project}/credentials/{name}/secrets/second", at(project, connection.credential ?? ""))), onSettled: fresh });
+  return useMutation({ mutationFn: () => answer(api.DELETE("/api/v1/projects/{project}/credentials/{name}/secrets/second", at(project, credential))), onSettled: fresh });
+}
+
+/** The names of a service's operations. */
+export function useOperationNames(project: string, service: string): string[] {
+  const found = useQuery({ queryKey: ["operation-names", project], queryFn: () => answer(api.GET("/api/v1/projects/{project}/operations", { params: { path: { project } } })) });
+  return found.data?.items.filter((one) => one.service === service).map((one) => one.name) ?? [];
 }
 
 export function useSignIn(project: string, name: string) {
@@ -111,9 +120,4 @@ export function useMoveKey(project: string, connection: Connection) {
     mutationFn: (place: string) => answer(api.POST("/api/v1/projects/{project}/moves", { params: { path: { project } }, body: { service: connection.service, environment: connection.environment, place } })),
     onSettled: fresh,
   });
-}
-
-export function useStandingNames(project: string): string[] {
-  const found = useQuery({ queryKey: ["standing-values", project], queryFn: () => answer(api.GET("/api/v1/projects/{project}/standing-values", { params: { path: { project } } })) });
-  return found.data?.items.map((one) => one.name) ?? [];
 }

@@ -13,21 +13,16 @@ from rondine.core.protocols.rest import OperationDocument, Parameter, ValueOf, e
 _PLACEHOLDER = re.compile(
     r"\{([A-Za-z][\w-]*)\}|<([A-Za-z][\w -]*)>|:([A-Za-z][\w-]*)|%7B([A-Za-z][\w-]*)%7D", re.ASCII
 )
-_KEY_NAMES = re.compile(
-    r"(^|[_-])(api[_-]?key|key|token|access[_-]?token|secret|password|passwd|auth|signature|sig)$", re.IGNORECASE
-)
-_KEY_VALUE = re.compile(r"(?=.*[0-9])(?=.*[A-Za-z])[A-Za-z0-9_.\-+/=]{20,}", re.ASCII)
 
 
 @dataclass(frozen=True, slots=True)
 class TakenApart:
-    """base_address: scheme, host and port.  operation: path, query and inputs.  secrets: names of query parameters that look like keys."""
+    """base_address: scheme, host and port.  operation: path, query and inputs.  joined: the address as it was."""
 
     base_address: str
     operation: OperationDocument
     name: str
     title: str
-    secrets: list[str]
     joined: str
 
 
@@ -68,12 +63,7 @@ def take_apart(address: str, method: str = "GET") -> TakenApart:
         )
     inputs: dict[str, Input] = {}
     path = "/".join(_path_step(step, inputs) for step in parts.path.split("/")) or "/"
-    query, secrets = [], []
-    for pair in parts.query.split("&") if parts.query else []:
-        parameter = _parameter(pair, inputs)
-        query.append(parameter)
-        if not isinstance(parameter.value, ValueOf) and _looks_secret(parameter):
-            secrets.append(parameter.name)
+    query = [_parameter(pair, inputs) for pair in parts.query.split("&") if parts.query]
     words = [
         step
         for step in parts.path.split("/")
@@ -89,7 +79,7 @@ def take_apart(address: str, method: str = "GET") -> TakenApart:
     title = f"{verb} {unquote(words[-1]).replace('-', ' ').replace('_', ' ')}" if words else "New operation"
     operation = OperationDocument(method=method, path=path, inputs=list(inputs.values()), query=query)  # type: ignore[arg-type]
     joined = f"{parts.scheme}://{parts.netloc}{parts.path}" + (f"?{parts.query}" if parts.query else "")
-    return TakenApart(f"{parts.scheme}://{parts.netloc}", operation, proposed_name(title), title, secrets, joined)
+    return TakenApart(f"{parts.scheme}://{parts.netloc}", operation, proposed_name(title), title, joined)
 
 
 def _path_step(step: str, inputs: dict[str, Input]) -> str:
@@ -123,8 +113,3 @@ def _input(text: str, inputs: dict[str, Input], *, required: bool) -> str:
     name = re.sub(r"\W+", "_", text.strip())
     inputs.setdefault(name, Input(name=name, required=required))
     return name
-
-
-def _looks_secret(parameter: Parameter) -> bool:
-    value = parameter.value if isinstance(parameter.value, str) else ""
-    return bool(value) and bool(_KEY_NAMES.search(parameter.name) or _KEY_VALUE.fullmatch(value))

@@ -78,13 +78,11 @@ CredentialList, CredentialDetail, CredentialRevisions = item_views(
 
 def _connection(item: Connection) -> dict[str, Any]:
     document: ConnectionDocument = load(ConnectionDocument, item.document)
-    needed = [
-        name for one in (document, *(own.sign_in for own in document.own_sign_ins)) for name in one.secret_names()
-    ]
     return {
         "check_result": item.check_result,
         "warnings": [one.to_json() for one in connection_warnings(document)],
-        "secret_names": list(dict.fromkeys(needed)),
+        "secret_names": list(document.secret_names()),
+        "own_secret_names": {own.operation: list(own.sign_in.secret_names()) for own in document.own_sign_ins},
         "callback_path": callback_path(item.project.name, item.environment.name),
     }
 
@@ -95,6 +93,10 @@ ConnectionList, ConnectionDetail, ConnectionRevisions = item_views(
         "check_result": AnyField(allow_null=True),
         "warnings": ProblemLine(many=True),
         "secret_names": serializers.ListField(child=serializers.CharField(), help_text="what its sign-in needs"),
+        "own_secret_names": serializers.DictField(
+            child=serializers.ListField(child=serializers.CharField()),
+            help_text="what the own sign-ins of operations need in their credentials, by operation",
+        ),
         "callback_path": serializers.CharField(
             help_text="for the service's registration page, behind Rondine's address"
         ),

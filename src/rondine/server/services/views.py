@@ -113,7 +113,6 @@ class AddressParts(serializers.Serializer[Any]):
     name = serializers.CharField()
     title = serializers.CharField()
     operation = DocumentField(OperationDocument)
-    secrets = serializers.ListField(child=serializers.CharField(), help_text="names of parameters that look like keys")
     findings = FindingLine(many=True)
     joined = serializers.CharField()
 
@@ -133,7 +132,6 @@ class AddressView(ProjectView):
                 "name": found.name,
                 "title": found.title,
                 "operation": dump(found.operation),
-                "secrets": found.secrets,
                 "findings": [shown_finding(one) for one in keys_in_operation(found.operation)],
                 "joined": found.joined,
             }

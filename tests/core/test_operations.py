@@ -13,8 +13,9 @@ from rondine.core.keylike import keys_in_operation
 from rondine.core.names import NAME, proposed_name
 from rondine.core.protocols.address import take_apart
 from rondine.core.protocols.inputs import Input, checked_inputs
+from rondine.core.protocols.operation import OperationDocument, operation_problems
 from rondine.core.protocols.outcome import outcome
-from rondine.core.protocols.rest import OperationDocument, build_request, operation_problems, with_connection
+from rondine.core.protocols.rest import build_request, with_connection
 from rondine.core.secret import Secret
 from rondine.core.settings import load
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 from urllib.parse import unquote
 
-from rondine.core.protocols.rest import FormBody, OperationDocument, Parameter, TextBody
+from rondine.core.protocols.operation import FormBody, JsonBody, MultipartBody, OperationDocument, Parameter, TextBody
 
 NAMES = re.compile(
     r"(^|[_.\s-])((api|app|access|auth|client|subscription|private|session|id|refresh|sign(ing)?)?[_-]?"
@@ -76,6 +76,12 @@ def keys_in_operation(operation: OperationDocument) -> list[Finding]:
     groups = [("/query", "query", operation.query), ("/headers", "header", operation.headers)]
     if isinstance(operation.body, FormBody):
         groups.append(("/body/fields", "body", operation.body.fields))
+    if isinstance(operation.body, MultipartBody):
+        fields = [Parameter(name=one.name, value=one.value) for one in operation.body.parts if one.encoding == "text"]
+        groups.append(("/body/parts", "body", fields))
+    if isinstance(operation.body, JsonBody):
+        members = [Parameter(name=one.at.rpartition("/")[2], value=one.value) for one in operation.body.members]
+        groups.append(("/body/members", "body", members))
     for start, kind, parameters in groups:
         found += keys_in(start, kind, parameters)
     if isinstance(operation.body, TextBody):

@@ -2,18 +2,22 @@
 
 from collections.abc import Mapping, Sequence
 from datetime import date, datetime
+from decimal import Decimal
 from typing import Annotated, Any, Literal
 
 from msgspec import UNSET, Meta, UnsetType
 
-from rondine.core.documents.json import json_text
-from rondine.core.errors import InputError, Problem, did_you_mean
+from rondine.core.documents.json import json_text, read_json
+from rondine.core.errors import DocumentError, InputError, Problem, did_you_mean
 from rondine.core.mapping.types import CONVERSIONS, ConversionError
 from rondine.core.settings import Document
 
 InputName = Annotated[
     str, Meta(pattern=r"^[A-Za-z][A-Za-z0-9_-]{0,62}$", description="letters, digits, - and _, beginning with a letter")
 ]
+
+
+InputType = Literal["text", "integer", "decimal", "boolean", "date", "datetime", "json"]
 
 
 class Input(Document, frozen=True):
@@ -24,7 +28,7 @@ class Input(Document, frozen=True):
     """
 
     name: InputName
-    type: Literal["text", "integer", "decimal", "boolean", "date", "datetime"] = "text"
+    type: InputType = "text"
     required: bool = False
     default: Any | UnsetType = UNSET
     try_value: Any | UnsetType = UNSET
@@ -95,7 +99,7 @@ def checked_inputs(
             )
             continue
         try:
-            value = CONVERSIONS[one.type](given)
+            value = CONVERSIONS[one.type](_parsed(given) if one.type == "json" else given)
         except ConversionError as error:
             problems.append(
                 Problem(f"/{one.name}", f'"{one.name}" {error}', f"the input takes a value of type {one.type}")
@@ -116,10 +120,20 @@ def checked_inputs(
     return out
 
 
+def _parsed(given: Any) -> Any:
+    """A JSON value as it is, or written as text, as people and command lines give it."""
+    if not isinstance(given, str):
+        return given
+    try:
+        return read_json(given.encode())
+    except DocumentError as error:
+        raise ConversionError(f'is no JSON: {error.message}; a text is written "so", a list ["so"]') from error
+
+
 def value_text(value: Any) -> str:
     """A typed value as it is written into an address or header."""
     if isinstance(value, str):
         return value
     if isinstance(value, (date, datetime)):
         return value.isoformat().replace("+00:00", "Z")
-    return format(value, "f") if value.__class__.__name__ == "Decimal" else json_text(value)
+    return format(value, "f") if isinstance(value, Decimal) else json_text(value)

@@ -202,7 +202,9 @@ def _save(kind: ItemKind, item: Any) -> None:
                 hint="change that one",
             ) from error
         raise Conflict(
-            f'the {kind.word} "{item.name}" is there already', where="/name", hint="take another name, or change that one"
+            f'the {kind.word} "{item.name}" is there already',
+            where="/name",
+            hint="take another name, or change that one",
         ) from error
     kind.changed(item)
 

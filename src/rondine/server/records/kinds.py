@@ -4,7 +4,7 @@ from rondine.core.connection import FeedDocument
 from rondine.core.errors import InputError, Problem
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument, problems_of, record_type_problems
 from rondine.core.protocols.inputs import checked_inputs
-from rondine.core.protocols.rest import OperationDocument
+from rondine.core.protocols.operation import OperationDocument
 from rondine.core.settings import load
 from rondine.server.items.actions import ItemKind, refresh_problems
 from rondine.server.items.models import Item

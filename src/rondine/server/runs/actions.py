@@ -12,7 +12,7 @@ from rondine.core.connection import ConnectionDocument, FeedDocument
 from rondine.core.errors import Conflict, DraftError, NotFound, Problem
 from rondine.core.limits import meter
 from rondine.core.protocols.inputs import checked_inputs
-from rondine.core.protocols.rest import OperationDocument
+from rondine.core.protocols.operation import OperationDocument
 from rondine.core.settings import dump, load
 from rondine.server.access.models import Person, Project
 from rondine.server.records.kinds import FEEDS, record_types_of

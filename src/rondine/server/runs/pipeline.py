@@ -24,8 +24,9 @@ from rondine.core.mapping.sealing import SealedRow, seal
 from rondine.core.pagination import Ending, PageNumber
 from rondine.core.paths import parse_pointer, resolve
 from rondine.core.protocols.inputs import checked_inputs
+from rondine.core.protocols.operation import OperationDocument
 from rondine.core.protocols.outcome import outcome
-from rondine.core.protocols.rest import OperationDocument, build_request, with_connection
+from rondine.core.protocols.rest import build_request, with_connection
 from rondine.core.settings import load
 from rondine.engine.client import Arrival, Engine, Line, SideCall
 from rondine.server.records.actions import record_set

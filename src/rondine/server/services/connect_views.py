@@ -19,7 +19,7 @@ from rondine.core.connection import (
 from rondine.core.forms import form_of
 from rondine.core.keylike import why_key_like
 from rondine.core.limits import meter
-from rondine.core.protocols.rest import OperationDocument
+from rondine.core.protocols.operation import OperationDocument
 from rondine.core.settings import dump, load
 from rondine.core.signin import NoSignIn, SignIn
 from rondine.core.signin.metadata import discover

@@ -17,7 +17,7 @@ from rondine.core.connection import (
     connection_problems,
 )
 from rondine.core.errors import Problem, did_you_mean
-from rondine.core.protocols.rest import OperationDocument, ValueOf, operation_problems, parts_of
+from rondine.core.protocols.operation import OperationDocument, ValueOf, operation_problems, parts_of
 from rondine.core.settings import load
 from rondine.server.items.actions import ItemKind, refresh_problems
 from rondine.server.items.models import Item

@@ -10,7 +10,7 @@ from rondine.core.connection import ConnectionDocument, ServiceDocument
 from rondine.core.errors import InputError
 from rondine.core.names import proposed_name
 from rondine.core.protocols.address import take_apart
-from rondine.core.protocols.rest import OperationDocument
+from rondine.core.protocols.operation import OperationDocument
 from rondine.core.settings import dump, load
 from rondine.core.signin import NoSignIn
 from rondine.server.access.models import Person, Project

@@ -16,7 +16,7 @@ from rondine.core.errors import DocumentError, InputError
 from rondine.core.keylike import Finding, keys_in_operation
 from rondine.core.paths import normalized_path, parse_pointer, pointer_text, resolve
 from rondine.core.protocols.address import take_apart
-from rondine.core.protocols.rest import OperationDocument
+from rondine.core.protocols.operation import OperationDocument
 from rondine.core.settings import dump, load
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.views import ProjectView, Strict, WaitingView

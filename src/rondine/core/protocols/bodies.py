@@ -1,0 +1,184 @@
+"""Bodies of requests: forms, multipart, JSON put together from members, texts with places for values, bytes."""
+
+import base64
+import binascii
+import hashlib
+import re
+from collections.abc import Callable
+from datetime import date
+from decimal import Decimal
+from typing import Any
+from urllib.parse import quote_plus
+from xml.sax.saxutils import escape
+
+from rondine.core.documents.json import json_text
+from rondine.core.errors import InputError
+from rondine.core.mapping.types import CONVERSIONS, ConversionError
+from rondine.core.protocols.inputs import value_text
+from rondine.core.protocols.operation import (
+    Body,
+    BytesBody,
+    FormBody,
+    JsonBody,
+    Member,
+    MultipartBody,
+    Part,
+    TextBody,
+    Value,
+    parts_of,
+)
+from rondine.core.protocols.styles import scalar_text
+from rondine.core.secret import MASK
+
+#: Gives a value its text, number or whatever it is; None if an input in it has none.
+Read = Callable[[Value], Any]
+_MISSING = object()
+
+
+def body_content(body: Body, read: Read, *, is_shown: bool = False) -> tuple[bytes | None, str]:
+    """(the bytes to send, None if nothing is left of them; the media type). is_shown: masks stand in place of secrets and stay readable."""
+    match body:
+        case FormBody():
+            return _form(body, read, is_shown).encode(), "application/x-www-form-urlencoded"
+        case MultipartBody():
+            return _multipart(body, read)
+        case JsonBody():
+            found = json_value(body, read)
+            return (None if found is _MISSING else json_text(found).encode()), body.media_type
+        case TextBody():
+            return _text(body, read).encode(), body.media_type
+        case BytesBody():
+            found = read(body.content)
+            return (None if found is None else _decoded(value_text(found), "/body/content")), body.media_type
+
+
+def _form(body: FormBody, read: Read, is_shown: bool) -> str:
+    pairs = []
+    for one in body.fields:
+        value = read(one.value) if one.enabled else None
+        for text in _texts(value, explode=one.explode):
+            pairs.append(f"{quote_plus(one.name)}={text if is_shown and MASK in text else quote_plus(text)}")
+    return "&".join(pairs)
+
+
+def _texts(value: Any, *, explode: bool) -> list[str]:
+    if value is None:
+        return []
+    if isinstance(value, list):
+        texts = [scalar_text(one) for one in value if one is not None]
+        return texts if explode else [",".join(texts)]
+    return [scalar_text(value)]
+
+
+def _multipart(body: MultipartBody, read: Read) -> tuple[bytes, str]:
+    """RFC 7578. The boundary comes from the content, so that equal bodies are equal."""
+    sections: list[bytes] = []
+    for one in body.parts:
+        value = read(one.value) if one.enabled else None
+        for text in (
+            [] if value is None else [scalar_text(each) for each in (value if isinstance(value, list) else [value])]
+        ):
+            sections.append(_section(one, text))
+    boundary = "rondine-" + hashlib.sha256(b"".join(sections)).hexdigest()[:24]
+    mark = f"--{boundary}".encode()
+    content = b"".join(mark + b"\r\n" + section + b"\r\n" for section in sections) + mark + b"--\r\n"
+    return content, f"multipart/form-data; boundary={boundary}"
+
+
+def _section(part: Part, text: str) -> bytes:
+    def quoted(name: str) -> str:
+        return name.replace('"', "%22").replace("\r", "%0D").replace("\n", "%0A")
+
+    head = f'Content-Disposition: form-data; name="{quoted(part.name)}"'
+    if part.file_name:
+        head += f'; filename="{quoted(part.file_name)}"'
+    if part.media_type:
+        head += f"\r\nContent-Type: {quoted(part.media_type)}"
+    content = _decoded(text, part.name) if part.encoding == "base64" else text.encode()
+    return head.encode() + b"\r\n\r\n" + content
+
+
+def _decoded(text: str, where: str) -> bytes:
+    try:
+        return base64.b64decode(re.sub(r"\s", "", text), validate=True)
+    except (binascii.Error, ValueError) as error:
+        raise InputError(f"the value is not base64: {error}", where=where, hint="encode the bytes first") from error
+
+
+def json_value(body: JsonBody, read: Read) -> Any:
+    """The body's value; _MISSING if its one member has none."""
+    root: Any = _MISSING
+    for one in body.members:
+        value = _member_value(one, read) if one.enabled else None
+        if value is None:
+            continue
+        if one.at == "":
+            return value
+        tokens = [token.replace("~1", "/").replace("~0", "~") for token in one.at.split("/")[1:]]
+        root = _container(tokens[0]) if root is _MISSING else root
+        _put(root, tokens, value)
+    is_whole = len(body.members) == 1 and body.members[0].at == ""
+    return {} if root is _MISSING and not is_whole else root
+
+
+def _container(token: str) -> Any:
+    """What a place with this first step is in: a number is the element of a list."""
+    return [] if re.fullmatch(r"0|[1-9]\d*|-", token) else {}
+
+
+def _put(container: Any, tokens: list[str], value: Any) -> None:
+    for number, token in enumerate(tokens):
+        is_last = number == len(tokens) - 1
+        if isinstance(container, list):
+            index = int(token) if token.isdigit() else len(container)
+            if index >= len(container):  # those before it may have been left out
+                container.append(value if is_last else _container(tokens[number + 1]))
+                index = len(container) - 1
+            container = container[index]
+        elif is_last:
+            container[token] = value
+        else:
+            container = container.setdefault(token, _container(tokens[number + 1]))
+
+
+def _member_value(member: Member, read: Read) -> Any:
+    value = read(member.value)
+    if value is None:
+        return None
+    if member.type == "json_text":
+        return json_text(value)
+    if member.type != "text" and isinstance(value, str):
+        try:
+            value = CONVERSIONS[member.type](value)
+        except ConversionError as error:
+            hint = f"it is read as {member.type}; correct the value, or read it as text"
+            raise InputError(f"the value {error}", where=f"body{member.at}", hint=hint) from error
+    return value.isoformat().replace("+00:00", "Z") if isinstance(value, date) else value
+
+
+def _text(body: TextBody, read: Read) -> str:
+    out = ""
+    kind = body.media_type.partition(";")[0].strip().lower()
+    is_json = kind == "application/json" or kind.endswith("+json")
+    is_xml = kind in ("application/xml", "text/xml") or kind.endswith("+xml")
+    for part in parts_of(body.content):
+        if isinstance(part, str):
+            out += part
+            continue
+        value = read(part)
+        if is_json:
+            quoted = json_text(value_text(value) if _is_within_string(out) or not _is_plain_json(value) else value)
+            out += quoted[1:-1] if _is_within_string(out) else quoted
+        else:
+            text = "" if value is None else scalar_text(value)
+            out += escape(text, {'"': "&quot;", "'": "&apos;"}) if is_xml else text
+    return out
+
+
+def _is_plain_json(value: Any) -> bool:
+    return value is None or isinstance(value, (str, bool, int, float, Decimal, dict, list))
+
+
+def _is_within_string(text: str) -> bool:
+    """Whether a JSON text that breaks off here does so between quotes."""
+    return len(re.findall(r'(?<!\\)(?:\\\\)*"', text)) % 2 == 1

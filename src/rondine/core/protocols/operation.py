@@ -1,0 +1,296 @@
+"""An operation as it is described and stored: method, path template (RFC 6570), inputs, what is sent with it, what comes back.
+
+Texts that hold values are structures: a text, `{"input": "name"}`, or a list of both. No text is scanned for braces; only the path is a
+template, and only RFC 6570's.
+"""
+
+import re
+from collections.abc import Iterator
+from typing import Annotated, Any, Literal
+
+import uritemplate
+from msgspec import Meta
+
+from rondine.core.errors import InputError, Problem, did_you_mean
+from rondine.core.pagination import Paging
+from rondine.core.protocols.inputs import Input
+from rondine.core.protocols.styles import check_template
+from rondine.core.schema.outline import Correction
+from rondine.core.settings import Document
+
+Method = Literal["GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS"]
+READING: frozenset[str] = frozenset({"GET", "HEAD", "OPTIONS"})
+#: Fields that the engine writes itself (RFC 9112).
+OWN_HEADERS = frozenset({"host", "content-length", "transfer-encoding", "connection", "te", "upgrade"})
+_FIELD_NAME = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")
+
+
+class ValueOf(Document, frozen=True):
+    """The place of a value: of the operation's input, or of the environment's standing value of this name."""
+
+    input: str = ""
+    standing: str = ""
+
+
+Value = str | ValueOf | list[str | ValueOf]
+
+
+class Parameter(Document, frozen=True):
+    """A query parameter, header, cookie or form field.
+
+    enabled: off, it is not sent.  encoded: the name and value are percent-encoded already and stay as they are.  style, explode: how lists and
+    objects are written (OpenAPI 3.1, "Style Values"); json: as JSON text.
+
+    A value that holds an input without a value is left out, name and all.
+    """
+
+    name: str
+    value: Value = ""
+    enabled: bool = True
+    encoded: bool = False
+    style: Literal["form", "spaceDelimited", "pipeDelimited", "deepObject", "json"] = "form"
+    explode: bool = True
+
+
+class FormBody(Document, tag="form", frozen=True):
+    """Fields sent as application/x-www-form-urlencoded. A field that holds an input without a value is left out."""
+
+    fields: list[Parameter] = []
+
+
+class Part(Document, frozen=True):
+    """One part of a multipart body. file_name: makes it a file.  media_type: of its content; empty for plain text.  encoding: base64, if the
+    value is bytes written so.
+    """
+
+    name: str
+    value: Value = ""
+    enabled: bool = True
+    file_name: str = ""
+    media_type: str = ""
+    encoding: Literal["text", "base64"] = "text"
+
+
+class MultipartBody(Document, tag="multipart", frozen=True):
+    """Parts sent as multipart/form-data (RFC 7578)."""
+
+    parts: list[Part] = []
+
+
+class Member(Document, frozen=True):
+    """A value within a JSON body. at: its place, a JSON Pointer (RFC 6901); a number is an element of a list, empty is the whole body.
+
+    type: how a fixed text is read: as text, number, boolean, any JSON; json_text: the value becomes JSON within a text.
+    A member that holds an input without a value is left out.
+    """
+
+    at: Annotated[str, Meta(pattern=r"^(/.*)?$")]
+    value: Value = ""
+    type: Literal["text", "integer", "decimal", "boolean", "json", "json_text"] = "text"
+    enabled: bool = True
+
+
+class JsonBody(Document, tag="json", frozen=True):
+    """A JSON body put together from members. Numbers are written unquoted, texts quoted, what has no value is left out."""
+
+    members: list[Member] = []
+    media_type: str = "application/json"
+
+
+class TextBody(Document, tag="text", frozen=True):
+    """A text sent byte for byte; a value in it is encoded by the rules of its place: in JSON as a value, or as text between quotes; in XML
+    with its special characters written as references.
+    """
+
+    media_type: str = "application/json"
+    content: Value = ""
+
+
+class BytesBody(Document, tag="bytes", frozen=True):
+    """Bytes, given as base64 (RFC 4648, section 4)."""
+
+    media_type: str = "application/octet-stream"
+    content: Value = ""
+
+
+Body = FormBody | MultipartBody | JsonBody | TextBody | BytesBody
+
+
+class ResponseView(Document, frozen=True):
+    """What people said of the response. rows: what becomes one row, a JSONPath a level.  corrections: of its schema."""
+
+    rows: list[str] = []
+    corrections: list[Correction] = []
+
+
+class ResponseDescription(Document, frozen=True):
+    """What a definition says of a response. status: three digits, a family such as 4XX, or default.  schema: JSON Schema 2020-12; it may
+    refer to `#/$defs/...`, the schemas of the service.
+    """
+
+    status: Annotated[str, Meta(pattern=r"^([1-5]\d\d|[1-5]XX|default)$")]
+    media_type: str = ""
+    schema: dict[str, Any] | bool | None = None
+    description: str = ""
+
+
+class CameFrom(Document, frozen=True):
+    """Where an imported operation stands. definition: by name.  pointer: JSON Pointer in it.  key: what it is called there, whatever its
+    name is here.  hash: of what was said of it, to notice changes.
+    """
+
+    definition: str
+    pointer: str = ""
+    key: str = ""
+    hash: str = ""
+
+
+class OperationDocument(Document, frozen=True):
+    """One request that a service can answer. path: an RFC 6570 template below the connection's base address.  enabled: off, it is not sent.
+
+    responses: as a definition describes them.  left_out: inputs that a definition offers and nobody wants.  came_from: the definition.
+    """
+
+    enabled: bool = True
+    method: Method = "GET"
+    path: str = "/"
+    inputs: list[Input] = []
+    query: list[Parameter] = []
+    headers: list[Parameter] = []
+    cookies: list[Parameter] = []
+    body: Body | None = None
+    paging: Paging | None = None
+    response: ResponseView = ResponseView()
+    responses: list[ResponseDescription] = []
+    description: str = ""
+    documentation: str = ""
+    tags: list[str] = []
+    left_out: list[str] = []
+    came_from: CameFrom | None = None
+
+
+def parts_of(value: Value) -> list[str | ValueOf]:
+    return value if isinstance(value, list) else [value]
+
+
+def body_values(body: Body | None) -> Iterator[tuple[str, Value]]:
+    """Every value of a body with its place in the document."""
+    match body:
+        case FormBody(fields=fields):
+            yield from ((f"/body/fields/{number}", one.value) for number, one in enumerate(fields))
+        case MultipartBody(parts=parts):
+            yield from ((f"/body/parts/{number}", one.value) for number, one in enumerate(parts))
+        case JsonBody(members=members):
+            yield from ((f"/body/members/{number}", one.value) for number, one in enumerate(members))
+        case TextBody(content=content) | BytesBody(content=content):
+            yield "/body/content", content
+        case None:
+            pass
+
+
+def values_of(operation: OperationDocument) -> Iterator[tuple[str, Value]]:
+    """Every value that an operation sends, but for the path's, with its place in the document."""
+    for group in ("query", "headers", "cookies"):
+        for number, one in enumerate(getattr(operation, group)):
+            yield f"/{group}/{number}", one.value
+    yield from body_values(operation.body)
+
+
+def path_variables(path: str) -> set[str]:
+    """The names in a path template; none if it is not well-formed."""
+    try:
+        return set(uritemplate.URITemplate(path).variable_names)
+    except ValueError:
+        return set()
+
+
+def operation_problems(operation: OperationDocument) -> list[Problem]:
+    """Everything that keeps an operation from being sent, with places in its document."""
+    names = [one.name for one in operation.inputs]
+    variables = path_variables(operation.path)
+    problems = [
+        Problem(f"/inputs/{number}/name", f'the input "{name}" is there twice', "rename one of them")
+        for number, name in enumerate(names)
+        if name in names[:number]
+    ]
+    problems += _path_problems(operation.path, variables, names)
+    if operation.body is not None and operation.method in READING:
+        words = f"{operation.method} sends no body"
+        problems.append(Problem("/body", words, "take it away, or choose the method the service wants"))
+    problems += _header_problems(operation)
+    used = set(variables)
+    for here, value in values_of(operation):
+        for part in parts_of(value):
+            if isinstance(part, ValueOf):
+                used.add(part.input)
+                problems += _value_problems(f"{here}/value", part, names)
+    if isinstance(operation.body, JsonBody):
+        problems += _member_problems(operation.body)
+    problems += [
+        Problem(
+            f"/inputs/{names.index(name)}",
+            f'nothing uses the input "{name}"',
+            "put it into the path, the query, a header or the body",
+        )
+        for name in names
+        if name not in used
+    ]
+    return problems
+
+
+def _path_problems(path: str, variables: set[str], names: list[str]) -> list[Problem]:
+    problems = []
+    try:
+        check_template(path)
+    except InputError as error:
+        problems.append(Problem("/path", error.message, error.hint))
+    if path and not path.startswith(("/", "{/")):
+        problems.append(
+            Problem("/path", 'the path does not begin with "/"', "it is joined to the connection's base address")
+        )
+    return problems + [
+        Problem("/path", f'"{{{name}}}" is no input', did_you_mean(name, names) or f'add an input named "{name}"')
+        for name in sorted(variables - set(names))
+    ]
+
+
+def _header_problems(operation: OperationDocument) -> list[Problem]:
+    problems = []
+    for number, one in enumerate(operation.headers):
+        is_own = one.name.lower() in OWN_HEADERS
+        if is_own or not _FIELD_NAME.fullmatch(one.name):
+            reason = "is written by Rondine itself" if is_own else "is not a header name"
+            problems.append(Problem(f"/headers/{number}/name", f'"{one.name[:80]}" {reason}', "take it away"))
+        if any(isinstance(part, str) and re.search(r"[\r\n\0]", part) for part in parts_of(one.value)):
+            words = "a header value has no line breaks"
+            problems.append(Problem(f"/headers/{number}/value", words, "write it on one line"))
+    for number, one in enumerate(operation.cookies):
+        if not _FIELD_NAME.fullmatch(one.name):
+            problems.append(
+                Problem(f"/cookies/{number}/name", f'"{one.name[:80]}" is not a cookie name', "take it away")
+            )
+    return problems
+
+
+def _value_problems(where: str, part: ValueOf, names: list[str]) -> list[Problem]:
+    if bool(part.input) == bool(part.standing):
+        return [Problem(where, "a place takes either an input or a standing value", "name one of them")]
+    if part.input and part.input not in names:
+        hint = did_you_mean(part.input, names) or "add the input first"
+        return [Problem(where, f'there is no input "{part.input}"', hint)]
+    return []
+
+
+def _member_problems(body: JsonBody) -> list[Problem]:
+    """Members that are there twice, or within one that is a value."""
+    problems, seen = [], [one.at for one in body.members]
+    for number, one in enumerate(body.members):
+        above = {one.at[: cut.start()] for cut in re.finditer("/", one.at)} - {one.at}
+        if one.at in seen[:number]:
+            problems.append(
+                Problem(f"/body/members/{number}/at", f'"{one.at}" is there twice', "take one of them away")
+            )
+        elif found := sorted(above & set(seen)):
+            words = f'"{one.at}" is within "{found[0]}", which is a value'
+            problems.append(Problem(f"/body/members/{number}/at", words, "take one of them away"))
+    return problems

@@ -1,0 +1,116 @@
+"""How lists and objects are written into a path, query, header or cookie (OpenAPI 3.1, "Style Values"; RFC 6570).
+
+A plain value is written the same way in every style.
+"""
+
+import re
+from collections.abc import Mapping
+from typing import Any
+from urllib.parse import quote
+
+import uritemplate
+
+from rondine.core.documents.json import json_text
+from rondine.core.errors import InputError
+from rondine.core.http import QUERY_SAFE
+from rondine.core.protocols.inputs import value_text
+
+#: What may stand unencoded in one of several values that a comma, blank or bar parts.
+_ELEMENT_SAFE = QUERY_SAFE.replace(",", "")
+_EXPRESSION = re.compile(r"\{([^{}]*)\}")
+_NAME = r"(?:[A-Za-z0-9_]|%[0-9A-Fa-f]{2})(?:\.?(?:[A-Za-z0-9_]|%[0-9A-Fa-f]{2}))*"
+_SPEC = rf"{_NAME}(?:\*|:[1-9]\d{{0,3}})?"
+_EXPRESSION_INSIDE = re.compile(rf"[+#./;?&]?{_SPEC}(?:,{_SPEC})*")
+_PREFIXED = re.compile(rf"(?<=[{{+#./;?&,])({_NAME}):\d+(?=[,}}])")
+_BETWEEN = {"form": ",", "spaceDelimited": "%20", "pipeDelimited": "%7C"}
+
+
+def query_pairs(name: str, value: Any, style: str, *, explode: bool) -> list[str]:
+    """The pairs `name=value` of a query, percent-encoded (RFC 3986); none for an empty list or object."""
+    if style == "json":
+        return [_pair(name, json_text(value))]
+    if isinstance(value, dict):
+        members = [(str(key), one) for key, one in value.items() if one is not None]
+        if style == "deepObject":
+            return [pair for key, one in members for pair in _deep(f"{name}[{key}]", one)]
+        if explode:
+            return [_pair(key, scalar_text(one)) for key, one in members]
+        flat = [text for key, one in members for text in (key, scalar_text(one))]
+    elif isinstance(value, list):
+        flat = [scalar_text(one) for one in value if one is not None]
+        if explode or style == "deepObject":
+            return [_pair(name, text) for text in flat]
+    else:
+        return [_pair(name, value_text(value))]
+    if not flat:
+        return []
+    between = _BETWEEN.get(style, ",")
+    return [f"{encoded(name)}={between.join(quote(text, safe=_ELEMENT_SAFE) for text in flat)}"]
+
+
+def _deep(name: str, value: Any) -> list[str]:
+    if isinstance(value, dict):
+        return [pair for key, one in value.items() if one is not None for pair in _deep(f"{name}[{key}]", one)]
+    if isinstance(value, list):
+        return [pair for one in value for pair in _deep(name, one)]
+    return [_pair(name, scalar_text(value))]
+
+
+def _pair(name: str, text: str) -> str:
+    return f"{encoded(name)}={encoded(text)}"
+
+
+def header_text(value: Any, *, explode: bool) -> str:
+    """A header's value, style "simple": elements parted by commas, members as `key=value` or `key,value`."""
+    if isinstance(value, list):
+        return ",".join(scalar_text(one) for one in value if one is not None)
+    if isinstance(value, dict):
+        between = "=" if explode else ","
+        return ",".join(f"{key}{between}{scalar_text(one)}" for key, one in value.items() if one is not None)
+    return value_text(value)
+
+
+def path_value(value: Any) -> Any:
+    """A value as a path template takes it: a text, a list of texts, or pairs in their order."""
+    if isinstance(value, list):
+        return [scalar_text(one) for one in value if one is not None]
+    if isinstance(value, dict):
+        return [(str(key), scalar_text(one)) for key, one in value.items() if one is not None]
+    return value_text(value)
+
+
+def expand(template: str, values: Mapping[str, Any]) -> str:
+    """A path template filled in (RFC 6570); what has no value is left out. Raises InputError for one that is not well-formed."""
+    check_template(template)
+    for found in _PREFIXED.finditer(template):
+        if isinstance(values.get(found.group(1)), (list, dict)):
+            words = f'"{found.group(1)}" is a list or an object, of which "{found.group(0)}" cannot be taken'
+            raise InputError(
+                words, where="/path", hint="a length goes with plain values alone (RFC 6570, section 2.4.1)"
+            )
+    return uritemplate.URITemplate(template).expand(
+        {name: path_value(value) for name, value in values.items() if value is not None}
+    )
+
+
+def check_template(template: str) -> None:
+    """Raises InputError for what is no template (RFC 6570, section 2)."""
+    plain = _EXPRESSION.sub("", template)
+    if re.search(r"[{}]", plain):
+        raise InputError(
+            "the path's braces do not match", where="/path", hint="a placeholder is written {name} (RFC 6570)"
+        )
+    for found in _EXPRESSION.finditer(template):
+        if not _EXPRESSION_INSIDE.fullmatch(found.group(1)):
+            words = f'"{found.group(0)[:60]}" is no placeholder'
+            raise InputError(words, where="/path", hint="such as {name}, {name*}, {.name}, {;name}, {?name} (RFC 6570)")
+
+
+def scalar_text(value: Any) -> str:
+    """One element of a list: as it is written alone, JSON if it is a list or object itself."""
+    return json_text(value) if isinstance(value, (dict, list)) else value_text(value)
+
+
+def encoded(text: str) -> str:
+    """Text as a query's name or value (RFC 3986): only what must be is percent-encoded, and "+" too, since forms read it as a blank."""
+    return quote(text, safe=QUERY_SAFE)

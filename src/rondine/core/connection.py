@@ -14,7 +14,9 @@ from rondine.core.protocols.operation import OWN_HEADERS, Value, ValueOf, parts_
 from rondine.core.settings import Document
 from rondine.core.signin import (
     AuthorizationCode,
+    Basic,
     ClientCertificate,
+    Digest,
     JwtBearer,
     NoSignIn,
     OAuthClient,
@@ -277,6 +279,9 @@ def sign_in_problems(sign_in: SignIn, here: str, document: ConnectionDocument) -
                         "paste it in PEM",
                     )
                 )
+        case Basic() | Digest():
+            if not sign_in.user_name:
+                problems.append(Problem(f"{here}/user_name", "the user name is missing", "give the one of the account"))
         case ClientCertificate():
             if not document.tls.certificate:
                 problems.append(Problem("/tls/certificate", "the client certificate is missing", "paste it in PEM"))

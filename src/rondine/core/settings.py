@@ -29,8 +29,24 @@ def load(kind: Any, value: object, *, where: str = "") -> Any:
 
 
 def dump(value: object) -> Any:
-    """Plain JSON values: dict, list, str, int, float, bool, None."""
+    """Plain JSON values: dict, list, str, int, float, bool, None. What equals its default is left out, so that equal documents are stored equally."""
+    if isinstance(value, Document):
+        config = value.__struct_config__
+        out = {str(config.tag_field): config.tag} if config.tag_field else {}
+        for one in msgspec.structs.fields(type(value)):
+            held = getattr(value, one.name)
+            if held is not msgspec.UNSET and (one.required or held != _default_of(one)):
+                out[one.encode_name] = dump(held)
+        return out
+    if isinstance(value, (list, tuple)):
+        return [dump(one) for one in value]
+    if isinstance(value, dict):
+        return {name: dump(one) for name, one in value.items()}
     return msgspec.to_builtins(value)
+
+
+def _default_of(field: msgspec.structs.FieldInfo) -> object:
+    return field.default_factory() if field.default is msgspec.NODEFAULT else field.default
 
 
 def json_schema(kind: Any) -> tuple[dict[str, Any], dict[str, Any]]:

@@ -6,7 +6,9 @@ GET /v1/trees/by-page             pages by ?page= &size=, announces the total
 GET /v1/trees/by-cursor           pages by ?cursor=
 GET /v1/trees/{number}            one tree, or 404
 GET /v1/trees/{number}/sheet.svg  its survey sheet
+GET, POST /v1/trees/{number}/care what was done for it; reporting a work twice for a day is a conflict, 409
 GET /v1/districts                 a list of plain texts
+GET /openapi.yaml, /openapi.json  its definition in OpenAPI 3.1, /openapi-2.json in 2.0; needs no key
 GET /control, PUT /control        how to misbehave (see `Control`); needs no key
 """
 
@@ -14,13 +16,16 @@ import asyncio
 import json
 from dataclasses import asdict, dataclass, fields, replace
 from functools import lru_cache
+from pathlib import Path
 from typing import Any
 
+import yaml
 from aiohttp import web
 
 from rondine.standins.trees import DISTRICTS, TREES, sheet, tree
 
 KEY_HEADER = "X-Register-Key"
+DEFINITION = Path(__file__).parent / "documents" / "register.yaml"
 
 
 @dataclass(frozen=True)
@@ -44,6 +49,7 @@ class Register:
         self.key, self.seed, self.rows = key, seed, rows
         self.control = Control()
         self.calls = 0
+        self.reported: dict[str, list[dict[str, Any]]] = {}
         self.trees = lru_cache(maxsize=4)(self._trees)
 
     def _trees(self, version: int) -> list[dict[str, Any]]:
@@ -59,7 +65,12 @@ class Register:
                 web.get("/v1/trees/by-cursor", self.by_cursor),
                 web.get("/v1/trees/{number}", self.one),
                 web.get("/v1/trees/{number}/sheet.svg", self.sheet),
+                web.get("/v1/trees/{number}/care", self.care),
+                web.post("/v1/trees/{number}/care", self.report_care),
                 web.get("/v1/districts", self.districts),
+                web.get("/openapi.yaml", self.definition),
+                web.get("/openapi.json", self.definition),
+                web.get("/openapi-2.json", self.definition),
                 web.get("/control", self.show_control),
                 web.put("/control", self.set_control),
             ]
@@ -68,7 +79,7 @@ class Register:
 
     @web.middleware
     async def _misbehave(self, request: web.Request, handler: Any) -> web.StreamResponse:
-        if request.path == "/control":
+        if request.path == "/control" or request.path.startswith("/openapi"):
             return await handler(request)  # type: ignore[no-any-return]
         control = self.control
         self.calls += 1
@@ -172,6 +183,31 @@ class Register:
     async def sheet(self, request: web.Request) -> web.Response:
         return web.Response(text=sheet(self._one(request)), content_type="image/svg+xml")
 
+    async def care(self, request: web.Request) -> web.Response:
+        number = self._one(request)["number"]
+        return answer({"care": self.reported.get(number, [])[::-1]})
+
+    async def report_care(self, request: web.Request) -> web.Response:
+        number = self._one(request)["number"]
+        given = json.loads(await request.text() or "null")
+        missing = [name for name in ("work", "done_on") if not isinstance(given, dict) or not given.get(name)]
+        if missing:
+            return refused(422, f"{' and '.join(missing)} missing")
+        held = self.reported.setdefault(number, [])
+        if there := next(
+            (one for one in held if (one["work"], one["done_on"]) == (given["work"], given["done_on"])), None
+        ):
+            words = f"{given['work']} is reported for {given['done_on']} already"
+            return answer({"error": {"status": 409, "message": words}, "there": there}, status=409)
+        held.append({**given, "id": sum(map(len, self.reported.values())) + 1, "reported_at": "2026-11-03T10:00:00Z"})
+        return answer(held[-1], status=201)
+
+    async def definition(self, request: web.Request) -> web.Response:
+        if request.path.endswith(".yaml"):
+            return web.Response(text=DEFINITION.read_text(), content_type="application/yaml")
+        document = yaml.safe_load(DEFINITION.read_text())
+        return answer(in_2_0(document, request.host) if request.path == "/openapi-2.json" else document)
+
     async def districts(self, request: web.Request) -> web.Response:
         return answer({"districts": list(DISTRICTS)})
 
@@ -194,6 +230,61 @@ def answer(value: Any, *, status: int = 200, headers: dict[str, str] | None = No
         headers=headers,
         content_type="application/json",
     )
+
+
+def refused(status: int, message: str) -> web.Response:
+    return answer({"error": {"status": status, "message": message}}, status=status)
+
+
+def in_2_0(document: dict[str, Any], host: str) -> dict[str, Any]:
+    """The register's definition as OpenAPI 2.0."""
+    parts = document["components"]
+
+    def moved(value: Any) -> Any:
+        if isinstance(value, list):
+            return [moved(one) for one in value]
+        if not isinstance(value, dict):
+            return value
+        out = {key: moved(one) for key, one in value.items() if key != "requestBody"}
+        if isinstance(reference := out.get("$ref"), str):
+            target = reference.replace("#/components/schemas", "#/definitions").replace("#/components", "#")
+            return {"$ref": target}
+        if out.get("type") == ["string", "null"]:
+            out |= {"type": "string", "x-nullable": True}
+        if alternatives := out.pop("anyOf", None):
+            return {"allOf": alternatives[:1], "x-nullable": True, **out}
+        if "in" in out and "schema" in out:
+            out |= out.pop("schema")
+        if "content" in out:
+            media = next(iter(out.pop("content").values()))
+            out |= {"schema": media["schema"]} if "schema" in media else {}
+        if "headers" in out:
+            out["headers"] = {name: {**one, **one.pop("schema")} for name, one in out["headers"].items()}
+        if "requestBody" in value:
+            schema = moved(value["requestBody"]["content"]["application/json"])["schema"]
+            body = {"name": "care", "in": "body", "required": True, "schema": schema}
+            out["parameters"] = [*out.get("parameters", []), body]
+        return out
+
+    paths = moved(document["paths"])
+    paths["/trees/{number}/sheet.svg"]["get"]["produces"] = ["image/svg+xml"]
+    return {
+        "swagger": "2.0",
+        "info": document["info"],
+        "externalDocs": document["externalDocs"],
+        "host": host,
+        "basePath": "/v1",
+        "schemes": ["http"],
+        "consumes": ["application/json"],
+        "produces": ["application/json"],
+        "security": document["security"],
+        "tags": document["tags"],
+        "paths": paths,
+        "securityDefinitions": parts["securitySchemes"],
+        "parameters": moved(parts["parameters"]),
+        "responses": moved(parts["responses"]),
+        "definitions": moved(parts["schemas"]),
+    }
 
 
 def _girth(one: dict[str, Any]) -> float:

@@ -5,6 +5,7 @@ keeps lone surrogates (so that one bad text costs one row, not the page) and kno
 """
 
 import json as stdlib_json
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from decimal import Decimal
@@ -215,3 +216,60 @@ def nodes_below(
 def pointer_text(location: Location) -> str:
     """A place as JSON Pointer (RFC 6901)."""
     return "".join("/" + str(part).replace("~", "~0").replace("/", "~1") for part in location)
+
+
+_TOKEN = re.compile(r'"(?:[^"\\]|\\.)*"|[{}\[\],:]|[^\s{}\[\],:"]+|\n')
+
+
+def json_lines(text: str, wanted: set[Location]) -> dict[Location, int]:
+    """The line (from 1) on which each of these places of a sound document begins; of places that are not there, nothing."""
+    found: dict[Location, int] = {}
+    path: list[str | int] = []
+    kinds: list[bool] = []  # of the open containers: whether it is an object
+    line, is_key = 1, False
+    for match in _TOKEN.finditer(text):
+        token = match.group()
+        if token == "\n":
+            line += 1
+            continue
+        if token == ",":
+            is_key = bool(kinds) and kinds[-1]
+            if kinds and not kinds[-1]:
+                path[-1] = int(path[-1]) + 1
+                if tuple(path) in wanted:
+                    found.setdefault(tuple(path), line)
+        elif token in "}]":
+            kinds.pop()
+            path.pop()
+        elif token == ":":
+            is_key = False
+        elif is_key and kinds and kinds[-1]:
+            path[-1] = stdlib_json.loads(token)
+            if tuple(path) in wanted:
+                found.setdefault(tuple(path), line)
+        elif token in "{[":
+            kinds.append(token == "{")
+            path.append("" if token == "{" else 0)
+            is_key = token == "{"
+            if token == "[" and tuple(path) in wanted:
+                found.setdefault(tuple(path), line)
+    return found
+
+
+def twice_named(text: str) -> list[str]:
+    """Names that stand twice in one object, each once; the last of them counts."""
+    found: dict[str, None] = {}
+
+    def pairs(members: list[tuple[str, Any]]) -> None:
+        if len({name for name, _ in members}) != len(members):
+            seen: set[str] = set()
+            for name, _ in members:
+                if name in seen:
+                    found[name] = None
+                seen.add(name)
+
+    try:
+        stdlib_json.loads(text, object_pairs_hook=pairs)
+    except (ValueError, RecursionError):
+        pass
+    return list(found)

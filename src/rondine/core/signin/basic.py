@@ -12,7 +12,7 @@ from rondine.core.settings import Document
 from rondine.core.signin.token import Given, SignInExchange, sent
 
 UserName = Annotated[
-    str, Meta(pattern=r"^[^:\x00-\x1f\x7f]{1,200}$", description="as the service's provider gave it; it has no colon")
+    str, Meta(pattern=r"^[^:\x00-\x1f\x7f]{0,200}$", description="as the service's provider gave it; it has no colon")
 ]
 
 
@@ -25,7 +25,7 @@ def basic_value(user: str, password: Secret) -> Secret:
 class Basic(Document, tag="basic", frozen=True):
     """User name and password go with every call. Elsewhere called HTTP basic authentication."""
 
-    user_name: UserName
+    user_name: UserName = ""
 
     def secret_names(self) -> tuple[str, ...]:
         return ("password",)

@@ -94,7 +94,7 @@ def best_challenge(field: str) -> Challenge | None:
 class Digest(Document, tag="digest", frozen=True):
     """User name and password prove themselves by a computed answer. Elsewhere called HTTP digest authentication."""
 
-    user_name: UserName
+    user_name: UserName = ""
 
     def secret_names(self) -> tuple[str, ...]:
         return ("password",)

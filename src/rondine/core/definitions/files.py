@@ -1,0 +1,196 @@
+"""The files that a definition is made of: read as JSON or YAML, references between them followed, places found again as lines."""
+
+import posixpath
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+from urllib.parse import unquote, urldefrag, urljoin, urlsplit
+
+from rondine.core.documents.json import Limits, Location, json_lines, pointer_text, read_json, twice_named
+from rondine.core.documents.yaml import read_yaml, yaml_lines
+from rondine.core.errors import DocumentError, Problem, did_you_mean
+
+#: A reference that leads to another, and that to another: nobody writes longer chains.
+MOST_STEPS = 50
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """A place in one of the files."""
+
+    file: str
+    location: Location = ()
+
+    def __truediv__(self, step: str | int) -> "Place":
+        return Place(self.file, (*self.location, step))
+
+    @property
+    def pointer(self) -> str:
+        return pointer_text(self.location)
+
+
+class Broken(Exception):
+    """A reference or part that cannot be used; the reader goes on without it."""
+
+    def __init__(self, place: Place, message: str, hint: str = "") -> None:
+        super().__init__(message)
+        self.place, self.message, self.hint = place, message, hint
+
+
+@dataclass
+class Files:
+    """main: the name of the file with the definition.  contents: by name: a path within an upload, or an address."""
+
+    main: str
+    contents: Mapping[str, bytes]
+    values: dict[str, Any] = field(default_factory=dict)
+    problems: list[Problem] = field(default_factory=list)
+
+    def value(self, name: str) -> Any:
+        """The file's value. Raises DocumentError with line and column, KeyError if there is no such file."""
+        if name not in self.values:
+            self.values[name] = self._read(name, self.contents[name])
+        return self.values[name]
+
+    def _read(self, name: str, content: bytes) -> Any:
+        limits = Limits(size=100 * 1024 * 1024)
+        text = content.decode("utf-8", "replace").lstrip("\ufeff")
+        if text.lstrip()[:1] in ("{", "["):
+            try:
+                value = read_json(content, limits=limits, name=_short(name))
+            except DocumentError as error:
+                try:  # flow style YAML, with comments or trailing commas
+                    value, problems = read_yaml(content, limits=limits, name=_short(name))
+                except DocumentError:
+                    raise error from None
+                self.problems += problems
+                return value
+            self.problems += [
+                Problem(_short(name), f'the name "{one[:80]}" stands twice in one object; the last one counts', "")
+                for one in twice_named(text)[:20]
+            ]
+            return value
+        if re.match(r"\s*<(!doctype html|html|head|body)", text, re.IGNORECASE):
+            raise DocumentError(
+                "this is a page of HTML, not a definition",
+                where=_short(name),
+                hint="the page may link to the definition: look for openapi.json, $metadata, ?wsdl or a download",
+            )
+        value, problems = read_yaml(content, limits=limits, name=_short(name))
+        self.problems += problems
+        return value
+
+    def follow(self, value: Any, place: Place) -> tuple[Any, Place]:
+        """What a reference leads to, over any number of steps; anything else as it is. Raises Broken."""
+        seen: set[Place] = set()
+        while isinstance(value, dict) and isinstance(value.get("$ref"), str):
+            target = self.target(value["$ref"], place)
+            if target in seen or len(seen) > MOST_STEPS:
+                raise Broken(place, f'"{value["$ref"][:120]}" leads back to itself', "name what it stands for")
+            seen.add(target)
+            value, place = self.at(target, place), target
+        return value, place
+
+    def target(self, reference: str, place: Place) -> Place:
+        """The place that a `$ref` names (RFC 3986, RFC 6901), from the file it stands in."""
+        address, fragment = urldefrag(reference)
+        file = self.joined(place.file, address) if address else place.file
+        if fragment and not fragment.startswith("/"):
+            raise Broken(place, f'"{reference[:120]}" is not a JSON Pointer', "anchors are not followed")
+        steps = [unquote(step).replace("~1", "/").replace("~0", "~") for step in fragment.split("/")[1:]]
+        return Place(file, tuple(steps))
+
+    def joined(self, base: str, reference: str) -> str:
+        if urlsplit(base).scheme in ("http", "https") or urlsplit(reference).scheme:
+            return urljoin(base, reference)
+        return posixpath.normpath(posixpath.join(posixpath.dirname(base), unquote(reference)))
+
+    def at(self, target: Place, place: Place) -> Any:
+        """The value there. Raises Broken, said of `place`, with the nearest name."""
+        try:
+            value = self.value(target.file)
+        except KeyError:
+            raise Broken(
+                place,
+                f'the file "{target.file[:120]}" is not here',
+                "upload it too, or import by address" if "://" not in target.file else "it was not fetched",
+            ) from None
+        except DocumentError as error:
+            raise Broken(place, f'"{target.file[:120]}" cannot be read: {error}', "") from error
+        for depth, step in enumerate(target.location):
+            try:
+                value = value[int(step) if isinstance(value, list) else step]
+            except (KeyError, IndexError, ValueError, TypeError):
+                names = [str(name) for name in value] if isinstance(value, dict) else []
+                where = pointer_text(target.location[: depth + 1])
+                file = "the document" if target.file == place.file else f'"{_short(target.file)}"'
+                near = did_you_mean(str(step), names) if len(names) < 5000 else ""
+                raise Broken(place, f'it refers to "#{where}", which {file} does not define', near) from None
+        return value
+
+    def outside(self) -> list[str]:
+        """Names of files that the ones read so far refer to and that are not here."""
+        missing: dict[str, None] = {}
+        for name in list(self.contents):
+            try:
+                pending = [self.value(name)]
+            except (DocumentError, KeyError):
+                continue
+            seen: set[int] = set()
+            while pending:
+                one = pending.pop()
+                if isinstance(one, (dict, list)):
+                    if id(one) in seen:
+                        continue
+                    seen.add(id(one))
+                    pending += one.values() if isinstance(one, dict) else one
+                if isinstance(one, dict) and isinstance(one.get("$ref"), str):
+                    address, _ = urldefrag(one["$ref"])
+                    if address and (joined := self.joined(name, address)) not in self.contents:
+                        missing[joined] = None
+        return list(missing)
+
+    def with_lines(self, found: list[tuple[Place, str, str]]) -> list[Problem]:
+        """Messages with the line of their place: "register.yaml, line 41: /paths/~1trees/get"."""
+        out = []
+        lines = self._lines({place for place, _, _ in found[:300]})
+        for place, message, hint in found:
+            line = lines.get(place)
+            where = f"{_short(place.file)}, line {line}" if line else _short(place.file)
+            out.append(Problem(f"{where}: {place.pointer}" if place.pointer else where, message, hint))
+        return out
+
+    def _lines(self, places: set[Place]) -> dict[Place, int]:
+        out: dict[Place, int] = {}
+        for file in {place.file for place in places}:
+            if file not in self.contents:
+                continue
+            wanted = {_typed(self.values.get(file), place.location): place for place in places if place.file == file}
+            content = self.contents[file]
+            text = content.decode("utf-8", "replace").lstrip("\ufeff")
+            is_json = text.lstrip()[:1] in ("{", "[")
+            try:
+                found = json_lines(text, set(wanted)) if is_json else yaml_lines(content, set(wanted))
+            except (ValueError, IndexError, TypeError):
+                continue  # JSON with comments: sound enough to be read, not to be counted in
+            out |= {wanted[location]: line for location, line in found.items()}
+        return out
+
+
+def _typed(value: Any, location: Location) -> Location:
+    """The location with list positions as numbers."""
+    out: list[str | int] = []
+    for step in location:
+        key: str | int = int(step) if isinstance(value, list) and str(step).isdigit() else step
+        out.append(key)
+        try:
+            value = value[key]
+        except (KeyError, IndexError, TypeError):
+            value = None
+    return tuple(out)
+
+
+def _short(name: str) -> str:
+    """The last part of a file's name or address."""
+    return name.rstrip("/").rpartition("/")[2][:80] or name[:80]

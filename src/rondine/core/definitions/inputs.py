@@ -1,0 +1,185 @@
+"""Inputs and bodies made from schemas: one input a plain value, named after its place, with what the definition says of it."""
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from typing import Any
+
+from msgspec import UNSET
+
+from rondine.core.definitions.json_schema import Schemas, types_of
+from rondine.core.definitions.model import Schema
+from rondine.core.documents.json import kind_of
+from rondine.core.mapping.types import CONVERSIONS, ConversionError
+from rondine.core.protocols.inputs import Input, InputType, value_text
+from rondine.core.protocols.operation import Member, ValueOf
+
+#: A body with more plain values than this is one input, as a whole or in its parts: nobody fills in a longer form.
+MOST_MEMBERS = 60
+#: Objects within objects that are taken apart; deeper ones are given as JSON.
+MOST_LEVELS = 4
+
+
+@dataclass
+class Inputs:
+    """The inputs of one operation, gathered while its parts are read; a name is there once."""
+
+    found: list[Input] = field(default_factory=list)
+
+    def add(
+        self,
+        name: str,
+        schema: dict[str, Any],
+        *,
+        required: bool,
+        description: str = "",
+        example: Any = UNSET,
+        prefix: str = "",
+    ) -> str:
+        """Adds an input for a value with this (resolved) schema; gives its name."""
+        taken = {one.name for one in self.found}
+        free = input_name(name)
+        if free in taken and prefix:
+            free = input_name(f"{prefix}_{name}")
+        number, wanted = 2, free
+        while free in taken:
+            free, number = f"{wanted[:58]}_{number}", number + 1
+        kind = input_type(schema)
+        default = _fitting(schema.get("default", UNSET), kind)
+        if example is UNSET and isinstance(schema.get("examples"), list) and schema["examples"]:
+            example = schema["examples"][0]
+        try_value = _fitting(example, kind)
+        allowed = [one for one in schema.get("enum") or [] if isinstance(one, (str, int)) and not isinstance(one, bool)]
+        if kind == "json" or len(allowed) != len([one for one in schema.get("enum") or [] if one is not None]):
+            allowed = []
+        if try_value is UNSET and required and default is UNSET and len(allowed) == 1:
+            default = allowed[0]
+        words = description or (schema.get("description") if isinstance(schema.get("description"), str) else "") or ""
+        self.found.append(
+            Input(
+                name=free,
+                type=kind,
+                required=required and default is UNSET,
+                default=default,
+                try_value=try_value,
+                allowed=allowed,
+                description=words[:2000],
+            )
+        )
+        return free
+
+
+def input_name(text: str) -> str:
+    """A name that an input may have, near the one in the definition."""
+    plain = re.sub(r"[^A-Za-z0-9_]+", "_", text).strip("_") or "value"
+    return (plain if plain[0].isalpha() else f"v_{plain}")[:63]
+
+
+def input_type(schema: dict[str, Any]) -> InputType:
+    """The type of input for a value of a resolved schema; json for lists, objects and alternatives."""
+    kinds = types_of(schema)
+    if not kinds:
+        if any(word in schema for word in ("anyOf", "oneOf", "$circle", "not")):
+            return "json"
+        values = [one for one in schema.get("enum") or [] if one is not None]
+        return "integer" if values and all(type(one) is int for one in values) else "text"
+    if set(kinds) == {"integer", "number"}:
+        return "decimal"
+    if len(kinds) > 1:
+        return "text" if set(kinds) <= {"string", "integer", "number", "boolean"} else "json"
+    match kinds[0]:
+        case "string":
+            return {"date": "date", "date-time": "datetime"}.get(str(schema.get("format")), "text")  # type: ignore[return-value]
+        case "integer":
+            return "integer"
+        case "number":
+            return "decimal"
+        case "boolean":
+            return "boolean"
+    return "json"
+
+
+def _fitting(value: Any, kind: InputType) -> Any:
+    """A default or example if it is of the type, UNSET if it is not."""
+    if value is UNSET or value is None:
+        return UNSET
+    try:
+        CONVERSIONS[kind](value)
+    except ConversionError:
+        return UNSET
+    return value if kind == "json" or kind_of(value) in ("string", "integer", "boolean") else value_text(value)
+
+
+@dataclass
+class BodyReader:
+    """Takes the schema of a body apart into members, each the place of an input."""
+
+    schemas: Schemas
+    inputs: Inputs
+    members: list[Member] = field(default_factory=list)
+
+    def read(self, schema: Schema, *, required: bool, example: Any = UNSET, description: str = "") -> list[Member]:
+        found, seen = self.schemas.resolved(schema)
+        if self._is_apart(found, seen) and self._count(found, seen, 0) <= MOST_MEMBERS:
+            self._object(found, seen, "", required=required, example=example, level=0)
+        else:
+            name = self.inputs.add("body", found, required=required, description=description, example=example)
+            self._as_json(name)
+            self.members.append(Member(at="", value=ValueOf(input=name)))
+        return self.members
+
+    def _as_json(self, name: str) -> None:
+        """A body that is one value is given as JSON, whatever its schema."""
+        for number, one in enumerate(self.inputs.found):
+            if one.name == name and one.type == "text":
+                self.inputs.found[number] = Input(
+                    name=name, type="json", required=one.required, description=one.description
+                )
+
+    def _is_apart(self, schema: dict[str, Any], seen: frozenset[str]) -> bool:
+        properties = schema.get("properties")
+        return (
+            "$circle" not in schema
+            and types_of(schema) == ["object"]
+            and isinstance(properties, dict)
+            and any(True for _ in self._written(properties))
+            and not ("oneOf" in schema or "anyOf" in schema)
+        )
+
+    @staticmethod
+    def _written(properties: dict[str, Any]) -> Iterable[tuple[str, Any]]:
+        """The members that may be sent."""
+        return (
+            (name, one)
+            for name, one in properties.items()
+            if not (isinstance(one, dict) and one.get("readOnly") is True)
+        )
+
+    def _count(self, schema: dict[str, Any], seen: frozenset[str], level: int) -> int:
+        total = 0
+        for _, one in self._written(schema["properties"]):
+            found, passed = self.schemas.resolved(one, seen)
+            is_apart = level < MOST_LEVELS and self._is_apart(found, passed)
+            total += self._count(found, passed, level + 1) if is_apart else 1
+            if total > MOST_MEMBERS:
+                break
+        return total
+
+    def _object(
+        self, schema: dict[str, Any], seen: frozenset[str], at: str, *, required: bool, example: Any, level: int
+    ) -> None:
+        wanted = schema.get("required", [])
+        for name, one in self._written(schema["properties"]):
+            found, passed = self.schemas.resolved(one, seen)
+            here = f"{at}/{str(name).replace('~', '~0').replace('/', '~1')}"
+            inner = example.get(name, UNSET) if isinstance(example, dict) else UNSET
+            is_required = required and name in wanted
+            if level < MOST_LEVELS and self._is_apart(found, passed):
+                self._object(found, passed, here, required=is_required, example=inner, level=level + 1)
+            elif "const" in found and isinstance(found["const"], str):
+                if is_required:
+                    self.members.append(Member(at=here, value=found["const"]))
+            elif types_of(found) or found.get("type") != "null":
+                label = here[1:].replace("/", "_")
+                given = self.inputs.add(label, found, required=is_required, example=inner, prefix="body")
+                self.members.append(Member(at=here, value=ValueOf(input=given)))

@@ -1,0 +1,101 @@
+"""What was read from a definition, whatever its format: services, operations, schemas, sign-ins, and what was wrong with it."""
+
+import hashlib
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from rondine.core.documents.json import json_text
+from rondine.core.errors import Problem
+from rondine.core.protocols.operation import OperationDocument
+from rondine.core.settings import dump
+from rondine.core.signin import SignIn
+
+Schema = dict[str, Any] | bool
+
+
+@dataclass(frozen=True, slots=True)
+class Server:
+    """A base address, an RFC 6570 template. blanks: values for its places.  choices: the values that a place takes, if only some."""
+
+    address: str
+    description: str = ""
+    blanks: Mapping[str, str] = field(default_factory=dict)
+    choices: Mapping[str, list[str]] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class SignInOffer:
+    """A way to sign in. name: as the definition calls it.  sign_in: None if Rondine cannot do it.  words: what the definition says of it."""
+
+    name: str
+    sign_in: SignIn | None
+    words: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class DescribedOperation:
+    """key: what tells it from others in the definition, on every import.  name: proposed.  sign_ins: any of these will do; empty for none.
+    pointer: where it stands.  warnings: what was left out or guessed.
+    """
+
+    key: str
+    name: str
+    title: str
+    document: OperationDocument
+    pointer: str = ""
+    tags: tuple[str, ...] = ()
+    sign_ins: tuple[str, ...] = ()
+    is_deprecated: bool = False
+    warnings: tuple[Problem, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Definition:
+    """The sound parts of a definition. schemas: by name; they refer to each other as `#/$defs/<name>`.  left_out: operations that could not be
+    read, with the reason.
+    """
+
+    format: str
+    title: str = ""
+    version: str = ""
+    description: str = ""
+    documentation: str = ""
+    servers: tuple[Server, ...] = ()
+    sign_ins: tuple[SignInOffer, ...] = ()
+    operations: tuple[DescribedOperation, ...] = ()
+    schemas: Mapping[str, Schema] = field(default_factory=dict)
+    warnings: tuple[Problem, ...] = ()
+    left_out: tuple[Problem, ...] = ()
+    files: tuple[str, ...] = ()
+
+
+def references_in(schema: Any) -> Iterator[str]:
+    """The names of the `$defs` that a schema refers to, each as often as it does."""
+    pending = [schema]
+    while pending:
+        one = pending.pop()
+        if isinstance(one, dict):
+            target = one.get("$ref")
+            if isinstance(target, str) and target.startswith("#/$defs/"):
+                yield target.removeprefix("#/$defs/")
+            pending += one.values()
+        elif isinstance(one, list):
+            pending += one
+
+
+def schemas_needed(operations: list[OperationDocument], schemas: Mapping[str, Schema]) -> dict[str, Schema]:
+    """Just the schemas that these operations refer to, directly or through others."""
+    needed: dict[str, Schema] = {}
+    pending = [name for one in operations for response in one.responses for name in references_in(response.schema)]
+    while pending:
+        name = pending.pop()
+        if name not in needed and name in schemas:
+            needed[name] = schemas[name]
+            pending += references_in(schemas[name])
+    return needed
+
+
+def hash_of(value: Any) -> str:
+    """A short digest of a document, the same for the same content."""
+    return hashlib.sha256(json_text(dump(value)).encode()).hexdigest()[:16]

@@ -1,0 +1,734 @@
+"""OpenAPI 3.1, 3.0 and 2.0, read into operations, schemas, servers and sign-ins.
+
+What is broken is warned of with its place and left out; whatever else is sound is offered. A reference is followed when it is needed and each
+schema is translated once, so that the cost grows with the document and circles do no harm.
+"""
+
+import re
+from collections.abc import Iterator
+from dataclasses import replace
+from typing import Any
+from urllib.parse import urljoin, urlsplit
+
+from msgspec import UNSET
+
+from rondine.core.definitions.files import Broken, Files, Place
+from rondine.core.definitions.inputs import BodyReader, Inputs, input_name, input_type
+from rondine.core.definitions.json_schema import Schemas
+from rondine.core.definitions.model import Definition, DescribedOperation, Schema, Server, SignInOffer
+from rondine.core.errors import DocumentError, InputError, did_you_mean
+from rondine.core.names import proposed_name
+from rondine.core.protocols.operation import (
+    OWN_HEADERS,
+    READING,
+    Body,
+    BytesBody,
+    FormBody,
+    JsonBody,
+    MultipartBody,
+    OperationDocument,
+    Parameter,
+    Part,
+    ResponseDescription,
+    TextBody,
+    ValueOf,
+)
+from rondine.core.protocols.styles import check_template
+from rondine.core.signin import ApiKey, AuthorizationCode, Basic, Bearer, ClientCertificate, Digest, PasswordGrant
+from rondine.core.signin.client_credentials import ClientCredentials
+
+METHODS = ("get", "put", "post", "delete", "options", "head", "patch")
+_ITEM_FIELDS = frozenset(
+    {"summary", "description", "servers", "parameters", "$ref", "trace", "query", "additionalOperations"}
+)
+#: OpenAPI 3.1, "Parameter Object": these are described otherwise, and ignored as parameters.
+_NOT_PARAMETERS = frozenset({"accept", "content-type", "authorization"})
+
+
+def version_of(value: Any) -> str:
+    """ "2.0", "3.0" or "3.1" by what the document says; empty if it is no OpenAPI document."""
+    if not isinstance(value, dict):
+        return ""
+    if "swagger" in value:
+        return "2.0" if str(value["swagger"]).startswith("2") else "?"
+    if "openapi" in value:
+        found = re.match(r"3\.([0-9])", str(value["openapi"]))
+        return ("3.0" if found.group(1) == "0" else "3.1") if found else "?"
+    return ""
+
+
+def read_openapi(files: Files, address: str = "") -> Definition:
+    """address: where the document came from, for servers that are given relative to it. Raises DocumentError if nothing of it can be used."""
+    return _Reader(files, address).definition()
+
+
+class _Reader:
+    def __init__(self, files: Files, address: str) -> None:
+        self.files, self.address = files, address
+        self.root = files.value(files.main)
+        self.dialect = version_of(self.root)
+        self.top = Place(files.main)
+        if self.dialect == "?":
+            said = str(self.root.get("openapi", self.root.get("swagger")))[:40]
+            raise DocumentError(
+                f'this says it is OpenAPI "{said}", which is not read',
+                where=f"{files.main}: /{'openapi' if 'openapi' in self.root else 'swagger'}",
+                hint='3.2 and later are not known yet; "2.0", "3.0.x" and "3.1.x" are read',
+            )
+        self.found: list[tuple[Place, str, str]] = []
+        self.left: list[tuple[Place, str, str]] = []
+        self.schemas = Schemas(files, self.dialect, self.warn)
+        self.names: set[str] = set()
+
+    def warn(self, place: Place, message: str, hint: str = "") -> None:
+        if len(self.found) < 2000:
+            self.found.append((place, message, hint))
+
+    def definition(self) -> Definition:
+        info = self.root.get("info") if isinstance(self.root.get("info"), dict) else {}
+        offers = self._sign_ins()
+        servers = self._servers()
+        read = list(self._operations({one.name for one in offers}))
+        for name, schema in self._declared_schemas():
+            self.schemas.name_of(Place(self.files.main, name), schema)
+        self.schemas.finish()
+        webhooks = self.root.get("webhooks")
+        if isinstance(webhooks, dict) and webhooks:
+            words = f"{len(webhooks)} webhooks: requests that the service sends, not ones that it answers"
+            self.warn(self.top / "webhooks", words, "they are not imported as operations")
+        if not read and not self.left and not webhooks:
+            self.warn(self.top / "paths", "no operation is described here", "is this a part of a larger definition?")
+        said = str(self.root.get("openapi") or self.root.get("swagger"))
+        lines = iter(self.files.with_lines([*[one for _, _, found in read for one in found], *self.found, *self.left]))
+        operations = tuple(
+            _with_warnings(place, described, tuple(next(lines) for _ in found)) for place, described, found in read
+        )
+        warnings = tuple(next(lines) for _ in self.found)
+        docs = self.root.get("externalDocs")
+        return Definition(
+            format=f"OpenAPI {said[:20]}",
+            title=_text(info, "title"),
+            version=_text(info, "version"),
+            description=_text(info, "description"),
+            documentation=_text(docs, "url"),
+            servers=servers,
+            sign_ins=offers,
+            operations=operations,
+            schemas=self.schemas.defs,
+            warnings=(*self.files.problems, *warnings),
+            left_out=tuple(lines),
+            files=tuple(self.files.values),
+        )
+
+    # --- where, and how to sign in
+
+    def _servers(self) -> tuple[Server, ...]:
+        if self.dialect == "2.0":
+            host = _text(self.root, "host") or urlsplit(self.address).netloc
+            if not host:
+                return ()
+            known = self.root.get("schemes")
+            schemes = (
+                [str(one) for one in known]
+                if isinstance(known, list) and known
+                else [urlsplit(self.address).scheme or "https"]
+            )
+            best = "https" if "https" in schemes else schemes[0]
+            return (Server(f"{best}://{host}{_text(self.root, 'basePath').rstrip('/')}"),)
+        listed = self.root.get("servers")
+        given = listed if isinstance(listed, list) and listed else [{"url": "/"}]
+        out = []
+        for number, one in enumerate(given):
+            if (made := self._server(one, self.top / "servers" / number)) is not None:
+                out.append(made)
+        return tuple(out)
+
+    def _server(self, value: Any, place: Place) -> Server | None:
+        if not isinstance(value, dict) or not isinstance(value.get("url"), str):
+            self.warn(place, "a server has no url", "it is passed over")
+            return None
+        url: str = value["url"]
+        blanks: dict[str, str] = {}
+        choices: dict[str, list[str]] = {}
+        variables = value.get("variables")
+        for name, one in variables.items() if isinstance(variables, dict) else ():
+            if isinstance(one, dict):
+                blanks[input_name(str(name))] = str(one.get("default", ""))
+                if isinstance(one.get("enum"), list):
+                    choices[input_name(str(name))] = [str(choice) for choice in one["enum"]]
+        url = re.sub(r"\{([^{}]+)\}", lambda match: "{+" + input_name(match.group(1)) + "}", url)
+        if not urlsplit(url).scheme:
+            if not self.address:
+                return None
+            url = urljoin(self.address, url)
+        try:
+            check_template(url)
+        except InputError as error:
+            self.warn(place / "url", f'"{url[:120]}" cannot be used: {error.message}', error.hint)
+            return None
+        used = set(re.findall(r"\{\+(\w+)\}", url))
+        return Server(
+            url.rstrip("/"),
+            _text(value, "description"),
+            {name: blanks.get(name, "") for name in sorted(used)},
+            {name: one for name, one in choices.items() if name in used},
+        )
+
+    def _sign_ins(self) -> tuple[SignInOffer, ...]:
+        where = ("securityDefinitions",) if self.dialect == "2.0" else ("components", "securitySchemes")
+        schemes = self._member(*where)
+        out = []
+        for name, scheme in schemes.items():
+            place = Place(self.files.main, (*where, name))
+            try:
+                scheme, place = self.files.follow(scheme, place)
+            except Broken as error:
+                self.warn(error.place, error.message, error.hint)
+                continue
+            if isinstance(scheme, dict):
+                out.append(self._offer(str(name), scheme, place))
+        return tuple(out)
+
+    def _offer(self, name: str, scheme: dict[str, Any], place: Place) -> SignInOffer:
+        words = _text(scheme, "description")
+        kind, manner = scheme.get("type"), str(scheme.get("scheme", "")).lower()
+        match kind:
+            case "apiKey" if scheme.get("in") in ("header", "query", "cookie") and _text(scheme, "name"):
+                try:
+                    return SignInOffer(name, ApiKey(name=scheme["name"], place=scheme["in"]), words)
+                except (TypeError, ValueError):
+                    pass
+            case "basic":
+                return SignInOffer(name, Basic(), words)
+            case "http":
+                if manner == "basic":
+                    return SignInOffer(name, Basic(), words)
+                if manner == "bearer":
+                    return SignInOffer(name, Bearer(), words)
+                if manner == "digest":
+                    return SignInOffer(name, Digest(), words)
+            case "mutualTLS":
+                return SignInOffer(name, ClientCertificate(), words)
+            case "openIdConnect":
+                issuer = _text(scheme, "openIdConnectUrl").partition("/.well-known/")[0]
+                return SignInOffer(name, AuthorizationCode(), f"{words} OpenID metadata: {issuer}".strip())
+            case "oauth2":
+                return self._oauth(name, scheme, place, words)
+        self.warn(
+            place,
+            f'the security scheme "{name}" ({kind} {manner})'.rstrip(" )") + ") is not one that Rondine knows",
+            "choose another sign-in on the connection",
+        )
+        return SignInOffer(name, None, words)
+
+    def _oauth(self, name: str, scheme: dict[str, Any], place: Place, words: str) -> SignInOffer:
+        listed = scheme.get("flows")
+        flows: dict[str, Any] = listed if isinstance(listed, dict) else {}
+        if self.dialect == "2.0":
+            flow = {"application": "clientCredentials", "accessCode": "authorizationCode"}.get(
+                str(scheme.get("flow")), str(scheme.get("flow"))
+            )
+            flows = {flow: scheme}
+        for flow in ("clientCredentials", "authorizationCode", "password"):
+            if not isinstance(one := flows.get(flow), dict):
+                continue
+            scopes = " ".join(map(str, one["scopes"])) if isinstance(one.get("scopes"), dict) else ""
+            token = self._address(_text(one, "tokenUrl"))
+            if flow == "clientCredentials":
+                return SignInOffer(name, ClientCredentials(token_address=token, scope=scopes), words)
+            if flow == "password":
+                return SignInOffer(name, PasswordGrant(token_address=token, scope=scopes), words)
+            consent = self._address(_text(one, "authorizationUrl"))
+            return SignInOffer(
+                name, AuthorizationCode(token_address=token, authorization_address=consent, scope=scopes), words
+            )
+        self.warn(
+            place,
+            f'the security scheme "{name}" has only the implicit grant, which is not for services',
+            "ask the provider for authorization code or client credentials",
+        )
+        return SignInOffer(name, None, words)
+
+    def _address(self, text: str) -> str:
+        joined = urljoin(self.address, text) if self.address and text else text
+        return joined if re.fullmatch(r"https?://[^\s@#]+", joined) else ""
+
+    # --- operations
+
+    def _operations(
+        self, schemes: set[str]
+    ) -> Iterator[tuple[Place, DescribedOperation, list[tuple[Place, str, str]]]]:
+        paths = self.root.get("paths")
+        if paths is None:
+            return
+        if not isinstance(paths, dict):
+            self.warn(self.top / "paths", "paths is an object, by path", "nothing of it is read")
+            return
+        keys: set[str] = set()
+        for path, item in paths.items():
+            place = self.top / "paths" / path
+            if str(path).startswith("x-"):
+                continue
+            try:
+                item, at = self.files.follow(item, place)
+            except Broken as error:
+                self.left.append((error.place, f"{path}: {error.message}", error.hint))
+                continue
+            if not isinstance(item, dict) or not str(path).startswith("/"):
+                words = "a path begins with /" if isinstance(item, dict) else "a path is an object, by method"
+                self.left.append((place, f"{str(path)[:120]}: {words}", "correct it in the definition"))
+                continue
+            for method in item:
+                if str(method).lower() not in METHODS:
+                    if method not in _ITEM_FIELDS and not str(method).startswith("x-"):
+                        self.warn(at / method, f'"{str(method)[:40]}" is no method', did_you_mean(str(method), METHODS))
+                    elif method in ("trace", "query", "additionalOperations"):
+                        self.left.append((at / method, f"{method.upper()} {path}: this method is not sent", ""))
+                    continue
+                before, self.found = self.found, []
+                here = at / method
+                try:
+                    made = self._operation(str(path), str(method).lower(), item, at, here, schemes, keys)
+                    yield here, made, self.found
+                except Broken as error:
+                    self.left.append((error.place, f"{str(method).upper()} {path}: {error.message}", error.hint))
+                finally:
+                    self.found = before
+
+    def _operation(
+        self,
+        path: str,
+        method: str,
+        item: dict[str, Any],
+        item_place: Place,
+        place: Place,
+        schemes: set[str],
+        keys: set[str],
+    ) -> DescribedOperation:
+        value = item[str(place.location[-1])]
+        if not isinstance(value, dict):
+            raise Broken(place, "an operation is an object", "correct it in the definition")
+        inputs = Inputs()
+        parameters = self._parameters(item, item_place, value, place)
+        template, query, headers, cookies = self._places(path, parameters, inputs, place)
+        body = self._body(value, place, method, parameters, inputs)
+        responses = self._responses(value, place)
+        if (accept := self._accept(responses)) and not any(one.name.lower() == "accept" for one in headers):
+            headers.append(Parameter(name="Accept", value=accept))
+        said = _text(value, "operationId")
+        key = f"{method.upper()} {path}"
+        if said and said in keys:
+            self.warn(
+                place / "operationId", f'there is another operation "{said[:80]}"', "this one is named after its path"
+            )
+            said = ""
+        keys.add(said)
+        title = _text(value, "summary") or _words(said) or _title(method, path)
+        name = proposed_name(said or _title(method, path), taken=self.names)
+        self.names.add(name)
+        sign_ins = self._security(value, place, schemes)
+        tags = tuple(str(one) for one in value["tags"]) if isinstance(value.get("tags"), list) else ()
+        if value.get("servers") or item.get("servers"):
+            own = value.get("servers") or item.get("servers")
+            url = own[0].get("url") if isinstance(own, list) and own and isinstance(own[0], dict) else ""
+            self.warn(place, f'it is at another address: "{str(url)[:120]}"', "import it into a service of its own")
+        docs = value.get("externalDocs")
+        try:
+            check_template(template)
+        except InputError as error:
+            raise Broken(place, error.message, error.hint) from error
+        document = OperationDocument(
+            method=method.upper(),  # type: ignore[arg-type]
+            path=template,
+            inputs=inputs.found,
+            query=query,
+            headers=headers,
+            cookies=cookies,
+            body=body,
+            responses=responses,
+            description=_text(value, "description")[:8000],
+            documentation=_text(docs, "url")[:2000],
+            tags=list(tags),
+        )
+        return DescribedOperation(
+            key, name, title[:200], document, place.pointer, tags, sign_ins, value.get("deprecated") is True
+        )
+
+    def _parameters(
+        self, item: dict[str, Any], item_place: Place, value: dict[str, Any], place: Place
+    ) -> list[tuple[dict[str, Any], Place]]:
+        """The operation's parameters, and the path's that it does not have itself. Broken ones are warned of."""
+        found: dict[tuple[str, str], tuple[dict[str, Any], Place]] = {}
+        for holder, at in ((item, item_place), (value, place)):
+            listed = holder.get("parameters")
+            if listed is not None and not isinstance(listed, list):
+                self.warn(at / "parameters", "parameters is a list", "it is passed over")
+                continue
+            for number, one in enumerate(listed or []):
+                here = at / "parameters" / number
+                try:
+                    parameter, there = self.files.follow(one, here)
+                    if not isinstance(parameter, dict) or not isinstance(parameter.get("name"), str):
+                        raise Broken(here, "a parameter needs a name", "it is left out")
+                    if parameter.get("in") not in ("path", "query", "header", "cookie", "body", "formData"):
+                        known = did_you_mean(str(parameter.get("in")), ("path", "query", "header", "cookie"))
+                        raise Broken(
+                            here,
+                            f'the parameter "{parameter["name"][:80]}" is in "{str(parameter.get("in"))[:40]}"',
+                            known,
+                        )
+                    found[(parameter["in"], parameter["name"])] = (parameter, there)
+                except Broken as error:
+                    self.warn(error.place, error.message, error.hint or "the parameter is left out")
+        return list(found.values())
+
+    def _places(
+        self, path: str, parameters: list[tuple[dict[str, Any], Place]], inputs: Inputs, place: Place
+    ) -> tuple[str, list[Parameter], list[Parameter], list[Parameter]]:
+        """(the path as a template, query, headers, cookies), with an input for each."""
+        written = re.findall(r"\{([^{}]*)\}", path)
+        template, query, headers, cookies = path, [], [], []
+        for parameter, at in parameters:
+            kind, name = parameter["in"], parameter["name"]
+            if kind in ("body", "formData") or (kind == "header" and name.lower() in _NOT_PARAMETERS | OWN_HEADERS):
+                continue
+            if kind == "path" and name not in written:
+                words = f'the path has no place for the parameter "{name[:80]}"'
+                self.warn(at, words, did_you_mean(name, written) or "it is left out")
+                continue
+            schema, style, explode = self._parameter_schema(parameter, at)
+            given = inputs.add(
+                name,
+                schema,
+                required=kind == "path" or parameter.get("required") is True,
+                description=_text(parameter, "description"),
+                example=self._example(parameter, at),
+                prefix=kind,
+            )
+            value = ValueOf(input=given)
+            explode = explode or (kind != "path" and input_type(schema) != "json")  # of a plain value it says nothing
+            match kind:
+                case "path":
+                    mark = {"label": ".", "matrix": ";"}.get(style, "")
+                    template = template.replace(f"{{{name}}}", f"{{{mark}{given}{'*' if explode else ''}}}")
+                case "query":
+                    query.append(Parameter(name=name, value=value, style=_query_style(style), explode=explode))
+                case "header":
+                    headers.append(Parameter(name=name, value=value, explode=explode))
+                case _:
+                    cookies.append(Parameter(name=name, value=value))
+        declared = {parameter["name"] for parameter, _ in parameters if parameter["in"] == "path"}
+        for name in dict.fromkeys(written):
+            if name not in declared:
+                self.warn(place, f'the path\'s "{{{name[:80]}}}" is declared nowhere', "it is taken as a required text")
+                given = inputs.add(name, {"type": "string"}, required=True, prefix="path")
+                template = template.replace(f"{{{name}}}", f"{{{given}}}")
+        return template, query, headers, cookies
+
+    def _parameter_schema(self, parameter: dict[str, Any], place: Place) -> tuple[dict[str, Any], str, bool]:
+        """(its resolved schema, its style, whether it explodes)."""
+        if self.dialect == "2.0":
+            schema: Any = {
+                key: one for key, one in parameter.items() if key not in ("name", "in", "required", "description")
+            }
+            made = self.schemas.translated(schema, place)
+            form = parameter.get("collectionFormat", "csv")
+            style = {"ssv": "spaceDelimited", "pipes": "pipeDelimited"}.get(str(form), "form")
+            return self.schemas.resolved(made)[0], style, form == "multi"
+        content = parameter.get("content")
+        if isinstance(content, dict) and content:
+            media, holder = next(iter(content.items()))
+            raw = holder.get("schema", True) if isinstance(holder, dict) else True
+            found = self.schemas.resolved(self.schemas.translated(raw, place / "content" / media / "schema"))[0]
+            return {**found, "type": "object"} if _is_json(str(media)) else found, "json", True
+        made = self.schemas.translated(parameter.get("schema", True), place / "schema")
+        default = "form" if parameter["in"] in ("query", "cookie") else "simple"
+        style = str(parameter.get("style", default))
+        explode = parameter.get("explode")
+        return self.schemas.resolved(made)[0], style, explode if isinstance(explode, bool) else style == "form"
+
+    def _example(self, holder: dict[str, Any], place: Place) -> Any:
+        """An example of a parameter or body, UNSET if there is none."""
+        for word in ("example", "x-example"):
+            if word in holder:
+                return holder[word]
+        examples = holder.get("examples")
+        if isinstance(examples, dict) and examples:
+            name, first = next(iter(examples.items()))
+            try:
+                first, _ = self.files.follow(first, place / "examples" / name)
+            except Broken:
+                return UNSET
+            return first.get("value", UNSET) if isinstance(first, dict) else UNSET
+        return UNSET
+
+    # --- bodies
+
+    def _body(
+        self,
+        value: dict[str, Any],
+        place: Place,
+        method: str,
+        parameters: list[tuple[dict[str, Any], Place]],
+        inputs: Inputs,
+    ) -> Body | None:
+        if method.upper() in READING:
+            return None
+        if self.dialect == "2.0":
+            return self._old_body(value, parameters, inputs)
+        if "requestBody" not in value:
+            return None
+        try:
+            holder, at = self.files.follow(value["requestBody"], place / "requestBody")
+        except Broken as error:
+            self.warn(error.place, f"the request body is left out: {error.message}", error.hint)
+            return None
+        content = holder.get("content") if isinstance(holder, dict) else None
+        if not isinstance(content, dict) or not content:
+            return None
+        media = _preferred(content)
+        described = content[media] if isinstance(content[media], dict) else {}
+        here = at / "content" / media
+        schema = self.schemas.translated(described.get("schema", True), here / "schema")
+        encoding = described.get("encoding") if isinstance(described.get("encoding"), dict) else {}
+        return self._made_body(
+            media,
+            schema,
+            inputs,
+            required=holder.get("required") is True,
+            description=_text(holder, "description"),
+            example=self._example(described, here),
+            encoding=encoding,
+        )
+
+    def _old_body(
+        self, value: dict[str, Any], parameters: list[tuple[dict[str, Any], Place]], inputs: Inputs
+    ) -> Body | None:
+        """OpenAPI 2.0: one parameter in the body, or several in a form."""
+        listed = value.get("consumes", self.root.get("consumes"))
+        consumes = [str(one) for one in listed] if isinstance(listed, list) and listed else ["application/json"]
+        whole = next(((one, at) for one, at in parameters if one["in"] == "body"), None)
+        if whole:
+            parameter, at = whole
+            schema = self.schemas.translated(parameter.get("schema", True), at / "schema")
+            return self._made_body(
+                _preferred(dict.fromkeys(consumes)),
+                schema,
+                inputs,
+                required=parameter.get("required") is True,
+                description=_text(parameter, "description"),
+                example=self._example(parameter, at),
+                encoding={},
+            )
+        fields = [(one, at) for one, at in parameters if one["in"] == "formData"]
+        if not fields:
+            return None
+        is_multipart = "multipart/form-data" in consumes or any(one.get("type") == "file" for one, _ in fields)
+        schema = {
+            "type": "object",
+            "properties": {
+                one["name"]: self.schemas.translated(
+                    {key: part for key, part in one.items() if key not in ("name", "in", "required")}, at
+                )
+                for one, at in fields
+            },
+            "required": [one["name"] for one, _ in fields if one.get("required") is True],
+        }
+        media = "multipart/form-data" if is_multipart else "application/x-www-form-urlencoded"
+        return self._made_body(media, schema, inputs, required=True, description="", example=UNSET, encoding={})
+
+    def _made_body(
+        self,
+        media: str,
+        schema: Schema,
+        inputs: Inputs,
+        *,
+        required: bool,
+        description: str,
+        example: Any,
+        encoding: Any,
+    ) -> Body:
+        kind = media.partition(";")[0].strip().lower()
+        if _is_json(kind) or kind in ("*/*", "application/*"):
+            reader = BodyReader(self.schemas, inputs)
+            members = reader.read(schema, required=required, example=example, description=description)
+            return JsonBody(members=members, media_type=media if _is_json(kind) else "application/json")
+        found, seen = self.schemas.resolved(schema)
+        properties = found.get("properties")
+        if kind in ("application/x-www-form-urlencoded", "multipart/form-data") and isinstance(properties, dict):
+            parts = []
+            for name, one in properties.items():
+                inner, _ = self.schemas.resolved(one, seen)
+                if inner.get("readOnly") is True:
+                    continue
+                own = example.get(name, UNSET) if isinstance(example, dict) else UNSET
+                is_required = required and name in found.get("required", [])
+                given = inputs.add(str(name), inner, required=is_required, example=own, prefix="body")
+                parts.append((str(name), given, inner, encoding.get(name) if isinstance(encoding, dict) else None))
+            if kind == "multipart/form-data":
+                return MultipartBody(parts=[_part(*one) for one in parts])
+            fields = [Parameter(name=name, value=ValueOf(input=given)) for name, given, _, _ in parts]
+            return FormBody(fields=fields)
+        if kind.startswith("text/") or kind.endswith(("xml", "yaml", "csv", "ndjson")):
+            text = example if isinstance(example, str) else UNSET
+            given = inputs.add("body", {"type": "string"}, required=required, description=description, example=text)
+            return TextBody(media_type=media, content=ValueOf(input=given))
+        words = f"{description} (bytes, as base64)".strip()
+        given = inputs.add("body", {"type": "string"}, required=required, description=words)
+        return BytesBody(media_type=media, content=ValueOf(input=given))
+
+    # --- responses
+
+    def _responses(self, value: dict[str, Any], place: Place) -> list[ResponseDescription]:
+        listed = value.get("responses")
+        if not isinstance(listed, dict):
+            if listed is not None:
+                self.warn(place / "responses", "responses is an object, by status", "it is passed over")
+            return []
+        out = []
+        for status, one in listed.items():
+            wanted = str(status) if str(status) == "default" else str(status).upper()
+            if wanted.startswith("X-"):
+                continue
+            here = place / "responses" / status
+            if not re.fullmatch(r"[1-5]\d\d|[1-5]XX|default", wanted):
+                self.warn(here, f'"{str(status)[:40]}" is no status', "three digits, 4XX, or default")
+                continue
+            try:
+                response, at = self.files.follow(one, here)
+            except Broken as error:
+                self.warn(error.place, error.message, error.hint)
+                continue
+            if isinstance(response, dict):
+                out += self._described(wanted, response, at, value)
+        return sorted(out, key=lambda one: (one.status == "default", one.status))
+
+    def _described(
+        self, status: str, response: dict[str, Any], place: Place, operation: dict[str, Any]
+    ) -> list[ResponseDescription]:
+        words = _text(response, "description")[:2000]
+        if self.dialect == "2.0":
+            listed = operation.get("produces", self.root.get("produces"))
+            media = str(listed[0]) if isinstance(listed, list) and listed else "application/json"
+            if "schema" not in response:
+                own = media if "produces" in operation and status.startswith("2") else ""
+                return [ResponseDescription(status=status, media_type=own, description=words)]
+            schema = self.schemas.translated(response["schema"], place / "schema")
+            return [ResponseDescription(status=status, media_type=media, schema=schema, description=words)]
+        content = response.get("content")
+        if not isinstance(content, dict) or not content:
+            return [ResponseDescription(status=status, description=words)]
+        out = []
+        for media in sorted(content, key=lambda one: not _is_json(str(one)))[:3]:
+            raw = content[media].get("schema") if isinstance(content[media], dict) else None
+            made = None if raw is None else self.schemas.translated(raw, place / "content" / media / "schema")
+            out.append(ResponseDescription(status=status, media_type=str(media)[:200], schema=made, description=words))
+        return out
+
+    @staticmethod
+    def _accept(responses: list[ResponseDescription]) -> str:
+        """The media type to ask for where it is not JSON; empty if JSON will do."""
+        offered = [one.media_type for one in responses if one.status.startswith("2") and one.media_type]
+        return "" if not offered or any(_is_json(one) or "*" in one for one in offered) else offered[0]
+
+    def _security(self, value: dict[str, Any], place: Place, schemes: set[str]) -> tuple[str, ...]:
+        listed = value.get("security", self.root.get("security"))
+        if not isinstance(listed, list):
+            return ()
+        names: dict[str, None] = {}
+        for one in listed:
+            for name in one if isinstance(one, dict) else ():
+                if name not in schemes:
+                    self.warn(
+                        place / "security", f'there is no security scheme "{name}"', did_you_mean(str(name), schemes)
+                    )
+                else:
+                    names[str(name)] = None
+        return tuple(names)
+
+    def _declared_schemas(self) -> Iterator[tuple[tuple[str | int, ...], Any]]:
+        where = ("definitions",) if self.dialect == "2.0" else ("components", "schemas")
+        for name, schema in self._member(*where).items():
+            yield (*where, name), schema
+
+    def _member(self, *steps: str) -> dict[str, Any]:
+        value = self.root
+        for step in steps:
+            value = value.get(step) if isinstance(value, dict) else None
+        return value if isinstance(value, dict) else {}
+
+
+def _with_warnings(place: Place, described: DescribedOperation, warnings: tuple[Any, ...]) -> DescribedOperation:
+    return replace(described, warnings=warnings)
+
+
+def _part(name: str, given: str, schema: dict[str, Any], encoding: Any) -> Part:
+    media = _text(encoding, "contentType").partition(",")[0].strip()
+    is_bytes = schema.get("format") == "binary" or schema.get("contentEncoding") in ("binary", "base64")
+    if is_bytes or schema.get("contentMediaType"):
+        return Part(
+            name=name,
+            value=ValueOf(input=given),
+            file_name=name,
+            media_type=media or str(schema.get("contentMediaType", "application/octet-stream")),
+            encoding="base64",
+        )
+    return Part(name=name, value=ValueOf(input=given), media_type=media)
+
+
+def _query_style(style: str) -> Any:
+    return style if style in ("spaceDelimited", "pipeDelimited", "deepObject", "json") else "form"
+
+
+def _is_json(media: str) -> bool:
+    kind = media.partition(";")[0].strip().lower()
+    return kind in ("application/json", "text/json") or kind.endswith("+json")
+
+
+def _preferred(content: dict[str, Any]) -> str:
+    """The media type that Rondine writes best, the first of equals."""
+
+    def rank(media: str) -> int:
+        kind = str(media).partition(";")[0].strip().lower()
+        if kind == "application/json":
+            return 0
+        if _is_json(kind):
+            return 1
+        order = (
+            "application/x-www-form-urlencoded",
+            "multipart/form-data",
+            "application/xml",
+            "text/xml",
+            "text/plain",
+        )
+        return 2 + order.index(kind) if kind in order else 9
+
+    return str(min(content, key=rank))
+
+
+def _text(holder: Any, name: str) -> str:
+    value = holder.get(name) if isinstance(holder, dict) else None
+    return value.strip() if isinstance(value, str) else ""
+
+
+def _words(name: str) -> str:
+    """ "listTreesByDistrict" -> "List trees by district"."""
+    parted = re.sub(r"(?<=[a-z0-9])(?=[A-Z])|[_./-]+", " ", name).strip()
+    return parted[:1].upper() + parted[1:].lower() if parted else ""
+
+
+def _title(method: str, path: str) -> str:
+    words = [
+        step
+        for step in path.split("/")
+        if step and not step.startswith("{") and not re.fullmatch(r"v?\d+(\.\d+)*", step)
+    ]
+    ends_open = path.rstrip("/").endswith("}")
+    verb = {
+        "get": "Find" if ends_open else "List",
+        "post": "Create",
+        "put": "Replace",
+        "patch": "Change",
+        "delete": "Remove",
+    }.get(method, method.capitalize())
+    return f"{verb} {' '.join(words[-2:])}".replace("_", " ").replace("-", " ").strip()

@@ -1,5 +1,6 @@
 """Everything within one project."""
 
+from base64 import b64encode
 from collections.abc import Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 from urllib.parse import quote
@@ -83,6 +84,7 @@ class Project:
         self.mappings = self._items("mappings")
         self.feeds = self._items("feeds")
         self.standing_values = self._items("standing-values")
+        self.definitions = self._items("definitions")
 
     def _items(self, kind: str) -> Items:
         return Items(self._client, f"{self._path}/{kind}")
@@ -203,6 +205,42 @@ class Project:
     def take_apart(self, address: str, method: str = "GET") -> Json:
         """A pasted address as base address, operation and inputs."""
         return self._ask("POST", "/addresses", {"address": address, "method": method})
+
+    # --- definitions: a source is address="https://..." or files={"register.yaml": "openapi: 3.1.0 ..."} (text, or bytes such as a zip)
+
+    def look_at_definition(self, **source: Any) -> Json:
+        """What is in a definition: {format, title, operations, schemas, servers, sign_ins, record_types, warnings, left_out, hash}; nothing is
+        written. service, environment: whose connection signs in, where the address is on its host.
+        """
+        return self._ask("POST", "/definition-previews", _source(source))
+
+    def import_definition(self, service: str = "", *, operations: Sequence[str] | None = None, **options: Any) -> Json:
+        """Imports what is chosen (keys; None for all) and gives the names of what was made.
+
+        options: the source; hash of what was looked at; title, names, left_out ({key: [inputs]}), record_types ([] for none), connect
+        ({environment, address, blanks, sign_in}).
+        """
+        return self._ask("POST", "/imports", {"service": service, "operations": operations, **_source(options)})
+
+    def look_at_stored_definition(self, name: str) -> Json:
+        """What a definition offers that was imported before."""
+        return self._ask("GET", f"/definitions/{quote(name, safe='')}/preview")
+
+    def schemas(self, definition: str) -> Json:
+        """The schemas of a definition's operations: {name: JSON Schema}."""
+        found: Json = self._ask("GET", f"/definitions/{quote(definition, safe='')}/schemas")["defs"]
+        return found
+
+    def compare_definition(self, name: str, **source: Any) -> Json:
+        """What the definition says otherwise now, read from its own address if no source is given: {changes, unchanged, hash}."""
+        return self._ask("POST", f"/definitions/{quote(name, safe='')}/compare", _source(source))
+
+    def update_definition(
+        self, name: str, *, accept: Sequence[str] | None = None, add: Sequence[str] = (), **source: Any
+    ) -> Json:
+        """Takes changes (keys; None for all of imported operations) and adds new operations; own corrections stay."""
+        body = {"accept": accept, "add": list(add), **_source(source)}
+        return self._ask("POST", f"/definitions/{quote(name, safe='')}/update", body)
 
     def show_request(
         self,
@@ -409,3 +447,14 @@ def _asked(
         | ({"operation": operation} if operation else {})
         | ({"document": document} if document is not None else {})
     )
+
+
+def _source(options: Mapping[str, Any]) -> Json:
+    """Files by name as the API takes them."""
+    out = {name: value for name, value in options.items() if value is not None}
+    if "files" in out:
+        out["files"] = [
+            {"name": name, "text": one} if isinstance(one, str) else {"name": name, "base64": b64encode(one).decode()}
+            for name, one in out["files"].items()
+        ]
+    return out

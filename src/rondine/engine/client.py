@@ -308,6 +308,8 @@ class Engine:
         return await self._sign_in(line, make(given), no_call, lambda _: None)
 
     async def _limited(self, line: Line, request: Request, patience: float) -> Arrival:
+        if not line.is_connection:
+            return await self.send(line, request)
         place = await self.shared.begin_call(line, patience)
         try:
             arrival = await self.send(line, request)

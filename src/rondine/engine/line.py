@@ -34,7 +34,8 @@ class TimeOuts:
 class Line:
     """id: names what all processes share of the connection (limits); id and version name its pool.  token_id: names its token; own sign-ins of
     operations have their own.  secrets: the sets of secrets valid in turn, the preferred one first.  operations: for sign-in operations.
-    max_size: bytes of a body after decompression.  memory: what the sign-in keeps between calls in this process.
+    max_size: bytes of a body after decompression.  memory: what the sign-in keeps between calls in this process.  is_connection: false for a call
+    to an address that is no connection's, such as a definition's: no process keeps limits for it.
     """
 
     id: str
@@ -57,6 +58,7 @@ class Line:
     parallel: int | None = None
     operations: Mapping[str, Any] = field(default_factory=dict)
     memory: dict[str, Any] = field(default_factory=dict)
+    is_connection: bool = True
 
     @property
     def own_operation(self) -> str:

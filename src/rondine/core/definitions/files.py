@@ -1,7 +1,10 @@
 """The files that a definition is made of: read as JSON or YAML, references between them followed, places found again as lines."""
 
+import io
 import posixpath
 import re
+import zipfile
+import zlib
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -36,6 +39,51 @@ class Broken(Exception):
     def __init__(self, place: Place, message: str, hint: str = "") -> None:
         super().__init__(message)
         self.place, self.message, self.hint = place, message, hint
+
+
+#: What an upload may hold, unpacked.
+MOST_BYTES, MOST_FILES = 200 * 1024 * 1024, 1_000
+
+
+def unpacked(contents: Mapping[str, bytes]) -> dict[str, bytes]:
+    """The files of an upload, archives (zip) opened. Raises DocumentError for one that is broken or holds too much."""
+    out: dict[str, bytes] = {}
+    for name, content in contents.items():
+        if content[:4] != b"PK\x03\x04":
+            out[posixpath.normpath(name)] = content
+            continue
+        try:
+            with zipfile.ZipFile(io.BytesIO(content)) as archive:
+                members = [
+                    one for one in archive.infolist() if not one.is_dir() and not one.filename.startswith("__MACOSX")
+                ]
+                if sum(one.file_size for one in members) > MOST_BYTES or len(members) > MOST_FILES:
+                    words = f"the archive holds more than {MOST_FILES:,} files or {MOST_BYTES:,} bytes"
+                    raise DocumentError(words, where=name, hint="pack only what the definition is made of")
+                for one in members:
+                    with archive.open(one) as member:
+                        out[posixpath.normpath(one.filename).lstrip("./")] = member.read(one.file_size + 1)[
+                            : one.file_size
+                        ]
+        except (zipfile.BadZipFile, RuntimeError, NotImplementedError, OSError, EOFError, zlib.error) as error:
+            raise DocumentError(
+                f"the archive cannot be opened: {error}", where=name, hint="pack it as zip again"
+            ) from error
+    return out
+
+
+_MAIN = re.compile(
+    rb"""^\s*["']?(openapi|swagger|swaggerVersion)["']?\s*:|<(\w+:)?(Edmx|definitions|description)\b|^\s*\{\s*"(log|\$Version|data|__schema)"|"""
+    rb"""^\s*(type\s+Query|schema\s*\{)""",
+    re.MULTILINE,
+)
+
+
+def main_of(contents: Mapping[str, bytes]) -> str:
+    """The file that most likely is the definition itself: by its content, then by how far up it lies."""
+    if not contents:
+        raise DocumentError("there is no file", where="files", hint="choose a file, or give an address")
+    return min(contents, key=lambda name: (not _MAIN.search(contents[name][:20_000]), name.count("/"), len(name)))
 
 
 @dataclass

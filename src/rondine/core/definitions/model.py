@@ -8,7 +8,7 @@ from typing import Any
 from rondine.core.documents.json import json_text
 from rondine.core.errors import Problem
 from rondine.core.protocols.operation import OperationDocument
-from rondine.core.settings import dump
+from rondine.core.settings import Document, dump
 from rondine.core.signin import SignIn
 
 Schema = dict[str, Any] | bool
@@ -68,6 +68,21 @@ class Definition:
     warnings: tuple[Problem, ...] = ()
     left_out: tuple[Problem, ...] = ()
     files: tuple[str, ...] = ()
+
+
+class DefinitionDocument(Document, frozen=True):
+    """What is kept of an imported definition. address: where it is read again from, empty if it was uploaded.  main: the file with the definition
+    itself.  hash: of all its files, to notice that it has changed.
+    """
+
+    format: str = ""
+    title: str = ""
+    version: str = ""
+    address: str = ""
+    documentation: str = ""
+    main: str = ""
+    files: list[str] = []
+    hash: str = ""
 
 
 def references_in(schema: Any) -> Iterator[str]:

@@ -9,6 +9,7 @@ from rondine.server.api.problems import no_such_address
 from rondine.server.records import views as records
 from rondine.server.runs import views as runs
 from rondine.server.services import connect_views as connecting
+from rondine.server.services import definition_views as definitions
 from rondine.server.services import views as services
 from rondine.server.services.callback import callback
 
@@ -54,6 +55,13 @@ urlpatterns = [
     *_items("record-types", (records.RecordTypeList, records.RecordTypeDetail, records.RecordTypeRevisions)),
     *_items("mappings", (records.MappingList, records.MappingDetail, records.MappingRevisions)),
     *_items("feeds", (records.FeedList, records.FeedDetail, records.FeedRevisions)),
+    *_items("definitions", (definitions.DefinitionList, definitions.DefinitionDetail, definitions.DefinitionRevisions)),
+    path(f"{PROJECT}/definition-previews", definitions.DefinitionPreviewView.as_view()),
+    path(f"{PROJECT}/imports", definitions.ImportsView.as_view()),
+    path(f"{PROJECT}/definitions/<str:name>/preview", definitions.StoredView.as_view()),
+    path(f"{PROJECT}/definitions/<str:name>/schemas", definitions.SchemasView.as_view()),
+    path(f"{PROJECT}/definitions/<str:name>/compare", definitions.CompareView.as_view()),
+    path(f"{PROJECT}/definitions/<str:name>/update", definitions.UpdateView.as_view()),
     path(f"{PROJECT}/services/<str:name>/preparation", connecting.PreparationView.as_view()),
     path(f"{PROJECT}/credentials/<str:name>/secrets", connecting.SecretsView.as_view()),
     path(f"{PROJECT}/credentials/<str:name>/secrets/second", connecting.SecondSecretsView.as_view()),

@@ -16,6 +16,7 @@ from rondine.core.connection import (
     StandingValueDocument,
     connection_problems,
 )
+from rondine.core.definitions.model import DefinitionDocument
 from rondine.core.errors import Problem, did_you_mean
 from rondine.core.protocols.operation import OperationDocument, ValueOf, operation_problems, parts_of
 from rondine.core.settings import load
@@ -24,6 +25,7 @@ from rondine.server.items.models import Item
 from rondine.server.services.models import (
     Connection,
     Credential,
+    Definition,
     Environment,
     Operation,
     Sample,
@@ -168,6 +170,15 @@ def _operation(item: Operation) -> list[Problem]:
     return operation_problems(load(OperationDocument, item.document))
 
 
+def _definition_renamed(item: Item, old: str) -> None:
+    for operation in Operation.objects.filter(project_id=item.project_id, document__came_from__definition=old):
+        operation.document["came_from"]["definition"] = item.name
+        operation.save(update_fields=["document"])
+
+
+DEFINITIONS = ItemKind(
+    "definitions", "definition", Definition, DefinitionDocument, {"service": Service}, renamed=_definition_renamed
+)
 SERVICES = ItemKind("services", "service", Service, ServiceDocument)
 CREDENTIALS = ItemKind("credentials", "credential", Credential, CredentialDocument, {"environment": Environment})
 CONNECTIONS = ItemKind(

@@ -131,6 +131,33 @@ class Operation(Item):
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_operation_a_name")]
 
 
+class Definition(Item):
+    """A document that describes a service, as it was imported. schemas: those that imported operations need, by name.  offered: the operations
+    as the document described them when they were last accepted, by key.
+    """
+
+    service = models.ForeignKey(Service, on_delete=models.CASCADE, related_name="definitions")
+    schemas = models.JSONField(default=dict)
+    offered = models.JSONField(default=dict)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_definition_a_name")]
+
+
+class DefinitionFile(models.Model):
+    """One file of a definition, byte for byte. name: its path in the upload, or its address."""
+
+    definition = models.ForeignKey(Definition, on_delete=models.CASCADE, related_name="files")
+    name = models.TextField()
+    stored = models.BinaryField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["definition", "name"], name="one_definition_file_a_name")]
+
+    def content(self) -> bytes:
+        return zlib.decompress(bytes(self.stored))
+
+
 class Body(models.Model):
     """A body as it came, byte for byte. stored: compressed (zlib)."""
 

@@ -1,0 +1,212 @@
+"""Record types that the schemas of chosen operations suggest: one for each object, nested ones and lists of objects with a key to their parent."""
+
+import re
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from rondine.core.definitions.json_schema import types_of
+from rondine.core.definitions.model import Schema
+from rondine.core.mapping.document import RecordField, RecordTypeDocument
+from rondine.core.mapping.propose import KEY_NAMES
+from rondine.core.mapping.types import FieldType
+from rondine.core.names import proposed_name
+from rondine.core.protocols.operation import OperationDocument
+
+#: Objects within objects: what is deeper becomes a json field.
+MOST_LEVELS = 4
+
+
+@dataclass(frozen=True, slots=True)
+class ProposedType:
+    """name: free among those proposed.  parent: the record type it hangs on, empty for none.  source: where it stands: a schema's name, or a
+    path.  is_list: there may be several for one parent.
+    """
+
+    name: str
+    document: RecordTypeDocument
+    parent: str = ""
+    source: str = ""
+    is_list: bool = False
+
+
+def proposed_types(operations: Iterable[OperationDocument], schemas: Mapping[str, Schema]) -> list[ProposedType]:
+    """One record type for each object that the good responses of these operations hold, each schema once."""
+    maker = _Maker(schemas)
+    for operation in operations:
+        words = [step for step in operation.path.split("/") if step and "{" not in step]
+        fallback = singular(words[-1]) if words else "record"
+        for response in operation.responses:
+            if response.status.startswith("2") and isinstance(response.schema, dict):
+                maker.response(response.schema, fallback)
+    maker.finish()
+    return maker.made
+
+
+class _Maker:
+    def __init__(self, schemas: Mapping[str, Schema]) -> None:
+        self.schemas = schemas
+        self.made: list[ProposedType] = []
+        self.known: set[str] = set()
+        self.pending: list[tuple[Any, str, ProposedType, bool, int]] = []
+
+    def finish(self) -> None:
+        """What is nested comes after all that stands alone; a schema that has its type already is not made again for another parent."""
+        while self.pending:
+            schema, name, parent, is_list, level = self.pending.pop(0)
+            self._object_of(schema, name, parent, is_list=is_list, level=level)
+
+    def response(self, schema: dict[str, Any], fallback: str) -> None:
+        """The rows of a response: its list of objects if it has one, alone or in an envelope, otherwise itself."""
+        found, name = self._open(schema)
+        if types_of(found) == ["array"]:
+            self._object_of(found.get("items"), name or fallback)
+            return
+        lists = [
+            (key, inner)
+            for key, one in _members(found).items()
+            if types_of(inner := self._open(one)[0]) == ["array"] and self._is_object(inner.get("items"))
+        ]
+        plain = [
+            (key, inner.get("items"))
+            for key, one in _members(found).items()
+            if types_of(inner := self._open(one)[0]) == ["array"] and not self._is_object(inner.get("items"))
+        ]
+        if not lists and len(plain) == 1 and len(_members(found)) == 1:
+            self._plain(*plain[0])
+        elif len(lists) == 1 and len(_members(found)) <= 8 and not _key_field(found):
+            key, inner = lists[0]
+            self._object_of(inner.get("items"), singular(key))
+        elif types_of(found) == ["object"] and _members(found):
+            self._object_of(schema, name or fallback)
+
+    def _plain(self, name: str, schema: Any) -> None:
+        """A list of plain values: each is a record of one field."""
+        kind = self._type(self._open(schema)[0])
+        label = proposed_name(singular(name), separator="_")
+        document = RecordTypeDocument(fields=[RecordField(name=label, type=kind, searchable=True)], key=[label])
+        if kind != "json" and not any(one.source == name for one in self.made):
+            free = proposed_name(singular(name), taken={one.name for one in self.made})
+            self.made.append(ProposedType(free, document, "", name))
+
+    def _object_of(
+        self, schema: Any, fallback: str, parent: ProposedType | None = None, *, is_list: bool = False, level: int = 0
+    ) -> None:
+        found, named = self._open(schema)
+        members = _members(found)
+        if not members:
+            return
+        if named in self.known:
+            return
+        if named:
+            self.known.add(named)
+        wanted = named or (f"{parent.name} {fallback}" if parent else fallback)
+        name = proposed_name(wanted, taken={one.name for one in self.made})
+        fields: list[RecordField] = []
+        parent_key = [one for one in parent.document.fields if one.name in parent.document.key] if parent else []
+        for one in parent_key:
+            title = f"{parent.name if parent else ''} {one.name}".replace("-", "_")
+            fields.append(RecordField(name=_free(title, fields), type=one.type, searchable=True))
+        key = [one.name for one in fields]
+        nested: list[tuple[Any, str, bool]] = []
+        own_key = _key_field(found)
+        for member, one in members.items():
+            inner, inner_name = self._open(one)
+            kinds = types_of(inner)
+            is_many = kinds == ["array"] and self._is_object(inner.get("items"))
+            of = self._open(inner.get("items"))[1] if is_many else inner_name
+            if (is_many or (kinds == ["object"] and _members(inner))) and level < MOST_LEVELS and of not in self.known:
+                nested.append(
+                    (inner.get("items") if is_many else one, singular(member) if is_many else member, is_many)
+                )
+            else:
+                kind = self._type(inner)
+                fields.append(RecordField(name=_free(member, fields), type=kind, searchable=kind != "json"))
+                if member == own_key and (is_list or not parent):
+                    key = [*key, fields[-1].name]
+        made = ProposedType(
+            name, RecordTypeDocument(fields=fields, key=key), parent.name if parent else "", named or fallback, is_list
+        )
+        self.made.append(made)
+        self.pending += [(schema, member, made, repeats, level + 1) for schema, member, repeats in nested]
+
+    def _is_object(self, schema: Any) -> bool:
+        return bool(_members(self._open(schema)[0]))
+
+    def _open(self, schema: Any, seen: frozenset[str] = frozenset()) -> tuple[dict[str, Any], str]:
+        """(the schema with references followed and parts merged, the name it has)."""
+        if not isinstance(schema, dict):
+            return {}, ""
+        out, name = dict(schema), ""
+        if isinstance(reference := out.pop("$ref", None), str):
+            name = reference.removeprefix("#/$defs/")
+            if name in seen:
+                return {}, name
+            base, _ = self._open(self.schemas.get(name), seen | {name})
+            out = {**base, **out}
+        for part in out.pop("allOf", None) or []:
+            found, inner = self._open(part, seen | {name})
+            name = name or inner
+            out = {
+                **found,
+                **out,
+                "properties": {**_members(found), **_members(out)},
+                "required": [*found.get("required", []), *out.get("required", [])],
+            }
+        for word in ("anyOf", "oneOf"):
+            others = [one for one in out.get(word) or [] if one != {"type": "null"}]
+            if len(others) == 1:
+                out.pop(word)
+                found, inner = self._open(others[0], seen | {name})
+                out, name = {**found, **out}, name or inner
+        return out, re.sub(r"^.*[.]", "", name)
+
+    @staticmethod
+    def _type(schema: dict[str, Any]) -> FieldType:
+        kinds = types_of(schema)
+        if set(kinds) == {"integer", "number"}:
+            return "decimal"
+        match kinds:
+            case ["string"]:
+                return {"date": "date", "date-time": "datetime"}.get(str(schema.get("format")), "text")  # type: ignore[return-value]
+            case ["integer"]:
+                return "integer"
+            case ["number"]:
+                return "decimal"
+            case ["boolean"]:
+                return "boolean"
+        return "text" if set(kinds) and set(kinds) <= {"string", "integer", "number", "boolean"} else "json"
+
+
+def _members(schema: dict[str, Any]) -> dict[str, Any]:
+    found = schema.get("properties")
+    return found if isinstance(found, dict) else {}
+
+
+def _key_field(schema: dict[str, Any]) -> str | None:
+    """The required plain member whose name is one that keys have, the surest first."""
+    required = schema.get("required")
+    plain = [
+        name
+        for name, one in _members(schema).items()
+        if isinstance(one, dict)
+        and types_of(one) in (["string"], ["integer"])
+        and (not isinstance(required, list) or not required or name in required)
+    ]
+    for ending in KEY_NAMES:
+        for name in plain:
+            if proposed_name(name, separator="_") == ending:
+                return name
+    return None
+
+
+def _free(text: str, fields: list[RecordField]) -> str:
+    return proposed_name(text, separator="_", taken={one.name for one in fields})
+
+
+def singular(text: str) -> str:
+    """A plural's likely singular: trees -> tree, entries -> entry, boxes -> box."""
+    for ending, instead in (("ies", "y"), ("sses", "ss"), ("xes", "x"), ("ches", "ch"), ("shes", "sh")):
+        if text.endswith(ending) and len(text) > len(ending) + 1:
+            return text.removesuffix(ending) + instead
+    return text[:-1] if text.endswith("s") and not text.endswith(("ss", "us", "is")) and len(text) > 2 else text

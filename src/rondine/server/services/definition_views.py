@@ -1,0 +1,422 @@
+"""Definitions: looked at, imported, compared, taken again; and what came of them."""
+
+from dataclasses import asdict
+from typing import Any
+
+from asgiref.sync import sync_to_async
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from rondine.core.definitions import DescribedOperation
+from rondine.core.definitions.record_types import ProposedType
+from rondine.core.protocols.operation import path_variables
+from rondine.core.settings import dump
+from rondine.server.api.openapi import AnyField
+from rondine.server.api.views import ProjectView, Strict, WaitingView
+from rondine.server.items.actions import find_item
+from rondine.server.items.views import ProblemLine, item_views
+from rondine.server.runs.tasks import parts
+from rondine.server.services.importing import (
+    Comparison,
+    Preview,
+    Source,
+    compare,
+    fetched,
+    import_definition,
+    no_source,
+    preview,
+    stored_source,
+    update,
+    uploaded,
+)
+from rondine.server.services.kinds import DEFINITIONS
+from rondine.server.services.models import Operation
+
+
+def _definition(item: Any) -> dict[str, Any]:
+    imported = Operation.objects.filter(project=item.project, document__came_from__definition=item.name)
+    return {"operations": list(imported.order_by("name").values_list("name", flat=True)), "schemas": len(item.schemas)}
+
+
+DefinitionList, DefinitionDetail, DefinitionRevisions = item_views(
+    DEFINITIONS,
+    extra={
+        "operations": serializers.ListField(child=serializers.CharField(), help_text="imported from it, by name"),
+        "schemas": serializers.IntegerField(help_text="how many schemas its operations need"),
+    },
+    describe=_definition,
+    can_make=False,
+)
+
+
+# --- where a definition is read from
+
+
+class FileGiven(Strict):
+    name = serializers.CharField(max_length=500)
+    text = serializers.CharField(required=False, trim_whitespace=False, allow_blank=True)
+    base64 = serializers.CharField(required=False, help_text="bytes, such as a zip archive of several files")
+
+    def validate(self, attrs: Any) -> Any:
+        if ("text" in attrs) == ("base64" in attrs):
+            raise serializers.ValidationError({"text": ["give either text or base64"]})
+        return attrs
+
+
+class SourceGiven(Strict):
+    """An address, or files."""
+
+    address = serializers.CharField(required=False, max_length=4000)
+    files = FileGiven(many=True, required=False)
+    main = serializers.CharField(
+        required=False, help_text="which of the files is the definition, if not the one that looks like it"
+    )
+    service = serializers.CharField(required=False, allow_blank=True)
+    environment = serializers.CharField(
+        required=False, help_text="whose connection of the service signs in, where the address is on its host"
+    )
+    hash = serializers.CharField(required=False, help_text="of what was looked at; refused if it has changed since")
+
+
+async def source_of(view: ProjectView, given: Any, *, stored: str = "") -> Source:
+    """The files of a definition as the request gives them. stored: a definition whose address is read if nothing is given."""
+    if "files" in given:
+        return await sync_to_async(uploaded, thread_sensitive=False)(given["files"], given.get("main", ""))
+    address, service = given.get("address", ""), given.get("service", "")
+    if stored:
+        item = await sync_to_async(find_item)(DEFINITIONS, view.project, stored)
+        address, service = address or item.document.get("address", ""), item.service.name
+    if not address:
+        raise no_source("/address")
+    environment = given.get("environment", "test")
+    return await fetched(view.project, parts()[0], address, service=service, environment=environment)
+
+
+# --- looking
+
+
+class OfferedInput(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    type = serializers.CharField()
+    is_required = serializers.BooleanField()
+    is_in_path = serializers.BooleanField()
+    description = serializers.CharField(allow_blank=True)
+
+
+class OfferedOperation(serializers.Serializer[Any]):
+    key = serializers.CharField()
+    name = serializers.CharField(help_text="the one it has here, or would get")
+    title = serializers.CharField(allow_blank=True)
+    method = serializers.CharField()
+    path = serializers.CharField()
+    tags = serializers.ListField(child=serializers.CharField())
+    sign_ins = serializers.ListField(child=serializers.CharField())
+    is_deprecated = serializers.BooleanField()
+    is_imported = serializers.BooleanField()
+    inputs = OfferedInput(many=True)
+    warnings = ProblemLine(many=True)
+
+
+class OfferedServer(serializers.Serializer[Any]):
+    address = serializers.CharField()
+    description = serializers.CharField(allow_blank=True)
+    blanks = serializers.DictField(child=serializers.CharField(allow_blank=True))
+    choices = serializers.DictField(child=serializers.ListField(child=serializers.CharField()))
+
+
+class OfferedSignIn(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    type = serializers.CharField(allow_null=True, help_text="null if Rondine cannot sign in so")
+    words = serializers.CharField(allow_blank=True)
+    secret_names = serializers.ListField(child=serializers.CharField())
+
+
+class TypeField(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    type = serializers.CharField()
+
+
+class OfferedType(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    parent = serializers.CharField(allow_blank=True)
+    source = serializers.CharField(allow_blank=True)
+    is_list = serializers.BooleanField()
+    key = serializers.ListField(child=serializers.CharField())
+    fields = TypeField(many=True)  # type: ignore[assignment]
+
+
+class DefinitionShown(serializers.Serializer[Any]):
+    hash = serializers.CharField()
+    format = serializers.CharField()
+    title = serializers.CharField(allow_blank=True)
+    version = serializers.CharField(allow_blank=True)
+    description = serializers.CharField(allow_blank=True)
+    documentation = serializers.CharField(allow_blank=True)
+    main = serializers.CharField()
+    files = serializers.ListField(child=serializers.CharField())
+    size = serializers.IntegerField(help_text="bytes of all files")
+    schemas = serializers.IntegerField()
+    operations = OfferedOperation(many=True)
+    servers = OfferedServer(many=True)
+    sign_ins = OfferedSignIn(many=True)
+    record_types = OfferedType(many=True)
+    warnings = ProblemLine(many=True)
+    left_out = ProblemLine(many=True)
+
+
+def shown_preview(found: Preview) -> dict[str, Any]:
+    read = found.definition
+    return {
+        "hash": found.source.hash,
+        "format": read.format,
+        "title": read.title,
+        "version": read.version,
+        "description": read.description[:4000],
+        "documentation": read.documentation,
+        "main": found.source.main,
+        "files": sorted(found.source.contents),
+        "size": sum(map(len, found.source.contents.values())),
+        "schemas": len(read.schemas),
+        "operations": [_offered(one, found) for one in read.operations],
+        "servers": [asdict(one) for one in read.servers],
+        "sign_ins": [
+            {
+                "name": one.name,
+                "type": dump(one.sign_in)["type"] if one.sign_in else None,
+                "words": one.words,
+                "secret_names": list(one.sign_in.secret_names()) if one.sign_in else [],
+            }
+            for one in read.sign_ins
+        ],
+        "record_types": [_type(one) for one in found.types],
+        "warnings": [one.to_json() for one in read.warnings[:500]],
+        "left_out": [one.to_json() for one in read.left_out[:500]],
+    }
+
+
+def _offered(one: DescribedOperation, found: Preview) -> dict[str, Any]:
+    in_path = path_variables(one.document.path)
+    return {
+        "key": one.key,
+        "name": found.names[one.key],
+        "title": one.title,
+        "method": one.document.method,
+        "path": one.document.path,
+        "tags": list(one.tags),
+        "sign_ins": list(one.sign_ins),
+        "is_deprecated": one.is_deprecated,
+        "is_imported": one.key in found.there,
+        "inputs": [
+            {
+                "name": each.name,
+                "type": each.type,
+                "is_required": each.required,
+                "is_in_path": each.name in in_path,
+                "description": each.description[:300],
+            }
+            for each in one.document.inputs
+        ],
+        "warnings": [each.to_json() for each in one.warnings],
+    }
+
+
+def _type(one: ProposedType) -> dict[str, Any]:
+    return {
+        "name": one.name,
+        "parent": one.parent,
+        "source": one.source,
+        "is_list": one.is_list,
+        "key": list(one.document.key),
+        "fields": [{"name": each.name, "type": each.type} for each in one.document.fields],
+    }
+
+
+class DefinitionPreviewView(WaitingView):
+    """What is in a definition: operations, schemas, servers, sign-ins, and what is wrong with it. Nothing is written."""
+
+    permissions = {"POST": "build"}
+
+    @extend_schema(operation_id="lookAtDefinition", request=SourceGiven, responses=DefinitionShown)
+    async def post(self, request: Request, project: str) -> Response:
+        given = await sync_to_async(self.given)(SourceGiven, request)
+        source = await source_of(self, given)
+        found = await sync_to_async(preview, thread_sensitive=False)(self.project, source, given.get("service", ""))
+        return Response(await sync_to_async(shown_preview, thread_sensitive=False)(found))
+
+
+# --- importing
+
+
+class ConnectGiven(Strict):
+    environment = serializers.CharField(required=False, default="test")
+    address = serializers.CharField(
+        required=False, allow_blank=True, help_text="one of the servers, or another; the first one by default"
+    )
+    blanks = serializers.DictField(child=serializers.CharField(allow_blank=True), required=False)
+    sign_in = serializers.CharField(required=False, help_text="the first one by default that Rondine can do")
+
+
+class ImportGiven(SourceGiven):
+    """What is chosen of a definition; without operations, all of them."""
+
+    title = serializers.CharField(required=False, allow_blank=True, max_length=200)
+    operations = serializers.ListField(child=serializers.CharField(), required=False, allow_null=True, help_text="keys")
+    names = serializers.DictField(
+        child=serializers.CharField(), required=False, help_text="other names than proposed, by key"
+    )
+    left_out = serializers.DictField(
+        child=serializers.ListField(child=serializers.CharField()),
+        required=False,
+        help_text="inputs not wanted, by key",
+    )
+    record_types = serializers.ListField(
+        child=serializers.CharField(), required=False, allow_null=True, help_text="of those proposed; all by default"
+    )
+    connect = ConnectGiven(required=False, allow_null=True)
+
+
+class ImportMade(serializers.Serializer[Any]):
+    service = serializers.CharField()
+    definition = serializers.CharField()
+    operations = serializers.ListField(child=serializers.CharField())
+    record_types = serializers.ListField(child=serializers.CharField())
+    connection = serializers.CharField(allow_null=True)
+    credential = serializers.CharField(allow_null=True)
+    secrets_needed = serializers.ListField(child=serializers.CharField())
+
+
+class ImportsView(WaitingView):
+    """Imports a definition: service, operations, record types and the connection, all or nothing."""
+
+    permissions = {"POST": "build"}
+
+    @extend_schema(operation_id="importDefinition", request=ImportGiven, responses={201: ImportMade})
+    async def post(self, request: Request, project: str) -> Response:
+        given = await sync_to_async(self.given)(ImportGiven, request)
+        source = await source_of(self, given)
+        make = sync_to_async(import_definition, thread_sensitive=False)
+        made = await make(self.project, self.person, self.role, source, given)
+        return Response(asdict(made), status=201)
+
+
+# --- importing again
+
+
+class DifferenceLine(serializers.Serializer[Any]):
+    unit = serializers.CharField()
+    before = AnyField(allow_null=True)
+    now = AnyField(allow_null=True)
+    is_kept = serializers.BooleanField(help_text="an own correction, which stays")
+
+
+class ChangeLine(serializers.Serializer[Any]):
+    kind = serializers.ChoiceField(["added", "removed", "changed"])
+    key = serializers.CharField()
+    name = serializers.CharField(allow_blank=True)
+    title = serializers.CharField(allow_blank=True)
+    differences = DifferenceLine(many=True)
+    used_by = serializers.ListField(child=serializers.CharField())
+
+
+class ComparisonShown(serializers.Serializer[Any]):
+    hash = serializers.CharField()
+    format = serializers.CharField()
+    title = serializers.CharField(allow_blank=True)
+    version = serializers.CharField(allow_blank=True)
+    changes = ChangeLine(many=True)
+    unchanged = serializers.IntegerField()
+    warnings = ProblemLine(many=True)
+    left_out = ProblemLine(many=True)
+
+
+def shown_comparison(found: Comparison) -> dict[str, Any]:
+    return {
+        "hash": found.source.hash,
+        "format": found.definition.format,
+        "title": found.definition.title,
+        "version": found.definition.version,
+        "changes": [
+            {
+                "kind": one.kind,
+                "key": one.key,
+                "name": one.name,
+                "title": one.title,
+                "differences": [asdict(each) for each in one.merged.differences] if one.merged else [],
+                "used_by": one.used_by,
+            }
+            for one in found.changes
+        ],
+        "unchanged": found.unchanged,
+        "warnings": [one.to_json() for one in found.definition.warnings[:500]],
+        "left_out": [one.to_json() for one in found.definition.left_out[:500]],
+    }
+
+
+class CompareView(WaitingView):
+    """What a definition says otherwise now: read again from its address, or from files. Nothing is written."""
+
+    permissions = {"POST": "build"}
+
+    @extend_schema(operation_id="compareDefinition", request=SourceGiven, responses=ComparisonShown)
+    async def post(self, request: Request, project: str, name: str) -> Response:
+        given = await sync_to_async(self.given)(SourceGiven, request)
+        source = await source_of(self, given, stored=name)
+        found = await sync_to_async(compare, thread_sensitive=False)(self.project, name, source)
+        return Response(shown_comparison(found))
+
+
+class UpdateGiven(SourceGiven):
+    accept = serializers.ListField(
+        child=serializers.CharField(),
+        required=False,
+        allow_null=True,
+        help_text="keys of changed and removed operations; all by default",
+    )
+    add = serializers.ListField(
+        child=serializers.CharField(), required=False, help_text="keys of new operations; none by default"
+    )
+
+
+class UpdateView(WaitingView):
+    """Takes what has changed. Own corrections stay; an operation that is gone is disabled, not removed."""
+
+    permissions = {"POST": "build"}
+
+    @extend_schema(operation_id="updateDefinition", request=UpdateGiven, responses=ComparisonShown)
+    async def post(self, request: Request, project: str, name: str) -> Response:
+        given = await sync_to_async(self.given)(UpdateGiven, request)
+        source = await source_of(self, given, stored=name)
+        found = await sync_to_async(update, thread_sensitive=False)(
+            self.project,
+            self.person,
+            self.role,
+            name,
+            source,
+            accept=given.get("accept"),
+            add=given.get("add", []),
+            seen_hash=given.get("hash", ""),
+        )
+        return Response(shown_comparison(found))
+
+
+class StoredView(ProjectView):
+    """What could still be imported from a definition, as it was imported."""
+
+    @extend_schema(operation_id="lookAtStoredDefinition", responses=DefinitionShown)
+    def get(self, request: Request, project: str, name: str) -> Response:
+        item = find_item(DEFINITIONS, self.project, name)
+        return Response(shown_preview(preview(self.project, stored_source(item), item.service.name)))
+
+
+class SchemasShown(serializers.Serializer[Any]):
+    defs = AnyField(help_text="JSON Schema 2020-12, by name")
+
+
+class SchemasView(ProjectView):
+    """The schemas that a definition's operations need."""
+
+    @extend_schema(operation_id="getSchemas", responses=SchemasShown)
+    def get(self, request: Request, project: str, name: str) -> Response:
+        return Response({"defs": find_item(DEFINITIONS, self.project, name).schemas})

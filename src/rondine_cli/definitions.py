@@ -1,0 +1,272 @@
+"""Definitions: look at one, import what is wanted of it, and later take what has changed."""
+
+import json
+import os
+from argparse import ArgumentTypeError, Namespace
+from pathlib import Path
+from typing import Any
+
+from rondine_cli.items import add_item_verbs
+from rondine_cli.output import Output
+from rondine_cli.session import Session, named_values
+
+#: What is taken of a folder.
+ENDINGS = (
+    ".json",
+    ".yaml",
+    ".yml",
+    ".xml",
+    ".xsd",
+    ".wsdl",
+    ".edmx",
+    ".graphql",
+    ".graphqls",
+    ".gql",
+    ".har",
+    ".ndjson",
+)
+
+
+def add_commands(commands: Any) -> None:
+    definition = commands.add_parser("definition", help="documents that describe services").add_subparsers(
+        required=True, metavar="VERB"
+    )
+    add_item_verbs(
+        definition,
+        "definitions",
+        "definition",
+        ["name", "service", "document.format", "document.version", "operations"],
+    )
+    look = definition.add_parser("look", help="show what is in it; nothing is written")
+    _add_source(look)
+    look.add_argument("--search", default="", help="only operations with this in name, title, path or tag")
+    look.add_argument("--inputs", action="store_true", help="with the inputs of each operation")
+    look.set_defaults(run=run_look)
+    take = definition.add_parser("import", help="make service, operations, record types and the connection from it")
+    _add_source(take)
+    take.add_argument("--title", default="", help="of the service, if it is made")
+    take.add_argument(
+        "--operation",
+        action="append",
+        metavar="KEY",
+        help="only this one, by its key or proposed name; may be given several times",
+    )
+    take.add_argument("--tag", action="append", help="only operations with this tag")
+    take.add_argument(
+        "--leave-out",
+        action="append",
+        metavar="OPERATION:INPUT",
+        help="an input nobody wants; it stays out on importing again",
+    )
+    take.add_argument(
+        "--record-type", action="append", metavar="NAME", help="only this one of the record types proposed"
+    )
+    take.add_argument("--no-record-types", action="store_true", help="make none")
+    take.add_argument("--no-connection", action="store_true", help="do not prepare a connection")
+    take.add_argument("--base-address", help="of the connection, if it is not the definition's first server")
+    take.add_argument("--blank", action="append", metavar="NAME=VALUE", help="for a placeholder of the base address")
+    take.add_argument("--sign-in", help="one of the definition's sign-ins, by name")
+    take.set_defaults(run=run_import)
+    for name, help_text, run in (
+        ("compare", "show what it says otherwise now, and what that would touch", run_compare),
+        ("update", "take what has changed; own corrections stay", run_update),
+    ):
+        verb = definition.add_parser(name, help=help_text)
+        verb.add_argument("name")
+        verb.add_argument("source", nargs="*", help="files or an address; by default the address it came from")
+        if name == "update":
+            verb.add_argument(
+                "--accept", action="append", metavar="KEY", help="only this change; may be given several times"
+            )
+            verb.add_argument("--add", action="append", metavar="KEY", help="a new operation that is wanted")
+        verb.set_defaults(run=run, environment="test", service="")
+    schemas = definition.add_parser("schemas", help="the schemas that its operations need, as JSON Schema")
+    schemas.add_argument("name")
+    schemas.set_defaults(run=lambda session, args, out: out.value(session.office.schemas(args.name)))
+
+
+def _add_source(verb: Any) -> None:
+    verb.add_argument("source", nargs="+", help="an address, files, a folder, or a zip archive")
+    verb.add_argument("--main", help="which file is the definition, if it is not the one that looks like it")
+    verb.add_argument(
+        "--service",
+        default="",
+        help="the service it is imported into; its connection signs in, if the address is its own",
+    )
+    verb.add_argument("--environment", default="test")
+
+
+def source_of(args: Namespace) -> dict[str, Any]:
+    """The words of a command as a source for the client."""
+    given = [args.source] if isinstance(args.source, str) else args.source
+    common = {"main": getattr(args, "main", None), "environment": args.environment}
+    addresses = [one for one in given if one.startswith(("http://", "https://"))]
+    if addresses:
+        if len(given) > 1:
+            raise ArgumentTypeError("give one address, or files, not both")
+        return {**common, "address": addresses[0]}
+    files: dict[str, str | bytes] = {}
+    for one in map(Path, given):
+        for path in sorted(one.rglob("*")) if one.is_dir() else [one]:
+            if one.is_dir() and (not path.is_file() or path.suffix.lower() not in ENDINGS):
+                continue
+            name = path.relative_to(one).as_posix() if one.is_dir() else path.name
+            files[name] = _content(path)
+    if not files and given:
+        raise OSError(f"{given[0]}: no definition is in this folder; read are {', '.join(ENDINGS)}")
+    return {**common, "files": files} if files else common
+
+
+def _content(path: Path) -> str | bytes:
+    content = path.read_bytes()
+    try:
+        return content.decode()
+    except UnicodeDecodeError:
+        return content
+
+
+def _looked_at(session: Session, args: Namespace, out: Output) -> tuple[dict[str, Any], dict[str, Any]]:
+    source = source_of(args)
+    with out.err.status("reading the definition") if out.err.is_terminal else open(os.devnull):
+        found = session.office.look_at_definition(service=args.service, **source)
+    return source, found
+
+
+def run_look(session: Session, args: Namespace, out: Output) -> None:
+    _, found = _looked_at(session, args, out)
+    if out.as_json:
+        out.value(found)
+        return
+    out.value(found, summary(found))
+    word = args.search.lower()
+    rows = [
+        one
+        for one in found["operations"]
+        if word in " ".join([one["name"], one["title"], one["path"], *one["tags"]]).lower()
+    ]
+    columns = ["key", "name", "title", "tags", "inputs"]
+    shown = [
+        {
+            **one,
+            "inputs": ", ".join(f"{each['name']}{'*' if each['is_required'] else ''}" for each in one["inputs"])
+            if args.inputs
+            else len(one["inputs"]),
+            "name": one["name"] + (" (imported)" if one["is_imported"] else ""),
+        }
+        for one in rows
+    ]
+    out.rows(shown, columns, empty="no operation is called like that" if word else "it describes no operation")
+    show_warnings(found, out)
+
+
+def summary(found: dict[str, Any]) -> str:
+    """What is in a definition, in a few lines."""
+    lines = [
+        f"{found['title'] or found['main']} {found['version']} · {found['format']} · {found['size']:,} bytes",
+        f"{len(found['operations'])} operations, {found['schemas']} schemas",
+    ]
+    lines += [
+        f"at       {one['address']}{'  ' + one['description'] if one['description'] else ''}"
+        for one in found["servers"]
+    ]
+    lines += [
+        f"sign-in  {one['name']}: {(one['type'] or 'none that Rondine can do').replace('_', ' ')}"
+        for one in found["sign_ins"]
+    ]
+    if found["record_types"]:
+        names = [f"{one['name']} ({len(one['fields'])})" for one in found["record_types"][:12]]
+        more = f" and {len(found['record_types']) - 12} more" if len(found["record_types"]) > 12 else ""
+        lines.append(f"record types (fields)  {', '.join(names)}{more}")
+    return "\n".join(lines) + "\n"
+
+
+def show_warnings(found: dict[str, Any], out: Output) -> None:
+    for one in found["left_out"]:
+        out.bad(f"left out: {_told(one)}")
+    warnings = [*found["warnings"], *(each for one in found.get("operations", []) for each in one["warnings"])]
+    for one in warnings[:30]:
+        out.say(f"mind: {_told(one)}")
+    if len(warnings) > 30:
+        out.say(f"... and {len(warnings) - 30} more (--json has them all)")
+
+
+def _told(one: dict[str, str]) -> str:
+    return f"{one['where']}: {one['message']}{' - ' + one['hint'] if one['hint'] else ''}"
+
+
+def run_import(session: Session, args: Namespace, out: Output) -> None:
+    source, found = _looked_at(session, args, out)
+    by_word = {word: one["key"] for one in found["operations"] for word in (one["name"], one["key"])}
+    chosen = [by_word.get(word, word) for word in args.operation] if args.operation else None
+    if args.tag:
+        tagged = [one["key"] for one in found["operations"] if set(one["tags"]) & set(args.tag)]
+        chosen = [*(chosen or []), *tagged]
+    left_out: dict[str, list[str]] = {}
+    for word in args.leave_out or []:
+        operation, colon, name = word.rpartition(":")
+        if not colon:
+            raise ArgumentTypeError(f'"{word}" is not OPERATION:INPUT')
+        left_out.setdefault(by_word.get(operation, operation), []).append(name)
+    connect: dict[str, Any] = {"environment": args.environment, "blanks": named_values(args.blank)}
+    connect |= {"address": args.base_address} if args.base_address else {}
+    connect |= {"sign_in": args.sign_in} if args.sign_in else {}
+    made = session.office.import_definition(
+        args.service,
+        title=args.title,
+        operations=chosen,
+        left_out=left_out,
+        record_types=[] if args.no_record_types else args.record_type,
+        connect=None if args.no_connection else connect,
+        hash=found["hash"],
+        **source,
+    )
+    lines = [
+        f"service {made['service']}: {len(made['operations'])} operations from definition {made['definition']}",
+        *(f"  {name}" for name in made["operations"][:20]),
+        *([f"  ... and {len(made['operations']) - 20} more"] if len(made["operations"]) > 20 else []),
+    ]
+    if made["record_types"]:
+        lines.append(f"record types: {', '.join(made['record_types'])}")
+    if made["connection"]:
+        lines.append(f"connection {made['connection']}")
+    if made["secrets_needed"]:
+        words = " ".join(f"--secret {name}" for name in made["secrets_needed"])
+        lines.append(f"give it its secret: rondine credential set {made['credential']} {words}")
+    if made["operations"]:
+        lines.append(f"try one: rondine operation try {made['operations'][0]}")
+    out.value(made, "\n".join(lines))
+    show_warnings(found, out)
+
+
+def run_compare(session: Session, args: Namespace, out: Output) -> None:
+    found = session.office.compare_definition(args.name, **source_of(args))
+    out.value(found, comparison_text(found))
+    show_warnings(found, out)
+
+
+def comparison_text(found: dict[str, Any]) -> str:
+    lines = [f"{found['title']} {found['version']}: {len(found['changes'])} changed, {found['unchanged']} as before"]
+    for one in found["changes"]:
+        lines.append(
+            f"\n{one['kind']}  {one['key']}{'  (' + one['name'] + ')' if one['name'] else '  ' + one['title']}"
+        )
+        for each in one["differences"]:
+            kept = "   yours stays" if each["is_kept"] else ""
+            lines.append(f"  {each['unit']}: {_short(each['before'])} → {_short(each['now'])}{kept}")
+        if one["used_by"]:
+            lines.append(f"  used by {', '.join(one['used_by'])}")
+    return "\n".join(lines)
+
+
+def _short(value: Any) -> str:
+    text = "nothing" if value is None else value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
+    return text if len(text) <= 100 else text[:99] + "…"
+
+
+def run_update(session: Session, args: Namespace, out: Output) -> None:
+    found = session.office.update_definition(args.name, accept=args.accept, add=args.add or [], **source_of(args))
+    out.value(found, comparison_text(found))
+    out.good(f"definition {args.name} is as it is there now")
+    for one in found["changes"]:
+        if one["kind"] == "added" and one["key"] not in (args.add or []):
+            out.say(f'new, not taken: {one["key"]}; take it: rondine definition import ... --operation "{one["key"]}"')

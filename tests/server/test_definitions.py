@@ -1,0 +1,271 @@
+"""Definitions: looked at, chosen from, imported, used at once, and imported again, through the API."""
+
+import io
+import json
+import zipfile
+
+import pytest
+import yaml
+
+from rondine.standins.register import DEFINITION
+from rondine_client import RondineProblem
+
+TEXT = DEFINITION.read_text()
+
+
+@pytest.fixture
+def office(rondine):
+    return rondine.office()
+
+
+@pytest.fixture
+def counts(rondine):
+    """How many items there are of each kind, to see that nothing was left behind."""
+
+    def count():
+        tables = ("service", "operation", "definition", "definitionfile", "connection", "credential")
+        return [rondine.sql(f"SELECT count(*) FROM services_{one}") for one in tables] + [
+            rondine.sql("SELECT count(*) FROM records_recordtype"),
+            rondine.sql("SELECT count(*) FROM items_revision"),
+        ]
+
+    return count
+
+
+def changed(*changes):
+    """The register's definition with some texts replaced."""
+    text = TEXT
+    for before, after in changes:
+        assert before in text
+        text = text.replace(before, after)
+    return {"register.yaml": text}
+
+
+def test_a_look_shows_what_an_import_makes_and_writes_nothing(office, counts):
+    before = counts()
+    seen = office.look_at_definition(files={"register.yaml": TEXT})
+    assert counts() == before
+    assert (seen["format"], seen["title"], len(seen["operations"]), seen["schemas"]) == (
+        "OpenAPI 3.1.0",
+        "Tree register of Olmara",
+        6,
+        7,
+    )
+    assert [(one["name"], one["type"], one["secret_names"]) for one in seen["sign_ins"]] == [
+        ("registerKey", "api_key", ["key"])
+    ]
+    types = {one["name"]: one for one in seen["record_types"]}
+    assert (
+        set(types) == {"tree", "species", "tree-place", "tree-measures", "care", "care-crew", "district"}
+        and types["species"]["parent"] == "tree"
+    )
+    assert types["tree"]["key"] == ["number"] and types["tree-measures"]["key"] == ["tree_number"]
+    made = office.import_definition("register-whole", files={"register.yaml": TEXT}, hash=seen["hash"])
+    assert len(made["operations"]) == len(seen["operations"]) and set(made["record_types"]) == set(types)
+
+
+def test_one_operation_of_six_is_imported_with_just_what_it_needs_and_can_be_tried_at_once(office, rondine):
+    address = f"{rondine.register_url}/openapi.yaml"
+    seen = office.look_at_definition(address=address)
+    key = next(one["key"] for one in seen["operations"] if one["path"] == "/trees/{number}")
+    made = office.import_definition(
+        "register-one", address=address, operations=[key], record_types=[], connect={"environment": "test"}
+    )
+    assert (made["record_types"], made["secrets_needed"], len(made["operations"])) == ([], ["key"], 1)
+    held = office.definitions.get(made["definition"])
+    assert held["document"]["address"] == address and held["operations"] == made["operations"]
+    assert set(office.schemas(made["definition"])) == {"Tree", "Species", "Refusal", "Reason"}
+    office.set_secrets(made["credential"], key=rondine.key)
+    operation = office.operations.get(made["operations"][0])
+    assert operation["problems"] == [] and operation["document"]["came_from"]["key"] == key
+    values = {one["name"]: one["try_value"] for one in operation["document"]["inputs"]}
+    found = office.try_operation(service="register-one", operation=operation["name"], inputs=values)
+    assert found["call"]["status"] == 200 and '"OLM-00007"' in office.text(found["body"])["text"]
+    assert office.connections.get(made["connection"])["document"]["base_address"] == f"{rondine.register_url}/v1"
+    more = office.look_at_definition(address=address, service="register-one")
+    assert [one["key"] for one in more["operations"] if one["is_imported"]] == [key]
+
+
+def test_inputs_nobody_wants_are_not_sent_not_asked_for_and_stay_out_on_importing_again(office, rondine):
+    made = office.import_definition(
+        "register-lean",
+        files={"register.yaml": TEXT},
+        operations=["GET /trees"],
+        record_types=[],
+        left_out={"GET /trees": ["start", "limit"]},
+    )
+    document = office.operations.get(made["operations"][0])["document"]
+    assert (
+        [one["name"] for one in document["inputs"]]
+        == ["district", "min_girth"]
+        == [one["name"] for one in document["query"]]
+    )
+    newer = changed(("Trees on a page.", "How many trees a page has."), ('version: "1.4"', 'version: "1.5"'))
+    seen = office.compare_definition(made["definition"], files=newer)
+    assert seen["changes"] == [] and seen["unchanged"] == 1
+    office.update_definition(made["definition"], files=newer)
+    assert [one["name"] for one in office.operations.get(made["operations"][0])["document"]["inputs"]] == [
+        "district",
+        "min_girth",
+    ]
+    with pytest.raises(RondineProblem, match="part of the path"):
+        office.import_definition(
+            "register-lean",
+            files={"register.yaml": TEXT},
+            operations=["GET /trees/{number}"],
+            left_out={"GET /trees/{number}": ["number"]},
+        )
+
+
+def test_importing_again_lists_exactly_what_changed_keeps_corrections_and_says_what_is_hit(office, rondine):
+    made = office.import_definition("register-again", files={"register.yaml": TEXT}, record_types=[])
+    listed = next(name for name in made["operations"] if name.startswith("list-trees"))
+    operation = office.operations.get(listed)
+    document = operation["document"]
+    document["inputs"][0]["default"] = "Orti"  # own corrections: a default, and a limit that is fixed
+    document["inputs"] = [one for one in document["inputs"] if one["name"] != "start"]
+    document["query"] = [one for one in document["query"] if one["name"] != "start"]
+    office.operations.change(listed, version=operation["version"], document=document)
+    office.record_types.make("again-tree", document={"fields": [{"name": "number", "type": "text"}], "key": ["number"]})
+    mapping = {
+        "outputs": [
+            {
+                "record_type": "again-tree",
+                "rows": [{"level": "tree", "at": "trees[*]"}],
+                "fields": [{"name": "number", "from": "number", "required": True}],
+            }
+        ]
+    }
+    office.mappings.make("again-trees", service="register-again", document=mapping)
+    office.feeds.make("again-trees", operation=listed, mapping="again-trees", environment="test")
+    newer = changed(
+        (
+            "schema: {type: integer, minimum: 1, maximum: 500, default: 100}",
+            "schema: {type: integer, minimum: 1, maximum: 500, default: 50}",
+        ),
+        ("height: {type: number, description: metres}", "height: {type: string}"),
+        ("  /districts:\n", "  /quarters:\n"),
+        ("description: Only trees of this district.", "description: Only trees that stand there."),
+    )
+    seen = office.compare_definition(made["definition"], files=newer)
+    kinds = {(one["kind"], one["key"]) for one in seen["changes"]}
+    assert kinds == {
+        ("changed", "GET /trees"),
+        ("changed", "GET /trees/{number}"),
+        ("removed", "GET /districts"),
+        ("added", "GET /quarters"),
+    }
+    trees = next(one for one in seen["changes"] if one["key"] == "GET /trees")
+    assert {(one["unit"], one["before"], one["now"], one["is_kept"]) for one in trees["differences"]} == {
+        ("inputs/limit/default", 100, 50, False),
+        ("inputs/district/description", "Only trees of this district.", "Only trees that stand there.", False),
+        ("response 200: trees[*].measures.height", "number", "string", False),
+    }
+    assert trees["used_by"] == ["feed again-trees", "mapping again-trees"]
+    before = office.operations.get(listed)
+    with pytest.raises(RondineProblem, match="changed since"):
+        office.update_definition(made["definition"], files=changed(("Find a tree", "Find one")), hash=seen["hash"])
+    assert office.operations.get(listed) == before
+    office.update_definition(
+        made["definition"],
+        files=newer,
+        hash=seen["hash"],
+        accept=["GET /trees", "GET /districts"],
+        add=["GET /quarters"],
+    )
+    after = office.operations.get(listed)["document"]
+    inputs = {one["name"]: one for one in after["inputs"]}
+    assert inputs["limit"]["default"] == 50 and inputs["district"]["default"] == "Orti" and "start" not in inputs
+    gone = next(name for name in made["operations"] if name.startswith("list-districts"))
+    assert office.operations.get(gone)["document"]["enabled"] is False
+    again = office.compare_definition(made["definition"], files=newer)
+    assert again["changes"] == [], "the schema of a tree is the same for all that refer to it"
+    assert office.operations.revisions(listed)[0]["why"].startswith("imported again")
+
+
+def test_a_correction_against_the_definition_stays_and_is_shown_beside_it(office):
+    made = office.import_definition(
+        "register-mine", files={"register.yaml": TEXT}, operations=["GET /trees"], record_types=[]
+    )
+    item = office.operations.get(made["operations"][0])
+    document = item["document"]
+    next(one for one in document["inputs"] if one["name"] == "limit")["default"] = 500
+    office.operations.change(item["name"], version=item["version"], document=document)
+    newer = changed(("maximum: 500, default: 100", "maximum: 500, default: 50"))
+    seen = office.compare_definition(made["definition"], files=newer)
+    assert [(one["unit"], one["now"], one["is_kept"]) for one in seen["changes"][0]["differences"]] == [
+        ("inputs/limit/default", 50, True)
+    ]
+    office.update_definition(made["definition"], files=newer)
+    kept = office.operations.get(item["name"])["document"]
+    assert next(one for one in kept["inputs"] if one["name"] == "limit")["default"] == 500
+    assert office.compare_definition(made["definition"], files=newer)["changes"] == []
+
+
+def test_a_zip_of_several_files_is_opened_and_references_are_followed(office):
+    document = yaml.safe_load(TEXT)
+    schemas = document["components"].pop("schemas")
+    main = json.dumps(document).replace("#/components/schemas/", "parts/schemas.json#/")
+    inner = json.dumps(schemas).replace("#/components/schemas/", "#/")
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w") as archive:
+        archive.writestr("register/parts/schemas.json", inner)
+        archive.writestr("register/api.json", main)
+    seen = office.look_at_definition(files={"register.zip": packed.getvalue()})
+    assert seen["main"] == "register/api.json" and seen["schemas"] == 7 and not seen["warnings"]
+    alone = office.look_at_definition(files={"api.json": main})
+    assert any("is not here" in one["message"] for operation in alone["operations"] for one in operation["warnings"])
+
+
+def test_references_are_fetched_from_the_same_host_alone_and_the_host_must_be_permitted(office, rondine):
+    with pytest.raises(RondineProblem) as caught:
+        office.look_at_definition(address="http://elsewhere.example/openapi.json")
+    assert caught.value.code == "host_not_permitted"
+    with pytest.raises(RondineProblem, match="404"):
+        office.look_at_definition(address=f"{rondine.outside('soil')}/openapi.json")
+
+
+@pytest.mark.parametrize(
+    ("source", "where", "words"),
+    [
+        ({"files": {"page.html": "<!doctype html><title>Docs</title>"}}, "page.html", "page of HTML"),
+        ({"files": {"a.json": '{"openapi": "3.1.0", "paths": {'}}, "a.json, line 1", "ends here"),
+        ({"files": {"a.json": '{"openapi": "7"}'}}, "a.json", "not read"),
+        ({"files": {"a.zip": b"PK\x03\x04broken"}}, "a.zip", "cannot be opened"),
+        ({"files": {}}, "files", "no file"),
+        ({}, "/address", "nothing was given"),
+        ({"address": "register.yaml"}, "/address", "is not an address"),
+    ],
+)
+def test_what_cannot_be_read_is_refused_with_its_place_and_nothing_is_stored(office, counts, source, where, words):
+    before = counts()
+    for ask in (office.look_at_definition, lambda **given: office.import_definition("broken", **given)):
+        with pytest.raises(RondineProblem) as caught:
+            ask(**source)
+        assert where in caught.value.where and words in str(caught.value)
+    assert counts() == before
+
+
+def test_a_choice_that_is_not_there_stores_nothing_and_names_the_nearest(office, counts):
+    before = counts()
+    for options, words in (
+        ({"operations": ["GET /tree"]}, "GET /trees"),
+        ({"left_out": {"GET /trees": ["limits"]}}, '"limit"'),
+        ({"record_types": ["trees"]}, '"tree"'),
+        ({"connect": {"sign_in": "registerkey"}}, "registerKey"),
+        ({"hash": "0"}, "changed since"),
+    ):
+        with pytest.raises(RondineProblem) as caught:
+            office.import_definition("choice", files={"register.yaml": TEXT}, **options)
+        assert words in f"{caught.value} {caught.value.hint}"
+    assert counts() == before
+
+
+def test_a_response_of_a_conflict_has_its_own_schema(office):
+    made = office.import_definition(
+        "register-conflict", files={"register.yaml": TEXT}, operations=["POST /trees/{number}/care"], record_types=[]
+    )
+    document = office.operations.get(made["operations"][0])["document"]
+    assert {one["status"]: one["schema"]["$ref"] for one in document["responses"]} == {
+        "201": "#/$defs/Care", "409": "#/$defs/Conflict", "422": "#/$defs/Refusal",
+    }  # fmt: skip

@@ -13,6 +13,8 @@ import { ProblemAlert } from "./ui/ProblemAlert";
 const Overview = lazy(() => import("./features/overview/Overview"));
 const Services = lazy(() => import("./features/services/Services"));
 const ConnectionPage = lazy(() => import("./features/services/ConnectionPage"));
+const ImportPage = lazy(() => import("./features/definitions/ImportPage"));
+const DefinitionPage = lazy(() => import("./features/definitions/DefinitionPage"));
 const Environments = lazy(() => import("./features/environments/Environments"));
 const Bench = lazy(() => import("./features/bench/Bench"));
 const Records = lazy(() => import("./features/records/Records"));
@@ -62,6 +64,8 @@ const router = createBrowserRouter([
       { index: true, element: <Overview /> },
       { path: "services", element: <Services /> },
       { path: "connections/:name", element: <ConnectionPage /> },
+      { path: "import", element: <ImportPage /> },
+      { path: "definitions/:name", element: <DefinitionPage /> },
       { path: "environments", element: <Environments /> },
       { path: "operations/:name", element: <Bench /> },
       { path: "records", element: <Records /> },

@@ -206,7 +206,8 @@ class Project:
         """A pasted address as base address, operation and inputs."""
         return self._ask("POST", "/addresses", {"address": address, "method": method})
 
-    # --- definitions: a source is address="https://..." or files={"register.yaml": "openapi: 3.1.0 ..."} (text, or bytes such as a zip)
+    # --- definitions: a source is address="https://..." or files={"register.yaml": "openapi: ..."} (text, or bytes
+    # such as a zip), or definition="register", one imported before
 
     def look_at_definition(self, **source: Any) -> Json:
         """What is in a definition: {format, title, operations, schemas, servers, sign_ins, record_types, warnings, left_out, hash}; nothing is
@@ -221,10 +222,6 @@ class Project:
         ({environment, address, blanks, sign_in}).
         """
         return self._ask("POST", "/imports", {"service": service, "operations": operations, **_source(options)})
-
-    def look_at_stored_definition(self, name: str) -> Json:
-        """What a definition offers that was imported before."""
-        return self._ask("GET", f"/definitions/{quote(name, safe='')}/preview")
 
     def schemas(self, definition: str) -> Json:
         """The schemas of a definition's operations: {name: JSON Schema}."""

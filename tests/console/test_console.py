@@ -6,6 +6,8 @@ import pytest
 from playwright.sync_api import expect
 from tests.console.conftest import sign_in
 
+from rondine.standins.register import DEFINITION
+
 pytestmark = pytest.mark.browser
 
 
@@ -214,3 +216,49 @@ def test_no_secret_is_kept_in_the_browser(open_page, walked):
     expect(page.get_by_label("Key", exact=True)).to_have_value("")
     stored = page.evaluate("JSON.stringify([{...localStorage}, {...sessionStorage}])") + page.content()
     assert "canary" not in stored and walked.key not in stored
+
+
+def test_a_definition_is_looked_at_chosen_from_and_its_operation_tried(open_page, rondine):
+    page = open_page(path="/import")
+    page.get_by_label("Address of the definition").fill(f"{rondine.register_url}/openapi.yaml")
+    page.get_by_role("button", name="Look at it").click()
+    expect(page.get_by_text("6 operations · 7 schemas")).to_be_visible()
+    page.get_by_label("all 6").uncheck()
+    page.get_by_label("Search the operations").fill("care")
+    page.get_by_label("these 2").check()
+    page.get_by_role("listitem").filter(has_text="Report care").get_by_role("button", name="inputs").click()
+    page.get_by_label("crew_people").uncheck()
+    page.get_by_label("Service", exact=True).fill("console-import")
+    page.get_by_role("button", name="Import 2 operations").click()
+    page.get_by_role("button", name="Give the connection its key").click()
+    page.get_by_label("Key", exact=True).fill(rondine.key)
+    page.get_by_role("button", name="Keep the secret").click()
+    expect(page.get_by_role("button", name="Replace")).to_be_visible()
+    made = rondine.office().definitions.get("console-import")["operations"]
+    page.goto(f"/p/olmara/operations/{next(name for name in made if name.startswith('report'))}")
+    expect(page.get_by_role("textbox", name="number text")).to_have_value("OLM-00007")
+    expect(page.get_by_label("The request as it will be sent")).to_contain_text('"crew":{"name":"West"}')
+    page.get_by_label("I have looked at the request; send it").check()
+    page.get_by_role("button", name="Send this request").click()
+    expect(page.get_by_text("201")).to_be_visible()
+
+
+def test_what_a_definition_says_otherwise_is_compared_and_taken(open_page, rondine, tmp_path):
+    text = DEFINITION.read_text()
+    rondine.office().import_definition("console-compare", files={"register.yaml": text}, record_types=[])
+    newer = tmp_path / "register.yaml"
+    newer.write_text(text.replace("default: 100", "default: 50").replace("  /districts:", "  /quarters:"))
+    page = open_page(path="/definitions/console-compare")
+    page.get_by_label("Or its files").set_input_files(str(newer))
+    expect(page.get_by_text("3 operations are described otherwise, 4 as before.")).to_be_visible()
+    expect(page.get_by_role("row").filter(has_text="inputs/limit/default")).to_contain_text("100")
+    page.get_by_role("button", name="Take 2 changes").click()
+    expect(page.get_by_text("The definition is as it is there now")).to_be_visible()
+
+
+def test_a_page_of_html_in_place_of_a_definition_is_refused_in_words(open_page, tmp_path):
+    wrong = tmp_path / "docs.html"
+    wrong.write_text("<!doctype html><title>Docs</title>")
+    page = open_page(path="/import", width=390)
+    page.get_by_label("Or its files").set_input_files(str(wrong))
+    expect(page.get_by_role("alert")).to_contain_text("page of HTML")

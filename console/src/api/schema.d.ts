@@ -301,6 +301,127 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/definition-previews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What is in a definition: operations, schemas, servers, sign-ins, and what is wrong with it. Nothing is written. */
+        post: operations["lookAtDefinition"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/definitions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        get: operations["listDefinitions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/definitions/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        get: operations["getDefinition"];
+        put?: never;
+        post?: never;
+        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        delete: operations["removeDefinition"];
+        options?: never;
+        head?: never;
+        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        patch: operations["changeDefinition"];
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/definitions/{name}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What a definition says otherwise now: read again from its address, or from files. Nothing is written. */
+        post: operations["compareDefinition"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/definitions/{name}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        get: operations["listDefinitionRevisions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/definitions/{name}/schemas": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The schemas that a definition's operations need. */
+        get: operations["getSchemas"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/definitions/{name}/update": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Takes what has changed. Own corrections stay; an operation that is gone is disabled, not removed. */
+        post: operations["updateDefinition"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/environments": {
         parameters: {
             query?: never;
@@ -473,6 +594,23 @@ export interface paths {
         post?: never;
         /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         delete: operations["removeHost"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Imports a definition: service, operations, record types and the connection, all or nothing. */
+        post: operations["importDefinition"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1203,8 +1341,11 @@ export interface components {
         Basic: {
             /** @enum {unknown} */
             type: "basic";
-            /** @description as the service's provider gave it; it has no colon */
-            user_name: string;
+            /**
+             * @description as the service's provider gave it; it has no colon
+             * @default
+             */
+            user_name?: string;
         };
         /**
          * Bearer
@@ -1223,6 +1364,18 @@ export interface components {
         BeginSignInRequest: {
             /** @default  */
             operation?: string;
+        };
+        /**
+         * BytesBody
+         * @description Bytes, given as base64 (RFC 4648, section 4).
+         */
+        BytesBody: {
+            /** @default  */
+            content?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
+            /** @default application/octet-stream */
+            media_type?: string;
+            /** @enum {unknown} */
+            type: "bytes";
         };
         CallLine: {
             /** Format: date-time */
@@ -1248,6 +1401,34 @@ export interface components {
         CallPage: {
             items: components["schemas"]["CallLine"][];
             next: string | null;
+        };
+        /**
+         * CameFrom
+         * @description Where an imported operation stands. definition: by name.  pointer: JSON Pointer in it.  key: what it is called there, whatever its
+         *         name is here.  hash: of what was said of it, to notice changes.
+         */
+        CameFrom: {
+            definition: string;
+            /** @default  */
+            hash?: string;
+            /** @default  */
+            key?: string;
+            /** @default  */
+            pointer?: string;
+        };
+        ChangeLine: {
+            differences: components["schemas"]["DifferenceLine"][];
+            key: string;
+            /**
+             * @description * `added` - added
+             *     * `removed` - removed
+             *     * `changed` - changed
+             * @enum {string}
+             */
+            kind: "added" | "removed" | "changed";
+            name: string;
+            title: string;
+            used_by: string[];
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         CheckAskedRequest: {
@@ -1315,6 +1496,28 @@ export interface components {
             token_address?: string;
             /** @enum {unknown} */
             type: "client_credentials";
+        };
+        ComparisonShown: {
+            changes: components["schemas"]["ChangeLine"][];
+            format: string;
+            hash: string;
+            left_out: components["schemas"]["ProblemLine"][];
+            title: string;
+            unchanged: number;
+            version: string;
+            warnings: components["schemas"]["ProblemLine"][];
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        ConnectGivenRequest: {
+            /** @description one of the servers, or another; the first one by default */
+            address?: string;
+            blanks?: {
+                [key: string]: string;
+            };
+            /** @default test */
+            environment?: string;
+            /** @description the first one by default that Rondine can do */
+            sign_in?: string;
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         ConnectPreparedRequest: {
@@ -1476,6 +1679,75 @@ export interface components {
             items: components["schemas"]["Credential"][];
             next: string | null;
         };
+        Definition: {
+            /** Format: date-time */
+            changed_at: string;
+            document: components["schemas"]["DefinitionDocument"];
+            /** Format: uuid */
+            id: string;
+            name: string;
+            /** @description imported from it, by name */
+            operations: string[];
+            problems: components["schemas"]["ProblemLine"][];
+            /** @description how many schemas its operations need */
+            schemas: number;
+            service: string;
+            title: string;
+            version: number;
+        };
+        /**
+         * DefinitionDocument
+         * @description What is kept of an imported definition. address: where it is read again from, empty if it was uploaded.  main: the file with the definition
+         *         itself.  hash: of all its files, to notice that it has changed.
+         */
+        DefinitionDocument: {
+            /** @default  */
+            address?: string;
+            /** @default  */
+            documentation?: string;
+            /** @default [] */
+            files?: string[];
+            /** @default  */
+            format?: string;
+            /** @default  */
+            hash?: string;
+            /** @default  */
+            main?: string;
+            /** @default  */
+            title?: string;
+            /** @default  */
+            version?: string;
+        };
+        DefinitionPage: {
+            items: components["schemas"]["Definition"][];
+            next: string | null;
+        };
+        DefinitionShown: {
+            description: string;
+            documentation: string;
+            files: string[];
+            format: string;
+            hash: string;
+            left_out: components["schemas"]["ProblemLine"][];
+            main: string;
+            operations: components["schemas"]["OfferedOperation"][];
+            record_types: components["schemas"]["OfferedType"][];
+            schemas: number;
+            servers: components["schemas"]["OfferedServer"][];
+            sign_ins: components["schemas"]["OfferedSignIn"][];
+            /** @description bytes of all files */
+            size: number;
+            title: string;
+            version: string;
+            warnings: components["schemas"]["ProblemLine"][];
+        };
+        DifferenceLine: {
+            before: unknown | null;
+            /** @description an own correction, which stays */
+            is_kept: boolean;
+            now: unknown | null;
+            unit: string;
+        };
         /**
          * Digest
          * @description User name and password prove themselves by a computed answer. Elsewhere called HTTP digest authentication.
@@ -1483,8 +1755,11 @@ export interface components {
         Digest: {
             /** @enum {unknown} */
             type: "digest";
-            /** @description as the service's provider gave it; it has no colon */
-            user_name: string;
+            /**
+             * @description as the service's provider gave it; it has no colon
+             * @default
+             */
+            user_name?: string;
         };
         EffectiveLine: {
             name: string;
@@ -1597,6 +1872,13 @@ export interface components {
             /** @default null */
             type?: ("boolean" | "date" | "datetime" | "decimal" | "integer" | "json" | "text") | null;
         };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        FileGivenRequest: {
+            /** @description bytes, such as a zip archive of several files */
+            base64?: string;
+            name: string;
+            text?: string;
+        };
         /** @description A fixed value that looks like a key. */
         FindingLine: {
             kind: string;
@@ -1649,6 +1931,42 @@ export interface components {
             is_private: boolean;
             port: number | null;
         };
+        /** @description What is chosen of a definition; without operations, all of them. */
+        ImportGivenRequest: {
+            address?: string;
+            connect?: components["schemas"]["ConnectGivenRequest"] | null;
+            definition?: string;
+            /** @description whose connection of the service signs in, where the address is on its host */
+            environment?: string;
+            files?: components["schemas"]["FileGivenRequest"][];
+            /** @description of what was looked at; refused if it has changed since */
+            hash?: string;
+            /** @description inputs not wanted, by key */
+            left_out?: {
+                [key: string]: string[];
+            };
+            /** @description which of the files is the definition, if not the one that looks like it */
+            main?: string;
+            /** @description other names than proposed, by key */
+            names?: {
+                [key: string]: string;
+            };
+            /** @description keys */
+            operations?: string[] | null;
+            /** @description of those proposed; all by default */
+            record_types?: string[] | null;
+            service?: string;
+            title?: string;
+        };
+        ImportMade: {
+            connection: string | null;
+            credential: string | null;
+            definition: string;
+            operations: string[];
+            record_types: string[];
+            secrets_needed: string[];
+            service: string;
+        };
         /**
          * Input
          * @description A value that whoever calls the operation gives.
@@ -1673,13 +1991,25 @@ export interface components {
              * @default text
              * @enum {unknown}
              */
-            type?: "boolean" | "date" | "datetime" | "decimal" | "integer" | "text";
+            type?: "boolean" | "date" | "datetime" | "decimal" | "integer" | "json" | "text";
             /** @default  */
             unit?: string;
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         IssuerRequest: {
             issuer: string;
+        };
+        /**
+         * JsonBody
+         * @description A JSON body put together from members. Numbers are written unquoted, texts quoted, what has no value is left out.
+         */
+        JsonBody: {
+            /** @default application/json */
+            media_type?: string;
+            /** @default [] */
+            members?: components["schemas"]["Member"][];
+            /** @enum {unknown} */
+            type: "json";
         };
         /**
          * JwtBearer
@@ -1810,6 +2140,25 @@ export interface components {
             items: components["schemas"]["Mapping"][];
             next: string | null;
         };
+        /**
+         * Member
+         * @description A value within a JSON body. at: its place, a JSON Pointer (RFC 6901); a number is an element of a list, empty is the whole body.
+         *
+         *         type: how a fixed text is read: as text, number, boolean, any JSON; json_text: the value becomes JSON within a text.
+         *         A member that holds an input without a value is left out.
+         */
+        Member: {
+            at: string;
+            /** @default true */
+            enabled?: boolean;
+            /**
+             * @default text
+             * @enum {unknown}
+             */
+            type?: "boolean" | "decimal" | "integer" | "json" | "json_text" | "text";
+            /** @default  */
+            value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
+        };
         MetadataFound: {
             authorization_address: string;
             client_authentication: string[];
@@ -1857,6 +2206,16 @@ export interface components {
             credential: string;
             document: unknown;
             name: string;
+        };
+        /**
+         * MultipartBody
+         * @description Parts sent as multipart/form-data (RFC 7578).
+         */
+        MultipartBody: {
+            /** @default [] */
+            parts?: components["schemas"]["Part"][];
+            /** @enum {unknown} */
+            type: "multipart";
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         NewConnectionRequest: {
@@ -2009,6 +2368,52 @@ export interface components {
             name: string;
             reasons: components["schemas"]["ProblemLine"][];
         };
+        OfferedInput: {
+            description: string;
+            is_in_path: boolean;
+            is_required: boolean;
+            name: string;
+            type: string;
+        };
+        OfferedOperation: {
+            inputs: components["schemas"]["OfferedInput"][];
+            is_deprecated: boolean;
+            is_imported: boolean;
+            key: string;
+            method: string;
+            /** @description the one it has here, or would get */
+            name: string;
+            path: string;
+            sign_ins: string[];
+            tags: string[];
+            title: string;
+            warnings: components["schemas"]["ProblemLine"][];
+        };
+        OfferedServer: {
+            address: string;
+            blanks: {
+                [key: string]: string;
+            };
+            choices: {
+                [key: string]: string[];
+            };
+            description: string;
+        };
+        OfferedSignIn: {
+            name: string;
+            secret_names: string[];
+            /** @description null if Rondine cannot sign in so */
+            type: string | null;
+            words: string;
+        };
+        OfferedType: {
+            fields: components["schemas"]["TypeField"][];
+            is_list: boolean;
+            key: string[];
+            name: string;
+            parent: string;
+            source: string;
+        };
         Operation: {
             /** Format: date-time */
             changed_at: string;
@@ -2024,23 +2429,33 @@ export interface components {
         /**
          * OperationDocument
          * @description One request that a service can answer. path: an RFC 6570 template below the connection's base address.  enabled: off, it is not sent.
+         *
+         *         responses: as a definition describes them.  left_out: inputs that a definition offers and nobody wants.  came_from: the definition.
          */
         OperationDocument: {
             /** @default null */
-            body?: (components["schemas"]["FormBody"] | components["schemas"]["TextBody"]) | null;
+            body?: (components["schemas"]["FormBody"] | components["schemas"]["MultipartBody"] | components["schemas"]["JsonBody"] | components["schemas"]["TextBody"] | components["schemas"]["BytesBody"]) | null;
+            /** @default null */
+            came_from?: components["schemas"]["CameFrom"] | null;
+            /** @default [] */
+            cookies?: components["schemas"]["Parameter"][];
             /** @default  */
             description?: string;
+            /** @default  */
+            documentation?: string;
             /** @default true */
             enabled?: boolean;
             /** @default [] */
             headers?: components["schemas"]["Parameter"][];
             /** @default [] */
             inputs?: components["schemas"]["Input"][];
+            /** @default [] */
+            left_out?: string[];
             /**
              * @default GET
              * @enum {unknown}
              */
-            method?: "DELETE" | "GET" | "HEAD" | "PATCH" | "POST" | "PUT";
+            method?: "DELETE" | "GET" | "HEAD" | "OPTIONS" | "PATCH" | "POST" | "PUT";
             /** @default null */
             paging?: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"]) | null;
             /** @default / */
@@ -2049,6 +2464,10 @@ export interface components {
             query?: components["schemas"]["Parameter"][];
             /** @default {} */
             response?: components["schemas"]["ResponseView"];
+            /** @default [] */
+            responses?: components["schemas"]["ResponseDescription"][];
+            /** @default [] */
+            tags?: string[];
         };
         OperationPage: {
             items: components["schemas"]["Operation"][];
@@ -2151,7 +2570,10 @@ export interface components {
         };
         /**
          * Parameter
-         * @description A query parameter or header. enabled: off, it is not sent.  encoded: the name and value are percent-encoded already and stay as they are.
+         * @description A query parameter, header, cookie or form field.
+         *
+         *         enabled: off, it is not sent.  encoded: the name and value are percent-encoded already and stay as they are.  style, explode: how lists and
+         *         objects are written (OpenAPI 3.1, "Style Values"); json: as JSON text.
          *
          *         A value that holds an input without a value is left out, name and all.
          */
@@ -2160,6 +2582,34 @@ export interface components {
             enabled?: boolean;
             /** @default false */
             encoded?: boolean;
+            /** @default true */
+            explode?: boolean;
+            name: string;
+            /**
+             * @default form
+             * @enum {unknown}
+             */
+            style?: "deepObject" | "form" | "json" | "pipeDelimited" | "spaceDelimited";
+            /** @default  */
+            value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
+        };
+        /**
+         * Part
+         * @description One part of a multipart body. file_name: makes it a file.  media_type: of its content; empty for plain text.  encoding: base64, if the
+         *         value is bytes written so.
+         */
+        Part: {
+            /** @default true */
+            enabled?: boolean;
+            /**
+             * @default text
+             * @enum {unknown}
+             */
+            encoding?: "base64" | "text";
+            /** @default  */
+            file_name?: string;
+            /** @default  */
+            media_type?: string;
             name: string;
             /** @default  */
             value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
@@ -2214,6 +2664,14 @@ export interface components {
             document?: components["schemas"]["CredentialDocument"];
             environment?: string;
             name?: string;
+            title?: string;
+            why?: string;
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        PatchedChangedDefinitionRequest: {
+            document?: components["schemas"]["DefinitionDocument"];
+            name?: string;
+            service?: string;
             title?: string;
             why?: string;
         };
@@ -2482,6 +2940,20 @@ export interface components {
             warnings: components["schemas"]["ProblemLine"][];
         };
         /**
+         * ResponseDescription
+         * @description What a definition says of a response. status: three digits, a family such as 4XX, or default.  schema: JSON Schema 2020-12; it may
+         *         refer to `#/$defs/...`, the schemas of the service.
+         */
+        ResponseDescription: {
+            /** @default  */
+            description?: string;
+            /** @default  */
+            media_type?: string;
+            /** @default null */
+            schema?: Record<string, never> | boolean | null;
+            status: string;
+        };
+        /**
          * ResponseView
          * @description What people said of the response. rows: what becomes one row, a JSONPath a level.  corrections: of its schema.
          */
@@ -2588,6 +3060,10 @@ export interface components {
         SamplePage: {
             items: components["schemas"]["Sample"][];
             next: string | null;
+        };
+        SchemasShown: {
+            /** @description JSON Schema 2020-12, by name */
+            defs: unknown;
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         SecretsRequest: {
@@ -2723,6 +3199,19 @@ export interface components {
             position?: string | null;
             value?: unknown;
         };
+        /** @description An address, or files, or a definition that was imported before, as it was then. */
+        SourceGivenRequest: {
+            address?: string;
+            definition?: string;
+            /** @description whose connection of the service signs in, where the address is on its host */
+            environment?: string;
+            files?: components["schemas"]["FileGivenRequest"][];
+            /** @description of what was looked at; refused if it has changed since */
+            hash?: string;
+            /** @description which of the files is the definition, if not the one that looks like it */
+            main?: string;
+            service?: string;
+        };
         /**
          * StandingParameter
          * @description A header or query parameter that goes with every request; an operation's own of the same name stands in its place.
@@ -2765,7 +3254,8 @@ export interface components {
         };
         /**
          * TextBody
-         * @description A text sent byte for byte; a value in it is encoded by the rules of its place: in JSON as a value, or as text between quotes.
+         * @description A text sent byte for byte; a value in it is encoded by the rules of its place: in JSON as a value, or as text between quotes; in XML
+         *         with its special characters written as references.
          */
         TextBody: {
             /** @default  */
@@ -2866,6 +3356,27 @@ export interface components {
             row_choices: components["schemas"]["RowChoiceLine"][];
             run: number;
             unreadable: string;
+        };
+        TypeField: {
+            name: string;
+            type: string;
+        };
+        /** @description An address, or files, or a definition that was imported before, as it was then. */
+        UpdateGivenRequest: {
+            /** @description keys of changed and removed operations; all by default */
+            accept?: string[] | null;
+            /** @description keys of new operations; none by default */
+            add?: string[];
+            address?: string;
+            definition?: string;
+            /** @description whose connection of the service signs in, where the address is on its host */
+            environment?: string;
+            files?: components["schemas"]["FileGivenRequest"][];
+            /** @description of what was looked at; refused if it has changed since */
+            hash?: string;
+            /** @description which of the files is the definition, if not the one that looks like it */
+            main?: string;
+            service?: string;
         };
         UseLine: {
             kind: string;
@@ -3719,6 +4230,310 @@ export interface operations {
             };
         };
     };
+    lookAtDefinition: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["SourceGivenRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DefinitionShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listDefinitions: {
+        parameters: {
+            query?: {
+                /** @description the cursor of the page before */
+                after?: string;
+                limit?: number;
+                /** @description part of a name or title */
+                q?: string;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DefinitionPage"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getDefinition: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Definition"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeDefinition: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the ETag that came with the item */
+                "If-Match": string;
+            };
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeDefinition: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the ETag that came with the item */
+                "If-Match": string;
+            };
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedChangedDefinitionRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Definition"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compareDefinition: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["SourceGivenRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listDefinitionRevisions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionLine"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getSchemas: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SchemasShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    updateDefinition: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["UpdateGivenRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listEnvironments: {
         parameters: {
             query?: never;
@@ -4268,6 +5083,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    importDefinition: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ImportGivenRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportMade"];
+                };
             };
             /** @description what went wrong */
             default: {

@@ -5,7 +5,7 @@ import { useSession, useSignOut } from "../features/session/session";
 
 const PAGES = [
   ["", "Overview", /^$/],
-  ["services", "Services", /^(services|connections|operations)/],
+  ["services", "Services", /^(services|connections|operations|import|definitions)/],
   ["records", "Records", /^(records|feeds)/],
   ["runs", "Runs", /^runs/],
   ["environments", "Environments", /^environments/],

@@ -1,7 +1,7 @@
 import { X } from "lucide-react";
 import { Fragment, useRef } from "react";
 import type { Input, OperationDocument, Parameter } from "./bench";
-import { type Body, Parameters } from "./Parameters";
+import { type Body, type Named, Parameters } from "./Parameters";
 
 interface Props {
   document: OperationDocument;
@@ -9,9 +9,17 @@ interface Props {
   onDocument: (document: OperationDocument) => void;
 }
 
-const KINDS: [Body["type"] | "none", string][] = [["none", "no body"], ["form", "form fields"], ["text", "text with places for values"]];
+const KINDS: [Body["type"] | "none", string][] = [
+  ["none", "no body"], ["json", "JSON from members"], ["form", "form fields"], ["multipart", "parts and files"], ["text", "text with places for values"], ["bytes", "bytes, from base64"],
+];
+type FilePart = NonNullable<Extract<Body, { type: "multipart" }>["parts"]>[number];
+type Typed = Named & { type?: (typeof TYPES)[number] };
+const TYPES = ["text", "integer", "decimal", "boolean", "json", "json_text"] as const;
 
 function begun(kind: string): Body | null {
+  if (kind === "json") return { type: "json", members: [] };
+  if (kind === "multipart") return { type: "multipart", parts: [] };
+  if (kind === "bytes") return { type: "bytes", media_type: "application/octet-stream", content: "" };
   if (kind === "form") return { type: "form", fields: [] };
   if (kind === "text") return { type: "text", media_type: "application/json", content: "" };
   return null;
@@ -28,10 +36,33 @@ export function BodyEditor({ document, standing, onDocument }: Props) {
       <select className="select select-xs mb-1 w-56" aria-label="Kind of body" value={body?.type ?? "none"} onChange={(e) => put(begun(e.target.value))}>
         {KINDS.map(([kind, words]) => <option key={kind} value={kind}>{words}</option>)}
       </select>
-      {body?.type === "form" && <Parameters title="Fields" list={body.fields ?? []} inputs={inputs} standing={standing} onChange={(fields, more) => put({ ...body, fields }, more)} />}
-      {body?.type === "text" && (
+      {body?.type === "json" && (
+        <Parameters
+          title="Members, each at its place" word="a member, such as /place/street" inputs={inputs} standing={standing} begun={(name): Typed => ({ name: name.startsWith("/") ? name : `/${name}` })}
+          list={(body.members ?? []).map(({ at, ...rest }) => ({ name: at, ...rest }))} onChange={(members, more) => put({ ...body, members: members.map(({ name, ...rest }) => ({ at: name, ...rest })) }, more)}
+          extra={(one, change) => (
+            <select className="select select-xs w-20" aria-label={`how ${one.name} is written`} value={one.type ?? "text"} onChange={(e) => change({ type: e.target.value as (typeof TYPES)[number] })}>
+              {TYPES.map((type) => <option key={type} value={type}>{type.replace("_", " in ")}</option>)}
+            </select>
+          )}
+        />
+      )}
+      {body?.type === "multipart" && (
+        <Parameters
+          title="Parts" word="a part" inputs={inputs} standing={standing} begun={(name): FilePart => ({ name })} list={body.parts ?? []} onChange={(parts, more) => put({ ...body, parts }, more)}
+          extra={(one, change) => (
+            <>
+              <input className="input input-xs w-24" aria-label={`file name of ${one.name}`} placeholder="file name" value={one.file_name ?? ""} onChange={(e) => change({ file_name: e.target.value })} />
+              <input className="input input-xs w-28 font-mono" aria-label={`media type of ${one.name}`} placeholder="media type" value={one.media_type ?? ""} onChange={(e) => change({ media_type: e.target.value })} />
+              <label className="flex items-center gap-1"><input type="checkbox" className="checkbox checkbox-xs" checked={one.encoding === "base64"} onChange={(e) => change({ encoding: e.target.checked ? "base64" : "text" })} /> base64</label>
+            </>
+          )}
+        />
+      )}
+      {body?.type === "form" && <Parameters title="Fields" word="a field" begun={(name) => ({ name })} list={body.fields ?? []} inputs={inputs} standing={standing} onChange={(fields, more) => put({ ...body, fields }, more)} />}
+      {(body?.type === "text" || body?.type === "bytes") && (
         <>
-          <input className="input input-xs mb-1 w-56 font-mono" aria-label="Media type of the body" value={body.media_type ?? "application/json"} onChange={(e) => put({ ...body, media_type: e.target.value })} />
+          <input className="input input-xs mb-1 w-56 font-mono" aria-label="Media type of the body" value={body.media_type ?? ""} onChange={(e) => put({ ...body, media_type: e.target.value })} />
           <TextParts value={body.content ?? ""} inputs={inputs} standing={standing} onChange={(content) => put({ ...body, content })} />
         </>
       )}

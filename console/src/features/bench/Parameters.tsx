@@ -11,18 +11,24 @@ export function sourceOfValue(value: Value): string {
   return "fixed";
 }
 
-interface Props {
+/** What every named value of a request has: query parameters, headers, cookies, fields, members, parts. */
+export type Named = Pick<Parameter, "name" | "value" | "enabled">;
+
+interface Props<T extends Named> {
   title: string;
-  list: Parameter[];
+  word: string;
+  list: T[];
   inputs: Input[];
   standing: string[];
-  onChange: (list: Parameter[], more?: Input[]) => void;
+  onChange: (list: T[], more?: Input[]) => void;
+  begun: (name: string) => T;
+  extra?: (one: T, put: (part: Partial<T>) => void) => React.ReactNode;
 }
 
-/** Query parameters, headers or form fields: a name each, and where its value comes from. */
-export function Parameters({ title, list, inputs, standing, onChange }: Props) {
-  const put = (at: number, part: Partial<Parameter>, more?: Input[]) => onChange(list.map((one, number) => (number === at ? { ...one, ...part } : one)), more);
-  const choose = (at: number, one: Parameter, source: string) => {
+/** Named values: a name each, and where its value comes from. */
+export function Parameters<T extends Named>({ title, word, list, inputs, standing, onChange, begun, extra }: Props<T>) {
+  const put = (at: number, part: Partial<Named>, more?: Input[]) => onChange(list.map((one, number) => (number === at ? { ...one, ...part } : one)), more);
+  const choose = (at: number, one: T, source: string) => {
     const [kind, name = ""] = source.split(/:(.*)/s);
     if (kind === "fixed") put(at, { value: "" });
     if (kind === "standing") put(at, { value: { standing: name } });
@@ -38,7 +44,7 @@ export function Parameters({ title, list, inputs, standing, onChange }: Props) {
       {list.map((one, number) => {
         const source = sourceOfValue(one.value);
         return (
-          <div key={number} className="mb-1 flex items-center gap-1 text-xs">
+          <div key={number} className="mb-1 flex flex-wrap items-center gap-1 text-xs">
             <input type="checkbox" className="checkbox checkbox-xs" aria-label={`send ${one.name}`} checked={one.enabled ?? true} onChange={(e) => put(number, { enabled: e.target.checked })} />
             <span className="w-20 shrink-0 truncate font-mono" title={one.name}>{one.name}</span>
             {source === "fixed" && <input className="input input-xs min-w-0 flex-1 font-mono" aria-label={`value of ${one.name}`} value={typeof one.value === "string" ? one.value : ""} onChange={(e) => put(number, { value: e.target.value })} />}
@@ -50,11 +56,12 @@ export function Parameters({ title, list, inputs, standing, onChange }: Props) {
               {source.startsWith("standing:") && !standing.includes(source.slice(9)) && <option value={source}>standing {source.slice(9)}</option>}
               {source === "parts" && <option value="parts">several parts</option>}
             </select>
+            {extra?.(one, (part) => onChange(list.map((other, at) => (at === number ? { ...other, ...part } : other))))}
             <button type="button" className="btn btn-ghost btn-xs" aria-label={`take away ${one.name}`} onClick={() => onChange(list.filter((_, at) => at !== number))}><Trash2 className="size-3.5" aria-hidden /></button>
           </div>
         );
       })}
-      <AddName label={{ Query: "a parameter", Headers: "a header" }[title] ?? "a field"} onAdd={(name) => onChange([...list, { name, value: "" }])} />
+      <AddName label={word} onAdd={(name) => onChange([...list, begun(name)])} />
     </fieldset>
   );
 }

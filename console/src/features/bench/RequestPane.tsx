@@ -36,12 +36,13 @@ export function RequestPane(props: Props) {
   const [isEditing, setEditing] = useState(!document.path || document.path === "/");
   const inputs = document.inputs ?? [];
   const problems = shown?.problems ?? [];
-  const reads = ["GET", "HEAD"].includes(document.method ?? "GET");
+  const reads = ["GET", "HEAD", "OPTIONS"].includes(document.method ?? "GET");
   const [confirmed, setConfirmed] = useState(false);
   const [meant, setMeant] = useState(false);
   return (
     <div className="p-3 lg:overflow-auto">
       <Heading aside={<button type="button" className="link text-xs" onClick={() => setEditing(!isEditing)}>{isEditing ? "done" : "describe"}</button>}>Request</Heading>
+      {document.documentation && <p className="mb-2 text-xs"><a className="link" href={document.documentation} target="_blank" rel="noreferrer">the service's documentation of it</a></p>}
       {isEditing && <Describe {...props} />}
       {inputs.map((input) => (
         <InputField
@@ -156,14 +157,15 @@ function Describe(props: Props) {
           <div className="flex gap-1">
             <input id={id} className="input w-full font-mono text-xs" value={document.path ?? "/"} onChange={(e) => set({ path: e.target.value })} />
             <select className="select w-28" aria-label="Method" value={document.method ?? "GET"} onChange={(e) => set({ method: e.target.value as OperationDocument["method"] })}>
-              {["GET", "HEAD", "POST", "PUT", "PATCH", "DELETE"].map((one) => <option key={one}>{one}</option>)}
+              {["GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS"].map((one) => <option key={one}>{one}</option>)}
             </select>
           </div>
         )}
       </Field>
-      <Parameters title="Query" list={document.query ?? []} inputs={inputs} standing={props.standing} onChange={(query, more = []) => set({ query, inputs: [...inputs, ...more] })} />
-      <Parameters title="Headers" list={document.headers ?? []} inputs={inputs} standing={props.standing} onChange={(headers, more = []) => set({ headers, inputs: [...inputs, ...more] })} />
-      {!["GET", "HEAD"].includes(document.method ?? "GET") && <BodyEditor document={document} standing={props.standing} onDocument={onDocument} />}
+      <Parameters title="Query" word="a parameter" begun={(name) => ({ name })} list={document.query ?? []} inputs={inputs} standing={props.standing} onChange={(query, more = []) => set({ query, inputs: [...inputs, ...more] })} />
+      <Parameters title="Headers" word="a header" begun={(name) => ({ name })} list={document.headers ?? []} inputs={inputs} standing={props.standing} onChange={(headers, more = []) => set({ headers, inputs: [...inputs, ...more] })} />
+      {(document.cookies?.length ?? 0) > 0 && <Parameters title="Cookies" word="a cookie" begun={(name) => ({ name })} list={document.cookies ?? []} inputs={inputs} standing={props.standing} onChange={(cookies, more = []) => set({ cookies, inputs: [...inputs, ...more] })} />}
+      {!["GET", "HEAD", "OPTIONS"].includes(document.method ?? "GET") && <BodyEditor document={document} standing={props.standing} onDocument={onDocument} />}
       <fieldset>
         <legend className="mb-1 text-sm font-medium">Inputs</legend>
         {inputs.map((input, number) => {
@@ -172,7 +174,7 @@ function Describe(props: Props) {
             <div key={number} className="mb-1 flex flex-wrap items-center gap-1 text-xs">
               <span className="w-24 truncate font-mono">{input.name}</span>
               <select className="select select-xs w-24" aria-label={`type of ${input.name}`} value={input.type ?? "text"} onChange={(e) => change({ type: e.target.value as Input["type"] })}>
-                {["text", "integer", "decimal", "boolean", "date", "datetime"].map((one) => <option key={one}>{one}</option>)}
+                {["text", "integer", "decimal", "boolean", "date", "datetime", "json"].map((one) => <option key={one}>{one}</option>)}
               </select>
               <label className="flex items-center gap-1"><input type="checkbox" className="checkbox checkbox-xs" checked={input.required ?? false} onChange={(e) => change({ required: e.target.checked })} /> required</label>
               <input className="input input-xs w-20" aria-label={`default of ${input.name}`} placeholder="default" value={input.default === undefined ? "" : String(input.default)} onChange={(e) => change({ default: e.target.value === "" ? undefined : e.target.value })} />

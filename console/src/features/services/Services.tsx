@@ -17,7 +17,7 @@ export default function Services() {
   const mayBuild = usePermission(project, "build");
   if (found.isPending) return <Page title="Services"><Waiting what="Reading the services" /></Page>;
   if (found.error) return <Page title="Services"><ProblemAlert error={found.error} /></Page>;
-  const { services, connections, operations } = found.data;
+  const { services, connections, operations, definitions } = found.data;
   const fits = (one: { name: string; title: string }) => `${one.name} ${one.title}`.toLowerCase().includes(search.toLowerCase());
   const shown = services.filter((service) => fits(service) || operations.some((one) => one.service === service.name && fits(one)));
   return (
@@ -26,7 +26,12 @@ export default function Services() {
       aside={
         <>
           {services.length > 0 && <input className="input input-sm w-56" type="search" aria-label="Search services and operations" placeholder="Search by name or title" value={search} onChange={(e) => setSearch(e.target.value)} />}
-          {mayBuild && !isAdding && <button type="button" className="btn btn-primary btn-sm ml-auto" onClick={() => setAdding(true)}>Connect a service</button>}
+          {mayBuild && !isAdding && (
+            <span className="ml-auto flex gap-2">
+              <Link className="btn btn-sm" to="../import">Import a definition</Link>
+              <button type="button" className="btn btn-primary btn-sm" onClick={() => setAdding(true)}>Connect a service</button>
+            </span>
+          )}
         </>
       }
     >
@@ -57,6 +62,9 @@ export default function Services() {
               </ul>
             </div>
             <div>
+              {definitions.filter((one) => one.service === service.name).map((one) => (
+                <p key={one.id} className="mb-2 text-sm">Definition <Link className="link" to={`../definitions/${one.name}`}>{one.name}</Link> <span className="opacity-75">{one.document.format}{one.document.version && `, version ${one.document.version}`}</span></p>
+              ))}
               <h3 className="mb-1 text-sm font-medium">Operations</h3>
               <ul className="text-sm">
                 {operations.filter((one) => one.service === service.name).map((one) => (
@@ -67,8 +75,9 @@ export default function Services() {
                   </li>
                 ))}
                 {mayBuild && (
-                  <li className="border-t border-base-300 py-2">
+                  <li className="flex flex-wrap gap-x-4 border-t border-base-300 py-2">
                     <Link className="link link-hover text-accent" to={`../operations/new?service=${service.name}`}>Describe an operation</Link>
+                    <Link className="link link-hover text-accent" to={`../import?service=${service.name}`}>Import some</Link>
                   </li>
                 )}
               </ul>

@@ -6,12 +6,13 @@ export function useServices(project: string) {
     queryKey: ["services", project],
     queryFn: async () => {
       const path = { params: { path: { project } } };
-      const [services, connections, operations] = await Promise.all([
+      const [services, connections, operations, definitions] = await Promise.all([
         answer(api.GET("/api/v1/projects/{project}/services", path)),
         answer(api.GET("/api/v1/projects/{project}/connections", path)),
-        answer(api.GET("/api/v1/projects/{project}/operations", path)),
+        answer(api.GET("/api/v1/projects/{project}/operations", { params: { path: { project }, query: { limit: 500 } } })),
+        answer(api.GET("/api/v1/projects/{project}/definitions", path)),
       ]);
-      return { services: services.items, connections: connections.items, operations: operations.items };
+      return { services: services.items, connections: connections.items, operations: operations.items, definitions: definitions.items };
     },
   });
 }

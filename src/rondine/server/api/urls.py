@@ -58,7 +58,6 @@ urlpatterns = [
     *_items("definitions", (definitions.DefinitionList, definitions.DefinitionDetail, definitions.DefinitionRevisions)),
     path(f"{PROJECT}/definition-previews", definitions.DefinitionPreviewView.as_view()),
     path(f"{PROJECT}/imports", definitions.ImportsView.as_view()),
-    path(f"{PROJECT}/definitions/<str:name>/preview", definitions.StoredView.as_view()),
     path(f"{PROJECT}/definitions/<str:name>/schemas", definitions.SchemasView.as_view()),
     path(f"{PROJECT}/definitions/<str:name>/compare", definitions.CompareView.as_view()),
     path(f"{PROJECT}/definitions/<str:name>/update", definitions.UpdateView.as_view()),

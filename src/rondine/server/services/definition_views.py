@@ -66,8 +66,9 @@ class FileGiven(Strict):
 
 
 class SourceGiven(Strict):
-    """An address, or files."""
+    """An address, or files, or a definition that was imported before, as it was then."""
 
+    definition = serializers.CharField(required=False)
     address = serializers.CharField(required=False, max_length=4000)
     files = FileGiven(many=True, required=False)
     main = serializers.CharField(
@@ -84,6 +85,9 @@ async def source_of(view: ProjectView, given: Any, *, stored: str = "") -> Sourc
     """The files of a definition as the request gives them. stored: a definition whose address is read if nothing is given."""
     if "files" in given:
         return await sync_to_async(uploaded, thread_sensitive=False)(given["files"], given.get("main", ""))
+    if "definition" in given and not stored:
+        held = await sync_to_async(find_item)(DEFINITIONS, view.project, given["definition"])
+        return await sync_to_async(stored_source)(held)
     address, service = given.get("address", ""), given.get("service", "")
     if stored:
         item = await sync_to_async(find_item)(DEFINITIONS, view.project, stored)
@@ -399,15 +403,6 @@ class UpdateView(WaitingView):
             seen_hash=given.get("hash", ""),
         )
         return Response(shown_comparison(found))
-
-
-class StoredView(ProjectView):
-    """What could still be imported from a definition, as it was imported."""
-
-    @extend_schema(operation_id="lookAtStoredDefinition", responses=DefinitionShown)
-    def get(self, request: Request, project: str, name: str) -> Response:
-        item = find_item(DEFINITIONS, self.project, name)
-        return Response(shown_preview(preview(self.project, stored_source(item), item.service.name)))
 
 
 class SchemasShown(serializers.Serializer[Any]):

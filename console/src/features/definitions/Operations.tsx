@@ -1,0 +1,98 @@
+import { useState } from "react";
+import { Empty, Tag } from "../../ui/parts";
+import { count, type Offered } from "./definitions";
+
+interface Props {
+  operations: Offered[];
+  chosen: Set<string>;
+  leftOut: Record<string, string[]>;
+  onChosen: (chosen: Set<string>) => void;
+  onLeftOut: (leftOut: Record<string, string[]>) => void;
+}
+
+const PIECE = 150;
+
+/** The operations of a definition, by tag, to choose from; each with its inputs to leave out. */
+export function Operations({ operations, chosen, leftOut, onChosen, onLeftOut }: Props) {
+  const [search, setSearch] = useState("");
+  const [open, setOpen] = useState<string | null>(null);
+  const [most, setMost] = useState(PIECE);
+  const words = search.toLowerCase().split(/\s+/).filter(Boolean);
+  const found = operations.filter((one) => {
+    const text = `${one.title} ${one.name} ${one.method} ${one.path} ${one.tags.join(" ")}`.toLowerCase();
+    return words.every((word) => text.includes(word));
+  });
+  const free = found.filter((one) => !one.is_imported);
+  const areAll = free.length > 0 && free.every((one) => chosen.has(one.key));
+  const groups = new Map<string, Offered[]>();
+  for (const one of found.slice(0, most)) {
+    const tag = one.tags[0] ?? "";
+    groups.set(tag, [...(groups.get(tag) ?? []), one]);
+  }
+  const put = (keys: string[], isOn: boolean) => {
+    const next = new Set(chosen);
+    for (const key of keys) {
+      if (isOn) next.add(key);
+      else next.delete(key);
+    }
+    onChosen(next);
+  };
+  if (operations.length === 0) return <Empty title="It describes no operation">Look at what was left out, or choose another file.</Empty>;
+  return (
+    <>
+      <div className="mb-2 flex flex-wrap items-center gap-3 text-sm">
+        <input className="input input-sm w-64" type="search" aria-label="Search the operations" placeholder="Search name, path or tag" value={search} onChange={(e) => setSearch(e.target.value)} />
+        <label className="flex items-center gap-2"><input type="checkbox" className="checkbox checkbox-sm" checked={areAll} onChange={() => put(free.map((one) => one.key), !areAll)} /> {search ? `these ${free.length}` : `all ${free.length}`}</label>
+        <span className="opacity-75">{chosen.size} chosen</span>
+      </div>
+      {found.length === 0 && <p className="text-sm opacity-80">Nothing is called like that.</p>}
+      {[...groups].map(([tag, list]) => (
+        <fieldset key={tag} className="mb-4">
+          {tag && <legend className="text-xs font-semibold tracking-wider text-secondary uppercase">{tag}</legend>}
+          <ul>
+            {list.map((one) => (
+              <li key={one.key} className="border-t border-base-300 py-1.5 text-sm">
+                <div className="flex flex-wrap items-baseline gap-x-3">
+                  <label className="flex min-w-0 flex-1 items-baseline gap-2">
+                    <input type="checkbox" className="checkbox checkbox-xs translate-y-0.5" disabled={one.is_imported} checked={one.is_imported || chosen.has(one.key)} onChange={(e) => put([one.key], e.target.checked)} />
+                    <span className="min-w-0">
+                      {one.title || one.name} <span className="ml-1 font-mono text-xs break-all opacity-75">{one.method} {one.path}</span>
+                    </span>
+                  </label>
+                  {one.is_imported && <Tag tone="good">imported</Tag>}
+                  {one.is_deprecated && <Tag>deprecated</Tag>}
+                  {one.warnings.length > 0 && <Tag tone="bad">{one.warnings.length} to know</Tag>}
+                  {one.inputs.length > 0 && (
+                    <button type="button" className="link link-hover text-xs" aria-expanded={open === one.key} onClick={() => setOpen(open === one.key ? null : one.key)}>
+                      {count(one.inputs.length - (leftOut[one.key]?.length ?? 0), "input")}
+                    </button>
+                  )}
+                </div>
+                {open === one.key && (
+                  <ul className="mt-1 mb-1 ml-6 grid gap-x-4 gap-y-0.5 text-xs sm:grid-cols-2">
+                    {one.inputs.map((input) => {
+                      const out = leftOut[one.key] ?? [];
+                      const isOut = out.includes(input.name);
+                      return (
+                        <li key={input.name}>
+                          <label className="flex items-baseline gap-2" title={input.description}>
+                            <input
+                              type="checkbox" className="checkbox checkbox-xs translate-y-0.5" disabled={input.is_in_path || one.is_imported} checked={!isOut}
+                              onChange={() => onLeftOut({ ...leftOut, [one.key]: isOut ? out.filter((name) => name !== input.name) : [...out, input.name] })}
+                            />
+                            <span><span className="font-mono">{input.name}</span> <span className="opacity-75">{input.type}{input.is_required && ", required"}</span> <span className="line-clamp-1 opacity-75">{input.description}</span></span>
+                          </label>
+                        </li>
+                      );
+                    })}
+                  </ul>
+                )}
+              </li>
+            ))}
+          </ul>
+        </fieldset>
+      ))}
+      {found.length > most && <button type="button" className="btn btn-sm" onClick={() => setMost(most + PIECE * 2)}>Show more of {found.length}</button>}
+    </>
+  );
+}

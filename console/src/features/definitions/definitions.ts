@@ -1,0 +1,91 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { answer, api, type Schemas } from "../../api/client";
+
+export type Look = Schemas["DefinitionShown"];
+export type Offered = Schemas["OfferedOperation"];
+export type Comparison = Schemas["ComparisonShown"];
+export type Source = Pick<Schemas["SourceGivenRequest"], "address" | "files" | "definition">;
+type ImportGiven = Schemas["ImportGivenRequest"];
+
+/** "1 input", "2 inputs". */
+export function count(number: number, word: string): string {
+  return `${number} ${word}${number === 1 ? "" : "s"}`;
+}
+
+const within = (project: string) => ({ params: { path: { project } } });
+
+/** Files of an upload as the API takes them: texts as text, everything else in base64. */
+export async function filesOf(chosen: FileList | File[]): Promise<NonNullable<Source["files"]>> {
+  return Promise.all(
+    Array.from(chosen).map(async (file) => {
+      const name = file.webkitRelativePath || file.name;
+      const bytes = new Uint8Array(await file.arrayBuffer());
+      try {
+        return { name, text: new TextDecoder("utf-8", { fatal: true }).decode(bytes) };
+      } catch {
+        let binary = "";
+        for (let at = 0; at < bytes.length; at += 0x8000) binary += String.fromCharCode(...bytes.subarray(at, at + 0x8000));
+        return { name, base64: btoa(binary) };
+      }
+    }),
+  );
+}
+
+/** Reads a definition; nothing is written. It can be stopped. */
+export function useLook(project: string) {
+  const under = useRef<AbortController | null>(null);
+  const look = useMutation({
+    mutationFn: ({ source, service }: { source: Source; service: string }) => {
+      under.current = new AbortController();
+      return answer(api.POST("/api/v1/projects/{project}/definition-previews", { ...within(project), body: { ...source, service }, signal: under.current.signal }));
+    },
+  });
+  const stop = () => {
+    under.current?.abort();
+    look.reset();
+  };
+  return { ...look, stop };
+}
+
+/** Seconds since something began, while it goes on. */
+export function useSeconds(isRunning: boolean): number {
+  const [seconds, setSeconds] = useState(0);
+  useEffect(() => {
+    setSeconds(0);
+    if (!isRunning) return;
+    const timer = setInterval(() => setSeconds((now) => now + 1), 1000);
+    return () => clearInterval(timer);
+  }, [isRunning]);
+  return seconds;
+}
+
+function useAfterwards(project: string) {
+  const cache = useQueryClient();
+  return () => {
+    for (const key of ["services", "definition", "operation", "obstacles"]) void cache.invalidateQueries({ queryKey: [key, project] });
+  };
+}
+
+export function useImport(project: string) {
+  const onSuccess = useAfterwards(project);
+  return useMutation({ mutationFn: (body: ImportGiven) => answer(api.POST("/api/v1/projects/{project}/imports", { ...within(project), body })), onSuccess });
+}
+
+const one = (project: string, name: string) => ({ params: { path: { project, name } } });
+
+export function useDefinition(project: string, name: string) {
+  return useQuery({ queryKey: ["definition", project, name], queryFn: () => answer(api.GET("/api/v1/projects/{project}/definitions/{name}", one(project, name))) });
+}
+
+export function useCompare(project: string, name: string) {
+  return useMutation({ mutationFn: (source: Source) => answer(api.POST("/api/v1/projects/{project}/definitions/{name}/compare", { ...one(project, name), body: source })) });
+}
+
+export function useUpdate(project: string, name: string) {
+  const onSuccess = useAfterwards(project);
+  return useMutation({
+    mutationFn: (body: Source & { hash: string; accept: string[]; add: string[] }) => answer(api.POST("/api/v1/projects/{project}/definitions/{name}/update", { ...one(project, name), body })),
+    onSuccess,
+  });
+}

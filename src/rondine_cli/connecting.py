@@ -36,6 +36,10 @@ def add_commands(commands: Any) -> None:
     make.add_argument("--title", default="")
     make.add_argument("--documentation", default="", help="address of its documentation")
     make.set_defaults(run=run_service_make)
+    described = service.add_parser("openapi", help="describe it as OpenAPI 3.1, on standard output")
+    described.add_argument("name")
+    described.add_argument("--environment", default="test", help="whose connection says where it is")
+    described.set_defaults(run=run_service_openapi)
     facts = service.add_parser("preparation", help="what is known of it, and what is still to find out")
     facts.add_argument("name")
     facts.set_defaults(run=run_preparation)
@@ -169,6 +173,13 @@ def run_service_make(session: Session, args: Namespace, out: Output) -> None:
         args.name, title=args.title, document={"documentation": args.documentation} if args.documentation else {}
     )
     out.value(made, f"service {made['name']} is at version {made['version']}")
+
+
+def run_service_openapi(session: Session, args: Namespace, out: Output) -> None:
+    made = session.office.export_service(args.name, args.environment)
+    print(json.dumps(made["document"], ensure_ascii=False, indent=2))
+    for one in made["unsaid"]:
+        out.say(f"not said: {one['where']}: {one['message']}")
 
 
 def run_preparation(session: Session, args: Namespace, out: Output) -> None:

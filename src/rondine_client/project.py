@@ -223,6 +223,10 @@ class Project:
         """
         return self._ask("POST", "/imports", {"service": service, "operations": operations, **_source(options)})
 
+    def export_service(self, name: str, environment: str = "test") -> Json:
+        """A service as OpenAPI 3.1: {document, unsaid: [{where, message, hint}]}; environment: whose connection says where it is."""
+        return self._ask("GET", f"/services/{quote(name, safe='')}/openapi", query={"environment": environment})
+
     def schemas(self, definition: str) -> Json:
         """The schemas of a definition's operations: {name: JSON Schema}."""
         found: Json = self._ask("GET", f"/definitions/{quote(definition, safe='')}/schemas")["defs"]

@@ -269,3 +269,33 @@ def test_a_response_of_a_conflict_has_its_own_schema(office):
     assert {one["status"]: one["schema"]["$ref"] for one in document["responses"]} == {
         "201": "#/$defs/Care", "409": "#/$defs/Conflict", "422": "#/$defs/Refusal",
     }  # fmt: skip
+
+
+def test_a_service_that_never_had_a_definition_is_exported_and_imported_as_one(office, rondine):
+    rondine.connect("by-hand")
+    document = {
+        "path": "/v1/trees",
+        "inputs": [{"name": "district", "try_value": "Orti"}],
+        "query": [{"name": "district", "value": {"input": "district"}}],
+    }
+    office.operations.make("by-hand-trees", title="Trees by district", service="by-hand", document=document)
+    trial = office.try_operation(service="by-hand", operation="by-hand-trees", inputs={"district": "Orti"})
+    office.keep_sample("by-hand-sample", run=trial["run"], operation="by-hand-trees")
+    made = office.export_service("by-hand")
+    assert (
+        made["unsaid"] == []
+        and rondine.key not in json.dumps(made)
+        and made["document"]["servers"][0]["url"] == rondine.register_url
+    )
+    seen = office.look_at_definition(files={"by-hand.json": json.dumps(made["document"])})
+    assert seen["warnings"] == [] and seen["record_types"][0]["name"] == "tree"
+    again = office.import_definition(
+        "by-hand-again", files={"by-hand.json": json.dumps(made["document"])}, record_types=[]
+    )
+    imported = office.operations.get(again["operations"][0])["document"]
+    assert (
+        imported["inputs"] == [{"name": "district", "try_value": "Orti"}]
+        and imported["responses"][0]["status"] == "200"
+    )
+    printed = rondine.cli("service", "openapi", "by-hand").stdout
+    assert json.loads(printed) == made["document"]

@@ -1073,6 +1073,23 @@ export interface paths {
         patch: operations["changeService"];
         trace?: never;
     };
+    "/api/v1/projects/{project}/services/{name}/openapi": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A service as an OpenAPI 3.1 document, also one that never had a definition. It holds no secrets. */
+        get: operations["exportService"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/services/{name}/preparation": {
         parameters: {
             query?: never;
@@ -1781,6 +1798,12 @@ export interface components {
             hint: string;
             message: string;
             where: string;
+        };
+        ExportShown: {
+            /** @description OpenAPI 3.1 */
+            document: unknown;
+            /** @description what OpenAPI cannot say of it */
+            unsaid: components["schemas"]["ProblemLine"][];
         };
         /**
          * ExtraParameter
@@ -6502,6 +6525,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Service"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exportService: {
+        parameters: {
+            query?: {
+                environment?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExportShown"];
                 };
             };
             /** @description what went wrong */

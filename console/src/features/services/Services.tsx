@@ -5,7 +5,7 @@ import { Empty, Field, Heading, Tag, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { useEnvironments, usePermission } from "../session/session";
 import { Preparation } from "./Preparation";
-import { nameOf, useConnect, useServices } from "./services";
+import { nameOf, useConnect, useExportService, useServices } from "./services";
 
 /** All outside services with their connections and operations. */
 export default function Services() {
@@ -45,7 +45,7 @@ export default function Services() {
       {services.length > 0 && shown.length === 0 && <p className="text-sm opacity-80">Nothing is called like that.</p>}
       {shown.map((service) => (
         <section key={service.id} className="mb-8">
-          <Heading aside={<span className="font-mono text-xs opacity-70">{service.name}</span>}>{service.title || service.name}</Heading>
+          <Heading aside={<><span className="font-mono text-xs opacity-70">{service.name}</span> <OpenApiLink project={project} service={service.name} /></>}>{service.title || service.name}</Heading>
           <Preparation project={project} service={service} isConnected={connections.some((one) => one.service === service.name)} readOnly={!mayBuild} />
           <div className="grid gap-4 md:grid-cols-[2fr_3fr]">
             <div>
@@ -86,6 +86,18 @@ export default function Services() {
         </section>
       ))}
     </Page>
+  );
+}
+
+/** Saves the service as an OpenAPI document. */
+function OpenApiLink({ project, service }: { project: string; service: string }) {
+  const save = useExportService(project, service);
+  return (
+    <>
+      <button type="button" className="link text-xs" disabled={save.isPending} onClick={() => save.mutate()}>save as OpenAPI</button>
+      {save.data && save.data.unsaid.length > 0 && <span className="text-xs" title={save.data.unsaid.map((one) => `${one.where}: ${one.message}`).join("\n")}>{save.data.unsaid.length} things it cannot say</span>}
+      {save.error && <span className="text-xs text-error">{save.error.message}</span>}
+    </>
   );
 }
 

@@ -66,3 +66,16 @@ export function nameOf(text: string): string {
   const plain = text.normalize("NFKD").replace(/[^\x00-\x7f]/g, "").toLowerCase().replace(/[^a-z0-9]+/g, "-").replace(/^-+|-+$/g, "");
   return /^[a-z]/.test(plain) ? plain.slice(0, 58) : plain ? `n-${plain}`.slice(0, 58) : "";
 }
+
+/** The service as OpenAPI 3.1, saved to a file of the browser's. */
+export function useExportService(project: string, name: string) {
+  return useMutation({
+    mutationFn: () => answer(api.GET("/api/v1/projects/{project}/services/{name}/openapi", { params: { path: { project, name } } })),
+    onSuccess: (made) => {
+      const address = URL.createObjectURL(new Blob([JSON.stringify(made.document, null, 2)], { type: "application/json" }));
+      const link = Object.assign(document.createElement("a"), { href: address, download: `${name}.openapi.json` });
+      link.click();
+      URL.revokeObjectURL(address);
+    },
+  });
+}

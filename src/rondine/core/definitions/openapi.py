@@ -387,7 +387,10 @@ class _Reader:
     ) -> tuple[str, list[Parameter], list[Parameter], list[Parameter]]:
         """(the path as a template, query, headers, cookies), with an input for each."""
         written = re.findall(r"\{([^{}]*)\}", path)
-        template, query, headers, cookies = path, [], [], []
+        template = path
+        query: list[Parameter] = []
+        headers: list[Parameter] = []
+        cookies: list[Parameter] = []
         for parameter, at in parameters:
             kind, name = parameter["in"], parameter["name"]
             if kind in ("body", "formData") or (kind == "header" and name.lower() in _NOT_PARAMETERS | OWN_HEADERS):
@@ -397,8 +400,12 @@ class _Reader:
                 self.warn(at, words, did_you_mean(name, written) or "it is left out")
                 continue
             schema, style, explode = self._parameter_schema(parameter, at)
+            if isinstance(schema.get("const"), str) and kind != "path":  # a value that is always the same is no input
+                fixed = Parameter(name=name, value=schema["const"])
+                {"query": query, "header": headers}.get(kind, cookies).append(fixed)
+                continue
             given = inputs.add(
-                name,
+                _text(parameter, "x-input") or name,
                 schema,
                 required=kind == "path" or parameter.get("required") is True,
                 description=_text(parameter, "description"),

@@ -61,6 +61,7 @@ urlpatterns = [
     path(f"{PROJECT}/definitions/<str:name>/schemas", definitions.SchemasView.as_view()),
     path(f"{PROJECT}/definitions/<str:name>/compare", definitions.CompareView.as_view()),
     path(f"{PROJECT}/definitions/<str:name>/update", definitions.UpdateView.as_view()),
+    path(f"{PROJECT}/services/<str:name>/openapi", definitions.ExportView.as_view()),
     path(f"{PROJECT}/services/<str:name>/preparation", connecting.PreparationView.as_view()),
     path(f"{PROJECT}/credentials/<str:name>/secrets", connecting.SecretsView.as_view()),
     path(f"{PROJECT}/credentials/<str:name>/secrets/second", connecting.SecondSecretsView.as_view()),

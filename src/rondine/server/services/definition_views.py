@@ -4,7 +4,7 @@ from dataclasses import asdict
 from typing import Any
 
 from asgiref.sync import sync_to_async
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -18,6 +18,7 @@ from rondine.server.api.views import ProjectView, Strict, WaitingView
 from rondine.server.items.actions import find_item
 from rondine.server.items.views import ProblemLine, item_views
 from rondine.server.runs.tasks import parts
+from rondine.server.services.exporting import export_service
 from rondine.server.services.importing import (
     Comparison,
     Preview,
@@ -403,6 +404,22 @@ class UpdateView(WaitingView):
             seen_hash=given.get("hash", ""),
         )
         return Response(shown_comparison(found))
+
+
+class ExportShown(serializers.Serializer[Any]):
+    document = AnyField(help_text="OpenAPI 3.1")
+    unsaid = ProblemLine(many=True, help_text="what OpenAPI cannot say of it")
+
+
+class ExportView(ProjectView):
+    """A service as an OpenAPI 3.1 document, also one that never had a definition. It holds no secrets."""
+
+    @extend_schema(
+        operation_id="exportService", responses=ExportShown, parameters=[OpenApiParameter("environment", str)]
+    )
+    def get(self, request: Request, project: str, name: str) -> Response:
+        made = export_service(self.project, name, request.query_params.get("environment", "test"))
+        return Response({"document": made.document, "unsaid": [one.to_json() for one in made.unsaid]})
 
 
 class SchemasShown(serializers.Serializer[Any]):

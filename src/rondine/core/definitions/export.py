@@ -1,0 +1,370 @@
+"""A service as an OpenAPI 3.1 document, also one that never had a definition: what was sampled is described by what was seen.
+
+Read again, it gives the same operations, inputs and schemas. What OpenAPI cannot say is listed beside: two operations at one method and path,
+standing values, values put together of several parts.
+"""
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import uritemplate
+from msgspec import UNSET
+
+from rondine.core.definitions.inputs import input_name
+from rondine.core.definitions.json_schema import types_of
+from rondine.core.definitions.model import Schema
+from rondine.core.errors import Problem
+from rondine.core.protocols.inputs import Input
+from rondine.core.protocols.operation import (
+    BytesBody,
+    FormBody,
+    JsonBody,
+    MultipartBody,
+    OperationDocument,
+    Parameter,
+    TextBody,
+    Value,
+    ValueOf,
+)
+from rondine.core.settings import dump
+from rondine.core.signin import (
+    ApiKey,
+    AuthorizationCode,
+    Basic,
+    Bearer,
+    ClientCertificate,
+    ClientCredentials,
+    Digest,
+    NoSignIn,
+    PasswordGrant,
+    SignIn,
+)
+
+_TYPES = {
+    "text": {"type": "string"},
+    "integer": {"type": "integer"},
+    "decimal": {"type": "number"},
+    "boolean": {"type": "boolean"},
+    "date": {"type": "string", "format": "date"},
+    "datetime": {"type": "string", "format": "date-time"},
+    "json": {"type": ["object", "array"]},
+}
+
+
+@dataclass(frozen=True, slots=True)
+class ExportedOperation:
+    """One operation to describe. sampled: JSON Schema of its sampled responses, used where no definition describes them."""
+
+    name: str
+    title: str
+    document: OperationDocument
+    sampled: dict[str, Any] | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Exported:
+    """document: OpenAPI 3.1.  unsaid: what it cannot say, with the operation in `where`."""
+
+    document: dict[str, Any]
+    unsaid: list[Problem] = field(default_factory=list)
+
+
+def to_openapi(
+    *,
+    title: str,
+    operations: Sequence[ExportedOperation],
+    schemas: Mapping[str, Schema],
+    version: str = "1",
+    description: str = "",
+    documentation: str = "",
+    address: str = "",
+    blanks: Mapping[str, str] | None = None,
+    sign_in: SignIn | None = None,
+) -> Exported:
+    """address: the base address, an RFC 6570 template; blanks: values for its places.  sign_in: that of the connection, without secrets."""
+    writer = _Writer()
+    paths: dict[str, dict[str, Any]] = {}
+    for one in operations:
+        path = _openapi_path(one.document.path)
+        item = paths.setdefault(path, {})
+        method = one.document.method.lower()
+        if method in item:
+            there = item[method]["operationId"]
+            words = f"{one.document.method} {path} is described as {there} already; OpenAPI has one operation for both"
+            writer.unsaid.append(Problem(one.name, words, "both are kept in Rondine's own export"))
+            continue
+        item[method] = writer.operation(one)
+    document: dict[str, Any] = {"openapi": "3.1.0", "info": {"title": title, "version": version or "1"}}
+    if description:
+        document["info"]["description"] = description
+    if documentation:
+        document["externalDocs"] = {"url": documentation}
+    if address:
+        document["servers"] = [_server(address, blanks or {})]
+    scheme = _security_scheme(sign_in)
+    if scheme:
+        document["security"] = [{"signIn": []}]
+    document["paths"] = paths
+    components: dict[str, Any] = {}
+    if schemas:
+        components["schemas"] = {name: _moved(one) for name, one in schemas.items()}
+    if scheme:
+        components["securitySchemes"] = {"signIn": scheme}
+    if components:
+        document["components"] = components
+    return Exported(document, writer.unsaid)
+
+
+def _openapi_path(template: str) -> str:
+    """The template with plain places; OpenAPI says the style beside the parameter."""
+    return re.sub(r"\{[.;]?([\w.%]+)(?:\*|:\d+)?\}", r"{\1}", re.sub(r"\{[?&][^}]*\}", "", template))
+
+
+def _server(address: str, blanks: Mapping[str, str]) -> dict[str, Any]:
+    names = uritemplate.variables(address)
+    url = re.sub(r"\{\+?(\w+)\}", r"{\1}", address)
+    return {"url": url, **({"variables": {name: {"default": blanks.get(name, "")} for name in names}} if names else {})}
+
+
+def _moved(schema: Any) -> Any:
+    """References from `#/$defs/` to `#/components/schemas/`."""
+    if isinstance(schema, dict):
+        return {
+            name: value.replace("#/$defs/", "#/components/schemas/")
+            if name == "$ref" and isinstance(value, str)
+            else _moved(value)
+            for name, value in schema.items()
+        }
+    return [_moved(one) for one in schema] if isinstance(schema, list) else schema
+
+
+class _Writer:
+    def __init__(self) -> None:
+        self.unsaid: list[Problem] = []
+
+    def operation(self, one: ExportedOperation) -> dict[str, Any]:
+        document = one.document
+        inputs = {each.name: each for each in document.inputs}
+        out: dict[str, Any] = {"operationId": one.name}
+        if one.title:
+            out["summary"] = one.title
+        if document.description:
+            out["description"] = document.description
+        if document.tags:
+            out["tags"] = list(document.tags)
+        if document.documentation:
+            out["externalDocs"] = {"url": document.documentation}
+        parameters = [*self._path_parameters(document, inputs)]
+        for place, group in (("query", document.query), ("header", document.headers), ("cookie", document.cookies)):
+            for each in group:
+                if each.enabled and (made := self._parameter(one.name, place, each, inputs)) is not None:
+                    parameters.append(made)
+        if parameters:
+            out["parameters"] = parameters
+        if document.body is not None:
+            out["requestBody"] = self._body(one, inputs)
+        out["responses"] = self._responses(one)
+        return out
+
+    def _path_parameters(self, document: OperationDocument, inputs: Mapping[str, Input]) -> list[dict[str, Any]]:
+        found = []
+        for variable in uritemplate.URITemplate(document.path).variables:
+            style = {".": "label", ";": "matrix"}.get(variable.operator.value)
+            place = "query" if variable.operator.value in ("?", "&") else "path"
+            for name, options in variable.variables:
+                made = {"name": name, "in": place, **_described(inputs.get(name), is_path=place == "path")}
+                if style:
+                    made["style"] = style
+                if options.get("explode"):
+                    made["explode"] = True
+                found.append(made)
+        return found
+
+    def _parameter(
+        self, operation: str, place: str, one: Parameter, inputs: Mapping[str, Input]
+    ) -> dict[str, Any] | None:
+        if place == "header" and one.name.lower() in ("accept", "content-type", "authorization"):
+            return None
+        made: dict[str, Any] = {"name": one.name, "in": place}
+        match one.value:
+            case ValueOf(input=name) if name:
+                made |= _described(inputs.get(name))
+            case str():
+                return {**made, "required": True, "schema": {"type": "string", "const": one.value}}
+            case _:
+                self._unsaid(operation, one.name)
+                return {**made, "schema": {"type": "string"}}
+        if one.style == "json":
+            return {
+                **{key: value for key, value in made.items() if key != "schema"},
+                "content": {"application/json": {"schema": made["schema"]}},
+            }
+        if one.style != "form":
+            made["style"] = one.style
+        is_list = inputs[one.value.input].type == "json" if one.value.input in inputs else False
+        if is_list and one.explode != (place == "query" and one.style == "form"):
+            made["explode"] = one.explode
+        if input_name(one.name) != one.value.input:
+            made["x-input"] = one.value.input
+        return made
+
+    def _unsaid(self, operation: str, name: str) -> None:
+        words = f'"{name}" is a standing value or put together of parts; the document says only that it is a text'
+        self.unsaid.append(Problem(operation, words, ""))
+
+    def _body(self, one: ExportedOperation, inputs: Mapping[str, Input]) -> dict[str, Any]:
+        body = one.document.body
+        is_required = False
+        match body:
+            case JsonBody(members=members, media_type=media):
+                schema: dict[str, Any] = {}
+                for member in members:
+                    part, required = self._value_schema(one.name, member.at, member.value, inputs)
+                    is_required = is_required or required
+                    _place(schema, member.at.split("/")[1:], part, required=required)
+            case FormBody(fields=fields):
+                media, schema = "application/x-www-form-urlencoded", {"type": "object", "properties": {}}
+                for each in fields:
+                    part, required = self._value_schema(one.name, each.name, each.value, inputs)
+                    is_required = is_required or required
+                    _place(schema, [each.name], part, required=required)
+            case MultipartBody(parts=parts):
+                media, schema = "multipart/form-data", {"type": "object", "properties": {}}
+                for file in parts:
+                    part, required = self._value_schema(one.name, file.name, file.value, inputs)
+                    is_required = is_required or required
+                    if file.encoding == "base64":
+                        part = {
+                            **part,
+                            "type": "string",
+                            "contentMediaType": file.media_type or "application/octet-stream",
+                        }
+                    _place(schema, [file.name], part, required=required)
+            case TextBody(media_type=media, content=content) | BytesBody(media_type=media, content=content):
+                schema, is_required = self._value_schema(one.name, "body", content, inputs)
+                if isinstance(body, BytesBody):
+                    schema = {}
+            case None:
+                return {}
+        return {**({"required": True} if is_required else {}), "content": {media: {"schema": schema} if schema else {}}}
+
+    def _value_schema(
+        self, operation: str, name: str, value: Value, inputs: Mapping[str, Input]
+    ) -> tuple[dict[str, Any], bool]:
+        """(the schema of a value, whether it is always sent)."""
+        match value:
+            case ValueOf(input=given) if given in inputs:
+                one = inputs[given]
+                found = _described(one)
+                schema = found["schema"]
+                if one.description:
+                    schema = {**schema, "description": one.description}
+                if "example" in found:
+                    schema = {**schema, "examples": [found["example"]]}
+                return schema, one.required
+            case str():
+                return {"type": "string", "const": value}, True
+            case _:
+                self._unsaid(operation, name)
+                return {"type": "string"}, True
+
+    def _responses(self, one: ExportedOperation) -> dict[str, Any]:
+        out: dict[str, Any] = {}
+        for each in one.document.responses:
+            made = out.setdefault(each.status, {"description": each.description or _meaning(each.status)})
+            if each.media_type:
+                content = {} if each.schema is None else {"schema": _moved(each.schema)}
+                made.setdefault("content", {})[each.media_type] = content
+        if not out and one.sampled is not None:
+            schema = {name: value for name, value in one.sampled.items() if name != "$schema"}
+            out["200"] = {"description": "as it was sampled", "content": {"application/json": {"schema": schema}}}
+        return out or {"default": {"description": "not described"}}
+
+
+def _meaning(status: str) -> str:
+    return (
+        "any other"
+        if status == "default"
+        else {"2": "it worked", "4": "it is refused", "5": "it failed"}.get(status[0], "")
+    )
+
+
+def _described(one: Input | None, *, is_path: bool = False) -> dict[str, Any]:
+    """A parameter's schema, example and whether it is required."""
+    if one is None:
+        return {"required": True, "schema": {"type": "string"}}
+    schema: dict[str, Any] = dict(_TYPES[one.type])
+    if one.allowed:
+        schema["enum"] = list(one.allowed)
+    if one.default is not UNSET:
+        schema["default"] = _typed(one.default, one.type)
+    out: dict[str, Any] = {"schema": schema}
+    if one.required or is_path:
+        out["required"] = True
+    if one.description:
+        out["description"] = one.description
+    if one.try_value is not UNSET and one.try_value is not None:
+        out["example"] = _typed(one.try_value, one.type)
+    return out
+
+
+def _typed(value: Any, kind: str) -> Any:
+    """A default or example as JSON has it: decimals are kept as texts in the operation."""
+    if kind == "decimal" and isinstance(value, str) and re.fullmatch(r"-?\d{1,15}(\.\d{1,15})?", value):
+        return float(value) if "." in value else int(value)
+    return dump(value)
+
+
+def _place(schema: dict[str, Any], steps: list[str], part: dict[str, Any], *, required: bool) -> None:
+    """Puts a value's schema at its place within an object's."""
+    if not steps:
+        schema.update(part)
+        return
+    name = steps[0].replace("~1", "/").replace("~0", "~")
+    if re.fullmatch(r"\d+|-", name) and types_of(schema) != ["object"]:
+        schema["type"] = "array"
+        inner = schema.setdefault("items", {})
+    else:
+        schema["type"] = "object"
+        inner = schema.setdefault("properties", {}).setdefault(name, {})
+        if required:
+            schema["required"] = list(dict.fromkeys([*schema.get("required", []), name]))
+    _place(inner, steps[1:], part, required=required)
+
+
+def _security_scheme(sign_in: SignIn | None) -> dict[str, Any] | None:
+    match sign_in:
+        case ApiKey(name=name, place=place) if place != "body":
+            return {"type": "apiKey", "name": name, "in": place}
+        case Basic():
+            return {"type": "http", "scheme": "basic"}
+        case Digest():
+            return {"type": "http", "scheme": "digest"}
+        case Bearer():
+            return {"type": "http", "scheme": "bearer"}
+        case ClientCertificate():
+            return {"type": "mutualTLS"}
+        case ClientCredentials():
+            return _flows("clientCredentials", tokenUrl=sign_in.token_address, scopes=_scopes(sign_in.scope))
+        case PasswordGrant():
+            return _flows("password", tokenUrl=sign_in.token_address, scopes=_scopes(sign_in.scope))
+        case AuthorizationCode():
+            return _flows(
+                "authorizationCode",
+                authorizationUrl=sign_in.authorization_address,
+                tokenUrl=sign_in.token_address,
+                scopes=_scopes(sign_in.scope),
+            )
+        case NoSignIn() | None:
+            return None
+    return None
+
+
+def _flows(flow: str, **parts: Any) -> dict[str, Any]:
+    return {"type": "oauth2", "flows": {flow: parts}}
+
+
+def _scopes(scope: str) -> dict[str, str]:
+    return dict.fromkeys(scope.split(), "")

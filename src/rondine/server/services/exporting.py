@@ -1,0 +1,55 @@
+"""A service of the project as an OpenAPI document."""
+
+from rondine.core.connection import ConnectionDocument, ServiceDocument
+from rondine.core.definitions.export import Exported, ExportedOperation, to_openapi
+from rondine.core.errors import DocumentError
+from rondine.core.protocols.operation import OperationDocument
+from rondine.core.schema import infer, to_json_schema
+from rondine.core.settings import load
+from rondine.server.access.models import Project
+from rondine.server.items.actions import find_item
+from rondine.server.services.actions import environment_of, value_of
+from rondine.server.services.kinds import SERVICES
+from rondine.server.services.models import Connection, Definition, Operation, Sample, Service
+
+#: Samples of one operation that its schema is inferred from.
+MOST_SAMPLES = 20
+
+
+def export_service(project: Project, name: str, environment: str = "test") -> Exported:
+    """OpenAPI 3.1 of its operations; where they are reached and how to sign in, without secrets, is that of the environment."""
+    service: Service = find_item(SERVICES, project, name)
+    held: ServiceDocument = load(ServiceDocument, service.document)
+    connection = Connection.objects.filter(service=service, environment=environment_of(project, environment)).first()
+    reached: ConnectionDocument = load(ConnectionDocument, connection.document) if connection else ConnectionDocument()
+    schemas = {}
+    definitions = list(Definition.objects.filter(service=service).order_by("name"))
+    for definition in definitions:
+        schemas.update(definition.schemas)
+    operations = [
+        ExportedOperation(one.name, one.title, load(OperationDocument, one.document), _sampled(one))
+        for one in Operation.objects.filter(service=service).order_by("name")
+    ]
+    return to_openapi(
+        title=service.title or service.name,
+        version=definitions[0].document.get("version", "1") if definitions else str(service.version),
+        documentation=held.documentation,
+        operations=operations,
+        schemas=schemas,
+        address=reached.base_address,
+        blanks=reached.blanks,
+        sign_in=reached.sign_in,
+    )
+
+
+def _sampled(operation: Operation) -> dict[str, object] | None:
+    """The schema of what was sampled, unless a definition describes the responses."""
+    if operation.document.get("responses"):
+        return None
+    values = []
+    for sample in Sample.objects.filter(operation=operation).select_related("body").order_by("name")[:MOST_SAMPLES]:
+        try:
+            values.append(value_of(sample.body))
+        except DocumentError:
+            continue
+    return to_json_schema(infer(values)) if values else None

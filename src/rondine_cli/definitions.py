@@ -42,6 +42,11 @@ def add_commands(commands: Any) -> None:
     look.add_argument("--search", default="", help="only operations with this in name, title, path or tag")
     look.add_argument("--inputs", action="store_true", help="with the inputs of each operation")
     look.set_defaults(run=run_look)
+    rows = definition.add_parser("rows", help="the first rows of an entity set or list, before anything is made")
+    rows.add_argument("key", help="of an operation that reads, by its key or proposed name")
+    _add_source(rows)
+    rows.add_argument("--input", action="append", metavar="NAME=VALUE")
+    rows.set_defaults(run=run_rows)
     take = definition.add_parser("import", help="make service, operations, record types and the connection from it")
     _add_source(take)
     take.add_argument("--title", default="", help="of the service, if it is made")
@@ -192,6 +197,20 @@ def show_warnings(found: dict[str, Any], out: Output) -> None:
 
 def _told(one: dict[str, str]) -> str:
     return f"{one['where']}: {one['message']}{' - ' + one['hint'] if one['hint'] else ''}"
+
+
+def run_rows(session: Session, args: Namespace, out: Output) -> int:
+    source, found = _looked_at(session, args, out)
+    key = next((one["key"] for one in found["operations"] if args.key in (one["key"], one["name"])), args.key)
+    seen = session.office.look_at_rows(key, service=args.service, inputs=named_values(args.input), **source)
+    if seen["status"] >= 300:
+        out.bad(f"{seen['url']} answered {seen['status']}: {seen['words']} {seen['message']}".strip())
+        return 1
+    rows = [one if isinstance(one, dict) else {"value": one} for one in seen["rows"]]
+    columns = list(dict.fromkeys(name for one in rows for name in one if not name.startswith("@")))[:12]
+    out.rows(rows, columns, empty="it answers no rows")
+    out.say(f"GET {seen['url']}: {seen['count']} rows at {seen['path']}; nothing was stored")
+    return 0
 
 
 def run_import(session: Session, args: Namespace, out: Output) -> None:

@@ -215,6 +215,12 @@ class Project:
         """
         return self._ask("POST", "/definition-previews", _source(source))
 
+    def look_at_rows(self, key: str, *, inputs: Mapping[str, Any] | None = None, **source: Any) -> Json:
+        """The first rows of an operation that is only described: {url, status, path, rows, count}; nothing is stored. service, environment: whose
+        connection signs in.
+        """
+        return self._ask("POST", "/row-previews", {"key": key, "inputs": dict(inputs or {}), **_source(source)})
+
     def import_definition(self, service: str = "", *, operations: Sequence[str] | None = None, **options: Any) -> Json:
         """Imports what is chosen (keys; None for all) and gives the names of what was made.
 

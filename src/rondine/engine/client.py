@@ -200,6 +200,8 @@ class Engine:
         while (line.token_id, line.version) in self._newer:
             line = self._newer[line.token_id, line.version]
         arrival = await self._in_turn(line, ask, patience, witness)
+        if not line.is_connection:
+            return arrival
         if arrival.status == 401 and (newer := await self.shared.newer_line(line)) is not None:
             witness(SideCall("refused, tried with the secret set meanwhile", arrival.request, arrival))
             self._newer[line.token_id, line.version] = newer

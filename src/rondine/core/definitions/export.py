@@ -25,9 +25,8 @@ from rondine.core.protocols.operation import (
     OperationDocument,
     Parameter,
     TextBody,
-    Value,
-    ValueOf,
 )
+from rondine.core.protocols.values import Value, ValueOf
 from rondine.core.settings import dump
 from rondine.core.signin import (
     ApiKey,
@@ -42,7 +41,7 @@ from rondine.core.signin import (
     SignIn,
 )
 
-_TYPES = {
+_TYPES: dict[str, dict[str, Any]] = {
     "text": {"type": "string"},
     "integer": {"type": "integer"},
     "decimal": {"type": "number"},
@@ -295,7 +294,7 @@ def _described(one: Input | None, *, is_path: bool = False) -> dict[str, Any]:
     """A parameter's schema, example and whether it is required."""
     if one is None:
         return {"required": True, "schema": {"type": "string"}}
-    schema: dict[str, Any] = dict(_TYPES[one.type])
+    schema: dict[str, Any] = {**_TYPES[one.type]}
     if one.allowed:
         schema["enum"] = list(one.allowed)
     if one.default is not UNSET:

@@ -72,6 +72,7 @@ def unpacked(contents: Mapping[str, bytes]) -> dict[str, bytes]:
     return out
 
 
+_HTML = re.compile(r"\s*<(!doctype html|html|head|body)", re.IGNORECASE)
 _MAIN = re.compile(
     rb"""^\s*["']?(openapi|swagger|swaggerVersion)["']?\s*:|<(\w+:)?(Edmx|definitions|description)\b|^\s*\{\s*"(log|\$Version|data|__schema)"|"""
     rb"""^\s*(type\s+Query|schema\s*\{)""",
@@ -119,7 +120,7 @@ class Files:
                 for one in twice_named(text)[:20]
             ]
             return value
-        if re.match(r"\s*<(!doctype html|html|head|body)", text, re.IGNORECASE):
+        if _HTML.match(text):
             raise DocumentError(
                 "this is a page of HTML, not a definition",
                 where=_short(name),
@@ -128,6 +129,11 @@ class Files:
         value, problems = read_yaml(content, limits=limits, name=_short(name))
         self.problems += problems
         return value
+
+    def is_xml(self) -> bool:
+        """Whether the definition itself is XML, and no page of HTML."""
+        text = self.contents[self.main][:2000].decode("utf-8", "replace").replace("\0", "").lstrip("\ufeff \t\r\n")
+        return text.startswith("<") and not _HTML.match(text)
 
     def follow(self, value: Any, place: Place) -> tuple[Any, Place]:
         """What a reference leads to, over any number of steps; anything else as it is. Raises Broken."""

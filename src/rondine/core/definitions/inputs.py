@@ -12,7 +12,8 @@ from rondine.core.definitions.model import Schema
 from rondine.core.documents.json import kind_of
 from rondine.core.mapping.types import CONVERSIONS, ConversionError
 from rondine.core.protocols.inputs import Input, InputType, value_text
-from rondine.core.protocols.operation import Member, ValueOf
+from rondine.core.protocols.operation import Member
+from rondine.core.protocols.values import ValueOf
 
 #: A body with more plain values than this is one input, as a whole or in its parts: nobody fills in a longer form.
 MOST_MEMBERS = 60

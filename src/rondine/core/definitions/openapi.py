@@ -31,9 +31,9 @@ from rondine.core.protocols.operation import (
     Part,
     ResponseDescription,
     TextBody,
-    ValueOf,
 )
 from rondine.core.protocols.styles import check_template
+from rondine.core.protocols.values import ValueOf
 from rondine.core.signin import ApiKey, AuthorizationCode, Basic, Bearer, ClientCertificate, Digest, PasswordGrant
 from rondine.core.signin.client_credentials import ClientCredentials
 

@@ -1,9 +1,13 @@
 """Which format a definition has, told by its content alone; and reading it."""
 
+from rondine.core.definitions.csdl import is_csdl_json, read_csdl_json, read_csdl_xml
 from rondine.core.definitions.files import Files
 from rondine.core.definitions.model import Definition
 from rondine.core.definitions.openapi import read_openapi, version_of
+from rondine.core.documents.xml import local, read_xml
 from rondine.core.errors import DocumentError, short
+
+READ = "read are OpenAPI (JSON, YAML) and OData metadata (CSDL)"
 
 
 def read_definition(files: Files, address: str = "") -> Definition:
@@ -11,9 +15,20 @@ def read_definition(files: Files, address: str = "") -> Definition:
 
     Raises DocumentError with the place if it cannot be read, or is none.
     """
+    if files.is_xml():
+        root = read_xml(files.contents[files.main], name=files.main)
+        if local(root) in ("Edmx", "Schema") and "edm" in root.tag.lower():
+            return read_csdl_xml(root, files.main, address)
+        raise DocumentError(
+            f"no format is recognised; the document begins with <{local(root)[:60]}>",
+            where=f"{files.main}, line {root.sourceline}",
+            hint=READ,
+        )
     value = files.value(files.main)
     if version_of(value):
         return read_openapi(files, address)
+    if is_csdl_json(value):
+        return read_csdl_json(value, files.main, address)
     raise unknown(value, files.main)
 
 
@@ -22,15 +37,11 @@ def unknown(value: object, name: str) -> DocumentError:
     if isinstance(value, dict):
         near = [one for one in ("openApi", "OpenAPI", "open-api", "swaggerVersion", "Swagger") if one in value]
         if near:
-            return DocumentError(
-                f'there is "{near[0]}" where "openapi" or "swagger" is expected', where=name, hint="correct the name"
-            )
+            words = f'there is "{near[0]}" where "openapi" or "swagger" is expected'
+            return DocumentError(words, where=name, hint="correct the name")
         if "paths" in value:
-            return DocumentError(
-                "this looks like OpenAPI, but does not say its version",
-                where=name,
-                hint='add openapi: 3.1.0, or swagger: "2.0"',
-            )
+            words = "this looks like OpenAPI, but does not say its version"
+            return DocumentError(words, where=name, hint='add openapi: 3.1.0, or swagger: "2.0"')
         seen = ", ".join(map(str, list(value)[:6]))
-        return DocumentError(f"no format is recognised; the document has: {seen}", where=name, hint="OpenAPI is read")
-    return DocumentError(f"no format is recognised: {short(str(value)[:60])}", where=name, hint="OpenAPI is read")
+        return DocumentError(f"no format is recognised; the document has: {seen}", where=name, hint=READ)
+    return DocumentError(f"no format is recognised: {short(str(value)[:60])}", where=name, hint=READ)

@@ -62,6 +62,9 @@ class _Maker:
         if types_of(found) == ["array"]:
             self._object_of(found.get("items"), name or fallback)
             return
+        if set(_members(found)) == {"d"}:  # OData before 4.0 wraps everything so
+            self.response(self._open(_members(found)["d"])[0], fallback)
+            return
         lists = [
             (key, inner)
             for key, one in _members(found).items()
@@ -111,6 +114,8 @@ class _Maker:
         nested: list[tuple[Any, str, bool]] = []
         own_key = _key_field(found)
         for member, one in members.items():
+            if isinstance(one, dict) and one.get("x-navigation"):
+                continue  # it comes only when it is asked for
             inner, inner_name = self._open(one)
             kinds = types_of(inner)
             is_many = kinds == ["array"] and self._is_object(inner.get("items"))

@@ -7,8 +7,9 @@ from urllib.parse import unquote, urlsplit
 from rondine.core.errors import InputError
 from rondine.core.names import proposed_name
 from rondine.core.protocols.inputs import Input
-from rondine.core.protocols.operation import OperationDocument, Parameter, ValueOf
+from rondine.core.protocols.operation import OperationDocument, Parameter
 from rondine.core.protocols.styles import encoded
+from rondine.core.protocols.values import ValueOf
 
 #: How documentation writes a place to fill in, inside a path step or as a whole query value.
 _PLACEHOLDER = re.compile(

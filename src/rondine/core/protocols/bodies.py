@@ -15,19 +15,9 @@ from rondine.core.documents.json import json_text
 from rondine.core.errors import InputError
 from rondine.core.mapping.types import CONVERSIONS, ConversionError
 from rondine.core.protocols.inputs import value_text
-from rondine.core.protocols.operation import (
-    Body,
-    BytesBody,
-    FormBody,
-    JsonBody,
-    Member,
-    MultipartBody,
-    Part,
-    TextBody,
-    Value,
-    parts_of,
-)
+from rondine.core.protocols.operation import Body, BytesBody, FormBody, JsonBody, Member, MultipartBody, Part, TextBody
 from rondine.core.protocols.styles import scalar_text
+from rondine.core.protocols.values import Value, parts_of
 from rondine.core.secret import MASK
 
 #: Gives a value its text, number or whatever it is; None if an input in it has none.

@@ -14,7 +14,9 @@ from msgspec import Meta
 from rondine.core.errors import InputError, Problem, did_you_mean
 from rondine.core.pagination import Paging
 from rondine.core.protocols.inputs import Input
+from rondine.core.protocols.odata import ODataQuery, odata_values
 from rondine.core.protocols.styles import check_template
+from rondine.core.protocols.values import Value, ValueOf, parts_of
 from rondine.core.schema.outline import Correction
 from rondine.core.settings import Document
 
@@ -23,16 +25,6 @@ READING: frozenset[str] = frozenset({"GET", "HEAD", "OPTIONS"})
 #: Fields that the engine writes itself (RFC 9112).
 OWN_HEADERS = frozenset({"host", "content-length", "transfer-encoding", "connection", "te", "upgrade"})
 _FIELD_NAME = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")
-
-
-class ValueOf(Document, frozen=True):
-    """The place of a value: of the operation's input, or of the environment's standing value of this name."""
-
-    input: str = ""
-    standing: str = ""
-
-
-Value = str | ValueOf | list[str | ValueOf]
 
 
 class Parameter(Document, frozen=True):
@@ -148,6 +140,7 @@ class CameFrom(Document, frozen=True):
 class OperationDocument(Document, frozen=True):
     """One request that a service can answer. path: an RFC 6570 template below the connection's base address.  enabled: off, it is not sent.
 
+    odata: the key, path and system query options of an OData request, put behind the path.
     responses: as a definition describes them.  left_out: inputs that a definition offers and nobody wants.  came_from: the definition.
     """
 
@@ -158,6 +151,7 @@ class OperationDocument(Document, frozen=True):
     query: list[Parameter] = []
     headers: list[Parameter] = []
     cookies: list[Parameter] = []
+    odata: ODataQuery | None = None
     body: Body | None = None
     paging: Paging | None = None
     response: ResponseView = ResponseView()
@@ -167,10 +161,6 @@ class OperationDocument(Document, frozen=True):
     tags: list[str] = []
     left_out: list[str] = []
     came_from: CameFrom | None = None
-
-
-def parts_of(value: Value) -> list[str | ValueOf]:
-    return value if isinstance(value, list) else [value]
 
 
 def body_values(body: Body | None) -> Iterator[tuple[str, Value]]:
@@ -193,6 +183,8 @@ def values_of(operation: OperationDocument) -> Iterator[tuple[str, Value]]:
     for group in ("query", "headers", "cookies"):
         for number, one in enumerate(getattr(operation, group)):
             yield f"/{group}/{number}", one.value
+    if operation.odata is not None:
+        yield from odata_values(operation.odata)
     yield from body_values(operation.body)
 
 

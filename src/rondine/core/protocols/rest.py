@@ -12,8 +12,10 @@ from rondine.core.errors import InputError
 from rondine.core.http import QUERY_SAFE, Headers, Request, SecretBody
 from rondine.core.protocols.bodies import body_content
 from rondine.core.protocols.inputs import standing_value, value_text
-from rondine.core.protocols.operation import OperationDocument, Parameter, Value, ValueOf, body_values, parts_of
+from rondine.core.protocols.odata import ODataQuery, odata_headers, odata_pairs, odata_path
+from rondine.core.protocols.operation import OperationDocument, Parameter, body_values
 from rondine.core.protocols.styles import encoded, expand, header_text, query_pairs
+from rondine.core.protocols.values import Value, ValueOf, parts_of
 from rondine.core.secret import Secret
 
 
@@ -109,6 +111,11 @@ def build_request(
     ]
     if cookies:
         headers.append(("Cookie", "; ".join(cookies)))
+    if operation.odata is not None:
+        path, more = _odata(operation.odata, path, known, origins)
+        pairs += more
+        sent = {name.lower() for name, _ in headers}
+        headers += [(name, value) for name, value in odata_headers(operation.odata.version) if name.lower() not in sent]
     url = join_address(base_address, path)
     if pairs:
         url += ("&" if "?" in url else "?") + "&".join(pairs)
@@ -147,6 +154,18 @@ def _path(template: str, known: _Values, origins: list[Origin]) -> str:
             hint="give the value the service's documentation names",
         )
     return path
+
+
+def _odata(query: ODataQuery, path: str, known: _Values, origins: list[Origin]) -> tuple[str, list[str]]:
+    """(the path with the key and what follows, the query's pairs)."""
+    behind = odata_path(query, known.read)
+    for one in query.key:
+        origins.append(known.origin("path", one.name, one.value, value_text(known.read(one.value))))
+    pairs = []
+    for name, text in odata_pairs(query, known.read):
+        pairs.append(f"{encoded(name)}={encoded(text)}")
+        origins.append(Origin("query", name, text, "operation"))
+    return path.rstrip("/") + behind, pairs
 
 
 def _sent(

@@ -57,6 +57,7 @@ urlpatterns = [
     *_items("feeds", (records.FeedList, records.FeedDetail, records.FeedRevisions)),
     *_items("definitions", (definitions.DefinitionList, definitions.DefinitionDetail, definitions.DefinitionRevisions)),
     path(f"{PROJECT}/definition-previews", definitions.DefinitionPreviewView.as_view()),
+    path(f"{PROJECT}/row-previews", definitions.RowsView.as_view()),
     path(f"{PROJECT}/imports", definitions.ImportsView.as_view()),
     path(f"{PROJECT}/definitions/<str:name>/schemas", definitions.SchemasView.as_view()),
     path(f"{PROJECT}/definitions/<str:name>/compare", definitions.CompareView.as_view()),

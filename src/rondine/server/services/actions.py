@@ -34,9 +34,10 @@ from rondine.core.limits import meter
 from rondine.core.mapping.propose import row_choices
 from rondine.core.pagination.recognise import recognise
 from rondine.core.protocols.inputs import checked_inputs, standing_value, value_text
-from rondine.core.protocols.operation import READING, OperationDocument, ValueOf, operation_problems, parts_of
+from rondine.core.protocols.operation import READING, OperationDocument, operation_problems
 from rondine.core.protocols.outcome import outcome
 from rondine.core.protocols.rest import Built, build_request, with_connection
+from rondine.core.protocols.values import ValueOf, parts_of
 from rondine.core.secret import MASK, Secret
 from rondine.core.settings import dump, load
 from rondine.core.signin import Given, NoSignIn, ReadToken, SignIn, SignInOperation, Token

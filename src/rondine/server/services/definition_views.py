@@ -25,6 +25,7 @@ from rondine.server.services.importing import (
     Source,
     compare,
     fetched,
+    first_rows,
     import_definition,
     no_source,
     preview,
@@ -249,6 +250,42 @@ class DefinitionPreviewView(WaitingView):
         source = await source_of(self, given)
         found = await sync_to_async(preview, thread_sensitive=False)(self.project, source, given.get("service", ""))
         return Response(await sync_to_async(shown_preview, thread_sensitive=False)(found))
+
+
+class RowsGiven(SourceGiven):
+    key = serializers.CharField(help_text="of an operation that reads")
+    inputs = serializers.DictField(child=AnyField(allow_null=True), required=False, default=dict)
+
+
+class RowsShown(serializers.Serializer[Any]):
+    url = serializers.CharField()
+    status = serializers.IntegerField()
+    words = serializers.CharField()
+    message = serializers.CharField(allow_blank=True)
+    path = serializers.CharField(allow_blank=True)
+    rows = serializers.ListField(child=AnyField(allow_null=True))
+    count = serializers.IntegerField()
+
+
+class RowsView(WaitingView):
+    """The first rows of an operation that is only described so far, such as an entity set's. Nothing is stored."""
+
+    permissions = {"POST": "try"}
+
+    @extend_schema(operation_id="lookAtRows", request=RowsGiven, responses=RowsShown)
+    async def post(self, request: Request, project: str) -> Response:
+        given = await sync_to_async(self.given)(RowsGiven, request)
+        source = await source_of(self, given)
+        found = await first_rows(
+            self.project,
+            parts()[0],
+            source,
+            given["key"],
+            service=given.get("service", ""),
+            environment=given.get("environment", "test"),
+            values=given["inputs"],
+        )
+        return Response(asdict(found))
 
 
 # --- importing

@@ -11,9 +11,10 @@ from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlsplit
 
+import uritemplate
 from asgiref.sync import sync_to_async
 from django.db import transaction
-from msgspec import structs
+from msgspec import UNSET, structs
 
 from rondine.core.connection import ConnectionDocument
 from rondine.core.definitions import Definition as Read
@@ -22,6 +23,7 @@ from rondine.core.definitions.compare import Merged, merged, without_inputs
 from rondine.core.definitions.files import MOST_FILES, main_of, unpacked
 from rondine.core.definitions.model import DefinitionDocument, hash_of, schemas_needed
 from rondine.core.definitions.record_types import ProposedType, proposed_types
+from rondine.core.documents import read_json
 from rondine.core.errors import (
     Conflict,
     DocumentError,
@@ -30,9 +32,13 @@ from rondine.core.errors import (
     did_you_mean,
 )
 from rondine.core.http import Request, Send, origin
+from rondine.core.mapping.propose import row_choices
 from rondine.core.names import proposed_name
-from rondine.core.protocols.operation import CameFrom, OperationDocument
+from rondine.core.paths import parse_jsonpath
+from rondine.core.protocols.inputs import checked_inputs
+from rondine.core.protocols.operation import READING, CameFrom, OperationDocument
 from rondine.core.protocols.outcome import outcome
+from rondine.core.protocols.rest import build_request, with_connection
 from rondine.core.settings import dump, load
 from rondine.core.signin import NoSignIn
 from rondine.engine.client import Engine, Line
@@ -40,7 +46,14 @@ from rondine.server.access.models import Person, Project
 from rondine.server.items.actions import ItemKind, change_item, find_item, make_item
 from rondine.server.records.kinds import RECORD_TYPES
 from rondine.server.records.models import Feed, RecordType
-from rondine.server.services.actions import connection_for, environment_of, guard_of, line_of, release_database
+from rondine.server.services.actions import (
+    TRIAL_PATIENCE,
+    connection_for,
+    environment_of,
+    guard_of,
+    line_of,
+    release_database,
+)
 from rondine.server.services.kinds import CONNECTIONS, CREDENTIALS, DEFINITIONS, OPERATIONS, SERVICES
 from rondine.server.services.models import (
     Connection,
@@ -51,6 +64,7 @@ from rondine.server.services.models import (
 )
 
 #: What documents of definitions are asked for as.
+MOST_ROWS = 10
 ACCEPT = "application/json, application/yaml, application/xml, application/graphql, text/plain, */*;q=0.5"
 
 
@@ -407,6 +421,82 @@ def _connect(
 def _free(kind: ItemKind, project: Project, wanted: str) -> str:
     taken = set(kind.model._default_manager.filter(project=project).values_list("name", flat=True))
     return proposed_name(wanted, taken=taken)
+
+
+# --- looking at rows before anything is made
+
+
+@dataclass(frozen=True, slots=True)
+class FirstRows:
+    """url: what was asked, without secrets.  path: where the rows are in the response, a JSONPath.  rows: the first of them, as JSON."""
+
+    url: str
+    status: int
+    words: str
+    message: str
+    path: str
+    rows: list[Any]
+    count: int
+
+
+async def first_rows(
+    project: Project,
+    engine: Engine,
+    source: Source,
+    key: str,
+    *,
+    service: str,
+    environment: str,
+    values: Mapping[str, Any],
+) -> FirstRows:
+    """Asks the service for the first rows of an operation that is only described so far. Nothing is stored, not even a run.
+
+    It signs in by the service's connection in the environment; without one it asks the definition's first server as it is.
+    """
+    found = await sync_to_async(read, thread_sensitive=False)(source)
+    described = next((one for one in found.operations if one.key == key), None)
+    if described is None:
+        known = [one.key for one in found.operations]
+        words = f'the definition has no operation "{key[:120]}"'
+        raise InputError(words, where="/key", hint=did_you_mean(key, known) if len(known) < 3000 else "")
+    if described.document.method not in READING:
+        raise InputError(f"{described.document.method} may write", where="/key", hint="choose an operation that reads")
+    line, base = await sync_to_async(_line_to)(project, found, service, environment)
+    known_values = {
+        one.name: one.try_value
+        for one in described.document.inputs
+        if one.try_value is not UNSET and one.try_value is not None
+    }
+    known_values |= {"top": MOST_ROWS} if any(one.name == "top" for one in described.document.inputs) else {}
+    inputs = checked_inputs(described.document.inputs, {**known_values, **values})
+    built = with_connection(build_request(described.document, base, inputs), line.headers, line.query)
+    await release_database()
+    arrival = await engine.call(line, Send(built.request), patience=TRIAL_PATIENCE)
+    value: Any = None
+    try:
+        value = read_json(arrival.body, charset=arrival.charset)
+    except DocumentError:
+        if 200 <= arrival.status < 300:
+            raise
+    meaning = outcome(arrival.status, value, arrival.headers)
+    if not meaning.is_good:
+        return FirstRows(built.request.url, arrival.status, meaning.words, meaning.message, "", [], 0)
+    best = row_choices(value)[0]
+    rows = [node.value for node in parse_jsonpath(best.path).find(value)]
+    return FirstRows(built.request.url, arrival.status, meaning.words, "", best.path, rows[:MOST_ROWS], len(rows))
+
+
+def _line_to(project: Project, found: Read, service: str, environment: str) -> tuple[Line, str]:
+    held = Service.objects.filter(project=project, name=service).first() if service else None
+    if held is not None:
+        line = line_of(connection_for(held, environment_of(project, environment)))
+        return line, line.base_address
+    if not found.servers:
+        raise InputError(
+            "the definition names no server", where="/service", hint="connect the service first, and name it"
+        )
+    base = uritemplate.expand(found.servers[0].address, dict(found.servers[0].blanks))
+    return Line(f"definitions {project.pk}", 0, base, NoSignIn(), guard_of(project.pk), is_connection=False), base
 
 
 # --- importing again

@@ -18,7 +18,8 @@ from rondine.core.connection import (
 )
 from rondine.core.definitions.model import DefinitionDocument
 from rondine.core.errors import Problem, did_you_mean
-from rondine.core.protocols.operation import OperationDocument, ValueOf, operation_problems, parts_of
+from rondine.core.protocols.operation import OperationDocument, operation_problems
+from rondine.core.protocols.values import ValueOf, parts_of
 from rondine.core.settings import load
 from rondine.server.items.actions import ItemKind, refresh_problems
 from rondine.server.items.models import Item

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from rondine_cli.describing import trial_text
+from rondine_cli.guide_import import run_import
 from rondine_cli.output import Output
 from rondine_cli.running import run_text
 from rondine_cli.session import Session
@@ -32,9 +33,10 @@ def add_commands(commands: Any) -> None:
     guide.add_argument(
         "part",
         nargs="?",
-        choices=["records", "sign-in"],
+        choices=["records", "sign-in", "import"],
         default="records",
-        help="records: from an address to kept records (default).  sign-in: the ways to sign in, and limits",
+        help="records: from an address to kept records (default).  sign-in: the ways to sign in, and limits.  "
+        "import: definitions, from a document and from the service itself",
     )
     guide.add_argument(
         "--papers",
@@ -231,4 +233,4 @@ def _register() -> str:
         return "http://127.0.0.1:18210"
 
 
-PARTS = {"records": run_guide, "sign-in": run_sign_in}
+PARTS = {"records": run_guide, "sign-in": run_sign_in, "import": run_import}

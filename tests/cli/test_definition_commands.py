@@ -63,3 +63,17 @@ def test_what_is_no_definition_is_said_and_ends_with_one(rondine, tmp_path):
         "no definition is in this folder"
         in rondine.cli("definition", "look", str(tmp_path / "empty"), check=False).stderr
     )
+
+
+def test_the_guide_imports_two_definitions_and_can_be_walked_again(rondine):
+    papers, key = str(rondine.home / "standins.json"), str(rondine.home / "register.key")
+    (rondine.home / "ports").write_text(
+        "".join(
+            f"{name}={port}\n"
+            for name, port in {"register": rondine.register_url.rpartition(":")[2], **rondine.more}.items()
+        )
+    )
+    for _ in range(2):
+        found = rondine.cli("guide", "import", "--papers", papers, "--key-file", key)
+        assert "6 operations, 7 schemas" in found.stdout and "nothing was stored" in found.stdout
+        assert "$filter=startswith(Species,'Tilia')" in found.stdout and "0 changed, 2 as before" in found.stdout

@@ -262,3 +262,37 @@ def test_a_page_of_html_in_place_of_a_definition_is_refused_in_words(open_page, 
     page = open_page(path="/import", width=390)
     page.get_by_label("Or its files").set_input_files(str(wrong))
     expect(page.get_by_role("alert")).to_contain_text("page of HTML")
+
+
+def test_fields_conditions_and_relations_of_an_odata_set_are_chosen_without_typing_syntax(open_page, rondine):
+    office, base = rondine.office(), rondine.outside("seeds")
+    rondine.tell("seeds")
+    sign_in = {
+        "type": "client_credentials",
+        "token_address": f"{base}/oauth/token",
+        "client_id": "tree-office",
+        "scope": "lots.read",
+    }
+    rondine.sign_in("console-seeds", f"{base}/odata", sign_in, {"client_secret": rondine.papers.seeds_secret})
+    page = open_page(path="/import?service=console-seeds")
+    page.get_by_label("Address of the definition").fill(f"{base}/odata/$metadata")
+    page.get_by_role("button", name="Look at it").click()
+    lots = page.get_by_role("listitem").filter(has_text="List Lots")
+    lots.get_by_role("button", name="first rows").click()
+    expect(page.get_by_text("10 rows at $.value[*]; nothing was stored")).to_be_visible()
+    page.get_by_role("button", name="Import 22 operations").click()
+    page.get_by_role("link", name="list-lots").click()
+    page.get_by_role("button", name="describe").click()
+    page.get_by_text("Fields: all").click()
+    page.get_by_label("Number", exact=True).check()
+    page.get_by_label("Grams", exact=True).check()
+    page.get_by_label("Add a condition").select_option("Species")
+    page.get_by_label("comparison of condition 1").select_option("startswith")
+    page.get_by_role("button", name="make it an input").last.click()
+    page.get_by_label("Tests").check()
+    page.get_by_role("textbox", name="Species text").fill("Quercus")
+    request = page.get_by_label("The request as it will be sent")
+    expect(request).to_contain_text("$filter=startswith(Species,'Quercus')")
+    page.get_by_role("button", name="Send this request").click()
+    expect(page.get_by_text("OK (200)")).to_be_visible()
+    expect(page.get_by_label("Record type", exact=True)).to_have_value("lot")

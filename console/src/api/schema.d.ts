@@ -897,6 +897,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/row-previews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The first rows of an operation that is only described so far, such as an entity set's. Nothing is stored. */
+        post: operations["lookAtRows"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/runs": {
         parameters: {
             query?: never;
@@ -1524,6 +1541,22 @@ export interface components {
             version: string;
             warnings: components["schemas"]["ProblemLine"][];
         };
+        /**
+         * Condition
+         * @description One comparison of a filter. type: of the property, which says how the value is written. One whose input has no value is left out.
+         */
+        Condition: {
+            /**
+             * @default eq
+             * @enum {unknown}
+             */
+            operator?: "contains" | "endswith" | "eq" | "ge" | "gt" | "has" | "in" | "le" | "lt" | "ne" | "startswith";
+            property: string;
+            /** @default Edm.String */
+            type?: string;
+            /** @default  */
+            value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
+        };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         ConnectGivenRequest: {
             /** @description one of the servers, or another; the first one by default */
@@ -1798,6 +1831,23 @@ export interface components {
             hint: string;
             message: string;
             where: string;
+        };
+        /**
+         * Expand
+         * @description A related entity that comes along. select, filter, order, top, expand: within it (OData 4; before, select alone).
+         */
+        Expand: {
+            /** @default [] */
+            expand?: components["schemas"]["Expand"][];
+            /** @default [] */
+            filter?: components["schemas"]["Condition"][];
+            /** @default [] */
+            order?: components["schemas"]["Order"][];
+            property: string;
+            /** @default [] */
+            select?: string[];
+            /** @default null */
+            top?: number | null;
         };
         ExportShown: {
             /** @description OpenAPI 3.1 */
@@ -2119,6 +2169,18 @@ export interface components {
             /** @enum {unknown} */
             type: "link_header";
         };
+        /**
+         * Literally
+         * @description A value written as a literal. name: of a key property or parameter; it may be left out where a key has one.  type: such as Edm.String.
+         */
+        Literally: {
+            /** @default  */
+            name?: string;
+            /** @default Edm.String */
+            type?: string;
+            /** @default  */
+            value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
+        };
         MappedRow: {
             data: {
                 [key: string]: unknown | null;
@@ -2385,6 +2447,45 @@ export interface components {
             pointer: string;
             text: string;
         };
+        /**
+         * ODataQuery
+         * @description What is put behind the path of an OData request.
+         *
+         *         version: of the service.  key: of one entity, its parts by name; none for a whole set.  then: a path behind the key, such as /Tests or
+         *         /Office.Withdraw.  arguments: of a function.  is_function: arguments are written in brackets even if there are none.
+         *         select, filter, order, expand: the system query options; all conditions of a filter must hold.  count: ask for the total.
+         */
+        ODataQuery: {
+            /** @default [] */
+            arguments?: components["schemas"]["Literally"][];
+            /** @default false */
+            count?: boolean;
+            /** @default [] */
+            expand?: components["schemas"]["Expand"][];
+            /** @default [] */
+            filter?: components["schemas"]["Condition"][];
+            /** @default false */
+            is_function?: boolean;
+            /** @default [] */
+            key?: components["schemas"]["Literally"][];
+            /** @default [] */
+            order?: components["schemas"]["Order"][];
+            /** @default  */
+            search?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
+            /** @default [] */
+            select?: string[];
+            /** @default  */
+            skip?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
+            /** @default  */
+            then?: string;
+            /** @default  */
+            top?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
+            /**
+             * @default 4.0
+             * @enum {unknown}
+             */
+            version?: "2.0" | "3.0" | "4.0" | "4.01";
+        };
         ObstacleLine: {
             environment: string;
             kind: string;
@@ -2453,6 +2554,7 @@ export interface components {
          * OperationDocument
          * @description One request that a service can answer. path: an RFC 6570 template below the connection's base address.  enabled: off, it is not sent.
          *
+         *         odata: the key, path and system query options of an OData request, put behind the path.
          *         responses: as a definition describes them.  left_out: inputs that a definition offers and nobody wants.  came_from: the definition.
          */
         OperationDocument: {
@@ -2480,6 +2582,8 @@ export interface components {
              */
             method?: "DELETE" | "GET" | "HEAD" | "OPTIONS" | "PATCH" | "POST" | "PUT";
             /** @default null */
+            odata?: components["schemas"]["ODataQuery"] | null;
+            /** @default null */
             paging?: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"]) | null;
             /** @default / */
             path?: string;
@@ -2495,6 +2599,12 @@ export interface components {
         OperationPage: {
             items: components["schemas"]["Operation"][];
             next: string | null;
+        };
+        /** Order */
+        Order: {
+            /** @default false */
+            is_descending?: boolean;
+            property: string;
         };
         OriginLine: {
             name: string;
@@ -3002,6 +3112,33 @@ export interface components {
             count: number;
             holds: string;
             path: string;
+        };
+        /** @description An address, or files, or a definition that was imported before, as it was then. */
+        RowsGivenRequest: {
+            address?: string;
+            definition?: string;
+            /** @description whose connection of the service signs in, where the address is on its host */
+            environment?: string;
+            files?: components["schemas"]["FileGivenRequest"][];
+            /** @description of what was looked at; refused if it has changed since */
+            hash?: string;
+            inputs?: {
+                [key: string]: unknown | null;
+            };
+            /** @description of an operation that reads */
+            key: string;
+            /** @description which of the files is the definition, if not the one that looks like it */
+            main?: string;
+            service?: string;
+        };
+        RowsShown: {
+            count: number;
+            message: string;
+            path: string;
+            rows: (unknown | null)[];
+            status: number;
+            url: string;
+            words: string;
         };
         RunLine: {
             attempt: number;
@@ -5982,6 +6119,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RequestShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lookAtRows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RowsGivenRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RowsShown"];
                 };
             };
             /** @description what went wrong */

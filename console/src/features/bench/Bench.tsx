@@ -91,7 +91,7 @@ function Workbench(props: Props) {
     if (!from || !path) return;
     const rows = [path];
     propose.mutate(
-      { body: from, rows, corrections, mappingName: plan?.mappingName ?? item?.name ?? nameOf(title) ?? "mapping" },
+      { body: from, rows, corrections, mappingName: plan?.mappingName ?? item?.name ?? nameOf(title) ?? "mapping", path: document.path ?? "" },
       { onSuccess: (made) => { setPlan({ ...made, mappingName: made.mappingName || "mapping" }); setDocument((now) => ({ ...now, response: { ...now.response, rows } })); } },
     );
   };
@@ -173,7 +173,7 @@ function Workbench(props: Props) {
       <div className="grid min-h-0 flex-1 divide-y divide-base-300 lg:grid-cols-[minmax(17rem,22%)_minmax(0,38%)_minmax(0,1fr)] lg:divide-x lg:divide-y-0">
         <RequestPane
           document={document} values={values} environment={environment} environments={environments} shown={request.data} shownError={request.error} isSending={trial.isPending} sendError={trial.error} maySend={mayTry}
-          trial={response} onDocument={setDocument} onValues={setValues} onEnvironment={setEnvironment} onSend={send} isProtected={isProtected} standing={standing} moveError={move.error}
+          trial={response} onDocument={setDocument} onValues={setValues} onEnvironment={setEnvironment} onSend={send} isProtected={isProtected} standing={standing} project={project} moveError={move.error}
           onMoveKey={(place) => move.mutate({ service, environment, place, document }, { onSuccess: (moved) => setDocument(moved.document as OperationDocument) })}
           addressError={takeApart.error}
           onAddress={(address) =>

@@ -5,6 +5,7 @@ import { Field, Heading } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { BodyEditor } from "./BodyEditor";
 import type { Input, OperationDocument } from "./bench";
+import { ODataPart } from "./ODataPart";
 import { AddName, Parameters } from "./Parameters";
 
 interface Props {
@@ -28,6 +29,7 @@ interface Props {
   onMoveKey: (place: string) => void;
   moveError: unknown;
   standing: string[];
+  project: string;
 }
 
 /** Left: the inputs with their meaning, the request as it will be sent, and the button that sends it. */
@@ -164,6 +166,7 @@ function Describe(props: Props) {
       </Field>
       <Parameters title="Query" word="a parameter" begun={(name) => ({ name })} list={document.query ?? []} inputs={inputs} standing={props.standing} onChange={(query, more = []) => set({ query, inputs: [...inputs, ...more] })} />
       <Parameters title="Headers" word="a header" begun={(name) => ({ name })} list={document.headers ?? []} inputs={inputs} standing={props.standing} onChange={(headers, more = []) => set({ headers, inputs: [...inputs, ...more] })} />
+      {document.odata && <ODataPart project={props.project} document={document} onDocument={onDocument} />}
       {(document.cookies?.length ?? 0) > 0 && <Parameters title="Cookies" word="a cookie" begun={(name) => ({ name })} list={document.cookies ?? []} inputs={inputs} standing={props.standing} onChange={(cookies, more = []) => set({ cookies, inputs: [...inputs, ...more] })} />}
       {!["GET", "HEAD", "OPTIONS"].includes(document.method ?? "GET") && <BodyEditor document={document} standing={props.standing} onDocument={onDocument} />}
       <fieldset>

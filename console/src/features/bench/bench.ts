@@ -105,10 +105,14 @@ export function useOutline(project: string, body: string | null, corrections: Sc
   });
 }
 
+/** Names of lists that say nothing of what they hold. */
+const ENVELOPES = new Set(["value", "result", "item", "row", "record", "data", "d", "entry", "element"]);
+
 export function usePropose(project: string) {
   return useMutation({
-    mutationFn: async ({ body, rows, corrections, mappingName }: { body: string; rows: string[]; corrections: Schemas["Correction"][]; mappingName: string }): Promise<Plan> => {
-      const typeName = singular(rows[rows.length - 1] ?? "$");
+    mutationFn: async ({ body, rows, corrections, mappingName, path }: { body: string; rows: string[]; corrections: Schemas["Correction"][]; mappingName: string; path: string }): Promise<Plan> => {
+      const named = singular(rows[rows.length - 1] ?? "$");
+      const typeName = ENVELOPES.has(named) ? singular(`$${path.replace(/\/\{[^}]*\}/g, "").replaceAll("/", ".").replace(/[^\w.-]/g, "")}`) || named : named;
       const made = await answer(api.POST("/api/v1/projects/{project}/proposals", { params: { path: { project } }, body: { bodies: [body], rows, name: typeName, corrections } }));
       return { rows, typeName, mappingName, recordType: made.record_type, mapping: made.mapping, notes: made.notes };
     },

@@ -90,7 +90,7 @@ function Choose({ project, look, source, service }: { project: string; look: Loo
           {look.description && <p className="mt-1 line-clamp-3 max-w-prose text-sm">{look.description}</p>}
         </div>
         <Faults leftOut={look.left_out} warnings={[...look.warnings, ...look.operations.flatMap((one) => one.warnings)]} />
-        <Operations operations={look.operations} chosen={chosen} leftOut={leftOut} onChosen={setChosen} onLeftOut={setLeftOut} />
+        <Operations project={project} source={source} service={service} operations={look.operations} chosen={chosen} leftOut={leftOut} onChosen={setChosen} onLeftOut={setLeftOut} />
       </section>
       <aside>
         <form

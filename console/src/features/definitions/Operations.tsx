@@ -1,8 +1,12 @@
 import { useState } from "react";
 import { Empty, Tag } from "../../ui/parts";
-import { count, type Offered } from "./definitions";
+import { count, type Offered, type Source, useRows } from "./definitions";
+import { FirstRows } from "./FirstRows";
 
 interface Props {
+  project: string;
+  source: Source;
+  service: string;
   operations: Offered[];
   chosen: Set<string>;
   leftOut: Record<string, string[]>;
@@ -13,10 +17,12 @@ interface Props {
 const PIECE = 150;
 
 /** The operations of a definition, by tag, to choose from; each with its inputs to leave out. */
-export function Operations({ operations, chosen, leftOut, onChosen, onLeftOut }: Props) {
+export function Operations({ project, source, service, operations, chosen, leftOut, onChosen, onLeftOut }: Props) {
   const [search, setSearch] = useState("");
   const [open, setOpen] = useState<string | null>(null);
   const [most, setMost] = useState(PIECE);
+  const rows = useRows(project);
+  const [looked, setLooked] = useState<string | null>(null);
   const words = search.toLowerCase().split(/\s+/).filter(Boolean);
   const found = operations.filter((one) => {
     const text = `${one.title} ${one.name} ${one.method} ${one.path} ${one.tags.join(" ")}`.toLowerCase();
@@ -56,7 +62,7 @@ export function Operations({ operations, chosen, leftOut, onChosen, onLeftOut }:
                   <label className="flex min-w-0 flex-1 items-baseline gap-2">
                     <input type="checkbox" className="checkbox checkbox-xs translate-y-0.5" disabled={one.is_imported} checked={one.is_imported || chosen.has(one.key)} onChange={(e) => put([one.key], e.target.checked)} />
                     <span className="min-w-0">
-                      {one.title || one.name} <span className="ml-1 font-mono text-xs break-all opacity-75">{one.method} {one.path}</span>
+                      {one.title || one.name} <span className="ml-1 font-mono text-xs break-all opacity-75">{one.method} {one.key.slice(one.key.indexOf(" ") + 1)}</span>
                     </span>
                   </label>
                   {one.is_imported && <Tag tone="good">imported</Tag>}
@@ -67,7 +73,11 @@ export function Operations({ operations, chosen, leftOut, onChosen, onLeftOut }:
                       {count(one.inputs.length - (leftOut[one.key]?.length ?? 0), "input")}
                     </button>
                   )}
+                  {one.method === "GET" && !one.inputs.some((input) => input.is_required) && (
+                    <button type="button" className="link link-hover text-xs" disabled={rows.isPending} onClick={() => { setLooked(one.key); rows.mutate({ ...source, key: one.key, service }); }}>first rows</button>
+                  )}
                 </div>
+                {looked === one.key && <FirstRows isAsking={rows.isPending} error={rows.error} found={rows.data} onClose={() => setLooked(null)} />}
                 {open === one.key && (
                   <ul className="mt-1 mb-1 ml-6 grid gap-x-4 gap-y-0.5 text-xs sm:grid-cols-2">
                     {one.inputs.map((input) => {

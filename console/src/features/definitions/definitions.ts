@@ -48,6 +48,11 @@ export function useLook(project: string) {
   return { ...look, stop };
 }
 
+/** The first rows of an operation that is only described so far; nothing is stored. */
+export function useRows(project: string) {
+  return useMutation({ mutationFn: (body: Source & { key: string; service: string }) => answer(api.POST("/api/v1/projects/{project}/row-previews", { ...within(project), body: { ...body, inputs: {} } })) });
+}
+
 /** Seconds since something began, while it goes on. */
 export function useSeconds(isRunning: boolean): number {
   const [seconds, setSeconds] = useState(0);

@@ -544,9 +544,8 @@ class _Writer:
     def _plain(self, kind: str) -> dict[str, Any]:
         if kind in self.model.types:
             return {"$ref": f"#/$defs/{kind}"}
-        return dict(
-            _SCHEMAS.get(kind, {"type": "string"} if kind.startswith("Edm.") and not kind.startswith("Edm.Geo") else {})
-        )
+        plain = {"type": "string"} if kind.startswith("Edm.") and not kind.startswith("Edm.Geo") else {}
+        return {**_SCHEMAS.get(kind, plain), "x-type": kind}
 
     def _responses(self, kind: str, *, many: bool, status: str = "200") -> list[ResponseDescription]:
         if not kind:

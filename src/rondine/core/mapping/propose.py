@@ -88,7 +88,9 @@ def propose(
         for one in corrections
         if one.path.startswith(whole)
     ]
-    lines = [line for line in outline(shape, relative) if line.type and "[*]" not in line.path]
+    lines = [
+        line for line in outline(shape, relative) if line.type and "[*]" not in line.path and not _is_control(line)
+    ]
     wanted = [line for line in lines if take is None or line.path in take]
     if take is not None and (unknown := sorted(set(take) - {line.path for line in lines})):
         raise MappingError(
@@ -112,6 +114,16 @@ def propose(
         MappingDocument(outputs=[Output(record_type=name, rows=_levels(rows, name), fields=rules)]),
         [line.path for line in lines if line not in wanted],
         _notes(wanted, key),
+    )
+
+
+def _is_control(line: OutlineRow) -> bool:
+    """Whether a member is about the response rather than in it: OData's annotations (4.0) and metadata (before)."""
+    return (
+        line.name.startswith("@odata.")
+        or "@odata." in line.name
+        or "__metadata" in line.path
+        or "__deferred" in line.path
     )
 
 

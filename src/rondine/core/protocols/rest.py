@@ -163,7 +163,7 @@ def _odata(query: ODataQuery, path: str, known: _Values, origins: list[Origin]) 
         origins.append(known.origin("path", one.name, one.value, value_text(known.read(one.value))))
     pairs = []
     for name, text in odata_pairs(query, known.read):
-        pairs.append(f"{encoded(name)}={encoded(text)}")
+        pairs.append(f"{encoded(name)}={quote(text, safe=QUERY_SAFE + '=')}")
         origins.append(Origin("query", name, text, "operation"))
     return path.rstrip("/") + behind, pairs
 

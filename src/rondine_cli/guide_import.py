@@ -1,0 +1,112 @@
+"""The guided example of importing: the register's OpenAPI document, and the seed store's OData metadata from the service itself."""
+
+import json
+from argparse import Namespace
+from typing import Any
+
+from rondine_cli.definitions import comparison_text, summary
+from rondine_cli.output import Output
+from rondine_cli.session import Session
+from rondine_client import RondineProblem
+
+
+def run_import(session: Session, args: Namespace, out: Output) -> int:
+    """Imports two definitions, looks at rows before anything is made, and asks for chosen fields, filtered and with what belongs to them."""
+    office = session.office
+    papers = json.loads(args.papers.read_text())
+    ports = dict(line.split("=") for line in (args.papers.parent / "ports").read_text().split())
+    register, seeds = f"http://127.0.0.1:{ports['register']}", f"http://127.0.0.1:{ports['seeds']}"
+
+    def step(number: int, title: str, command: str) -> None:
+        out.out.print(f"\n[bold]{number}. {title}[/bold]")
+        out.out.print(f"   the same by command: {command}", style="dim", markup=False)
+
+    def tell(text: str) -> None:
+        for line in text.splitlines():
+            out.out.print(f"   {line}", markup=False)
+
+    address = f"{register}/openapi.yaml"
+    step(1, "Look at the register's definition; nothing is written", f"rondine definition look {address}")
+    seen = office.look_at_definition(address=address)
+    tell(summary(seen))
+    tell("\n".join(f"{one['key']:<32} {one['title']}" for one in seen["operations"]))
+
+    wanted = [one["key"] for one in seen["operations"] if "care" in one["tags"]]
+    step(2, "Import what concerns care", f"rondine definition import {address} --service register-care --tag care")
+    made = office.import_definition(
+        "register-care",
+        title="Register: care",
+        address=address,
+        operations=wanted,
+        hash=seen["hash"],
+        connect={"environment": "test"},
+    )
+    if made["secrets_needed"]:
+        office.set_secrets(made["credential"], key=args.key_file.read_text().strip())
+    held = office.definitions.get(made["definition"])
+    listed = next(name for name in held["operations"] if name.startswith("list-care"))
+    trial = office.try_operation(service="register-care", operation=listed, inputs={"number": "OLM-00007"})
+    tell(f"{', '.join(held['operations'])}; {listed} answered {trial['call']['status']}")
+
+    step(3, "See what the definition says otherwise by now", f"rondine definition compare {made['definition']}")
+    tell(comparison_text(office.compare_definition(made["definition"])))
+
+    step(
+        4,
+        "Connect the seed store, and read its OData metadata from itself",
+        "rondine definition look .../$metadata --service seeds",
+    )
+    office.services.save("seeds", title="Seed store, OData")
+    office.credentials.save("seeds-key", environment="test")
+    office.set_secrets("seeds-key", client_secret=papers["seeds_secret"])
+    sign_in = {
+        "type": "client_credentials",
+        "token_address": f"{seeds}/oauth/token",
+        "client_id": papers["seeds_client"],
+        "scope": "lots.read lots.write",
+    }
+    document = {"base_address": f"{seeds}/odata", "sign_in": sign_in}
+    office.connections.save(
+        "seeds-test", service="seeds", environment="test", credential="seeds-key", document=document
+    )
+    source = {"address": f"{seeds}/odata/$metadata", "service": "seeds", "environment": "test"}
+    found = office.look_at_definition(**source)
+    tell(summary(found))
+
+    step(5, "Look at the first lots before anything is made", "rondine definition rows 'GET /Lots' ...")
+    rows = office.look_at_rows("GET /Lots", **source)
+    for row in rows["rows"][:3]:
+        tell(json.dumps({name: value for name, value in row.items() if not name.startswith("@")}, ensure_ascii=False))
+    tell("nothing was stored")
+
+    step(6, "Import it, and ask for chosen fields of some lots with their tests", "rondine operation try lots-to-test")
+    office.import_definition(record_types=[], hash=found["hash"], **source)
+    held_name = next(one["name"] for one in office.definitions if one["service"] == "seeds")
+    _chosen(office, held_name, tell)
+    out.out.print(f"\nLook at it in the console: {session.url}/p/{office.name}/operations/lots-to-test", markup=False)
+    return 0
+
+
+def _chosen(office: Any, definition: str, tell: Any) -> None:
+    """A list of lots with fields, a condition, an order and what comes along, all chosen."""
+    names = office.definitions.get(definition)["operations"]
+    listed = next(
+        item for item in map(office.operations.get, names) if item["document"]["came_from"]["key"] == "GET /Lots"
+    )
+    document = listed["document"]
+    document["inputs"] = [*document["inputs"], {"name": "species", "try_value": "Tilia"}]
+    document["odata"] |= {
+        "select": ["Number", "Species", "Grams"],
+        "filter": [{"property": "Species", "operator": "startswith", "value": {"input": "species"}}],
+        "order": [{"property": "Grams", "is_descending": True}],
+        "expand": [{"property": "Tests", "select": ["On", "Germinated"]}],
+    }
+    try:
+        office.operations.make("lots-to-test", title="Lots to test", service="seeds", document=document)
+    except RondineProblem as problem:
+        if problem.code != "conflict":
+            raise
+    trial = office.try_operation(service="seeds", operation="lots-to-test", inputs={"species": "Tilia", "top": 3})
+    tell(trial["call"]["url"])
+    for row in json.loads(office.text(trial["body"])["text"])["value"]:
+        tell(f"lot {row['Number']}: {row['Grams']} g, {len(row['Tests'])} tests")

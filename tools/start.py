@@ -35,7 +35,7 @@ from ground import (
 WEB, REGISTER, DATABASE = 18200, 18210, 18232
 DAEMONS = ("register", "web", "worker")
 #: The other stand-ins, run by the same process as the register.
-MORE = ("crew", "seeds", "soil", "soil-tls")
+MORE = ("crew", "seeds", "soil", "soil-tls", "desk")
 
 
 def main() -> int:
@@ -89,6 +89,8 @@ def start(cluster: Cluster) -> int:
     env = {"RONDINE_HOME": str(VAR), "RONDINE_DATABASE": cluster.uri()}
     ports = read_ports()
     register_key()
+    if not set(MORE) <= set(ports):
+        Daemon("register").stop()  # one of an earlier version, with fewer stand-ins
     if Daemon("register").pid() is None:
         free = free_ports(ports.get("register", REGISTER))
         ports |= {name: next(free) for name in ("register", *MORE)}

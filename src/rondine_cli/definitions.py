@@ -99,12 +99,16 @@ def _add_source(verb: Any) -> None:
         help="the service it is imported into; its connection signs in, if the address is its own",
     )
     verb.add_argument("--environment", default="test")
+    verb.add_argument(
+        "--introspect", action="store_true", help="the address is a GraphQL service's: ask it for its schema"
+    )
 
 
 def source_of(args: Namespace) -> dict[str, Any]:
     """The words of a command as a source for the client."""
     given = [args.source] if isinstance(args.source, str) else args.source
     common = {"main": getattr(args, "main", None), "environment": args.environment}
+    common |= {"introspect": True} if getattr(args, "introspect", False) else {}
     addresses = [one for one in given if one.startswith(("http://", "https://"))]
     if addresses:
         if len(given) > 1:

@@ -238,6 +238,21 @@ class Project:
         found: Json = self._ask("GET", f"/definitions/{quote(definition, safe='')}/schemas")["defs"]
         return found
 
+    def choose_fields(
+        self,
+        definition: str,
+        query: str,
+        path: Sequence[str] = (),
+        *,
+        take: Sequence[str] | None = None,
+        leave: Sequence[str] | None = None,
+    ) -> Json:
+        """A GraphQL query with a field taken or left out, and what the schema offers at `path`: {query, fields, problems, depth, count, cost}."""
+        body = {"query": query, "path": list(path)}
+        body |= {"take": list(take)} if take else {}
+        body |= {"leave": list(leave)} if leave else {}
+        return self._ask("POST", f"/definitions/{quote(definition, safe='')}/fields", body)
+
     def compare_definition(self, name: str, **source: Any) -> Json:
         """What the definition says otherwise now, read from its own address if no source is given: {changes, unchanged, hash}."""
         return self._ask("POST", f"/definitions/{quote(name, safe='')}/compare", _source(source))

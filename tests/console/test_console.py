@@ -265,7 +265,7 @@ def test_a_page_of_html_in_place_of_a_definition_is_refused_in_words(open_page, 
 
 
 def test_fields_conditions_and_relations_of_an_odata_set_are_chosen_without_typing_syntax(open_page, rondine):
-    office, base = rondine.office(), rondine.outside("seeds")
+    base = rondine.outside("seeds")
     rondine.tell("seeds")
     sign_in = {
         "type": "client_credentials",

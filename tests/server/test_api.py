@@ -39,7 +39,10 @@ LEAST = {
     ("DELETE", "/connections/{name}/sign-in"): "operator",
     ("POST", "/feeds/{name}/runs"): "operator",
     ("POST", "/runs/{run_id}/cancel"): "operator",
-    **{("POST", path): "viewer" for path in ("/addresses", "/requests", "/outlines", "/proposals", "/previews")},
+    **{
+        ("POST", path): "viewer"
+        for path in ("/addresses", "/requests", "/outlines", "/proposals", "/previews", "/definitions/{name}/fields")
+    },
 }
 ROLES = ("viewer", "operator", "builder", "administrator")
 PEOPLE = {"viewer": "vela", "operator": "odo", "builder": "mira", "administrator": "ada"}

@@ -1,7 +1,7 @@
 """Runs the stand-ins on loopback until it is told to stop.
 
 python -m rondine.standins --port 18210 --key-file var/register.key
-python -m rondine.standins ... --home var --more crew=18211 seeds=18212 soil=18213 soil-tls=18214
+python -m rondine.standins ... --home var --more crew=18211 seeds=18212 soil=18213 soil-tls=18214 desk=18215
 """
 
 import argparse
@@ -13,13 +13,14 @@ from pathlib import Path
 from aiohttp import web
 
 from rondine.standins.crew_board import CrewBoard
+from rondine.standins.inspection_desk import InspectionDesk
 from rondine.standins.papers import Papers, papers_in
 from rondine.standins.register import Register
 from rondine.standins.seed_store import SeedStore
 from rondine.standins.soil_lab import SoilLab
 from rondine.standins.trees import TREES
 
-MORE = ("crew", "seeds", "soil", "soil-tls")
+MORE = ("crew", "seeds", "soil", "soil-tls", "desk")
 
 
 def main() -> None:
@@ -52,6 +53,7 @@ async def run(args: argparse.Namespace, more: dict[str, int]) -> None:
             ).application(),
             "soil": soil.application,
             "soil-tls": soil.application,
+            "desk": InspectionDesk(token=papers.desk_token).application,
         }
         for name, port in more.items():
             await up(made[name](), port, tls_of(papers) if name == "soil-tls" else None)

@@ -4,7 +4,7 @@ import ipaddress
 import json
 import os
 import secrets
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -33,14 +33,19 @@ class Papers:
     server_private_key: str
     client_certificate: str
     client_private_key: str
+    desk_token: str = ""
 
 
 def papers_in(folder: Path) -> Papers:
     """Those in `standins.json` of the folder, made if there are none."""
     path = folder / "standins.json"
     if path.exists():
-        return Papers(**json.loads(path.read_text()))
-    made = _made()
+        made = Papers(**json.loads(path.read_text()))
+        if made.desk_token:
+            return made
+        made = replace(made, desk_token=secrets.token_urlsafe(24))  # those of an earlier version have none
+    else:
+        made = _made()
     handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
     with os.fdopen(handle, "w") as file:
         json.dump(asdict(made), file, indent=1)
@@ -68,6 +73,7 @@ def _made() -> Papers:
         soil_password=secrets.token_urlsafe(15),
         soil_key=secrets.token_hex(12),
         soil_secret=secrets.token_hex(16),
+        desk_token=secrets.token_urlsafe(24),
         authority=pem(root),
         server_certificate=pem(server),
         server_private_key=private_pem(server_key),

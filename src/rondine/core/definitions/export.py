@@ -20,6 +20,7 @@ from rondine.core.protocols.inputs import Input
 from rondine.core.protocols.operation import (
     BytesBody,
     FormBody,
+    GraphQLBody,
     JsonBody,
     MultipartBody,
     OperationDocument,
@@ -241,6 +242,17 @@ class _Writer:
                             "contentMediaType": file.media_type or "application/octet-stream",
                         }
                     _place(schema, [file.name], part, required=required)
+            case GraphQLBody():
+                media = "application/json"
+                schema = {
+                    "type": "object",
+                    "required": ["query"],
+                    "properties": {"query": {"type": "string", "const": body.query}},
+                }
+                for member in body.variables:
+                    part, required = self._value_schema(one.name, member.at, member.value, inputs)
+                    _place(schema, ["variables", *member.at.split("/")[1:]], part, required=required)
+                is_required = True
             case TextBody(media_type=media, content=content) | BytesBody(media_type=media, content=content):
                 schema, is_required = self._value_schema(one.name, "body", content, inputs)
                 if isinstance(body, BytesBody):

@@ -2,12 +2,19 @@
 
 from rondine.core.definitions.csdl import is_csdl_json, read_csdl_json, read_csdl_xml
 from rondine.core.definitions.files import Files
+from rondine.core.definitions.graphql import (
+    is_introspection,
+    looks_like_sdl,
+    read_graphql,
+    schema_of_introspection,
+    schema_of_sdl,
+)
 from rondine.core.definitions.model import Definition
 from rondine.core.definitions.openapi import read_openapi, version_of
 from rondine.core.documents.xml import local, read_xml
 from rondine.core.errors import DocumentError, short
 
-READ = "read are OpenAPI (JSON, YAML) and OData metadata (CSDL)"
+READ = "read are OpenAPI (JSON, YAML), OData metadata (CSDL) and GraphQL (schema or introspection result)"
 
 
 def read_definition(files: Files, address: str = "") -> Definition:
@@ -24,7 +31,14 @@ def read_definition(files: Files, address: str = "") -> Definition:
             where=f"{files.main}, line {root.sourceline}",
             hint=READ,
         )
+    text = files.contents[files.main].decode("utf-8", "replace")
+    if looks_like_sdl(text):
+        schema, problems = schema_of_sdl(text, files.main)
+        return read_graphql(schema, problems, files.main)
     value = files.value(files.main)
+    if is_introspection(value):
+        schema = schema_of_introspection(value, files.main)
+        return read_graphql(schema, [], files.main, address, label="introspection")
     if version_of(value):
         return read_openapi(files, address)
     if is_csdl_json(value):

@@ -48,7 +48,7 @@ class _Maker:
         self.schemas = schemas
         self.made: list[ProposedType] = []
         self.known: set[str] = set()
-        self.pending: list[tuple[Any, str, ProposedType, bool, int]] = []
+        self.pending: list[tuple[Any, str, ProposedType | None, bool, int]] = []
 
     def finish(self) -> None:
         """What is nested comes after all that stands alone; a schema that has its type already is not made again for another parent."""
@@ -61,6 +61,10 @@ class _Maker:
         found, name = self._open(schema)
         if types_of(found) == ["array"]:
             self._object_of(found.get("items"), name or fallback)
+            return
+        if set(_members(found)) == {"data", "errors"}:  # GraphQL: one field of the root, a connection's nodes perhaps
+            for key, one in _members(self._open(_members(found)["data"])[0]).items():
+                self._relay(one, singular(key))
             return
         if set(_members(found)) == {"d"}:  # OData before 4.0 wraps everything so
             self.response(self._open(_members(found)["d"])[0], fallback)
@@ -82,6 +86,18 @@ class _Maker:
             self._object_of(inner.get("items"), singular(key))
         elif types_of(found) == ["object"] and _members(found):
             self._object_of(schema, name or fallback)
+
+    def _relay(self, schema: Any, name: str) -> None:
+        """A field of GraphQL's root: of a connection the nodes, of a list its elements, otherwise itself."""
+        found, _ = self._open(schema)
+        members = _members(found)
+        for holder in ("nodes", "edges", "items", "results"):
+            inner = self._open(members.get(holder))[0] if holder in members else {}
+            if types_of(inner) == ["array"]:
+                element = self._open(inner.get("items"))[0]
+                self._object_of(_members(element).get("node", inner.get("items")), name)
+                return
+        self.response(schema, name)
 
     def _plain(self, name: str, schema: Any) -> None:
         """A list of plain values: each is a record of one field."""
@@ -129,6 +145,9 @@ class _Maker:
                 fields.append(RecordField(name=_free(member, fields), type=kind, searchable=kind != "json"))
                 if member == own_key and (is_list or not parent):
                     key = [*key, fields[-1].name]
+        if len(fields) == len(parent_key) and nested:  # it only holds others
+            self.pending += [(schema, member, parent, repeats, level + 1) for schema, member, repeats in nested]
+            return
         made = ProposedType(
             name, RecordTypeDocument(fields=fields, key=key), parent.name if parent else "", named or fallback, is_list
         )

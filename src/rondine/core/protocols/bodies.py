@@ -14,8 +14,19 @@ from xml.sax.saxutils import escape
 from rondine.core.documents.json import json_text
 from rondine.core.errors import InputError
 from rondine.core.mapping.types import CONVERSIONS, ConversionError
+from rondine.core.protocols.graphql import one_line
 from rondine.core.protocols.inputs import value_text
-from rondine.core.protocols.operation import Body, BytesBody, FormBody, JsonBody, Member, MultipartBody, Part, TextBody
+from rondine.core.protocols.operation import (
+    Body,
+    BytesBody,
+    FormBody,
+    GraphQLBody,
+    JsonBody,
+    Member,
+    MultipartBody,
+    Part,
+    TextBody,
+)
 from rondine.core.protocols.styles import scalar_text
 from rondine.core.protocols.values import Value, parts_of
 from rondine.core.secret import MASK
@@ -37,6 +48,8 @@ def body_content(body: Body, read: Read, *, is_shown: bool = False) -> tuple[byt
             return (None if found is _MISSING else json_text(found).encode()), body.media_type
         case TextBody():
             return _text(body, read).encode(), body.media_type
+        case GraphQLBody():
+            return json_text(graphql_parts(body, read)).encode(), "application/json"
         case BytesBody():
             found = read(body.content)
             return (None if found is None else _decoded(value_text(found), "/body/content")), body.media_type
@@ -95,10 +108,28 @@ def _decoded(text: str, where: str) -> bytes:
         raise InputError(f"the value is not base64: {error}", where=where, hint="encode the bytes first") from error
 
 
+def graphql_parts(body: GraphQLBody, read: Read) -> dict[str, Any]:
+    """query, operationName and variables, as they are sent in JSON."""
+    out: dict[str, Any] = {"query": one_line(body.query) if body.one_line else body.query}
+    if body.operation_name:
+        out["operationName"] = body.operation_name
+    variables = put_together(body.variables, read)
+    if variables is not _MISSING:
+        out["variables"] = variables
+    return out
+
+
 def json_value(body: JsonBody, read: Read) -> Any:
     """The body's value; _MISSING if its one member has none."""
+    root = put_together(body.members, read)
+    is_whole = len(body.members) == 1 and body.members[0].at == ""
+    return {} if root is _MISSING and not is_whole else root
+
+
+def put_together(members: list[Member], read: Read) -> Any:
+    """The value that the members make; _MISSING if none has a value."""
     root: Any = _MISSING
-    for one in body.members:
+    for one in members:
         value = _member_value(one, read) if one.enabled else None
         if value is None:
             continue
@@ -107,8 +138,7 @@ def json_value(body: JsonBody, read: Read) -> Any:
         tokens = [token.replace("~1", "/").replace("~0", "~") for token in one.at.split("/")[1:]]
         root = _container(tokens[0]) if root is _MISSING else root
         _put(root, tokens, value)
-    is_whole = len(body.members) == 1 and body.members[0].at == ""
-    return {} if root is _MISSING and not is_whole else root
+    return root
 
 
 def _container(token: str) -> Any:

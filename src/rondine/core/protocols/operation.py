@@ -13,6 +13,7 @@ from msgspec import Meta
 
 from rondine.core.errors import InputError, Problem, did_you_mean
 from rondine.core.pagination import Paging
+from rondine.core.protocols.graphql import query_problems
 from rondine.core.protocols.inputs import Input
 from rondine.core.protocols.odata import ODataQuery, odata_values
 from rondine.core.protocols.styles import check_template
@@ -105,7 +106,21 @@ class BytesBody(Document, tag="bytes", frozen=True):
     content: Value = ""
 
 
-Body = FormBody | MultipartBody | JsonBody | TextBody | BytesBody
+class GraphQLBody(Document, tag="graphql", frozen=True):
+    """A GraphQL document with its variables (GraphQL over HTTP). Sent as JSON, or in the query if the method is GET.
+
+    kind: a query reads, a mutation writes.  operation_name: which one is sent, if the document has several.  variables: by place in the
+    variables' object.  one_line: line breaks and comments are taken out, for services that refuse them.
+    """
+
+    query: str = ""
+    kind: Literal["query", "mutation"] = "query"
+    operation_name: str = ""
+    variables: list[Member] = []
+    one_line: bool = False
+
+
+Body = FormBody | MultipartBody | JsonBody | TextBody | BytesBody | GraphQLBody
 
 
 class ResponseView(Document, frozen=True):
@@ -172,6 +187,8 @@ def body_values(body: Body | None) -> Iterator[tuple[str, Value]]:
             yield from ((f"/body/parts/{number}", one.value) for number, one in enumerate(parts))
         case JsonBody(members=members):
             yield from ((f"/body/members/{number}", one.value) for number, one in enumerate(members))
+        case GraphQLBody(variables=variables):
+            yield from ((f"/body/variables/{number}", one.value) for number, one in enumerate(variables))
         case TextBody(content=content) | BytesBody(content=content):
             yield "/body/content", content
         case None:
@@ -186,6 +203,13 @@ def values_of(operation: OperationDocument) -> Iterator[tuple[str, Value]]:
     if operation.odata is not None:
         yield from odata_values(operation.odata)
     yield from body_values(operation.body)
+
+
+def is_reading(operation: OperationDocument) -> bool:
+    """Whether sending it changes nothing at the service: by its method (RFC 9110, section 9.2.1), or as a GraphQL query."""
+    if isinstance(operation.body, GraphQLBody):
+        return operation.body.kind == "query"
+    return operation.method in READING
 
 
 def path_variables(path: str) -> set[str]:
@@ -206,7 +230,11 @@ def operation_problems(operation: OperationDocument) -> list[Problem]:
         if name in names[:number]
     ]
     problems += _path_problems(operation.path, variables, names)
-    if operation.body is not None and operation.method in READING:
+    if isinstance(operation.body, GraphQLBody):
+        problems += query_problems(operation.body.query, operation.body.kind, operation.body.operation_name)
+        if operation.method in READING and operation.body.kind == "mutation":
+            problems.append(Problem("/method", "a mutation is never sent by GET", "choose POST"))
+    elif operation.body is not None and operation.method in READING:
         words = f"{operation.method} sends no body"
         problems.append(Problem("/body", words, "take it away, or choose the method the service wants"))
     problems += _header_problems(operation)
@@ -217,7 +245,9 @@ def operation_problems(operation: OperationDocument) -> list[Problem]:
                 used.add(part.input)
                 problems += _value_problems(f"{here}/value", part, names)
     if isinstance(operation.body, JsonBody):
-        problems += _member_problems(operation.body)
+        problems += _member_problems("/body/members", operation.body.members)
+    if isinstance(operation.body, GraphQLBody):
+        problems += _member_problems("/body/variables", operation.body.variables)
     problems += [
         Problem(
             f"/inputs/{names.index(name)}",
@@ -273,16 +303,14 @@ def _value_problems(where: str, part: ValueOf, names: list[str]) -> list[Problem
     return []
 
 
-def _member_problems(body: JsonBody) -> list[Problem]:
+def _member_problems(here: str, members: list[Member]) -> list[Problem]:
     """Members that are there twice, or within one that is a value."""
-    problems, seen = [], [one.at for one in body.members]
-    for number, one in enumerate(body.members):
+    problems, seen = [], [one.at for one in members]
+    for number, one in enumerate(members):
         above = {one.at[: cut.start()] for cut in re.finditer("/", one.at)} - {one.at}
         if one.at in seen[:number]:
-            problems.append(
-                Problem(f"/body/members/{number}/at", f'"{one.at}" is there twice', "take one of them away")
-            )
+            problems.append(Problem(f"{here}/{number}/at", f'"{one.at}" is there twice', "take one of them away"))
         elif found := sorted(above & set(seen)):
             words = f'"{one.at}" is within "{found[0]}", which is a value'
-            problems.append(Problem(f"/body/members/{number}/at", words, "take one of them away"))
+            problems.append(Problem(f"{here}/{number}/at", words, "take one of them away"))
     return problems

@@ -45,6 +45,8 @@ class Outcome:
 
 def outcome(status: int, document: Any = None, headers: tuple[tuple[str, str], ...] = ()) -> Outcome:
     """document: the body's value, if it could be read."""
+    if 200 <= status < 300 and (errors := graphql_errors(document)):
+        return _graphql(document, errors)
     if 200 <= status < 300:
         return Outcome(True, *_MEANINGS.get(status, ("it worked", "")))
     if 300 <= status < 400 and status != 304:
@@ -67,9 +69,40 @@ def outcome(status: int, document: Any = None, headers: tuple[tuple[str, str], .
     return Outcome(False, words, f"{hint} (Retry-After: {wait[:60]})" if wait else hint, service_message(document))
 
 
+def graphql_errors(document: Any) -> list[dict[str, Any]]:
+    """The errors of a GraphQL response (October 2021, section 7.1.2); none if it is no such response."""
+    if not isinstance(document, dict) or not set(document) <= {"data", "errors", "extensions"}:
+        return []
+    errors = document.get("errors")
+    if not isinstance(errors, list) or not errors:
+        return []
+    return [one for one in errors if isinstance(one, dict) and isinstance(one.get("message"), str)]
+
+
+def _graphql(document: dict[str, Any], errors: list[dict[str, Any]]) -> Outcome:
+    """Status 200 says nothing: without data it failed, with data and errors it answered in part (section 6.4.4)."""
+    texts = []
+    for one in errors[:5]:
+        path = ".".join(map(str, one["path"])) if isinstance(one.get("path"), list) else ""
+        texts.append(f"{path}: {one['message']}" if path else one["message"])
+    message = "; ".join(texts)[:500] + (f" and {len(errors) - 5} more" if len(errors) > 5 else "")
+    data = document.get("data")
+    if not isinstance(data, dict) or all(value is None for value in data.values()):
+        return Outcome(
+            False,
+            "the service answers with errors and no data",
+            "look at its message; compare the query with its schema",
+            message,
+        )
+    count = f"{len(errors)} error{'s' if len(errors) > 1 else ''}"
+    return Outcome(True, f"it answered in part, with {count}", "what could not be given is null", message)
+
+
 def service_message(document: Any) -> str:
     """The message in an error body: RFC 9457's detail or title, or a member that is usually one, up to 500 characters."""
     if isinstance(document, dict):
+        if isinstance(document.get("value"), str) and "lang" in document:  # OData before 4.0
+            return str(document["value"])[:500]
         for name in ("detail", "message", "error_description", "error", "title", "errors"):
             value = document.get(name)
             if isinstance(value, str) and value:

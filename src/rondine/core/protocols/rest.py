@@ -8,12 +8,13 @@ from urllib.parse import parse_qsl, quote, urlsplit
 
 import uritemplate
 
+from rondine.core.documents.json import json_text
 from rondine.core.errors import InputError
 from rondine.core.http import QUERY_SAFE, Headers, Request, SecretBody
-from rondine.core.protocols.bodies import body_content
+from rondine.core.protocols.bodies import body_content, graphql_parts
 from rondine.core.protocols.inputs import standing_value, value_text
 from rondine.core.protocols.odata import ODataQuery, odata_headers, odata_pairs, odata_path
-from rondine.core.protocols.operation import OperationDocument, Parameter, body_values
+from rondine.core.protocols.operation import READING, GraphQLBody, OperationDocument, Parameter, body_values
 from rondine.core.protocols.styles import encoded, expand, header_text, query_pairs
 from rondine.core.protocols.values import Value, ValueOf, parts_of
 from rondine.core.secret import Secret
@@ -116,6 +117,9 @@ def build_request(
         pairs += more
         sent = {name.lower() for name, _ in headers}
         headers += [(name, value) for name, value in odata_headers(operation.odata.version) if name.lower() not in sent]
+    if isinstance(operation.body, GraphQLBody) and operation.method in READING:
+        for name, value in graphql_parts(operation.body, known.read).items():
+            pairs.append(f"{name}={encoded(value if isinstance(value, str) else json_text(value))}")
     url = join_address(base_address, path)
     if pairs:
         url += ("&" if "?" in url else "?") + "&".join(pairs)
@@ -190,7 +194,7 @@ def with_body(
     label: str = "",
 ) -> Request:
     """The request with the operation's body and its Content-Type. masked: shown in place of inputs that are secrets of the credential `label`."""
-    if operation.body is None:
+    if operation.body is None or (isinstance(operation.body, GraphQLBody) and operation.method in READING):
         return request
     read = _Values(values, None, {} if standing is None else standing).read
     sent, media_type = body_content(operation.body, read)

@@ -60,6 +60,7 @@ urlpatterns = [
     path(f"{PROJECT}/row-previews", definitions.RowsView.as_view()),
     path(f"{PROJECT}/imports", definitions.ImportsView.as_view()),
     path(f"{PROJECT}/definitions/<str:name>/schemas", definitions.SchemasView.as_view()),
+    path(f"{PROJECT}/definitions/<str:name>/fields", definitions.FieldsView.as_view()),
     path(f"{PROJECT}/definitions/<str:name>/compare", definitions.CompareView.as_view()),
     path(f"{PROJECT}/definitions/<str:name>/update", definitions.UpdateView.as_view()),
     path(f"{PROJECT}/services/<str:name>/openapi", definitions.ExportView.as_view()),

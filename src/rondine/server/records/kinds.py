@@ -4,7 +4,7 @@ from rondine.core.connection import FeedDocument
 from rondine.core.errors import InputError, Problem
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument, problems_of, record_type_problems
 from rondine.core.protocols.inputs import checked_inputs
-from rondine.core.protocols.operation import OperationDocument
+from rondine.core.protocols.operation import OperationDocument, is_reading
 from rondine.core.settings import load
 from rondine.server.items.actions import ItemKind, refresh_problems
 from rondine.server.items.models import Item
@@ -30,12 +30,12 @@ def _feed(item: Feed) -> list[Problem]:
         checked_inputs(operation.inputs, feed.inputs)
     except InputError as error:
         problems += [Problem(f"/inputs{one.where}", one.message, one.hint) for one in error.problems]
-    if operation.method not in ("GET",):
+    if not is_reading(operation) or operation.method in ("HEAD", "OPTIONS"):
         problems.append(
             Problem(
                 "/operation",
                 f"{item.operation.name} is a {operation.method}, and a feed only reads",
-                "take an operation with GET",
+                "take one that reads",
             )
         )
     if item.operation.problems:

@@ -34,7 +34,7 @@ from rondine.core.limits import meter
 from rondine.core.mapping.propose import row_choices
 from rondine.core.pagination.recognise import recognise
 from rondine.core.protocols.inputs import checked_inputs, standing_value, value_text
-from rondine.core.protocols.operation import READING, OperationDocument, operation_problems
+from rondine.core.protocols.operation import OperationDocument, is_reading, operation_problems
 from rondine.core.protocols.outcome import outcome
 from rondine.core.protocols.rest import Built, build_request, with_connection
 from rondine.core.protocols.values import ValueOf, parts_of
@@ -310,7 +310,7 @@ def prepare(
         connection = connection_for(service, environment)
         wanted: ConnectionDocument = load(ConnectionDocument, connection.document)
         base = wanted.address() or base
-        if document.method not in READING and "write" not in wanted.supports:
+        if not is_reading(document) and "write" not in wanted.supports:
             raise DraftError(
                 f'connection "{connection.name}" is for reading only; {document.method} writes',
                 where=f"connection {connection.name}",
@@ -449,13 +449,13 @@ async def try_operation(
     ready = await sync_to_async(prepare)(
         project, document, service, environment, values, strict=True, operation=operation_name
     )
-    if document.method not in READING and ready.environment.is_protected and not in_protected:
+    if not is_reading(document) and ready.environment.is_protected and not in_protected:
         raise Conflict(
             f'{document.method} may change something, and environment "{environment}" is protected',
             where="in_protected",
             hint="if it is meant, say so: in_protected: true (rondine operation try --in-protected)",
         )
-    if document.method not in READING and not confirmed:
+    if not is_reading(document) and not confirmed:
         raise Conflict(
             f"{document.method} may change something at the service",
             where="confirmed",

@@ -19,6 +19,7 @@ from rondine.server.items.actions import find_item
 from rondine.server.items.views import ProblemLine, item_views
 from rondine.server.runs.tasks import parts
 from rondine.server.services.exporting import export_service
+from rondine.server.services.graphql import choose_fields
 from rondine.server.services.importing import (
     Comparison,
     Preview,
@@ -80,6 +81,9 @@ class SourceGiven(Strict):
     environment = serializers.CharField(
         required=False, help_text="whose connection of the service signs in, where the address is on its host"
     )
+    introspect = serializers.BooleanField(
+        required=False, default=False, help_text="the address is a GraphQL service's: ask it for its schema"
+    )
     hash = serializers.CharField(required=False, help_text="of what was looked at; refused if it has changed since")
 
 
@@ -91,13 +95,17 @@ async def source_of(view: ProjectView, given: Any, *, stored: str = "") -> Sourc
         held = await sync_to_async(find_item)(DEFINITIONS, view.project, given["definition"])
         return await sync_to_async(stored_source)(held)
     address, service = given.get("address", ""), given.get("service", "")
+    introspect = given.get("introspect", False)
     if stored:
         item = await sync_to_async(find_item)(DEFINITIONS, view.project, stored)
         address, service = address or item.document.get("address", ""), item.service.name
+        introspect = introspect or item.document.get("format") == "GraphQL (introspection)"
     if not address:
         raise no_source("/address")
     environment = given.get("environment", "test")
-    return await fetched(view.project, parts()[0], address, service=service, environment=environment)
+    return await fetched(
+        view.project, parts()[0], address, service=service, environment=environment, introspect=introspect
+    )
 
 
 # --- looking
@@ -457,6 +465,49 @@ class ExportView(ProjectView):
     def get(self, request: Request, project: str, name: str) -> Response:
         made = export_service(self.project, name, request.query_params.get("environment", "test"))
         return Response({"document": made.document, "unsaid": [one.to_json() for one in made.unsaid]})
+
+
+class FieldsGiven(Strict):
+    """A query as it stands, and a place in it."""
+
+    query = serializers.CharField(trim_whitespace=False, allow_blank=True, max_length=200_000)
+    path = serializers.ListField(child=serializers.CharField(), required=False, default=list)
+    take = serializers.ListField(child=serializers.CharField(), required=False, help_text="take the field at this path")
+    leave = serializers.ListField(
+        child=serializers.CharField(), required=False, help_text="leave the field at this path out"
+    )
+
+
+class FieldLine(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    type = serializers.CharField()
+    has_fields = serializers.BooleanField()
+    is_taken = serializers.BooleanField()
+    description = serializers.CharField(allow_blank=True)
+
+
+class FieldsShown(serializers.Serializer[Any]):
+    query = serializers.CharField()
+    fields = FieldLine(many=True)  # type: ignore[assignment]
+    problems = ProblemLine(many=True)
+    depth = serializers.IntegerField()
+    count = serializers.IntegerField(help_text="fields in the query")
+    cost = serializers.IntegerField(help_text="values that may come at most; lists without a length count ten")
+
+
+class FieldsView(ProjectView):
+    """The fields of a GraphQL schema at a place of a query; the query with one taken or left out, checked against the schema."""
+
+    permissions = {"POST": "view"}
+
+    @extend_schema(operation_id="chooseFields", request=FieldsGiven, responses=FieldsShown)
+    def post(self, request: Request, project: str, name: str) -> Response:
+        given = self.given(FieldsGiven, request)
+        found = choose_fields(
+            self.project, name, given["query"], given["path"], take=given.get("take"), leave=given.get("leave")
+        )
+        shown = asdict(found)
+        return Response({**shown, "problems": [one.to_json() for one in found.problems]})
 
 
 class SchemasShown(serializers.Serializer[Any]):

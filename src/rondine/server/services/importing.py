@@ -3,6 +3,7 @@
 import base64
 import binascii
 import hashlib
+import json
 import threading
 import zlib
 from collections import OrderedDict
@@ -21,6 +22,7 @@ from rondine.core.definitions import Definition as Read
 from rondine.core.definitions import DescribedOperation, Files, Server, read_definition
 from rondine.core.definitions.compare import Merged, merged, without_inputs
 from rondine.core.definitions.files import MOST_FILES, main_of, unpacked
+from rondine.core.definitions.graphql import introspection_query
 from rondine.core.definitions.model import DefinitionDocument, hash_of, schemas_needed
 from rondine.core.definitions.record_types import ProposedType, proposed_types
 from rondine.core.documents import read_json
@@ -36,7 +38,7 @@ from rondine.core.mapping.propose import row_choices
 from rondine.core.names import proposed_name
 from rondine.core.paths import parse_jsonpath
 from rondine.core.protocols.inputs import checked_inputs
-from rondine.core.protocols.operation import READING, CameFrom, OperationDocument
+from rondine.core.protocols.operation import CameFrom, OperationDocument, is_reading
 from rondine.core.protocols.outcome import outcome
 from rondine.core.protocols.rest import build_request, with_connection
 from rondine.core.settings import dump, load
@@ -104,10 +106,16 @@ def uploaded(files: Sequence[Mapping[str, Any]], main: str = "") -> Source:
 
 
 async def fetched(
-    project: Project, engine: Engine, address: str, *, service: str = "", environment: str = ""
+    project: Project,
+    engine: Engine,
+    address: str,
+    *,
+    service: str = "",
+    environment: str = "",
+    introspect: bool = False,
 ) -> Source:
     """The definition at an address, and the files it refers to on the same host. service, environment: whose connection signs in, if the address
-    is on its host. The host must be permitted.
+    is on its host. introspect: a GraphQL service is asked for its schema. The host must be permitted.
     """
     if not address.startswith(("https://", "http://")):
         raise InputError(
@@ -115,6 +123,8 @@ async def fetched(
         )
     line = await sync_to_async(_line_for)(project, address, service, environment)
     await release_database()
+    if introspect:
+        return Source(address, {address: await _introspected(engine, line, address)}, address)
     contents = {address: await _fetch(engine, line, address)}
     files = Files(address, contents)
     pending = await sync_to_async(files.outside, thread_sensitive=False)()
@@ -144,6 +154,25 @@ def _line_for(project: Project, address: str, service: str, environment: str) ->
             if origin(line.base_address) == origin(address):
                 return line
     return Line(f"definitions {project.pk}", 0, "", NoSignIn(), guard_of(project.pk), is_connection=False)
+
+
+async def _introspected(engine: Engine, line: Line, address: str) -> bytes:
+    """A GraphQL service's answer to the introspection query. Raises ServiceError with its message if it tells nothing."""
+    body = json.dumps({"query": introspection_query()}).encode()
+    headers = (("Content-Type", "application/json"), ("Accept", "application/json"))
+    arrival = await engine.call(line, Send(Request("POST", address, headers, body)))
+    try:
+        value = read_json(arrival.body, charset=arrival.charset)
+    except DocumentError:
+        value = None
+    meaning = outcome(arrival.status, value)
+    if not meaning.is_good:
+        raise ServiceError(
+            f"{arrival.status} {arrival.reason}: {meaning.words}{': ' + meaning.message if meaning.message else ''}",
+            where=f"POST {address}",
+            hint="if introspection is switched off there, import the schema's text (SDL), or write the query by hand",
+        )
+    return arrival.body
 
 
 async def _fetch(engine: Engine, line: Line, address: str) -> bytes:
@@ -459,7 +488,7 @@ async def first_rows(
         known = [one.key for one in found.operations]
         words = f'the definition has no operation "{key[:120]}"'
         raise InputError(words, where="/key", hint=did_you_mean(key, known) if len(known) < 3000 else "")
-    if described.document.method not in READING:
+    if not is_reading(described.document):
         raise InputError(f"{described.document.method} may write", where="/key", hint="choose an operation that reads")
     line, base = await sync_to_async(_line_to)(project, found, service, environment)
     known_values = {

@@ -1,0 +1,112 @@
+"""The inspection desk, a GraphQL service: its schema asked for, a query composed without typing, partial answers, mutations, and a feed."""
+
+import json
+
+import pytest
+
+from rondine_client import RondineProblem
+
+
+@pytest.fixture(scope="module")
+def desk(rondine):
+    office, base = rondine.office(), rondine.outside("desk")
+    rondine.sign_in("desk", base, {"type": "bearer"}, {"token": rondine.papers.desk_token})
+    made = office.import_definition(
+        address=f"{base}/graphql", introspect=True, service="desk", environment="test", record_types=["inspection"]
+    )
+    return {office.operations.get(name)["document"]["came_from"]["key"]: name for name in made["operations"]}
+
+
+def tried(rondine, operation, inputs, **more):
+    office = rondine.office()
+    found = office.try_operation(service="desk", operation=operation, inputs=inputs, **more)
+    return found, json.loads(office.text(found["body"])["text"])
+
+
+def test_a_query_made_without_typing_runs_and_maps(rondine, desk):
+    office = rondine.office()
+    item = office.operations.get(desk["query inspections"])
+    query = item["document"]["body"]["query"]
+    taken = office.choose_fields(
+        "desk", query, ["inspections", "nodes"], take=["inspections", "nodes", "tree", "number"]
+    )
+    assert (
+        {one["name"] for one in taken["fields"] if one["is_taken"]} >= {"id", "grade", "tree"}
+        and taken["problems"] == []
+        and taken["depth"] == 4
+    )
+    document = item["document"]
+    document["body"]["query"] = taken["query"]
+    office.operations.change(item["name"], version=item["version"], document=document)
+    found, value = tried(rondine, item["name"], {"grade": "ACT", "first": 5})
+    rows = value["data"]["inspections"]["nodes"]
+    assert len(rows) == 5 and {one["grade"] for one in rows} == {"ACT"} and rows[0]["tree"]["number"].startswith("OLM-")
+    assert found["row_choices"][0]["path"] == "$.data.inspections.nodes[*]" and found["outcome"]["is_good"]
+
+
+def test_partial_data_and_its_errors_are_both_kept(rondine, desk):
+    found, value = tried(rondine, desk["query inspection"], {"id": "I-7"})
+    assert value["data"]["inspection"]["id"] == "I-7" and found["outcome"]["is_good"]
+    assert "in part" in found["outcome"]["words"] and "report of I-7 is lost" in found["outcome"]["message"]
+
+
+def test_a_mutation_asks_to_be_confirmed_and_its_refusal_is_shown_although_the_status_is_200(rondine, desk):
+    given = {"input": {"tree": "OLM-00007", "on": "2026-11-03", "grade": "WATCH", "findings": [{"part": 'bark "A"'}]}}
+    with pytest.raises(RondineProblem, match="may change something"):
+        tried(rondine, desk["mutation recordInspection"], given)
+    found, value = tried(rondine, desk["mutation recordInspection"], given, confirmed=True)
+    assert value["data"]["recordInspection"]["id"] and found["outcome"]["is_good"]
+    given["input"]["on"] = "2027-01-01"
+    found, _ = tried(rondine, desk["mutation recordInspection"], given, confirmed=True)
+    assert (
+        found["call"]["status"] == 200
+        and not found["outcome"]["is_good"]
+        and "in the future" in found["outcome"]["message"]
+    )
+
+
+def test_a_feed_takes_inspections_and_fails_when_the_desk_answers_errors(rondine, desk):
+    office = rondine.office()
+    fields = [
+        {"name": "id", "from": "id", "required": True},
+        {"name": "grade", "from": "grade"},
+        {"name": "on", "from": "on"},
+    ]
+    document = {
+        "outputs": [
+            {
+                "record_type": "inspection",
+                "rows": [{"level": "inspection", "at": "data.inspections.nodes[*]"}],
+                "fields": fields,
+            }
+        ]
+    }
+    office.mappings.make("desk-inspections", service="desk", document=document)
+    office.feeds.make(
+        "desk-inspections",
+        operation=desk["query inspections"],
+        mapping="desk-inspections",
+        environment="test",
+        document={"inputs": {"first": 50}},
+    )
+    run = list(office.watch(office.run_feed("desk-inspections")["id"]))[-1]
+    assert run["state"] == "done" and len(list(office.records("test", "inspection"))) == 50
+    rondine.tell("desk", fail=True)
+    run = list(office.watch(office.run_feed("desk-inspections")["id"]))[-1]
+    rondine.tell("desk")
+    assert run["state"] == "failed" and "the desk is closed today" in str(run)
+
+
+def test_where_introspection_is_off_the_message_is_shown_and_a_query_is_written_by_hand(rondine, desk):
+    office, base = rondine.office(), rondine.outside("desk")
+    rondine.tell("desk", introspection=False, one_line=True)
+    with pytest.raises(RondineProblem, match="introspection is switched off"):
+        office.look_at_definition(address=f"{base}/graphql", introspect=True, service="desk", environment="test")
+    body = {"type": "graphql", "query": '{\n  inspection(id: "I-1") { grade }\n}', "one_line": True}
+    found = office.try_operation(service="desk", document={"method": "POST", "path": "/graphql", "body": body})
+    rondine.tell("desk")
+    assert json.loads(office.text(found["body"])["text"])["data"]["inspection"]["grade"]
+    read = office.try_operation(
+        service="desk", document={"method": "GET", "path": "/graphql", "body": {**body, "one_line": False}}
+    )
+    assert read["call"]["status"] == 200 and read["outcome"]["is_good"]

@@ -296,3 +296,29 @@ def test_fields_conditions_and_relations_of_an_odata_set_are_chosen_without_typi
     page.get_by_role("button", name="Send this request").click()
     expect(page.get_by_text("OK (200)")).to_be_visible()
     expect(page.get_by_label("Record type", exact=True)).to_have_value("lot")
+
+
+def test_a_graphql_query_is_composed_by_taking_fields_and_runs(open_page, rondine):
+    base = rondine.outside("desk")
+    rondine.tell("desk")
+    rondine.sign_in("console-desk", base, {"type": "bearer"}, {"token": rondine.papers.desk_token})
+    page = open_page(path="/import?service=console-desk")
+    page.get_by_label("Address of the definition").fill(f"{base}/graphql")
+    page.get_by_label("ask it for its schema").check()
+    page.get_by_role("button", name="Look at it").click()
+    page.get_by_role("button", name="Import 5 operations").click()
+    page.get_by_role("link", name="inspections", exact=True).click()
+    page.get_by_role("button", name="describe").click()
+    page.get_by_text("Take fields from the schema").click()
+    page.get_by_role("button", name="its fields").click()
+    page.get_by_role("listitem").filter(has=page.get_by_label("inspections.nodes", exact=True)).last.get_by_role(
+        "button", name="its fields"
+    ).click()
+    page.get_by_label("inspections.nodes.tree", exact=True).click()
+    expect(page.get_by_label("Query", exact=True)).to_have_value(re.compile(r"tree \{\s+number\s+species"))
+    page.get_by_role("textbox", name="first integer").fill("3")
+    page.get_by_role("button", name="Send this request").click()
+    expect(page.get_by_text("OK (200)")).to_be_visible()
+    expect(page.get_by_label("One row is each of")).to_have_value(re.compile(r"nodes"))
+    page.get_by_label("Query", exact=True).fill("query Q { inspections { nodes { girth } } }")
+    expect(page.get_by_text('Cannot query field "girth"').first).to_be_visible()

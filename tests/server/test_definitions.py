@@ -6,6 +6,7 @@ import zipfile
 
 import pytest
 import yaml
+from tests.canary import leaks
 
 from rondine.standins.register import DEFINITION
 from rondine_client import RondineProblem
@@ -299,3 +300,40 @@ def test_a_service_that_never_had_a_definition_is_exported_and_imported_as_one(o
     )
     printed = rondine.cli("service", "openapi", "by-hand").stdout
     assert json.loads(printed) == made["document"]
+
+
+def test_a_recorded_session_gives_a_working_operation_and_leaves_its_secrets_nowhere(office, rondine):
+    secret = "k9Canary7Zx4Qw8Er2Ty6Ui"
+    address = f"{rondine.register_url}/v1/trees/OLM-00007"
+    request = {
+        "method": "GET",
+        "url": address,
+        "headers": [{"name": "X-Register-Key", "value": secret}],
+        "cookies": [{"name": "sid", "value": secret}],
+    }
+    answer = {
+        "status": 200,
+        "content": {
+            "mimeType": "application/json",
+            "text": json.dumps({"number": "OLM-00007", "session_token": secret}),
+        },
+    }
+    page = {
+        "request": {"method": "GET", "url": f"{rondine.register_url}/index.html"},
+        "response": {"status": 200, "content": {"mimeType": "text/html"}},
+    }
+    session = json.dumps({"log": {"version": "1.2", "entries": [page, {"request": request, "response": answer}]}})
+    seen = office.look_at_definition(files={"session.har": session})
+    made = office.import_definition(
+        "recorded", files={"session.har": session}, hash=seen["hash"], connect={"environment": "test"}
+    )
+    assert len(made["operations"]) == 1 and made["secrets_needed"] == ["key"]
+    office.set_secrets(made["credential"], key=rondine.key)
+    found = office.try_operation(service="recorded", operation=made["operations"][0], inputs={"tree": "OLM-00009"})
+    assert found["call"]["status"] == 200 and '"OLM-00009"' in office.text(found["body"])["text"]
+    stored = [
+        office.look_at_definition(definition=made["definition"]),
+        office.operations.get(made["operations"][0]),
+        office.definitions.get(made["definition"]),
+    ]
+    assert leaks(rondine, [seen, made, stored], secret) == []

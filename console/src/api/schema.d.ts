@@ -371,6 +371,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/definitions/{name}/fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The fields of a GraphQL schema at a place of a query; the query with one taken or left out, checked against the schema. */
+        post: operations["chooseFields"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/definitions/{name}/revisions": {
         parameters: {
             query?: never;
@@ -1914,6 +1931,13 @@ export interface components {
             items: components["schemas"]["Feed"][];
             next: string | null;
         };
+        FieldLine: {
+            description: string;
+            has_fields: boolean;
+            is_taken: boolean;
+            name: string;
+            type: string;
+        };
         FieldPlace: {
             field: string;
             note: string;
@@ -1944,6 +1968,25 @@ export interface components {
             required?: boolean;
             /** @default null */
             type?: ("boolean" | "date" | "datetime" | "decimal" | "integer" | "json" | "text") | null;
+        };
+        /** @description A query as it stands, and a place in it. */
+        FieldsGivenRequest: {
+            /** @description leave the field at this path out */
+            leave?: string[];
+            path?: string[];
+            query: string;
+            /** @description take the field at this path */
+            take?: string[];
+        };
+        FieldsShown: {
+            /** @description values that may come at most; lists without a length count ten */
+            cost: number;
+            /** @description fields in the query */
+            count: number;
+            depth: number;
+            fields: components["schemas"]["FieldLine"][];
+            problems: components["schemas"]["ProblemLine"][];
+            query: string;
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         FileGivenRequest: {
@@ -1998,6 +2041,30 @@ export interface components {
             type: string;
             words: string;
         };
+        /**
+         * GraphQLBody
+         * @description A GraphQL document with its variables (GraphQL over HTTP). Sent as JSON, or in the query if the method is GET.
+         *
+         *         kind: a query reads, a mutation writes.  operation_name: which one is sent, if the document has several.  variables: by place in the
+         *         variables' object.  one_line: line breaks and comments are taken out, for services that refuse them.
+         */
+        GraphQLBody: {
+            /**
+             * @default query
+             * @enum {unknown}
+             */
+            kind?: "mutation" | "query";
+            /** @default false */
+            one_line?: boolean;
+            /** @default  */
+            operation_name?: string;
+            /** @default  */
+            query?: string;
+            /** @enum {unknown} */
+            type: "graphql";
+            /** @default [] */
+            variables?: components["schemas"]["Member"][];
+        };
         HostLine: {
             host: string;
             id: number;
@@ -2014,6 +2081,11 @@ export interface components {
             files?: components["schemas"]["FileGivenRequest"][];
             /** @description of what was looked at; refused if it has changed since */
             hash?: string;
+            /**
+             * @description the address is a GraphQL service's: ask it for its schema
+             * @default false
+             */
+            introspect?: boolean;
             /** @description inputs not wanted, by key */
             left_out?: {
                 [key: string]: string[];
@@ -2559,7 +2631,7 @@ export interface components {
          */
         OperationDocument: {
             /** @default null */
-            body?: (components["schemas"]["FormBody"] | components["schemas"]["MultipartBody"] | components["schemas"]["JsonBody"] | components["schemas"]["TextBody"] | components["schemas"]["BytesBody"]) | null;
+            body?: (components["schemas"]["FormBody"] | components["schemas"]["MultipartBody"] | components["schemas"]["JsonBody"] | components["schemas"]["TextBody"] | components["schemas"]["BytesBody"] | components["schemas"]["GraphQLBody"]) | null;
             /** @default null */
             came_from?: components["schemas"]["CameFrom"] | null;
             /** @default [] */
@@ -3125,6 +3197,11 @@ export interface components {
             inputs?: {
                 [key: string]: unknown | null;
             };
+            /**
+             * @description the address is a GraphQL service's: ask it for its schema
+             * @default false
+             */
+            introspect?: boolean;
             /** @description of an operation that reads */
             key: string;
             /** @description which of the files is the definition, if not the one that looks like it */
@@ -3368,6 +3445,11 @@ export interface components {
             files?: components["schemas"]["FileGivenRequest"][];
             /** @description of what was looked at; refused if it has changed since */
             hash?: string;
+            /**
+             * @description the address is a GraphQL service's: ask it for its schema
+             * @default false
+             */
+            introspect?: boolean;
             /** @description which of the files is the definition, if not the one that looks like it */
             main?: string;
             service?: string;
@@ -3534,6 +3616,11 @@ export interface components {
             files?: components["schemas"]["FileGivenRequest"][];
             /** @description of what was looked at; refused if it has changed since */
             hash?: string;
+            /**
+             * @description the address is a GraphQL service's: ask it for its schema
+             * @default false
+             */
+            introspect?: boolean;
             /** @description which of the files is the definition, if not the one that looks like it */
             main?: string;
             service?: string;
@@ -4584,6 +4671,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ComparisonShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    chooseFields: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FieldsGivenRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldsShown"];
                 };
             };
             /** @description what went wrong */

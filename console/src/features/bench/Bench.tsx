@@ -8,7 +8,7 @@ import { useEnvironments, usePermission } from "../session/session";
 import { useEnvironmentList, useStandingNames } from "../environments/environments";
 import { nameOf } from "../services/services";
 import {
-  leave, rename, rulesOf, setField, take, useKeepSample, useMakeFeed, useMoveKey, useOperation, usePasted, useOutline, usePreview, usePropose, useRequest, useSaveOperation, useSavePlan, useTakeApart, useTrial,
+  isReading, leave, rename, rulesOf, setField, take, useKeepSample, useMakeFeed, useMoveKey, useOperation, usePasted, useOutline, usePreview, usePropose, useRequest, useSaveOperation, useSavePlan, useTakeApart, useTrial,
   type OperationDocument, type Plan, type Trial,
 } from "./bench";
 import { fromRow, pathOf } from "./paths";
@@ -152,7 +152,7 @@ function Workbench(props: Props) {
         <input className="input input-ghost -ml-2 w-64 px-2 text-lg font-semibold" aria-label="Title of the operation" placeholder="Name this operation" value={title} onChange={(e) => setTitle(e.target.value)} readOnly={!mayBuild} />
         <span className="text-sm opacity-80">{service}</span>
         {item && <span className="font-mono text-xs opacity-70">{item.name}</span>}
-        <Tag>{["GET", "HEAD"].includes(document.method ?? "GET") ? "reads" : "may write"}</Tag>
+        <Tag>{isReading(document) ? "reads" : "may write"}</Tag>
         {document.enabled === false && <Tag tone="bad">disabled</Tag>}
         {savedPlan && <Tag>fills {savedPlan.typeName}</Tag>}
         <div className="ml-auto flex items-center gap-3 text-sm">

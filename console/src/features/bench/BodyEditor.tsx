@@ -1,22 +1,25 @@
 import { X } from "lucide-react";
 import { Fragment, useRef } from "react";
+import { QueryEditor } from "./QueryEditor";
 import type { Input, OperationDocument, Parameter } from "./bench";
 import { type Body, type Named, Parameters } from "./Parameters";
 
 interface Props {
+  project: string;
   document: OperationDocument;
   standing: string[];
   onDocument: (document: OperationDocument) => void;
 }
 
 const KINDS: [Body["type"] | "none", string][] = [
-  ["none", "no body"], ["json", "JSON from members"], ["form", "form fields"], ["multipart", "parts and files"], ["text", "text with places for values"], ["bytes", "bytes, from base64"],
+  ["none", "no body"], ["graphql", "a GraphQL query"], ["json", "JSON from members"], ["form", "form fields"], ["multipart", "parts and files"], ["text", "text with places for values"], ["bytes", "bytes, from base64"],
 ];
 type FilePart = NonNullable<Extract<Body, { type: "multipart" }>["parts"]>[number];
 type Typed = Named & { type?: (typeof TYPES)[number] };
 const TYPES = ["text", "integer", "decimal", "boolean", "json", "json_text"] as const;
 
 function begun(kind: string): Body | null {
+  if (kind === "graphql") return { type: "graphql", query: "", kind: "query" };
   if (kind === "json") return { type: "json", members: [] };
   if (kind === "multipart") return { type: "multipart", parts: [] };
   if (kind === "bytes") return { type: "bytes", media_type: "application/octet-stream", content: "" };
@@ -26,7 +29,7 @@ function begun(kind: string): Body | null {
 }
 
 /** What is sent as the body, by its kind. */
-export function BodyEditor({ document, standing, onDocument }: Props) {
+export function BodyEditor({ project, document, standing, onDocument }: Props) {
   const inputs = document.inputs ?? [];
   const body = document.body ?? null;
   const put = (next: Body | null, more: Input[] = []) => onDocument({ ...document, body: next, inputs: [...inputs, ...more] });
@@ -36,6 +39,7 @@ export function BodyEditor({ document, standing, onDocument }: Props) {
       <select className="select select-xs mb-1 w-56" aria-label="Kind of body" value={body?.type ?? "none"} onChange={(e) => put(begun(e.target.value))}>
         {KINDS.map(([kind, words]) => <option key={kind} value={kind}>{words}</option>)}
       </select>
+      {body?.type === "graphql" && <QueryEditor project={project} body={body} definition={document.came_from?.definition ?? ""} inputs={inputs} standing={standing} onBody={put} />}
       {body?.type === "json" && (
         <Parameters
           title="Members, each at its place" word="a member, such as /place/street" inputs={inputs} standing={standing} begun={(name): Typed => ({ name: name.startsWith("/") ? name : `/${name}` })}

@@ -4,7 +4,7 @@ import type { Schemas } from "../../api/client";
 import { Field, Heading } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { BodyEditor } from "./BodyEditor";
-import type { Input, OperationDocument } from "./bench";
+import { type Input, isReading, type OperationDocument } from "./bench";
 import { ODataPart } from "./ODataPart";
 import { AddName, Parameters } from "./Parameters";
 
@@ -38,7 +38,7 @@ export function RequestPane(props: Props) {
   const [isEditing, setEditing] = useState(!document.path || document.path === "/");
   const inputs = document.inputs ?? [];
   const problems = shown?.problems ?? [];
-  const reads = ["GET", "HEAD", "OPTIONS"].includes(document.method ?? "GET");
+  const reads = isReading(document);
   const [confirmed, setConfirmed] = useState(false);
   const [meant, setMeant] = useState(false);
   return (
@@ -168,7 +168,7 @@ function Describe(props: Props) {
       <Parameters title="Headers" word="a header" begun={(name) => ({ name })} list={document.headers ?? []} inputs={inputs} standing={props.standing} onChange={(headers, more = []) => set({ headers, inputs: [...inputs, ...more] })} />
       {document.odata && <ODataPart project={props.project} document={document} onDocument={onDocument} />}
       {(document.cookies?.length ?? 0) > 0 && <Parameters title="Cookies" word="a cookie" begun={(name) => ({ name })} list={document.cookies ?? []} inputs={inputs} standing={props.standing} onChange={(cookies, more = []) => set({ cookies, inputs: [...inputs, ...more] })} />}
-      {!["GET", "HEAD", "OPTIONS"].includes(document.method ?? "GET") && <BodyEditor document={document} standing={props.standing} onDocument={onDocument} />}
+      {(!["GET", "HEAD", "OPTIONS"].includes(document.method ?? "GET") || document.body?.type === "graphql") && <BodyEditor project={props.project} document={document} standing={props.standing} onDocument={onDocument} />}
       <fieldset>
         <legend className="mb-1 text-sm font-medium">Inputs</legend>
         {inputs.map((input, number) => {

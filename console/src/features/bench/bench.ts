@@ -10,6 +10,12 @@ export type Trial = Omit<Schemas["TrialShown"], "run"> & { run: number };
 export type Parameter = NonNullable<OperationDocument["query"]>[number];
 export type Input = NonNullable<OperationDocument["inputs"]>[number];
 
+/** Whether sending it changes nothing at the service: by its method, or as a GraphQL query. */
+export function isReading(document: OperationDocument): boolean {
+  if (document.body?.type === "graphql") return (document.body.kind ?? "query") === "query";
+  return ["GET", "HEAD", "OPTIONS"].includes(document.method ?? "GET");
+}
+
 export const FIELD_TYPES: FieldType[] = ["text", "integer", "decimal", "boolean", "date", "datetime", "json"];
 
 /** What is being made of the response: where the rows are, and the two documents. */

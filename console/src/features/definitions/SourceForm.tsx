@@ -14,6 +14,7 @@ interface Props {
 /** Where a definition is read from: an address, or files that are chosen or dropped here. */
 export function SourceForm({ address: known = "", isReading, verb, onSource, onStop }: Props) {
   const [address, setAddress] = useState(known);
+  const [introspect, setIntrospect] = useState(false);
   const [size, setSize] = useState(0);
   const [isOver, setOver] = useState(false);
   const seconds = useSeconds(isReading);
@@ -28,7 +29,7 @@ export function SourceForm({ address: known = "", isReading, verb, onSource, onS
         onSubmit={(event) => {
           event.preventDefault();
           setSize(0);
-          onSource({ address });
+          onSource({ address, introspect });
         }}
       >
         <Field label="Address of the definition" hint="it is kept, so that importing can be repeated; the host must be permitted">
@@ -39,6 +40,7 @@ export function SourceForm({ address: known = "", isReading, verb, onSource, onS
             </div>
           )}
         </Field>
+        <label className="flex items-center gap-2 text-sm"><input type="checkbox" className="checkbox checkbox-sm" checked={introspect} onChange={(e) => setIntrospect(e.target.checked)} /> it is a GraphQL service: ask it for its schema</label>
       </form>
       <div
         className={`rounded-box border border-dashed p-3 ${isOver ? "border-accent bg-accent/8" : "border-base-300"}`}

@@ -5,7 +5,7 @@ import { answer, api, type Schemas } from "../../api/client";
 export type Look = Schemas["DefinitionShown"];
 export type Offered = Schemas["OfferedOperation"];
 export type Comparison = Schemas["ComparisonShown"];
-export type Source = Pick<Schemas["SourceGivenRequest"], "address" | "files" | "definition">;
+export type Source = Pick<Schemas["SourceGivenRequest"], "address" | "files" | "definition" | "introspect">;
 type ImportGiven = Schemas["ImportGivenRequest"];
 
 /** "1 input", "2 inputs". */

@@ -9,12 +9,14 @@ from rondine.core.definitions.graphql import (
     schema_of_introspection,
     schema_of_sdl,
 )
+from rondine.core.definitions.har import is_har, read_har, without_secrets_har
 from rondine.core.definitions.model import Definition
 from rondine.core.definitions.openapi import read_openapi, version_of
+from rondine.core.documents.json import Limits, json_text, read_json
 from rondine.core.documents.xml import local, read_xml
 from rondine.core.errors import DocumentError, short
 
-READ = "read are OpenAPI (JSON, YAML), OData metadata (CSDL) and GraphQL (schema or introspection result)"
+READ = "read are OpenAPI (JSON, YAML), OData metadata (CSDL) GraphQL (schema or introspection result), and recorded sessions (HTTP Archive)"
 
 
 def read_definition(files: Files, address: str = "") -> Definition:
@@ -41,9 +43,22 @@ def read_definition(files: Files, address: str = "") -> Definition:
         return read_graphql(schema, [], files.main, address, label="introspection")
     if version_of(value):
         return read_openapi(files, address)
+    if is_har(value):
+        return read_har(value, files.main)
     if is_csdl_json(value):
         return read_csdl_json(value, files.main, address)
     raise unknown(value, files.main)
+
+
+def fit_to_keep(content: bytes) -> bytes:
+    """A file of a definition as it may be stored: a recorded session without its secrets, everything else as it is."""
+    if b'"log"' not in content[:4000] or content.lstrip()[:1] != b"{":
+        return content
+    try:
+        value = read_json(content, limits=Limits(size=200 * 1024 * 1024))
+    except DocumentError:
+        return content
+    return json_text(without_secrets_har(value)).encode() if is_har(value) else content
 
 
 def unknown(value: object, name: str) -> DocumentError:

@@ -19,7 +19,7 @@ from msgspec import UNSET, structs
 
 from rondine.core.connection import ConnectionDocument
 from rondine.core.definitions import Definition as Read
-from rondine.core.definitions import DescribedOperation, Files, Server, read_definition
+from rondine.core.definitions import DescribedOperation, Files, Server, fit_to_keep, read_definition
 from rondine.core.definitions.compare import Merged, merged, without_inputs
 from rondine.core.definitions.files import MOST_FILES, main_of, unpacked
 from rondine.core.definitions.graphql import introspection_query
@@ -99,7 +99,7 @@ def uploaded(files: Sequence[Mapping[str, Any]], main: str = "") -> Source:
         except (binascii.Error, ValueError) as error:
             raise InputError(f"the file is not base64: {error}", where=f"/files/{number}/base64") from error
         contents[one["name"]] = content
-    contents = unpacked(contents)
+    contents = {name: fit_to_keep(content) for name, content in unpacked(contents).items()}
     if main and main not in contents:
         raise InputError(f'there is no file "{main}"', where="/main", hint=did_you_mean(main, contents))
     return Source(main or main_of(contents), contents)
@@ -125,7 +125,7 @@ async def fetched(
     await release_database()
     if introspect:
         return Source(address, {address: await _introspected(engine, line, address)}, address)
-    contents = {address: await _fetch(engine, line, address)}
+    contents = {address: fit_to_keep(await _fetch(engine, line, address))}
     files = Files(address, contents)
     pending = await sync_to_async(files.outside, thread_sensitive=False)()
     while pending and len(contents) < MOST_FILES:

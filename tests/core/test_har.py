@@ -1,0 +1,154 @@
+"""Recorded sessions: requests of the service grouped into operations, everything else and every secret left out."""
+
+import json
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from rondine.core.definitions import Files, fit_to_keep, read_definition
+from rondine.core.errors import DocumentError, RondineError
+from rondine.core.protocols.inputs import checked_inputs
+from rondine.core.protocols.operation import GraphQLBody, operation_problems
+from rondine.core.protocols.rest import build_request
+from rondine.core.settings import dump
+
+SECRET = "k9Canary7Zx4Qw8Er2Ty6Ui"
+BASE = "https://register.example"
+
+
+def entry(
+    url,
+    *,
+    method="GET",
+    headers=(),
+    post=None,
+    media="application/json",
+    status=200,
+    answer=None,
+    mime="application/json",
+):
+    request = {
+        "method": method,
+        "url": url,
+        "headers": [{"name": name, "value": value} for name, value in headers],
+        "cookies": [{"name": "sid", "value": SECRET}],
+    }
+    if post is not None:
+        request["postData"] = {"mimeType": mime, "text": post}
+    text = answer if isinstance(answer, str) else json.dumps(answer)
+    return {"request": request, "response": {"status": status, "content": {"mimeType": media, "text": text}}}
+
+
+SIGNED = [
+    ("Authorization", f"Bearer {SECRET}"),
+    ("X-Register-Key", SECRET),
+    ("User-Agent", "b"),
+    ("X-Office", "trees"),
+    ("Cookie", f"sid={SECRET}"),
+]
+ENTRIES = [
+    entry(f"{BASE}/", media="text/html", answer="<html>"),
+    entry(f"{BASE}/assets/app.js", media="application/javascript", answer="1"),
+    entry("https://counter.example/hit?id=7", answer={}),
+    entry(f"{BASE}/v1/trees?district=Orti&limit=5", headers=SIGNED, answer={"trees": [{"number": "OLM-00007", "girth": 2}], "token": SECRET}),
+    entry(f"{BASE}/v1/trees?district=Mulini&limit=5", headers=SIGNED, answer={"trees": [{"number": "OLM-00008", "girth": 1.5}]}),
+    entry(f"{BASE}/v1/trees/OLM-00007?api_key={SECRET}", headers=SIGNED, answer={"number": "OLM-00007"}),
+    entry(f"{BASE}/v1/trees/OLM-00008", answer={"error": {"message": "no"}}, status=404),
+    entry(f"{BASE}/v1/trees/OLM-00007/care", method="POST", post=json.dumps({"work": "pruned", "crew": {"name": "West"}, "password": SECRET}), status=201, answer={"id": 7}),
+    entry(f"{BASE}/v1/session", method="POST", mime="application/x-www-form-urlencoded", post=f"user=mira&password={SECRET}", answer={"access_token": SECRET}),
+    entry(f"{BASE}/graphql", method="POST", post=json.dumps({"query": "query Some($id: ID) { inspection(id: $id) { grade } }", "operationName": "Some", "variables": {"id": "I-1"}}), answer={"data": {}}),
+    entry(f"{BASE}/graphql", method="POST", post=json.dumps({"query": "mutation Other { withdraw }"}), answer={"data": {}}),
+    entry(f"{BASE}/v1/trees", method="OPTIONS", answer=""),
+    entry(f"{BASE}/old", status=302, answer=""),
+]  # fmt: skip
+
+
+def read(*entries):
+    content = fit_to_keep(
+        json.dumps({"log": {"version": "1.2", "creator": {"name": "b"}, "entries": list(entries)}}).encode()
+    )
+    assert SECRET.encode() not in content
+    return read_definition(Files("session.har", {"session.har": content}))
+
+
+def test_requests_are_grouped_by_template_and_everything_else_is_passed_over():
+    found = read(*ENTRIES)
+    keys = {one.key: one for one in found.operations}
+    assert set(keys) == {
+        "GET /v1/trees", "GET /v1/trees/{tree}", "POST /v1/trees/{tree}/care", "POST /v1/session", "POST /graphql#Some", "POST /graphql#Other",
+    }  # fmt: skip
+    assert found.servers[0].address == BASE and "counter.example" in found.left_out[0].message
+    trees = keys["GET /v1/trees"].document
+    assert {one.name: (one.type, dump(one).get("default"), dump(one).get("try_value")) for one in trees.inputs} == {
+        "district": ("text", None, "Orti"), "limit": ("integer", 5, 5), "X_Office": ("text", "trees", "trees"),
+    }  # fmt: skip
+    assert trees.responses[0].schema["properties"]["trees"]["items"]["properties"]["girth"]["type"] == "number"
+    assert [one.status for one in keys["GET /v1/trees/{tree}"].document.responses] == ["200", "404"]
+    report = keys["POST /v1/trees/{tree}/care"].document
+    values = {one["name"]: one["try_value"] for one in dump(report.inputs) if "try_value" in one}
+    assert values == {"tree": "OLM-00007", "work": "pruned", "crew_name": "West"}
+    assert json.loads(build_request(report, BASE, checked_inputs(report.inputs, values)).request.body) == {
+        "work": "pruned",
+        "crew": {"name": "West"},
+    }
+    assert all(operation_problems(one.document) == [] for one in found.operations)
+    body = keys["POST /graphql#Other"].document.body
+    assert isinstance(body, GraphQLBody) and body.kind == "mutation"
+
+
+def test_no_secret_is_left_in_anything_and_the_ways_to_sign_in_are_offered():
+    found = read(*ENTRIES)
+    assert SECRET not in str(found)
+    assert {one.name: dump(one.sign_in)["type"] for one in found.sign_ins} == {
+        "bearer": "bearer",
+        "X-Register-Key in the header": "api_key",
+        "api_key in the query": "api_key",
+    }
+    assert any("taken out" in one.message for one in found.warnings)
+
+
+@pytest.mark.parametrize("entries", [[], ENTRIES[:2], [{"request": 1}], [None]])
+def test_a_session_without_a_request_of_a_service_is_refused_in_words(entries):
+    with pytest.raises(DocumentError, match="no request of a service") as caught:
+        read(*entries)
+    assert caught.value.where == "session.har"
+
+
+ODD = (
+    st.none()
+    | st.integers()
+    | st.text(max_size=8)
+    | st.lists(st.integers(), max_size=2)
+    | st.just({})
+    | st.just("http://[x")
+    | st.just("https://a.example/{x}/%zz?{y}=%")
+)
+
+
+@settings(max_examples=200, deadline=None, suppress_health_check=list(HealthCheck))
+@given(
+    st.integers(0, len(ENTRIES) - 1),
+    st.sampled_from(["request", "response"]),
+    st.sampled_from(["url", "method", "headers", "postData", "status", "content", "cookies", "text", "mimeType", ""]),
+    ODD,
+)
+def test_however_an_archive_is_broken_it_ends_with_operations_or_words(number, side, part, new):
+    entries = json.loads(json.dumps(ENTRIES))
+    if part == "":
+        entries[number][side] = new
+    elif part in ("text", "mimeType"):
+        (
+            entries[number][side].setdefault("content", {})
+            if side == "response"
+            else entries[number][side].setdefault("postData", {})
+        )[part] = new
+    else:
+        entries[number][side][part] = new
+    try:
+        content = fit_to_keep(json.dumps({"log": {"entries": entries}}).encode())
+        found = read_definition(Files("session.har", {"session.har": content}))
+    except RondineError as error:
+        assert error.where
+        return
+    assert all(operation_problems(one.document) == [] for one in found.operations)

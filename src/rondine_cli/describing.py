@@ -23,8 +23,26 @@ def add_commands(commands: Any) -> None:
     make.add_argument("--title", default="")
     source = make.add_mutually_exclusive_group(required=True)
     source.add_argument("--address", help="a complete address; it is taken apart")
+    source.add_argument(
+        "--pasted", metavar="FILE", help="a request as HTTP text, or a list of parameters (- for standard input)"
+    )
     source.add_argument("--file", help="an operation document (JSON or YAML; - for standard input)")
     make.set_defaults(run=run_make)
+    copy = operation.add_parser("copy", help="copy one as the start of another, with its samples and mapping")
+    copy.add_argument("name")
+    copy.add_argument("new_name")
+    copy.set_defaults(run=run_copy)
+    usual = operation.add_parser(
+        "usual", help="list, find, create, replace, change and remove of a resource, made from its path"
+    )
+    usual.add_argument("path", help="such as /v1/trees")
+    usual.add_argument("--service", required=True)
+    usual.add_argument(
+        "--record-type", default="", help="its fields become the members of bodies, its key the place in the path"
+    )
+    usual.add_argument("--key", default="id", help="the place's name, if there is no record type (default: id)")
+    usual.add_argument("--show", action="store_true", help="only show them")
+    usual.set_defaults(run=run_usual)
     apart = operation.add_parser("apart", help="take an address apart and show what it is made of")
     apart.add_argument("address")
     apart.set_defaults(run=run_apart)
@@ -72,13 +90,34 @@ def add_commands(commands: Any) -> None:
 
 
 def run_make(session: Session, args: Namespace, out: Output) -> None:
-    document = session.office.take_apart(args.address)["operation"] if args.address else read_document(args.file)
+    if args.pasted:
+        text = sys.stdin.read() if args.pasted == "-" else Path(args.pasted).read_text()
+        document = session.office.read_pasted(text)["operation"]
+    else:
+        document = session.office.take_apart(args.address)["operation"] if args.address else read_document(args.file)
     made = session.office.operations.save(args.name, service=args.service, title=args.title, document=document)
     out.value(
         made,
         f"operation {made['name']} is at version {made['version']}: {made['document'].get('method', 'GET')} {made['document'].get('path', '/')}\nsend it once: rondine operation try {made['name']}",
     )
     show_problems(made, out)
+
+
+def run_copy(session: Session, args: Namespace, out: Output) -> None:
+    made = session.office.copy_operation(args.name, args.new_name)
+    also = [*made["samples"], *([f"mapping {made['mapping']}"] if made["mapping"] else [])]
+    out.value(made, f"operation {made['name']}{', with ' + ', '.join(also) if also else ''}")
+
+
+def run_usual(session: Session, args: Namespace, out: Output) -> None:
+    found = session.office.usual_operations(args.path, record_type=args.record_type, key=args.key)
+    if not args.show:
+        for one in found:
+            session.office.operations.make(
+                one["name"], title=one["title"], service=args.service, document=one["document"]
+            )
+    rows = [{**one, "inputs": len(one["document"].get("inputs", []))} for one in found]
+    out.rows(rows, ["name", "title", "document.method", "document.path", "inputs"], empty="nothing is proposed")
 
 
 def run_apart(session: Session, args: Namespace, out: Output) -> None:
@@ -175,6 +214,10 @@ def trial_text(session: Session, found: dict[str, Any]) -> str:
             *(f"  {one['path']}  {one['count']} × {one['holds']}" for one in found["row_choices"][:5]),
         ]
     lines += [f"paging: {one['reason']}" for one in found["paging"]]
+    if found["described"]:
+        words = "as described" if not found["differences"] else "otherwise than described:"
+        lines += [f"the definition's response {found['described']}: {words}"]
+        lines += [f"  {one['where']}: {one['message']}" for one in found["differences"][:20]]
     lines.append(f"keep it as a sample: rondine sample keep NAME --run {found['run']}")
     return "\n".join(lines)
 

@@ -83,7 +83,32 @@ def run_import(session: Session, args: Namespace, out: Output) -> int:
     office.import_definition(record_types=[], hash=found["hash"], **source)
     held_name = next(one["name"] for one in office.definitions if one["service"] == "seeds")
     _chosen(office, held_name, tell)
-    out.out.print(f"\nLook at it in the console: {session.url}/p/{office.name}/operations/lots-to-test", markup=False)
+    step(
+        7,
+        "Ask the inspection desk, a GraphQL service, for its schema",
+        "rondine definition import .../graphql --introspect --service desk",
+    )
+    desk = f"http://127.0.0.1:{ports['desk']}"
+    office.services.save("desk", title="Inspection desk")
+    office.credentials.save("desk-key", environment="test")
+    office.set_secrets("desk-key", token=papers["desk_token"])
+    document = {"base_address": desk, "sign_in": {"type": "bearer"}}
+    office.connections.save("desk-test", service="desk", environment="test", credential="desk-key", document=document)
+    source = {"address": f"{desk}/graphql", "introspect": True, "service": "desk", "environment": "test"}
+    found = office.look_at_definition(**source)
+    tell(summary(found))
+    office.import_definition(record_types=[], hash=found["hash"], **source)
+    held = next(one for one in office.definitions if one["service"] == "desk")
+    name = next(one for one in held["operations"] if one.startswith("inspections"))
+    query = office.operations.get(name)["document"]["body"]["query"]
+    taken = office.choose_fields(held["name"], query, take=["inspections", "nodes", "tree", "number"])
+    tell(taken["query"])
+    tell(f"{taken['count']} fields, {taken['depth']} deep, up to {taken['cost']} values")
+    trial = office.try_operation(service="desk", operation=name, inputs={"grade": "ACT", "first": 2})
+    tell(office.text(trial["body"])["text"][:300])
+
+    lots, inspections = (f"{session.url}/p/{office.name}/operations/{one}" for one in ("lots-to-test", name))
+    out.out.print(f"\nLook at it in the console: {lots} and {inspections}", markup=False)
     return 0
 
 

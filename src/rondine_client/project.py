@@ -264,6 +264,18 @@ class Project:
         body = {"accept": accept, "add": list(add), **_source(source)}
         return self._ask("POST", f"/definitions/{quote(name, safe='')}/update", body)
 
+    def read_pasted(self, text: str) -> Json:
+        """A pasted address, request as HTTP text, or list of parameters as an operation: {kind, base_address, operation, findings}."""
+        return self._ask("POST", "/pastes", {"text": text})
+
+    def copy_operation(self, name: str, new_name: str, *, title: str = "") -> Json:
+        """Copies an operation with its samples and its mapping: {name, samples, mapping}; nothing links back."""
+        return self._ask("POST", f"/operations/{quote(name, safe='')}/copy", {"name": new_name, "title": title})
+
+    def usual_operations(self, path: str, *, record_type: str = "", key: str = "id") -> list[Json]:
+        """List, find, create, replace, change and remove of a resource at a path, as proposals: [{name, title, document}]."""
+        return self._ask("POST", "/patterns", {"path": path, "record_type": record_type, "key": key})
+
     def show_request(
         self,
         *,

@@ -321,4 +321,4 @@ def test_a_graphql_query_is_composed_by_taking_fields_and_runs(open_page, rondin
     expect(page.get_by_text("OK (200)")).to_be_visible()
     expect(page.get_by_label("One row is each of")).to_have_value(re.compile(r"nodes"))
     page.get_by_label("Query", exact=True).fill("query Q { inspections { nodes { girth } } }")
-    expect(page.get_by_text('Cannot query field "girth"').first).to_be_visible()
+    expect(page.get_by_text("Cannot query field").first).to_be_visible()

@@ -41,7 +41,16 @@ LEAST = {
     ("POST", "/runs/{run_id}/cancel"): "operator",
     **{
         ("POST", path): "viewer"
-        for path in ("/addresses", "/requests", "/outlines", "/proposals", "/previews", "/definitions/{name}/fields")
+        for path in (
+            "/addresses",
+            "/requests",
+            "/outlines",
+            "/proposals",
+            "/previews",
+            "/definitions/{name}/fields",
+            "/pastes",
+            "/patterns",
+        )
     },
 }
 ROLES = ("viewer", "operator", "builder", "administrator")

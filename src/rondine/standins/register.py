@@ -249,8 +249,8 @@ def in_2_0(document: dict[str, Any], host: str) -> dict[str, Any]:
         if isinstance(reference := out.get("$ref"), str):
             target = reference.replace("#/components/schemas", "#/definitions").replace("#/components", "#")
             return {"$ref": target}
-        if out.get("type") == ["string", "null"]:
-            out |= {"type": "string", "x-nullable": True}
+        if isinstance(out.get("type"), list):
+            out |= {"type": out["type"][0], "x-nullable": True}
         if alternatives := out.pop("anyOf", None):
             return {"allOf": alternatives[:1], "x-nullable": True, **out}
         if "in" in out and "schema" in out:

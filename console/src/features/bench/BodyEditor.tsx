@@ -34,7 +34,7 @@ export function BodyEditor({ project, document, standing, onDocument }: Props) {
   const body = document.body ?? null;
   const put = (next: Body | null, more: Input[] = []) => onDocument({ ...document, body: next, inputs: [...inputs, ...more] });
   return (
-    <fieldset className="mb-3">
+    <fieldset className="mb-3 min-w-0">
       <legend className="mb-1 text-sm font-medium">Body</legend>
       <select className="select select-xs mb-1 w-56" aria-label="Kind of body" value={body?.type ?? "none"} onChange={(e) => put(begun(e.target.value))}>
         {KINDS.map(([kind, words]) => <option key={kind} value={kind}>{words}</option>)}

@@ -22,7 +22,7 @@ export function ODataPart({ project, document, onDocument }: { project: string; 
   const members: Members = Object.entries(opened(rowOf(document), schemas)?.properties ?? {});
   const plain = members.filter(([, one]) => !one["x-navigation"]);
   return (
-    <fieldset className="mb-3 text-xs">
+    <fieldset className="mb-3 min-w-0 text-xs">
       <legend className="mb-1 text-sm font-medium">OData {query.version ?? "4.0"}</legend>
       {members.length === 0 && <p className="mb-2 opacity-75">The definition says nothing of its fields; import its $metadata to choose them.</p>}
       <Fields chosen={query.select ?? []} plain={plain} onChosen={(select) => put({ select })} />

@@ -39,7 +39,7 @@ export function Parameters<T extends Named>({ title, word, list, inputs, standin
     }
   };
   return (
-    <fieldset className="mb-3">
+    <fieldset className="mb-3 min-w-0">
       <legend className="mb-1 text-sm font-medium">{title}</legend>
       {list.map((one, number) => {
         const source = sourceOfValue(one.value);

@@ -58,6 +58,17 @@ export function ResponsePane(props: ResponseProps) {
             {call.timings && <p className="text-sm">{bytes(call.size)} after {call.timings.done.toFixed(0)} ms</p>}
             {call.timings && <TimingBar timings={call.timings} />}
           </div>
+          {outcome.is_good && outcome.message && (
+            <p className="mt-1 border-l-4 border-warning bg-warning/10 px-3 py-1.5 text-sm">{outcome.words}. <span className="font-medium">The service says: {outcome.message}</span></p>
+          )}
+          {"described" in trial && trial.differences.length > 0 && (
+            <details className="mt-1 border-l-4 border-warning bg-warning/10 px-3 py-1.5 text-sm">
+              <summary className="cursor-pointer">{trial.differences.length} otherwise than the definition says of {trial.described}</summary>
+              <ul className="mt-1 max-h-40 overflow-auto text-xs">
+                {trial.differences.map((one) => <li key={one.where + one.message}><span className="font-mono">{one.where}</span> {one.message}</li>)}
+              </ul>
+            </details>
+          )}
           {!outcome.is_good && (
             <div className="mt-1 border-l-4 border-error bg-error/8 px-3 py-2 text-sm">
               <p>{outcome.words}</p>

@@ -112,13 +112,19 @@ export function useOutline(project: string, body: string | null, corrections: Sc
 }
 
 /** Names of lists that say nothing of what they hold. */
-const ENVELOPES = new Set(["value", "result", "item", "row", "record", "data", "d", "entry", "element"]);
+const ENVELOPES = new Set(["value", "result", "item", "row", "record", "data", "d", "entry", "element", "node", "edge", "list"]);
+
+/** What one row is called: after the innermost step of its path that says something, or after the operation's path. */
+function namedAfter(row: string, path: string): string {
+  const plain = path.replace(/\{[^}]*\}/g, "").split("/").filter(Boolean);
+  const steps = [...plain.slice(-1), ...row.replace(/\[[^\]]*\]/g, "").split(".").slice(1)];
+  return steps.map((one) => singular(`$.${one}`)).reverse().find((one) => !ENVELOPES.has(one)) ?? "record";
+}
 
 export function usePropose(project: string) {
   return useMutation({
     mutationFn: async ({ body, rows, corrections, mappingName, path }: { body: string; rows: string[]; corrections: Schemas["Correction"][]; mappingName: string; path: string }): Promise<Plan> => {
-      const named = singular(rows[rows.length - 1] ?? "$");
-      const typeName = ENVELOPES.has(named) ? singular(`$${path.replace(/\/\{[^}]*\}/g, "").replaceAll("/", ".").replace(/[^\w.-]/g, "")}`) || named : named;
+      const typeName = namedAfter(rows[rows.length - 1] ?? "$", path);
       const made = await answer(api.POST("/api/v1/projects/{project}/proposals", { params: { path: { project } }, body: { bodies: [body], rows, name: typeName, corrections } }));
       return { rows, typeName, mappingName, recordType: made.record_type, mapping: made.mapping, notes: made.notes };
     },
@@ -191,7 +197,7 @@ export function usePasted(project: string) {
       const kept = await answer(api.POST("/api/v1/projects/{project}/samples", { params: { path: { project } }, body: { name, text, operation } }));
       const outline = await answer(api.POST("/api/v1/projects/{project}/outlines", { params: { path: { project } }, body: { bodies: [kept.body] } }));
       const call = { number: 0, method: "", url: "", request: "", status: 0, reason: "Pasted", headers: [], size: text.length, timings: null, rows: null, error: null, purpose: "", via: "", by: "", body: kept.body, at: new Date().toISOString() };
-      return { run: 0, body: kept.body, unreadable: "", row_choices: outline.row_choices, paging: [], outcome: { is_good: true, words: "", hint: "", message: "" }, call };
+      return { run: 0, body: kept.body, unreadable: "", row_choices: outline.row_choices, paging: [], described: "", differences: [], outcome: { is_good: true, words: "", hint: "", message: "" }, call };
     },
   });
 }

@@ -205,6 +205,15 @@ def values_of(operation: OperationDocument) -> Iterator[tuple[str, Value]]:
     yield from body_values(operation.body)
 
 
+def response_for(operation: OperationDocument, status: int) -> ResponseDescription | None:
+    """What the definition says of a response with this status: of the status itself, its family, or by default (OpenAPI 3.1, "Responses Object")."""
+    for wanted in (str(status), f"{status // 100}XX", "default"):
+        found = [one for one in operation.responses if one.status == wanted]
+        if found:
+            return next((one for one in found if "json" in one.media_type), found[0])
+    return None
+
+
 def is_reading(operation: OperationDocument) -> bool:
     """Whether sending it changes nothing at the service: by its method (RFC 9110, section 9.2.1), or as a GraphQL query."""
     if isinstance(operation.body, GraphQLBody):

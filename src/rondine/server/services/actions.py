@@ -34,10 +34,11 @@ from rondine.core.limits import meter
 from rondine.core.mapping.propose import row_choices
 from rondine.core.pagination.recognise import recognise
 from rondine.core.protocols.inputs import checked_inputs, standing_value, value_text
-from rondine.core.protocols.operation import OperationDocument, is_reading, operation_problems
+from rondine.core.protocols.operation import OperationDocument, is_reading, operation_problems, response_for
 from rondine.core.protocols.outcome import outcome
 from rondine.core.protocols.rest import Built, build_request, with_connection
 from rondine.core.protocols.values import ValueOf, parts_of
+from rondine.core.schema.check import differences
 from rondine.core.secret import MASK, Secret
 from rondine.core.settings import dump, load
 from rondine.core.signin import Given, NoSignIn, ReadToken, SignIn, SignInOperation, Token
@@ -52,6 +53,7 @@ from rondine.server.services.models import (
     Body,
     Connection,
     Credential,
+    Definition,
     Environment,
     Sample,
     Service,
@@ -619,6 +621,8 @@ def trial_report(run: Run) -> dict[str, Any]:
         "unreadable": "",
         "row_choices": [],
         "paging": [],
+        "described": "",
+        "differences": [],
     }
     value: Any = None
     if call.body is not None:
@@ -632,6 +636,8 @@ def trial_report(run: Run) -> dict[str, Any]:
             ]
         except DocumentError as error:
             report["unreadable"] = str(error)
+    if call.status is not None and report["body"] and not report["unreadable"]:
+        report["described"], report["differences"] = against_definition(run, call.status, value)
     if call.status is not None:
         meaning = outcome(call.status, value, tuple(map(tuple, call.headers)))
         report["outcome"] = {
@@ -641,6 +647,21 @@ def trial_report(run: Run) -> dict[str, Any]:
             "message": meaning.message,
         }
     return report
+
+
+def against_definition(run: Run, status: int, value: Any) -> tuple[str, list[dict[str, str]]]:
+    """(which described response it is, such as 200, 4XX or default; what differs from it). Empty if the operation describes none."""
+    if run.operation is None:
+        return "", []
+    document: OperationDocument = load(OperationDocument, run.operation.document)
+    described = response_for(document, status)
+    if described is None or described.schema is None:
+        return "", []
+    held = None
+    if document.came_from is not None:
+        held = Definition.objects.filter(project=run.project_id, name=document.came_from.definition).first()
+    found = differences(value, described.schema, held.schemas if held else {})
+    return described.status, [one.to_json() for one in found]
 
 
 def shown_row_choices(value: Any) -> list[dict[str, Any]]:

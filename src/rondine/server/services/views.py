@@ -17,6 +17,7 @@ from rondine.core.keylike import Finding, keys_in_operation
 from rondine.core.paths import normalized_path, parse_pointer, pointer_text, resolve
 from rondine.core.protocols.address import take_apart
 from rondine.core.protocols.operation import OperationDocument
+from rondine.core.protocols.pasted import read_pasted
 from rondine.core.settings import dump, load
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.views import ProjectView, Strict, WaitingView
@@ -37,6 +38,7 @@ from rondine.server.services.actions import (
     try_operation,
     value_of,
 )
+from rondine.server.services.by_hand import copy_operation, pattern
 from rondine.server.services.kinds import OPERATIONS, SAMPLES, SERVICES
 
 #: Characters of text shown at a time.
@@ -136,6 +138,86 @@ class AddressView(ProjectView):
                 "joined": found.joined,
             }
         )
+
+
+class Paste(Strict):
+    text = serializers.CharField(max_length=200_000, trim_whitespace=False)
+
+
+class PasteParts(serializers.Serializer[Any]):
+    kind = serializers.ChoiceField(["address", "request", "parameters"])
+    base_address = serializers.CharField(allow_blank=True)
+    name = serializers.CharField(allow_blank=True)
+    title = serializers.CharField(allow_blank=True)
+    operation = DocumentField(OperationDocument)
+    findings = FindingLine(many=True)
+
+
+class PasteView(ProjectView):
+    """A pasted address, request as HTTP text, or list of parameters, made into an operation with its inputs."""
+
+    permissions = {"POST": "view"}
+
+    @extend_schema(operation_id="readPasted", request=Paste, responses=PasteParts)
+    def post(self, request: Request, project: str) -> Response:
+        found = read_pasted(self.given(Paste, request)["text"])
+        return Response(
+            {
+                "kind": found.kind,
+                "base_address": found.base_address,
+                "name": found.name,
+                "title": found.title,
+                "operation": dump(found.operation),
+                "findings": [shown_finding(one) for one in keys_in_operation(found.operation)],
+            }
+        )
+
+
+class CopyGiven(Strict):
+    name = serializers.CharField(max_length=63)
+    title = serializers.CharField(required=False, allow_blank=True, max_length=200)
+
+
+class CopyMade(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    samples = serializers.ListField(child=serializers.CharField())
+    mapping = serializers.CharField(allow_null=True)
+
+
+class CopyView(ProjectView):
+    """An operation copied as the start of another, with its samples and its mapping; nothing links back."""
+
+    permissions = {"POST": "build"}
+
+    @extend_schema(operation_id="copyOperation", request=CopyGiven, responses={201: CopyMade})
+    def post(self, request: Request, project: str, name: str) -> Response:
+        given = self.given(CopyGiven, request)
+        made, samples, mapping = copy_operation(self.project, self.person, self.role, name, given)
+        return Response({"name": made.name, "samples": samples, "mapping": mapping}, status=201)
+
+
+class PatternGiven(Strict):
+    path = serializers.CharField(max_length=2000)
+    record_type = serializers.CharField(required=False, allow_blank=True, default="")
+    key = serializers.RegexField(r"^[A-Za-z][A-Za-z0-9_]{0,62}$", required=False, default="id")
+
+
+class PatternLine(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    title = serializers.CharField()
+    document = DocumentField(OperationDocument)
+
+
+class PatternView(ProjectView):
+    """The usual operations of a resource (list, find, create, replace, change, remove), proposed from its path; nothing is made."""
+
+    permissions = {"POST": "view"}
+
+    @extend_schema(operation_id="proposeUsual", request=PatternGiven, responses=PatternLine(many=True))
+    def post(self, request: Request, project: str) -> Response:
+        given = self.given(PatternGiven, request)
+        found = pattern(self.project, given["path"], given["record_type"], given["key"])
+        return Response([{"name": one.name, "title": one.title, "document": dump(one.document)} for one in found])
 
 
 class Asked(Strict):
@@ -241,6 +323,12 @@ class TrialShown(serializers.Serializer[Any]):
     unreadable = serializers.CharField()
     row_choices = RowChoiceLine(many=True)
     paging = PagingGuessLine(many=True)
+    described = serializers.CharField(
+        allow_blank=True, help_text="which response of the definition it is: 200, 4XX, default"
+    )
+    differences = ProblemLine(
+        many=True, help_text="what is otherwise than the definition says, by its place in the response"
+    )
 
 
 class TrialsView(WaitingView):

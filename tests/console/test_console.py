@@ -282,7 +282,7 @@ def test_fields_conditions_and_relations_of_an_odata_set_are_chosen_without_typi
     expect(page.get_by_text("10 rows at $.value[*]; nothing was stored")).to_be_visible()
     page.get_by_role("button", name="Import 22 operations").click()
     page.get_by_role("link", name="list-lots").click()
-    page.get_by_role("button", name="describe").click()
+    page.get_by_role("button", name="describe", exact=True).click()
     page.get_by_text("Fields: all").click()
     page.get_by_label("Number", exact=True).check()
     page.get_by_label("Grams", exact=True).check()
@@ -308,7 +308,7 @@ def test_a_graphql_query_is_composed_by_taking_fields_and_runs(open_page, rondin
     page.get_by_role("button", name="Look at it").click()
     page.get_by_role("button", name="Import 5 operations").click()
     page.get_by_role("link", name="inspections", exact=True).click()
-    page.get_by_role("button", name="describe").click()
+    page.get_by_role("button", name="describe", exact=True).click()
     page.get_by_text("Take fields from the schema").click()
     page.get_by_role("button", name="its fields").click()
     page.get_by_role("listitem").filter(has=page.get_by_label("inspections.nodes", exact=True)).last.get_by_role(
@@ -322,3 +322,26 @@ def test_a_graphql_query_is_composed_by_taking_fields_and_runs(open_page, rondin
     expect(page.get_by_label("One row is each of")).to_have_value(re.compile(r"nodes"))
     page.get_by_label("Query", exact=True).fill("query Q { inspections { nodes { girth } } }")
     expect(page.get_by_text("Cannot query field").first).to_be_visible()
+
+
+def test_a_list_of_parameters_is_pasted_and_the_usual_operations_are_made_and_copied(open_page, rondine):
+    rondine.connect("console-usual")
+    page = open_page(path="/services")
+    mine = page.locator("section").filter(has_text="console-usual")
+    mine.get_by_role("button", name="Describe the usual six").click()
+    mine.get_by_label("Path of the resource").fill("/v1/plots")
+    mine.get_by_role("button", name="Propose").click()
+    mine.get_by_label("path of List plots").fill("/v1/trees")
+    mine.get_by_label("Remove plot", exact=True).uncheck()
+    mine.get_by_role("button", name="Make 5 operations").click()
+    mine.get_by_role("link", name="List plots").click()
+    page.get_by_role("button", name="describe", exact=True).click()
+    page.get_by_label("Paste a whole address").fill(
+        "district | string | optional | of the town\nlimit | integer | optional | on a page"
+    )
+    page.get_by_role("button", name="Take apart").click()
+    page.get_by_role("textbox", name="district text").fill("Orti")
+    expect(page.get_by_label("The request as it will be sent")).to_contain_text("/v1/trees?district=Orti")
+    page.get_by_role("button", name="Save", exact=True).click()
+    page.get_by_role("button", name="Copy", exact=True).click()
+    page.wait_for_url("**/operations/list-plots-copy")

@@ -775,6 +775,23 @@ export interface paths {
         patch: operations["changeOperation"];
         trace?: never;
     };
+    "/api/v1/projects/{project}/operations/{name}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description An operation copied as the start of another, with its samples and its mapping; nothing links back. */
+        post: operations["copyOperation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/operations/{name}/revisions": {
         parameters: {
             query?: never;
@@ -803,6 +820,40 @@ export interface paths {
         put?: never;
         /** @description The schema of stored bodies, as lines for people and as JSON Schema. */
         post: operations["getOutline"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/pastes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A pasted address, request as HTTP text, or list of parameters, made into an operation with its inputs. */
+        post: operations["readPasted"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/patterns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The usual operations of a resource (list, find, create, replace, change, remove), proposed from its path; nothing is made. */
+        post: operations["proposeUsual"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1690,6 +1741,16 @@ export interface components {
         ConsentAddress: {
             address: string;
             callback: string;
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        CopyGivenRequest: {
+            name: string;
+            title?: string;
+        };
+        CopyMade: {
+            mapping: string | null;
+            name: string;
+            samples: string[];
         };
         /**
          * Correction
@@ -2854,6 +2915,24 @@ export interface components {
             /** @default  */
             user_name?: string;
         };
+        PasteParts: {
+            base_address: string;
+            findings: components["schemas"]["FindingLine"][];
+            /**
+             * @description * `address` - address
+             *     * `request` - request
+             *     * `parameters` - parameters
+             * @enum {string}
+             */
+            kind: "address" | "request" | "parameters";
+            name: string;
+            operation: components["schemas"]["OperationDocument"];
+            title: string;
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        PasteRequest: {
+            text: string;
+        };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         PatchedChangedConnectionRequest: {
             credential?: string | null;
@@ -2940,6 +3019,19 @@ export interface components {
             name?: string;
             title?: string;
             why?: string;
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        PatternGivenRequest: {
+            /** @default id */
+            key?: string;
+            path: string;
+            /** @default  */
+            record_type?: string;
+        };
+        PatternLine: {
+            document: components["schemas"]["OperationDocument"];
+            name: string;
+            title: string;
         };
         /**
          * Preparation
@@ -3593,6 +3685,10 @@ export interface components {
             /** Format: uuid */
             body: string | null;
             call: components["schemas"]["CallLine"];
+            /** @description which response of the definition it is: 200, 4XX, default */
+            described: string;
+            /** @description what is otherwise than the definition says, by its place in the response */
+            differences: components["schemas"]["ProblemLine"][];
             outcome: components["schemas"]["OutcomeShown"] | null;
             paging: components["schemas"]["PagingGuessLine"][];
             row_choices: components["schemas"]["RowChoiceLine"][];
@@ -5884,6 +5980,41 @@ export interface operations {
             };
         };
     };
+    copyOperation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyGivenRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CopyMade"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listOperationRevisions: {
         parameters: {
             query?: never;
@@ -5936,6 +6067,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OutlineShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readPasted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasteParts"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    proposeUsual: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PatternGivenRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PatternLine"][];
                 };
             };
             /** @description what went wrong */

@@ -8,7 +8,7 @@ import { useEnvironments, usePermission } from "../session/session";
 import { useEnvironmentList, useStandingNames } from "../environments/environments";
 import { nameOf } from "../services/services";
 import {
-  isReading, leave, rename, rulesOf, setField, take, useKeepSample, useMakeFeed, useMoveKey, useOperation, usePasted, useOutline, usePreview, usePropose, useRequest, useSaveOperation, useSavePlan, useTakeApart, useTrial,
+  isReading, leave, rename, rulesOf, setField, take, useKeepSample, useMakeFeed, useMoveKey, useOperation, usePasted, useOutline, usePreview, usePropose, useRequest, useSaveOperation, useSavePlan, usePasteParts, useCopyOperation, useTrial, withPasted,
   type OperationDocument, type Plan, type Trial,
 } from "./bench";
 import { fromRow, pathOf } from "./paths";
@@ -70,7 +70,8 @@ function Workbench(props: Props) {
   const asked = useMemo(() => ({ service, environment, document, inputs: values }), [service, environment, document, values]);
   const request = useRequest(project, asked);
   const trial = useTrial(project);
-  const takeApart = useTakeApart(project);
+  const takeApart = usePasteParts(project);
+  const copy = useCopyOperation(project);
   const propose = usePropose(project);
   const save = useSaveOperation(project);
   const savePlan = useSavePlan(project);
@@ -159,9 +160,13 @@ function Workbench(props: Props) {
           <span className={isChanged || planChanged ? "text-accent" : "opacity-70"} aria-live="polite">
             {isChanged ? "draft, changed · not saved" : planChanged ? "mapping changed · not saved" : item ? `saved, version ${item.version}` : "new"}
           </span>
+          {mayBuild && item && !isChanged && (
+            <button type="button" className="btn btn-ghost btn-sm" disabled={copy.isPending} title="a copy with its samples and its mapping, as the start of another" onClick={() => copy.mutate({ name: item.name, copy: `${item.name.slice(0, 54)}-copy` }, { onSuccess: (made) => navigate(`/p/${project}/operations/${made.name}`) })}>Copy</button>
+          )}
           {mayBuild && <button type="button" className="btn btn-primary btn-sm" disabled={save.isPending || !isChanged || !(item || nameOf(title))} onClick={() => store(item?.version ?? null)}>{save.isPending ? "Saving" : "Save"}</button>}
         </div>
       </div>
+      {copy.error && <div className="p-3"><ProblemAlert error={copy.error} /></div>}
       {stale ? <Meanwhile theirs={stale} mine={{ title, document }} base={item} onTheirs={() => { setItem(stale); setTitle(stale.title); setDocument(stale.document); save.reset(); }} onMine={() => store(null, true)} /> : save.error && <div className="p-3"><ProblemAlert error={save.error} /></div>}
       {leaving.state === "blocked" && (
         <div role="alertdialog" aria-label="Not saved" className="flex flex-wrap items-center gap-3 border-b border-base-300 bg-warning/10 px-4 py-3 text-sm">
@@ -179,8 +184,8 @@ function Workbench(props: Props) {
           onAddress={(address) =>
             takeApart.mutate(address, {
               onSuccess: (parts) => {
-                setDocument({ ...document, ...parts.operation });
-                if (!title) setTitle(parts.title);
+                setDocument(withPasted(document, parts));
+                if (!title && parts.title) setTitle(parts.title);
               },
             })
           }

@@ -144,11 +144,11 @@ function Describe(props: Props) {
           setAddress("");
         }}
       >
-        <Field label="Paste a whole address" hint="from the documentation, placeholders and all; it is taken apart">
+        <Field label="Paste a whole address" hint="or a request as HTTP text, or a list of parameters from the documentation; it is taken apart">
           {(id) => (
-            <div className="flex gap-1">
-              <input id={id} className="input w-full font-mono text-xs" placeholder="https://register.example/v1/trees?district={district}" value={address} onChange={(e) => setAddress(e.target.value)} />
-              <button className="btn btn-sm h-auto" disabled={!address}>Take apart</button>
+            <div className="flex items-start gap-1">
+              <textarea id={id} className="textarea min-h-0 w-full font-mono text-xs" rows={Math.min(6, Math.max(1, address.split("\n").length))} spellCheck={false} placeholder="https://register.example/v1/trees?district={district}" value={address} onChange={(e) => setAddress(e.target.value)} />
+              <button className="btn btn-sm" disabled={!address.trim()}>Take apart</button>
             </div>
           )}
         </Field>

@@ -60,8 +60,25 @@ async function savedPlan(project: string, mappingName: string): Promise<Plan | n
   return { rows, typeName: output.record_type, mappingName, recordType: type.document, mapping: mapping.document, notes: [] };
 }
 
-export function useTakeApart(project: string) {
-  return useMutation({ mutationFn: (address: string) => answer(api.POST("/api/v1/projects/{project}/addresses", { params: { path: { project } }, body: { address, method: "GET" } })) });
+/** A pasted address, request as HTTP text, or list of parameters, as an operation. */
+export function usePasteParts(project: string) {
+  return useMutation({ mutationFn: (text: string) => answer(api.POST("/api/v1/projects/{project}/pastes", { params: { path: { project } }, body: { text } })) });
+}
+
+/** The draft with what was pasted: of a list of parameters the inputs that it has not yet, of anything else the whole. */
+export function withPasted(document: OperationDocument, pasted: Schemas["PasteParts"]): OperationDocument {
+  if (pasted.kind !== "parameters") return { ...document, ...pasted.operation };
+  const inputs = (pasted.operation.inputs ?? []).filter((one) => !document.inputs?.some((other) => other.name === one.name));
+  const query = (pasted.operation.query ?? []).filter((one) => !document.query?.some((other) => other.name === one.name));
+  return { ...document, inputs: [...(document.inputs ?? []), ...inputs], query: [...(document.query ?? []), ...query] };
+}
+
+export function useCopyOperation(project: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: ({ name, copy }: { name: string; copy: string }) => answer(api.POST("/api/v1/projects/{project}/operations/{name}/copy", { params: { path: { project, name } }, body: { name: copy } })),
+    onSuccess: () => cache.invalidateQueries({ queryKey: ["services", project] }),
+  });
 }
 
 export interface Asked {

@@ -5,6 +5,7 @@ import { Empty, Field, Heading, Tag, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { useEnvironments, usePermission } from "../session/session";
 import { Preparation } from "./Preparation";
+import { UsualForm } from "./UsualForm";
 import { nameOf, useConnect, useExportService, useServices } from "./services";
 
 /** All outside services with their connections and operations. */
@@ -78,6 +79,7 @@ export default function Services() {
                   <li className="flex flex-wrap gap-x-4 border-t border-base-300 py-2">
                     <Link className="link link-hover text-accent" to={`../operations/new?service=${service.name}`}>Describe an operation</Link>
                     <Link className="link link-hover text-accent" to={`../import?service=${service.name}`}>Import some</Link>
+                    <UsualForm project={project} service={service.name} />
                   </li>
                 )}
               </ul>

@@ -79,3 +79,21 @@ export function useExportService(project: string, name: string) {
     },
   });
 }
+
+export type Usual = Schemas["PatternLine"];
+
+/** List, find, create, replace, change and remove of a resource, as proposals. */
+export function useUsual(project: string) {
+  return useMutation({ mutationFn: (body: { path: string; record_type: string; key: string }) => answer(api.POST("/api/v1/projects/{project}/patterns", { params: { path: { project } }, body })) });
+}
+
+/** Makes the operations, one after the other; the first that is refused says why. */
+export function useMakeUsual(project: string, service: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: async (wanted: Usual[]) => {
+      for (const one of wanted) await answer(api.POST("/api/v1/projects/{project}/operations", { params: { path: { project } }, body: { name: one.name, title: one.title, service, document: one.document } }));
+    },
+    onSettled: () => cache.invalidateQueries({ queryKey: ["services", project] }),
+  });
+}

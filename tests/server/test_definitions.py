@@ -408,3 +408,19 @@ def test_the_usual_operations_and_a_pasted_request_are_made_from_the_command_lin
     rondine.cli("operation", "make", "usual-pasted", "--service", "usual", "--pasted", str(pasted))
     found = office.try_operation(service="usual", operation="usual-pasted", inputs={"limit": 1})
     assert found["call"]["status"] == 200 and "limit=1" in found["call"]["url"]
+
+
+def test_more_of_a_definition_that_has_changed_is_imported_into_the_same_one(office, rondine):
+    address = f"{rondine.register_url}/openapi.yaml"
+    made = office.import_definition("register-more", address=address, operations=["GET /districts"], record_types=[])
+    again = office.import_definition(
+        "register-more", address=address, operations=["GET /districts", "GET /trees"], record_types=[]
+    )
+    assert again["definition"] == made["definition"] and len(again["operations"]) == 1
+    held = office.definitions.get(made["definition"])
+    assert (
+        len(held["operations"]) == 2
+        and held["problems"] == []
+        and {"Tree", "Species"} <= set(office.schemas(made["definition"]))
+    )
+    assert office.compare_definition(made["definition"])["unchanged"] == 2

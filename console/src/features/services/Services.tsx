@@ -1,4 +1,5 @@
 import { useState } from "react";
+import type { Schemas } from "../../api/client";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { Page } from "../../ui/Layout";
 import { Empty, Field, Heading, Tag, Waiting } from "../../ui/parts";
@@ -71,7 +72,7 @@ export default function Services() {
                 {operations.filter((one) => one.service === service.name).map((one) => (
                   <li key={one.id} className="flex flex-wrap items-baseline gap-x-3 border-t border-base-300 py-2">
                     <Link className="link" to={`../operations/${one.name}`}>{one.title || one.name}</Link>
-                    <span className="font-mono text-xs opacity-75">{one.document.method ?? "GET"} {one.document.path ?? "/"}</span>
+                    <span className="font-mono text-xs opacity-75">{calledAs(one.document)}</span>
                     {one.problems.length > 0 && <Tag tone="bad">not ready</Tag>}
                   </li>
                 ))}
@@ -101,6 +102,13 @@ function OpenApiLink({ project, service }: { project: string; service: string })
       {save.error && <span className="text-xs text-error">{save.error.message}</span>}
     </>
   );
+}
+
+/** How an operation is told from others: by method and path, or, where many share an address, by what its definition calls it. */
+function calledAs(document: Schemas["OperationDocument"]): string {
+  const key = document.came_from?.key;
+  if (key && (document.odata || document.body?.type === "graphql")) return key;
+  return `${document.method ?? "GET"} ${document.path ?? "/"}`;
 }
 
 function worksTag(result: unknown) {

@@ -373,7 +373,14 @@ def _selected(schema: GraphQLSchema, parent: Any, selection: SelectionSetNode | 
 
 def _of(schema: GraphQLSchema, kind: Any, selection: SelectionSetNode | None, depth: int) -> dict[str, Any]:
     if isinstance(kind, GraphQLNonNull):
-        return _of(schema, kind.of_type, selection, depth)
+        return _never_null(schema, kind.of_type, selection, depth)
+    found = _never_null(schema, kind, selection, depth)
+    if "enum" in found:
+        found["enum"] = [*found["enum"], None]
+    return {**found, "type": [found["type"], "null"]} if "type" in found else found
+
+
+def _never_null(schema: GraphQLSchema, kind: Any, selection: SelectionSetNode | None, depth: int) -> dict[str, Any]:
     if isinstance(kind, GraphQLList):
         return {"type": "array", "items": _of(schema, kind.of_type, selection, depth)}
     if isinstance(kind, GraphQLEnumType):

@@ -285,7 +285,11 @@ def import_definition(
             content = {"name": names[one.key], "title": one.title, "service": service.name, "document": dump(document)}
             make_item(OPERATIONS, project, person, content, role=role)
             made.append(names[one.key])
-        _remember(item, found, [*chosen, *(one for one in found.operations if one.key in there)])
+        if made and item.document.get("hash") != source.hash:
+            _store_files(item, source)
+            described = {"document": dump(_described(source, found)), "why": "more of it was imported"}
+            item = change_item(DEFINITIONS, project, person, item.name, described, item.version, role=role)
+        _remember(item, found, [one for one in chosen if one.key not in there])
         types = _make_types(project, person, role, chosen, found, given.get("record_types"))
         connection, credential, needed = None, None, []
         if (wanted := given.get("connect")) is not None:
@@ -349,9 +353,10 @@ def _described(source: Source, found: Read) -> DefinitionDocument:
 def _definition(
     project: Project, person: Person, role: str, service: Service, source: Source, found: Read
 ) -> Definition:
-    """The item for this content: the one that has it already, or a new one with its files."""
+    """The item for this content: one of the service that has it already, or came from the same address; or a new one with its files."""
     for held in Definition.objects.filter(project=project, service=service):
-        if held.document.get("hash") == source.hash and held.document.get("main") == source.main:
+        is_same = held.document.get("hash") == source.hash and held.document.get("main") == source.main
+        if is_same or (source.address and held.document.get("address") == source.address):
             return held
     taken = set(Definition.objects.filter(project=project).values_list("name", flat=True))
     content = {
@@ -377,7 +382,7 @@ def _remember(item: Definition, found: Read, chosen: Sequence[DescribedOperation
     """Keeps what the definition says of the chosen operations, and the schemas they need."""
     item.offered = {**item.offered, **{one.key: dump(one.document) for one in chosen}}
     documents = [load(OperationDocument, one) for one in item.offered.values()]
-    item.schemas = dict(schemas_needed(documents, found.schemas))
+    item.schemas = {**item.schemas, **schemas_needed(documents, found.schemas)}
     item.save(update_fields=["offered", "schemas"])
 
 

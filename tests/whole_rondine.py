@@ -38,7 +38,7 @@ class WholeRondine:
         self.processes: dict[str, subprocess.Popen[bytes]] = {}
         ports = free_ports(18300)
         self.port, self.register_port = next(ports), next(ports)
-        self.more = {name: next(ports) for name in ("crew", "seeds", "soil", "soil-tls", "desk")}
+        self.more = {name: next(ports) for name in ("crew", "seeds", "soil", "soil-tls", "desk", "permits")}
         self.url = f"http://127.0.0.1:{self.port}"
         self.register_url = f"http://127.0.0.1:{self.register_port}"
         self.key = secrets.token_hex(16)
@@ -128,7 +128,7 @@ class WholeRondine:
         return self.client(person).project("olmara")
 
     def outside(self, name: str) -> str:
-        """The address of another stand-in: crew, seeds, soil, soil-tls or desk."""
+        """The address of another stand-in: crew, seeds, soil, soil-tls, desk or permits."""
         return f"{'https' if name.endswith('tls') else 'http'}://127.0.0.1:{self.more[name]}"
 
     @property

@@ -35,7 +35,7 @@ from ground import (
 WEB, REGISTER, DATABASE = 18200, 18210, 18232
 DAEMONS = ("register", "web", "worker")
 #: The other stand-ins, run by the same process as the register.
-MORE = ("crew", "seeds", "soil", "soil-tls", "desk")
+MORE = ("crew", "seeds", "soil", "soil-tls", "desk", "permits")
 
 
 def main() -> int:

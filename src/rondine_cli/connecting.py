@@ -25,6 +25,7 @@ SCHEMES = (
     "jwt_bearer",
     "password_grant",
     "sign_in_operation",
+    "user_name_token",
 )
 
 

@@ -1714,7 +1714,7 @@ export interface components {
              *       "type": "none"
              *     }
              */
-            sign_in?: components["schemas"]["NoSignIn"] | components["schemas"]["ApiKey"] | components["schemas"]["Bearer"] | components["schemas"]["Basic"] | components["schemas"]["Digest"] | components["schemas"]["ClientCertificate"] | components["schemas"]["ClientCredentials"] | components["schemas"]["AuthorizationCode"] | components["schemas"]["JwtBearer"] | components["schemas"]["PasswordGrant"] | components["schemas"]["SignInOperation"];
+            sign_in?: components["schemas"]["NoSignIn"] | components["schemas"]["ApiKey"] | components["schemas"]["Bearer"] | components["schemas"]["Basic"] | components["schemas"]["Digest"] | components["schemas"]["ClientCertificate"] | components["schemas"]["ClientCredentials"] | components["schemas"]["AuthorizationCode"] | components["schemas"]["JwtBearer"] | components["schemas"]["PasswordGrant"] | components["schemas"]["SignInOperation"] | components["schemas"]["UserNameToken"];
             /**
              * @default [
              *       "live",
@@ -2692,7 +2692,7 @@ export interface components {
          */
         OperationDocument: {
             /** @default null */
-            body?: (components["schemas"]["FormBody"] | components["schemas"]["MultipartBody"] | components["schemas"]["JsonBody"] | components["schemas"]["TextBody"] | components["schemas"]["BytesBody"] | components["schemas"]["GraphQLBody"]) | null;
+            body?: (components["schemas"]["FormBody"] | components["schemas"]["MultipartBody"] | components["schemas"]["JsonBody"] | components["schemas"]["TextBody"] | components["schemas"]["BytesBody"] | components["schemas"]["GraphQLBody"] | components["schemas"]["SoapBody"]) | null;
             /** @default null */
             came_from?: components["schemas"]["CameFrom"] | null;
             /** @default [] */
@@ -2809,7 +2809,7 @@ export interface components {
              *       "type": "none"
              *     }
              */
-            sign_in?: components["schemas"]["NoSignIn"] | components["schemas"]["ApiKey"] | components["schemas"]["Bearer"] | components["schemas"]["Basic"] | components["schemas"]["Digest"] | components["schemas"]["ClientCertificate"] | components["schemas"]["ClientCredentials"] | components["schemas"]["AuthorizationCode"] | components["schemas"]["JwtBearer"] | components["schemas"]["PasswordGrant"] | components["schemas"]["SignInOperation"];
+            sign_in?: components["schemas"]["NoSignIn"] | components["schemas"]["ApiKey"] | components["schemas"]["Bearer"] | components["schemas"]["Basic"] | components["schemas"]["Digest"] | components["schemas"]["ClientCertificate"] | components["schemas"]["ClientCredentials"] | components["schemas"]["AuthorizationCode"] | components["schemas"]["JwtBearer"] | components["schemas"]["PasswordGrant"] | components["schemas"]["SignInOperation"] | components["schemas"]["UserNameToken"];
         };
         /**
          * PageNumber
@@ -3049,7 +3049,7 @@ export interface components {
             /** @default null */
             limits?: components["schemas"]["Limit"][] | null;
             /** @default null */
-            sign_in?: (components["schemas"]["NoSignIn"] | components["schemas"]["ApiKey"] | components["schemas"]["Bearer"] | components["schemas"]["Basic"] | components["schemas"]["Digest"] | components["schemas"]["ClientCertificate"] | components["schemas"]["ClientCredentials"] | components["schemas"]["AuthorizationCode"] | components["schemas"]["JwtBearer"] | components["schemas"]["PasswordGrant"] | components["schemas"]["SignInOperation"]) | null;
+            sign_in?: (components["schemas"]["NoSignIn"] | components["schemas"]["ApiKey"] | components["schemas"]["Bearer"] | components["schemas"]["Basic"] | components["schemas"]["Digest"] | components["schemas"]["ClientCertificate"] | components["schemas"]["ClientCredentials"] | components["schemas"]["AuthorizationCode"] | components["schemas"]["JwtBearer"] | components["schemas"]["PasswordGrant"] | components["schemas"]["SignInOperation"] | components["schemas"]["UserNameToken"]) | null;
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         PreviewAskedRequest: {
@@ -3509,6 +3509,47 @@ export interface components {
             tokens: components["schemas"]["TokenState"][];
         };
         /**
+         * SoapBody
+         * @description A SOAP envelope. action: of the request (SOAPAction).  namespaces: by prefix.  root: the element in the body, `prefix:name`.
+         *
+         *         elements, headers: in the order in which they are written; one that holds an input without a value is left out.  reads: it changes nothing.
+         */
+        SoapBody: {
+            /** @default  */
+            action?: string;
+            /** @default [] */
+            elements?: components["schemas"]["SoapElement"][];
+            /** @default [] */
+            headers?: components["schemas"]["SoapElement"][];
+            /** @default {} */
+            namespaces?: {
+                [key: string]: string;
+            };
+            /** @default false */
+            reads?: boolean;
+            /** @default request */
+            root?: string;
+            /** @enum {unknown} */
+            type: "soap";
+            /**
+             * @default 1.1
+             * @enum {unknown}
+             */
+            version?: "1.1" | "1.2";
+        };
+        /**
+         * SoapElement
+         * @description A value within a SOAP body or header. at: its place below the root, steps of `prefix:name` parted by slashes; `@name` is an attribute,
+         *         `.` the element's own text.  A list repeats the element, an object becomes elements within it.
+         */
+        SoapElement: {
+            at: string;
+            /** @default true */
+            enabled?: boolean;
+            /** @default  */
+            value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
+        };
+        /**
          * Source
          * @description Where a value comes from: exactly one of jsonpath, pointer, position, input and value.
          *
@@ -3724,6 +3765,26 @@ export interface components {
         UseLine: {
             kind: string;
             name: string;
+        };
+        /**
+         * UserNameToken
+         * @description User name and password go into the header of every SOAP envelope. Elsewhere called WS-Security, or UsernameToken.
+         *
+         *         password_type: digest sends a hash with a nonce and the time, never the password; text sends the password itself.
+         */
+        UserNameToken: {
+            /**
+             * @default digest
+             * @enum {unknown}
+             */
+            password_type?: "digest" | "text";
+            /** @enum {unknown} */
+            type: "user_name_token";
+            /**
+             * @description as the service's provider gave it; it has no colon
+             * @default
+             */
+            user_name?: string;
         };
         /**
          * ValueOf

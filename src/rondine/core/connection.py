@@ -24,6 +24,7 @@ from rondine.core.signin import (
     PasswordGrant,
     SignIn,
     SignInOperation,
+    UserNameToken,
 )
 
 FIELD_NAME = r"[!#$%&'*+.^_`|~0-9A-Za-z-]+"
@@ -280,7 +281,7 @@ def sign_in_problems(sign_in: SignIn, here: str, document: ConnectionDocument) -
                         "paste it in PEM",
                     )
                 )
-        case Basic() | Digest():
+        case Basic() | Digest() | UserNameToken():
             if not sign_in.user_name:
                 problems.append(Problem(f"{here}/user_name", "the user name is missing", "give the one of the account"))
         case ClientCertificate():

@@ -1,7 +1,7 @@
 """Runs the stand-ins on loopback until it is told to stop.
 
 python -m rondine.standins --port 18210 --key-file var/register.key
-python -m rondine.standins ... --home var --more crew=18211 seeds=18212 soil=18213 soil-tls=18214 desk=18215
+python -m rondine.standins ... --home var --more crew=18211 seeds=18212 soil=18213 soil-tls=18214 desk=18215 permits=18216
 """
 
 import argparse
@@ -15,12 +15,13 @@ from aiohttp import web
 from rondine.standins.crew_board import CrewBoard
 from rondine.standins.inspection_desk import InspectionDesk
 from rondine.standins.papers import Papers, papers_in
+from rondine.standins.permit_counter import PermitCounter
 from rondine.standins.register import Register
 from rondine.standins.seed_store import SeedStore
 from rondine.standins.soil_lab import SoilLab
 from rondine.standins.trees import TREES
 
-MORE = ("crew", "seeds", "soil", "soil-tls", "desk")
+MORE = ("crew", "seeds", "soil", "soil-tls", "desk", "permits")
 
 
 def main() -> None:
@@ -53,6 +54,7 @@ async def run(args: argparse.Namespace, more: dict[str, int]) -> None:
             ).application(),
             "soil": soil.application,
             "soil-tls": soil.application,
+            "permits": PermitCounter(papers.soil_user, papers.soil_password).application,
             "desk": InspectionDesk(token=papers.desk_token).application,
         }
         for name, port in more.items():

@@ -2,7 +2,7 @@ import { X } from "lucide-react";
 import { Fragment, useRef } from "react";
 import { QueryEditor } from "./QueryEditor";
 import type { Input, OperationDocument, Parameter } from "./bench";
-import { type Body, type Named, Parameters } from "./Parameters";
+import { AddName, type Body, type Named, Parameters } from "./Parameters";
 
 interface Props {
   project: string;
@@ -12,7 +12,7 @@ interface Props {
 }
 
 const KINDS: [Body["type"] | "none", string][] = [
-  ["none", "no body"], ["graphql", "a GraphQL query"], ["json", "JSON from members"], ["form", "form fields"], ["multipart", "parts and files"], ["text", "text with places for values"], ["bytes", "bytes, from base64"],
+  ["none", "no body"], ["graphql", "a GraphQL query"], ["json", "JSON from members"], ["form", "form fields"], ["multipart", "parts and files"], ["text", "text with places for values"], ["bytes", "bytes, from base64"], ["soap", "a SOAP envelope"],
 ];
 type FilePart = NonNullable<Extract<Body, { type: "multipart" }>["parts"]>[number];
 type Typed = Named & { type?: (typeof TYPES)[number] };
@@ -21,6 +21,7 @@ const TYPES = ["text", "integer", "decimal", "boolean", "json", "json_text"] as 
 function begun(kind: string): Body | null {
   if (kind === "graphql") return { type: "graphql", query: "", kind: "query" };
   if (kind === "json") return { type: "json", members: [] };
+  if (kind === "soap") return { type: "soap", version: "1.1", namespaces: {}, root: "request", elements: [] };
   if (kind === "multipart") return { type: "multipart", parts: [] };
   if (kind === "bytes") return { type: "bytes", media_type: "application/octet-stream", content: "" };
   if (kind === "form") return { type: "form", fields: [] };
@@ -51,6 +52,7 @@ export function BodyEditor({ project, document, standing, onDocument }: Props) {
           )}
         />
       )}
+      {body?.type === "soap" && <EnvelopeEditor body={body} inputs={inputs} standing={standing} onBody={put} />}
       {body?.type === "multipart" && (
         <Parameters
           title="Parts" word="a part" inputs={inputs} standing={standing} begun={(name): FilePart => ({ name })} list={body.parts ?? []} onChange={(parts, more) => put({ ...body, parts }, more)}
@@ -71,6 +73,32 @@ export function BodyEditor({ project, document, standing, onDocument }: Props) {
         </>
       )}
     </fieldset>
+  );
+}
+
+type Soap = Extract<Body, { type: "soap" }>;
+
+/** A SOAP envelope: its version and action, and the elements below its root, in the order in which they are written. */
+function EnvelopeEditor({ body, inputs, standing, onBody }: { body: Soap; inputs: Input[]; standing: string[]; onBody: (body: Body, more?: Input[]) => void }) {
+  const begun = (name: string): Named => ({ name });
+  const named = (list: Soap["elements"]) => (list ?? []).map(({ at, ...rest }) => ({ name: at, ...rest }));
+  const placed = (list: Named[]) => list.map(({ name, ...rest }) => ({ at: name, ...rest }));
+  return (
+    <div className="text-xs">
+      <div className="mb-2 flex flex-wrap items-center gap-1">
+        <select className="select select-xs w-24" aria-label="SOAP version" value={body.version ?? "1.1"} onChange={(e) => onBody({ ...body, version: e.target.value as "1.1" | "1.2" })}>
+          <option value="1.1">SOAP 1.1</option>
+          <option value="1.2">SOAP 1.2</option>
+        </select>
+        <input className="input input-xs min-w-0 flex-1 font-mono" aria-label="SOAP action" placeholder="action" value={body.action ?? ""} onChange={(e) => onBody({ ...body, action: e.target.value })} />
+        <input className="input input-xs w-36 font-mono" aria-label="Root element" value={body.root ?? ""} onChange={(e) => onBody({ ...body, root: e.target.value })} />
+      </div>
+      {Object.entries(body.namespaces ?? {}).map(([prefix, uri]) => <p key={prefix} className="font-mono opacity-75">{prefix} = {uri}</p>)}
+      <AddName label="a namespace, such as p=urn:permits" onAdd={(text) => { const [prefix = "", uri = ""] = text.split(/=(.*)/s); onBody({ ...body, namespaces: { ...body.namespaces, [prefix]: uri } }); }} />
+      <Parameters title="Elements" word="an element, such as p:span/p:from" inputs={inputs} standing={standing} begun={begun} list={named(body.elements)} onChange={(elements, more) => onBody({ ...body, elements: placed(elements) }, more)} />
+      <Parameters title="SOAP headers" word="a header element" inputs={inputs} standing={standing} begun={begun} list={named(body.headers)} onChange={(headers, more) => onBody({ ...body, headers: placed(headers) }, more)} />
+      <label className="flex items-center gap-2"><input type="checkbox" className="checkbox checkbox-xs" checked={body.reads ?? false} onChange={(e) => onBody({ ...body, reads: e.target.checked })} /> it only reads</label>
+    </div>
   );
 }
 

@@ -13,6 +13,7 @@ export type Input = NonNullable<OperationDocument["inputs"]>[number];
 /** Whether sending it changes nothing at the service: by its method, or as a GraphQL query. */
 export function isReading(document: OperationDocument): boolean {
   if (document.body?.type === "graphql") return (document.body.kind ?? "query") === "query";
+  if (document.body?.type === "soap") return document.body.reads ?? false;
   return ["GET", "HEAD", "OPTIONS"].includes(document.method ?? "GET");
 }
 

@@ -25,8 +25,10 @@ from rondine.core.protocols.operation import (
     MultipartBody,
     OperationDocument,
     Parameter,
+    SoapBody,
     TextBody,
 )
+from rondine.core.protocols.soap import media_type
 from rondine.core.protocols.values import Value, ValueOf
 from rondine.core.settings import dump
 from rondine.core.signin import (
@@ -253,6 +255,11 @@ class _Writer:
                     part, required = self._value_schema(one.name, member.at, member.value, inputs)
                     _place(schema, ["variables", *member.at.split("/")[1:]], part, required=required)
                 is_required = True
+            case SoapBody():
+                return {
+                    "required": True,
+                    "content": {media_type(body.version, body.action): {"schema": {"type": "string"}}},
+                }
             case TextBody(media_type=media, content=content) | BytesBody(media_type=media, content=content):
                 schema, is_required = self._value_schema(one.name, "body", content, inputs)
                 if isinstance(body, BytesBody):

@@ -73,6 +73,10 @@ def unpacked(contents: Mapping[str, bytes]) -> dict[str, bytes]:
 
 
 _HTML = re.compile(r"\s*<(!doctype html|html|head|body)", re.IGNORECASE)
+#: Where WSDL and XSD name other files.
+_LOCATION = re.compile(
+    rb"""<(?:\w+:)?(?:import|include|redefine)\b[^>]*?\b(?:schemaLocation|location)\s*=\s*(?:"([^"]*)"|'([^']*)')"""
+)
 _MAIN = re.compile(
     rb"""^\s*["']?(openapi|swagger|swaggerVersion)["']?\s*:|<(\w+:)?(Edmx|definitions|description)\b|^\s*\{\s*"(log|\$Version|data|__schema)"|"""
     rb"""^\s*(type\s+Query|schema\s*\{)""",
@@ -186,7 +190,14 @@ class Files:
     def outside(self) -> list[str]:
         """Names of files that the ones read so far refer to and that are not here."""
         missing: dict[str, None] = {}
-        for name in list(self.contents):
+        for name, content in list(self.contents.items()):
+            if content[:2000].lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"<":
+                for found in _LOCATION.finditer(content):
+                    location = found.group(1) or found.group(2)
+                    joined = self.joined(name, location.decode("utf-8", "replace").replace("&amp;", "&"))
+                    if joined not in self.contents:
+                        missing[joined] = None
+                continue
             try:
                 pending = [self.value(name)]
             except (DocumentError, KeyError):

@@ -12,11 +12,12 @@ from rondine.core.definitions.graphql import (
 from rondine.core.definitions.har import is_har, read_har, without_secrets_har
 from rondine.core.definitions.model import Definition
 from rondine.core.definitions.openapi import read_openapi, version_of
+from rondine.core.definitions.wsdl import read_wsdl
 from rondine.core.documents.json import Limits, json_text, read_json
 from rondine.core.documents.xml import local, read_xml
 from rondine.core.errors import DocumentError, short
 
-READ = "read are OpenAPI (JSON, YAML), OData metadata (CSDL) GraphQL (schema or introspection result), and recorded sessions (HTTP Archive)"
+READ = "read are OpenAPI (JSON, YAML), OData metadata (CSDL) GraphQL (schema or introspection result), WSDL 1.1, and recorded sessions (HTTP Archive)"
 
 
 def read_definition(files: Files, address: str = "") -> Definition:
@@ -28,6 +29,8 @@ def read_definition(files: Files, address: str = "") -> Definition:
         root = read_xml(files.contents[files.main], name=files.main)
         if local(root) in ("Edmx", "Schema") and "edm" in root.tag.lower():
             return read_csdl_xml(root, files.main, address)
+        if local(root) == "definitions" and "wsdl" in root.tag.lower():
+            return read_wsdl(files, address)
         raise DocumentError(
             f"no format is recognised; the document begins with <{local(root)[:60]}>",
             where=f"{files.main}, line {root.sourceline}",

@@ -25,8 +25,10 @@ from rondine.core.protocols.operation import (
     Member,
     MultipartBody,
     Part,
+    SoapBody,
     TextBody,
 )
+from rondine.core.protocols.soap import envelope, media_type
 from rondine.core.protocols.styles import scalar_text
 from rondine.core.protocols.values import Value, parts_of
 from rondine.core.secret import MASK
@@ -50,6 +52,14 @@ def body_content(body: Body, read: Read, *, is_shown: bool = False) -> tuple[byt
             return _text(body, read).encode(), body.media_type
         case GraphQLBody():
             return json_text(graphql_parts(body, read)).encode(), "application/json"
+        case SoapBody():
+            parts = [
+                [(one.at, value) for one in group if one.enabled and (value := read(one.value)) is not None]
+                for group in (body.elements, body.headers)
+            ]
+            return envelope(body.version, body.namespaces, body.root, *parts).encode(), media_type(
+                body.version, body.action
+            )
         case BytesBody():
             found = read(body.content)
             return (None if found is None else _decoded(value_text(found), "/body/content")), body.media_type

@@ -120,7 +120,32 @@ class GraphQLBody(Document, tag="graphql", frozen=True):
     one_line: bool = False
 
 
-Body = FormBody | MultipartBody | JsonBody | TextBody | BytesBody | GraphQLBody
+class SoapElement(Document, frozen=True):
+    """A value within a SOAP body or header. at: its place below the root, steps of `prefix:name` parted by slashes; `@name` is an attribute,
+    `.` the element's own text.  A list repeats the element, an object becomes elements within it.
+    """
+
+    at: str
+    value: Value = ""
+    enabled: bool = True
+
+
+class SoapBody(Document, tag="soap", frozen=True):
+    """A SOAP envelope. action: of the request (SOAPAction).  namespaces: by prefix.  root: the element in the body, `prefix:name`.
+
+    elements, headers: in the order in which they are written; one that holds an input without a value is left out.  reads: it changes nothing.
+    """
+
+    version: Literal["1.1", "1.2"] = "1.1"
+    action: str = ""
+    namespaces: dict[str, str] = {}
+    root: Annotated[str, Meta(pattern=r"^([A-Za-z_][\w.-]*:)?[A-Za-z_][\w.-]*$")] = "request"
+    elements: list[SoapElement] = []
+    headers: list[SoapElement] = []
+    reads: bool = False
+
+
+Body = FormBody | MultipartBody | JsonBody | TextBody | BytesBody | GraphQLBody | SoapBody
 
 
 class ResponseView(Document, frozen=True):
@@ -187,6 +212,9 @@ def body_values(body: Body | None) -> Iterator[tuple[str, Value]]:
             yield from ((f"/body/parts/{number}", one.value) for number, one in enumerate(parts))
         case JsonBody(members=members):
             yield from ((f"/body/members/{number}", one.value) for number, one in enumerate(members))
+        case SoapBody(elements=elements, headers=headers):
+            yield from ((f"/body/elements/{number}", one.value) for number, one in enumerate(elements))
+            yield from ((f"/body/headers/{number}", one.value) for number, one in enumerate(headers))
         case GraphQLBody(variables=variables):
             yield from ((f"/body/variables/{number}", one.value) for number, one in enumerate(variables))
         case TextBody(content=content) | BytesBody(content=content):
@@ -218,6 +246,8 @@ def is_reading(operation: OperationDocument) -> bool:
     """Whether sending it changes nothing at the service: by its method (RFC 9110, section 9.2.1), or as a GraphQL query."""
     if isinstance(operation.body, GraphQLBody):
         return operation.body.kind == "query"
+    if isinstance(operation.body, SoapBody):
+        return operation.body.reads
     return operation.method in READING
 
 
@@ -253,6 +283,8 @@ def operation_problems(operation: OperationDocument) -> list[Problem]:
             if isinstance(part, ValueOf):
                 used.add(part.input)
                 problems += _value_problems(f"{here}/value", part, names)
+    if isinstance(operation.body, SoapBody):
+        problems += _soap_problems(operation.body)
     if isinstance(operation.body, JsonBody):
         problems += _member_problems("/body/members", operation.body.members)
     if isinstance(operation.body, GraphQLBody):
@@ -310,6 +342,28 @@ def _value_problems(where: str, part: ValueOf, names: list[str]) -> list[Problem
         hint = did_you_mean(part.input, names) or "add the input first"
         return [Problem(where, f'there is no input "{part.input}"', hint)]
     return []
+
+
+_STEP = re.compile(r"@?(?:([A-Za-z_][\w.-]*):)?[A-Za-z_][\w.-]*")
+
+
+def _soap_problems(body: SoapBody) -> list[Problem]:
+    """Names that XML does not have, and prefixes that stand for nothing."""
+    problems = []
+    places = [("/body/root", body.root)]
+    places += [(f"/body/elements/{number}/at", one.at) for number, one in enumerate(body.elements)]
+    places += [(f"/body/headers/{number}/at", one.at) for number, one in enumerate(body.headers)]
+    for where, place in places:
+        for step in place.split("/"):
+            found = _STEP.fullmatch(step)
+            if step in ("", ".") and where != "/body/root":
+                continue
+            if not found:
+                problems.append(Problem(where, f'"{step[:60]}" is no name of an element', "such as p:number or @unit"))
+            elif found.group(1) and found.group(1) not in {**body.namespaces, "xml": "", "soap": ""}:
+                hint = did_you_mean(found.group(1), body.namespaces) or "declare its namespace"
+                problems.append(Problem(where, f'the prefix "{found.group(1)}" stands for no namespace', hint))
+    return problems
 
 
 def _member_problems(here: str, members: list[Member]) -> list[Problem]:

@@ -43,8 +43,14 @@ class Outcome:
     message: str = ""
 
 
-def outcome(status: int, document: Any = None, headers: tuple[tuple[str, str], ...] = ()) -> Outcome:
-    """document: the body's value, if it could be read."""
+def outcome(
+    status: int, document: Any = None, headers: tuple[tuple[str, str], ...] = (), *, fault: str = ""
+) -> Outcome:
+    """document: the body's value, if it could be read.  fault: the message of a SOAP fault in it, whatever the status."""
+    if fault:
+        return Outcome(
+            False, "the service answers with a fault", "look at its message; compare the inputs with its WSDL", fault
+        )
     if 200 <= status < 300 and (errors := graphql_errors(document)):
         return _graphql(document, errors)
     if 200 <= status < 300:

@@ -14,7 +14,7 @@ from rondine.core.http import QUERY_SAFE, Headers, Request, SecretBody
 from rondine.core.protocols.bodies import body_content, graphql_parts
 from rondine.core.protocols.inputs import standing_value, value_text
 from rondine.core.protocols.odata import ODataQuery, odata_headers, odata_pairs, odata_path
-from rondine.core.protocols.operation import READING, GraphQLBody, OperationDocument, Parameter, body_values
+from rondine.core.protocols.operation import READING, GraphQLBody, OperationDocument, Parameter, SoapBody, body_values
 from rondine.core.protocols.styles import encoded, expand, header_text, query_pairs
 from rondine.core.protocols.values import Value, ValueOf, parts_of
 from rondine.core.secret import Secret
@@ -120,6 +120,8 @@ def build_request(
     if isinstance(operation.body, GraphQLBody) and operation.method in READING:
         for name, value in graphql_parts(operation.body, known.read).items():
             pairs.append(f"{name}={encoded(value if isinstance(value, str) else json_text(value))}")
+    if isinstance(operation.body, SoapBody) and operation.body.version == "1.1":
+        headers.append(("SOAPAction", f'"{operation.body.action}"'))
     url = join_address(base_address, path)
     if pairs:
         url += ("&" if "?" in url else "?") + "&".join(pairs)

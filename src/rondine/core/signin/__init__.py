@@ -16,6 +16,7 @@ from rondine.core.signin.oauth import OAuthClient
 from rondine.core.signin.operation import SignInOperation
 from rondine.core.signin.password_grant import PasswordGrant
 from rondine.core.signin.token import Given, ReadToken, RenewToken, SendForToken, SignInExchange, Token
+from rondine.core.signin.user_name_token import UserNameToken
 
 __all__ = [
     "ApiKey",
@@ -38,6 +39,7 @@ __all__ = [
     "SignInExchange",
     "SignInOperation",
     "Token",
+    "UserNameToken",
 ]
 
 SignIn = (
@@ -52,6 +54,7 @@ SignIn = (
     | JwtBearer
     | PasswordGrant
     | SignInOperation
+    | UserNameToken
 )
 
 

@@ -37,6 +37,7 @@ from rondine.core.protocols.inputs import checked_inputs, standing_value, value_
 from rondine.core.protocols.operation import OperationDocument, is_reading, operation_problems, response_for
 from rondine.core.protocols.outcome import outcome
 from rondine.core.protocols.rest import Built, build_request, with_connection
+from rondine.core.protocols.soap import fault_of
 from rondine.core.protocols.values import ValueOf, parts_of
 from rondine.core.schema.check import differences
 from rondine.core.secret import MASK, Secret
@@ -639,7 +640,8 @@ def trial_report(run: Run) -> dict[str, Any]:
     if call.status is not None and report["body"] and not report["unreadable"]:
         report["described"], report["differences"] = against_definition(run, call.status, value)
     if call.status is not None:
-        meaning = outcome(call.status, value, tuple(map(tuple, call.headers)))
+        fault = fault_of(call.body.content()) if call.body is not None else ""
+        meaning = outcome(call.status, value, tuple(map(tuple, call.headers)), fault=fault)
         report["outcome"] = {
             "is_good": meaning.is_good,
             "words": meaning.words,

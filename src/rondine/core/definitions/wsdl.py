@@ -1,0 +1,387 @@
+"""WSDL 1.1 with its XML Schemas, read into operations: document/literal and rpc, SOAP 1.1 and 1.2.
+
+W3C Note WSDL 1.1, section 3 ("SOAP Binding"); WSDL 1.1 Binding Extension for SOAP 1.2. An operation offered in several bindings is read once, in
+SOAP 1.1 if it is there. Encoded messages are read as if they were literal, and said.
+"""
+
+import re
+from dataclasses import replace
+from typing import Any
+from urllib.parse import urlsplit
+
+from lxml import etree
+from msgspec import structs
+
+from rondine.core.definitions.files import Files
+from rondine.core.definitions.inputs import input_name
+from rondine.core.definitions.model import Definition, DescribedOperation, Server
+from rondine.core.definitions.xsd import Name, Part, Shape, XmlSchemas, schemas_in
+from rondine.core.documents.xml import local, read_xml
+from rondine.core.errors import DocumentError, Problem, did_you_mean
+from rondine.core.names import proposed_name
+from rondine.core.protocols.inputs import Input
+from rondine.core.protocols.operation import OperationDocument, ResponseDescription, SoapBody, SoapElement
+from rondine.core.protocols.values import ValueOf
+
+_BINDINGS = {"http://schemas.xmlsoap.org/wsdl/soap/": "1.1", "http://schemas.xmlsoap.org/wsdl/soap12/": "1.2"}
+#: Elements within elements that are taken apart; deeper ones are given as JSON.
+MOST_LEVELS = 5
+MOST_INPUTS = 120
+_READS = re.compile(r"(get|find|list|search|query|read|lookup|fetch|show)([A-Z_]|$)", re.IGNORECASE)
+
+
+def read_wsdl(files: Files, address: str = "") -> Definition:
+    """Raises DocumentError if it offers no operation by SOAP."""
+    return _Reader(files, address).definition()
+
+
+class _Reader:
+    def __init__(self, files: Files, address: str) -> None:
+        self.files, self.address = files, address
+        self.schemas = XmlSchemas(files)
+        self.messages: dict[Name, etree._Element] = {}
+        self.ports: dict[Name, etree._Element] = {}
+        self.bindings: dict[Name, etree._Element] = {}
+        self.services: list[etree._Element] = []
+        self.homes: dict[int, tuple[str, str]] = {}
+        self.warnings: list[Problem] = []
+        self.left: list[Problem] = []
+        self.title = ""
+        self._read(read_xml(files.contents[files.main], name=files.main), files.main, {files.main})
+
+    def _read(self, root: etree._Element, file: str, seen: set[str]) -> None:
+        target = root.get("targetNamespace", "")
+        self.title = self.title or root.get("name", "")
+        self.homes[id(root)] = (target, file)
+        for schema in schemas_in(root):
+            self.schemas.add(schema, file)
+        for one in root:
+            name = (target, one.get("name", ""))
+            match local(one):
+                case "message":
+                    self.messages[name] = one
+                case "portType":
+                    self.ports[name] = one
+                case "binding":
+                    self.bindings[name] = one
+                case "service":
+                    self.services.append(one)
+                case "import" if one.get("location"):
+                    self._import(one, file, seen)
+
+    def _import(self, element: etree._Element, file: str, seen: set[str]) -> None:
+        name = self.files.joined(file, element.get("location", ""))
+        if name in seen:
+            return
+        seen.add(name)
+        content = self.files.contents.get(name)
+        if not content:
+            words = f'it imports "{element.get("location", "")[:120]}", which is not here'
+            self.warnings.append(Problem(self._where(element, file), words, "upload it too, or import by address"))
+            return
+        try:
+            root = read_xml(content, name=name)
+        except DocumentError as error:
+            self.warnings.append(Problem(self._where(element, file), f"what it imports cannot be read: {error}", ""))
+            return
+        if local(root) == "schema":
+            self.schemas.add(root, name)
+        else:
+            self._read(root, name, seen)
+
+    def _where(self, element: etree._Element, file: str = "") -> str:
+        line: Any = element.sourceline
+        name = file or self.files.main
+        return f"{name.rpartition('/')[2] or name}, line {line}"
+
+    def _named(self, element: etree._Element, text: str) -> Name:
+        prefix, colon, last = text.strip().rpartition(":")
+        return (element.nsmap.get(prefix if colon else None) or "", last)
+
+    def definition(self) -> Definition:
+        operations: dict[str, DescribedOperation] = {}
+        names: set[str] = set()
+        addresses: list[str] = []
+        for service in self.services:
+            ports = [one for one in service if local(one) == "port"]
+            for port in sorted(ports, key=lambda one: self._version(one) != "1.1"):
+                version = self._version(port)
+                binding = self.bindings.get(self._named(port, port.get("binding", "")))
+                if not version or binding is None:
+                    words = f'the port "{port.get("name", "")}" is not bound to SOAP'
+                    self.left.append(Problem(self._where(port), words, "only SOAP over HTTP is read"))
+                    continue
+                address = next((one.get("location", "") for one in port if local(one) == "address"), "")
+                if address:
+                    addresses.append(address)
+                self._binding(binding, version, operations, names)
+        if not self.services and not self.bindings:
+            raise DocumentError(
+                "the WSDL has no service and no binding",
+                where=self.files.main,
+                hint="is this a part that another WSDL imports?",
+            )
+        address = addresses[0] if addresses else ""
+        base, path = _split(address or self.address.partition("?")[0])
+        documents = {key: _with_path(one, path) for key, one in operations.items()}
+        return Definition(
+            format="WSDL 1.1",
+            title=self.title or (self.services[0].get("name", "") if self.services else ""),
+            description=_words(self.services[0]) if self.services else "",
+            servers=(Server(base),) if base else (),
+            operations=tuple(documents.values()),
+            warnings=(*self.warnings, *self.schemas.problems),
+            left_out=tuple(self.left),
+            files=tuple(self.files.contents),
+        )
+
+    def _version(self, port: etree._Element) -> str:
+        """The SOAP version of a port's binding, empty if it is none."""
+        binding = self.bindings.get(self._named(port, port.get("binding", "")))
+        for one in binding if binding is not None else ():
+            if local(one) == "binding":
+                return _BINDINGS.get(str(one.tag).partition("}")[0][1:], "")
+        return ""
+
+    def _binding(
+        self, binding: etree._Element, version: str, operations: dict[str, DescribedOperation], names: set[str]
+    ) -> None:
+        port = self.ports.get(self._named(binding, binding.get("type", "")))
+        if port is None:
+            words = f'the port type "{binding.get("type", "")}" is not defined'
+            self.left.append(
+                Problem(
+                    self._where(binding), words, did_you_mean(binding.get("type", ""), [name for _, name in self.ports])
+                )
+            )
+            return
+        style = next((one.get("style", "document") for one in binding if local(one) == "binding"), "document")
+        offered = {one.get("name", ""): one for one in port if local(one) == "operation"}
+        for one in binding:
+            if local(one) != "operation" or one.get("name", "") in operations:
+                continue
+            name = one.get("name", "")
+            if name not in offered:
+                words = f'the operation "{name}" is bound, but the port type does not have it'
+                self.left.append(Problem(self._where(one), words, did_you_mean(name, offered)))
+                continue
+            try:
+                operations[name] = self._operation(name, one, offered[name], version, style, names)
+            except DocumentError as error:
+                self.left.append(Problem(error.where, f"{name}: {error.message}", error.hint))
+
+    def _operation(
+        self, name: str, bound: etree._Element, offered: etree._Element, version: str, style: str, names: set[str]
+    ) -> DescribedOperation:
+        soap = next((one for one in bound if local(one) == "operation"), None)
+        action = soap.get("soapAction", "") if soap is not None else ""
+        style = soap.get("style", style) if soap is not None else style
+        writer = _Writer(self.schemas)
+        sent = self._body_of(bound, "input")
+        parts = self._parts(offered, "input")
+        if sent is not None and sent.get("use") == "encoded":
+            self.warnings.append(
+                Problem(self._where(bound), f'"{name}" is encoded (SOAP section 5)', "it is read as literal; try it")
+            )
+        if style == "rpc":
+            namespace = sent.get("namespace", "") if sent is not None else ""
+            root = writer.prefixed((namespace, name))
+            for part in parts:
+                writer.part(self._rpc_part(part), "", [], is_required=True)
+        else:
+            element = next((part.get("element") for part in parts if part.get("element")), None)
+            if element is None:
+                if parts:
+                    words = "a document message needs an element, not a type"
+                    raise DocumentError(words, where=self._where(offered), hint="is the style rpc?")
+                root = writer.prefixed(("", name))
+            else:
+                holder = next(part for part in parts if part.get("element"))
+                found = self.schemas.element(self._named(holder, element))
+                if found is None:
+                    known = [label for _, label in self.schemas.elements]
+                    hint = did_you_mean(element.rpartition(":")[2], known) if len(known) < 3000 else ""
+                    raise DocumentError(f'the element "{element}" is not defined', where=self._where(holder), hint=hint)
+                root = writer.prefixed(found.name)
+                writer.inside(found, "", [], is_required=True)
+        headers = self._headers(bound, writer)
+        title = re.sub(r"(?<=[a-z0-9])(?=[A-Z])|[_.]+", " ", name).strip()
+        proposed = proposed_name(name, taken=names)
+        names.add(proposed)
+        body = SoapBody(
+            version=version,  # type: ignore[arg-type]
+            action=action,
+            namespaces={prefix: uri for uri, prefix in writer.prefixes.items()},
+            root=root,
+            elements=writer.elements,
+            headers=headers,
+            reads=bool(_READS.match(name)),
+        )
+        document = OperationDocument(
+            method="POST",
+            path="/",
+            inputs=writer.inputs,
+            body=body,
+            responses=self._responses(offered),
+            description=_words(offered)[:8000],
+            tags=[self.services[0].get("name", "service")] if self.services else [],
+        )
+        key = name
+        return DescribedOperation(
+            key, proposed, title[:1].upper() + title[1:], document, f"/operations/{name}", tuple(document.tags)
+        )
+
+    def _body_of(self, bound: etree._Element, side: str) -> etree._Element | None:
+        holder = next((one for one in bound if local(one) == side), None)
+        return next((one for one in holder.iter() if local(one) == "body"), None) if holder is not None else None
+
+    def _parts(self, offered: etree._Element, side: str) -> list[etree._Element]:
+        holder = next((one for one in offered if local(one) == side), None)
+        if holder is None:
+            return []
+        name = self._named(holder, holder.get("message", ""))
+        found = self.messages.get(name)
+        if found is None:
+            hint = did_you_mean(name[1], [label for _, label in self.messages])
+            raise DocumentError(f'the message "{name[1]}" is not defined', where=self._where(holder), hint=hint)
+        return [one for one in found if local(one) == "part"]
+
+    def _rpc_part(self, part: etree._Element) -> Part:
+        label = part.get("name", "")
+        if element := part.get("element"):
+            found = self.schemas.element(self._named(part, element))
+            return Part(("", label), "element", found.type if found else None)
+        return Part(("", label), "element", self._named(part, part.get("type", "")) if part.get("type") else None)
+
+    def _headers(self, bound: etree._Element, writer: "_Writer") -> list[SoapElement]:
+        """Header blocks that the binding names, each with inputs of its own."""
+        holder = next((one for one in bound if local(one) == "input"), None)
+        before, writer.elements = writer.elements, []
+        for one in holder.iter() if holder is not None else ():
+            if local(one) != "header":
+                continue
+            message = self.messages.get(self._named(one, one.get("message", "")))
+            part = (
+                next((each for each in message if each.get("name") == one.get("part")), None)
+                if message is not None
+                else None
+            )
+            found = self.schemas.element(self._named(part, part.get("element", ""))) if part is not None else None
+            if found is not None:
+                found.least = 0
+                writer.part(found, "", [], is_required=False)
+        headers, writer.elements = writer.elements, before
+        return headers
+
+    def _responses(self, offered: etree._Element) -> list[ResponseDescription]:
+        try:
+            parts = self._parts(offered, "output")
+        except DocumentError:
+            parts = []
+        element = next((self._named(part, part.get("element", "")) for part in parts if part.get("element")), None)
+        found = self.schemas.element(element) if element else None
+        schema = _json_schema(self.schemas, found.type, frozenset(), 0) if found else None
+        faults = [one.get("name", "") for one in offered if local(one) == "fault"]
+        out = [ResponseDescription(status="200", media_type="text/xml", schema=schema)]
+        words = f"a fault: {', '.join(faults)}" if faults else "a fault"
+        return [*out, ResponseDescription(status="500", media_type="text/xml", description=words)]
+
+
+class _Writer:
+    """Makes elements and inputs of a request from its schema."""
+
+    def __init__(self, schemas: XmlSchemas) -> None:
+        self.schemas = schemas
+        self.prefixes: dict[str, str] = {}
+        self.elements: list[SoapElement] = []
+        self.inputs: list[Input] = []
+
+    def prefixed(self, name: Name) -> str:
+        if not name[0]:
+            return name[1]
+        if name[0] not in self.prefixes:
+            self.prefixes[name[0]] = f"n{len(self.prefixes) + 1}"
+        return f"{self.prefixes[name[0]]}:{name[1]}"
+
+    def inside(self, part: Part, at: str, seen: list[int], *, is_required: bool) -> None:
+        """What is within the root itself."""
+        shape = self.schemas.shape(part.type)
+        if shape.plain and not shape.parts:
+            self._plain(part, shape, "", is_required=is_required)
+            return
+        for one in shape.parts:
+            self.part(one, at, [*seen, shape.key], is_required=is_required)
+
+    def part(self, part: Part, at: str, seen: list[int], *, is_required: bool) -> None:
+        step = f"@{part.name[1]}" if part.kind == "attribute" else self.prefixed(part.name)
+        here = f"{at}/{step}" if at else step
+        shape = self.schemas.shape(part.type)
+        required = is_required and part.least > 0
+        is_apart = (
+            bool(shape.parts)
+            and not part.is_list
+            and shape.key not in seen
+            and len(seen) < MOST_LEVELS
+            and len(self.inputs) < MOST_INPUTS
+        )
+        if shape.parts and not is_apart:
+            self._add(part, here, "json", [], required=required)
+        elif shape.parts:
+            if shape.plain:
+                self._plain(part, shape, f"{here}/.", is_required=required)
+            for one in shape.parts:
+                self.part(one, here, [*seen, shape.key], is_required=required)
+        else:
+            self._plain(part, shape, here, is_required=required)
+
+    def _plain(self, part: Part, shape: Shape, here: str, *, is_required: bool) -> None:
+        kind = "json" if part.is_list else shape.plain or "text"
+        self._add(part, here or ".", kind, [] if part.is_list else shape.allowed, required=is_required)
+
+    def _add(self, part: Part, here: str, kind: Any, allowed: list[str], *, required: bool) -> None:
+        steps = [re.sub(r"^@?(\w[\w.-]*:)?", "", step) for step in here.split("/") if step != "."]
+        label, number = input_name("_".join(steps) or part.name[1]), 2
+        wanted = label
+        while any(one.name == label for one in self.inputs):
+            label, number = f"{wanted[:58]}_{number}", number + 1
+        self.inputs.append(
+            Input(name=label, type=kind, required=required, allowed=list(allowed), description=part.description)
+        )
+        self.elements.append(SoapElement(at=here, value=ValueOf(input=label)))
+
+
+def _json_schema(schemas: XmlSchemas, of: Any, seen: frozenset[int], depth: int) -> dict[str, Any]:
+    """The structure of a response, for proposing record types: members by local name."""
+    shape = schemas.shape(of)
+    plain: dict[str, Any] = {
+        "integer": {"type": "integer"}, "decimal": {"type": "number"}, "boolean": {"type": "boolean"},
+        "date": {"type": "string", "format": "date"}, "datetime": {"type": "string", "format": "date-time"},
+    }.get(shape.plain or "", {"type": "string"})  # fmt: skip
+    if not shape.parts or shape.key in seen or depth > 12:
+        return dict(plain)
+    properties: dict[str, Any] = {}
+    for one in shape.parts:
+        inner = _json_schema(schemas, one.type, seen | {shape.key}, depth + 1)
+        properties[one.name[1]] = {"type": "array", "items": inner} if one.is_list else inner
+    required = [one.name[1] for one in shape.parts if one.least > 0]
+    return {"type": "object", "properties": properties, **({"required": required} if required else {})}
+
+
+def _words(element: etree._Element) -> str:
+    found = next((one for one in element if local(one) == "documentation"), None)
+    return " ".join("".join(str(text) for text in found.itertext()).split()) if found is not None else ""
+
+
+def _split(address: str) -> tuple[str, str]:
+    """(base address, path of the operations)."""
+    parts = urlsplit(address)
+    if parts.scheme not in ("http", "https"):
+        return "", "/"
+    before, _, last = parts.path.rpartition("/")
+    query = f"?{parts.query}" if parts.query else ""
+    path = "/" + re.sub(r"[{}]", "", last) + re.sub(r"[{}]", "", query)
+    return f"{parts.scheme}://{parts.netloc}{before}", path
+
+
+def _with_path(one: DescribedOperation, path: str) -> DescribedOperation:
+    return replace(one, document=structs.replace(one.document, path=path))

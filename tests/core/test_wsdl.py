@@ -1,0 +1,175 @@
+"""WSDL with its schemas, read into operations; and the envelopes that are built from them."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from lxml import etree
+
+from rondine.core.definitions import Files, read_definition
+from rondine.core.definitions.record_types import proposed_types
+from rondine.core.errors import DocumentError, RondineError
+from rondine.core.protocols.inputs import checked_inputs
+from rondine.core.protocols.operation import OperationDocument, is_reading, operation_problems
+from rondine.core.protocols.outcome import outcome
+from rondine.core.protocols.rest import build_request
+from rondine.core.protocols.soap import fault_of
+from rondine.core.settings import load
+from rondine.standins.permit_counter import DOCUMENTS
+
+WSDL, XSD = ((DOCUMENTS / name).read_text() for name in ("permits.wsdl", "permits.xsd"))
+P = "{urn:olmara:permits}"
+
+
+def read(wsdl=WSDL, xsd=XSD):
+    files = {"permits.wsdl": wsdl.encode()} | ({"permits.xsd": xsd.encode()} if xsd else {})
+    return read_definition(Files("permits.wsdl", files))
+
+
+def sent(document, **values):
+    request = build_request(document, "http://p.example/services", checked_inputs(document.inputs, values)).request
+    return request, etree.fromstring(request.body)
+
+
+def test_operations_have_typed_inputs_and_envelopes_in_their_version():
+    found = read()
+    documents = {one.key: one.document for one in found.operations}
+    assert (list(documents), found.warnings, found.left_out) == (
+        ["FindPermit", "ListPermits", "AskPermit", "CountPermits"],
+        (),
+        (),
+    )
+    assert found.servers[0].address == "http://permits.example/services" and documents["FindPermit"].path == "/counter"
+    assert [is_reading(one) for one in documents.values()] == [True, True, False, False]
+    assert all(operation_problems(one) == [] for one in documents.values())
+    ask = documents["AskPermit"]
+    assert {one.name: (one.type, one.required) for one in ask.inputs} == {
+        "tree": ("text", True), "reason": ("text", True), "span_from": ("date", True), "span_until": ("date", False), "condition": ("json", False), "urgent": ("boolean", False),
+    }  # fmt: skip
+    request, root = sent(
+        ask,
+        tree="OLM-7",
+        reason="a < b & 'c'",
+        span_from="2026-11-03",
+        condition=["by hand", "at night"],
+        urgent="true",
+    )
+    assert (request.header("SOAPAction"), request.header("Content-Type")) == ('"urn:ask"', "text/xml; charset=utf-8")
+    body = root[1][0]
+    assert body.tag == f"{P}AskPermit" and body.get("urgent") == "true" and body.findtext(f"{P}reason") == "a < b & 'c'"
+    assert [one.tag.partition("}")[2] for one in body] == ["tree", "reason", "span", "condition", "condition"]
+    assert body.findtext(f"{P}span/{P}from") == "2026-11-03" and body.find(f"{P}span/{P}until") is None
+    request, root = sent(documents["CountPermits"], status="granted")
+    assert (
+        request.header("SOAPAction") is None
+        and request.header("Content-Type") == 'application/soap+xml; charset=utf-8; action="urn:count"'
+    )
+    assert root[1][0].tag == f"{P}CountPermits" and root[1][0][0].tag == "status"
+    assert documents["FindPermit"].inputs[0].description == "As on the notice at the tree." and documents[
+        "ListPermits"
+    ].inputs[0].allowed == ["asked", "granted", "refused"]
+    types = {one.name: one.document.key for one in proposed_types([documents["ListPermits"]], found.schemas)}
+    assert types["permit"] == ["number"]
+
+
+def test_objects_and_lists_become_elements_of_the_same_prefix():
+    body = {"type": "soap", "version": "1.2", "namespaces": {"p": "urn:x"}, "root": "p:R", "elements": [{"at": "p:a", "value": {"input": "v"}}, {"at": "p:b/p:c/.", "value": "t"}, {"at": "p:b/p:c/@u", "value": "m"}], "headers": [{"at": "p:H", "value": "h"}]}  # fmt: skip
+    document = load(
+        OperationDocument, {"method": "POST", "path": "/", "inputs": [{"name": "v", "type": "json"}], "body": body}
+    )
+    _, root = sent(document, v=[{"x": 1, "@id": "7"}, {"x": [1, 2]}])
+    assert [etree.tostring(one, with_tail=False).decode().partition(" xmlns")[0] for one in root[1][0]] == [
+        "<p:a",
+        "<p:a",
+        "<p:b",
+    ]
+    assert root[1][0][0].get("id") == "7" and len(root[1][0][1]) == 2 and root[0][0].text == "h"
+    assert root[1][0][2][0].text == "t" and root[1][0][2][0].get("u") == "m"
+    wrong = load(
+        OperationDocument,
+        {
+            "method": "POST",
+            "path": "/",
+            "body": {**body, "elements": [{"at": "q:a", "value": "x"}, {"at": "a b", "value": "x"}]},
+        },
+    )
+    assert [one.where for one in operation_problems(wrong) if "elements" in one.where] == [
+        "/body/elements/0/at",
+        "/body/elements/1/at",
+    ]
+
+
+@given(st.text(max_size=40))
+def test_any_text_arrives_as_it_was_given_or_without_what_xml_cannot_hold(text):
+    document = load(
+        OperationDocument,
+        {
+            "method": "POST",
+            "path": "/",
+            "inputs": [{"name": "v"}],
+            "body": {"type": "soap", "elements": [{"at": "a", "value": {"input": "v"}}]},
+        },
+    )
+    if any(0xD800 <= ord(char) <= 0xDFFF or ord(char) in (0xFFFE, 0xFFFF) for char in text):
+        return
+    _, root = sent(document, v=text)
+    wanted = "".join(char for char in text if char in "\t\n\r" or char >= " ").replace("\r\n", "\n").replace("\r", "\n")
+    assert (root[1][0][0].text or "") == wanted if text else len(root[1][0]) <= 1
+
+
+@pytest.mark.parametrize(
+    ("wsdl", "xsd", "where", "words"),
+    [
+        (WSDL, "", "permits.wsdl, line 3", '"permits.xsd" is not here'),
+        (WSDL, XSD[:500], "permits.wsdl, line 3", "cannot be read"),
+        (
+            WSDL.replace('element="p:FindPermit"', 'element="p:FindPermitt"'),
+            XSD,
+            "permits.wsdl, line 4",
+            '"p:FindPermitt" is not defined',
+        ),
+        (
+            WSDL.replace('message="t:AskPermitIn"', 'message="t:AskPermitInn"'),
+            XSD,
+            "permits.wsdl, line 16",
+            '"AskPermitInn" is not defined',
+        ),
+        (
+            WSDL,
+            XSD.replace('type="p:Span"', 'type="p:Spann"'),
+            "permits.wsdl",
+            '"Spann" of urn:olmara:permits is not defined',
+        ),
+        (WSDL.replace('type="t:Counter"', 'type="t:Countr"'), XSD, "line ", '"t:Countr" is not defined'),
+    ],
+)
+def test_a_broken_part_is_said_with_its_place_and_the_rest_is_offered(wsdl, xsd, where, words):
+    found = read(wsdl, xsd)
+    problems = [*found.warnings, *found.left_out]
+    assert any(where in one.where and words in one.message for one in problems), problems
+    assert any(one.key == "CountPermits" for one in found.operations)
+
+
+def test_faults_are_failures_with_their_own_words_whatever_the_status():
+    old = b"<e:Envelope xmlns:e='http://schemas.xmlsoap.org/soap/envelope/'><e:Body><e:Fault><faultcode>e:Client</faultcode><faultstring>there is none</faultstring><detail>P-9</detail></e:Fault></e:Body></e:Envelope>"
+    new = b"<e:Envelope xmlns:e='http://www.w3.org/2003/05/soap-envelope'><e:Body><e:Fault><e:Code><e:Value>e:Sender</e:Value></e:Code><e:Reason><e:Text>no</e:Text></e:Reason></e:Fault></e:Body></e:Envelope>"
+    assert (fault_of(old), fault_of(new)) == ("there is none (Client; P-9)", "no (Sender)")
+    assert fault_of(b"<a><Fault/></a>") == fault_of(b"Fault") == fault_of(b"") == ""
+    assert not outcome(200, fault=fault_of(old)).is_good
+
+
+@given(st.booleans(), st.floats(0, 1), st.integers(0, 60), st.text(max_size=12))
+def test_however_a_wsdl_is_broken_it_ends_with_operations_or_words(is_wsdl, share, length, new):
+    text = WSDL if is_wsdl else XSD
+    at = int(share * len(text))
+    broken = text[:at] + new + text[at + length :]
+    try:
+        found = read(broken, XSD) if is_wsdl else read(WSDL, broken)
+    except RondineError as error:
+        assert error.where
+        return
+    assert all(operation_problems(one.document) == [] for one in found.operations)
+
+
+def test_what_is_no_wsdl_is_said():
+    with pytest.raises(DocumentError, match="no service"):
+        read('<definitions xmlns="http://schemas.xmlsoap.org/wsdl/"/>')

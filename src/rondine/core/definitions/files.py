@@ -91,6 +91,19 @@ def main_of(contents: Mapping[str, bytes]) -> str:
     return min(contents, key=lambda name: (not _MAIN.search(contents[name][:20_000]), name.count("/"), len(name)))
 
 
+#: Escapes of what no database of texts holds: NUL, and halves of surrogate pairs.
+_ODD = re.compile(rb"\x00|\\0|\\x00|\\u0000|\\U0000(0000|[dD][89a-fA-F])|\\u[dD][89a-fA-F]")
+
+
+def storable(value: Any) -> Any:
+    """The value with what cannot be stored in its texts and names left out, or shown as U+FFFD."""
+    if isinstance(value, str):
+        return value.replace("\0", "").encode("utf-16", "surrogatepass").decode("utf-16", "replace")
+    if isinstance(value, dict):
+        return {storable(name): storable(one) for name, one in value.items()}
+    return [storable(one) for one in value] if isinstance(value, list) else value
+
+
 @dataclass
 class Files:
     """main: the name of the file with the definition.  contents: by name: a path within an upload, or an address."""
@@ -103,7 +116,8 @@ class Files:
     def value(self, name: str) -> Any:
         """The file's value. Raises DocumentError with line and column, KeyError if there is no such file."""
         if name not in self.values:
-            self.values[name] = self._read(name, self.contents[name])
+            value = self._read(name, self.contents[name])
+            self.values[name] = storable(value) if _ODD.search(self.contents[name]) else value
         return self.values[name]
 
     def _read(self, name: str, content: bytes) -> Any:

@@ -10,16 +10,20 @@ from rondine_client import RondineProblem
 @pytest.fixture(scope="module")
 def desk(rondine):
     office, base = rondine.office(), rondine.outside("desk")
-    rondine.sign_in("desk", base, {"type": "bearer"}, {"token": rondine.papers.desk_token})
+    rondine.sign_in("graphql-desk", base, {"type": "bearer"}, {"token": rondine.papers.desk_token})
     made = office.import_definition(
-        address=f"{base}/graphql", introspect=True, service="desk", environment="test", record_types=["inspection"]
+        address=f"{base}/graphql",
+        introspect=True,
+        service="graphql-desk",
+        environment="test",
+        record_types=["inspection"],
     )
     return {office.operations.get(name)["document"]["came_from"]["key"]: name for name in made["operations"]}
 
 
 def tried(rondine, operation, inputs, **more):
     office = rondine.office()
-    found = office.try_operation(service="desk", operation=operation, inputs=inputs, **more)
+    found = office.try_operation(service="graphql-desk", operation=operation, inputs=inputs, **more)
     return found, json.loads(office.text(found["body"])["text"])
 
 
@@ -28,7 +32,7 @@ def test_a_query_made_without_typing_runs_and_maps(rondine, desk):
     item = office.operations.get(desk["query inspections"])
     query = item["document"]["body"]["query"]
     taken = office.choose_fields(
-        "desk", query, ["inspections", "nodes"], take=["inspections", "nodes", "tree", "number"]
+        "graphql-desk", query, ["inspections", "nodes"], take=["inspections", "nodes", "tree", "number"]
     )
     assert (
         {one["name"] for one in taken["fields"] if one["is_taken"]} >= {"id", "grade", "tree"}
@@ -81,7 +85,7 @@ def test_a_feed_takes_inspections_and_fails_when_the_desk_answers_errors(rondine
             }
         ]
     }
-    office.mappings.make("desk-inspections", service="desk", document=document)
+    office.mappings.make("desk-inspections", service="graphql-desk", document=document)
     office.feeds.make(
         "desk-inspections",
         operation=desk["query inspections"],
@@ -101,12 +105,14 @@ def test_where_introspection_is_off_the_message_is_shown_and_a_query_is_written_
     office, base = rondine.office(), rondine.outside("desk")
     rondine.tell("desk", introspection=False, one_line=True)
     with pytest.raises(RondineProblem, match="introspection is switched off"):
-        office.look_at_definition(address=f"{base}/graphql", introspect=True, service="desk", environment="test")
+        office.look_at_definition(
+            address=f"{base}/graphql", introspect=True, service="graphql-desk", environment="test"
+        )
     body = {"type": "graphql", "query": '{\n  inspection(id: "I-1") { grade }\n}', "one_line": True}
-    found = office.try_operation(service="desk", document={"method": "POST", "path": "/graphql", "body": body})
+    found = office.try_operation(service="graphql-desk", document={"method": "POST", "path": "/graphql", "body": body})
     rondine.tell("desk")
     assert json.loads(office.text(found["body"])["text"])["data"]["inspection"]["grade"]
     read = office.try_operation(
-        service="desk", document={"method": "GET", "path": "/graphql", "body": {**body, "one_line": False}}
+        service="graphql-desk", document={"method": "GET", "path": "/graphql", "body": {**body, "one_line": False}}
     )
     assert read["call"]["status"] == 200 and read["outcome"]["is_good"]

@@ -228,7 +228,7 @@ class _Reader:
         )
         key = name
         return DescribedOperation(
-            key, proposed, title[:1].upper() + title[1:], document, f"/operations/{name}", tuple(document.tags)
+            key, proposed, title[:1].upper() + title[1:].lower(), document, f"/operations/{name}", tuple(document.tags)
         )
 
     def _body_of(self, bound: etree._Element, side: str) -> etree._Element | None:

@@ -87,12 +87,22 @@ def _read_slowly(body: bytes, limits: Limits, name: str) -> Any:
         raise DocumentError(
             f"not JSON: {_in_words(error.msg)}, {found}",
             where=f"{name}, line {error.lineno}, column {error.colno}",
-            hint="it looks like a page of HTML" if text.lstrip()[:1] == "<" else "",
+            hint=_markup(text),
         ) from error
     except RecursionError as error:
         raise _too_deep(name, limits) from error
     except (ValueError, ArithmeticError) as error:
         raise DocumentError(f"not JSON: {error}", where=name) from error
+
+
+def _markup(text: str) -> str:
+    """What a text seems to be that is no JSON."""
+    begins = text.lstrip("\ufeff \t\r\n")[:60].lower()
+    if not begins.startswith("<"):
+        return ""
+    return (
+        "it looks like a page of HTML" if re.match(r"<(!doctype html|html|head|body)", begins) else "it looks like XML"
+    )
 
 
 def _refuse_constant(text: str) -> NoReturn:

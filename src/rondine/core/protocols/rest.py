@@ -122,6 +122,8 @@ def build_request(
             pairs.append(f"{name}={encoded(value if isinstance(value, str) else json_text(value))}")
     if isinstance(operation.body, SoapBody) and operation.body.version == "1.1":
         headers.append(("SOAPAction", f'"{operation.body.action}"'))
+    if isinstance(operation.body, SoapBody) and not any(name.lower() == "accept" for name, _ in headers):
+        headers.append(("Accept", "text/xml" if operation.body.version == "1.1" else "application/soap+xml"))
     url = join_address(base_address, path)
     if pairs:
         url += ("&" if "?" in url else "?") + "&".join(pairs)

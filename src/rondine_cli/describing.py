@@ -1,5 +1,6 @@
 """Operations and samples: describe, show the request, try, keep."""
 
+import re
 import sys
 from argparse import Namespace
 from pathlib import Path
@@ -75,6 +76,18 @@ def add_commands(commands: Any) -> None:
     move.add_argument("--environment", default="test")
     move.set_defaults(run=run_move)
 
+    query = commands.add_parser("query", help="query texts kept once, for all operations that use them").add_subparsers(
+        required=True, metavar="VERB"
+    )
+    add_item_verbs(query, "queries", "query", ["name", "title", "document.language", "used_by"])
+    made = query.add_parser("make", help="make or change one, from a GraphQL text or a document")
+    made.add_argument("name")
+    made.add_argument("--title", default="")
+    of = made.add_mutually_exclusive_group(required=True)
+    of.add_argument("--graphql", metavar="FILE", help="a GraphQL document (- for standard input)")
+    of.add_argument("--file", help="a prepared query's document (JSON or YAML; - for standard input)")
+    made.set_defaults(run=run_query_make)
+
     sample = commands.add_parser("sample", help="kept responses").add_subparsers(required=True, metavar="VERB")
     add_item_verbs(sample, "samples", "sample", ["name", "operation", "media_type", "size"])
     keep = sample.add_parser("keep", help="keep the response of a trial, or a file's content")
@@ -100,6 +113,20 @@ def run_make(session: Session, args: Namespace, out: Output) -> None:
         made,
         f"operation {made['name']} is at version {made['version']}: {made['document'].get('method', 'GET')} {made['document'].get('path', '/')}\nsend it once: rondine operation try {made['name']}",
     )
+    show_problems(made, out)
+
+
+def run_query_make(session: Session, args: Namespace, out: Output) -> None:
+    if args.graphql:
+        text = sys.stdin.read() if args.graphql == "-" else Path(args.graphql).read_text()
+        names = dict.fromkeys(re.findall(r"\$(\w+)\s*:", text))
+        kind = "mutation" if re.search(r"^\s*mutation\b", text, re.MULTILINE) else "query"
+        document = {"query": text, "kind": kind, "variables": [{"name": name} for name in names]}
+    else:
+        document = read_document(args.file)
+    made = session.office.queries.save(args.name, title=args.title, document=document)
+    used = f", used by {', '.join(made['used_by'])}" if made["used_by"] else ""
+    out.value(made, f"query {made['name']} is at version {made['version']}{used}")
     show_problems(made, out)
 
 

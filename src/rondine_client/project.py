@@ -85,6 +85,7 @@ class Project:
         self.feeds = self._items("feeds")
         self.standing_values = self._items("standing-values")
         self.definitions = self._items("definitions")
+        self.queries = self._items("queries")
 
     def _items(self, kind: str) -> Items:
         return Items(self._client, f"{self._path}/{kind}")

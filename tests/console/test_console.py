@@ -345,3 +345,22 @@ def test_a_list_of_parameters_is_pasted_and_the_usual_operations_are_made_and_co
     page.get_by_role("button", name="Save", exact=True).click()
     page.get_by_role("button", name="Copy", exact=True).click()
     page.wait_for_url("**/operations/list-plots-copy")
+
+
+def test_a_query_is_kept_once_and_changed_for_all_that_use_it(open_page, rondine):
+    base = rondine.outside("desk")
+    rondine.tell("desk")
+    rondine.sign_in("console-kept", base, {"type": "bearer"}, {"token": rondine.papers.desk_token})
+    page = open_page(path="/operations/new?service=console-kept")
+    page.get_by_label("Path", exact=True).fill("/graphql")
+    page.get_by_label("Method").select_option("POST")
+    page.get_by_label("Kind of body").select_option("graphql")
+    page.get_by_label("Query", exact=True).fill("{ inspections(first: 1) { totalCount } }")
+    page.get_by_label("Name to keep the query under").fill("console-kept-query")
+    page.get_by_role("button", name="keep it for others").click()
+    page.get_by_label("Prepared query").fill("{ inspections(first: 1) { totalCount nodes { id } } }")
+    page.get_by_role("button", name="Change it for all that use it").click()
+    expect(page.get_by_label("The request as it will be sent")).to_contain_text("nodes { id }")
+    page.get_by_role("button", name="Send this request").click()
+    expect(page.get_by_text("OK (200)")).to_be_visible()
+    assert rondine.office().queries.get("console-kept-query")["version"] == 2

@@ -116,3 +116,29 @@ def test_where_introspection_is_off_the_message_is_shown_and_a_query_is_written_
         service="graphql-desk", document={"method": "GET", "path": "/graphql", "body": {**body, "one_line": False}}
     )
     assert read["call"]["status"] == 200 and read["outcome"]["is_good"]
+
+
+def test_one_edit_of_a_prepared_query_is_seen_by_every_operation_that_uses_it(rondine, desk, tmp_path):
+    office = rondine.office()
+    text = tmp_path / "one.graphql"
+    text.write_text("query One($id: ID!) { inspection(id: $id) { grade } }")
+    rondine.cli("query", "make", "one-inspection", "--graphql", str(text))
+    body = {"type": "graphql", "prepared": "one-inspection"}
+    for name in ("prepared-a", "prepared-b"):
+        made = office.operations.make(
+            name,
+            service="graphql-desk",
+            document={"method": "POST", "path": "/graphql", "inputs": [{"name": "id", "required": True}], "body": body},
+        )
+        assert made["problems"] == []
+    assert office.queries.get("one-inspection")["used_by"] == ["prepared-a", "prepared-b"]
+    assert set(tried(rondine, "prepared-a", {"id": "I-2"})[1]["data"]["inspection"]) == {"grade"}
+    text.write_text("query One($id: ID!) { inspection(id: $id) { grade on } }")
+    rondine.cli("query", "make", "one-inspection", "--graphql", str(text))
+    assert set(tried(rondine, "prepared-b", {"id": "I-2"})[1]["data"]["inspection"]) == {"grade", "on"}
+    held = office.queries.get("one-inspection")
+    office.queries.change("one-inspection", version=held["version"], name="one-of-them")
+    assert office.operations.get("prepared-a")["document"]["body"]["prepared"] == "one-of-them"
+    office.queries.remove("one-of-them")
+    with pytest.raises(RondineProblem, match='no prepared query "one-of-them"'):
+        tried(rondine, "prepared-a", {"id": "I-2"})

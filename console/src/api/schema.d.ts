@@ -894,6 +894,60 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/queries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        get: operations["listQueries"];
+        put?: never;
+        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        post: operations["makePreparedQuery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/queries/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        get: operations["getPreparedQuery"];
+        put?: never;
+        post?: never;
+        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        delete: operations["removePreparedQuery"];
+        options?: never;
+        head?: never;
+        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        patch: operations["changePreparedQuery"];
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/queries/{name}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        get: operations["listPreparedQueryRevisions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/record-types": {
         parameters: {
             query?: never;
@@ -2106,7 +2160,7 @@ export interface components {
          * GraphQLBody
          * @description A GraphQL document with its variables (GraphQL over HTTP). Sent as JSON, or in the query if the method is GET.
          *
-         *         kind: a query reads, a mutation writes.  operation_name: which one is sent, if the document has several.  variables: by place in the
+         *         prepared: the name of a prepared query that stands in place of the text.  kind: a query reads, a mutation writes.  operation_name: which one is sent, if the document has several.  variables: by place in the
          *         variables' object.  one_line: line breaks and comments are taken out, for services that refuse them.
          */
         GraphQLBody: {
@@ -2119,6 +2173,8 @@ export interface components {
             one_line?: boolean;
             /** @default  */
             operation_name?: string;
+            /** @default  */
+            prepared?: string;
             /** @default  */
             query?: string;
             /** @enum {unknown} */
@@ -2490,6 +2546,13 @@ export interface components {
             document?: components["schemas"]["OperationDocument"];
             name: string;
             service: string;
+            title?: string;
+            why?: string;
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        NewPreparedQueryRequest: {
+            document?: components["schemas"]["PreparedQueryDocument"];
+            name: string;
             title?: string;
             why?: string;
         };
@@ -2992,6 +3055,13 @@ export interface components {
             why?: string;
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
+        PatchedChangedPreparedQueryRequest: {
+            document?: components["schemas"]["PreparedQueryDocument"];
+            name?: string;
+            title?: string;
+            why?: string;
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
         PatchedChangedRecordTypeRequest: {
             document?: components["schemas"]["RecordTypeDocument"];
             name?: string;
@@ -3050,6 +3120,55 @@ export interface components {
             limits?: components["schemas"]["Limit"][] | null;
             /** @default null */
             sign_in?: (components["schemas"]["NoSignIn"] | components["schemas"]["ApiKey"] | components["schemas"]["Bearer"] | components["schemas"]["Basic"] | components["schemas"]["Digest"] | components["schemas"]["ClientCertificate"] | components["schemas"]["ClientCredentials"] | components["schemas"]["AuthorizationCode"] | components["schemas"]["JwtBearer"] | components["schemas"]["PasswordGrant"] | components["schemas"]["SignInOperation"] | components["schemas"]["UserNameToken"]) | null;
+        };
+        PreparedQuery: {
+            /** Format: date-time */
+            changed_at: string;
+            document: components["schemas"]["PreparedQueryDocument"];
+            /** Format: uuid */
+            id: string;
+            name: string;
+            problems: components["schemas"]["ProblemLine"][];
+            title: string;
+            /** @description operations, by name */
+            used_by: string[];
+            version: number;
+        };
+        /**
+         * PreparedQueryDocument
+         * @description A query kept once. language: graphql, or other for a service's own.  query: the GraphQL document.  kind: what it does, of GraphQL.
+         *
+         *         content: the text in any other language, with places for its variables.  literals: how texts are written in that language: with quote marks doubled
+         *         ('O''Hara'), with a backslash before them ('O\'Hara'), or as in JSON ("O'Hara").  variables: what it takes.
+         */
+        PreparedQueryDocument: {
+            /** @default  */
+            content?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
+            /** @default  */
+            description?: string;
+            /**
+             * @default query
+             * @enum {unknown}
+             */
+            kind?: "mutation" | "query";
+            /**
+             * @default graphql
+             * @enum {unknown}
+             */
+            language?: "graphql" | "other";
+            /**
+             * @default doubled
+             * @enum {unknown}
+             */
+            literals?: "" | "backslash" | "doubled" | "json";
+            /** @default  */
+            query?: string;
+            /** @default [] */
+            variables?: components["schemas"]["Input"][];
+        };
+        PreparedQueryPage: {
+            items: components["schemas"]["PreparedQuery"][];
+            next: string | null;
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         PreviewAskedRequest: {
@@ -3788,13 +3907,23 @@ export interface components {
         };
         /**
          * ValueOf
-         * @description The place of a value: of the operation's input, or of the environment's standing value of this name.
+         * @description The place of a value: of the operation's input, of the environment's standing value, or of a prepared query's text, by name.
+         *
+         *         written: as a literal of a query language, in which quote marks cannot end it: doubled, with a backslash, or as in JSON; empty for the value as
+         *         it is.
          */
         ValueOf: {
             /** @default  */
             input?: string;
             /** @default  */
+            prepared?: string;
+            /** @default  */
             standing?: string;
+            /**
+             * @default
+             * @enum {unknown}
+             */
+            written?: "" | "backslash" | "doubled" | "json";
         };
     };
     responses: never;
@@ -6264,6 +6393,209 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProposalShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listQueries: {
+        parameters: {
+            query?: {
+                /** @description the cursor of the page before */
+                after?: string;
+                limit?: number;
+                /** @description part of a name or title */
+                q?: string;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreparedQueryPage"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makePreparedQuery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPreparedQueryRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreparedQuery"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getPreparedQuery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreparedQuery"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removePreparedQuery: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the ETag that came with the item */
+                "If-Match": string;
+            };
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changePreparedQuery: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the ETag that came with the item */
+                "If-Match": string;
+            };
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedChangedPreparedQueryRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreparedQuery"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listPreparedQueryRevisions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionLine"][];
                 };
             };
             /** @description what went wrong */

@@ -4,6 +4,7 @@ import { answer, api, type Schemas } from "../../api/client";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import type { Input } from "./bench";
 import { type Body, type Named, Parameters } from "./Parameters";
+import { PreparedPart } from "./PreparedPart";
 
 type GraphQLBody = Extract<Body, { type: "graphql" }>;
 
@@ -26,8 +27,9 @@ export function QueryEditor({ project, body, definition, inputs, standing, onBod
   };
   return (
     <div className="text-xs">
-      <textarea className="textarea w-full font-mono text-xs" aria-label="Query" rows={Math.min(18, Math.max(4, query.split("\n").length))} spellCheck={false} value={query} onChange={(e) => onBody({ ...body, query: e.target.value, kind: /^\s*mutation\b/.test(e.target.value) ? "mutation" : "query" })} />
-      {definition && (
+      <PreparedPart project={project} body={body} inputs={inputs} onBody={onBody} />
+      {!body.prepared && <textarea className="textarea w-full font-mono text-xs" aria-label="Query" rows={Math.min(18, Math.max(4, query.split("\n").length))} spellCheck={false} value={query} onChange={(e) => onBody({ ...body, query: e.target.value, kind: /^\s*mutation\b/.test(e.target.value) ? "mutation" : "query" })} />}
+      {definition && !body.prepared && (
         <>
           <ProblemAlert error={checked.error} />
           {checked.data?.problems.map((one) => <p key={one.where + one.message} className="mb-1 border-l-2 border-error pl-2">{one.message} <span className="opacity-75">{one.where.replace("/body/query, ", "")}</span></p>)}

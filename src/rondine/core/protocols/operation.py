@@ -109,11 +109,12 @@ class BytesBody(Document, tag="bytes", frozen=True):
 class GraphQLBody(Document, tag="graphql", frozen=True):
     """A GraphQL document with its variables (GraphQL over HTTP). Sent as JSON, or in the query if the method is GET.
 
-    kind: a query reads, a mutation writes.  operation_name: which one is sent, if the document has several.  variables: by place in the
+    prepared: the name of a prepared query that stands in place of the text.  kind: a query reads, a mutation writes.  operation_name: which one is sent, if the document has several.  variables: by place in the
     variables' object.  one_line: line breaks and comments are taken out, for services that refuse them.
     """
 
     query: str = ""
+    prepared: str = ""
     kind: Literal["query", "mutation"] = "query"
     operation_name: str = ""
     variables: list[Member] = []
@@ -270,7 +271,8 @@ def operation_problems(operation: OperationDocument) -> list[Problem]:
     ]
     problems += _path_problems(operation.path, variables, names)
     if isinstance(operation.body, GraphQLBody):
-        problems += query_problems(operation.body.query, operation.body.kind, operation.body.operation_name)
+        if not operation.body.prepared:
+            problems += query_problems(operation.body.query, operation.body.kind, operation.body.operation_name)
         if operation.method in READING and operation.body.kind == "mutation":
             problems.append(Problem("/method", "a mutation is never sent by GET", "choose POST"))
     elif operation.body is not None and operation.method in READING:
@@ -278,10 +280,12 @@ def operation_problems(operation: OperationDocument) -> list[Problem]:
         problems.append(Problem("/body", words, "take it away, or choose the method the service wants"))
     problems += _header_problems(operation)
     used = set(variables)
+    takes_others = isinstance(operation.body, GraphQLBody) and bool(operation.body.prepared)
     for here, value in values_of(operation):
         for part in parts_of(value):
             if isinstance(part, ValueOf):
                 used.add(part.input)
+                takes_others = takes_others or bool(part.prepared)
                 problems += _value_problems(f"{here}/value", part, names)
     if isinstance(operation.body, SoapBody):
         problems += _soap_problems(operation.body)
@@ -296,7 +300,7 @@ def operation_problems(operation: OperationDocument) -> list[Problem]:
             "put it into the path, the query, a header or the body",
         )
         for name in names
-        if name not in used
+        if name not in used and not takes_others
     ]
     return problems
 
@@ -336,6 +340,8 @@ def _header_problems(operation: OperationDocument) -> list[Problem]:
 
 
 def _value_problems(where: str, part: ValueOf, names: list[str]) -> list[Problem]:
+    if part.prepared and not part.input and not part.standing:
+        return []
     if bool(part.input) == bool(part.standing):
         return [Problem(where, "a place takes either an input or a standing value", "name one of them")]
     if part.input and part.input not in names:

@@ -16,7 +16,7 @@ from rondine.core.protocols.inputs import standing_value, value_text
 from rondine.core.protocols.odata import ODataQuery, odata_headers, odata_pairs, odata_path
 from rondine.core.protocols.operation import READING, GraphQLBody, OperationDocument, Parameter, SoapBody, body_values
 from rondine.core.protocols.styles import encoded, expand, header_text, query_pairs
-from rondine.core.protocols.values import Value, ValueOf, parts_of
+from rondine.core.protocols.values import Value, ValueOf, as_literal, parts_of
 from rondine.core.secret import Secret
 
 
@@ -53,7 +53,8 @@ class _Values:
         """A part's value, None if its input has none. Raises InputError for a standing value without one."""
         if not isinstance(part, ValueOf):
             return part
-        return standing_value(part.standing, self.standing) if part.standing else self.inputs.get(part.input)
+        found = standing_value(part.standing, self.standing) if part.standing else self.inputs.get(part.input)
+        return found if found is None or not part.written else as_literal(found, part.written)
 
     def source(self, part: ValueOf) -> str:
         if part.standing:

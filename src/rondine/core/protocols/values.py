@@ -1,13 +1,26 @@
 """Places for values: a text, the place of one value, or a list of both. No text is scanned for braces."""
 
+from decimal import Decimal
+from typing import Any, Literal
+
+from rondine.core.documents.json import json_text
+from rondine.core.protocols.inputs import value_text
 from rondine.core.settings import Document
+
+Written = Literal["", "doubled", "backslash", "json"]
 
 
 class ValueOf(Document, frozen=True):
-    """The place of a value: of the operation's input, or of the environment's standing value of this name."""
+    """The place of a value: of the operation's input, of the environment's standing value, or of a prepared query's text, by name.
+
+    written: as a literal of a query language, in which quote marks cannot end it: doubled, with a backslash, or as in JSON; empty for the value as
+    it is.
+    """
 
     input: str = ""
     standing: str = ""
+    prepared: str = ""
+    written: Written = ""
 
 
 Value = str | ValueOf | list[str | ValueOf]
@@ -15,3 +28,18 @@ Value = str | ValueOf | list[str | ValueOf]
 
 def parts_of(value: Value) -> list[str | ValueOf]:
     return value if isinstance(value, list) else [value]
+
+
+def as_literal(value: Any, written: Written) -> str:
+    """A value as a literal of a query language: numbers and booleans bare, texts in quote marks that nothing in them can end."""
+    if isinstance(value, list):
+        return ", ".join(as_literal(one, written) for one in value)
+    if value is None or isinstance(value, (bool, int, Decimal)):
+        return json_text(value)
+    if written == "json" or isinstance(value, dict):
+        return json_text(value if isinstance(value, dict) else value_text(value))
+    text = value_text(value)
+    if written == "backslash":
+        escaped = text.replace("\\", "\\\\").replace("'", "\\'")
+        return "'" + escaped.replace("\n", "\\n").replace("\r", "\\r") + "'"
+    return "'" + text.replace("'", "''") + "'"

@@ -56,6 +56,7 @@ urlpatterns = [
     *_items("mappings", (records.MappingList, records.MappingDetail, records.MappingRevisions)),
     *_items("feeds", (records.FeedList, records.FeedDetail, records.FeedRevisions)),
     *_items("definitions", (definitions.DefinitionList, definitions.DefinitionDetail, definitions.DefinitionRevisions)),
+    *_items("queries", (definitions.QueryList, definitions.QueryDetail, definitions.QueryRevisions)),
     path(f"{PROJECT}/definition-previews", definitions.DefinitionPreviewView.as_view()),
     path(f"{PROJECT}/row-previews", definitions.RowsView.as_view()),
     path(f"{PROJECT}/imports", definitions.ImportsView.as_view()),

@@ -36,6 +36,7 @@ from rondine.core.pagination.recognise import recognise
 from rondine.core.protocols.inputs import checked_inputs, standing_value, value_text
 from rondine.core.protocols.operation import OperationDocument, is_reading, operation_problems, response_for
 from rondine.core.protocols.outcome import outcome
+from rondine.core.protocols.prepared import with_prepared
 from rondine.core.protocols.rest import Built, build_request, with_connection
 from rondine.core.protocols.soap import fault_of
 from rondine.core.protocols.values import ValueOf, parts_of
@@ -49,7 +50,7 @@ from rondine.engine.line import cleaned, cleaned_text
 from rondine.server.access.models import Person, Project
 from rondine.server.items.actions import check_protected, find_item, make_item, refresh_problems
 from rondine.server.runs.models import Call, Run
-from rondine.server.services.kinds import CONNECTIONS, CREDENTIALS, OPERATIONS, SAMPLES, SERVICES
+from rondine.server.services.kinds import CONNECTIONS, CREDENTIALS, OPERATIONS, SAMPLES, SERVICES, prepared_queries
 from rondine.server.services.models import (
     Body,
     Connection,
@@ -296,7 +297,12 @@ def prepare(
     """The request for these values. strict: raise what keeps it from being sent; otherwise list it and show what there is."""
     service: Service = find_item(SERVICES, project, service_name)
     environment = environment_of(project, environment_name)
-    problems = operation_problems(document)
+    problems: list[Problem] = []
+    try:
+        document = with_prepared(document, prepared_queries(project.pk))
+    except InputError as error:
+        problems.append(Problem(error.where, error.message, error.hint))
+    problems += operation_problems(document)
     if not document.enabled:
         name = f'operation "{operation}"' if operation else "the operation"
         problems.insert(0, Problem("/enabled", f"{name} is disabled", "enable it first"))

@@ -34,7 +34,7 @@ from rondine.server.services.importing import (
     update,
     uploaded,
 )
-from rondine.server.services.kinds import DEFINITIONS
+from rondine.server.services.kinds import DEFINITIONS, QUERIES, operations_using
 from rondine.server.services.models import Operation
 
 
@@ -51,6 +51,17 @@ DefinitionList, DefinitionDetail, DefinitionRevisions = item_views(
     },
     describe=_definition,
     can_make=False,
+)
+
+
+def _query(item: Any) -> dict[str, Any]:
+    return {"used_by": [one.name for one in operations_using(item, item.name)]}
+
+
+QueryList, QueryDetail, QueryRevisions = item_views(
+    QUERIES,
+    extra={"used_by": serializers.ListField(child=serializers.CharField(), help_text="operations, by name")},
+    describe=_query,
 )
 
 

@@ -17,8 +17,9 @@ from rondine.core.connection import (
     connection_problems,
 )
 from rondine.core.definitions.model import DefinitionDocument
-from rondine.core.errors import Problem, did_you_mean
+from rondine.core.errors import InputError, Problem, did_you_mean
 from rondine.core.protocols.operation import OperationDocument, operation_problems
+from rondine.core.protocols.prepared import PreparedQueryDocument, prepared_names, prepared_problems, with_prepared
 from rondine.core.protocols.values import ValueOf, parts_of
 from rondine.core.settings import load
 from rondine.server.items.actions import ItemKind, refresh_problems
@@ -29,6 +30,7 @@ from rondine.server.services.models import (
     Definition,
     Environment,
     Operation,
+    Query,
     Sample,
     Service,
     StandingValue,
@@ -168,7 +170,43 @@ def standing_value_changed(item: Item) -> None:
 
 
 def _operation(item: Operation) -> list[Problem]:
-    return operation_problems(load(OperationDocument, item.document))
+    document = load(OperationDocument, item.document)
+    try:
+        return operation_problems(with_prepared(document, prepared_queries(item.project_id)))
+    except InputError as error:
+        return [Problem(error.where, error.message, error.hint)]
+
+
+def prepared_queries(project_id: int) -> dict[str, PreparedQueryDocument]:
+    """The project's prepared queries, by name."""
+    return {one.name: load(PreparedQueryDocument, one.document) for one in Query.objects.filter(project_id=project_id)}
+
+
+def operations_using(item: Item, name: str) -> list[Operation]:
+    """The operations that refer to a prepared query."""
+    found = Operation.objects.filter(project_id=item.project_id).select_related("service").order_by("name")
+    return [one for one in found if name in prepared_names(load(OperationDocument, one.document))]
+
+
+def _query_changed(item: Item) -> None:
+    refresh_problems(OPERATIONS, operations_using(item, item.name))
+
+
+def _query_renamed(item: Item, old: str) -> None:
+    def renamed(value: Any) -> Any:
+        if isinstance(value, dict):
+            return {
+                name: item.name if name == "prepared" and one == old else renamed(one) for name, one in value.items()
+            }
+        return [renamed(one) for one in value] if isinstance(value, list) else value
+
+    for operation in operations_using(item, old):
+        operation.document = renamed(operation.document)
+        operation.save(update_fields=["document"])
+
+
+def _query(item: Query) -> list[Problem]:
+    return prepared_problems(load(PreparedQueryDocument, item.document))
 
 
 def _definition_renamed(item: Item, old: str) -> None:
@@ -193,6 +231,15 @@ CONNECTIONS = ItemKind(
 )
 OPERATIONS = ItemKind(
     "operations", "operation", Operation, OperationDocument, {"service": Service}, problems=_operation
+)
+QUERIES = ItemKind(
+    "queries",
+    "prepared query",
+    Query,
+    PreparedQueryDocument,
+    problems=_query,
+    renamed=_query_renamed,
+    changed=_query_changed,
 )
 STANDING_VALUES = ItemKind(
     "standing-values",

@@ -131,6 +131,14 @@ class Operation(Item):
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_operation_a_name")]
 
 
+class Query(Item):
+    """A prepared query: its text and variables, for all operations that refer to it."""
+
+    class Meta:
+        verbose_name = "prepared query"
+        constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_query_a_name")]
+
+
 class Definition(Item):
     """A document that describes a service, as it was imported. schemas: those that imported operations need, by name.  offered: the operations
     as the document described them when they were last accepted, by key.

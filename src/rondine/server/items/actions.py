@@ -1,6 +1,6 @@
 """Making, changing, renaming and removing items: one way for all kinds, each change a revision."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -66,6 +66,44 @@ def make_item(
         _save(kind, item)
         _record(kind, item, "made", person, given.get("why", ""))
     return item
+
+
+def make_items(
+    kind: ItemKind,
+    project: Project,
+    person: Person | None,
+    given: Sequence[Mapping[str, Any]],
+    *,
+    role: str | None = None,
+) -> list[Any]:
+    """Many at once, as an import makes them: two statements instead of several for each. All of them are made, or none.
+
+    Raises what `make_item` raises; of a taken name the first."""
+    if not given:
+        return []
+    names = [check_name(one["name"]) for one in given]
+    there = kind.model._default_manager.filter(project=project, name__in=names).values_list("name", flat=True)
+    doubled = (
+        [name for number, name in enumerate(names) if name in names[:number]] if len(set(names)) < len(names) else []
+    )
+    for name in (*there, *doubled):
+        raise _taken(kind, name)
+    items = []
+    found: dict[tuple[str, Any], Any] = {}
+    for one in given:
+        item = kind.model(project=project, name=one["name"], title=one.get("title") or "")
+        _fill(kind, item, project, one, is_new=True, known=found)
+        items.append(item)
+    check_protected([environment for item in items for environment in kind.environments(item, None)], role)
+    with transaction.atomic():
+        kind.model._default_manager.bulk_create(items, batch_size=500)
+        for item in items:
+            kind.changed(item)
+        Revision.objects.bulk_create(
+            [_revision(kind, item, "made", person, one.get("why", "")) for item, one in zip(items, given, strict=True)],
+            batch_size=500,
+        )
+    return items
 
 
 def change_item(
@@ -160,14 +198,24 @@ def _locked(kind: ItemKind, project: Project, name: str, version: int | None) ->
     return item
 
 
-def _fill(kind: ItemKind, item: Any, project: Project, given: Mapping[str, Any], *, is_new: bool) -> None:
+def _fill(
+    kind: ItemKind,
+    item: Any,
+    project: Project,
+    given: Mapping[str, Any],
+    *,
+    is_new: bool,
+    known: dict[tuple[str, Any], Any] | None = None,
+) -> None:
+    """known: references found before, by field and name."""
+    known = {} if known is None else known
     for name, model in kind.references.items():
         if name not in given or (given[name] is None and name not in kind.optional):
             if is_new and name not in kind.optional:
                 raise InputError(f"a {kind.word} needs its {name}", where=f"/{name}", hint="give it by name")
             continue
         found = None
-        if given[name] is not None:
+        if given[name] is not None and (found := known.get((name, given[name]))) is None:
             found = model._default_manager.filter(project=project, name=given[name]).first()
             if found is None:
                 names = model._default_manager.filter(project=project).values_list("name", flat=True)[:1000]
@@ -176,6 +224,7 @@ def _fill(kind: ItemKind, item: Any, project: Project, given: Mapping[str, Any],
                     where=f"/{name}",
                     hint=did_you_mean(str(given[name]), names) or "make it first",
                 )
+            known[name, given[name]] = found
         setattr(item, name, found)
     if is_new or "document" in given:
         item.document = dump(load(kind.document, given.get("document") or {}, where="/document"))
@@ -201,19 +250,25 @@ def _save(kind: ItemKind, item: Any) -> None:
                 where="/environment",
                 hint="change that one",
             ) from error
-        raise Conflict(
-            f'the {kind.word} "{item.name}" is there already',
-            where="/name",
-            hint="take another name, or change that one",
-        ) from error
+        raise _taken(kind, item.name) from error
     kind.changed(item)
 
 
+def _taken(kind: ItemKind, name: str) -> Conflict:
+    return Conflict(
+        f'the {kind.word} "{name}" is there already', where="/name", hint="take another name, or change that one"
+    )
+
+
 def _record(kind: ItemKind, item: Any, what: str, person: Person | None, why: str) -> None:
+    _revision(kind, item, what, person, why).save(force_insert=True)
+
+
+def _revision(kind: ItemKind, item: Any, what: str, person: Person | None, why: str) -> Revision:
     content = {"title": item.title, "document": item.document}
     if what != "removed":
         content |= {name: str(getattr(item, name)) if getattr(item, name) else None for name in kind.references}
-    Revision.objects.create(
+    return Revision(
         project=item.project,
         kind=kind.name,
         item_id=item.pk,

@@ -45,7 +45,7 @@ from rondine.core.settings import dump, load
 from rondine.core.signin import NoSignIn
 from rondine.engine.client import Engine, Line
 from rondine.server.access.models import Person, Project
-from rondine.server.items.actions import ItemKind, change_item, find_item, make_item
+from rondine.server.items.actions import ItemKind, change_item, find_item, make_item, make_items
 from rondine.server.records.kinds import RECORD_TYPES
 from rondine.server.records.models import Feed, RecordType
 from rondine.server.services.actions import (
@@ -274,7 +274,7 @@ def import_definition(
         names, there = _names(project, found, service_name)
         names |= {key: name for key, name in (given.get("names") or {}).items() if key not in there}
         item = _definition(project, person, role, service, source, found)
-        made = []
+        wanted = []
         for one in chosen:
             if one.key in there:
                 continue
@@ -283,8 +283,8 @@ def import_definition(
                 _check_inputs(one, left)
                 document = without_inputs(document, left)
             content = {"name": names[one.key], "title": one.title, "service": service.name, "document": dump(document)}
-            make_item(OPERATIONS, project, person, content, role=role)
-            made.append(names[one.key])
+            wanted.append(content)
+        made = [item.name for item in make_items(OPERATIONS, project, person, wanted, role=role)]
         if made and item.document.get("hash") != source.hash:
             _store_files(item, source)
             described = {"document": dump(_described(source, found)), "why": "more of it was imported"}
@@ -405,8 +405,8 @@ def _make_types(
         )
     there = set(RecordType.objects.filter(project=project, name__in=names).values_list("name", flat=True))
     made = [name for name in names if name not in there]
-    for name in made:
-        make_item(RECORD_TYPES, project, person, {"name": name, "document": dump(proposed[name].document)}, role=role)
+    contents = [{"name": name, "document": dump(proposed[name].document)} for name in made]
+    make_items(RECORD_TYPES, project, person, contents, role=role)
     return made
 
 

@@ -172,7 +172,8 @@ def standing_value_changed(item: Item) -> None:
 def _operation(item: Operation) -> list[Problem]:
     document = load(OperationDocument, item.document)
     try:
-        return operation_problems(with_prepared(document, prepared_queries(item.project_id)))
+        queries = prepared_queries(item.project_id) if prepared_names(document) else {}
+        return operation_problems(with_prepared(document, queries))
     except InputError as error:
         return [Problem(error.where, error.message, error.hint)]
 

@@ -5,6 +5,7 @@ known field. `dump` writes plain JSON values, leaving out what equals its defaul
 """
 
 import re
+from functools import cache
 from typing import Any, ClassVar, TypeVar, get_args, get_type_hints
 
 import msgspec
@@ -33,11 +34,13 @@ def dump(value: object) -> Any:
     if isinstance(value, Document):
         config = value.__struct_config__
         out = {str(config.tag_field): config.tag} if config.tag_field else {}
-        for one in msgspec.structs.fields(type(value)):
-            held = getattr(value, one.name)
-            if held is not msgspec.UNSET and (one.required or held != _default_of(one)):
-                out[one.encode_name] = dump(held)
+        for name, encoded, default in _fields_of(type(value)):
+            held = getattr(value, name)
+            if held is not msgspec.UNSET and held != default:
+                out[encoded] = dump(held)
         return out
+    if value is None or isinstance(value, (str, bool, int)):
+        return value
     if isinstance(value, (list, tuple)):
         return [dump(one) for one in value]
     if isinstance(value, dict):
@@ -45,8 +48,21 @@ def dump(value: object) -> Any:
     return msgspec.to_builtins(value)
 
 
-def _default_of(field: msgspec.structs.FieldInfo) -> object:
-    return field.default_factory() if field.default is msgspec.NODEFAULT else field.default
+@cache
+def _fields_of(kind: type[Document]) -> tuple[tuple[str, str, object], ...]:
+    """(name, name in the stored form, default) of each field; a required one has UNSET for its default, which no value equals."""
+    return tuple(
+        (
+            one.name,
+            one.encode_name,
+            msgspec.UNSET
+            if one.required
+            else one.default_factory()
+            if one.default is msgspec.NODEFAULT
+            else one.default,
+        )
+        for one in msgspec.structs.fields(kind)
+    )
 
 
 def json_schema(kind: Any) -> tuple[dict[str, Any], dict[str, Any]]:

@@ -10,7 +10,9 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from rondine.core.definitions import Files, read_definition
+from rondine.core.definitions.compare import fields_of
 from rondine.core.definitions.model import schemas_needed
+from rondine.core.definitions.record_types import proposed_types
 from rondine.core.errors import DocumentError, RondineError
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.operation import JsonBody, MultipartBody, OperationDocument, operation_problems
@@ -300,6 +302,40 @@ def test_circles_of_references_and_thousands_of_aliases_end():
     one = operation_of(
         {"/t": {"post": {"operationId": "listTrees", "requestBody": body}}}, components={"schemas": schemas}
     )
+    answers = {"200": {"content": {"application/json": {"schema": {"$ref": "#/components/schemas/S0"}}}}}
+    one = operation_of(
+        {"/t": {"get": {"operationId": "listTrees", "responses": answers}}}, components={"schemas": schemas}
+    )
+    nested = {
+        f"N{n}": {
+            "type": "object",
+            "properties": {f"p{k}": {"$ref": f"#/components/schemas/N{n + 1}"} for k in range(9)},
+        }
+        for n in range(29)
+    }
+    found = read(
+        {
+            "openapi": "3.1.0",
+            "paths": {
+                "/n": {
+                    "get": {
+                        "responses": {
+                            "200": {"content": {"application/json": {"schema": {"$ref": "#/components/schemas/N0"}}}}
+                        }
+                    }
+                }
+            },
+            "components": {"schemas": nested},
+        }
+    )
+    for document, known in (
+        (one.document, read({"openapi": "3.1.0", "components": {"schemas": schemas}}).schemas),
+        (found.operations[0].document, found.schemas),
+    ):
+        assert (
+            isinstance(proposed_types([document], known), list)
+            and fields_of(document.responses[0].schema, known) is not None
+        )
     many = "openapi: 3.1.0\ninfo: &i {title: t}\npaths: {}\nx:\n" + "- *i\n" * 10_000
     assert read(many).operations == () and one is not None and time.monotonic() - began < 60
 

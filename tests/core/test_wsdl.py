@@ -1,5 +1,7 @@
 """WSDL with its schemas, read into operations; and the envelopes that are built from them."""
 
+import time
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -173,3 +175,21 @@ def test_however_a_wsdl_is_broken_it_ends_with_operations_or_words(is_wsdl, shar
 def test_what_is_no_wsdl_is_said():
     with pytest.raises(DocumentError, match="no service"):
         read('<definitions xmlns="http://schemas.xmlsoap.org/wsdl/"/>')
+
+
+def test_groups_and_types_that_hold_each_other_end():
+    groups = '<xs:group name="G"><xs:sequence><xs:group ref="p:G"/><xs:group ref="p:G"/></xs:sequence></xs:group>'
+    types = "".join(
+        f'<xs:complexType name="T{n}"><xs:sequence>'
+        + "".join(f'<xs:element name="e{k}" type="p:T{(n + 1) % 40}"/>' for k in range(9))
+        + '<xs:group ref="p:G"/></xs:sequence></xs:complexType>'
+        for n in range(40)
+    )
+    circles = (
+        XSD.replace("</xs:schema>", f"{groups}{types}</xs:schema>")
+        .replace('name="permit" type="p:Permit"', 'name="permit" type="p:T0"')
+        .replace('name="tree" type="xs:string"', 'name="tree" type="p:T0"')
+    )
+    began = time.monotonic()
+    found = read(WSDL, circles)
+    assert len(found.operations) == 4 and time.monotonic() - began < 60

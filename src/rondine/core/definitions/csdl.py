@@ -23,6 +23,8 @@ from rondine.core.protocols.values import ValueOf
 
 #: With more entity sets than this, navigation is left to expanding: one operation for each would be more than anyone can look through.
 MOST_NAVIGATED = 100
+#: A body with more plain values than this has its other objects as json: nobody fills in a longer form.
+MOST_INPUTS = 150
 _INPUT_TYPES: dict[str, InputType] = {
     **dict.fromkeys(("Edm.Byte", "Edm.SByte", "Edm.Int16", "Edm.Int32", "Edm.Int64"), "integer"),
     **dict.fromkeys(("Edm.Decimal", "Edm.Double", "Edm.Single"), "decimal"),
@@ -730,7 +732,8 @@ class _Writer:
         depth: int = 0,
     ) -> None:
         found = self.model.types.get(one.type)
-        if found is not None and found.kind == "complex" and not one.is_collection and depth < 3:
+        is_apart = not one.is_collection and depth < 3 and len(inputs) < MOST_INPUTS
+        if found is not None and found.kind == "complex" and is_apart:
             for inner_name, inner in self._members(one.type)[0].items():
                 self._member(
                     inputs,

@@ -157,31 +157,29 @@ class _Maker:
     def _is_object(self, schema: Any) -> bool:
         return bool(_members(self._open(schema)[0]))
 
-    def _open(self, schema: Any, seen: frozenset[str] = frozenset()) -> tuple[dict[str, Any], str]:
-        """(the schema with references followed and parts merged, the name it has)."""
+    def _open(self, schema: Any, seen: set[str] | None = None) -> tuple[dict[str, Any], str]:
+        """(the schema with references followed and parts merged, the name it has). seen: names that are merged already, by whatever way."""
         if not isinstance(schema, dict):
             return {}, ""
+        seen = set() if seen is None else seen
         out, name = dict(schema), ""
         if isinstance(reference := out.pop("$ref", None), str):
             name = reference.removeprefix("#/$defs/")
             if name in seen:
                 return {}, name
-            base, _ = self._open(self.schemas.get(name), seen | {name})
+            seen.add(name)
+            base, _ = self._open(self.schemas.get(name), seen)
             out = {**base, **out}
         for part in out.pop("allOf", None) or []:
-            found, inner = self._open(part, seen | {name})
+            found, inner = self._open(part, seen)
             name = name or inner
-            out = {
-                **found,
-                **out,
-                "properties": {**_members(found), **_members(out)},
-                "required": [*found.get("required", []), *out.get("required", [])],
-            }
+            required = [*found.get("required", []), *out.get("required", [])]
+            out = {**found, **out, "properties": {**_members(found), **_members(out)}, "required": required}
         for word in ("anyOf", "oneOf"):
             others = [one for one in out.get(word) or [] if one != {"type": "null"}]
             if len(others) == 1:
                 out.pop(word)
-                found, inner = self._open(others[0], seen | {name})
+                found, inner = self._open(others[0], seen)
                 out, name = {**found, **out}, name or inner
         return out, re.sub(r"^.*[.]", "", name)
 

@@ -5,6 +5,7 @@ SOAP 1.1 if it is there. Encoded messages are read as if they were literal, and 
 """
 
 import re
+from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any
 from urllib.parse import urlsplit
@@ -27,6 +28,8 @@ _BINDINGS = {"http://schemas.xmlsoap.org/wsdl/soap/": "1.1", "http://schemas.xml
 #: Elements within elements that are taken apart; deeper ones are given as JSON.
 MOST_LEVELS = 5
 MOST_INPUTS = 120
+#: Of the structure of one response.
+MOST_NODES = 3_000
 _READS = re.compile(r"(get|find|list|search|query|read|lookup|fetch|show)([A-Z_]|$)", re.IGNORECASE)
 
 
@@ -173,6 +176,8 @@ class _Reader:
     def _operation(
         self, name: str, bound: etree._Element, offered: etree._Element, version: str, style: str, names: set[str]
     ) -> DescribedOperation:
+        if not re.fullmatch(r"[A-Za-z_][\w.-]*", name):
+            raise DocumentError(f'"{name[:60]}" is no name of an element', where=self._where(bound), hint="correct it")
         soap = next((one for one in bound if local(one) == "operation"), None)
         action = soap.get("soapAction", "") if soap is not None else ""
         style = soap.get("style", style) if soap is not None else style
@@ -280,7 +285,7 @@ class _Reader:
             parts = []
         element = next((self._named(part, part.get("element", "")) for part in parts if part.get("element")), None)
         found = self.schemas.element(element) if element else None
-        schema = _json_schema(self.schemas, found.type, frozenset(), 0) if found else None
+        schema = _json_schema(self.schemas, found.type, frozenset(), iter(range(MOST_NODES))) if found else None
         faults = [one.get("name", "") for one in offered if local(one) == "fault"]
         out = [ResponseDescription(status="200", media_type="text/xml", schema=schema)]
         words = f"a fault: {', '.join(faults)}" if faults else "a fault"
@@ -350,18 +355,20 @@ class _Writer:
         self.elements.append(SoapElement(at=here, value=ValueOf(input=label)))
 
 
-def _json_schema(schemas: XmlSchemas, of: Any, seen: frozenset[int], depth: int) -> dict[str, Any]:
-    """The structure of a response, for proposing record types: members by local name."""
+def _json_schema(schemas: XmlSchemas, of: Any, seen: frozenset[int], left: Iterator[int]) -> dict[str, Any]:
+    """The structure of a response, for proposing record types: members by local name. left: how many more nodes it may have."""
     shape = schemas.shape(of)
     plain: dict[str, Any] = {
         "integer": {"type": "integer"}, "decimal": {"type": "number"}, "boolean": {"type": "boolean"},
         "date": {"type": "string", "format": "date"}, "datetime": {"type": "string", "format": "date-time"},
     }.get(shape.plain or "", {"type": "string"})  # fmt: skip
-    if not shape.parts or shape.key in seen or depth > 12:
+    if not shape.parts or shape.key in seen or len(seen) > 12:
         return dict(plain)
     properties: dict[str, Any] = {}
     for one in shape.parts:
-        inner = _json_schema(schemas, one.type, seen | {shape.key}, depth + 1)
+        if next(left, None) is None:
+            break
+        inner = _json_schema(schemas, one.type, seen | {shape.key}, left)
         properties[one.name[1]] = {"type": "array", "items": inner} if one.is_list else inner
     required = [one.name[1] for one in shape.parts if one.least > 0]
     return {"type": "object", "properties": properties, **({"required": required} if required else {})}

@@ -3,6 +3,7 @@
 Documents may include and import others; each is read once. A circle of types ends where it begins again.
 """
 
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
@@ -26,6 +27,13 @@ _PLAIN: dict[str, InputType] = {
     "date": "date",
     "dateTime": "datetime",
 }  # fmt: skip
+
+
+#: Elements of schemas looked at for one type: groups that hold each other would never end.
+MOST_STEPS = 5_000
+
+
+_NAME = re.compile(r"[A-Za-z_][\w.-]*")
 
 
 @dataclass(slots=True)
@@ -64,6 +72,9 @@ class XmlSchemas:
         self.problems: list[Problem] = []
         self.read: set[str] = set()
         self.schemas: list[etree._Element] = []
+        self.left = MOST_STEPS
+        #: By the identity of their elements, which are kept with them so that it stays theirs.
+        self.shapes: dict[int, tuple[etree._Element, Shape]] = {}
 
     def add(self, schema: etree._Element, file: str, namespace: str | None = None) -> None:
         """A schema element, with what it includes and imports. namespace: the including one's, for a schema without its own."""
@@ -172,9 +183,13 @@ class XmlSchemas:
             return self.shape(found)
         if local(of) == "simpleType":
             return self._simple(of, 0)
-        out = Shape(key=id(of))
-        self._complex(of, out, 0)
-        return out
+        if id(of) not in self.shapes:
+            out = Shape(key=id(of))
+            self.left = MOST_STEPS
+            self._complex(of, out, 0)
+            out.parts = [one for one in out.parts if _NAME.fullmatch(one.name[1])]
+            self.shapes[id(of)] = (of, out)
+        return self.shapes[id(of)][1]
 
     def _simple(self, element: etree._Element, depth: int) -> Shape:
         for one in element:
@@ -201,6 +216,9 @@ class XmlSchemas:
         if depth > 30:
             return
         for one in element:
+            self.left -= 1
+            if self.left < 0:
+                return
             match local(one):
                 case "complexContent" | "simpleContent":
                     for inner in one:
@@ -243,6 +261,9 @@ class XmlSchemas:
         is_optional = is_choice or group.get("minOccurs") == "0"
         is_many = group.get("maxOccurs", "1") not in ("1", "0")
         for one in group:
+            self.left -= 1
+            if self.left < 0:
+                return
             match local(one):
                 case "element":
                     part = self._local(one)

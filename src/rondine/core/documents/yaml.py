@@ -21,7 +21,7 @@ _NUMBER = re.compile(r"[-+]?(\.\d+|\d+(\.\d*)?)([eE][-+]?\d{1,6})?")
 _NULLS, _TRUE, _FALSE = {"", "~", "null", "Null", "NULL"}, {"true", "True", "TRUE"}, {"false", "False", "FALSE"}
 _TAGS = {f"tag:yaml.org,2002:{name}" for name in ("str", "int", "float", "bool", "null", "map", "seq")}
 #: Nodes that a document may unfold to, aliases counted each time.
-MOST_NODES = 5_000_000
+MOST_NODES = 2_000_000
 
 
 @dataclass(slots=True)

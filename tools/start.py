@@ -204,6 +204,7 @@ def welcome(ports: dict[str, int], seconds: float) -> None:
         f"\n  The tree register, a stand-in for an outside service, is at http://127.0.0.1:{ports['register']}; its API key is in {shown}/register.key. Crew board, seed store and soil laboratory are beside it: {shown}/ports, {shown}/standins.json.\n\n"
         f"Next: walk from an address to kept records, and look at the result in the console\n\n"
         f"  {rondine} --url http://127.0.0.1:{ports['web']} login mira\n  {rondine} guide\n  {rondine} guide sign-in     the ways to sign in, at the other stand-ins\n\n"
+        f"  {rondine} --url http://127.0.0.1:{ports['web']} login mira\n  {rondine} guide\n  {rondine} guide import      definitions: OpenAPI, OData, GraphQL\n\n"
         "./start --status says what runs, ./start --stop stops it."
     )
 

@@ -201,10 +201,9 @@ def welcome(ports: dict[str, int], seconds: float) -> None:
     for name, password, *role in people:
         say(f"    {name:<6} {password:<34} {' '.join(role)}")
     say(
-        f"\n  The tree register, a stand-in for an outside service, is at http://127.0.0.1:{ports['register']}; its API key is in {shown}/register.key. Crew board, seed store and soil laboratory are beside it: {shown}/ports, {shown}/standins.json.\n\n"
+        f"\n  The tree register, a stand-in for an outside service, is at http://127.0.0.1:{ports['register']}; its API key is in {shown}/register.key. Crew board, seed store, soil laboratory, inspection desk and permit counter are beside it: {shown}/ports, {shown}/standins.json.\n\n"
         f"Next: walk from an address to kept records, and look at the result in the console\n\n"
-        f"  {rondine} --url http://127.0.0.1:{ports['web']} login mira\n  {rondine} guide\n  {rondine} guide sign-in     the ways to sign in, at the other stand-ins\n\n"
-        f"  {rondine} --url http://127.0.0.1:{ports['web']} login mira\n  {rondine} guide\n  {rondine} guide import      definitions: OpenAPI, OData, GraphQL\n\n"
+        f"  {rondine} --url http://127.0.0.1:{ports['web']} login mira\n  {rondine} guide\n  {rondine} guide import      definitions: OpenAPI, OData and GraphQL\n  {rondine} guide sign-in     the ways to sign in, at the other stand-ins\n\n"
         "./start --status says what runs, ./start --stop stops it."
     )
 

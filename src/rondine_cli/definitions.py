@@ -1,7 +1,6 @@
 """Definitions: look at one, import what is wanted of it, and later take what has changed."""
 
 import json
-import os
 from argparse import ArgumentTypeError, Namespace
 from pathlib import Path
 from typing import Any
@@ -136,7 +135,7 @@ def _content(path: Path) -> str | bytes:
 
 def _looked_at(session: Session, args: Namespace, out: Output) -> tuple[dict[str, Any], dict[str, Any]]:
     source = source_of(args)
-    with out.err.status("reading the definition") if out.err.is_terminal else open(os.devnull):
+    with out.working("reading the definition"):
         found = session.office.look_at_definition(service=args.service, **source)
     return source, found
 
@@ -206,7 +205,8 @@ def _told(one: dict[str, str]) -> str:
 def run_rows(session: Session, args: Namespace, out: Output) -> int:
     source, found = _looked_at(session, args, out)
     key = next((one["key"] for one in found["operations"] if args.key in (one["key"], one["name"])), args.key)
-    seen = session.office.look_at_rows(key, service=args.service, inputs=named_values(args.input), **source)
+    with out.working("asking the service"):
+        seen = session.office.look_at_rows(key, service=args.service, inputs=named_values(args.input), **source)
     if seen["status"] >= 300:
         out.bad(f"{seen['url']} answered {seen['status']}: {seen['words']} {seen['message']}".strip())
         return 1
@@ -233,16 +233,17 @@ def run_import(session: Session, args: Namespace, out: Output) -> None:
     connect: dict[str, Any] = {"environment": args.environment, "blanks": named_values(args.blank)}
     connect |= {"address": args.base_address} if args.base_address else {}
     connect |= {"sign_in": args.sign_in} if args.sign_in else {}
-    made = session.office.import_definition(
-        args.service,
-        title=args.title,
-        operations=chosen,
-        left_out=left_out,
-        record_types=[] if args.no_record_types else args.record_type,
-        connect=None if args.no_connection else connect,
-        hash=found["hash"],
-        **source,
-    )
+    with out.working(f"importing {len(found['operations'] if chosen is None else chosen):,} operations"):
+        made = session.office.import_definition(
+            args.service,
+            title=args.title,
+            operations=chosen,
+            left_out=left_out,
+            record_types=[] if args.no_record_types else args.record_type,
+            connect=None if args.no_connection else connect,
+            hash=found["hash"],
+            **source,
+        )
     lines = [
         f"service {made['service']}: {len(made['operations'])} operations from definition {made['definition']}",
         *(f"  {name}" for name in made["operations"][:20]),
@@ -262,7 +263,8 @@ def run_import(session: Session, args: Namespace, out: Output) -> None:
 
 
 def run_compare(session: Session, args: Namespace, out: Output) -> None:
-    found = session.office.compare_definition(args.name, **source_of(args))
+    with out.working("reading the definition and comparing it"):
+        found = session.office.compare_definition(args.name, **source_of(args))
     out.value(found, comparison_text(found))
     show_warnings(found, out)
 
@@ -287,7 +289,8 @@ def _short(value: Any) -> str:
 
 
 def run_update(session: Session, args: Namespace, out: Output) -> None:
-    found = session.office.update_definition(args.name, accept=args.accept, add=args.add or [], **source_of(args))
+    with out.working("taking what has changed"):
+        found = session.office.update_definition(args.name, accept=args.accept, add=args.add or [], **source_of(args))
     out.value(found, comparison_text(found))
     out.good(f"definition {args.name} is as it is there now")
     for one in found["changes"]:

@@ -3,6 +3,7 @@
 import json
 import sys
 from collections.abc import Iterable, Sequence
+from contextlib import AbstractContextManager, nullcontext
 from typing import Any
 
 from rich.console import Console
@@ -49,6 +50,10 @@ class Output:
     def say(self, text: str) -> None:
         """Something for people that is no result."""
         self.err.print(Text(text))
+
+    def working(self, words: str) -> AbstractContextManager[object]:
+        """A sign on the terminal that something is under way, for the length of a `with`."""
+        return self.err.status(words) if self.err.is_terminal else nullcontext()
 
     def good(self, text: str) -> None:
         self.err.print(Text(text, style="green"))

@@ -1561,12 +1561,10 @@ export interface components {
         /**
          * CameFrom
          * @description Where an imported operation stands. definition: by name.  pointer: JSON Pointer in it.  key: what it is called there, whatever its
-         *         name is here.  hash: of what was said of it, to notice changes.
+         *         name is here.
          */
         CameFrom: {
             definition: string;
-            /** @default  */
-            hash?: string;
             /** @default  */
             key?: string;
             /** @default  */

@@ -178,9 +178,15 @@ def sentence(text: str) -> str:
     return text if text.endswith((".", "?", "!")) else text + "."
 
 
+#: Among more names than this no near one is looked for: it would take seconds.
+MOST_KNOWN = 5_000
+
+
 def did_you_mean(name: str, known: Iterable[str]) -> str:
-    """`did you mean "district"?`, or the known names if none is near, or empty if there are none."""
+    """`did you mean "district"?`, or the known names if none is near, or empty if there are none, or too many."""
     names = sorted(known)
+    if len(names) > MOST_KNOWN:
+        return ""
     near = difflib.get_close_matches(name, names, n=1, cutoff=0.6)
     if near:
         return f'did you mean "{near[0]}"?'

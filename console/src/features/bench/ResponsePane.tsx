@@ -63,7 +63,7 @@ export function ResponsePane(props: ResponseProps) {
           )}
           {"described" in trial && trial.differences.length > 0 && (
             <details className="mt-1 border-l-4 border-warning bg-warning/10 px-3 py-1.5 text-sm">
-              <summary className="cursor-pointer">{trial.differences.length} otherwise than the definition says of {trial.described}</summary>
+              <summary className="cursor-pointer">{trial.differences.length === 1 ? "One place is" : `${trial.differences.length} places are`} otherwise than the definition says of a response {trial.described}</summary>
               <ul className="mt-1 max-h-40 overflow-auto text-xs">
                 {trial.differences.map((one) => <li key={one.where + one.message}><span className="font-mono">{one.where}</span> {one.message}</li>)}
               </ul>

@@ -477,7 +477,7 @@ class _Writer:
     def _known(self, name: str, line: int, what: str) -> bool:
         if name in self.model.types:
             return True
-        near = did_you_mean(name, self.model.types) if len(self.model.types) < 3000 else ""
+        near = did_you_mean(name, self.model.types)
         self.left.append(Problem(self._where(line), f'"{what}" is of the type "{name}", which is not defined', near))
         return False
 

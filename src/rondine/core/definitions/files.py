@@ -10,7 +10,15 @@ from dataclasses import dataclass, field
 from typing import Any
 from urllib.parse import unquote, urldefrag, urljoin, urlsplit
 
-from rondine.core.documents.json import Limits, Location, json_lines, pointer_text, read_json, twice_named
+from rondine.core.documents.json import (
+    Limits,
+    Location,
+    json_lines,
+    looks_like_html,
+    pointer_text,
+    read_json,
+    twice_named,
+)
 from rondine.core.documents.yaml import read_yaml, yaml_lines
 from rondine.core.errors import DocumentError, Problem, did_you_mean
 
@@ -72,7 +80,6 @@ def unpacked(contents: Mapping[str, bytes]) -> dict[str, bytes]:
     return out
 
 
-_HTML = re.compile(r"\s*<(!doctype html|html|head|body)", re.IGNORECASE)
 #: Where WSDL and XSD name other files.
 _LOCATION = re.compile(
     rb"""<(?:\w+:)?(?:import|include|redefine)\b[^>]*?\b(?:schemaLocation|location)\s*=\s*(?:"([^"]*)"|'([^']*)')"""
@@ -138,7 +145,7 @@ class Files:
                 for one in twice_named(text)[:20]
             ]
             return value
-        if _HTML.match(text):
+        if looks_like_html(text):
             raise DocumentError(
                 "this is a page of HTML, not a definition",
                 where=_short(name),
@@ -151,7 +158,7 @@ class Files:
     def is_xml(self) -> bool:
         """Whether the definition itself is XML, and no page of HTML."""
         text = self.contents[self.main][:2000].decode("utf-8", "replace").replace("\0", "").lstrip("\ufeff \t\r\n")
-        return text.startswith("<") and not _HTML.match(text)
+        return text.startswith("<") and not looks_like_html(text)
 
     def follow(self, value: Any, place: Place) -> tuple[Any, Place]:
         """What a reference leads to, over any number of steps; anything else as it is. Raises Broken."""
@@ -197,7 +204,7 @@ class Files:
                 names = [str(name) for name in value] if isinstance(value, dict) else []
                 where = pointer_text(target.location[: depth + 1])
                 file = "the document" if target.file == place.file else f'"{_short(target.file)}"'
-                near = did_you_mean(str(step), names) if len(names) < 5000 else ""
+                near = did_you_mean(str(step), names)
                 raise Broken(place, f'it refers to "#{where}", which {file} does not define', near) from None
         return value
 

@@ -20,6 +20,7 @@ from rondine.core.definitions.inputs import BodyReader, Inputs, input_name
 from rondine.core.definitions.json_schema import Schemas
 from rondine.core.definitions.model import Definition, DescribedOperation, Server, SignInOffer
 from rondine.core.definitions.record_types import singular
+from rondine.core.definitions.titles import title_of, words_of
 from rondine.core.documents.json import read_json
 from rondine.core.errors import DocumentError, Problem
 from rondine.core.keylike import keys_in_text, masked, why_key_like
@@ -352,19 +353,8 @@ def _operation(
     query = _parameters(group, "query", inputs)
     headers = _parameters(group, "headers", inputs)
     body = _body(group, inputs, graphql)
-    words = [
-        step
-        for step in path.split("/")
-        if step and not step.startswith("{") and not re.fullmatch(r"v?\d+(\.\d+)*", step)
-    ]
-    verb = {
-        "GET": "Find" if path.endswith("}") else "List",
-        "POST": "Create",
-        "PUT": "Replace",
-        "PATCH": "Change",
-        "DELETE": "Remove",
-    }.get(method, method.capitalize())
-    title = graphql or f"{verb} {' '.join(words[-2:])}".replace("_", " ").replace("-", " ").strip()
+    title = graphql or title_of(method, path)
+    tags = words_of(path)[:1]
     name = proposed_name(title, taken=names)
     names.add(name)
     document = OperationDocument(
@@ -375,10 +365,10 @@ def _operation(
         headers=headers,
         body=body,
         responses=_responses(group),
-        tags=words[:1],
+        tags=tags,
     )
     key = f"{method} {path}" + (f"#{graphql}" if graphql else "")
-    return DescribedOperation(key, name, title[:200], document, f"/log/entries/{first.number}", tuple(words[:1]))
+    return DescribedOperation(key, name, title[:200], document, f"/log/entries/{first.number}", tuple(tags))
 
 
 def _parameters(group: list[_Seen], kind: str, inputs: Inputs) -> list[Parameter]:

@@ -1,14 +1,12 @@
 """What was read from a definition, whatever its format: services, operations, schemas, sign-ins, and what was wrong with it."""
 
-import hashlib
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from rondine.core.documents.json import json_text
 from rondine.core.errors import Problem
 from rondine.core.protocols.operation import OperationDocument
-from rondine.core.settings import Document, dump
+from rondine.core.settings import Document
 from rondine.core.signin import SignIn
 
 Schema = dict[str, Any] | bool
@@ -109,8 +107,3 @@ def schemas_needed(operations: list[OperationDocument], schemas: Mapping[str, Sc
             needed[name] = schemas[name]
             pending += references_in(schemas[name])
     return needed
-
-
-def hash_of(value: Any) -> str:
-    """A short digest of a document, the same for the same content."""
-    return hashlib.sha256(json_text(dump(value)).encode()).hexdigest()[:16]

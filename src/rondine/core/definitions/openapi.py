@@ -16,6 +16,7 @@ from rondine.core.definitions.files import Broken, Files, Place
 from rondine.core.definitions.inputs import BodyReader, Inputs, input_name, input_type
 from rondine.core.definitions.json_schema import Schemas
 from rondine.core.definitions.model import Definition, DescribedOperation, Schema, Server, SignInOffer
+from rondine.core.definitions.titles import title_of
 from rondine.core.errors import DocumentError, InputError, did_you_mean
 from rondine.core.names import proposed_name
 from rondine.core.protocols.operation import (
@@ -101,7 +102,7 @@ class _Reader:
         said = str(self.root.get("openapi") or self.root.get("swagger"))
         lines = iter(self.files.with_lines([*[one for _, _, found in read for one in found], *self.found, *self.left]))
         operations = tuple(
-            _with_warnings(place, described, tuple(next(lines) for _ in found)) for place, described, found in read
+            replace(described, warnings=tuple(next(lines) for _ in found)) for _, described, found in read
         )
         warnings = tuple(next(lines) for _ in self.found)
         docs = self.root.get("externalDocs")
@@ -323,8 +324,8 @@ class _Reader:
             )
             said = ""
         keys.add(said)
-        title = _text(value, "summary") or _words(said) or _title(method, path)
-        name = proposed_name(said or _title(method, path), taken=self.names)
+        title = _text(value, "summary") or _words(said) or title_of(method, path)
+        name = proposed_name(said or title_of(method, path), taken=self.names)
         self.names.add(name)
         sign_ins = self._security(value, place, schemes)
         tags = tuple(str(one) for one in value["tags"]) if isinstance(value.get("tags"), list) else ()
@@ -665,10 +666,6 @@ class _Reader:
         return value if isinstance(value, dict) else {}
 
 
-def _with_warnings(place: Place, described: DescribedOperation, warnings: tuple[Any, ...]) -> DescribedOperation:
-    return replace(described, warnings=warnings)
-
-
 def _part(name: str, given: str, schema: dict[str, Any], encoding: Any) -> Part:
     media = _text(encoding, "contentType").partition(",")[0].strip()
     is_bytes = schema.get("format") == "binary" or schema.get("contentEncoding") in ("binary", "base64")
@@ -722,20 +719,3 @@ def _words(name: str) -> str:
     """ "listTreesByDistrict" -> "List trees by district"."""
     parted = re.sub(r"(?<=[a-z0-9])(?=[A-Z])|[_./-]+", " ", name).strip()
     return parted[:1].upper() + parted[1:].lower() if parted else ""
-
-
-def _title(method: str, path: str) -> str:
-    words = [
-        step
-        for step in path.split("/")
-        if step and not step.startswith("{") and not re.fullmatch(r"v?\d+(\.\d+)*", step)
-    ]
-    ends_open = path.rstrip("/").endswith("}")
-    verb = {
-        "get": "Find" if ends_open else "List",
-        "post": "Create",
-        "put": "Replace",
-        "patch": "Change",
-        "delete": "Remove",
-    }.get(method, method.capitalize())
-    return f"{verb} {' '.join(words[-2:])}".replace("_", " ").replace("-", " ").strip()

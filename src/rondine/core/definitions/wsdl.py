@@ -205,7 +205,7 @@ class _Reader:
                 found = self.schemas.element(self._named(holder, element))
                 if found is None:
                     known = [label for _, label in self.schemas.elements]
-                    hint = did_you_mean(element.rpartition(":")[2], known) if len(known) < 3000 else ""
+                    hint = did_you_mean(element.rpartition(":")[2], known)
                     raise DocumentError(f'the element "{element}" is not defined', where=self._where(holder), hint=hint)
                 root = writer.prefixed(found.name)
                 writer.inside(found, "", [], is_required=True)

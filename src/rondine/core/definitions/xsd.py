@@ -171,7 +171,7 @@ class XmlSchemas:
                 words = f'the type "{of[1]}" of {of[0] or "no namespace"} is not defined'
                 if all(one.message != words for one in self.problems):
                     known = [name for _, name in self.types]
-                    hint = did_you_mean(of[1], known) if len(known) < 3000 else ""
+                    hint = did_you_mean(of[1], known)
                     self.problems.append(
                         Problem(
                             self.files.main.rpartition("/")[2] or self.files.main,

@@ -95,14 +95,19 @@ def _read_slowly(body: bytes, limits: Limits, name: str) -> Any:
         raise DocumentError(f"not JSON: {error}", where=name) from error
 
 
+_HTML = re.compile(r"[\ufeff\s]*<(!doctype html|html|head|body)", re.IGNORECASE)
+
+
+def looks_like_html(text: str) -> bool:
+    """Whether a text begins as a page of HTML does."""
+    return _HTML.match(text) is not None
+
+
 def _markup(text: str) -> str:
     """What a text seems to be that is no JSON."""
-    begins = text.lstrip("\ufeff \t\r\n")[:60].lower()
-    if not begins.startswith("<"):
-        return ""
-    return (
-        "it looks like a page of HTML" if re.match(r"<(!doctype html|html|head|body)", begins) else "it looks like XML"
-    )
+    if looks_like_html(text):
+        return "it looks like a page of HTML"
+    return "it looks like XML" if text.lstrip("\ufeff \t\r\n").startswith("<") else ""
 
 
 def _refuse_constant(text: str) -> NoReturn:

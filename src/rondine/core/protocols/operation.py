@@ -169,13 +169,12 @@ class ResponseDescription(Document, frozen=True):
 
 class CameFrom(Document, frozen=True):
     """Where an imported operation stands. definition: by name.  pointer: JSON Pointer in it.  key: what it is called there, whatever its
-    name is here.  hash: of what was said of it, to notice changes.
+    name is here.
     """
 
     definition: str
     pointer: str = ""
     key: str = ""
-    hash: str = ""
 
 
 class OperationDocument(Document, frozen=True):

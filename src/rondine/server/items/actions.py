@@ -1,5 +1,6 @@
 """Making, changing, renaming and removing items: one way for all kinds, each change a revision."""
 
+from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -83,9 +84,7 @@ def make_items(
         return []
     names = [check_name(one["name"]) for one in given]
     there = kind.model._default_manager.filter(project=project, name__in=names).values_list("name", flat=True)
-    doubled = (
-        [name for number, name in enumerate(names) if name in names[:number]] if len(set(names)) < len(names) else []
-    )
+    doubled = [name for name, count in Counter(names).items() if count > 1]
     for name in (*there, *doubled):
         raise _taken(kind, name)
     items = []

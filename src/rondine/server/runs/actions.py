@@ -13,7 +13,6 @@ from rondine.core.errors import Conflict, DraftError, NotFound, Problem
 from rondine.core.limits import meter
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.operation import OperationDocument
-from rondine.core.protocols.prepared import with_prepared
 from rondine.core.settings import dump, load
 from rondine.server.access.models import Person, Project
 from rondine.server.records.kinds import FEEDS, record_types_of
@@ -21,7 +20,7 @@ from rondine.server.records.models import Feed
 from rondine.server.runs.models import Run
 from rondine.server.runs.places import queue_of
 from rondine.server.services.actions import connection_for, line_of, standing_values
-from rondine.server.services.kinds import prepared_queries
+from rondine.server.services.kinds import with_queries
 from rondine.server.services.models import Connection
 from rondine.server.services.shared import usage_of
 
@@ -72,7 +71,7 @@ def queue_feed(
     record_types = record_types_of(project.pk)
     used = {output["record_type"] for output in feed.mapping.document.get("outputs", [])}
     content = {
-        "operation": dump(with_prepared(operation, prepared_queries(project.pk))),
+        "operation": dump(with_queries(operation, project.pk)),
         "operation_name": feed.operation.name,
         "mapping": feed.mapping.document,
         "mapping_name": feed.mapping.name,

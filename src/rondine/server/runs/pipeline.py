@@ -25,7 +25,7 @@ from rondine.core.pagination import Ending, PageNumber
 from rondine.core.paths import parse_pointer, resolve
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.operation import OperationDocument
-from rondine.core.protocols.outcome import graphql_errors, outcome
+from rondine.core.protocols.outcome import outcome
 from rondine.core.protocols.rest import build_request, with_connection
 from rondine.core.settings import load
 from rondine.engine.client import Arrival, Engine, Line, SideCall
@@ -273,7 +273,7 @@ class FeedRun:
                 hint=meaning.hint,
             )
         value = read_json(arrival.body, charset=arrival.charset, limits=UNWALKED)
-        if graphql_errors(value) and not (meaning := outcome(arrival.status, value)).is_good:
+        if not (meaning := outcome(arrival.status, value)).is_good:
             raise ServiceError(f"{meaning.words} - {meaning.message}", where=where, hint=meaning.hint)
         for compiled in self.ready.outputs:
             mapped = compiled.run(value, self.ready.inputs)

@@ -36,7 +36,6 @@ from rondine.core.pagination.recognise import recognise
 from rondine.core.protocols.inputs import checked_inputs, standing_value, value_text
 from rondine.core.protocols.operation import OperationDocument, is_reading, operation_problems, response_for
 from rondine.core.protocols.outcome import outcome
-from rondine.core.protocols.prepared import with_prepared
 from rondine.core.protocols.rest import Built, build_request, with_connection
 from rondine.core.protocols.soap import fault_of
 from rondine.core.protocols.values import ValueOf, parts_of
@@ -50,7 +49,7 @@ from rondine.engine.line import cleaned, cleaned_text
 from rondine.server.access.models import Person, Project
 from rondine.server.items.actions import check_protected, find_item, make_item, refresh_problems
 from rondine.server.runs.models import Call, Run
-from rondine.server.services.kinds import CONNECTIONS, CREDENTIALS, OPERATIONS, SAMPLES, SERVICES, prepared_queries
+from rondine.server.services.kinds import CONNECTIONS, CREDENTIALS, OPERATIONS, SAMPLES, SERVICES, with_queries
 from rondine.server.services.models import (
     Body,
     Connection,
@@ -299,7 +298,7 @@ def prepare(
     environment = environment_of(project, environment_name)
     problems: list[Problem] = []
     try:
-        document = with_prepared(document, prepared_queries(project.pk))
+        document = with_queries(document, project.pk)
     except InputError as error:
         problems.append(Problem(error.where, error.message, error.hint))
     problems += operation_problems(document)
@@ -646,7 +645,7 @@ def trial_report(run: Run) -> dict[str, Any]:
     if call.status is not None and report["body"] and not report["unreadable"]:
         report["described"], report["differences"] = against_definition(run, call.status, value)
     if call.status is not None:
-        fault = fault_of(call.body.content()) if call.body is not None else ""
+        fault = fault_of(call.body.content()) if call.body is not None and report["unreadable"] else ""
         meaning = outcome(call.status, value, tuple(map(tuple, call.headers)), fault=fault)
         report["outcome"] = {
             "is_good": meaning.is_good,

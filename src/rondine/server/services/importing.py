@@ -23,7 +23,7 @@ from rondine.core.definitions import DescribedOperation, Files, Server, fit_to_k
 from rondine.core.definitions.compare import Merged, merged, without_inputs
 from rondine.core.definitions.files import MOST_FILES, main_of, unpacked
 from rondine.core.definitions.graphql import introspection_query
-from rondine.core.definitions.model import DefinitionDocument, hash_of, schemas_needed
+from rondine.core.definitions.model import DefinitionDocument, schemas_needed
 from rondine.core.definitions.record_types import ProposedType, proposed_types
 from rondine.core.documents import read_json
 from rondine.core.errors import (
@@ -38,7 +38,7 @@ from rondine.core.mapping.propose import row_choices
 from rondine.core.names import proposed_name
 from rondine.core.paths import parse_jsonpath
 from rondine.core.protocols.inputs import checked_inputs
-from rondine.core.protocols.operation import CameFrom, OperationDocument, is_reading
+from rondine.core.protocols.operation import CameFrom, OperationDocument, is_reading, path_variables
 from rondine.core.protocols.outcome import outcome
 from rondine.core.protocols.rest import build_request, with_connection
 from rondine.core.settings import dump, load
@@ -274,7 +274,7 @@ def import_definition(
         names, there = _names(project, found, service_name)
         names |= {key: name for key, name in (given.get("names") or {}).items() if key not in there}
         item = _definition(project, person, role, service, source, found)
-        wanted = []
+        contents = []
         for one in chosen:
             if one.key in there:
                 continue
@@ -283,8 +283,8 @@ def import_definition(
                 _check_inputs(one, left)
                 document = without_inputs(document, left)
             content = {"name": names[one.key], "title": one.title, "service": service.name, "document": dump(document)}
-            wanted.append(content)
-        made = [item.name for item in make_items(OPERATIONS, project, person, wanted, role=role)]
+            contents.append(content)
+        made = [each.name for each in make_items(OPERATIONS, project, person, contents, role=role)]
         if made and item.document.get("hash") != source.hash:
             _store_files(item, source)
             described = {"document": dump(_described(source, found)), "why": "more of it was imported"}
@@ -315,7 +315,7 @@ def _check_inputs(one: DescribedOperation, left: set[str]) -> None:
     for name in left:
         if name not in known:
             raise InputError(f'"{one.key}" has no input "{name}"', where="/left_out", hint=did_you_mean(name, known))
-        if f"{{{name}" in one.document.path:
+        if name in path_variables(one.document.path):
             raise InputError(
                 f'"{name}" is part of the path of "{one.key}"', where="/left_out", hint="it cannot be left out"
             )
@@ -333,7 +333,7 @@ def _service(project: Project, person: Person, role: str, name: str, title: str,
 
 
 def _document(one: DescribedOperation, definition: str) -> OperationDocument:
-    came_from = CameFrom(definition=definition, pointer=one.pointer, key=one.key, hash=hash_of(one.document))
+    came_from = CameFrom(definition=definition, pointer=one.pointer, key=one.key)
     return structs.replace(one.document, came_from=came_from)
 
 
@@ -492,7 +492,7 @@ async def first_rows(
     if described is None:
         known = [one.key for one in found.operations]
         words = f'the definition has no operation "{key[:120]}"'
-        raise InputError(words, where="/key", hint=did_you_mean(key, known) if len(known) < 3000 else "")
+        raise InputError(words, where="/key", hint=did_you_mean(key, known))
     if not is_reading(described.document):
         raise InputError(f"{described.document.method} may write", where="/key", hint="choose an operation that reads")
     line, base = await sync_to_async(_line_to)(project, found, service, environment)
@@ -639,9 +639,7 @@ def update(
                 document["enabled"] = False
             else:
                 fresh = next(one for one in found.definition.operations if one.key == change.key)
-                came_from = CameFrom(
-                    definition=name, pointer=fresh.pointer, key=fresh.key, hash=hash_of(fresh.document)
-                )
+                came_from = CameFrom(definition=name, pointer=fresh.pointer, key=fresh.key)
                 document = dump(structs.replace(change.merged.document, came_from=came_from))
             content = {"document": document, "why": why}
             change_item(OPERATIONS, project, person, operation.name, content, operation.version, role=role)

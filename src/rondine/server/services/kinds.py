@@ -172,8 +172,7 @@ def standing_value_changed(item: Item) -> None:
 def _operation(item: Operation) -> list[Problem]:
     document = load(OperationDocument, item.document)
     try:
-        queries = prepared_queries(item.project_id) if prepared_names(document) else {}
-        return operation_problems(with_prepared(document, queries))
+        return operation_problems(with_queries(document, item.project_id))
     except InputError as error:
         return [Problem(error.where, error.message, error.hint)]
 
@@ -181,6 +180,11 @@ def _operation(item: Operation) -> list[Problem]:
 def prepared_queries(project_id: int) -> dict[str, PreparedQueryDocument]:
     """The project's prepared queries, by name."""
     return {one.name: load(PreparedQueryDocument, one.document) for one in Query.objects.filter(project_id=project_id)}
+
+
+def with_queries(document: OperationDocument, project_id: int) -> OperationDocument:
+    """The operation with its prepared queries' texts in it; the database is asked only if it refers to any. Raises InputError for a missing one."""
+    return with_prepared(document, prepared_queries(project_id)) if prepared_names(document) else document
 
 
 def operations_using(item: Item, name: str) -> list[Operation]:

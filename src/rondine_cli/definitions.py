@@ -171,7 +171,8 @@ def summary(found: dict[str, Any]) -> str:
     """What is in a definition, in a few lines."""
     lines = [
         f"{found['title'] or found['main']} {found['version']} · {found['format']} · {found['size']:,} bytes",
-        f"{len(found['operations'])} operations, {found['schemas']} schemas",
+        f"{len(found['operations'])} operations, {found['schemas']} schemas"
+        + (f"; responses may be {', '.join(found['roots'][:8])}" if found["roots"] else ""),
     ]
     lines += [
         f"at       {one['address']}{'  ' + one['description'] if one['description'] else ''}"
@@ -245,7 +246,9 @@ def run_import(session: Session, args: Namespace, out: Output) -> None:
             **source,
         )
     lines = [
-        f"service {made['service']}: {len(made['operations'])} operations from definition {made['definition']}",
+        f"service {made['service']}: {len(made['operations'])} operations from definition {made['definition']}"
+        if found["operations"]
+        else f"service {made['service']}: definition {made['definition']} with the schemas {', '.join(found['roots'])}",
         *(f"  {name}" for name in made["operations"][:20]),
         *([f"  ... and {len(made['operations']) - 20} more"] if len(made["operations"]) > 20 else []),
     ]
@@ -258,6 +261,8 @@ def run_import(session: Session, args: Namespace, out: Output) -> None:
         lines.append(f"give it its secret: rondine credential set {made['credential']} {words}")
     if made["operations"]:
         lines.append(f"try one: rondine operation try {made['operations'][0]}")
+    elif found["roots"]:
+        lines.append(f"say what answers so: rondine operation describe NAME --definition {made['definition']}")
     out.value(made, "\n".join(lines))
     show_warnings(found, out)
 

@@ -29,6 +29,14 @@ def add_commands(commands: Any) -> None:
     )
     source.add_argument("--file", help="an operation document (JSON or YAML; - for standard input)")
     make.set_defaults(run=run_make)
+    describe = operation.add_parser("describe", help="say by which imported schema its responses are")
+    describe.add_argument("name")
+    describe.add_argument(
+        "--definition", required=True, help="a JSON Schema, an XML Schema or a sample that was imported"
+    )
+    describe.add_argument("--schema", help="which of its schemas, if it has several")
+    describe.add_argument("--status", default="200", help="three digits, a family such as 4XX, or default")
+    describe.set_defaults(run=run_describe)
     copy = operation.add_parser("copy", help="copy one as the start of another, with its samples and mapping")
     copy.add_argument("name")
     copy.add_argument("new_name")
@@ -249,11 +257,27 @@ def trial_text(session: Session, found: dict[str, Any]) -> str:
     return "\n".join(lines)
 
 
+def run_describe(session: Session, args: Namespace, out: Output) -> int:
+    roots = session.office.definitions.get(args.definition)["document"].get("roots", [])
+    if args.schema is None and len(roots) != 1:
+        out.bad(
+            f"definition {args.definition} has several schemas; choose one with --schema: {', '.join(roots) or 'none'}"
+        )
+        return 2
+    schema = args.schema or roots[0]
+    made = session.office.describe_response(args.name, args.definition, schema, status=args.status)
+    out.value(made, f"responses {args.status} of {args.name} are held against {schema} of {args.definition}")
+    show_problems(made, out)
+    return 0
+
+
 def run_keep(session: Session, args: Namespace, out: Output) -> None:
-    text = None
+    content = None
     if args.file:
-        text = sys.stdin.read() if args.file == "-" else Path(args.file).read_text()
-    made = session.office.keep_sample(args.name, run=args.run_id, text=text, operation=args.operation, keys=args.keys)
+        content = sys.stdin.buffer.read() if args.file == "-" else Path(args.file).read_bytes()
+    made = session.office.keep_sample(
+        args.name, run=args.run_id, content=content, operation=args.operation, keys=args.keys
+    )
     out.value(made, f"sample {made['name']} is kept; see its schema: rondine sample schema {made['name']}")
 
 

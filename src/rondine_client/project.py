@@ -305,21 +305,36 @@ class Project:
         asked = _asked(service, environment, operation, document, inputs)
         return self._ask("POST", "/trials", {**asked, "confirmed": confirmed, "in_protected": in_protected})
 
+    def describe_response(self, operation: str, definition: str, schema: str, *, status: str = "200") -> Json:
+        """Says by which schema of an imported definition the operation's responses with a status are; trials are held against it."""
+        held = self.operations.get(operation)
+        others = [one for one in held["document"].get("responses", []) if one["status"] != status]
+        described = {"status": status, "schema": {"$ref": f"#/$defs/{schema}"}, "definition": definition}
+        document = {**held["document"], "responses": [*others, described]}
+        return self.operations.change(operation, version=held["version"], document=document)
+
     def keep_sample(
         self,
         name: str,
         *,
         run: int | None = None,
         text: str | None = None,
+        content: bytes | None = None,
+        media_type: str | None = None,
         operation: str | None = None,
         keys: str | None = None,
     ) -> Json:
-        """A sample from a trial's response, or from pasted text. keys: what becomes of values that look like keys: mask or keep."""
+        """A sample from a trial's response, from a text, or from a file's content: JSON, one JSON value a line, or XML.
+
+        media_type: left out, it is told by the content.  keys: what becomes of values that look like keys: mask or keep.
+        """
         given = (
             {"name": name, "operation": operation}
             | ({"keys": keys} if keys else {})
             | ({"run": run} if run is not None else {})
             | ({"text": text} if text is not None else {})
+            | ({"base64": b64encode(content).decode()} if content is not None else {})
+            | ({"media_type": media_type} if media_type else {})
         )
         return self._ask("POST", "/samples", given)
 

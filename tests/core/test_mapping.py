@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rondine.core.documents import read_json
+from rondine.core.documents import ReadDocument, read_json
 from rondine.core.errors import DraftError, InputError, MappingError
 from rondine.core.mapping.compile import compile_mapping
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument, problems_of
@@ -325,7 +325,7 @@ TREES = read_json(
 
 
 def test_the_places_that_could_become_rows_are_named_lists_of_objects_first():
-    assert [(choice.path, choice.count, choice.holds) for choice in row_choices(TREES)] == [
+    assert [(choice.path, choice.count, choice.holds) for choice in row_choices(ReadDocument(TREES))] == [
         ("$.trees[*]", 2, "object"),
         ("$.districts[*]", 1, "value"),
         ("$", 1, "object"),
@@ -333,7 +333,9 @@ def test_the_places_that_could_become_rows_are_named_lists_of_objects_first():
 
 
 def test_a_proposal_names_types_and_the_key_and_what_it_leaves_out():
-    found = propose([TREES], rows=["$.trees[*]"], name="tree", take=["$.number", "$.measures.girth", "$.place.number"])
+    found = propose(
+        [ReadDocument(TREES)], rows=["$.trees[*]"], name="tree", take=["$.number", "$.measures.girth", "$.place.number"]
+    )
     assert {field.name: field.type for field in found.record_type.fields} == {
         "number": "text",
         "girth": "decimal",
@@ -347,11 +349,11 @@ def test_a_proposal_names_types_and_the_key_and_what_it_leaves_out():
 
 
 def test_a_proposal_is_a_document_that_loads_again():
-    found = propose([TREES], rows=["$.trees[*]", "$.care[*]"], name="care")
+    found = propose([ReadDocument(TREES)], rows=["$.trees[*]", "$.care[*]"], name="care")
     assert load(MappingDocument, dump(found.mapping)) == found.mapping
     assert [level.level for level in found.mapping.outputs[0].rows] == ["trees", "care"]
 
 
 def test_taking_what_is_not_there_is_an_error():
     with pytest.raises(MappingError, match=r"\$\.girht"):
-        propose([TREES], rows=["$.trees[*]"], name="tree", take=["$.girht"])
+        propose([ReadDocument(TREES)], rows=["$.trees[*]"], name="tree", take=["$.girht"])

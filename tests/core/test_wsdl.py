@@ -9,6 +9,7 @@ from lxml import etree
 
 from rondine.core.definitions import Files, read_definition
 from rondine.core.definitions.record_types import proposed_types
+from rondine.core.documents.elements import read_elements
 from rondine.core.errors import DocumentError, RondineError
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.operation import OperationDocument, is_reading, operation_problems
@@ -154,8 +155,9 @@ def test_a_broken_part_is_said_with_its_place_and_the_rest_is_offered(wsdl, xsd,
 def test_faults_are_failures_with_their_own_words_whatever_the_status():
     old = b"<e:Envelope xmlns:e='http://schemas.xmlsoap.org/soap/envelope/'><e:Body><e:Fault><faultcode>e:Client</faultcode><faultstring>there is none</faultstring><detail>P-9</detail></e:Fault></e:Body></e:Envelope>"
     new = b"<e:Envelope xmlns:e='http://www.w3.org/2003/05/soap-envelope'><e:Body><e:Fault><e:Code><e:Value>e:Sender</e:Value></e:Code><e:Reason><e:Text>no</e:Text></e:Reason></e:Fault></e:Body></e:Envelope>"
+    old, new = (read_elements(one).value for one in (old, new))
     assert (fault_of(old), fault_of(new)) == ("there is none (Client; P-9)", "no (Sender)")
-    assert fault_of(b"<a><Fault/></a>") == fault_of(b"Fault") == fault_of(b"") == ""
+    assert fault_of(read_elements(b"<a><Fault/></a>").value) == fault_of("Fault") == fault_of(None) == ""
     assert not outcome(200, fault=fault_of(old)).is_good
 
 

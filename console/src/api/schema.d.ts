@@ -1438,13 +1438,15 @@ export interface components {
         };
         /**
          * At
-         * @description A path written out: exactly one of jsonpath (RFC 9535) and pointer (RFC 6901).
+         * @description A path written out: exactly one of jsonpath (RFC 9535), pointer (RFC 6901) and, in XML, xpath (XPath 1.0).
          */
         At: {
             /** @default null */
             jsonpath?: string | null;
             /** @default null */
             pointer?: string | null;
+            /** @default null */
+            xpath?: string | null;
         };
         /**
          * AuthorizationCode
@@ -1878,7 +1880,8 @@ export interface components {
         /**
          * DefinitionDocument
          * @description What is kept of an imported definition. address: where it is read again from, empty if it was uploaded.  main: the file with the definition
-         *         itself.  hash: of all its files, to notice that it has changed.
+         *         itself.  roots: of a schema or a sample alone, the schemas that a response may be described by.  hash: of all its files, to notice that it
+         *         has changed.
          */
         DefinitionDocument: {
             /** @default  */
@@ -1893,6 +1896,8 @@ export interface components {
             hash?: string;
             /** @default  */
             main?: string;
+            /** @default [] */
+            roots?: string[];
             /** @default  */
             title?: string;
             /** @default  */
@@ -1912,6 +1917,8 @@ export interface components {
             main: string;
             operations: components["schemas"]["OfferedOperation"][];
             record_types: components["schemas"]["OfferedType"][];
+            /** @description of a schema or a sample alone: what a response may be described by */
+            roots: string[];
             schemas: number;
             servers: components["schemas"]["OfferedServer"][];
             sign_ins: components["schemas"]["OfferedSignIn"][];
@@ -2392,14 +2399,19 @@ export interface components {
         };
         /**
          * MappingDocument
-         * @description The rules from a response to records.
+         * @description The rules from a response to records. format: what it reads; json is also one JSON value a line.  namespaces: what the prefixes in the paths
+         *         of an XML mapping stand for.
          */
         MappingDocument: {
             /**
              * @default json
              * @enum {unknown}
              */
-            format?: "json";
+            format?: "json" | "xml";
+            /** @default {} */
+            namespaces?: {
+                [key: string]: string;
+            };
             /** @default [] */
             outputs?: components["schemas"]["Output"][];
             /**
@@ -2563,6 +2575,8 @@ export interface components {
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         NewSampleFromRequest: {
+            /** @description the bytes of a file with a response */
+            base64?: string;
             /**
              * @description what becomes of values that look like keys; without it they are refused
              *
@@ -2571,6 +2585,7 @@ export interface components {
              * @enum {string}
              */
             keys?: "mask" | "keep";
+            /** @description left out: told by the content */
             media_type?: string;
             name: string;
             operation?: string | null;
@@ -2605,7 +2620,7 @@ export interface components {
          * NextAddress
          * @description Follow the address in each response until it is missing, null or empty.
          *
-         *         at: JSON Pointer to the address.  max_pages: responses to ask for at most.
+         *         at: JSON Pointer to the address, in XML an XPath.  max_pages: responses to ask for at most.
          */
         NextAddress: {
             at: string;
@@ -2826,6 +2841,8 @@ export interface components {
             fractional: number;
             is_corrected: boolean;
             lengths: number[] | null;
+            /** @description of XML: how many lists it is within, its own included */
+            lists: number;
             name: string;
             nulls: number;
             path: string;
@@ -2840,6 +2857,10 @@ export interface components {
         };
         OutlineShown: {
             lines: components["schemas"]["OutlineLine"][];
+            /** @description of XML: what its prefixes stand for */
+            namespaces: {
+                [key: string]: string;
+            };
             /** @description what could become rows, of the first body */
             row_choices: components["schemas"]["RowChoiceLine"][];
             schema: {
@@ -3225,7 +3246,7 @@ export interface components {
             corrections?: components["schemas"]["Correction"][];
             /** @description of the record type */
             name: string;
-            /** @description what becomes one row: a JSONPath a level */
+            /** @description what becomes one row: a JSONPath a level, in XML an XPath */
             rows: string[];
             /** @description paths of the values wanted, from the row; none: all plain ones */
             take?: string[] | null;
@@ -3356,9 +3377,11 @@ export interface components {
         /**
          * ResponseDescription
          * @description What a definition says of a response. status: three digits, a family such as 4XX, or default.  schema: JSON Schema 2020-12; it may
-         *         refer to `#/$defs/...`, the schemas of the service.
+         *         refer to `#/$defs/...`, the schemas of a definition: the named one, or that from which the operation came.
          */
         ResponseDescription: {
+            /** @default  */
+            definition?: string;
             /** @default  */
             description?: string;
             /** @default  */
@@ -3668,12 +3691,14 @@ export interface components {
         };
         /**
          * Source
-         * @description Where a value comes from: exactly one of jsonpath, pointer, position, input and value.
+         * @description Where a value comes from: exactly one of jsonpath, pointer, xpath, position, input and value.
          *
-         *         level: the level that a path starts from; left out, the row; "root", the whole response.
-         *         position: the name of a level; the value's number in it, counted from 0.
+         *         level: the level that a path starts from; left out, the row; "root", the whole response, where an xpath that begins with "/" starts too.
+         *         position: the name of a level; the value's number in it, counted from 0.  all: a list of everything that the path finds, for json fields.
          */
         Source: {
+            /** @default false */
+            all?: boolean;
             /** @default null */
             input?: string | null;
             /** @default null */
@@ -3685,6 +3710,8 @@ export interface components {
             /** @default null */
             position?: string | null;
             value?: unknown;
+            /** @default null */
+            xpath?: string | null;
         };
         /** @description An address, or files, or a definition that was imported before, as it was then. */
         SourceGivenRequest: {
@@ -3847,6 +3874,8 @@ export interface components {
             described: string;
             /** @description what is otherwise than the definition says, by its place in the response */
             differences: components["schemas"]["ProblemLine"][];
+            /** @description json, ndjson or xml; empty if there is nothing to read */
+            format: string;
             outcome: components["schemas"]["OutcomeShown"] | null;
             paging: components["schemas"]["PagingGuessLine"][];
             row_choices: components["schemas"]["RowChoiceLine"][];

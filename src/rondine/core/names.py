@@ -25,7 +25,12 @@ def proposed_name(text: str, *, separator: str = "-", taken: Collection[str] = (
     plain = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode().lower()
     name = re.sub(r"[^a-z0-9]+", separator, plain).strip("-_")
     name = (name if name[:1].isalpha() else f"n{separator}{name}".rstrip("-_"))[:58] if name else "unnamed"
-    proposal, number = name, 2
-    while proposal in taken:
-        proposal, number = f"{name}{separator}{number}", number + 1
-    return proposal
+    return free_name(name, taken, separator=separator)
+
+
+def free_name(wanted: str, taken: Collection[str], *, separator: str = "-") -> str:
+    """The name itself, or if it is taken, the first free one with a number behind it."""
+    free, number = wanted, 2
+    while free in taken:
+        free, number = f"{wanted}{separator}{number}", number + 1
+    return free

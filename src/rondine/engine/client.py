@@ -95,11 +95,12 @@ class Arrival:
 
     @property
     def charset(self) -> str:
+        """As the media type says; empty if it says none."""
         for part in (self.header("content-type") or "").split(";")[1:]:
             name, _, value = part.strip().partition("=")
             if name.lower() == "charset":
                 return value.strip('"')
-        return "utf-8"
+        return ""
 
     def header(self, name: str) -> str | None:
         return next((value for key, value in self.headers if key.lower() == name), None)

@@ -5,7 +5,7 @@ GET /odata/Collections, /Lots, /Tests, /Withdrawals     $filter $select $expand 
 GET, PATCH, PUT, DELETE /odata/Lots(7)    with ETag and If-Match; POST /odata/Lots
 POST /odata/Lots(7)/Olmara.Seeds.Withdraw {"Grams": 5, "Purpose": "Planting"}
 GET /odata/ScarceLots(below=260)
-GET /old/Lots                             the same lots as OData 2.0, read only, in its own envelope
+GET /old/Lots                             the same lots as OData 2.0, read only, in its own envelope; ?$format=atom: as an Atom feed
 """
 
 import hashlib
@@ -17,6 +17,7 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
+from xml.sax.saxutils import escape, quoteattr
 
 from aiohttp import web
 
@@ -246,16 +247,44 @@ class SeedStore:
                 return reply(body, status=error.status)
         start = int(request.query.get("$skiptoken", "0"))
         most = int(request.query.get("$top", len(rows)))
-        inner: Row = {
-            "results": [
-                {**one, "Stored": f"/Date({milliseconds(one['Stored'])})/"} for one in rows[:most][start : start + PAGE]
-            ]
-        }
+        shown = rows[:most][start : start + PAGE]
+        is_atom = request.query.get("$format") == "atom"
+        following = ""
         if start + PAGE < min(most, len(rows)):
-            inner["__next"] = f"{request.url.with_query(None)}?$skiptoken={start + PAGE}"
+            kept = {"$format": "atom"} if is_atom else {}
+            following = str(request.url.with_query({**kept, "$skiptoken": str(start + PAGE)}))
+        if is_atom:
+            return web.Response(text=atom(shown, following), content_type="application/atom+xml")
+        inner: Row = {"results": [{**one, "Stored": f"/Date({milliseconds(one['Stored'])})/"} for one in shown]}
+        if following:
+            inner["__next"] = following
         if request.query.get("$inlinecount") == "allpages":
             inner["__count"] = str(len(rows))
         return reply({"d": inner})
+
+
+def atom(rows: list[Row], following: str) -> str:
+    """Lots as an Atom feed (RFC 4287) with OData 2.0's properties in its entries."""
+    types = {"Grams": "Edm.Decimal", "Year": "Edm.Int16", "Number": "Edm.Int32"}
+    entries = []
+    for one in rows:
+        plain = {**one, "Stored": f"{one['Stored']}T00:00:00Z"}
+        properties = "".join(
+            f"<d:{name}{f' m:type={quoteattr(types[name])}' if name in types else ''}>{escape(str(value))}</d:{name}>"
+            for name, value in plain.items()
+            if not isinstance(value, dict)
+        )
+        entries.append(
+            f"<entry><id>Lots({one['Number']})</id><title/><updated>{one['Changed']}</updated>"
+            f'<content type="application/xml"><m:properties>{properties}</m:properties></content></entry>'
+        )
+    link = f'<link rel="next" href={quoteattr(following)}/>' if following else ""
+    return (
+        '<?xml version="1.0" encoding="utf-8"?><feed xmlns="http://www.w3.org/2005/Atom" '
+        'xmlns:d="http://schemas.microsoft.com/ado/2007/08/dataservices" '
+        'xmlns:m="http://schemas.microsoft.com/ado/2007/08/dataservices/metadata"><title>Lots</title>'
+        f'<id>Lots</id><updated>2026-11-03T09:00:00Z</updated><link rel="self" href="Lots"/>{"".join(entries)}{link}</feed>'
+    )
 
 
 class Wrong(Exception):

@@ -1,6 +1,7 @@
 """The soil laboratory: lab results behind five other ways to sign in, each at a path of its own.
 
-GET  /results            basic
+GET  /results            basic; ?count=1 for how many, ?from=2 for which; ?format=other with other prefixes and UTF-16
+GET  /results.xsd        their XML Schema, to everybody
 GET  /digest/results     digest (RFC 7616; ?algorithm=MD5 or SHA-256 in the control)
 GET  /keyed/results      a key and a secret in headers, cookies or the query: key, secret
 POST /keyed/results      the same in a form or JSON body
@@ -17,6 +18,7 @@ import re
 import secrets
 import time
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Any
 
 from aiohttp import web
@@ -24,12 +26,9 @@ from aiohttp import web
 from rondine.standins.token_desk import TokenDesk
 
 REALM = "soil@olmara"
-RESULTS = """<?xml version="1.0" encoding="UTF-8"?>
-<lab:results xmlns:lab="urn:soil:2" lab:count="2">
-  <lab:result number="S-1042"><lab:taken>03.11.2026</lab:taken><lab:ph>6,8</lab:ph><lab:humus unit="%">3,1</lab:humus></lab:result>
-  <lab:result number="S-1043"><lab:taken>2026-11-04</lab:taken><lab:ph>7,2</lab:ph><lab:humus unit="%">2,4</lab:humus></lab:result>
-</lab:results>
-"""
+XSD = Path(__file__).parent / "documents" / "soil.xsd"
+ROWS = 12
+TEXTURES = ("sand", "loam", "clay")
 
 
 @dataclass
@@ -54,6 +53,7 @@ class SoilLab:
         app.add_routes(
             [
                 web.get("/results", self.basic),
+                web.get("/results.xsd", self.schema),
                 web.get("/digest/results", self.digest),
                 web.route("*", "/keyed/results", self.keyed),
                 web.post("/session", self.session),
@@ -71,7 +71,10 @@ class SoilLab:
         expected = base64.b64encode(f"{self.user}:{self.password}".encode()).decode()
         if request.headers.get("Authorization") != f"Basic {expected}":
             return self._no(f'Basic realm="{REALM}", charset="UTF-8"', "user name or password is wrong")
-        return results()
+        return results(request)
+
+    async def schema(self, request: web.Request) -> web.Response:
+        return web.Response(text=XSD.read_text(), content_type="application/xml")
 
     async def digest(self, request: web.Request) -> web.Response:
         sent = re.findall(r'(\w+)=(?:"([^"]*)"|([^\s,]+))', request.headers.get("Authorization", ""))
@@ -90,7 +93,7 @@ class SoilLab:
             count = int(given.get("nc", "0"), 16)
             if given.get("response") == expected and count > self.nonces[nonce]:
                 self.nonces[nonce] = count
-                return results()
+                return results(request)
         is_stale = "stale=true, " if nonce and nonce not in self.nonces else ""
         fresh = secrets.token_urlsafe(12)
         self.nonces[fresh] = 0
@@ -109,7 +112,7 @@ class SoilLab:
             request.headers.get("X-Lab-Key") or found.get("key"),
             request.headers.get("X-Lab-Secret") or found.get("secret"),
         )
-        return results() if pair == (self.key, self.secret) else self._no("Key", "key or secret is wrong")
+        return results(request) if pair == (self.key, self.secret) else self._no("Key", "key or secret is wrong")
 
     async def session(self, request: web.Request) -> web.Response:
         self.signed_in += 1
@@ -124,11 +127,11 @@ class SoilLab:
         key = request.headers.get("Authorization", "").removeprefix("Session ")
         if self.sessions.get(key, 0) < time.time():
             return self._no("Session", "the session is not known, or has ended")
-        return results()
+        return results(request)
 
     async def bearer(self, request: web.Request) -> web.Response:
         why = self.desk.why_not(request)
-        return self._no("Bearer", why) if why else results()
+        return self._no("Bearer", why) if why else results(request)
 
     async def moved(self, request: web.Request) -> web.Response:
         here = request.match_info["where"] == "here"
@@ -160,5 +163,30 @@ class SoilLab:
         )
 
 
-def results() -> web.Response:
-    return web.Response(text=RESULTS, content_type="application/xml")
+def result(number: int) -> str:
+    """One lab result. Dates come in two forms, numbers with a comma, and a result with one layer has one element of it."""
+    day = 1 + number % 28
+    taken = f"{day:02d}.10.2026" if number % 2 else f"2026-10-{day:02d}"
+    layers = "".join(
+        f'<lab:layer depth="{20 * (layer + 1)}"><lab:texture>{TEXTURES[(number + layer) % 3]}</lab:texture>'
+        f"<lab:ph>{6 + (number + layer) % 3},{(number * 3 + layer) % 10}</lab:ph></lab:layer>"
+        for layer in range(1 + number % 3)
+    )
+    note = "<lab:note>roots &amp; stones</lab:note>" if number % 4 == 0 else "<lab:note/>" if number % 4 == 1 else ""
+    return (
+        f'  <lab:result number="S-{1040 + number}" tree="OLM-{number:05d}"><lab:taken>{taken}</lab:taken>'
+        f'<lab:humus unit="%">{2 + number % 4},{number % 10}</lab:humus><lab:layers>{layers}</lab:layers>{note}</lab:result>\n'
+    )
+
+
+def results(request: web.Request) -> web.Response:
+    count, first = (int(request.query.get(name, usual)) for name, usual in (("count", ROWS), ("from", 1)))
+    rows = "".join(map(result, range(first, first + count)))
+    text = (
+        '<?xml version="1.0" encoding="UTF-8"?>\n'
+        f'<lab:results xmlns:lab="urn:olmara:soil:2" lab:count="{count}">\n{rows}</lab:results>\n'
+    )
+    if request.query.get("format") == "other":
+        text = text.replace("lab:", "x:").replace("xmlns:lab", "xmlns:x").replace("UTF-8", "UTF-16")
+        return web.Response(body=text.encode("utf-16"), content_type="application/xml")
+    return web.Response(text=text, content_type="application/xml")

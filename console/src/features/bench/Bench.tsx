@@ -122,7 +122,7 @@ function Workbench(props: Props) {
   const correct = (correction: Schemas["Correction"]) => {
     setDocument((now) => ({ ...now, response: { ...now.response, corrections: [...(now.response?.corrections ?? []).filter((one) => one.path !== correction.path), correction] } }));
     const relative = plan && fromRow(correction.path, plan.rows);
-    const rule = plan && relative ? rulesOf(plan).find((one) => pathOf(one.from) === relative) : undefined;
+    const rule = plan && relative ? rulesOf(plan).find((one) => pathOf(one.from, plan.mapping.format) === relative) : undefined;
     if (!plan || !rule) return;
     let next = plan;
     if (correction.type) next = setField(next, rule.name, { type: correction.type });
@@ -191,7 +191,7 @@ function Workbench(props: Props) {
           }
         />
         <ResponsePane
-          project={project} trial={response} isSending={trial.isPending} lines={lines} corrections={corrections} plan={plan} lit={lit} focus={focus} onPoint={setLit} onRows={chooseRows} onCorrect={correct}
+          project={project} trial={response} isSending={trial.isPending} lines={lines} corrections={corrections} plan={plan} lit={lit} focus={focus} onPoint={setLit} onRows={chooseRows} onCorrect={correct} document={document} onDocument={setDocument}
           onTake={(path, type) => plan && setPlan(take(plan, path, type))} onLeave={(field) => plan && setPlan(leave(plan, field))} keptSample={keptSample} keepError={keep.error} onPaste={paste} isPasting={pasted.isPending} pasteError={pasted.error}
           onKeepSample={() => response && keep.mutate({ name: `${item?.name ?? (nameOf(title) || "sample")}-${response.run}`, run: response.run, operation: item?.name ?? null }, { onSuccess: (made) => setKeptSample(made.name) })}
         />

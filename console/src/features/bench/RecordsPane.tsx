@@ -4,7 +4,7 @@ import type { Schemas } from "../../api/client";
 import { Empty, Field, Heading, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { FIELD_TYPES, leave, rename, renameType, rulesOf, setField, toggleKey, type FieldType, type Plan } from "./bench";
-import { pathOf } from "./paths";
+import { pathOf, stepsText } from "./paths";
 
 interface Props {
   trial: Schemas["TrialShown"] | null;
@@ -164,7 +164,7 @@ function Rules({ plan, onPlan, lit, firstRow, onPoint, mayBuild }: Props & { pla
                   else e.target.value = rule.name;
                 }}
               />
-              <span className="min-w-0 flex-1 truncate font-mono opacity-80">{(pathOf(rule.from) ?? JSON.stringify(rule.from)).replace(/^\$\.?/, "").replaceAll(".", " › ") || "the value"}</span>
+              <span className="min-w-0 flex-1 truncate font-mono opacity-80">{stepsText(pathOf(rule.from, plan.mapping.format) ?? JSON.stringify(rule.from)) || "the value"}</span>
               <select className="select select-ghost select-xs w-22" aria-label={`type of ${rule.name}`} value={field?.type ?? "text"} disabled={!mayBuild} onChange={(e) => onPlan(setField(plan, rule.name, { type: e.target.value as FieldType }))}>
                 {FIELD_TYPES.map((one) => <option key={one}>{one}</option>)}
               </select>

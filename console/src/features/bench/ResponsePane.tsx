@@ -3,8 +3,9 @@ import { useEffect, useRef, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { bytes, Empty, Heading, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import { FIELD_TYPES, takenPaths, useText, useTree, type FieldType, type Plan } from "./bench";
-import { fromRow, generalPath } from "./paths";
+import { FIELD_TYPES, takenPaths, useText, useTree, type FieldType, type OperationDocument, type Plan } from "./bench";
+import { DescribedBy } from "./DescribedBy";
+import { fromRow, generalPath, isXPath, wholePath } from "./paths";
 
 type OutlineLine = Schemas["OutlineLine"];
 const VIEWS = ["tree", "schema", "text", "headers"] as const;
@@ -29,6 +30,9 @@ export interface ResponseProps {
   onPaste?: (text: string) => void;
   isPasting?: boolean;
   pasteError?: unknown;
+  /** The operation's document and how it is changed, to say by what its responses are described. */
+  document?: OperationDocument;
+  onDocument?: (document: OperationDocument) => void;
   /** Only the tree is shown, as the source of a kept record. */
   isSource?: boolean;
 }
@@ -122,7 +126,10 @@ export function ResponsePane(props: ResponseProps) {
           <BodyText project={props.project} body={trial.body} />
         </div>
       ) : view === "schema" ? (
-        <SchemaTable {...props} />
+        <div className="min-h-0 overflow-auto">
+          {props.document && props.onDocument && <DescribedBy project={props.project} document={props.document} onDocument={props.onDocument} />}
+          <SchemaTable {...props} />
+        </div>
       ) : (
         <div role="tree" aria-label="The response" className="min-h-0 overflow-auto font-mono text-xs" onMouseLeave={() => props.onPoint(null)}>
           <Branch {...props} body={trial.body} pointer="" path="$" depth={0} isOpen />
@@ -144,7 +151,7 @@ function Paste({ onPaste, isPasting, error }: { onPaste: (text: string) => void;
       }}
     >
       <label htmlFor="pasted" className="text-sm font-medium">Or paste a response</label>
-      <textarea id="pasted" className="textarea mt-1 h-40 w-full font-mono text-xs" placeholder='{"trees": [{"number": "OLM-00412", "girth": 2.5}]}' value={text} onChange={(event) => setText(event.target.value)} />
+      <textarea id="pasted" className="textarea mt-1 h-40 w-full font-mono text-xs" placeholder={'JSON, XML, or one JSON value a line, such as\n{"trees": [{"number": "OLM-00412", "girth": 2.5}]}'} value={text} onChange={(event) => setText(event.target.value)} />
       <ProblemAlert error={error} />
       <button className="btn btn-sm mt-2" disabled={!text.trim() || isPasting}>{isPasting ? "Reading" : "Keep it as a sample and look"}</button>
     </form>
@@ -219,13 +226,17 @@ function TreeLine(props: BranchProps & { node: Schemas["NodeLine"]; isFirst: boo
     if (focus === node.pointer) line.current?.scrollIntoView({ block: "nearest" });
   }, [focused, focus, holds, node.pointer]);
   const outlineLine = lines.find((one) => one.path === general);
-  const isRow = plan !== null && plan.rows.join("") === general;
-  const isRowList = plan !== null && plan.rows.join("") === `${general}[*]`;
+  const isXml = isXPath(node.path);
+  const whole = plan ? wholePath(plan.rows) : null;
+  const isRowList = node.kind === "array" && whole === (isXml ? general : `${general}[*]`);
+  const isRow = whole === general && !isRowList;
+  const mayRepeat = node.kind === "array" ? node.count > 0 : isXml && node.kind === "object" && !/^\d+$/.test(node.name);
   const relative = plan ? fromRow(general, plan.rows) : null;
   const field = relative && plan ? takenPaths(plan).get(relative) : undefined;
-  const canTake = relative !== null && outlineLine?.type !== undefined && outlineLine.type !== "" && plan !== null;
+  const rowLists = isXml ? (lines.find((one) => one.path === whole)?.lists ?? 0) : 0;
+  const canTake = relative !== null && outlineLine?.type !== undefined && outlineLine.type !== "" && plan !== null && outlineLine.lists <= rowLists;
   const isLit = lit === node.pointer;
-  const name = /^\d+$/.test(node.name) && node.path.endsWith(`[${node.name}]`) ? <span className="text-accent">{node.name}</span> : <span>{node.name}</span>;
+  const name = /^\d+$/.test(node.name) && (isXml || node.path.endsWith(`[${node.name}]`)) ? <span className="text-accent">{node.name}</span> : <span>{node.name}</span>;
   return (
     <div role="treeitem" aria-expanded={holds ? isOpen : undefined} aria-level={depth + 1} aria-selected={isLit}>
       <div
@@ -247,8 +258,8 @@ function TreeLine(props: BranchProps & { node: Schemas["NodeLine"]; isFirst: boo
         </span>
         <span className="shrink-0 text-right text-[0.92em] opacity-75">
           {isRowList && <span className="mr-2 text-accent">each is a row</span>}
-          {node.kind === "array" && node.count > 0 && !isRow && !isRowList && lines.length > 0 && (
-            <button type="button" className="link mr-2 hidden group-focus-within:inline group-hover:inline" onClick={() => props.onRows(`${general}[*]`)}>make these the rows</button>
+          {mayRepeat && !isRow && !isRowList && lines.length > 0 && (
+            <button type="button" className="link mr-2 hidden group-focus-within:inline group-hover:inline" onClick={() => props.onRows(isXml ? general : `${general}[*]`)}>{node.kind === "array" ? "make these the rows" : "make this the row"}</button>
           )}
           {!props.pointer.match(/\/[1-9]\d*(\/|$)/) && outlineLine && note(outlineLine)}
         </span>
@@ -281,7 +292,6 @@ function note(line: OutlineLine): string {
 
 function SchemaTable({ lines, onCorrect, corrections, project, trial }: ResponseProps) {
   return (
-    <div className="min-h-0 overflow-auto">
       <table className="w-full text-xs">
         <thead>
           <tr className="text-left text-secondary">
@@ -327,7 +337,6 @@ function SchemaTable({ lines, onCorrect, corrections, project, trial }: Response
           })}
         </tbody>
       </table>
-    </div>
   );
 }
 

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { answer, api, type Schemas } from "../../api/client";
-import { fieldName, pathOf, singular, sourceOf } from "./paths";
+import { fieldName, namedAfter, pathOf, sourceOf } from "./paths";
 
 export type OperationDocument = Schemas["OperationDocument"];
 export type RecordTypeDocument = Schemas["RecordTypeDocument"];
@@ -57,7 +57,8 @@ async function savedPlan(project: string, mappingName: string): Promise<Plan | n
   const types = await answer(api.GET("/api/v1/projects/{project}/record-types", { params: { path: { project }, query: { q: output.record_type } } }));
   const type = types.items.find((one) => one.name === output.record_type);
   if (!type) return null;
-  const rows = output.rows.map((level) => (typeof level.at === "string" ? (level.at === "[*]" ? "$[*]" : `$.${level.at}`) : (level.at.jsonpath ?? "$")));
+  const isXml = mapping.document.format === "xml";
+  const rows = output.rows.map((level) => (typeof level.at !== "string" ? (level.at.jsonpath ?? level.at.xpath ?? "$") : isXml ? level.at : level.at === "[*]" ? "$[*]" : `$.${level.at}`));
   return { rows, typeName: output.record_type, mappingName, recordType: type.document, mapping: mapping.document, notes: [] };
 }
 
@@ -127,16 +128,6 @@ export function useOutline(project: string, body: string | null, corrections: Sc
     placeholderData: (before) => before,
     queryFn: () => answer(api.POST("/api/v1/projects/{project}/outlines", { params: { path: { project } }, body: { bodies: [body!], corrections } })),
   });
-}
-
-/** Names of lists that say nothing of what they hold. */
-const ENVELOPES = new Set(["value", "result", "item", "row", "record", "data", "d", "entry", "element", "node", "edge", "list"]);
-
-/** What one row is called: after the innermost step of its path that says something, or after the operation's path. */
-function namedAfter(row: string, path: string): string {
-  const plain = path.replace(/\{[^}]*\}/g, "").split("/").filter(Boolean);
-  const steps = [...plain.slice(-1), ...row.replace(/\[[^\]]*\]/g, "").split(".").slice(1)];
-  return steps.map((one) => singular(`$.${one}`)).reverse().find((one) => !ENVELOPES.has(one)) ?? "record";
 }
 
 export function usePropose(project: string) {
@@ -215,7 +206,7 @@ export function usePasted(project: string) {
       const kept = await answer(api.POST("/api/v1/projects/{project}/samples", { params: { path: { project } }, body: { name, text, operation } }));
       const outline = await answer(api.POST("/api/v1/projects/{project}/outlines", { params: { path: { project } }, body: { bodies: [kept.body] } }));
       const call = { number: 0, method: "", url: "", request: "", status: 0, reason: "Pasted", headers: [], size: text.length, timings: null, rows: null, error: null, purpose: "", via: "", by: "", body: kept.body, at: new Date().toISOString() };
-      return { run: 0, body: kept.body, unreadable: "", row_choices: outline.row_choices, paging: [], described: "", differences: [], outcome: { is_good: true, words: "", hint: "", message: "" }, call };
+      return { run: 0, body: kept.body, format: "", unreadable: "", row_choices: outline.row_choices, paging: [], described: "", differences: [], outcome: { is_good: true, words: "", hint: "", message: "" }, call };
     },
   });
 }
@@ -244,7 +235,10 @@ export function rulesOf(plan: Plan): Rule[] {
 }
 
 export function takenPaths(plan: Plan): Map<string, string> {
-  return new Map(rulesOf(plan).flatMap((rule) => (pathOf(rule.from) ? [[pathOf(rule.from)!, rule.name] as const] : [])));
+  return new Map(rulesOf(plan).flatMap((rule) => {
+    const path = pathOf(rule.from, plan.mapping.format);
+    return path ? [[path, rule.name] as const] : [];
+  }));
 }
 
 function withParts(plan: Plan, fields: RecordTypeDocument["fields"], rules: Rule[], key?: string[]): Plan {

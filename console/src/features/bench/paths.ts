@@ -1,25 +1,46 @@
-/** A normalized path with every index as [*], the way outlines write it: $['trees'][3]['number'] -> $.trees[*].number */
-export function generalPath(normalized: string): string {
-  return normalized.replace(/\['((?:[^'\\]|\\.)*)'\]|\[\d+\]/g, (whole, name: string | undefined) => (name === undefined ? "[*]" : /^[A-Za-z_][A-Za-z0-9_]*$/.test(name) ? `.${name}` : whole));
+/** Whether a path is an XPath (from the document or from the row); JSONPaths begin with $. */
+export function isXPath(path: string): boolean {
+  return !path.startsWith("$");
+}
+
+/** A place's path without its numbers, the way outlines write it: $['trees'][3]['number'] -> $.trees[*].number, /a/b[2]/@c -> /a/b/@c */
+export function generalPath(place: string): string {
+  if (isXPath(place)) return place.replace(/\[\d+\]/g, "");
+  return place.replace(/\['((?:[^'\\]|\\.)*)'\]|\[\d+\]/g, (whole, name: string | undefined) => (name === undefined ? "[*]" : /^[A-Za-z_][A-Za-z0-9_]*$/.test(name) ? `.${name}` : whole));
+}
+
+/** The path of the rows from the whole response: all levels together. */
+export function wholePath(rows: string[]): string {
+  if (isXPath(rows[0] ?? "$")) return rows.join("/");
+  return rows.map((path, number) => (number ? path.slice(1) : path)).join("");
 }
 
 /** A general path as seen from the row, or null if it lies outside of it or further inside a list. */
 export function fromRow(general: string, rows: string[]): string | null {
-  const whole = rows.map((path, number) => (number ? path.slice(1) : path)).join("");
+  const whole = wholePath(rows);
   if (!general.startsWith(whole)) return null;
   const rest = general.slice(whole.length);
+  if (isXPath(whole)) return rest === "" ? "." : rest.startsWith("/") ? rest.slice(1) : null;
   return rest.includes("[*]") || (rest && !/^[.[]/.test(rest)) ? null : `$${rest}`;
 }
 
-/** The short form of a plain path ("measures.girth"), or the path written out. */
+/** The short form of a plain path ("measures.girth", in XML "soil:ph/@unit"), or the path written out. */
 export function sourceOf(path: string): string | { jsonpath: string } {
+  if (isXPath(path)) return path;
   return /^\$(\.[A-Za-z_][A-Za-z0-9_]*)+$/.test(path) ? path.slice(2) : { jsonpath: path };
 }
 
-export function pathOf(source: unknown): string | null {
-  if (typeof source === "string") return `$.${source}`;
-  if (typeof source === "object" && source !== null && "jsonpath" in source && typeof source.jsonpath === "string" && !("level" in source)) return source.jsonpath;
-  return null;
+/** The path of a rule's source from the row, null if it has none. format: of the mapping. */
+export function pathOf(source: unknown, format: string | undefined): string | null {
+  if (typeof source === "string") return format === "xml" ? source : `$.${source}`;
+  if (typeof source !== "object" || source === null || "level" in source) return null;
+  if ("jsonpath" in source && typeof source.jsonpath === "string") return source.jsonpath;
+  return "xpath" in source && typeof source.xpath === "string" ? source.xpath : null;
+}
+
+/** A path for people: its steps. */
+export function stepsText(path: string): string {
+  return isXPath(path) ? path.replace(/^\.$/, "").replaceAll("/", " › ") : path.replace(/^\$\.?/, "").replaceAll(".", " › ");
 }
 
 /** The pointers of everything around a place, the root first. */
@@ -28,9 +49,15 @@ export function ancestors(pointer: string): string[] {
   return parts.map((_, number) => parts.slice(0, number).map((part) => `/${part}`).join(""));
 }
 
+/** The names that a path goes through, without namespaces. */
+function namesIn(path: string): string[] {
+  if (!isXPath(path)) return path.split(/[.[\]']+/).filter((one) => one && one !== "$" && one !== "*");
+  return path.split("/").map((step) => step.replace(/\[.*\]$/, "").replace(/^@/, "").replace(/^[^:]*:/, "").replace(/^text\(\)$|^\.$/, "")).filter(Boolean);
+}
+
 /** A field's name from the last step of a path. */
 export function fieldName(path: string, taken: string[]): string {
-  const last = path.split(/[.[\]']+/).filter(Boolean).pop() ?? "value";
+  const last = namesIn(path).pop() ?? "value";
   let name = last.replace(/([a-z0-9])([A-Z])/g, "$1_$2").toLowerCase().replace(/[^a-z0-9]+/g, "_").replace(/^[^a-z]+|_+$/g, "") || "value";
   if (taken.includes(name)) {
     let number = 2;
@@ -40,8 +67,17 @@ export function fieldName(path: string, taken: string[]): string {
   return name;
 }
 
-/** A record type's name from a row path: $.trees[*] -> tree */
-export function singular(path: string): string {
-  const last = path.replace(/\[\*\]/g, "").split(".").pop()?.toLowerCase().replace(/[^a-z0-9]+/g, "-").replace(/^[^a-z]+|-+$/g, "") ?? "";
-  return (last.endsWith("ies") ? `${last.slice(0, -3)}y` : last.endsWith("s") && !last.endsWith("ss") ? last.slice(0, -1) : last) || "record";
+/** Names of lists that say nothing of what they hold. */
+const ENVELOPES = new Set(["value", "result", "item", "row", "record", "data", "d", "entry", "element", "node", "edge", "list", "envelope", "body", "response"]);
+
+/** What one row is called: after the innermost step of its path that says something, or after the last step of the operation's path. */
+export function namedAfter(row: string, operationPath: string): string {
+  const plain = operationPath.replace(/\{[^}]*\}/g, "").split("/").filter(Boolean);
+  return [...plain.slice(-1), ...namesIn(row)].map(singular).reverse().find((one) => !ENVELOPES.has(one)) ?? "record";
+}
+
+/** A record type's name from the name of what repeats: trees -> tree */
+function singular(name: string): string {
+  const plain = name.toLowerCase().replace(/[^a-z0-9]+/g, "-").replace(/^[^a-z]+|-+$/g, "");
+  return (plain.endsWith("ies") ? `${plain.slice(0, -3)}y` : plain.endsWith("s") && !plain.endsWith("ss") ? plain.slice(0, -1) : plain) || "record";
 }

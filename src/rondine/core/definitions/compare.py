@@ -197,8 +197,10 @@ def fields_of(schema: Schema | None, schemas: Mapping[str, Schema], *, most: int
             walk(member, f"{path}.{name}" if path else name, seen, depth + 1)
         if isinstance(one.get("items"), dict):
             walk(one["items"], f"{path}[*]", seen, depth + 1)
-        if kinds and kinds not in (["object"], ["array"]):
-            words = " or ".join(kinds) + (f", {one['format']}" if isinstance(one.get("format"), str) else "")
+        if "enum" in one or (kinds and kinds not in (["object"], ["array"])):
+            words = (" or ".join(kinds) or "one of a list") + (
+                f", {one['format']}" if isinstance(one.get("format"), str) else ""
+            )
             out[path or "$"] = words
 
     walk(schema, "", frozenset(), 0)

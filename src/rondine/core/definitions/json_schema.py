@@ -9,6 +9,7 @@ from typing import Any
 
 from rondine.core.definitions.files import Broken, Files, Place
 from rondine.core.definitions.model import Schema
+from rondine.core.names import free_name
 
 _MAPS = ("properties", "patternProperties", "dependentSchemas")
 _LISTS = ("allOf", "anyOf", "oneOf", "prefixItems")
@@ -39,12 +40,8 @@ class Schemas:
     def name_of(self, place: Place, value: Any) -> str:
         """The name under `$defs` of the schema at a place; it is translated later."""
         if place not in self.names:
-            last = (
-                re.sub(r"[^A-Za-z0-9_.-]", "_", str(place.location[-1] if place.location else place.file)) or "schema"
-            )
-            name, number = last, 2
-            while name in self.defs:
-                name, number = f"{last}_{number}", number + 1
+            last = str(place.location[-1]) if place.location else file_stem(place.file)
+            name = free_name(re.sub(r"[^A-Za-z0-9_.-]", "_", last) or "schema", self.defs, separator="_")
             self.names[place] = name
             self.defs[name] = True
             self._pending.append((name, value, place))
@@ -183,6 +180,11 @@ class Schemas:
                 out.pop(word, None)
             out = _merged(found, out)
         return out, seen
+
+
+def file_stem(name: str) -> str:
+    """A file's name without folders and endings: "schemas/tree.schema.json" gives "tree"."""
+    return re.sub(r"(\.schema)?\.(json|ya?ml|xsd|xml|ndjson|txt)$", "", name.rpartition("/")[2])
 
 
 def _merged(one: dict[str, Any], other: dict[str, Any]) -> dict[str, Any]:

@@ -50,8 +50,8 @@ class DescribedOperation:
 
 @dataclass(frozen=True, slots=True)
 class Definition:
-    """The sound parts of a definition. schemas: by name; they refer to each other as `#/$defs/<name>`.  left_out: operations that could not be
-    read, with the reason.
+    """The sound parts of a definition. schemas: by name; they refer to each other as `#/$defs/<name>`.  roots: of a schema or a sample alone, the
+    names of those that a document begins with.  left_out: operations that could not be read, with the reason.
     """
 
     format: str
@@ -63,6 +63,7 @@ class Definition:
     sign_ins: tuple[SignInOffer, ...] = ()
     operations: tuple[DescribedOperation, ...] = ()
     schemas: Mapping[str, Schema] = field(default_factory=dict)
+    roots: tuple[str, ...] = ()
     warnings: tuple[Problem, ...] = ()
     left_out: tuple[Problem, ...] = ()
     files: tuple[str, ...] = ()
@@ -70,7 +71,8 @@ class Definition:
 
 class DefinitionDocument(Document, frozen=True):
     """What is kept of an imported definition. address: where it is read again from, empty if it was uploaded.  main: the file with the definition
-    itself.  hash: of all its files, to notice that it has changed.
+    itself.  roots: of a schema or a sample alone, the schemas that a response may be described by.  hash: of all its files, to notice that it
+    has changed.
     """
 
     format: str = ""
@@ -80,6 +82,7 @@ class DefinitionDocument(Document, frozen=True):
     documentation: str = ""
     main: str = ""
     files: list[str] = []
+    roots: list[str] = []
     hash: str = ""
 
 

@@ -12,12 +12,20 @@ from rondine.core.definitions.graphql import (
 from rondine.core.definitions.har import is_har, read_har, without_secrets_har
 from rondine.core.definitions.model import Definition
 from rondine.core.definitions.openapi import read_openapi, version_of
+from rondine.core.definitions.schema_alone import is_json_schema, read_json_schema, read_sample
 from rondine.core.definitions.wsdl import read_wsdl
+from rondine.core.definitions.xml_schemas import read_xsd
+from rondine.core.documents import ReadDocument, likely_media_type, read_document
 from rondine.core.documents.json import Limits, json_text, read_json
 from rondine.core.documents.xml import local, read_xml
 from rondine.core.errors import DocumentError, short
 
-READ = "read are OpenAPI (JSON, YAML), OData metadata (CSDL) GraphQL (schema or introspection result), WSDL 1.1, and recorded sessions (HTTP Archive)"
+READ = (
+    "read are OpenAPI (JSON, YAML), OData metadata (CSDL), GraphQL (schema or introspection result), WSDL 1.1, recorded sessions (HTTP Archive), "
+    "JSON Schema, XML Schema, and samples of responses"
+)
+#: A sample may be as large as a definition.
+LARGE = Limits(size=100 * 1024 * 1024)
 
 
 def read_definition(files: Files, address: str = "") -> Definition:
@@ -31,15 +39,24 @@ def read_definition(files: Files, address: str = "") -> Definition:
             return read_csdl_xml(root, files.main, address)
         if local(root) == "definitions" and "wsdl" in root.tag.lower():
             return read_wsdl(files, address)
-        raise DocumentError(
-            f"no format is recognised; the document begins with <{local(root)[:60]}>",
-            where=f"{files.main}, line {root.sourceline}",
-            hint=READ,
-        )
+        if local(root) == "schema" and root.tag.startswith("{http://www.w3.org/2001/XMLSchema}"):
+            return read_xsd(files)
+        if local(root) in ("description", "application", "Edmx", "definitions"):
+            raise DocumentError(
+                f"no format is recognised; the document begins with <{local(root)[:60]}>",
+                where=f"{files.main}, line {root.sourceline}",
+                hint=READ,
+            )
+        content = files.contents[files.main]
+        return read_sample(read_document(content, name=files.main, limits=LARGE), content, files.main, address)
     text = files.contents[files.main].decode("utf-8", "replace")
     if looks_like_sdl(text):
         schema, problems = schema_of_sdl(text, files.main)
         return read_graphql(schema, problems, files.main)
+    content = files.contents[files.main]
+    if likely_media_type(content) == "application/x-ndjson":
+        read = read_document(content, media_type="application/x-ndjson", name=files.main, limits=LARGE)
+        return read_sample(read, content, files.main, address)
     value = files.value(files.main)
     if is_introspection(value):
         schema = schema_of_introspection(value, files.main)
@@ -50,7 +67,11 @@ def read_definition(files: Files, address: str = "") -> Definition:
         return read_har(value, files.main)
     if is_csdl_json(value):
         return read_csdl_json(value, files.main, address)
-    raise unknown(value, files.main)
+    if is_json_schema(value):
+        return read_json_schema(files)
+    if (problem := nearly_known(value, files.main)) is not None:
+        raise problem
+    return read_sample(ReadDocument(value), content, files.main, address)
 
 
 def fit_to_keep(content: bytes) -> bytes:
@@ -64,8 +85,8 @@ def fit_to_keep(content: bytes) -> bytes:
     return json_text(without_secrets_har(value)).encode() if is_har(value) else content
 
 
-def unknown(value: object, name: str) -> DocumentError:
-    """What to say of a document that is no definition."""
+def nearly_known(value: object, name: str) -> DocumentError | None:
+    """What to say of a document that seems meant as a definition and is none; None if it may be a sample."""
     if isinstance(value, dict):
         near = [one for one in ("openApi", "OpenAPI", "open-api", "swaggerVersion", "Swagger") if one in value]
         if near:
@@ -74,6 +95,6 @@ def unknown(value: object, name: str) -> DocumentError:
         if "paths" in value:
             words = "this looks like OpenAPI, but does not say its version"
             return DocumentError(words, where=name, hint='add openapi: 3.1.0, or swagger: "2.0"')
-        seen = ", ".join(map(str, list(value)[:6]))
-        return DocumentError(f"no format is recognised; the document has: {seen}", where=name, hint=READ)
+    if isinstance(value, (dict, list)):
+        return None
     return DocumentError(f"no format is recognised: {short(str(value)[:60])}", where=name, hint=READ)

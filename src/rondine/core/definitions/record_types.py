@@ -7,6 +7,7 @@ from typing import Any
 
 from rondine.core.definitions.json_schema import types_of
 from rondine.core.definitions.model import Schema
+from rondine.core.documents.elements import TEXT
 from rondine.core.mapping.document import RecordField, RecordTypeDocument
 from rondine.core.mapping.propose import KEY_NAMES
 from rondine.core.mapping.types import FieldType
@@ -30,9 +31,13 @@ class ProposedType:
     is_list: bool = False
 
 
-def proposed_types(operations: Iterable[OperationDocument], schemas: Mapping[str, Schema]) -> list[ProposedType]:
-    """One record type for each object that the good responses of these operations hold, each schema once."""
+def proposed_types(
+    operations: Iterable[OperationDocument], schemas: Mapping[str, Schema], roots: Iterable[str] = ()
+) -> list[ProposedType]:
+    """One record type for each object that the good responses of these operations, and documents with these roots, hold; each schema once."""
     maker = _Maker(schemas)
+    for root in roots:
+        maker.response({"$ref": f"#/$defs/{root}"}, singular(root))
     for operation in operations:
         words = [step for step in operation.path.split("/") if step and "{" not in step]
         fallback = singular(words[-1]) if words else "record"
@@ -60,7 +65,7 @@ class _Maker:
         """The rows of a response: its list of objects if it has one, alone or in an envelope, otherwise itself."""
         found, name = self._open(schema)
         if types_of(found) == ["array"]:
-            self._object_of(found.get("items"), name or fallback)
+            self._object_of(found.get("items"), singular(name) if name else fallback)
             return
         if set(_members(found)) == {"data", "errors"}:  # GraphQL: one field of the root, a connection's nodes perhaps
             for key, one in _members(self._open(_members(found)["data"])[0]).items():
@@ -134,6 +139,12 @@ class _Maker:
                 continue  # it comes only when it is asked for
             inner, inner_name = self._open(one)
             kinds = types_of(inner)
+            if TEXT in _members(inner):  # an element of XML with attributes: its text, and each of them
+                text, *others = sorted(_members(inner).items(), key=lambda pair: pair[0] != TEXT)
+                for label, part in [(member, text[1]), *((f"{member} {name}", held) for name, held in others)]:
+                    kind = self._type(self._open(part)[0])
+                    fields.append(RecordField(name=_free(label, fields), type=kind, searchable=kind != "json"))
+                continue
             is_many = kinds == ["array"] and self._is_object(inner.get("items"))
             of = self._open(inner.get("items"))[1] if is_many else inner_name
             if (is_many or (kinds == ["object"] and _members(inner))) and level < MOST_LEVELS and of not in self.known:

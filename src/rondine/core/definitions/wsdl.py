@@ -5,7 +5,6 @@ SOAP 1.1 if it is there. Encoded messages are read as if they were literal, and 
 """
 
 import re
-from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any
 from urllib.parse import urlsplit
@@ -16,6 +15,7 @@ from msgspec import structs
 from rondine.core.definitions.files import Files
 from rondine.core.definitions.inputs import input_name
 from rondine.core.definitions.model import Definition, DescribedOperation, Server
+from rondine.core.definitions.xml_schemas import XmlDefs
 from rondine.core.definitions.xsd import Name, Part, Shape, XmlSchemas, schemas_in
 from rondine.core.documents.xml import local, read_xml
 from rondine.core.errors import DocumentError, Problem, did_you_mean
@@ -28,8 +28,6 @@ _BINDINGS = {"http://schemas.xmlsoap.org/wsdl/soap/": "1.1", "http://schemas.xml
 #: Elements within elements that are taken apart; deeper ones are given as JSON.
 MOST_LEVELS = 5
 MOST_INPUTS = 120
-#: Of the structure of one response.
-MOST_NODES = 3_000
 _READS = re.compile(r"(get|find|list|search|query|read|lookup|fetch|show)([A-Z_]|$)", re.IGNORECASE)
 
 
@@ -42,6 +40,7 @@ class _Reader:
     def __init__(self, files: Files, address: str) -> None:
         self.files, self.address = files, address
         self.schemas = XmlSchemas(files)
+        self.defs = XmlDefs(self.schemas)
         self.messages: dict[Name, etree._Element] = {}
         self.ports: dict[Name, etree._Element] = {}
         self.bindings: dict[Name, etree._Element] = {}
@@ -133,6 +132,7 @@ class _Reader:
             description=_words(self.services[0]) if self.services else "",
             servers=(Server(base),) if base else (),
             operations=tuple(documents.values()),
+            schemas=self.defs.defs,
             warnings=(*self.warnings, *self.schemas.problems),
             left_out=tuple(self.left),
             files=tuple(self.files.contents),
@@ -285,7 +285,7 @@ class _Reader:
             parts = []
         element = next((self._named(part, part.get("element", "")) for part in parts if part.get("element")), None)
         found = self.schemas.element(element) if element else None
-        schema = _json_schema(self.schemas, found.type, frozenset(), iter(range(MOST_NODES))) if found else None
+        schema = self.defs.element(element) if element and found else None
         faults = [one.get("name", "") for one in offered if local(one) == "fault"]
         out = [ResponseDescription(status="200", media_type="text/xml", schema=schema)]
         words = f"a fault: {', '.join(faults)}" if faults else "a fault"
@@ -353,25 +353,6 @@ class _Writer:
             Input(name=label, type=kind, required=required, allowed=list(allowed), description=part.description)
         )
         self.elements.append(SoapElement(at=here, value=ValueOf(input=label)))
-
-
-def _json_schema(schemas: XmlSchemas, of: Any, seen: frozenset[int], left: Iterator[int]) -> dict[str, Any]:
-    """The structure of a response, for proposing record types: members by local name. left: how many more nodes it may have."""
-    shape = schemas.shape(of)
-    plain: dict[str, Any] = {
-        "integer": {"type": "integer"}, "decimal": {"type": "number"}, "boolean": {"type": "boolean"},
-        "date": {"type": "string", "format": "date"}, "datetime": {"type": "string", "format": "date-time"},
-    }.get(shape.plain or "", {"type": "string"})  # fmt: skip
-    if not shape.parts or shape.key in seen or len(seen) > 12:
-        return dict(plain)
-    properties: dict[str, Any] = {}
-    for one in shape.parts:
-        if next(left, None) is None:
-            break
-        inner = _json_schema(schemas, one.type, seen | {shape.key}, left)
-        properties[one.name[1]] = {"type": "array", "items": inner} if one.is_list else inner
-    required = [one.name[1] for one in shape.parts if one.least > 0]
-    return {"type": "object", "properties": properties, **({"required": required} if required else {})}
 
 
 def _words(element: etree._Element) -> str:

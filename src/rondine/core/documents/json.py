@@ -34,19 +34,27 @@ class Limits:
     depth: int | None = 200
 
 
-def read_json(body: bytes, *, charset: str = "utf-8", limits: Limits = Limits(), name: str = "the response") -> Any:
-    """The document's value. Raises DocumentError with line and column in `where`."""
+USUAL = Limits()
+
+
+def check_size(body: bytes, limits: Limits, name: str) -> None:
+    """Raises DocumentError for a body that is too large to be read at once."""
     if len(body) > limits.size:
         raise DocumentError(
             f"{name} has {len(body):,} bytes, more than the {limits.size:,} that are read at once",
             where=name,
             hint="ask for less, or raise the limit",
         )
+
+
+def read_json(body: bytes, *, charset: str = "utf-8", limits: Limits = USUAL, name: str = "the response") -> Any:
+    """The document's value. Raises DocumentError with line and column in `where`."""
+    check_size(body, limits, name)
     if not body.strip():
         raise DocumentError(
             f"{name} is empty, not JSON", where=name, hint="look at the status: 204 and 304 have no body"
         )
-    if charset.lower().replace("_", "-") not in ("utf-8", "utf8", "us-ascii", "ascii"):
+    if charset.lower().replace("_", "-") not in ("", "utf-8", "utf8", "us-ascii", "ascii"):
         try:
             body = body.decode(charset).encode()
         except (LookupError, UnicodeDecodeError) as error:

@@ -12,19 +12,23 @@ from typing import Any
 
 from msgspec import UNSET
 
+from rondine.core.documents.elements import TEXT, text_of
 from rondine.core.documents.json import kind_of, node_at
-from rondine.core.errors import DraftError, MappingError, did_you_mean
+from rondine.core.documents.reading import ReadDocument
+from rondine.core.errors import DocumentError, DraftError, MappingError, did_you_mean
 from rondine.core.mapping.document import (
     ROOT,
     FieldRule,
+    Format,
     MappingDocument,
     Output,
+    Path,
     RecordTypeDocument,
     Source,
     problems_of,
 )
 from rondine.core.mapping.types import CONVERSIONS, ConversionError
-from rondine.core.paths import JsonPath, Location, Node, normalized_path, resolve
+from rondine.core.paths import JsonPath, Location, Node, XPath, normalized_path, resolve, xpath_of
 from rondine.core.paths.jsonpath import Name, Wildcard
 
 MISSING = object()
@@ -84,7 +88,8 @@ class Rule:
 
     name: str
     level: str
-    path: JsonPath | None
+    path: Path | None
+    is_all: bool
     position: str | None
     input: str | None
     value: Any
@@ -96,11 +101,13 @@ class Rule:
 class CompiledOutput:
     """One output, ready to run. Raises nothing for a bad row; raises MappingError if the rows cannot be found at all."""
 
-    def __init__(self, output: Output, record_type: RecordTypeDocument) -> None:
+    def __init__(self, output: Output, record_type: RecordTypeDocument, of: Format = "json") -> None:
         self.record_type = output.record_type
         self.key = tuple(record_type.key)
-        self.levels = [(level.level, level.path()) for level in output.rows]
-        self.rules = [_rule(rule, record_type) for rule in output.fields]
+        self.levels = [(level.level, level.path(of)) for level in output.rows]
+        self.rules = [_rule(rule, record_type, of) for rule in output.fields]
+        #: A place as people read it: a normalized path in JSON, an XPath in XML.
+        self.shown = xpath_of if of == "xml" else normalized_path
         self._fast = _generate(self)
 
     def run(self, document: Any, inputs: Mapping[str, Any] | None = None) -> Mapped:
@@ -113,7 +120,7 @@ class CompiledOutput:
             for trace in self.explain(document, given, only=failed):
                 if trace.data is None:
                     row = node_at(document, trace.location)
-                    mapped.rejects.append(Reject(trace.ordinal, normalized_path(trace.location), trace.problems, row))
+                    mapped.rejects.append(Reject(trace.ordinal, self.shown(trace.location), trace.problems, row))
                 else:
                     mapped.records.append((trace.ordinal, trace.data))
             mapped.records.sort(key=lambda pair: pair[0])
@@ -164,8 +171,7 @@ class CompiledOutput:
             raw = MISSING
             try:
                 if rule.path is not None:
-                    base = by_level[rule.level][0] if rule.level else nodes[-1][0]
-                    location, raw = _taken(rule, base)
+                    location, raw = _taken(rule, by_level[rule.level][0] if rule.level else nodes[-1][0])
                 elif rule.position is not None:
                     raw = by_level[rule.position][1]
                 elif rule.input is not None:
@@ -177,7 +183,7 @@ class CompiledOutput:
                 problems.append(
                     FieldProblem(
                         rule.name,
-                        normalized_path(location) if location is not None else "",
+                        self.shown(location) if location is not None else "",
                         str(error),
                         None if raw is MISSING else raw,
                     )
@@ -204,13 +210,27 @@ def compile_mapping(mapping: MappingDocument, record_types: dict[str, RecordType
         raise DraftError(
             "the mapping cannot run yet", where=problems[0].where, hint=problems[0].message, problems=problems
         )
-    return [CompiledOutput(output, record_types[output.record_type]) for output in mapping.outputs]
+    return [CompiledOutput(output, record_types[output.record_type], mapping.format) for output in mapping.outputs]
 
 
-def find_rows(path: JsonPath, base: Any, *, must_exist: bool) -> list[Node]:
+def check_format(mapping: MappingDocument, read: ReadDocument) -> None:
+    """Raises DocumentError if a body is of another format than the mapping reads."""
+    if read.is_xml != (mapping.format == "xml"):
+        raise DocumentError(
+            f"the response is {read.format.upper()}, and the mapping reads {mapping.format.upper()}",
+            where="$",
+            hint="look at what came back; another format needs another mapping",
+        )
+
+
+def find_rows(path: Path, base: Any, *, must_exist: bool) -> list[Node]:
     """What a level goes through. An empty list has no rows; so has null. A path that leads nowhere is an error at the first level only:
-    further in, a missing list is an empty one."""
+    further in, a missing list is an empty one. In XML a list without elements is not there at all: only what is around it must be."""
     found = path.find(base)
+    if isinstance(path, XPath):
+        if not found and must_exist:
+            _check_around(path, base)
+        return found
     if found or not must_exist or not path.segments:
         return found
     last = path.segments[-1]
@@ -233,8 +253,30 @@ def find_rows(path: JsonPath, base: Any, *, must_exist: bool) -> list[Node]:
     raise MappingError(f"{path.text} matches nothing in this response", where=path.text, hint=hint)
 
 
-def _rule(rule: FieldRule, record_type: RecordTypeDocument) -> Rule:
-    source: Source = rule.parsed()
+def _check_around(path: XPath, base: Any) -> None:
+    """Raises MappingError, with the nearest name, if what should be around the rows is not there."""
+    for length in range(1, len(path.steps)):
+        if not XPath(path.text, path.steps[:length]).find(base):
+            break
+    else:
+        length = len(path.steps)
+    around = XPath(path.text, path.steps[: length - 1]).find(base)[0]
+    held = around.value if isinstance(around.value, dict) else {}
+    names = [name for name in held if not name.startswith("@") and name != TEXT]
+    wanted = path.steps[length - 1].name
+    same = [name for name in names if name.rpartition(":")[2] == wanted.rpartition(":")[2]]
+    if length == len(path.steps) and (length > 1 or path.steps[0].descendant) and not same:
+        return
+    hint = f'"{same[0]}" is there, in another namespace' if same else did_you_mean(wanted, names)
+    raise MappingError(
+        f"{path.text} matches nothing in this response: there is no {wanted}",
+        where=path.text,
+        hint=hint or (f"there is {', '.join(names[:5])}" if names else "look at what came back"),
+    )
+
+
+def _rule(rule: FieldRule, record_type: RecordTypeDocument, of: Format) -> Rule:
+    source: Source = rule.parsed(of)
     known = record_type.field(rule.name)
     kind = rule.type or (known.type if known else "json")
     default: Any = MISSING
@@ -245,10 +287,18 @@ def _rule(rule: FieldRule, record_type: RecordTypeDocument) -> Rule:
             raise DraftError(
                 f'the default of field "{rule.name}" {error}', where=rule.name, hint=f"give a default that is {kind}"
             ) from error
+    path = source.path()
+    if source.all and kind != "json":
+        raise DraftError(
+            f'field "{rule.name}" is {kind}, and takes all that a path finds',
+            where=rule.name,
+            hint="make it json, or leave out all",
+        )
     return Rule(
         rule.name,
-        source.level,
-        source.path(),
+        ROOT if isinstance(path, XPath) and path.is_absolute else source.level,
+        path,
+        source.all,
         source.position,
         source.input,
         None if source.value is UNSET else source.value,
@@ -262,8 +312,9 @@ def _taken(rule: Rule, base: Node) -> tuple[Location | None, Any]:
     """The value a rule's path finds: (its place, it). Several are taken as a list by a json field, and refused by any other."""
     assert rule.path is not None
     found = rule.path.find(base.value)
-    if (
-        rule.path.singular() is None
+    if rule.is_all or (
+        isinstance(rule.path, JsonPath)
+        and rule.path.singular() is None
         and rule.kind == "json"
         and any(isinstance(s, Wildcard) for seg in rule.path.segments for s in seg.selectors)
     ):
@@ -272,7 +323,28 @@ def _taken(rule: Rule, base: Node) -> tuple[Location | None, Any]:
         return None, MISSING
     if len(found) > 1:
         raise ConversionError(f"has {len(found)} values, and the field takes one")
-    return base.location + found[0].location, found[0].value
+    raw = found[0].value
+    return base.location + found[0].location, raw if isinstance(rule.path, JsonPath) or rule.kind == "json" else _plain(
+        raw, rule.kind
+    )
+
+
+def _plain(raw: Any, kind: str) -> Any:
+    """An element's text; blanks around it count in texts only (XSD 1.1 Part 2, section 4.3.6: whiteSpace)."""
+    text = text_of(raw)
+    return text.strip() if kind != "text" and text.__class__ is str else text
+
+
+def _child(holder: Any, name: str) -> Any:
+    """The one element or attribute of this name. Raises LookupError if there are several: the exact way says so."""
+    if holder.__class__ is not dict:
+        if holder.__class__ is list:
+            raise LookupError(name)
+        return MISSING
+    value = holder.get(name, MISSING)
+    if value.__class__ is list:
+        raise LookupError(name)
+    return value
 
 
 def _made(rule: Rule, raw: Any) -> Any:
@@ -332,9 +404,17 @@ def _generate(output: CompiledOutput) -> Callable[..., int]:
     return run
 
 
-def _row_values(path: JsonPath, *, must_exist: bool) -> Callable[[Any], list[Any]]:
-    """A level's rows as plain values; the common `names[*]` over a list costs no nodes."""
-    names = _plain_list(path)
+def _row_values(path: Path, *, must_exist: bool) -> Callable[[Any], list[Any]]:
+    """A level's rows as plain values; the common `names[*]` over a list, or elements of one name, cost no nodes."""
+    names = _plain_list(path) if isinstance(path, JsonPath) else path.names()
+
+    def elements(base: Any) -> list[Any]:
+        value = base
+        for name in names or ():
+            value = value.get(name, MISSING) if type(value) is dict else MISSING
+        if names and type(value) is list:
+            return value
+        return [node.value for node in find_rows(path, base, must_exist=must_exist)]
 
     def values(base: Any) -> list[Any]:
         if names is not None:
@@ -345,11 +425,13 @@ def _row_values(path: JsonPath, *, must_exist: bool) -> Callable[[Any], list[Any
                 return value
         return [node.value for node in find_rows(path, base, must_exist=must_exist)]
 
-    return values
+    return values if isinstance(path, JsonPath) else elements
 
 
-def _plain_list(path: JsonPath) -> tuple[str, ...] | None:
+def _plain_list(path: Path) -> tuple[str, ...] | None:
     """The names that lead to a list whose elements the path selects (`trees[*]`), None if it does anything else."""
+    if isinstance(path, XPath):
+        return None
     names = _names(JsonPath(path.text, path.segments[:-1]))
     last = path.segments[-1] if path.segments else None
     return names if last is not None and last.selectors == (Wildcard(),) and not last.descendant else None
@@ -370,10 +452,16 @@ class _RowWriter:
 
     def field(self, rule: Rule) -> None:
         name = self._slot(rule.name)
-        names = _names(rule.path)
+        names = _names(rule.path) if not rule.is_all else None
         if rule.path is not None and names is not None:
             base = self._variables[rule.level][0] if rule.level else self._row
-            self._lines.append(f"v = {self._read(base, names)}")
+            read = self._member if isinstance(rule.path, JsonPath) else self._element
+            self._lines.append(f"v = {self._read(base, names, read)}")
+            if isinstance(rule.path, XPath) and rule.kind != "json":
+                plain = self._slot(lambda raw, kind=rule.kind: _plain(raw, kind))
+                self._lines.append(f"if v.__class__ is dict: v = {plain}(v)")
+                if rule.kind != "text":
+                    self._lines.append("if v.__class__ is str: v = v.strip()")
         elif rule.path is not None:
             taken = self._slot(lambda value, rule=rule: _taken(rule, Node((), value))[1])
             base = self._variables[rule.level][0] if rule.level else self._row
@@ -386,7 +474,7 @@ class _RowWriter:
             self._lines.append(f"v = {self._slot(rule.value)}")
         self._convert(rule, name)
 
-    def _read(self, base: str, names: tuple[str, ...]) -> str:
+    def _read(self, base: str, names: tuple[str, ...], member: Callable[[str, str], str]) -> str:
         """An expression for the member at `names` below `base`; every prefix is read once into a variable."""
         if not names:
             return base
@@ -395,10 +483,13 @@ class _RowWriter:
             prefix = (base, names[:length])
             if prefix not in self._prefixes:
                 variable = f"p{len(self._prefixes)}"
-                self._lines.append(f"{variable} = {self._member(holder, names[length - 1])}")
+                self._lines.append(f"{variable} = {member(holder, names[length - 1])}")
                 self._prefixes[prefix] = variable
             holder = self._prefixes[prefix]
-        return self._member(holder, names[-1])
+        return member(holder, names[-1])
+
+    def _element(self, holder: str, name: str) -> str:
+        return f"{self._slot(_child)}({holder}, {self._slot(name)})"
 
     def _member(self, holder: str, name: str) -> str:
         return f"{holder}.get({self._slot(name)}, MISSING) if {holder}.__class__ is dict else MISSING"
@@ -418,7 +509,9 @@ class _RowWriter:
         self._lines += lines
 
 
-def _names(path: JsonPath | None) -> tuple[str, ...] | None:
+def _names(path: Path | None) -> tuple[str, ...] | None:
     """The member names a path goes through, if it does nothing else."""
+    if isinstance(path, XPath):
+        return path.names()
     place = path.singular() if path else None
     return place if place is not None and all(isinstance(part, str) for part in place) else None  # type: ignore[return-value]

@@ -2,16 +2,19 @@
 
 A mapping has outputs; each fills one record type. An output walks from the whole response inwards through named levels, the last of
 which is the row. Each field says where its value comes from: a path from the row or from any level around it, the position within a level,
-an input, or a fixed value. The language of a path is written beside it; only the plain cases have a short form (`core/paths/short.py`).
+an input, or a fixed value. The language of a path is written beside it; only the plain cases have a short form: names joined by dots in JSON
+(`core/paths/short.py`), an XPath in XML (`core/paths/xpath.py`).
 """
 
+from collections.abc import Callable
+from functools import partial
 from typing import Annotated, Any, Literal
 
 from msgspec import UNSET, Meta, UnsetType
 
 from rondine.core.errors import Problem, RondineError, did_you_mean
 from rondine.core.mapping.types import FIELD_TYPES, FieldType
-from rondine.core.paths import JsonPath, parse_jsonpath, parse_short
+from rondine.core.paths import JsonPath, XPath, parse_jsonpath, parse_short, parse_xpath
 from rondine.core.paths.jsonpath import Index, Name, Segment
 from rondine.core.paths.place import parse_pointer
 from rondine.core.settings import Document
@@ -56,20 +59,26 @@ class RecordTypeDocument(Document, frozen=True):
         return next((one for one in self.fields if one.name == name), None)
 
 
+#: A path over JSON, or over XML.
+Path = JsonPath | XPath
+Format = Literal["json", "xml"]
+
+
 class At(Document, frozen=True):
-    """A path written out: exactly one of jsonpath (RFC 9535) and pointer (RFC 6901)."""
+    """A path written out: exactly one of jsonpath (RFC 9535), pointer (RFC 6901) and, in XML, xpath (XPath 1.0)."""
 
     jsonpath: str | None = None
     pointer: str | None = None
+    xpath: str | None = None
 
     def __post_init__(self) -> None:
-        if (self.jsonpath is None) == (self.pointer is None):
-            raise ValueError("give exactly one of jsonpath and pointer")
+        if [self.jsonpath, self.pointer, self.xpath].count(None) != 2:
+            raise ValueError("give exactly one of jsonpath, pointer and xpath")
 
-    def path(self) -> JsonPath:
+    def path(self) -> Path:
         if self.jsonpath is not None:
             return parse_jsonpath(self.jsonpath)
-        return pointer_path(self.pointer or "")
+        return parse_xpath(self.xpath) if self.xpath is not None else pointer_path(self.pointer or "")
 
 
 class Level(Document, frozen=True):
@@ -78,38 +87,45 @@ class Level(Document, frozen=True):
     level: FieldName
     at: str | At
 
-    def path(self) -> JsonPath:
-        return parse_short(self.at) if isinstance(self.at, str) else self.at.path()
+    def path(self, of: Format = "json") -> Path:
+        if isinstance(self.at, str):
+            return parse_xpath(self.at) if of == "xml" else parse_short(self.at)
+        return self.at.path()
 
 
 class Source(Document, frozen=True):
-    """Where a value comes from: exactly one of jsonpath, pointer, position, input and value.
+    """Where a value comes from: exactly one of jsonpath, pointer, xpath, position, input and value.
 
-    level: the level that a path starts from; left out, the row; "root", the whole response.
-    position: the name of a level; the value's number in it, counted from 0.
+    level: the level that a path starts from; left out, the row; "root", the whole response, where an xpath that begins with "/" starts too.
+    position: the name of a level; the value's number in it, counted from 0.  all: a list of everything that the path finds, for json fields.
     """
 
     level: str = ""
     jsonpath: str | None = None
     pointer: str | None = None
+    xpath: str | None = None
+    all: bool = False
     position: str | None = None
     input: str | None = None
     value: Any | UnsetType = UNSET
 
     def __post_init__(self) -> None:
-        given = [name for name in ("jsonpath", "pointer", "position", "input") if getattr(self, name) is not None]
+        names = ("jsonpath", "pointer", "xpath", "position", "input")
+        given = [name for name in names if getattr(self, name) is not None]
         if self.value is not UNSET:
             given.append("value")
         if len(given) != 1:
             raise ValueError(
-                f"give exactly one of jsonpath, pointer, position, input and value, not {' and '.join(given) or 'none'}"
+                f"give exactly one of jsonpath, pointer, xpath, position, input and value, not {' and '.join(given) or 'none'}"
             )
-        if self.level and given[0] not in ("jsonpath", "pointer"):
-            raise ValueError(f"level goes with a path, not with {given[0]}")
+        if (self.level or self.all) and given[0] not in names[:3]:
+            raise ValueError(f"{'level' if self.level else 'all'} goes with a path, not with {given[0]}")
 
-    def path(self) -> JsonPath | None:
+    def path(self) -> Path | None:
         if self.jsonpath is not None:
             return parse_jsonpath(self.jsonpath)
+        if self.xpath is not None:
+            return parse_xpath(self.xpath)
         return pointer_path(self.pointer) if self.pointer is not None else None
 
 
@@ -126,9 +142,15 @@ class FieldRule(Document, rename={"source": "from"}, frozen=True):
     default: Any | UnsetType = UNSET
     on_failure: Literal["reject"] = "reject"
 
-    def parsed(self) -> Source:
-        """The source written out: the short form "measures.girth" starts from the row."""
-        return self.source if isinstance(self.source, Source) else Source(jsonpath=parse_short(self.source).text)
+    def parsed(self, of: Format = "json") -> Source:
+        """The source written out: the short form, "measures.girth" or in XML "soil:ph/@unit", starts from the row."""
+        if isinstance(self.source, Source):
+            return self.source
+        return Source(xpath=self.source) if of == "xml" else Source(jsonpath=parse_short(self.source).text)
+
+    def path(self, of: Format = "json") -> Path | None:
+        """The path of the source, None if it has none."""
+        return self.parsed(of).path()
 
 
 class Output(Document, frozen=True):
@@ -140,10 +162,13 @@ class Output(Document, frozen=True):
 
 
 class MappingDocument(Document, frozen=True):
-    """The rules from a response to records."""
+    """The rules from a response to records. format: what it reads; json is also one JSON value a line.  namespaces: what the prefixes in the paths
+    of an XML mapping stand for.
+    """
 
     version: Literal[1] = 1
-    format: Literal["json"] = "json"
+    format: Format = "json"
+    namespaces: dict[str, str] = {}
     outputs: list[Output] = []
 
 
@@ -172,11 +197,13 @@ def problems_of(mapping: MappingDocument, record_types: dict[str, RecordTypeDocu
                     did_you_mean(output.record_type, record_types) or "make it first",
                 )
             )
-        problems += _output_problems(output, record_type, place)
+        problems += _output_problems(output, record_type, place, mapping)
     return problems
 
 
-def _output_problems(output: Output, record_type: RecordTypeDocument | None, place: str) -> list[Problem]:
+def _output_problems(
+    output: Output, record_type: RecordTypeDocument | None, place: str, mapping: MappingDocument
+) -> list[Problem]:
     problems: list[Problem] = []
     levels: list[str] = []
     if not output.rows:
@@ -192,14 +219,14 @@ def _output_problems(output: Output, record_type: RecordTypeDocument | None, pla
                 Problem(f"{here}/level", f'the name "{level.level}" is taken', "give each level a name of its own")
             )
         levels.append(level.level)
-        problems += _attempt(f"{here}/at", level.path)
+        problems += _path_problems(f"{here}/at", partial(level.path, mapping.format), mapping)
     names: set[str] = set()
     for number, rule in enumerate(output.fields):
         here = f"{place}/fields/{number}"
         if rule.name in names:
             problems.append(Problem(f"{here}/name", f'"{rule.name}" is filled twice', "keep one of the two rules"))
         names.add(rule.name)
-        problems += _attempt(f"{here}/from", lambda rule=rule: rule.parsed().path())
+        problems += _path_problems(f"{here}/from", partial(rule.path, mapping.format), mapping)
         problems += _level_problems(rule, levels, here)
         known = record_type.field(rule.name) if record_type else None
         if record_type and known is None:
@@ -246,11 +273,32 @@ def _level_problems(rule: FieldRule, levels: list[str], place: str) -> list[Prob
     return []
 
 
-def _attempt(place: str, action: Any) -> list[Problem]:
+def _path_problems(place: str, read: Callable[[], Path | None], mapping: MappingDocument) -> list[Problem]:
+    """What is wrong with a path: itself, its language, or a prefix that stands for nothing."""
     try:
-        action()
+        path = read()
     except RondineError as error:
         return [Problem(place, error.message, error.hint)]
+    if path is None:
+        return []
+    if isinstance(path, XPath) != (mapping.format == "xml"):
+        wanted, given = ("an XPath", "JSON") if mapping.format == "xml" else ("a JSONPath or pointer", "XML")
+        return [
+            Problem(
+                place, f"this path is for {given}, and the mapping reads {mapping.format.upper()}", f"write {wanted}"
+            )
+        ]
+    if isinstance(path, XPath) and path.is_absolute and "/rows/" in place and not place.endswith("/rows/0/at"):
+        return [Problem(place, "an inner level begins at the one around it", "take the / at its beginning away")]
+    if isinstance(path, XPath):
+        return [
+            Problem(
+                place,
+                f'the prefix "{prefix}" stands for no namespace',
+                did_you_mean(prefix, mapping.namespaces) or "add it to the mapping's namespaces",
+            )
+            for prefix in sorted(path.prefixes() - {*mapping.namespaces, "xml", "xsi"})
+        ]
     return []
 
 

@@ -4,11 +4,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from rondine.core.documents.elements import TEXT
+from rondine.core.documents.reading import ReadDocument
 from rondine.core.errors import MappingError
 from rondine.core.mapping.compile import find_rows
 from rondine.core.mapping.document import (
     At,
     FieldRule,
+    Format,
     Level,
     MappingDocument,
     Output,
@@ -17,9 +20,9 @@ from rondine.core.mapping.document import (
     Source,
 )
 from rondine.core.names import proposed_name
-from rondine.core.paths import parse_jsonpath, short_form
+from rondine.core.paths import parse_jsonpath, parse_xpath, short_form
 from rondine.core.schema.infer import Shape, infer
-from rondine.core.schema.outline import Correction, OutlineRow, outline
+from rondine.core.schema.outline import Correction, OutlineRow, document_outline, outline
 
 #: Names that services give their keys, the surest first.
 KEY_NAMES = ("id", "key", "number", "code", "uuid", "ref")
@@ -27,7 +30,7 @@ KEY_NAMES = ("id", "key", "number", "code", "uuid", "ref")
 
 @dataclass(frozen=True, slots=True)
 class RowChoice:
-    """A place whose values could become rows. path: a JSONPath.  count: how many there are.  holds: object, or what else."""
+    """A place whose values could become rows. path: a JSONPath, or an XPath.  count: how many there are.  holds: object, or what else."""
 
     path: str
     count: int
@@ -45,8 +48,28 @@ class Proposal:
     notes: list[str]
 
 
-def row_choices(document: Any) -> list[RowChoice]:
+def row_choices(document: ReadDocument) -> list[RowChoice]:
     """What could become rows: lists of objects first, longer ones before shorter ones, the whole response last."""
+    if document.is_xml:
+        return _element_choices(document.value)
+    return _json_choices(document.value)
+
+
+def _element_choices(value: dict[str, Any]) -> list[RowChoice]:
+    """Elements that repeat, those that hold others first; then single ones that hold others and may repeat another time; the root last."""
+    root, *lines = document_outline(infer([value], is_xml=True), is_xml=True)[1:]
+
+    def rank(line: OutlineRow) -> tuple[bool, bool, int, int]:
+        return (line.lengths is None, "object" not in line.types, -line.seen, line.depth)
+
+    wanted = [one for one in lines if (one.lengths and one.lists == 1) or (not one.lists and not one.type)]
+    return [
+        RowChoice(one.path, one.seen, "object" if "object" in one.types else "value")
+        for one in [*sorted(wanted, key=rank), root]
+    ]
+
+
+def _json_choices(document: Any) -> list[RowChoice]:
     found: list[RowChoice] = []
 
     def walk(row: OutlineRow) -> None:
@@ -63,7 +86,7 @@ def row_choices(document: Any) -> list[RowChoice]:
 
 
 def propose(
-    documents: Sequence[Any],
+    documents: Sequence[ReadDocument],
     *,
     rows: Sequence[str],
     name: str,
@@ -72,25 +95,24 @@ def propose(
 ) -> Proposal:
     """A record type and mapping for rows at these levels.
 
-    rows: one JSONPath a level, each from the level around it.  take: paths of wanted values, each from the row (`$.measures.girth`);
-    None takes every plain value.  corrections: what people said of the response, paths as in its outline.
+    rows: one JSONPath (in XML: XPath) a level, each from the level around it.  take: paths of wanted values, each from the row
+    (`$.measures.girth`, `soil:ph/@unit`); None takes every plain value.  corrections: what people said of the response, paths as in its outline.
     """
     if not rows:
         raise MappingError("nothing was pointed at", where="rows", hint="say what becomes one row")
-    values = documents
+    of = _format_of(documents)
+    values = [one.value for one in documents]
     for depth, path in enumerate(rows):
-        parsed = parse_jsonpath(path)
+        parsed = parse_xpath(path) if of == "xml" else parse_jsonpath(path)
         values = [node.value for value in values for node in find_rows(parsed, value, must_exist=depth == 0)]
-    shape = infer(values)
-    whole = "".join([rows[0], *(path[1:] for path in rows[1:])])
-    relative = [
-        Correction(path="$" + one.path.removeprefix(whole), type=one.type, name=one.name)
-        for one in corrections
-        if one.path.startswith(whole)
-    ]
+    shape = infer(values, is_xml=of == "xml")
     lines = [
-        line for line in outline(shape, relative) if line.type and "[*]" not in line.path and not _is_control(line)
+        line
+        for line in outline(shape, _from_row(corrections, rows, of), is_xml=of == "xml")
+        if line.type and not line.lists and "[*]" not in line.path and not _is_control(line)
     ]
+    if of == "xml" and len(lines) > 1 and lines[0].path == "." and not lines[0].examples:
+        lines = lines[1:]  # the row itself, which has attributes and no text
     wanted = [line for line in lines if take is None or line.path in take]
     if take is not None and (unknown := sorted(set(take) - {line.path for line in lines})):
         raise MappingError(
@@ -104,17 +126,46 @@ def propose(
     for line in wanted:
         field_name = _field_name(line, {one.name for one in fields}, name)
         fields.append(RecordField(name=field_name, type=line.type, searchable=line.type != "json"))  # type: ignore[arg-type]
-        rules.append(FieldRule(name=field_name, source=_source(line.path)))
-        shapes[field_name] = _shape_at(shape, line.path)
+        rules.append(FieldRule(name=field_name, source=line.path if of == "xml" else _source(line.path)))
+        shapes[field_name] = _element_at(shape, line.path) if of == "xml" else _shape_at(shape, line.path)
     key = _key(fields, shapes)
     rules = [FieldRule(name=rule.name, source=rule.source, required=rule.name in key) for rule in rules]
     return Proposal(
         name,
         RecordTypeDocument(fields=fields, key=key),
-        MappingDocument(outputs=[Output(record_type=name, rows=_levels(rows, name), fields=rules)]),
+        MappingDocument(
+            format=of,
+            namespaces={prefix: uri for one in documents for prefix, uri in one.namespaces.items()},
+            outputs=[Output(record_type=name, rows=_levels(rows, name, of), fields=rules)],
+        ),
         [line.path for line in lines if line not in wanted],
         _notes(wanted, key),
     )
+
+
+def _format_of(documents: Sequence[ReadDocument]) -> Format:
+    """The one format that all samples have."""
+    if len({one.is_xml for one in documents}) > 1:
+        raise MappingError("some samples are XML and some are JSON", where="bodies", hint="choose those of one format")
+    return "xml" if documents and documents[0].is_xml else "json"
+
+
+def _from_row(corrections: Sequence[Correction], rows: Sequence[str], of: Format) -> list[Correction]:
+    """The corrections of a row's parts, with their paths from the row."""
+    if of == "xml":
+        whole = "/".join(path.removesuffix("/") for path in rows)
+        found = [(one, one.path.removeprefix(whole)) for one in corrections if one.path.startswith(whole)]
+        return [
+            Correction(path=rest.removeprefix("/") or ".", type=one.type, name=one.name)
+            for one, rest in found
+            if not rest or rest.startswith("/")
+        ]
+    whole = "".join([rows[0], *(path[1:] for path in rows[1:])])
+    return [
+        Correction(path="$" + one.path.removeprefix(whole), type=one.type, name=one.name)
+        for one in corrections
+        if one.path.startswith(whole)
+    ]
 
 
 def _is_control(line: OutlineRow) -> bool:
@@ -124,13 +175,14 @@ def _is_control(line: OutlineRow) -> bool:
         or "@odata." in line.name
         or "__metadata" in line.path
         or "__deferred" in line.path
+        or line.name in ("@xsi:type", "@xsi:schemaLocation", "@xsi:noNamespaceSchemaLocation", "@xml:base")
     )
 
 
-def _levels(rows: Sequence[str], name: str) -> list[Level]:
+def _levels(rows: Sequence[str], name: str, of: Format) -> list[Level]:
     levels: list[Level] = []
     for number, path in enumerate(rows):
-        short = short_form(parse_jsonpath(path))
+        short = path if of == "xml" else short_form(parse_jsonpath(path))
         last = number == len(rows) - 1
         level = name if last else proposed_name(path, taken=[one.level for one in levels] + [name])
         levels.append(Level(level=level, at=short if short else At(jsonpath=path)))
@@ -144,19 +196,34 @@ def _source(path: str) -> str | Source:
 
 def _field_name(line: OutlineRow, taken: set[str], row_name: str) -> str:
     """The last name of the path; a clash puts the parent's before it; a plain value's row gives the record type's name."""
-    if line.path == "$":
+    if line.path in ("$", "."):
         return proposed_name(row_name, separator="_")
-    proposal = proposed_name(line.name, separator="_")
+    name = line.name if line.path.startswith("$") else _local(line.name)
+    proposal = proposed_name(name, separator="_")
     if proposal not in taken or line.is_corrected:
-        return proposed_name(line.name, separator="_", taken=taken)
-    parents = [str(part) for part in parse_jsonpath(line.path).singular() or ()]
-    return proposed_name(" ".join([*parents[-2:-1], line.name]), separator="_", taken=taken)
+        return proposed_name(name, separator="_", taken=taken)
+    if line.path.startswith("$"):
+        parents = [str(part) for part in parse_jsonpath(line.path).singular() or ()]
+    else:
+        parents = [_local(step) for step in line.path.split("/")]
+    return proposed_name(" ".join([*parents[-2:-1], name]), separator="_", taken=taken)
+
+
+def _local(step: str) -> str:
+    """The name in a step of an XPath, without its namespace."""
+    return step.removeprefix("@").rpartition(":")[2].removesuffix("()")
 
 
 def _shape_at(shape: Shape, path: str) -> Shape:
     for part in parse_jsonpath(path).singular() or ():
         shape = shape.members[str(part)]
     return shape
+
+
+def _element_at(shape: Shape, path: str) -> Shape:
+    for step in parse_xpath(path).names() or ():
+        shape = shape.members[step]
+    return shape.members.get(TEXT, shape)
 
 
 def _key(fields: list[RecordField], shapes: dict[str, Shape]) -> list[str]:

@@ -6,7 +6,7 @@ Decimals are normalised (2.0 and 2 are the same number and are kept the same); d
 
 import re
 from collections.abc import Callable
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, time, timedelta
 from decimal import Context, Decimal, InvalidOperation
 from typing import Any, Literal
 
@@ -89,7 +89,26 @@ def to_boolean(value: Any) -> bool:
     raise ConversionError(f"is {_named(value)}, not true or false")
 
 
+#: A date and time in JSON of OData before 4.0: milliseconds since 1970 and minutes from UTC (OData 3.0, "JSON Verbose Format", section 4.1).
+_ODATA_DATE = re.compile(r"/Date\((-?\d{1,15})(?:([+-]\d{1,4}))?\)/", re.ASCII)
+
+
+def odata_moment(text: str) -> datetime | None:
+    """The moment that OData's `/Date(...)/` names, in UTC; None for any other text."""
+    found = _ODATA_DATE.fullmatch(text) if text.startswith("/Date(") else None
+    if found is None:
+        return None
+    try:
+        return datetime(1970, 1, 1, tzinfo=UTC) + timedelta(milliseconds=int(found.group(1)))
+    except OverflowError:
+        return None
+
+
 def to_date(value: Any) -> date:
+    if type(value) is str and value[:6] == "/Date(" and (moment := odata_moment(value)) is not None:
+        if moment.time() != time():
+            raise ConversionError(f"is {short(value)}, a moment and not a date: its time is {moment.time()}")
+        return moment.date()
     if type(value) is str and len(value) == 10 and value[4] == "-":
         try:
             return date.fromisoformat(value)
@@ -101,7 +120,7 @@ def to_date(value: Any) -> date:
 def to_datetime(value: Any) -> datetime:
     if type(value) is str and len(value) > 10:
         try:
-            moment = datetime.fromisoformat(value)
+            moment = odata_moment(value) or datetime.fromisoformat(value)
             if moment.tzinfo is UTC:
                 return moment
             if moment.tzinfo is None:

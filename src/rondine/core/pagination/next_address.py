@@ -1,15 +1,16 @@
 """Pagination by an address of the next page in the body."""
 
+from rondine.core.errors import PathError
 from rondine.core.http import Request, Response
 from rondine.core.pagination.steps import Pages, follow
-from rondine.core.paths import parse_pointer
+from rondine.core.paths import parse_pointer, parse_xpath
 from rondine.core.settings import Document
 
 
 class NextAddress(Document, tag="next_address", frozen=True):
     """Follow the address in each response until it is missing, null or empty.
 
-    at: JSON Pointer to the address.  max_pages: responses to ask for at most.
+    at: JSON Pointer to the address, in XML an XPath.  max_pages: responses to ask for at most.
     """
 
     at: str
@@ -18,8 +19,11 @@ class NextAddress(Document, tag="next_address", frozen=True):
     def __post_init__(self) -> None:
         try:
             parse_pointer(self.at)
-        except Exception as error:
-            raise ValueError(str(error)) from error
+        except PathError as error:
+            try:
+                parse_xpath(self.at)
+            except PathError:
+                raise ValueError(str(error)) from error
 
     def exchange(self, first: Request) -> Pages:
         return follow(

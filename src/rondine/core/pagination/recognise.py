@@ -23,11 +23,13 @@ class PagingGuess:
     reason: str
 
 
-def recognise(url: str, headers: Headers, document: Any) -> list[PagingGuess]:
-    """The strategies that the response shows, the surest first; empty if it shows none."""
+def recognise(url: str, headers: Headers, document: Any, *, is_xml: bool = False) -> list[PagingGuess]:
+    """The strategies that the response shows, the surest first; empty if it shows none. is_xml: the document is as `read_elements` gives it."""
     guesses = []
     if next_link(Response(200, headers).header("Link")):
         guesses.append(PagingGuess(LinkHeader(), "a next link in the Link header"))
+    if is_xml:
+        return guesses + _in_xml(document)
     members = _members(document)
     for location, value in members:
         if _plain(location[-1]) in _NEXT and isinstance(value, str) and ("/" in value or "?" in value):
@@ -55,6 +57,24 @@ def recognise(url: str, headers: Headers, document: Any) -> list[PagingGuess]:
             )
         )
     return guesses
+
+
+def _in_xml(document: Any) -> list[PagingGuess]:
+    """A link to the next page as Atom has it (RFC 4287, section 4.2.7; RFC 5005, section 3), or an element that holds its address."""
+    root = next(iter(document), "") if isinstance(document, dict) else ""
+    held = document[root] if root else None
+    for name, value in held.items() if isinstance(held, dict) else ():
+        links = value if isinstance(value, list) else [value]
+        if _last(name) == "link" and any(isinstance(one, dict) and one.get("@rel") == "next" for one in links):
+            at = f"/{root}/{name}[@rel='next']/@href"
+            return [PagingGuess(NextAddress(at=at), f"a link to the next page at {at}")]
+        if _plain(_last(name)) in _NEXT and isinstance(value, str) and ("/" in value or "?" in value):
+            return [PagingGuess(NextAddress(at=f"/{root}/{name}"), f"a next address at /{root}/{name}")]
+    return []
+
+
+def _last(name: str) -> str:
+    return name.removeprefix("@").rpartition(":")[2]
 
 
 def _members(document: Any) -> Sequence[tuple[tuple[str, ...], Any]]:

@@ -1,4 +1,4 @@
-"""Compiled selectors: JSON Pointer (RFC 6901) and the common part of JSONPath (RFC 9535)."""
+"""Compiled selectors: JSON Pointer (RFC 6901), JSONPath (RFC 9535) and, for XML, location paths of XPath 1.0."""
 
 from rondine.core.paths.jsonpath import JsonPath, parse_jsonpath
 from rondine.core.paths.place import (
@@ -11,17 +11,21 @@ from rondine.core.paths.place import (
     resolve,
 )
 from rondine.core.paths.short import parse_short, short_form
+from rondine.core.paths.xpath import XPath, parse_xpath, xpath_of
 
 __all__ = [
     "JsonPath",
     "Location",
     "Node",
+    "XPath",
     "normalized_path",
     "parse_jsonpath",
     "parse_normalized",
     "parse_pointer",
     "parse_short",
+    "parse_xpath",
     "pointer_text",
     "resolve",
     "short_form",
+    "xpath_of",
 ]

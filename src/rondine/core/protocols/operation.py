@@ -158,13 +158,14 @@ class ResponseView(Document, frozen=True):
 
 class ResponseDescription(Document, frozen=True):
     """What a definition says of a response. status: three digits, a family such as 4XX, or default.  schema: JSON Schema 2020-12; it may
-    refer to `#/$defs/...`, the schemas of the service.
+    refer to `#/$defs/...`, the schemas of a definition: the named one, or that from which the operation came.
     """
 
     status: Annotated[str, Meta(pattern=r"^([1-5]\d\d|[1-5]XX|default)$")]
     media_type: str = ""
     schema: dict[str, Any] | bool | None = None
     description: str = ""
+    definition: str = ""
 
 
 class CameFrom(Document, frozen=True):

@@ -109,12 +109,16 @@ def service_message(document: Any) -> str:
     if isinstance(document, dict):
         if isinstance(document.get("value"), str) and "lang" in document:  # OData before 4.0
             return str(document["value"])[:500]
-        for name in ("detail", "message", "error_description", "error", "title", "errors"):
+        if any(":" in name for name in document):  # XML: whatever its namespaces
+            document = {name.rpartition(":")[2]: value for name, value in document.items()}
+        for name in ("detail", "message", "error_description", "error", "title", "errors", "text()"):
             value = document.get(name)
             if isinstance(value, str) and value:
                 return value[:500]
             if isinstance(value, (dict, list)) and (found := service_message(value)):
                 return found
+        if len(document) == 1:
+            return service_message(next(iter(document.values())))
     if isinstance(document, list) and document:
         return service_message(document[0])
     return document[:500] if isinstance(document, str) else ""

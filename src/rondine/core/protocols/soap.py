@@ -8,8 +8,7 @@ from datetime import date
 from typing import Any
 from xml.sax.saxutils import escape, quoteattr
 
-from rondine.core.documents.xml import local, read_xml
-from rondine.core.errors import DocumentError
+from rondine.core.documents.elements import text_of
 from rondine.core.protocols.inputs import value_text
 
 ENVELOPES = {"1.1": "http://schemas.xmlsoap.org/soap/envelope/", "1.2": "http://www.w3.org/2003/05/soap-envelope"}
@@ -107,30 +106,32 @@ def media_type(version: str, action: str) -> str:
     return "application/soap+xml; charset=utf-8" + (f'; action="{action}"' if action else "")
 
 
-def fault_of(body: bytes) -> str:
-    """The message of a fault, empty if the body holds none: its reason, code, and what is in its detail."""
-    if b"Fault" not in body:
+def fault_of(document: Any) -> str:
+    """The message of a fault in a document as `read_elements` gives it, empty if it holds none: its reason, code, and what is in its detail."""
+    fault = _member(_member(_member(document, "Envelope"), "Body"), "Fault")
+    if not isinstance(fault, dict):
         return ""
-    try:
-        root = read_xml(body)
-    except DocumentError:
-        return ""
-    fault = next((one for one in root.iter() if local(one) == "Fault"), None)
-    if fault is None or local(root) != "Envelope":
-        return ""
+    parts = {
+        "reason": (("faultstring",), ("Reason", "Text")),
+        "code": (("faultcode",), ("Code", "Value")),
+        "detail": (("detail",), ("Detail",)),
+    }
     found: dict[str, str] = {}
-    for one in fault.iter():
-        name = local(one)
-        if name in ("faultstring", "Text"):
-            found.setdefault("reason", _read(one))
-        elif name in ("faultcode", "Value"):
-            found.setdefault("code", _read(one).rpartition(":")[2])
-        elif name in ("detail", "Detail"):
-            found.setdefault("detail", _read(one))
+    for part, ways in parts.items():
+        for way in ways:
+            value: Any = fault
+            for name in way:
+                value = _member(value, name)
+            value = value[0] if isinstance(value, list) and value else value
+            if text := " ".join(str(text_of(value) or "").split()):
+                found[part] = text.rpartition(":")[2] if part == "code" else text
     text = found.get("reason", "")
     extra = [found[name] for name in ("code", "detail") if found.get(name) and found[name] != text]
     return (text + (f" ({'; '.join(extra)})" if extra else ""))[:500]
 
 
-def _read(element: Any) -> str:
-    return " ".join("".join(element.itertext()).split())
+def _member(value: Any, name: str) -> Any:
+    """The element of this local name within another, None if there is none."""
+    if not isinstance(value, dict):
+        return None
+    return next((one for step, one in value.items() if step.rpartition(":")[2] == name), None)

@@ -1,6 +1,8 @@
 """Whether a value is as its schema says: what differs, each with its place in the value."""
 
+import re
 from collections.abc import Iterator, Mapping
+from decimal import Decimal
 from typing import Any
 
 from jsonschema import Draft202012Validator
@@ -8,11 +10,17 @@ from jsonschema.exceptions import UnknownType, ValidationError
 from jsonschema.validators import extend
 from referencing.exceptions import Unresolvable
 
+from rondine.core.definitions.json_schema import types_of
+from rondine.core.documents.elements import TEXT, text_of
 from rondine.core.errors import Problem, short
 from rondine.core.paths import normalized_path
 
 #: Differences that are told; a response that is another one altogether has thousands.
 MOST_TOLD = 50
+#: Elements within each other that are put into the form of a schema.
+MOST_DEEP = 100
+_NUMBER = re.compile(r"[+-]?(\d+(\.\d*)?|\.\d+)", re.ASCII)
+_WHOLE = re.compile(r"[+-]?\d{1,1000}", re.ASCII)
 
 
 def _nothing(*_: Any) -> Iterator[ValidationError]:
@@ -45,6 +53,82 @@ def differences(value: Any, schema: Any, schemas: Mapping[str, Any]) -> list[Pro
     except (Unresolvable, UnknownType, RecursionError, TypeError, ValueError, KeyError, AttributeError) as error:
         out.append(Problem("$", f"the schema cannot be used here: {short(str(error)[:200])}", "correct the definition"))
     return out
+
+
+def as_described(value: Any, schema: Any, schemas: Mapping[str, Any]) -> Any:
+    """A value read from XML in the form that a schema describes: members by their local names, lists where it has lists, numbers and booleans as
+    such (OpenAPI 3.1, "XML Object"). The whole document is its root element, of a SOAP envelope what is in its body.
+    """
+    root = next(iter(value.values())) if isinstance(value, dict) and len(value) == 1 else value
+    envelope = next(iter(value), "") if isinstance(value, dict) else ""
+    if envelope.rpartition(":")[2] == "Envelope" and isinstance(root, dict):
+        body: Any = next((one for name, one in root.items() if name.rpartition(":")[2] == "Body"), {})
+        root = (
+            next((one for name, one in body.items() if not name.startswith("@")), {}) if isinstance(body, dict) else {}
+        )
+    return _described(root, schema, schemas, 0)
+
+
+def _described(value: Any, schema: Any, schemas: Mapping[str, Any], depth: int) -> Any:
+    for _ in range(20):
+        if isinstance(schema, dict) and str(schema.get("$ref", "")).startswith("#/$defs/"):
+            schema = schemas.get(schema["$ref"].removeprefix("#/$defs/"), True)
+    if isinstance(schema, dict) and "anyOf" in schema and not types_of(schema):
+        others = [one for one in schema["anyOf"] if one != {"type": "null"}]
+        return None if value is None else _described(value, others[0] if others else True, schemas, depth + 1)
+    if not isinstance(schema, dict) or depth > MOST_DEEP:
+        return value
+    kinds = types_of(schema)
+    if "array" in kinds:
+        items = schema.get("items", True)
+        return [_described(one, items, schemas, depth + 1) for one in (value if isinstance(value, list) else [value])]
+    if isinstance(value, list):
+        return [_described(one, schema, schemas, depth + 1) for one in value]
+    if "object" in kinds:
+        return _members(value, schema, schemas, depth)
+    text = text_of(value)
+    if not isinstance(text, str):
+        return text
+    plain = text.strip()
+    if "boolean" in kinds and plain in ("true", "false", "1", "0"):
+        return plain in ("true", "1")
+    if ("integer" in kinds or "number" in kinds) and _NUMBER.fullmatch(plain):
+        return int(plain) if _WHOLE.fullmatch(plain) else Decimal(plain)
+    return text
+
+
+def _members(value: Any, schema: dict[str, Any], schemas: Mapping[str, Any], depth: int) -> Any:
+    properties: dict[str, Any] = found if isinstance(found := schema.get("properties"), dict) else {}
+    if not isinstance(value, dict):
+        texts = [name for name, one in properties.items() if (one.get("xml") or {}).get("nodeType") == "text"]
+        value = {TEXT: value} if texts else {} if value == "" else value
+        if not isinstance(value, dict):
+            return value
+    called = {_name_in_xml(name, one): (name, one) for name, one in properties.items() if isinstance(one, dict)}
+    out: dict[str, Any] = {}
+    for step, held in value.items():
+        plain = (
+            step if step == TEXT else ("@" if step.startswith("@") else "") + step.removeprefix("@").rpartition(":")[2]
+        )
+        name, inner = called.get(plain) or called.get(plain.removeprefix("@")) or (plain.removeprefix("@"), True)
+        if _is_wrapped(inner):
+            held = next((one for key, one in held.items() if key[0] != "@"), []) if isinstance(held, dict) else []
+        out[name] = _described(held, inner, schemas, depth + 1)
+    return out
+
+
+def _is_wrapped(schema: Any) -> bool:
+    return isinstance(schema, dict) and bool((schema.get("xml") or {}).get("wrapped"))
+
+
+def _name_in_xml(name: str, schema: dict[str, Any]) -> str:
+    """What a member is called in XML, an attribute with @, by its xml object; of a list by that of its items."""
+    items = schema.get("items")
+    about = schema.get("xml") or (items.get("xml") if isinstance(items, dict) else None) or {}
+    if about.get("nodeType") == "text":
+        return TEXT
+    is_attribute = about.get("attribute") is True or about.get("nodeType") == "attribute"
+    return f"{'@' if is_attribute else ''}{about.get('name') or name}"
 
 
 def _told(error: ValidationError) -> Problem:

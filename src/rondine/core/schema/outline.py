@@ -2,10 +2,12 @@
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from itertools import islice
 from typing import Any
 
+from rondine.core.documents.elements import TEXT
 from rondine.core.mapping.types import FieldType
-from rondine.core.schema.infer import Shape
+from rondine.core.schema.infer import Shape, text_type
 from rondine.core.settings import Document
 
 Step = str | None  # a member's name, or None for "each element"
@@ -26,8 +28,8 @@ class Correction(Document, frozen=True):
 
 @dataclass(frozen=True, slots=True)
 class OutlineRow:
-    """path: a JSONPath with [*] for each element.  presence: share of the parent's occurrences that had it (0 to 1).
-    type: the field type proposed or corrected, empty for objects and lists."""
+    """path: a JSONPath with [*] for each element, in XML an XPath.  presence: share of the parent's occurrences that had it (0 to 1).
+    type: the field type proposed or corrected, empty for objects and lists.  lists: how many lists it is within, its own included in XML."""
 
     path: str
     name: str
@@ -42,15 +44,75 @@ class OutlineRow:
     lengths: tuple[int, int] | None
     examples: list[str]
     is_corrected: bool = False
+    lists: int = 0
 
     def to_json(self) -> dict[str, Any]:
         return {name: getattr(self, name) for name in self.__slots__}
 
 
-def outline(shape: Shape, corrections: Sequence[Correction] = ()) -> list[OutlineRow]:
-    """The lines of a shape from the outside in, corrected; unknown paths among the corrections change nothing."""
+def outline(shape: Shape, corrections: Sequence[Correction] = (), *, is_xml: bool = False) -> list[OutlineRow]:
+    """The lines of a shape from the outside in, corrected; unknown paths among the corrections change nothing.
+
+    is_xml: paths are XPaths, and elements that repeat have one line for all of them. A row's own paths begin with its first step, the row is `.`.
+    """
     by_path = {one.path: one for one in corrections}
-    return [row for number, row in enumerate(_rows(shape, "$", "", 0, shape.seen, by_path)) if number < MOST_LINES]
+    if is_xml:
+        return list(islice(_elements(shape, ".", "", 0, shape.seen, by_path), MOST_LINES))
+    return list(islice(_rows(shape, "$", "", 0, shape.seen, by_path), MOST_LINES))
+
+
+def document_outline(shape: Shape, corrections: Sequence[Correction] = (), *, is_xml: bool = False) -> list[OutlineRow]:
+    """The lines of whole documents: as `outline`, but that XPaths are absolute."""
+    if not is_xml:
+        return outline(shape, corrections)
+    by_path = {one.path: one for one in corrections}
+    return list(islice(_elements(shape, "/", "", 0, shape.seen, by_path), MOST_LINES))
+
+
+def _elements(
+    held: Shape, path: str, name: str, depth: int, of: int, corrections: dict[str, Correction], lists: int = 0
+) -> Iterator[OutlineRow]:
+    shape = held.element if held.kinds["array"] and held.element is not None else held
+    lists += shape is not held
+    correction = corrections.get(path)
+    text = _text_in(shape)
+    yield OutlineRow(
+        path=path,
+        name=(correction.name if correction and correction.name else name),
+        depth=depth,
+        types=shape.types,
+        type=(correction.type if correction and correction.type else element_type(shape)),
+        format=text.format if text_type(text) == "string" else None,
+        presence=round(held.seen / of, 4) if of else 0.0,
+        nulls=held.nulls + (shape.nulls if shape is not held else 0),
+        seen=shape.seen,
+        fractional=text.fractional,
+        lengths=held.lengths,
+        examples=text.examples,
+        is_corrected=correction is not None,
+        lists=lists,
+    )
+    for member_name, member in shape.members.items():
+        if member is not text:
+            step = member_name if path == "." else f"{path.rstrip('/')}/{member_name}"
+            yield from _elements(member, step, member_name, depth + 1, shape.kinds["object"], corrections, lists)
+
+
+def _text_in(shape: Shape) -> Shape:
+    """The shape of an element's text, which is its own where it has no attributes; its own too where it holds other elements."""
+    if TEXT in shape.members and all(name == TEXT or name.startswith("@") for name in shape.members):
+        return shape.members[TEXT]
+    return shape
+
+
+def element_type(shape: Shape) -> FieldType | str:
+    """The field type of an element or attribute: of its text; empty for one that only holds others."""
+    if shape.kinds["object"]:
+        if any(not name.startswith("@") and name != TEXT for name in shape.members):
+            return ""
+        return element_type(text) if (text := _text_in(shape)) is not shape else "text"
+    found = {"integer": "integer", "number": "decimal", "boolean": "boolean"}.get(text_type(shape))
+    return found or field_type(shape)
 
 
 def _rows(

@@ -3,18 +3,19 @@
 from collections.abc import Mapping
 from typing import Any
 
-from rondine.core.mapping.compile import RowTrace, compile_mapping
+from rondine.core.errors import InputError
+from rondine.core.mapping.compile import CompiledOutput, RowTrace, compile_mapping
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.mapping.propose import propose
-from rondine.core.paths import normalized_path, pointer_text
-from rondine.core.schema import Correction, infer, outline, to_json_schema
+from rondine.core.paths import pointer_text
+from rondine.core.schema import Correction, document_outline, infer, to_json_schema
 from rondine.core.settings import dump, load
 from rondine.server.access.models import Project
 from rondine.server.records.browsing import shown_data
 from rondine.server.records.kinds import record_types_of
 from rondine.server.records.models import RecordSet, RecordType
-from rondine.server.services.actions import body_of, shown_row_choices, value_of
-from rondine.server.services.models import Environment
+from rondine.server.services.actions import body_of, document_of, shown_row_choices, value_for
+from rondine.server.services.models import Body, Environment
 
 #: Rows shown in a preview; the counts cover all.
 SHOWN = 200
@@ -22,16 +23,24 @@ SHOWN = 200
 
 def outline_of(project: Project, bodies: list[str], corrections: list[Any]) -> dict[str, Any]:
     """The schema of one or more stored bodies: its lines for people and as JSON Schema."""
-    values = [value_of(body_of(project, one)) for one in bodies]
-    shape = infer(values)
+    documents = [document_of(body_of(project, one)) for one in bodies]
+    is_xml = documents[0].is_xml
+    if any(one.is_xml != is_xml for one in documents):
+        raise InputError("some bodies are XML and some are JSON", where="/bodies", hint="choose those of one format")
+    shape = infer([one.value for one in documents], is_xml=is_xml)
     corrected = load(list[Correction], corrections, where="/corrections")
-    lines = [row.to_json() for row in outline(shape, corrected)]
-    return {"lines": lines, "schema": to_json_schema(shape), "row_choices": shown_row_choices(values[0])}
+    namespaces = {prefix: uri for one in documents for prefix, uri in one.namespaces.items()}
+    return {
+        "lines": [row.to_json() for row in document_outline(shape, corrected, is_xml=is_xml)],
+        "schema": to_json_schema(shape, is_xml=is_xml, namespaces=namespaces),
+        "row_choices": shown_row_choices(documents[0]),
+        "namespaces": namespaces,
+    }
 
 
 def proposal(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
     """A record type and a mapping for what was pointed at."""
-    documents = [value_of(body_of(project, one)) for one in given["bodies"]]
+    documents = [document_of(body_of(project, one)) for one in given["bodies"]]
     made = propose(
         documents,
         rows=given["rows"],
@@ -50,8 +59,8 @@ def proposal(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
 
 def preview(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
     """What a mapping makes of a stored response: records, rejects, and the place of every value. Keeps nothing."""
-    value = value_of(body_of(project, given["body"]))
     mapping: MappingDocument = load(MappingDocument, given["mapping"], where="/mapping")
+    value = value_for(mapping, body_of(project, given["body"]))
     record_types = record_types_of(project.pk)
     for name, document in (given.get("record_types") or {}).items():
         record_types[name] = load(RecordTypeDocument, document, where=f"/record_types/{name}")
@@ -63,7 +72,7 @@ def preview(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
             if number >= SHOWN and trace.data is not None:
                 continue
             if len(rows) < SHOWN * 2:
-                rows.append(shown_trace(trace, record_types[compiled.record_type]))
+                rows.append(shown_trace(trace, record_types[compiled.record_type], compiled))
         outputs.append(
             {
                 "record_type": compiled.record_type,
@@ -76,12 +85,12 @@ def preview(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
     return {"outputs": outputs}
 
 
-def shown_trace(trace: RowTrace, document: RecordTypeDocument) -> dict[str, Any]:
-    """A row with the place of each of its values: pointer for programs, normalized path for people."""
+def shown_trace(trace: RowTrace, document: RecordTypeDocument, compiled: CompiledOutput) -> dict[str, Any]:
+    """A row with the place of each of its values: pointer for programs, normalized path or XPath for people."""
     return {
         "ordinal": trace.ordinal,
         "pointer": pointer_text(trace.location),
-        "path": normalized_path(trace.location),
+        "path": compiled.shown(trace.location),
         "data": None if trace.data is None else shown_data(trace.data, document),
         "fields": [
             {
@@ -101,7 +110,7 @@ def record_set(environment: Environment, record_type: RecordType) -> RecordSet:
 
 
 def places_of(
-    value: Any,
+    body: Body,
     mapping: MappingDocument,
     record_types: dict[str, RecordTypeDocument],
     record_type: str,
@@ -111,6 +120,6 @@ def places_of(
     """How the record of one row of a stored response was made, None if the row is not there (any more)."""
     for compiled in compile_mapping(mapping, record_types):
         if compiled.record_type == record_type:
-            for trace in compiled.explain(value, inputs, only={ordinal}):
-                return shown_trace(trace, record_types[record_type])
+            for trace in compiled.explain(value_for(mapping, body), inputs, only={ordinal}):
+                return shown_trace(trace, record_types[record_type], compiled)
     return None

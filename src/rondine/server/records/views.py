@@ -21,7 +21,7 @@ from rondine.server.records.browsing import browse, find_record, shown_data
 from rondine.server.records.kinds import FEEDS, MAPPINGS, RECORD_TYPES
 from rondine.server.records.models import Feed, Record
 from rondine.server.runs.models import Call, Run
-from rondine.server.services.actions import environment_of, value_of
+from rondine.server.services.actions import environment_of
 
 RecordTypeList, RecordTypeDetail, RecordTypeRevisions = item_views(RECORD_TYPES)
 MappingList, MappingDetail, MappingRevisions = item_views(MAPPINGS)
@@ -77,12 +77,14 @@ class OutlineLine(serializers.Serializer[Any]):
     lengths = serializers.ListField(child=serializers.IntegerField(), allow_null=True)
     examples = serializers.ListField(child=serializers.CharField())
     is_corrected = serializers.BooleanField()
+    lists = serializers.IntegerField(help_text="of XML: how many lists it is within, its own included")
 
 
 class OutlineShown(serializers.Serializer[Any]):
     lines = OutlineLine(many=True)
     schema = serializers.DictField()
     row_choices = RowChoiceLine(many=True, help_text="what could become rows, of the first body")
+    namespaces = serializers.DictField(child=serializers.CharField(), help_text="of XML: what its prefixes stand for")
 
 
 class OutlineView(ProjectView):
@@ -102,7 +104,7 @@ class ProposalAsked(OutlineAsked):
         child=serializers.CharField(max_length=1000),
         min_length=1,
         max_length=8,
-        help_text="what becomes one row: a JSONPath a level",
+        help_text="what becomes one row: a JSONPath a level, in XML an XPath",
     )
     take = serializers.ListField(
         child=serializers.CharField(max_length=1000),
@@ -293,7 +295,7 @@ class RecordView(ProjectView):
         try:
             types = {one: load(RecordTypeDocument, document) for one, document in run.content["record_types"].items()}
             mapping: MappingDocument = load(MappingDocument, run.content["mapping"])
-            row = places_of(value_of(call.body), mapping, types, name, record.ordinal, run.inputs)
+            row = places_of(call.body, mapping, types, name, record.ordinal, run.inputs)
         except RondineError as error:
             return {**trace, "body": str(call.body.pk), "note": str(error)}
         return {**trace, "body": str(call.body.pk), "row": row, "mapping": run.content["mapping"]}

@@ -15,18 +15,20 @@ from django.db import OperationalError, models, transaction
 from django.utils import timezone
 
 from rondine.core.connection import FeedDocument
-from rondine.core.documents import Limits, json_text, read_json
+from rondine.core.documents import Limits, ReadDocument, json_text, read_document
+from rondine.core.documents.elements import text_of
 from rondine.core.errors import PaginationError, RondineError, RunEnded, ServiceError
 from rondine.core.http import Exchange, Request, Response, Send, http_text, once, shown_headers
-from rondine.core.mapping.compile import CompiledOutput, Mapped, compile_mapping
+from rondine.core.mapping.compile import CompiledOutput, Mapped, check_format, compile_mapping
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.mapping.sealing import SealedRow, seal
 from rondine.core.pagination import Ending, PageNumber
-from rondine.core.paths import parse_pointer, resolve
+from rondine.core.paths import parse_pointer, parse_xpath, resolve
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.operation import OperationDocument
 from rondine.core.protocols.outcome import outcome
 from rondine.core.protocols.rest import build_request, with_connection
+from rondine.core.protocols.soap import fault_of
 from rondine.core.settings import load
 from rondine.engine.client import Arrival, Engine, Line, SideCall
 from rondine.server.records.actions import record_set
@@ -67,6 +69,7 @@ class ReadyFeed:
     operation: OperationDocument
     first: Request
     calls: int
+    mapping: MappingDocument
     outputs: list[CompiledOutput]
     sets: dict[str, tuple[int, int]]  # record type -> (set id, version of the record type)
     record_types: dict[str, RecordTypeDocument]
@@ -261,27 +264,35 @@ class FeedRun:
         """Reads and maps one page; runs in a thread. Raises ServiceError for a bad status, DocumentError for what is not JSON."""
         where = f"call {page.number}: {arrival.request.method} {arrival.request.url}"
         if not 200 <= arrival.status < 300:
-            value = None
+            read = ReadDocument(None)
             try:
-                value = read_json(arrival.body, charset=arrival.charset)
+                read = read_document(arrival.body, media_type=arrival.media_type, charset=arrival.charset)
             except RondineError:
                 pass
-            meaning = outcome(arrival.status, value, arrival.headers)
+            meaning = outcome(arrival.status, read.value, arrival.headers, fault=fault_of(read.value))
             raise ServiceError(
                 f"the service answered {arrival.status}: {meaning.words}{' - ' + meaning.message if meaning.message else ''}",
                 where=where,
                 hint=meaning.hint,
             )
-        value = read_json(arrival.body, charset=arrival.charset, limits=UNWALKED)
-        if not (meaning := outcome(arrival.status, value)).is_good:
+        mapping = self.ready.mapping
+        read = read_document(
+            arrival.body,
+            media_type=arrival.media_type,
+            charset=arrival.charset,
+            limits=UNWALKED,
+            namespaces=mapping.namespaces,
+        )
+        value = read.value
+        if not (meaning := outcome(arrival.status, value, fault=fault_of(value) if read.is_xml else "")).is_good:
             raise ServiceError(f"{meaning.words} - {meaning.message}", where=where, hint=meaning.hint)
+        check_format(mapping, read)
         for compiled in self.ready.outputs:
             mapped = compiled.run(value, self.ready.inputs)
             rows, rejects = seal(compiled, mapped)
             page.mapped.append((compiled, mapped, rows, rejects))
             page.rows += mapped.rows if compiled is self.ready.outputs[0] else 0
-        found = {name: resolve(value, parse_pointer(pointer)) for name, pointer in ask.wanted.items()}
-        return {name: place[1] for name, place in found.items() if place is not None}
+        return {name: found for name, place in ask.wanted.items() if (found := value_at(read, place)) is not None}
 
     # --- keep
 
@@ -403,6 +414,15 @@ class FeedRun:
         )
 
 
+def value_at(read: ReadDocument, place: str) -> Any:
+    """The value at a place that a strategy asked for: a JSON Pointer, in XML an XPath; None if there is none."""
+    if read.is_xml:
+        nodes = parse_xpath(place).find(read.value)
+        return text_of(nodes[0].value) if nodes else None
+    found = resolve(read.value, parse_pointer(place))
+    return found[1] if found is not None else None
+
+
 def rejected_row(run_id: int, record_type: str, call: int, reject: Any) -> RejectedRow:
     row = reject.row if isinstance(reject.row, str) and not reject.path else json_text(reject.row)
     problems = [
@@ -433,7 +453,8 @@ def load_feed(run: Run) -> ReadyFeed:
     standing = standing_values(run.project, run.environment.name)
     values = checked_inputs(operation.inputs, run.inputs, standing)
     record_types = {name: load(RecordTypeDocument, document) for name, document in content["record_types"].items()}
-    outputs = compile_mapping(load(MappingDocument, content["mapping"]), record_types)
+    mapping: MappingDocument = load(MappingDocument, content["mapping"])
+    outputs = compile_mapping(mapping, record_types)
     sets: dict[str, tuple[int, int]] = {}
     for output in outputs:
         record_type = RecordType.objects.get(project=run.project, name=output.record_type)
@@ -453,6 +474,7 @@ def load_feed(run: Run) -> ReadyFeed:
         operation,
         first,
         calls,
+        mapping,
         outputs,
         sets,
         record_types,

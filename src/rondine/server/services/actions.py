@@ -1,5 +1,7 @@
 """Reaching services: connections made ready, requests shown and tried, secrets set, responses looked at."""
 
+import base64
+import binascii
 import json
 import os
 import socket
@@ -17,7 +19,7 @@ from django.db.models import F, Q
 from django.utils import timezone
 
 from rondine.core.connection import ConnectionDocument, SampleDocument, StandingParameter
-from rondine.core.documents import read_json
+from rondine.core.documents import ReadDocument, likely_media_type, read_document
 from rondine.core.errors import (
     Conflict,
     DocumentError,
@@ -31,6 +33,8 @@ from rondine.core.errors import (
 from rondine.core.http import Response, Send, http_text, shown_headers
 from rondine.core.keylike import keys_in_text, masked
 from rondine.core.limits import meter
+from rondine.core.mapping.compile import check_format
+from rondine.core.mapping.document import MappingDocument
 from rondine.core.mapping.propose import row_choices
 from rondine.core.pagination.recognise import recognise
 from rondine.core.protocols.inputs import checked_inputs, standing_value, value_text
@@ -39,7 +43,7 @@ from rondine.core.protocols.outcome import outcome
 from rondine.core.protocols.rest import Built, build_request, with_connection
 from rondine.core.protocols.soap import fault_of
 from rondine.core.protocols.values import ValueOf, parts_of
-from rondine.core.schema.check import differences
+from rondine.core.schema.check import as_described, differences
 from rondine.core.secret import MASK, Secret
 from rondine.core.settings import dump, load
 from rondine.core.signin import Given, NoSignIn, ReadToken, SignIn, SignInOperation, Token
@@ -624,6 +628,7 @@ def trial_report(run: Run) -> dict[str, Any]:
         "call": call,
         "outcome": None,
         "body": None,
+        "format": "",
         "unreadable": "",
         "row_choices": [],
         "paging": [],
@@ -634,18 +639,20 @@ def trial_report(run: Run) -> dict[str, Any]:
     if call.body is not None:
         report["body"] = str(call.body.pk)
         try:
-            value = value_of(call.body)
-            report["row_choices"] = shown_row_choices(value)
+            read = document_of(call.body)
+            value = read.value
+            report["format"] = read.format
+            report["row_choices"] = shown_row_choices(read)
             report["paging"] = [
                 {"paging": dump(one.paging), "reason": one.reason}
-                for one in recognise(call.url, tuple(map(tuple, call.headers)), value)
+                for one in recognise(call.url, tuple(map(tuple, call.headers)), value, is_xml=read.is_xml)
             ]
         except DocumentError as error:
             report["unreadable"] = str(error)
     if call.status is not None and report["body"] and not report["unreadable"]:
-        report["described"], report["differences"] = against_definition(run, call.status, value)
+        report["described"], report["differences"] = against_definition(run, call.status, read)
     if call.status is not None:
-        fault = fault_of(call.body.content()) if call.body is not None and report["unreadable"] else ""
+        fault = fault_of(value) if report["format"] == "xml" else ""
         meaning = outcome(call.status, value, tuple(map(tuple, call.headers)), fault=fault)
         report["outcome"] = {
             "is_good": meaning.is_good,
@@ -656,7 +663,7 @@ def trial_report(run: Run) -> dict[str, Any]:
     return report
 
 
-def against_definition(run: Run, status: int, value: Any) -> tuple[str, list[dict[str, str]]]:
+def against_definition(run: Run, status: int, read: ReadDocument) -> tuple[str, list[dict[str, str]]]:
     """(which described response it is, such as 200, 4XX or default; what differs from it). Empty if the operation describes none."""
     if run.operation is None:
         return "", []
@@ -664,21 +671,30 @@ def against_definition(run: Run, status: int, value: Any) -> tuple[str, list[dic
     described = response_for(document, status)
     if described is None or described.schema is None:
         return "", []
-    held = None
-    if document.came_from is not None:
-        held = Definition.objects.filter(project=run.project_id, name=document.came_from.definition).first()
-    found = differences(value, described.schema, held.schemas if held else {})
+    held, name = None, described.definition or (document.came_from.definition if document.came_from else "")
+    if name:
+        held = Definition.objects.filter(project=run.project_id, name=name).first()
+    schemas = held.schemas if held else {}
+    value = as_described(read.value, described.schema, schemas) if read.is_xml else read.value
+    found = differences(value, described.schema, schemas)
     return described.status, [one.to_json() for one in found]
 
 
-def shown_row_choices(value: Any) -> list[dict[str, Any]]:
+def shown_row_choices(document: ReadDocument) -> list[dict[str, Any]]:
     """What could become rows, the twenty likeliest."""
-    return [{"path": one.path, "count": one.count, "holds": one.holds} for one in row_choices(value)[:20]]
+    return [{"path": one.path, "count": one.count, "holds": one.holds} for one in row_choices(document)[:20]]
 
 
-def value_of(body: Body) -> Any:
-    """The body's JSON value. Raises DocumentError with line and column."""
-    return read_json(body.content(), charset=body.charset)
+def document_of(body: Body, namespaces: Mapping[str, str] | None = None) -> ReadDocument:
+    """The body read by its format: JSON, NDJSON or XML. namespaces: prefixes for XML names. Raises DocumentError with line and column."""
+    return read_document(body.content(), media_type=body.media_type, charset=body.charset, namespaces=namespaces)
+
+
+def value_for(mapping: MappingDocument, body: Body) -> Any:
+    """The body's value, with XML names as the mapping calls them. Raises DocumentError if it is of another format than the mapping reads."""
+    read = document_of(body, mapping.namespaces)
+    check_format(mapping, read)
+    return read.value
 
 
 def body_of(project: Project, body_id: str) -> Body:
@@ -691,20 +707,19 @@ def body_of(project: Project, body_id: str) -> Body:
 
 
 def keep_sample(project: Project, person: Person, given: Mapping[str, Any]) -> Sample:
-    """A sample from a trial's call (`run`) or from pasted text. Raises DocumentError if the text is not sound."""
-    text = given.get("text")
-    if (text is None) == (given.get("run") is None):
+    """A sample from a trial's call (`run`), from pasted text, or from a file's bytes. Raises DocumentError if it is not sound."""
+    if sum(given.get(name) is not None for name in ("run", "text", "base64")) != 1:
         raise InputError(
-            "give either a run or a text", where="/run", hint="run: the number of a trial; text: a response pasted"
+            "give one of run, text and base64",
+            where="/run",
+            hint="run: the number of a trial; text: a response pasted; base64: the bytes of a file",
         )
-    if text is not None:
-        content = text.encode("utf-8", "surrogatepass")
-        media_type = given.get("media_type") or "application/json"
-        if "json" not in media_type:
-            raise InputError(f'samples of "{media_type}" are not read yet', where="/media_type", hint="paste JSON")
-        read_json(content, name="the sample")
+    if given.get("run") is None:
+        content, charset = given_content(given)
+        media_type = given.get("media_type") or likely_media_type(content)
+        read_document(content, media_type=media_type, charset=charset, name="the sample")
         content = _without_keys(content, given.get("keys"))
-        document, body = SampleDocument(), Body.of(project.pk, content, media_type, "utf-8")
+        document, body = SampleDocument(), Body.of(project.pk, content, media_type, charset)
     else:
         call = Call.objects.select_related("body").filter(run__project=project, run_id=given["run"], number=1).first()
         if call is None or call.body is None:
@@ -725,6 +740,18 @@ def keep_sample(project: Project, person: Person, given: Mapping[str, Any]) -> S
         "document": dump(document),
     }
     return make_item(SAMPLES, project, person, wanted, body=body)
+
+
+def given_content(given: Mapping[str, Any], here: str = "") -> tuple[bytes, str]:
+    """(content, its charset) of a text, or of bytes in base64, which may say their encoding themselves."""
+    if given.get("text") is not None:
+        return given["text"].encode("utf-8", "surrogatepass"), "utf-8"
+    try:
+        return base64.b64decode(given["base64"], validate=True), ""
+    except (binascii.Error, ValueError) as error:
+        raise InputError(
+            f"this is not base64: {error}", where=f"{here}/base64", hint="encode the bytes anew"
+        ) from error
 
 
 def _without_keys(content: bytes, keys: str | None) -> bytes:

@@ -7,7 +7,7 @@ from typing import Any
 from asgiref.sync import sync_to_async
 from django.utils import timezone
 
-from rondine.core.documents import read_json
+from rondine.core.documents import read_document
 from rondine.core.errors import Conflict, DocumentError, RondineError, ServiceTooSlow, SignInRefused
 from rondine.core.http import Request, Send
 from rondine.core.protocols.outcome import outcome
@@ -76,7 +76,7 @@ async def look_at(line: Line, engine: Engine, stages: list[Stage]) -> None:
         return
     value = None
     try:
-        value = read_json(arrival.body)
+        value = read_document(arrival.body, media_type=arrival.media_type, charset=arrival.charset).value
     except DocumentError:
         pass
     meaning = outcome(arrival.status, value, arrival.headers)

@@ -183,6 +183,9 @@ class DefinitionShown(serializers.Serializer[Any]):
     files = serializers.ListField(child=serializers.CharField())
     size = serializers.IntegerField(help_text="bytes of all files")
     schemas = serializers.IntegerField()
+    roots = serializers.ListField(
+        child=serializers.CharField(), help_text="of a schema or a sample alone: what a response may be described by"
+    )
     operations = OfferedOperation(many=True)
     servers = OfferedServer(many=True)
     sign_ins = OfferedSignIn(many=True)
@@ -204,6 +207,7 @@ def shown_preview(found: Preview) -> dict[str, Any]:
         "files": sorted(found.source.contents),
         "size": sum(map(len, found.source.contents.values())),
         "schemas": len(read.schemas),
+        "roots": list(read.roots),
         "operations": [_offered(one, found) for one in read.operations],
         "servers": [asdict(one) for one in read.servers],
         "sign_ins": [

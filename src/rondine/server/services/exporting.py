@@ -2,13 +2,14 @@
 
 from rondine.core.connection import ConnectionDocument, ServiceDocument
 from rondine.core.definitions.export import Exported, ExportedOperation, to_openapi
+from rondine.core.documents import ReadDocument
 from rondine.core.errors import DocumentError
 from rondine.core.protocols.operation import OperationDocument
 from rondine.core.schema import infer, to_json_schema
 from rondine.core.settings import load
 from rondine.server.access.models import Project
 from rondine.server.items.actions import find_item
-from rondine.server.services.actions import environment_of, value_of
+from rondine.server.services.actions import document_of, environment_of
 from rondine.server.services.kinds import SERVICES
 from rondine.server.services.models import Connection, Definition, Operation, Sample, Service
 
@@ -46,10 +47,14 @@ def _sampled(operation: Operation) -> dict[str, object] | None:
     """The schema of what was sampled, unless a definition describes the responses."""
     if operation.document.get("responses"):
         return None
-    values = []
+    documents: list[ReadDocument] = []
     for sample in Sample.objects.filter(operation=operation).select_related("body").order_by("name")[:MOST_SAMPLES]:
         try:
-            values.append(value_of(sample.body))
+            documents.append(document_of(sample.body))
         except DocumentError:
             continue
-    return to_json_schema(infer(values)) if values else None
+    if not documents:
+        return None
+    first = documents[0]
+    values = [one.value for one in documents if one.is_xml == first.is_xml]
+    return to_json_schema(infer(values, is_xml=first.is_xml), is_xml=first.is_xml, namespaces=first.namespaces)

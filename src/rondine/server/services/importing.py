@@ -1,7 +1,5 @@
 """Importing definitions: looked at first, chosen from, written in one transaction; and again later, with what has changed shown before it is taken."""
 
-import base64
-import binascii
 import hashlib
 import json
 import threading
@@ -20,12 +18,12 @@ from msgspec import UNSET, structs
 from rondine.core.connection import ConnectionDocument
 from rondine.core.definitions import Definition as Read
 from rondine.core.definitions import DescribedOperation, Files, Server, fit_to_keep, read_definition
-from rondine.core.definitions.compare import Merged, merged, without_inputs
+from rondine.core.definitions.compare import Difference, Merged, fields_of, merged, without_inputs
 from rondine.core.definitions.files import MOST_FILES, main_of, unpacked
 from rondine.core.definitions.graphql import introspection_query
 from rondine.core.definitions.model import DefinitionDocument, schemas_needed
 from rondine.core.definitions.record_types import ProposedType, proposed_types
-from rondine.core.documents import read_json
+from rondine.core.documents import ReadDocument, read_document, read_json
 from rondine.core.errors import (
     Conflict,
     DocumentError,
@@ -36,11 +34,12 @@ from rondine.core.errors import (
 from rondine.core.http import Request, Send, origin
 from rondine.core.mapping.propose import row_choices
 from rondine.core.names import proposed_name
-from rondine.core.paths import parse_jsonpath
+from rondine.core.paths import parse_jsonpath, parse_xpath
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.operation import CameFrom, OperationDocument, is_reading, path_variables
 from rondine.core.protocols.outcome import outcome
 from rondine.core.protocols.rest import build_request, with_connection
+from rondine.core.protocols.soap import fault_of
 from rondine.core.settings import dump, load
 from rondine.core.signin import NoSignIn
 from rondine.engine.client import Engine, Line
@@ -52,6 +51,7 @@ from rondine.server.services.actions import (
     TRIAL_PATIENCE,
     connection_for,
     environment_of,
+    given_content,
     guard_of,
     line_of,
     release_database,
@@ -90,15 +90,7 @@ def uploaded(files: Sequence[Mapping[str, Any]], main: str = "") -> Source:
     """Files as the API takes them: a name, and a text or bytes in base64."""
     contents = {}
     for number, one in enumerate(files):
-        try:
-            content = (
-                base64.b64decode(one["base64"], validate=True)
-                if "base64" in one
-                else one["text"].encode("utf-8", "surrogatepass")
-            )
-        except (binascii.Error, ValueError) as error:
-            raise InputError(f"the file is not base64: {error}", where=f"/files/{number}/base64") from error
-        contents[one["name"]] = content
+        contents[one["name"]], _ = given_content(one, f"/files/{number}")
     contents = {name: fit_to_keep(content) for name, content in unpacked(contents).items()}
     if main and main not in contents:
         raise InputError(f'there is no file "{main}"', where="/main", hint=did_you_mean(main, contents))
@@ -220,7 +212,7 @@ class Preview:
 def preview(project: Project, source: Source, service: str = "") -> Preview:
     found = read(source)
     names, there = _names(project, found, service)
-    types = proposed_types([one.document for one in found.operations[:500]], found.schemas)
+    types = proposed_types([one.document for one in found.operations[:500]], found.schemas, found.roots)
     return Preview(source, found, names, frozenset(there), types)
 
 
@@ -346,6 +338,7 @@ def _described(source: Source, found: Read) -> DefinitionDocument:
         documentation=found.documentation[:2000],
         main=source.main,
         files=sorted(source.contents),
+        roots=list(found.roots),
         hash=source.hash,
     )
 
@@ -382,7 +375,7 @@ def _remember(item: Definition, found: Read, chosen: Sequence[DescribedOperation
     """Keeps what the definition says of the chosen operations, and the schemas they need."""
     item.offered = {**item.offered, **{one.key: dump(one.document) for one in chosen}}
     documents = [load(OperationDocument, one) for one in item.offered.values()]
-    item.schemas = {**item.schemas, **schemas_needed(documents, found.schemas)}
+    item.schemas = {**item.schemas, **(found.schemas if found.roots else schemas_needed(documents, found.schemas))}
     item.save(update_fields=["offered", "schemas"])
 
 
@@ -395,7 +388,7 @@ def _make_types(
     wanted: Sequence[str] | None,
 ) -> list[str]:
     """Makes the record types that were chosen, those of the chosen operations by default; what is there stays as it is."""
-    proposed = {one.name: one for one in proposed_types([one.document for one in chosen], found.schemas)}
+    proposed = {one.name: one for one in proposed_types([one.document for one in chosen], found.schemas, found.roots)}
     names = list(proposed) if wanted is None else list(wanted)
     if unknown := [name for name in names if name not in proposed]:
         raise InputError(
@@ -506,17 +499,20 @@ async def first_rows(
     built = with_connection(build_request(described.document, base, inputs), line.headers, line.query)
     await release_database()
     arrival = await engine.call(line, Send(built.request), patience=TRIAL_PATIENCE)
-    value: Any = None
+    answer = ReadDocument(None)
     try:
-        value = read_json(arrival.body, charset=arrival.charset)
+        answer = read_document(arrival.body, media_type=arrival.media_type, charset=arrival.charset)
     except DocumentError:
         if 200 <= arrival.status < 300:
             raise
-    meaning = outcome(arrival.status, value, arrival.headers)
+    meaning = outcome(
+        arrival.status, answer.value, arrival.headers, fault=fault_of(answer.value) if answer.is_xml else ""
+    )
     if not meaning.is_good:
         return FirstRows(built.request.url, arrival.status, meaning.words, meaning.message, "", [], 0)
-    best = row_choices(value)[0]
-    rows = [node.value for node in parse_jsonpath(best.path).find(value)]
+    best = row_choices(answer)[0]
+    path = parse_xpath(best.path) if answer.is_xml else parse_jsonpath(best.path)
+    rows = [node.value for node in path.find(answer.value)]
     return FirstRows(built.request.url, arrival.status, meaning.words, "", best.path, rows[:MOST_ROWS], len(rows))
 
 
@@ -538,8 +534,8 @@ def _line_to(project: Project, found: Read, service: str, environment: str) -> t
 
 @dataclass(frozen=True, slots=True)
 class Change:
-    """One operation of which the definition says otherwise than before. kind: added, removed or changed.  name: of the operation here, empty if
-    it is not imported.  used_by: what may be hit.
+    """One operation, or schema that stands alone, of which the definition says otherwise than before. kind: added, removed or changed.  name: of
+    the operation here, empty if it is not imported or no operation.  used_by: what may be hit.
     """
 
     kind: str
@@ -548,6 +544,7 @@ class Change:
     title: str
     merged: Merged | None
     used_by: list[str]
+    schema: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -591,7 +588,31 @@ def compare(project: Project, name: str, source: Source) -> Comparison:
             unchanged += 1
     known = {one.key for one in before.operations} | set(held)
     changes += [Change("added", key, "", one.title, None, []) for key, one in now.items() if key not in known]
-    return Comparison(source, found, changes, unchanged)
+    schemas = _schema_changes(project, item, found)
+    return Comparison(source, found, [*changes, *schemas], unchanged + len(found.roots) - len(schemas))
+
+
+def _schema_changes(project: Project, item: Definition, found: Read) -> list[Change]:
+    """What a schema or sample that stands alone says otherwise, by field."""
+    before = item.document.get("roots", [])
+    users: list[str] = []
+    for one in Operation.objects.filter(project=project, document__responses__contains=[{"definition": item.name}]):
+        users += [f"operation {one.name}", *used_by(one)]
+    changes = []
+    for root in dict.fromkeys([*before, *found.roots]):
+        reference = {"$ref": f"#/$defs/{root}"}
+        was = fields_of(reference, item.schemas) if root in before else {}
+        now = fields_of(reference, found.schemas) if root in found.roots else {}
+        differ = [
+            Difference(path, was.get(path), now.get(path)) for path in {**was, **now} if was.get(path) != now.get(path)
+        ]
+        if differ:
+            kind = (
+                "changed" if root in before and root in found.roots else "added" if root in found.roots else "removed"
+            )
+            result = Merged(OperationDocument(), differ)
+            changes.append(Change(kind, f"schema {root}", "", root, result, list(dict.fromkeys(users)), schema=root))
+    return changes
 
 
 def used_by(operation: Operation) -> list[str]:
@@ -633,6 +654,8 @@ def update(
         item: Definition = find_item(DEFINITIONS, project, name)
         why = f"imported again: {found.definition.title} {found.definition.version}".strip()
         for change in taken:
+            if change.schema:
+                continue  # it belongs to no operation; the schemas are taken below
             operation = Operation.objects.get(project=project, name=change.name)
             document = dict(operation.document)
             if change.merged is None:
@@ -653,7 +676,7 @@ def update(
                 "document": dump(_document(one, name)),
             }
             make_item(OPERATIONS, project, person, content, role=role)
-        accepted = {one.key for one in taken} | {one.key for one in fresh_ones}
+        accepted = {one.key for one in taken} | set(add)
         _accept(item, found, accepted)
         _store_files(item, source)
         described = {"document": dump(_described(source, found.definition)), "why": why}
@@ -667,6 +690,8 @@ def _accept(item: Definition, found: Comparison, accepted: set[str]) -> None:
     offered |= {key: dump(now[key].document) for key in accepted if key in now}
     item.offered = offered
     documents = [load(OperationDocument, one) for one in offered.values()]
+    if found.definition.roots and accepted:
+        item.schemas = dict(found.definition.schemas)
     item.schemas = {**item.schemas, **schemas_needed(documents, found.definition.schemas)}
     item.save(update_fields=["offered", "schemas"])
 

@@ -16,7 +16,7 @@ from rondine.core.connection import (
     StandingValueDocument,
     connection_problems,
 )
-from rondine.core.definitions.model import DefinitionDocument
+from rondine.core.definitions.model import DefinitionDocument, references_in
 from rondine.core.errors import InputError, Problem, did_you_mean
 from rondine.core.protocols.operation import OperationDocument, operation_problems
 from rondine.core.protocols.prepared import PreparedQueryDocument, prepared_names, prepared_problems, with_prepared
@@ -171,10 +171,31 @@ def standing_value_changed(item: Item) -> None:
 
 def _operation(item: Operation) -> list[Problem]:
     document = load(OperationDocument, item.document)
+    described = _description_problems(document, item)
     try:
-        return operation_problems(with_queries(document, item.project_id))
+        return operation_problems(with_queries(document, item.project_id)) + described
     except InputError as error:
-        return [Problem(error.where, error.message, error.hint)]
+        return [Problem(error.where, error.message, error.hint), *described]
+
+
+def _description_problems(document: OperationDocument, item: Operation) -> list[Problem]:
+    """Responses that are described by a definition which is not there, or by a schema that it does not have."""
+    wanted = [(number, one) for number, one in enumerate(document.responses) if one.definition]
+    if not wanted:
+        return []
+    known = dict(Definition.objects.filter(project=item.project_id).values_list("name", "schemas"))
+    problems = []
+    for number, one in wanted:
+        here = f"/responses/{number}"
+        if one.definition not in known:
+            hint = did_you_mean(one.definition, known) or "import it first"
+            problems.append(Problem(f"{here}/definition", f'there is no definition "{one.definition}"', hint))
+            continue
+        for name in references_in(one.schema):
+            if name not in known[one.definition]:
+                words = f'definition "{one.definition}" has no schema "{name}"'
+                problems.append(Problem(f"{here}/schema", words, did_you_mean(name, known[one.definition])))
+    return problems
 
 
 def prepared_queries(project_id: int) -> dict[str, PreparedQueryDocument]:
@@ -217,6 +238,13 @@ def _query(item: Query) -> list[Problem]:
 def _definition_renamed(item: Item, old: str) -> None:
     for operation in Operation.objects.filter(project_id=item.project_id, document__came_from__definition=old):
         operation.document["came_from"]["definition"] = item.name
+        operation.save(update_fields=["document"])
+    described = Operation.objects.filter(
+        project_id=item.project_id, document__responses__contains=[{"definition": old}]
+    )
+    for operation in described:
+        for one in operation.document["responses"]:
+            one["definition"] = item.name if one.get("definition") == old else one.get("definition", "")
         operation.save(update_fields=["document"])
 
 

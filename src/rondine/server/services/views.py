@@ -10,11 +10,11 @@ from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from rondine.core.documents import nodes_below
+from rondine.core.documents import format_of, nodes_below, text_of_body
 from rondine.core.documents.json import kind_of
 from rondine.core.errors import DocumentError, InputError
 from rondine.core.keylike import Finding, keys_in_operation
-from rondine.core.paths import normalized_path, parse_pointer, pointer_text, resolve
+from rondine.core.paths import normalized_path, parse_pointer, pointer_text, resolve, xpath_of
 from rondine.core.protocols.address import take_apart
 from rondine.core.protocols.operation import OperationDocument
 from rondine.core.protocols.pasted import read_pasted
@@ -28,6 +28,7 @@ from rondine.server.runs.tasks import parts
 from rondine.server.runs.views import CallLine, shown_call
 from rondine.server.services.actions import (
     body_of,
+    document_of,
     keep_sample,
     prepare,
     shown_request,
@@ -36,7 +37,6 @@ from rondine.server.services.actions import (
     trial_report,
     trial_warnings,
     try_operation,
-    value_of,
 )
 from rondine.server.services.by_hand import copy_operation, pattern
 from rondine.server.services.kinds import OPERATIONS, SAMPLES, SERVICES
@@ -66,7 +66,8 @@ class NewSampleFrom(Strict):
     operation = serializers.CharField(required=False, allow_null=True)
     run = serializers.IntegerField(required=False, help_text="a trial whose response is kept")
     text = serializers.CharField(required=False, trim_whitespace=False, help_text="a response pasted")
-    media_type = serializers.CharField(required=False)
+    base64 = serializers.CharField(required=False, help_text="the bytes of a file with a response")
+    media_type = serializers.CharField(required=False, help_text="left out: told by the content")
     keys = serializers.ChoiceField(
         ["mask", "keep"],
         required=False,
@@ -320,6 +321,7 @@ class TrialShown(serializers.Serializer[Any]):
     call = CallLine()
     outcome = OutcomeShown(allow_null=True)
     body = serializers.UUIDField(allow_null=True)
+    format = serializers.CharField(help_text="json, ndjson or xml; empty if there is nothing to read")
     unreadable = serializers.CharField()
     row_choices = RowChoiceLine(many=True)
     paging = PagingGuessLine(many=True)
@@ -387,7 +389,8 @@ class TreeView(ProjectView):
         ],
     )
     def get(self, request: Request, project: str, body_id: str) -> Response:
-        value = value_of(body_of(self.project, body_id))
+        read = document_of(body_of(self.project, body_id))
+        value, shown = read.value, xpath_of if read.is_xml else normalized_path
         pointer = request.query_params.get("pointer", "")
         place = resolve(value, parse_pointer(pointer))
         if place is None:
@@ -403,7 +406,7 @@ class TreeView(ProjectView):
         lines = [
             {
                 "pointer": pointer_text(one.location),
-                "path": normalized_path(one.location),
+                "path": shown(one.location),
                 "name": one.name,
                 "kind": one.kind,
                 "text": one.text,
@@ -442,10 +445,7 @@ class TextView(ProjectView):
     def get(self, request: Request, project: str, body_id: str) -> Response:
         body = body_of(self.project, body_id)
         content = body.content()
-        try:
-            text = content[: TEXT_PIECE * 4].decode(body.charset, "replace")
-        except LookupError:
-            text = content[: TEXT_PIECE * 4].decode("utf-8", "replace")
+        text = text_of_body(content[: TEXT_PIECE * 4], body.charset)
         return Response(
             {
                 "text": text[:TEXT_PIECE],
@@ -461,7 +461,8 @@ class ContentView(ProjectView):
     @extend_schema(operation_id="getContent", responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def get(self, request: Request, project: str, body_id: str) -> HttpResponse:
         body = body_of(self.project, body_id)
-        ending = "json" if "json" in body.media_type else "bin"
+        ending = {"ndjson": "ndjson", "xml": "xml"}.get(format_of(b"", body.media_type), "")
+        ending = ending or ("json" if "json" in body.media_type else "bin")
         headers = {
             "Content-Disposition": f'attachment; filename="response-{str(body.pk)[:8]}.{ending}"',
             "X-Content-Type-Options": "nosniff",

@@ -1,0 +1,219 @@
+"""XML as values: elements become objects, so that everything that looks at documents looks at XML too.
+
+A document is an object with one member, its root element. An element is its text if it has neither attributes nor elements within it, null if it
+is `xsi:nil`, and otherwise an object: attributes as `@name`, elements by their name, its own text as `text()`, the words of XPath. Elements of
+one name stand in a list only if there are several; paths (`core/paths/xpath.py`) and schemas go over that difference.
+
+Names are `prefix:name`. A namespace keeps the prefix that the reader was given for it, else the document's own; the default namespace gets one
+made from its last word, so that a name always says its namespace (XPath 1.0, section 2.3, knows no default one).
+"""
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, NoReturn
+from xml.parsers import expat
+
+from rondine.core.documents.json import USUAL, Limits, check_size
+from rondine.core.errors import DocumentError
+
+TEXT = "text()"
+XSI = "http://www.w3.org/2001/XMLSchema-instance"
+_KNOWN = {"http://www.w3.org/XML/1998/namespace": "xml", XSI: "xsi"}
+#: What expat decodes by itself; every other charset is decoded before.
+_OWN_CHARSETS = frozenset({"", "utf-8", "utf8", "utf-16", "iso-8859-1", "us-ascii", "ascii"})
+_DECLARED = re.compile(rb"""\A<\?xml[^>]*?\bencoding\s*=\s*["']([A-Za-z][A-Za-z0-9._-]*)["']""")
+
+
+@dataclass(frozen=True, slots=True)
+class Elements:
+    """value: the document, an object with its root element.  namespaces: by prefix, those that its names use."""
+
+    value: dict[str, Any]
+    namespaces: dict[str, str]
+
+
+def read_elements(
+    body: bytes,
+    *,
+    charset: str = "",
+    limits: Limits = USUAL,
+    namespaces: Mapping[str, str] | None = None,
+    name: str = "the response",
+) -> Elements:
+    """charset: of the media type, empty if it says none; it goes before the document's own declaration (RFC 7303, section 3.2).  namespaces: by prefix.
+
+    Raises DocumentError with line and column. A document type is refused, as it could define entities.
+    """
+    check_size(body, limits, name)
+    if not body.strip():
+        raise DocumentError(
+            f"{name} is empty, not XML", where=name, hint="look at the status: 204 and 304 have no body"
+        )
+    content, encoding = _decoded(body, charset, name)
+    builder = _Builder(limits, dict(namespaces or {}), name)
+    parser = expat.ParserCreate(encoding, " ")
+    parser.buffer_text = True
+    parser.buffer_size = 65_536
+    parser.StartElementHandler = builder.start
+    parser.EndElementHandler = builder.end
+    parser.CharacterDataHandler = builder.text
+    parser.StartNamespaceDeclHandler = builder.declare
+    parser.StartDoctypeDeclHandler = builder.refuse
+    builder.parser = parser
+    try:
+        parser.Parse(content, True)
+    except expat.ExpatError as error:
+        words = expat.ErrorString(error.code)
+        raise DocumentError(
+            f"not XML: {words}",
+            where=f"{name}, line {error.lineno}, column {error.offset + 1}",
+            hint=_hint(body, words),
+        ) from error
+    except (LookupError, ValueError) as error:
+        raise DocumentError(f"not XML: {error}", where=name, hint="correct its encoding declaration") from error
+    return Elements(builder.root, {prefix: uri for uri, prefix in builder.prefixes.items() if prefix in builder.used})
+
+
+def declared_encoding(body: bytes) -> str:
+    """The encoding that an XML document says it has, by its byte order mark or declaration; empty if it says none."""
+    if body[:2] in (b"\xff\xfe", b"\xfe\xff"):
+        return "utf-16"
+    found = _DECLARED.match(body.removeprefix(b"\xef\xbb\xbf"))
+    return found.group(1).decode() if found else ""
+
+
+def looks_like_xml(body: bytes) -> bool:
+    """Whether a body begins as an XML document does, in UTF-8 or UTF-16."""
+    return body[:400].replace(b"\0", b"").lstrip(b"\xef\xbb\xbf\xff\xfe \t\r\n")[:1] == b"<"
+
+
+def text_of(value: Any) -> Any:
+    """An element's text: its own and that of all elements within it (XPath's string-value); null stays null, a list has none."""
+    if not isinstance(value, dict):
+        return value
+    if not any(not name.startswith("@") and name != TEXT for name in value):
+        return value.get(TEXT, "")
+    pieces: list[str] = []
+    pending: list[Any] = [value]
+    while pending:
+        one = pending.pop()
+        if isinstance(one, dict):
+            pending += [each for name, each in reversed(one.items()) if not name.startswith("@")]
+        elif isinstance(one, list):
+            pending += reversed(one)
+        elif one is not None:
+            pieces.append(one)
+    return "".join(pieces)
+
+
+def _decoded(body: bytes, charset: str, name: str) -> tuple[bytes, str | None]:
+    """(the content, the encoding to tell the parser; None: it finds out by itself). A byte order mark goes before the media type."""
+    if body[:3] == b"\xef\xbb\xbf" or body[:2] in (b"\xff\xfe", b"\xfe\xff"):
+        return body, None
+    wanted = (charset or declared_encoding(body)).lower()
+    if wanted in _OWN_CHARSETS:
+        return body, wanted.replace("utf8", "utf-8") if charset and wanted else None
+    try:
+        return body.decode(wanted).encode(), "utf-8"
+    except (LookupError, UnicodeError) as error:
+        raise DocumentError(
+            f"{name} cannot be read as {wanted}: {error}", where=name, hint="correct the charset of its media type"
+        ) from error
+
+
+def _hint(body: bytes, words: str) -> str:
+    if body.lstrip()[:1] in (b"{", b"["):
+        return "it looks like JSON"
+    return (
+        "an element is not closed as it was opened"
+        if words == "mismatched tag"
+        else "look at what stands before that place"
+    )
+
+
+class _Builder:
+    """Puts values together while the parser goes through a document; a stack of open elements, no recursion."""
+
+    def __init__(self, limits: Limits, namespaces: dict[str, str], name: str) -> None:
+        self.limits, self.name = limits, name
+        self.prefixes = dict(_KNOWN) | {uri: prefix for prefix, uri in namespaces.items()}
+        self.taken = set(self.prefixes.values())
+        self.used: set[str] = set()
+        self.names: dict[str, str] = {}
+        self.root: dict[str, Any] = {}
+        self.parser: Any = None
+        #: Of each open element: its name, its members (None until it has any), its text so far.
+        self.open: list[list[Any]] = [["", self.root, None]]
+
+    def declare(self, prefix: str | None, uri: str | None) -> None:
+        if uri and uri not in self.prefixes:
+            wanted = prefix or _made_prefix(uri)
+            free, number = wanted, 2
+            while free in self.taken:
+                free, number = f"{wanted}{number}", number + 1
+            self.prefixes[uri] = free
+            self.taken.add(free)
+
+    def refuse(self, *_: Any) -> NoReturn:
+        raise DocumentError(
+            "it has a document type, which is not read",
+            where=f"{self.name}, line {self.parser.CurrentLineNumber}",
+            hint="ask the service for the same without <!DOCTYPE ...>: it could define entities",
+        )
+
+    def start(self, tag: str, attributes: dict[str, str]) -> None:
+        members = {f"@{self.step(name)}": value for name, value in attributes.items()} if attributes else None
+        if len(self.open) > (self.limits.depth or 1_000):
+            raise DocumentError(
+                f"{self.name} is nested more than {self.limits.depth or 1_000:,} levels deep",
+                where=f"{self.name}, line {self.parser.CurrentLineNumber}",
+                hint="ask the service for a flatter form",
+            )
+        self.open.append([self.names.get(tag) or self.step(tag), members, None])
+
+    def text(self, data: str) -> None:
+        frame = self.open[-1]
+        frame[2] = data if frame[2] is None else frame[2] + data
+
+    def end(self, _: str) -> None:
+        name, members, text = self.open.pop()
+        value: Any
+        if members is None:
+            value = text or ""
+        else:
+            if members.get("@xsi:nil") in ("true", "1"):
+                value = None
+            else:
+                if text is not None and not text.isspace():
+                    members[TEXT] = text
+                value = members
+        parent = self.open[-1]
+        if parent[1] is None:
+            parent[1] = {name: value}
+            return
+        held = parent[1].get(name, parent)
+        if held is parent:
+            parent[1][name] = value
+        elif held.__class__ is list:
+            held.append(value)
+        else:
+            parent[1][name] = [held, value]
+
+    def step(self, tag: str) -> str:
+        """The name in a path of an element or attribute that the parser calls "namespace name"."""
+        uri, _, local = tag.rpartition(" ")
+        found = f"{self.prefix(uri)}:{local}" if uri else local
+        self.names[tag] = found
+        return found
+
+    def prefix(self, uri: str) -> str:
+        self.declare(None, uri)
+        self.used.add(self.prefixes[uri])
+        return self.prefixes[uri]
+
+
+def _made_prefix(uri: str) -> str:
+    """A prefix from the last word of a namespace: urn:soil:2 gives soil, http://www.w3.org/2005/Atom atom."""
+    words = re.findall(r"[A-Za-z][A-Za-z0-9]*", uri)
+    return next((word.lower()[:12] for word in reversed(words) if not re.fullmatch(r"[vV]\d+", word)), "ns")

@@ -1,0 +1,101 @@
+"""A body read by what it is: JSON, one JSON value a line, or XML; told by its media type, and by its first character where that says something else."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+from rondine.core.documents.elements import declared_encoding, looks_like_xml, read_elements
+from rondine.core.documents.json import BOM, USUAL, Limits, check_size, looks_like_html, read_json
+from rondine.core.errors import DocumentError
+
+DocumentFormat = Literal["json", "ndjson", "xml"]
+#: Media types of one JSON value a line; none is registered, these are in use. application/json-seq is RFC 7464.
+_LINES = frozenset(
+    {"application/x-ndjson", "application/ndjson", "application/jsonl", "application/jsonlines",
+     "application/x-jsonlines", "application/json-seq", "text/x-ndjson"}
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class ReadDocument:
+    """A body's value with its format. value: of NDJSON, a list of its lines' values.  namespaces: of XML, by the prefixes in its names."""
+
+    value: Any
+    format: DocumentFormat = "json"
+    namespaces: Mapping[str, str] = field(default_factory=dict)
+
+    @property
+    def is_xml(self) -> bool:
+        return self.format == "xml"
+
+
+def text_of_body(body: bytes, charset: str = "") -> str:
+    """A body as text for people; what cannot be decoded is shown as U+FFFD. An XML document may say its encoding itself."""
+    wanted = charset or (declared_encoding(body) if looks_like_xml(body) else "") or "utf-8"
+    try:
+        return body.decode(wanted, "replace")
+    except LookupError:
+        return body.decode("utf-8", "replace")
+
+
+def likely_media_type(body: bytes) -> str:
+    """The media type of a document that comes without one: XML, one JSON value a line if its first line is whole, else JSON."""
+    if looks_like_xml(body):
+        return "application/xml"
+    first, _, rest = body.strip().partition(b"\n")
+    if rest and first.strip().endswith((b"}", b"]")):
+        try:
+            read_json(first)
+            return "application/x-ndjson"
+        except DocumentError:
+            pass
+    return "application/json"
+
+
+def format_of(body: bytes, media_type: str = "") -> DocumentFormat:
+    """Which format a body has. media_type: without parameters, in any case; empty if it is not known."""
+    plain = media_type.lower().partition(";")[0].strip()
+    if plain in _LINES:
+        return "ndjson"
+    if looks_like_xml(body):
+        is_named = plain.endswith(("/xml", "+xml"))
+        return "xml" if is_named or not looks_like_html(body[:400].decode("utf-8", "replace")) else "json"
+    return "json"
+
+
+def read_document(
+    body: bytes,
+    *,
+    media_type: str = "",
+    charset: str = "",
+    limits: Limits = USUAL,
+    namespaces: Mapping[str, str] | None = None,
+    name: str = "the response",
+) -> ReadDocument:
+    """namespaces: prefixes that XML names are to be told with.  charset: empty if the media type says none. Raises DocumentError with the place."""
+    match format_of(body, media_type):
+        case "xml":
+            found = read_elements(body, charset=charset, limits=limits, namespaces=namespaces, name=name)
+            return ReadDocument(found.value, "xml", found.namespaces)
+        case "ndjson":
+            return ReadDocument(read_lines(body, charset=charset or "utf-8", limits=limits, name=name), "ndjson")
+        case _:
+            return ReadDocument(read_json(body, charset=charset or "utf-8", limits=limits, name=name))
+
+
+def read_lines(body: bytes, *, charset: str = "utf-8", limits: Limits = USUAL, name: str = "the response") -> list[Any]:
+    """The values of a body of one JSON value a line; empty lines and record separators (RFC 7464) are passed over.
+
+    Raises DocumentError with the line.
+    """
+    check_size(body, limits, name)
+    values = []
+    for number, line in enumerate(body.removeprefix(BOM).split(b"\n"), 1):
+        plain = line.strip(b"\x1e \t\r")
+        if plain:
+            try:
+                values.append(read_json(plain, charset=charset, limits=limits, name=name))
+            except DocumentError as error:
+                where = f"{name}, line {number}" + error.where.removeprefix(name).replace(", line 1", "")
+                raise DocumentError(error.message, where=where, hint=error.hint) from error
+    return values

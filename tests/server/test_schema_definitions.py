@@ -1,0 +1,137 @@
+"""Schemas and samples imported in place of a definition: what a service answers is held against them, and they can be imported again."""
+
+import json
+
+import pytest
+
+from rondine_client import RondineProblem
+
+SCHEMA = {
+    "$schema": "https://json-schema.org/draft/2020-12/schema",
+    "title": "Trees",
+    "type": "object",
+    "required": ["trees", "survey"],
+    "properties": {
+        "trees": {
+            "type": "array",
+            "items": {
+                "type": "object",
+                "required": ["number", "kind"],
+                "properties": {"number": {"type": "string"}, "kind": {"enum": ["oak"]}, "girth": {"type": "string"}},
+            },
+        },
+        "survey": {"type": "integer"},
+    },
+}
+
+
+def text_of(schema):
+    return {"trees.schema.json": json.dumps(schema)}
+
+
+@pytest.fixture(scope="module")
+def register(rondine):
+    name = rondine.connect("schema-register")
+    rondine.office().operations.make("schema-trees", service=name, document={"path": "/v1/trees"})
+    return name
+
+
+def test_a_schema_is_looked_at_and_imported_without_any_operation(rondine, register):
+    office = rondine.office()
+    seen = office.look_at_definition(files=text_of(SCHEMA))
+    assert (seen["format"], seen["roots"], seen["operations"]) == ("JSON Schema", ["Trees"], [])
+    made = office.import_definition(register, files=text_of(SCHEMA), record_types=["tree"], hash=seen["hash"])
+    assert (made["operations"], made["record_types"]) == ([], ["tree"])
+    assert office.definitions.get(made["definition"])["document"]["roots"] == ["Trees"]
+    assert office.schemas(made["definition"])["Trees"]["required"] == ["trees", "survey"]
+
+
+def test_a_response_is_held_against_the_schema_that_describes_it(rondine, register):
+    office = rondine.office()
+    before = office.try_operation(service=register, operation="schema-trees")
+    assert before["described"] == ""
+    assert office.describe_response("schema-trees", register, "Trees")["problems"] == []
+    found = office.try_operation(service=register, operation="schema-trees")
+    told = {one["where"]: one["message"] for one in found["differences"]}
+    assert found["described"] == "200" and told["$"] == '"survey" is missing'
+    assert told["$['trees'][0]"] == '"kind" is missing'
+
+
+def test_a_description_that_is_not_there_is_a_problem_of_the_operation(rondine, register):
+    office = rondine.office()
+    wrong = office.describe_response("schema-trees", register, "Tree", status="4XX")
+    assert 'has no schema "Tree"' in wrong["problems"][0]["message"] and "Trees" in wrong["problems"][0]["hint"]
+    wrong = office.describe_response("schema-trees", "nowhere", "Tree", status="4XX")
+    assert 'no definition "nowhere"' in wrong["problems"][0]["message"]
+    held = office.operations.get("schema-trees")
+    responses = [one for one in held["document"]["responses"] if one["status"] == "200"]
+    document = {**held["document"], "responses": responses}
+    assert office.operations.change("schema-trees", version=held["version"], document=document)["problems"] == []
+
+
+def test_importing_the_schema_again_shows_each_field_that_changed_and_what_it_touches(rondine, register):
+    office = rondine.office()
+    newer = json.loads(json.dumps(SCHEMA))
+    newer["properties"]["survey"] = {"type": "string"}
+    del newer["properties"]["trees"]["items"]["properties"]["kind"]
+    compared = office.compare_definition(register, files=text_of(newer))
+    only = compared["changes"][0]
+    assert {one["unit"]: (one["before"], one["now"]) for one in only["differences"]} == {
+        "survey": ("integer", "string"),
+        "trees[*].kind": ("one of a list", None),
+    }
+    assert "operation schema-trees" in only["used_by"]
+    office.update_definition(register, accept=[only["key"]], files=text_of(newer))
+    assert office.schemas(register)["Trees"]["properties"]["survey"] == {"type": "string"}
+    assert office.compare_definition(register, files=text_of(newer))["changes"] == []
+
+
+def test_renaming_the_definition_keeps_the_description(rondine, register):
+    office = rondine.office()
+    held = office.definitions.get(register)
+    office.definitions.change(register, version=held["version"], name="trees-schema")
+    responses = office.operations.get("schema-trees")["document"]["responses"]
+    assert [one["definition"] for one in responses] == ["trees-schema"]
+
+
+def test_the_laboratorys_xml_schema_is_read_from_its_address_and_describes_its_answers(rondine):
+    office, base = rondine.office(), rondine.outside("soil")
+    sign_in = {"type": "basic", "user_name": rondine.papers.soil_user}
+    name = rondine.sign_in("schema-lab", base, sign_in, {"password": rondine.papers.soil_password})
+    made = office.import_definition(name, address=f"{base}/results.xsd", record_types=[])
+    office.operations.make("lab-described", service=name, document={"path": "/results"})
+    office.describe_response("lab-described", made["definition"], "results")
+    found = office.try_operation(service=name, operation="lab-described")
+    assert (found["described"], found["differences"]) == ("200", [])
+
+
+def test_a_response_at_an_address_is_a_definition_with_one_operation_that_answers_so(rondine, register):
+    office, base = rondine.office(), f"http://127.0.0.1:{rondine.register_port}"
+    address = f"{base}/v1/trees?limit=3"
+    seen = office.look_at_definition(address=address, service=register)
+    assert seen["format"] == "sample (JSON)" and [one["key"] for one in seen["operations"]] == ["GET /v1/trees"]
+    made = office.import_definition(register, address=address, record_types=[])
+    found = office.try_operation(service=register, operation=made["operations"][0])
+    assert (found["described"], found["differences"], found["call"]["status"]) == ("200", [], 200)
+
+
+def test_a_sample_is_exported_as_the_openapi_description_of_its_operation(rondine, register):
+    found = rondine.office().export_service(register)["document"]
+    schema = found["paths"]["/v1/trees"]["get"]["responses"]["200"]["content"]["application/json"]["schema"]
+    assert "$ref" in schema or "properties" in schema
+
+
+@pytest.mark.parametrize(
+    ("files", "words"),
+    [
+        ({"empty.json": "{}"}, "holds nothing"),
+        ({"broken.xsd": "<schema xmlns='http://www.w3.org/2001/XMLSchema'><element"}, "not XML"),
+        ({"part.xsd": "<schema xmlns='http://www.w3.org/2001/XMLSchema'/>"}, "no element at its top"),
+    ],
+)
+def test_what_describes_nothing_is_refused_and_nothing_is_stored(rondine, register, files, words):
+    office = rondine.office()
+    before = [one["name"] for one in office.definitions]
+    with pytest.raises(RondineProblem, match=words):
+        office.import_definition(register, files=files)
+    assert [one["name"] for one in office.definitions] == before

@@ -1,0 +1,199 @@
+"""Responses in XML, from looking at them to kept records: the soil laboratory, SOAP, and Atom of an old OData service."""
+
+import pytest
+
+from rondine_client import RondineProblem
+
+ROWS = "/lab:results/lab:result"
+
+
+@pytest.fixture(scope="module")
+def laboratory(rondine):
+    sign_in = {"type": "basic", "user_name": rondine.papers.soil_user}
+    name = rondine.sign_in("laboratory", rondine.outside("soil"), sign_in, {"password": rondine.papers.soil_password})
+    document = {
+        "path": "/results",
+        "query": [
+            {"name": "count", "value": {"input": "count"}},
+            {"name": "from", "value": {"input": "first"}},
+            {"name": "format", "value": {"input": "format"}},
+        ],
+        "inputs": [
+            {"name": "count", "type": "integer", "default": 12},
+            {"name": "first", "type": "integer", "default": 1},
+            {"name": "format"},
+        ],
+    }
+    rondine.office().operations.make("lab-results", service=name, document=document)
+    return name
+
+
+def tried(rondine, laboratory, **inputs):
+    return rondine.office().try_operation(service=laboratory, operation="lab-results", inputs=inputs)
+
+
+def kept(rondine, service, operation, found, *, name, key=None, feed=None, **inputs):
+    """Record type, mapping and feed under one name; the finished run and its records."""
+    office = rondine.office()
+    found["record_type"]["key"] = key or found["record_type"]["key"]
+    office.record_types.save(name, document=found["record_type"])
+    office.mappings.save(name, service=service, document=found["mapping"])
+    office.feeds.save(
+        name, operation=operation, mapping=name, environment="test", document={"inputs": inputs, **(feed or {})}
+    )
+    run = rondine.watch(office.run_feed(name)["id"])
+    return run, [one["data"] for one in office.records("test", name)]
+
+
+def test_a_response_in_xml_is_looked_at_as_a_tree_with_xpaths(rondine, laboratory):
+    office, found = rondine.office(), tried(rondine, laboratory)
+    assert found["format"] == "xml" and found["row_choices"][0] == {"path": ROWS, "count": 12, "holds": "object"}
+    nodes = {one["path"]: one for one in office.tree(found["body"], depth=6)["nodes"]}
+    assert nodes["/lab:results/lab:result[2]/@number"]["text"] == '"S-1042"'
+    assert nodes["/lab:results/lab:result[3]/lab:layers/lab:layer/lab:texture"]["kind"] == "string"
+    assert "&amp; stones" in office.text(found["body"])["text"]
+    outline = office.outline(found["body"])
+    lines = {one["path"]: one for one in outline["lines"]}
+    assert lines[f"{ROWS}/lab:layers/lab:layer"]["lengths"] == [1, 3]
+    assert lines[f"{ROWS}/lab:note"]["presence"] == 0.5
+    assert outline["namespaces"] == {"lab": "urn:olmara:soil:2"}
+
+
+def test_rows_at_two_levels_become_records_and_a_list_that_is_single_at_times_is_one(rondine, laboratory):
+    office, found = rondine.office(), tried(rondine, laboratory)
+    made = office.propose(found["body"], rows=[ROWS, "lab:layers/lab:layer"], name="lab-layer")
+    rules = made["mapping"]["outputs"][0]
+    assert {one["name"]: one["from"] for one in rules["fields"]} == {
+        "depth": "@depth", "texture": "lab:texture", "ph": "lab:ph",
+    }  # fmt: skip
+    rules["fields"].append({"name": "result", "from": {"level": rules["rows"][0]["level"], "xpath": "@number"}})
+    made["record_type"]["fields"].append({"name": "result", "type": "text"})
+    run, records = kept(rondine, laboratory, "lab-results", made, name="lab-layer", key=["result", "depth"], count=3)
+    assert run["state"] == "done" and run["counts"][0]["rows"] == 2 + 3 + 1
+    assert sorted((one["result"], one["depth"]) for one in records)[-1] == ("S-1043", 20)
+
+
+def test_another_prefix_and_another_encoding_give_the_same_records(rondine, laboratory):
+    office, found = rondine.office(), tried(rondine, laboratory, count=4)
+    made = office.propose(found["body"], rows=[ROWS], name="lab-result")
+    run, _ = kept(rondine, laboratory, "lab-results", made, name="lab-result", count=4)
+    assert (run["state"], run["counts"][0]["created"]) == ("done", 4)
+    run = rondine.watch(office.run_feed("lab-result", {"format": "other", "count": 4})["id"])
+    assert (run["state"], run["counts"][0]["unchanged"]) == ("done", 4), run
+
+
+def test_a_kept_value_leads_back_to_its_place_in_the_xml(rondine, laboratory):
+    office = rondine.office()
+    trace = office.record("test", "lab-result", "S-1042")["trace"]
+    assert trace["row"]["path"] == f"{ROWS}[2]"
+    places = {one["field"]: one["pointer"] for one in trace["row"]["fields"]}
+    assert places["humus"] == "/lab:results/lab:result/1/lab:humus"
+
+
+def test_one_result_is_a_list_of_one_and_none_are_no_rows(rondine, laboratory):
+    office = rondine.office()
+    for count in (1, 0):
+        run = rondine.watch(office.run_feed("lab-result", {"count": count, "first": 2})["id"])
+        assert (run["state"], run["counts"][0]["rows"]) == ("done", count), run
+
+
+def test_a_row_that_does_not_fit_is_a_reject_with_its_xpath(rondine, laboratory):
+    office, found = rondine.office(), tried(rondine, laboratory)
+    made = office.propose(found["body"], rows=[ROWS], name="lab-strict")
+    for field in made["record_type"]["fields"]:
+        field["type"] = "date" if field["name"] == "taken" else field["type"]
+    run, records = kept(rondine, laboratory, "lab-results", made, name="lab-strict")
+    rejects = list(office.rejects(run["id"]))
+    assert (len(records), len(rejects)) == (6, 6)
+    assert rejects[0]["problems"][0]["path"] == f"{ROWS}[1]/lab:taken"
+    assert "02.10.2026" in rejects[0]["problems"][0]["reason"]
+
+
+def test_json_where_xml_is_expected_fails_the_run_and_says_so(rondine, laboratory):
+    office = rondine.office()
+    mapping = office.mappings.get("lab-result")["document"]
+    body = office.keep_sample("json-sample", text='{"results": []}')["body"]
+    with pytest.raises(RondineProblem, match="the response is JSON, and the mapping reads XML"):
+        office.preview(body, mapping)
+
+
+def test_a_pasted_sample_is_read_by_what_it_is(rondine):
+    office = rondine.office()
+    xml = office.keep_sample("pasted-xml", text="<r><t n='1'/><t n='2'/></r>")
+    assert office.outline(xml["body"])["row_choices"][0]["path"] == "/r/t"
+    lines = office.keep_sample("pasted-lines", text='{"n": 1}\n{"n": 2}', media_type="application/x-ndjson")
+    assert office.outline(lines["body"])["row_choices"][0] == {"path": "$[*]", "count": 2, "holds": "object"}
+    with pytest.raises(RondineProblem, match="mismatched tag") as problem:
+        office.keep_sample("pasted-broken", text="<r>\n<t></r>")
+    assert "line 2" in problem.value.where
+    with pytest.raises(RondineProblem, match="some bodies are XML and some are JSON"):
+        office.outline(xml["body"], lines["body"])
+
+
+def test_an_xml_error_of_the_service_is_told_in_its_words(rondine, laboratory):
+    office = rondine.office()
+    refused = rondine.sign_in(
+        "laboratory-refused",
+        rondine.outside("soil"),
+        {"type": "basic", "user_name": "nobody"},
+        {"password": "wrong-one"},
+    )
+    found = office.try_operation(service=refused, document={"path": "/results"})
+    assert found["call"]["status"] == 401 and found["outcome"]["message"] == "user name or password is wrong"
+
+
+def test_answers_of_a_soap_service_become_records(rondine):
+    office, base = rondine.office(), rondine.outside("permits")
+    made = office.import_definition(
+        "soap-records", address=f"{base}/services/counter?wsdl", record_types=[], connect={"environment": "test"}
+    )
+    keys = {office.operations.get(name)["document"]["came_from"]["key"]: name for name in made["operations"]}
+    name = keys["ListPermits"]
+    found = office.try_operation(service="soap-records", operation=name, inputs={"status": "granted"})
+    assert found["differences"] == [] and found["described"] == "200"
+    rows = found["row_choices"][0]["path"]
+    assert rows.endswith("/p:permit")
+    run, records = kept(
+        rondine, "soap-records", name, office.propose(found["body"], rows=[rows], name="soap-permit"), name="soap-permit", status="granted"
+    )  # fmt: skip
+    assert run["state"] == "done" and len(records) == found["row_choices"][0]["count"], run
+    assert {one["status"] for one in records} == {"granted"}
+    office.feeds.save(
+        "soap-permit",
+        operation=keys["FindPermit"],
+        mapping="soap-permit",
+        environment="test",
+        document={"inputs": {"number": "P-999"}},
+    )
+    failed = rondine.watch(office.run_feed("soap-permit")["id"])
+    assert failed["state"] == "failed" and "there is no permit P-999" in failed["error"]["message"]
+
+
+def test_atom_of_an_old_odata_service_comes_in_page_by_page(rondine):
+    office, base = rondine.office(), rondine.outside("seeds")
+    sign_in = {
+        "type": "client_credentials",
+        "token_address": f"{base}/oauth/token",
+        "client_id": "tree-office",
+        "scope": "lots.read",
+    }
+    name = rondine.sign_in("atom-store", f"{base}/old", sign_in, {"client_secret": rondine.papers.seeds_secret})
+    document = {"path": "/Lots", "query": [{"name": "$format", "value": "atom"}]}
+    found = office.try_operation(service=name, document=document)
+    assert found["row_choices"][0] == {"path": "/atom:feed/atom:entry", "count": 25, "holds": "object"}
+    assert found["paging"][0]["paging"] == {"type": "next_address", "at": "/atom:feed/atom:link[@rel='next']/@href"}
+    office.operations.make("atom-lots", service=name, document={**document, "paging": found["paging"][0]["paging"]})
+    made = office.propose(found["body"], rows=["/atom:feed/atom:entry"], name="atom-lot")
+    types = {one["name"]: one["type"] for one in made["record_type"]["fields"]}
+    assert (types["grams"], types["number"], types["stored"]) == ("integer", "integer", "datetime")
+    run, records = kept(rondine, name, "atom-lots", made, name="atom-lot", key=["number"])
+    assert run["state"] == "done" and run["is_complete"] and len(records) == 60, run
+
+
+def test_dates_of_the_old_odata_json_are_dates(rondine):
+    office = rondine.office()
+    found = office.try_operation(service="atom-store", document={"path": "/Lots"})
+    made = office.propose(found["body"], rows=["$.d.results[*]"], name="old-lot")
+    assert next(one["type"] for one in made["record_type"]["fields"] if one["name"] == "stored") == "datetime"
+    first = office.preview(found["body"], made["mapping"], {"old-lot": made["record_type"]})["outputs"][0]["shown"][0]
+    assert first["data"]["stored"] == "2021-10-02T00:00:00Z", first

@@ -6,7 +6,7 @@ from argparse import Namespace
 from pathlib import Path
 from typing import Any
 
-from rondine_cli.items import add_item_verbs, read_document, show_problems
+from rondine_cli.items import add_item_verbs, read_document, read_text, show_problems
 from rondine_cli.output import Output
 from rondine_cli.session import Session, named_values
 
@@ -96,6 +96,26 @@ def add_commands(commands: Any) -> None:
     of.add_argument("--file", help="a prepared query's document (JSON or YAML; - for standard input)")
     made.set_defaults(run=run_query_make)
 
+    trial = commands.add_parser("trial", help="one-off requests, before there is a service").add_subparsers(
+        required=True, metavar="VERB"
+    )
+    send = trial.add_parser("send", help="send a request to an address once; nothing is made but the run")
+    send.add_argument("address", nargs="?", help="the whole address; or give --file")
+    send.add_argument("--file", help="a request as HTTP text (- for standard input)")
+    send.add_argument("--method", default="GET")
+    send.add_argument("--header", action="append", metavar="NAME=VALUE")
+    send.add_argument("--input", action="append", metavar="NAME=VALUE")
+    send.add_argument("--environment", default="test")
+    send.add_argument("--confirm", action="store_true", help="send what may change something at the service")
+    send.set_defaults(run=run_send)
+    kept = trial.add_parser("keep", help="make service, connection and operation of a one-off")
+    kept.add_argument("id", type=int, help="the run's number")
+    kept.add_argument("--service", required=True, help="made if there is none of this name")
+    kept.add_argument("--title", help="of the service", default="")
+    kept.add_argument("--operation", help="its name; default: proposed")
+    kept.add_argument("--environment", default="test")
+    kept.set_defaults(run=run_keep_trial)
+
     sample = commands.add_parser("sample", help="kept responses").add_subparsers(required=True, metavar="VERB")
     add_item_verbs(sample, "samples", "sample", ["name", "operation", "media_type", "size"])
     keep = sample.add_parser("keep", help="keep the response of a trial, or a file's content")
@@ -112,7 +132,7 @@ def add_commands(commands: Any) -> None:
 
 def run_make(session: Session, args: Namespace, out: Output) -> None:
     if args.pasted:
-        text = sys.stdin.read() if args.pasted == "-" else Path(args.pasted).read_text()
+        text = read_text(args.pasted)
         document = session.office.read_pasted(text)["operation"]
     else:
         document = session.office.take_apart(args.address)["operation"] if args.address else read_document(args.file)
@@ -126,7 +146,7 @@ def run_make(session: Session, args: Namespace, out: Output) -> None:
 
 def run_query_make(session: Session, args: Namespace, out: Output) -> None:
     if args.graphql:
-        text = sys.stdin.read() if args.graphql == "-" else Path(args.graphql).read_text()
+        text = read_text(args.graphql)
         names = dict.fromkeys(re.findall(r"\$(\w+)\s*:", text))
         kind = "mutation" if re.search(r"^\s*mutation\b", text, re.MULTILINE) else "query"
         document = {"query": text, "kind": kind, "variables": [{"name": name} for name in names]}
@@ -255,6 +275,37 @@ def trial_text(session: Session, found: dict[str, Any]) -> str:
         lines += [f"  {one['where']}: {one['message']}" for one in found["differences"][:20]]
     lines.append(f"keep it as a sample: rondine sample keep NAME --run {found['run']}")
     return "\n".join(lines)
+
+
+def run_send(session: Session, args: Namespace, out: Output) -> int:
+    if bool(args.address) == bool(args.file):
+        out.bad("give an address, or a request with --file")
+        return 2
+    text = f"{args.method} {args.address}" if args.address else read_text(args.file)
+    parts = session.office.read_pasted(text)
+    document = parts["operation"]
+    shown = {one["name"]: one["try_value"] for one in document.get("inputs", []) if one.get("try_value") is not None}
+    headers = [{"name": name, "value": value} for name, value in named_values(args.header).items()]
+    document["headers"] = [*document.get("headers", []), *headers]
+    found = session.office.try_once(
+        parts["base_address"],
+        document,
+        environment=args.environment,
+        inputs={**shown, **named_values(args.input)},
+        confirmed=args.confirm,
+    )
+    is_good = bool(found["outcome"] and found["outcome"]["is_good"])
+    hint = f"\nmake it a service: rondine trial keep {found['run']} --service NAME" if is_good else ""
+    out.value(found, trial_text(session, found) + hint)
+    return 0 if is_good else 1
+
+
+def run_keep_trial(session: Session, args: Namespace, out: Output) -> None:
+    made = session.office.keep_trial(
+        args.id, args.service, service_title=args.title, operation=args.operation, environment=args.environment
+    )
+    words = f"service {made['service']}, connection {made['connection']} and operation {made['operation']} are there"
+    out.value(made, f"{words}\ntry it: rondine operation try {made['operation']}")
 
 
 def run_describe(session: Session, args: Namespace, out: Output) -> int:

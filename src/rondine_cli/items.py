@@ -1,6 +1,7 @@
 """The verbs that every kind of item has: list, show, remove, and its revisions."""
 
 import json
+import sys
 from argparse import Namespace
 from pathlib import Path
 from typing import Any
@@ -54,11 +55,14 @@ def show_problems(item: dict[str, Any], out: Output) -> None:
         out.bad(f"not ready: {one['where']}: {one['message']}{' - ' + one['hint'] if one['hint'] else ''}")
 
 
+def read_text(path: str) -> str:
+    """The text of a file, or of standard input for "-"."""
+    return sys.stdin.read() if path == "-" else Path(path).read_text()
+
+
 def read_document(path: str) -> Any:
     """A document from a file (JSON, or YAML if PyYAML is installed), or from standard input for "-"."""
-    import sys
-
-    text = sys.stdin.read() if path == "-" else Path(path).read_text()
+    text = read_text(path)
     if path.endswith((".yaml", ".yml")):
         try:
             import yaml

@@ -305,6 +305,24 @@ class Project:
         asked = _asked(service, environment, operation, document, inputs)
         return self._ask("POST", "/trials", {**asked, "confirmed": confirmed, "in_protected": in_protected})
 
+    def try_once(
+        self,
+        base_address: str,
+        document: Json,
+        *,
+        environment: str = "test",
+        inputs: Mapping[str, Any] | None = None,
+        confirmed: bool = False,
+    ) -> Json:
+        """Sends an operation to a base address once, without a service or a connection, and without signing in; the host must be permitted."""
+        asked = {"base_address": base_address, "document": document, "environment": environment}
+        return self._ask("POST", "/trials", {**asked, "inputs": dict(inputs or {}), "confirmed": confirmed})
+
+    def keep_trial(self, run: int, service: str, **options: Any) -> Json:
+        """Service, connection and operation of a one-off trial: {service, connection, operation}. options: operation, title, service_title, environment."""
+        given = {name: value for name, value in options.items() if value is not None}
+        return self._ask("POST", "/trials/keep", {"run": run, "service": service, **given})
+
     def describe_response(self, operation: str, definition: str, schema: str, *, status: str = "200") -> Json:
         """Says by which schema of an imported definition the operation's responses with a status are; trials are held against it."""
         held = self.operations.get(operation)

@@ -1335,6 +1335,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/trials/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Makes service, connection and operation of a one-off, all or nothing. */
+        post: operations["keepTrial"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session": {
         parameters: {
             query?: never;
@@ -1419,6 +1436,11 @@ export interface components {
         };
         /** @description An operation as it stands in the draft, saved or not, and values for its inputs. */
         AskedRequest: {
+            /**
+             * @description in place of a service: a one-off, sent there without a connection and without signing in
+             * @default
+             */
+            base_address?: string;
             /** @default false */
             confirmed?: boolean;
             document?: components["schemas"]["OperationDocument"];
@@ -1434,7 +1456,8 @@ export interface components {
             };
             /** @description the name of a saved operation; with document: the one the trial belongs to */
             operation?: string;
-            service: string;
+            /** @default  */
+            service?: string;
         };
         /**
          * At
@@ -2321,6 +2344,22 @@ export interface components {
             token_address?: string;
             /** @enum {unknown} */
             type: "jwt_bearer";
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        KeepTrialGivenRequest: {
+            base_address?: string;
+            document?: components["schemas"]["OperationDocument"];
+            /** @default test */
+            environment?: string;
+            /** @description left out, a name is proposed */
+            operation?: string;
+            /** @description a one-off trial; what follows stands in place of its own */
+            run?: number;
+            /** @description made if there is none of this name */
+            service: string;
+            /** @default  */
+            service_title?: string;
+            title?: string;
         };
         LastRun: {
             /** Format: date-time */
@@ -3865,6 +3904,11 @@ export interface components {
             kind: string;
             nodes: components["schemas"]["NodeLine"][];
             pointer: string;
+        };
+        TrialKept: {
+            connection: string;
+            operation: string;
+            service: string;
         };
         TrialShown: {
             /** Format: uuid */
@@ -6848,7 +6892,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["AskedRequest"];
             };
@@ -7792,7 +7836,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["AskedRequest"];
             };
@@ -7804,6 +7848,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TrialShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keepTrial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepTrialGivenRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialKept"];
                 };
             };
             /** @description what went wrong */

@@ -8,7 +8,7 @@ import { useEnvironments, usePermission } from "../session/session";
 import { useEnvironmentList, useStandingNames } from "../environments/environments";
 import { nameOf } from "../services/services";
 import {
-  isReading, leave, rename, rulesOf, setField, take, useKeepSample, useMakeFeed, useMoveKey, useOperation, usePasted, useOutline, usePreview, usePropose, useRequest, useSaveOperation, useSavePlan, usePasteParts, useCopyOperation, useTrial, withPasted,
+  isReading, leave, rename, rulesOf, setField, take, useKeepSample, useKeepTrial, useMakeFeed, useMoveKey, useOperation, usePasted, useOutline, usePreview, usePropose, useRequest, useSaveOperation, useSavePlan, usePasteParts, useCopyOperation, useTrial, withPasted,
   type OperationDocument, type Plan, type Trial,
 } from "./bench";
 import { fromRow, pathOf } from "./paths";
@@ -41,7 +41,10 @@ interface Props {
 }
 
 function Workbench(props: Props) {
-  const { project, service } = props;
+  const { project } = props;
+  const [service, setService] = useState(props.service);
+  const [base, setBase] = useState("");
+  const [serviceTitle, setServiceTitle] = useState("");
   const navigate = useNavigate();
   const environments = useEnvironments(project);
   const mayBuild = usePermission(project, "build");
@@ -67,7 +70,7 @@ function Workbench(props: Props) {
     return () => window.removeEventListener("beforeunload", warn);
   }, [isChanged, planChanged]);
 
-  const asked = useMemo(() => ({ service, environment, document, inputs: values }), [service, environment, document, values]);
+  const asked = useMemo(() => ({ service, base_address: service ? "" : base, environment, document, inputs: values }), [service, base, environment, document, values]);
   const request = useRequest(project, asked);
   const trial = useTrial(project);
   const takeApart = usePasteParts(project);
@@ -76,6 +79,7 @@ function Workbench(props: Props) {
   const save = useSaveOperation(project);
   const savePlan = useSavePlan(project);
   const keep = useKeepSample(project);
+  const keepTrial = useKeepTrial(project);
   const move = useMoveKey(project);
   const isProtected = useEnvironmentList(project).data?.find((one) => one.name === environment)?.is_protected ?? false;
   const makeFeed = useMakeFeed(project);
@@ -130,6 +134,20 @@ function Workbench(props: Props) {
     setPlan(next);
   };
 
+  /** Makes service, connection and operation of what was sent to an address alone. */
+  const storeOneOff = () =>
+    keepTrial.mutate(
+      { run: trial.data?.run, base_address: base, document, environment, service: nameOf(serviceTitle), service_title: serviceTitle, operation: nameOf(title), title },
+      {
+        onSuccess: (made) => {
+          setItem(made);
+          setService(made.service);
+          setDocument(made.document);
+          window.history.replaceState(window.history.state, "", `/p/${project}/operations/${made.name}`);
+        },
+      },
+    );
+
   const store = (version: number | null, over?: boolean) => {
     const name = item?.name ?? nameOf(title);
     save.mutate(
@@ -151,7 +169,7 @@ function Workbench(props: Props) {
       <div className="flex flex-wrap items-center gap-x-3 gap-y-2 border-b border-base-300 px-4 py-3">
         <h1 className="sr-only">{title || "New operation"}</h1>
         <input className="input input-ghost -ml-2 w-64 px-2 text-lg font-semibold" aria-label="Title of the operation" placeholder="Name this operation" value={title} onChange={(e) => setTitle(e.target.value)} readOnly={!mayBuild} />
-        <span className="text-sm opacity-80">{service}</span>
+        {service ? <span className="text-sm opacity-80">{service}</span> : <input className="input input-ghost w-52 px-2 text-sm" aria-label="What the service is called" placeholder="Name its service" value={serviceTitle} onChange={(e) => setServiceTitle(e.target.value)} readOnly={!mayBuild} />}
         {item && <span className="font-mono text-xs opacity-70">{item.name}</span>}
         <Tag>{isReading(document) ? "reads" : "may write"}</Tag>
         {document.enabled === false && <Tag tone="bad">disabled</Tag>}
@@ -163,9 +181,11 @@ function Workbench(props: Props) {
           {mayBuild && item && !isChanged && (
             <button type="button" className="btn btn-ghost btn-sm" disabled={copy.isPending} title="a copy with its samples and its mapping, as the start of another" onClick={() => copy.mutate({ name: item.name, copy: `${item.name.slice(0, 54)}-copy` }, { onSuccess: (made) => navigate(`/p/${project}/operations/${made.name}`) })}>Copy</button>
           )}
-          {mayBuild && <button type="button" className="btn btn-primary btn-sm" disabled={save.isPending || !isChanged || !(item || nameOf(title))} onClick={() => store(item?.version ?? null)}>{save.isPending ? "Saving" : "Save"}</button>}
+          {mayBuild && !service && <button type="button" className="btn btn-primary btn-sm" title="makes the service, its connection and this operation" disabled={keepTrial.isPending || !nameOf(title) || !nameOf(serviceTitle) || !base} onClick={storeOneOff}>{keepTrial.isPending ? "Keeping" : "Keep as a service"}</button>}
+          {mayBuild && service && <button type="button" className="btn btn-primary btn-sm" disabled={save.isPending || !isChanged || !(item || nameOf(title))} onClick={() => store(item?.version ?? null)}>{save.isPending ? "Saving" : "Save"}</button>}
         </div>
       </div>
+      {keepTrial.error && <div className="p-3"><ProblemAlert error={keepTrial.error} /></div>}
       {copy.error && <div className="p-3"><ProblemAlert error={copy.error} /></div>}
       {stale ? <Meanwhile theirs={stale} mine={{ title, document }} base={item} onTheirs={() => { setItem(stale); setTitle(stale.title); setDocument(stale.document); save.reset(); }} onMine={() => store(null, true)} /> : save.error && <div className="p-3"><ProblemAlert error={save.error} /></div>}
       {leaving.state === "blocked" && (
@@ -180,11 +200,12 @@ function Workbench(props: Props) {
           document={document} values={values} environment={environment} environments={environments} shown={request.data} shownError={request.error} isSending={trial.isPending} sendError={trial.error} maySend={mayTry}
           trial={response} onDocument={setDocument} onValues={setValues} onEnvironment={setEnvironment} onSend={send} isProtected={isProtected} standing={standing} project={project} moveError={move.error}
           onMoveKey={(place) => move.mutate({ service, environment, place, document }, { onSuccess: (moved) => setDocument(moved.document as OperationDocument) })}
-          addressError={takeApart.error}
+          addressError={takeApart.error} base={service ? null : base} onBase={setBase}
           onAddress={(address) =>
             takeApart.mutate(address, {
               onSuccess: (parts) => {
                 setDocument(withPasted(document, parts));
+                if (!service && parts.base_address) setBase(parts.base_address);
                 if (!title && parts.title) setTitle(parts.title);
               },
             })

@@ -22,6 +22,9 @@ interface Props {
   onDocument: (document: OperationDocument) => void;
   onValues: (values: Record<string, string>) => void;
   onEnvironment: (name: string) => void;
+  /** Where a one-off goes; null if a service's connection says it. */
+  base: string | null;
+  onBase: (address: string) => void;
   onAddress: (address: string) => void;
   addressError: unknown;
   onSend: (confirmed: boolean, inProtected: boolean) => void;
@@ -45,6 +48,11 @@ export function RequestPane(props: Props) {
     <div className="p-3 lg:overflow-auto">
       <Heading aside={<button type="button" className="link text-xs" onClick={() => setEditing(!isEditing)}>{isEditing ? "done" : "describe"}</button>}>Request</Heading>
       {document.documentation && <p className="mb-2 text-xs"><a className="link" href={document.documentation} target="_blank" rel="noreferrer">the service's documentation of it</a></p>}
+      {props.base !== null && (
+        <Field label="Base address" hint="a one-off: sent without a connection and without signing in, until it is kept as a service">
+          {(id) => <input id={id} className="input w-full font-mono text-xs" placeholder="https://register.example" value={props.base ?? ""} onChange={(e) => props.onBase(e.target.value)} />}
+        </Field>
+      )}
       {isEditing && <Describe {...props} />}
       {inputs.map((input) => (
         <InputField
@@ -73,7 +81,7 @@ export function RequestPane(props: Props) {
       {shown?.findings.map((one) => (
         <div key={one.place} className="mb-1 border-l-2 border-error pl-2 text-xs">
           The {one.kind} <code className="font-mono">{one.name}</code> looks like a key: {one.reason}.
-          {props.maySend && one.place !== "/body/content" && <button type="button" className="btn btn-xs mt-1 block" onClick={() => props.onMoveKey(one.place)}>Move it into the credential</button>}
+          {props.maySend && props.base === null && one.place !== "/body/content" && <button type="button" className="btn btn-xs mt-1 block" onClick={() => props.onMoveKey(one.place)}>Move it into the credential</button>}
         </div>
       ))}
       <ProblemAlert error={props.moveError} />

@@ -216,7 +216,8 @@ function Branch(props: BranchProps) {
 
 function TreeLine(props: BranchProps & { node: Schemas["NodeLine"]; isFirst: boolean }) {
   const { node, depth, lines, plan, lit, focus } = props;
-  const general = generalPath(node.path);
+  // the text of an element with attributes is what the element itself is read as
+  const general = generalPath(node.path).replace(/\/text\(\)$/, "");
   const holds = node.kind === "object" || node.kind === "array";
   const focused = focus !== null && (focus === node.pointer || focus.startsWith(`${node.pointer}/`));
   const [isOpen, setOpen] = useState(depth < 5 && node.count > 0 && (focused || (props.isFirst && (focus === null || node.kind === "object" || !props.isSource) && !(props.isSource && props.pointer !== "" && /^\d+$/.test(node.name)))));
@@ -236,7 +237,7 @@ function TreeLine(props: BranchProps & { node: Schemas["NodeLine"]; isFirst: boo
   const rowLists = isXml ? (lines.find((one) => one.path === whole)?.lists ?? 0) : 0;
   const canTake = relative !== null && outlineLine?.type !== undefined && outlineLine.type !== "" && plan !== null && outlineLine.lists <= rowLists;
   const isLit = lit === node.pointer;
-  const name = /^\d+$/.test(node.name) && (isXml || node.path.endsWith(`[${node.name}]`)) ? <span className="text-accent">{node.name}</span> : <span>{node.name}</span>;
+  const name = /^\d+$/.test(node.name) && (isXml || node.path.endsWith(`[${node.name}]`)) ? <span className="text-accent">{isXml ? Number(node.name) + 1 : node.name}</span> : <span>{node.name}</span>;
   return (
     <div role="treeitem" aria-expanded={holds ? isOpen : undefined} aria-level={depth + 1} aria-selected={isLit}>
       <div
@@ -261,7 +262,7 @@ function TreeLine(props: BranchProps & { node: Schemas["NodeLine"]; isFirst: boo
           {mayRepeat && !isRow && !isRowList && lines.length > 0 && (
             <button type="button" className="link mr-2 hidden group-focus-within:inline group-hover:inline" onClick={() => props.onRows(isXml ? general : `${general}[*]`)}>{node.kind === "array" ? "make these the rows" : "make this the row"}</button>
           )}
-          {!props.pointer.match(/\/[1-9]\d*(\/|$)/) && outlineLine && note(outlineLine)}
+          {!props.pointer.match(/\/[1-9]\d*(\/|$)/) && outlineLine && !(isXml && (/^\d+$/.test(node.name) || (holds && outlineLine.type))) && note(outlineLine)}
         </span>
       </div>
       {holds && isOpen && <Branch {...props} pointer={node.pointer} path={node.path} depth={depth + 1} isOpen />}

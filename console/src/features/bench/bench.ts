@@ -85,6 +85,8 @@ export function useCopyOperation(project: string) {
 
 export interface Asked {
   service: string;
+  /** In place of a service: the request goes there once, without a connection. */
+  base_address: string;
   environment: string;
   document: OperationDocument;
   inputs: Record<string, unknown>;
@@ -94,7 +96,8 @@ export interface Asked {
 export function useRequest(project: string, asked: Asked) {
   return useQuery({
     queryKey: ["request", project, asked],
-    enabled: asked.service !== "",
+    enabled: asked.service !== "" || asked.base_address !== "",
+    retry: false,
     placeholderData: (before) => before,
     queryFn: () => answer(api.POST("/api/v1/projects/{project}/requests", { params: { path: { project } }, body: { ...asked, confirmed: false } })),
   });
@@ -190,6 +193,18 @@ export function useMoveKey(project: string) {
     onSuccess: () => {
       for (const key of ["connection", "services", "request"]) void cache.invalidateQueries({ queryKey: [key, project] });
     },
+  });
+}
+
+/** Service, connection and operation of a one-off; gives the operation. */
+export function useKeepTrial(project: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: async (body: Schemas["KeepTrialGivenRequest"]) => {
+      const made = await answer(api.POST("/api/v1/projects/{project}/trials/keep", { params: { path: { project } }, body }));
+      return answer(api.GET("/api/v1/projects/{project}/operations/{name}", { params: { path: { project, name: made.operation } } }));
+    },
+    onSuccess: () => cache.invalidateQueries({ queryKey: ["services", project] }),
   });
 }
 

@@ -203,9 +203,11 @@ class CompiledOutput:
         return RowTrace(ordinal, nodes[-1][0].location, None if problems else data, tuple(traces), tuple(problems))
 
 
-def compile_mapping(mapping: MappingDocument, record_types: dict[str, RecordTypeDocument]) -> list[CompiledOutput]:
-    """The outputs of a mapping, ready to run. Raises DraftError with every problem if it cannot run."""
-    problems = problems_of(mapping, record_types)
+def compile_mapping(
+    mapping: MappingDocument, record_types: dict[str, RecordTypeDocument], *, is_kept: bool = True
+) -> list[CompiledOutput]:
+    """The outputs of a mapping, ready to run. Raises DraftError with every problem if it cannot run. is_kept: records need a key."""
+    problems = problems_of(mapping, record_types, is_kept=is_kept)
     if problems:
         raise DraftError(
             "the mapping cannot run yet", where=problems[0].where, hint=problems[0].message, problems=problems

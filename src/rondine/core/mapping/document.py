@@ -181,8 +181,10 @@ def pointer_path(text: str) -> JsonPath:
     return JsonPath(text, tuple(segments))
 
 
-def problems_of(mapping: MappingDocument, record_types: dict[str, RecordTypeDocument]) -> list[Problem]:
-    """Everything that keeps a mapping from running, each with its place in the document (a JSON Pointer)."""
+def problems_of(
+    mapping: MappingDocument, record_types: dict[str, RecordTypeDocument], *, is_kept: bool = True
+) -> list[Problem]:
+    """Everything that keeps a mapping from running, each with its place in the document (a JSON Pointer). is_kept: its records are; they need a key."""
     problems = []
     if not mapping.outputs:
         problems.append(Problem("/outputs", "the mapping brings no records yet", "point at what becomes one row"))
@@ -198,6 +200,8 @@ def problems_of(mapping: MappingDocument, record_types: dict[str, RecordTypeDocu
                 )
             )
         problems += _output_problems(output, record_type, place, mapping)
+        if record_type and is_kept:
+            problems += _key_problems(output, record_type, place)
     return problems
 
 
@@ -245,23 +249,19 @@ def _output_problems(
                     "leave it out, or change the record type",
                 )
             )
-    if record_type:
-        if not record_type.key:
-            problems.append(
-                Problem(
-                    f"{place}/record_type",
-                    f'record type "{output.record_type}" has no key',
-                    "name the fields that tell one record from another",
-                )
-            )
-        for name in record_type.key:
-            if name not in names:
-                problems.append(
-                    Problem(
-                        f"{place}/fields", f'nothing fills the key field "{name}"', "take its value from the response"
-                    )
-                )
     return problems
+
+
+def _key_problems(output: Output, record_type: RecordTypeDocument, place: str) -> list[Problem]:
+    if not record_type.key:
+        words = f'record type "{output.record_type}" has no key'
+        return [Problem(f"{place}/record_type", words, "name the fields that tell one record from another")]
+    filled = {rule.name for rule in output.fields}
+    return [
+        Problem(f"{place}/fields", f'nothing fills the key field "{name}"', "take its value from the response")
+        for name in record_type.key
+        if name not in filled
+    ]
 
 
 def _level_problems(rule: FieldRule, levels: list[str], place: str) -> list[Problem]:

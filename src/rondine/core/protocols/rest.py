@@ -19,6 +19,9 @@ from rondine.core.protocols.styles import encoded, expand, header_text, query_pa
 from rondine.core.protocols.values import Value, ValueOf, as_literal, parts_of
 from rondine.core.secret import Secret
 
+#: What is asked for where neither operation nor connection says: JSON if there is a choice (RFC 9110, section 12.5.1).
+ACCEPT = "application/json, */*;q=0.5"
+
 
 @dataclass(frozen=True, slots=True)
 class Origin:
@@ -226,8 +229,8 @@ def with_connection(built: Built, headers: Headers, query: Headers = ()) -> Buil
             own_headers.append((name, value))
             origins.append(Origin("header", name, value, "connection"))
     if not any(name.lower() == "accept" for name, _ in own_headers):
-        own_headers.append(("Accept", "application/json"))
-        origins.append(Origin("header", "Accept", "application/json", "Rondine"))
+        own_headers.append(("Accept", ACCEPT))
+        origins.append(Origin("header", "Accept", ACCEPT, "Rondine"))
     url = built.request.url
     for name, value in query:
         if name in given["query"]:

@@ -78,6 +78,7 @@ urlpatterns = [
     path(f"{PROJECT}/addresses", services.AddressView.as_view()),
     path(f"{PROJECT}/requests", services.RequestView.as_view()),
     path(f"{PROJECT}/trials", services.TrialsView.as_view()),
+    path(f"{PROJECT}/trials/keep", services.KeepTrialView.as_view()),
     path(f"{PROJECT}/bodies/<uuid:body_id>/tree", services.TreeView.as_view()),
     path(f"{PROJECT}/bodies/<uuid:body_id>/text", services.TextView.as_view()),
     path(f"{PROJECT}/bodies/<uuid:body_id>/content", services.ContentView.as_view()),

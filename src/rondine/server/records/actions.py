@@ -65,7 +65,7 @@ def preview(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
     for name, document in (given.get("record_types") or {}).items():
         record_types[name] = load(RecordTypeDocument, document, where=f"/record_types/{name}")
     outputs = []
-    for compiled in compile_mapping(mapping, record_types):
+    for compiled in compile_mapping(mapping, record_types, is_kept=False):
         mapped = compiled.run(value, given.get("inputs") or {})
         rows = []
         for number, trace in enumerate(compiled.explain(value, given.get("inputs") or {})):

@@ -18,7 +18,7 @@ from django.db import connections, transaction
 from django.db.models import F, Q
 from django.utils import timezone
 
-from rondine.core.connection import ConnectionDocument, SampleDocument, StandingParameter
+from rondine.core.connection import ConnectionDocument, SampleDocument, StandingParameter, connection_problems
 from rondine.core.documents import ReadDocument, likely_media_type, read_document
 from rondine.core.errors import (
     Conflict,
@@ -278,13 +278,13 @@ def check_secret(name: str, value: str) -> None:
 
 @dataclass(frozen=True, slots=True)
 class ReadyCall:
-    """A request about to be sent: by which connection, with the origin of each value."""
+    """A request about to be sent: by which connection, with the origin of each value. service: None for a one-off, which has no connection."""
 
     line: Line | None
     built: Built
     problems: list[Problem]
     environment: Environment
-    service: Service
+    service: Service | None
 
 
 def prepare(
@@ -296,9 +296,13 @@ def prepare(
     *,
     strict: bool,
     operation: str = "",
+    base_address: str = "",
 ) -> ReadyCall:
-    """The request for these values. strict: raise what keeps it from being sent; otherwise list it and show what there is."""
-    service: Service = find_item(SERVICES, project, service_name)
+    """The request for these values. strict: raise what keeps it from being sent; otherwise list it and show what there is.
+
+    base_address: in place of a service; it goes there without a connection, and without signing in.
+    """
+    service: Service | None = find_item(SERVICES, project, service_name) if service_name else None
     environment = environment_of(project, environment_name)
     problems: list[Problem] = []
     try:
@@ -319,16 +323,20 @@ def prepare(
     line: Line | None = None
     base = "https://base-address.invalid"
     try:
-        connection = connection_for(service, environment)
-        wanted: ConnectionDocument = load(ConnectionDocument, connection.document)
-        base = wanted.address() or base
-        if not is_reading(document) and "write" not in wanted.supports:
-            raise DraftError(
-                f'connection "{connection.name}" is for reading only; {document.method} writes',
-                where=f"connection {connection.name}",
-                hint="choose another connection, or let this one support write",
-            )
-        line = line_of(connection, operation)
+        if service is None:
+            base = _one_off(base_address)
+            line = Line(f"one-off {project.pk}", 0, base, NoSignIn(), guard_of(project.pk), is_connection=False)
+        else:
+            connection = connection_for(service, environment)
+            wanted: ConnectionDocument = load(ConnectionDocument, connection.document)
+            base = wanted.address() or base
+            if not is_reading(document) and "write" not in wanted.supports:
+                raise DraftError(
+                    f'connection "{connection.name}" is for reading only; {document.method} writes',
+                    where=f"connection {connection.name}",
+                    hint="choose another connection, or let this one support write",
+                )
+            line = line_of(connection, operation)
     except RondineError as error:
         if strict:
             raise
@@ -365,6 +373,21 @@ def prepare(
                 raise
             problems.append(Problem(error.where, error.message, error.hint))
     return ReadyCall(line, built, problems, environment, service)
+
+
+def _one_off(base_address: str) -> str:
+    """The base address of a one-off. Raises InputError if it is none."""
+    if not base_address:
+        raise InputError(
+            "neither a service nor a base address was given",
+            where="/base_address",
+            hint="paste a whole address, or choose a service",
+        )
+    problems = connection_problems(ConnectionDocument(base_address=base_address))
+    if "{" in base_address or problems:
+        words, hint = (problems[0].message, problems[0].hint) if problems else ("it has blanks", "write it out")
+        raise InputError(f'"{base_address[:120]}" cannot be called: {words}', where="/base_address", hint=hint)
+    return base_address
 
 
 class _Unknown(dict[str, Any]):
@@ -411,14 +434,16 @@ def sign_in_source(ready: ReadyCall) -> str:
 
 def supported_uses(ready: ReadyCall) -> list[str]:
     """What the connection may be used for: live, copy, write; everything, while there is none."""
-    found = Connection.objects.filter(service=ready.service, environment=ready.environment).first()
+    found = None
+    if ready.service is not None:
+        found = Connection.objects.filter(service=ready.service, environment=ready.environment).first()
     document = load(ConnectionDocument, found.document) if found else ConnectionDocument()
     return list(document.supports)
 
 
 def trial_warnings(ready: ReadyCall) -> list[Problem]:
     """What a person should know before sending: limits that this call would use up, and what the connection warns of."""
-    if ready.line is None:
+    if ready.line is None or ready.service is None:
         return []
     usage, now = usage_of(ready.line.id)
     warnings = []
@@ -451,15 +476,25 @@ async def try_operation(
     environment: str,
     values: Mapping[str, Any],
     operation_name: str = "",
+    base_address: str = "",
     confirmed: bool = False,
     in_protected: bool = False,
 ) -> Run:
     """Sends an operation from the draft once and stores the call as a run of kind trial. No database connection is held while it waits.
 
+    base_address: in place of a service, for a one-off; the run keeps the draft, so that service, connection and operation can be made of it.
+
     Raises what keeps it from being sent; a failure on the way or a bad status is no exception but part of the run.
     """
     ready = await sync_to_async(prepare)(
-        project, document, service, environment, values, strict=True, operation=operation_name
+        project,
+        document,
+        service,
+        environment,
+        values,
+        strict=True,
+        operation=operation_name,
+        base_address=base_address,
     )
     if not is_reading(document) and ready.environment.is_protected and not in_protected:
         raise Conflict(
@@ -485,8 +520,9 @@ async def try_operation(
         )
     except RondineError as failure:
         error = failure
+    one_off = {"base_address": base_address, "document": dump(document)} if ready.service is None else {}
     return await sync_to_async(_store_trial)(
-        project, person, ready, arrivals, sides, error, started, operation_name, dict(values)
+        project, person, ready, arrivals, sides, error, started, operation_name, dict(values), one_off
     )
 
 
@@ -505,6 +541,7 @@ def _store_trial(
     started: Any,
     operation_name: str,
     values: dict[str, Any],
+    one_off: dict[str, Any],
 ) -> Run:
     operation = (
         OPERATIONS.model._default_manager.filter(project=project, name=operation_name).first()
@@ -535,6 +572,7 @@ def _store_trial(
             state="done" if is_good else "failed",
             attempt=1,
             inputs=json.loads(json.dumps(values, default=str)),
+            content=one_off,
             by=person,
             started_at=started,
             ended_at=timezone.now(),
@@ -571,6 +609,8 @@ def sign_in_values(
     ready: ReadyCall, operation: str, values: Mapping[str, Any], arrival: Arrival | None
 ) -> list[Secret]:
     """What must not be kept of a trial of the sign-in operation: its secret inputs, by their names, and the token."""
+    if ready.service is None:
+        return []
     connection = Connection.objects.filter(service=ready.service, environment=ready.environment).first()
     scheme = load(ConnectionDocument, connection.document).sign_in if connection else None
     if not isinstance(scheme, SignInOperation) or scheme.operation != operation:

@@ -1,22 +1,28 @@
-"""Operations described by hand: copied from others, or by the usual pattern of a resource."""
+"""Operations described by hand: kept from a one-off trial, copied from others, or by the usual pattern of a resource."""
 
 from collections.abc import Mapping
 from typing import Any
 
 from django.db import transaction
 
+from rondine.core.connection import ConnectionDocument
 from rondine.core.definitions.model import DescribedOperation
 from rondine.core.definitions.pattern import usual_operations
+from rondine.core.definitions.titles import title_of
+from rondine.core.errors import Conflict, InputError, NotFound
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.names import proposed_name
-from rondine.core.settings import load
+from rondine.core.protocols.operation import OperationDocument
+from rondine.core.settings import dump, load
 from rondine.server.access.models import Person, Project
 from rondine.server.items.actions import find_item, make_item
 from rondine.server.records.kinds import MAPPINGS, RECORD_TYPES
 from rondine.server.records.models import Feed
 from rondine.server.records.models import Mapping as MappingItem
-from rondine.server.services.kinds import OPERATIONS, SAMPLES
-from rondine.server.services.models import Operation, Sample
+from rondine.server.runs.models import Run
+from rondine.server.services.actions import environment_of
+from rondine.server.services.kinds import CONNECTIONS, OPERATIONS, SAMPLES, SERVICES
+from rondine.server.services.models import Connection, Operation, Sample, Service
 
 
 def copy_operation(
@@ -55,6 +61,63 @@ def copy_operation(
             make_item(MAPPINGS, project, person, copied, role=role)
             return made, samples, free
     return made, samples, None
+
+
+def keep_trial(project: Project, person: Person, role: str, given: Mapping[str, Any]) -> dict[str, str]:
+    """{service, connection, operation}: what a one-off needs to be sent again and again. A connection that is there must lead to the same address.
+
+    given: run (a one-off trial), or base_address and document; environment, service, service_title, operation, title.
+    """
+    run = _one_off_run(project, given["run"]) if given.get("run") is not None else None
+    held = run.content if run is not None else {}
+    base = given.get("base_address") or held.get("base_address", "")
+    if not base or ("document" not in given and "document" not in held):
+        raise InputError(
+            "nothing was given to keep",
+            where="/run",
+            hint="name a one-off trial, or give its base address and document",
+        )
+    document: OperationDocument = load(
+        OperationDocument, given["document"] if "document" in given else held["document"], where="/document"
+    )
+    environment = environment_of(project, given.get("environment") or "test")
+    title = given.get("title") or title_of(document.method, document.path)
+    with transaction.atomic():
+        service = Service.objects.filter(project=project, name=given["service"]).first() or make_item(
+            SERVICES, project, person, {"name": given["service"], "title": given.get("service_title", "")}, role=role
+        )
+        connection = Connection.objects.filter(service=service, environment=environment).first()
+        if connection is None:
+            taken = set(Connection.objects.filter(project=project).values_list("name", flat=True))
+            content = {
+                "name": proposed_name(f"{service.name}-{environment.name}", taken=taken),
+                "service": service.name,
+                "environment": environment.name,
+                "document": {"base_address": base},
+            }
+            connection = make_item(CONNECTIONS, project, person, content, role=role)
+        elif load(ConnectionDocument, connection.document).address().rstrip("/") != base.rstrip("/"):
+            raise Conflict(
+                f'connection "{connection.name}" of this service leads to {connection.document["base_address"]}',
+                where="/service",
+                hint="choose another name for the service, or change that connection",
+            )
+        taken = set(Operation.objects.filter(project=project).values_list("name", flat=True))
+        wanted = given.get("operation") or proposed_name(title, taken=taken)
+        content = {"name": wanted, "title": title, "service": service.name, "document": dump(document)}
+        operation: Operation = make_item(OPERATIONS, project, person, content, role=role)
+        if run is not None:
+            run.operation = operation
+            run.save(update_fields=["operation"])
+    return {"service": service.name, "connection": connection.name, "operation": operation.name}
+
+
+def _one_off_run(project: Project, number: int) -> Run:
+    run = Run.objects.filter(project=project, pk=number).first()
+    if run is None or not run.content.get("base_address"):
+        words = "is not there" if run is None else "is no one-off trial: it belongs to a service already"
+        raise NotFound(f"run {number} {words}", where="/run", hint="rondine run list shows what ran")
+    return run
 
 
 def pattern(project: Project, path: str, record_type: str, key: str) -> list[DescribedOperation]:

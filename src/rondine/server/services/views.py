@@ -38,7 +38,7 @@ from rondine.server.services.actions import (
     trial_warnings,
     try_operation,
 )
-from rondine.server.services.by_hand import copy_operation, pattern
+from rondine.server.services.by_hand import copy_operation, keep_trial, pattern
 from rondine.server.services.kinds import OPERATIONS, SAMPLES, SERVICES
 
 #: Characters of text shown at a time.
@@ -224,7 +224,14 @@ class PatternView(ProjectView):
 class Asked(Strict):
     """An operation as it stands in the draft, saved or not, and values for its inputs."""
 
-    service = serializers.CharField()
+    service = serializers.CharField(required=False, allow_blank=True, default="")
+    base_address = serializers.CharField(
+        required=False,
+        allow_blank=True,
+        default="",
+        max_length=2000,
+        help_text="in place of a service: a one-off, sent there without a connection and without signing in",
+    )
     environment = serializers.CharField(required=False, default="test")
     document = DocumentField(OperationDocument, required=False)
     operation = serializers.CharField(
@@ -284,6 +291,7 @@ class RequestView(ProjectView):
             given["inputs"],
             strict=False,
             operation=given.get("operation", ""),
+            base_address=given["base_address"],
         )
         origins = [
             {field: getattr(one, field) for field in ("place", "name", "value", "source", "replaces")}
@@ -351,11 +359,41 @@ class TrialsView(WaitingView):
             environment=given["environment"],
             values=given["inputs"],
             operation_name=given.get("operation", ""),
+            base_address=given["base_address"],
             confirmed=given["confirmed"],
             in_protected=given["in_protected"],
         )
         report = await sync_to_async(trial_report)(run)
         return Response({**report, "call": shown_call(report["call"])}, status=201)
+
+
+class KeepTrialGiven(Strict):
+    run = serializers.IntegerField(required=False, help_text="a one-off trial; what follows stands in place of its own")
+    base_address = serializers.CharField(required=False, max_length=2000)
+    document = DocumentField(OperationDocument, required=False)
+    environment = serializers.CharField(required=False, default="test")
+    service = serializers.CharField(max_length=63, help_text="made if there is none of this name")
+    service_title = serializers.CharField(required=False, allow_blank=True, max_length=200, default="")
+    operation = serializers.CharField(required=False, max_length=63, help_text="left out, a name is proposed")
+    title = serializers.CharField(required=False, allow_blank=True, max_length=200)
+
+
+class TrialKept(serializers.Serializer[Any]):
+    service = serializers.CharField()
+    connection = serializers.CharField()
+    operation = serializers.CharField()
+
+
+class KeepTrialView(ProjectView):
+    """Makes service, connection and operation of a one-off, all or nothing."""
+
+    permissions = {"POST": "build"}
+
+    @extend_schema(operation_id="keepTrial", request=KeepTrialGiven, responses={201: TrialKept})
+    def post(self, request: Request, project: str) -> Response:
+        given = self.given(KeepTrialGiven, request)
+        made = keep_trial(self.project, self.person, self.role, given)
+        return Response(made, status=201)
 
 
 class NodeLine(serializers.Serializer[Any]):

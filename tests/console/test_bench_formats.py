@@ -1,0 +1,81 @@
+"""The bench beyond JSON of a connected service: a one-off address, XML by pointing, a response held against a schema."""
+
+import pytest
+from playwright.sync_api import expect
+
+pytestmark = pytest.mark.browser
+
+
+@pytest.fixture(scope="module")
+def laboratory(rondine):
+    """A service that answers XML, with its schema imported."""
+    sign_in = {"type": "basic", "user_name": rondine.papers.soil_user}
+    base = rondine.outside("soil")
+    name = rondine.sign_in("bench-lab", base, sign_in, {"password": rondine.papers.soil_password})
+    office = rondine.office()
+    office.operations.make("bench-results", title="Lab results", service=name, document={"path": "/results"})
+    office.import_definition(name, address=f"{base}/results.xsd", record_types=[])
+    return name
+
+
+def test_an_address_is_tried_alone_and_kept_as_a_service_without_typing_it_again(open_page, rondine):
+    page = open_page(path="/services")
+    page.get_by_role("link", name="Try an address").click()
+    page.get_by_label("Paste a whole address").fill(f"{rondine.register_url}/openapi.json")
+    page.get_by_role("button", name="Take apart").click()
+    expect(page.get_by_label("Base address")).to_have_value(rondine.register_url)
+    page.get_by_role("button", name="done").click()
+    page.get_by_role("button", name="Send this request").click()
+    expect(page.get_by_text("OK (200)")).to_be_visible()
+    page.get_by_label("Title of the operation").fill("Read the description")
+    page.get_by_label("What the service is called").fill("One-off register")
+    page.get_by_role("button", name="Keep as a service").click()
+    expect(page.get_by_text("read-the-description", exact=True)).to_be_visible()
+    expect(page.get_by_text("OK (200)")).to_be_visible()  # what came back stays on the screen
+    page.reload()
+    page.get_by_role("button", name="Send this request").click()
+    expect(page.get_by_text("OK (200)")).to_be_visible()
+    assert rondine.office().connections.get("one-off-register-test")["document"]["base_address"] == rondine.register_url
+
+
+def test_xml_is_mapped_by_pointing(open_page, rondine, laboratory):
+    page = open_page(path="/operations/bench-results")
+    page.get_by_role("button", name="Send this request").click()
+    expect(page.get_by_text("record · 12 of 12 rows")).to_be_visible()
+    expect(page.get_by_label("One row is each of")).to_have_value("/lab:results/lab:result")
+    tree = page.get_by_role("tree")
+    expect(tree.get_by_text("each is a row")).to_be_visible()
+    page.get_by_role("cell", name="S-1041").hover()
+    expect(page.locator("[role=treeitem][aria-selected=true]").last).to_contain_text("@number")
+    page.get_by_role("button", name="leave out unit").click()
+    expect(page.get_by_role("columnheader", name="unit")).to_have_count(0)
+    tree.get_by_title("click to take it").filter(has_text="%").first.click()
+    expect(page.get_by_role("columnheader", name="unit")).to_be_visible()
+
+    # a level further in: the layers become the rows, whether there are several or one
+    tree.get_by_text("list of 2").first.hover()
+    tree.get_by_role("button", name="make these the rows").first.click()
+    expect(page.get_by_label("One row is each of")).to_have_value("/lab:results/lab:result/lab:layers/lab:layer")
+    expect(page.get_by_text("layer · 24 of 24 rows")).to_be_visible()
+    expect(page.get_by_role("cell", name="sand").first).to_be_visible()
+
+
+def test_a_response_is_held_against_the_schema_chosen_for_it(open_page, rondine, laboratory):
+    page = open_page(path="/operations/bench-results")
+    page.get_by_role("button", name="Send this request").click()
+    page.get_by_role("tab", name="schema").click()
+    expect(page.get_by_label("type of /lab:results/lab:result/lab:layers/lab:layer/@depth")).to_have_value("integer")
+    page.get_by_label("Good responses are described by").select_option(label=f"{laboratory} › results · XML Schema")
+    page.get_by_role("button", name="Save", exact=True).click()
+    expect(page.get_by_text("mapping changed · not saved")).to_be_visible()
+    assert rondine.office().try_operation(service=laboratory, operation="bench-results")["described"] == "200"
+
+
+def test_a_pasted_document_of_lines_or_xml_is_looked_at(open_page, rondine, laboratory):
+    page = open_page(path=f"/operations/new?service={laboratory}")
+    page.get_by_label("Or paste a response").fill(
+        '<trees><tree number="OLM-1"><girth>2.5</girth></tree><tree number="OLM-2"/></trees>'
+    )
+    page.get_by_role("button", name="Keep it as a sample and look").click()
+    expect(page.get_by_text("tree · 2 of 2 rows")).to_be_visible()
+    expect(page.get_by_label("type of girth")).to_have_value("decimal")

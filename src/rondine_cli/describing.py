@@ -1,5 +1,6 @@
 """Operations and samples: describe, show the request, try, keep."""
 
+import json
 import re
 import sys
 from argparse import Namespace
@@ -29,6 +30,11 @@ def add_commands(commands: Any) -> None:
     )
     source.add_argument("--file", help="an operation document (JSON or YAML; - for standard input)")
     make.set_defaults(run=run_make)
+    body = operation.add_parser("body", help="make the body of one from a sample of it, with an input for each value")
+    body.add_argument("name")
+    body.add_argument("--sample", required=True, metavar="FILE", help="JSON, a form or XML; - for standard input")
+    body.add_argument("--media-type", default="", help="left out, told by the content; a form needs it")
+    body.set_defaults(run=run_body)
     describe = operation.add_parser("describe", help="say by which imported schema its responses are")
     describe.add_argument("name")
     describe.add_argument(
@@ -306,6 +312,23 @@ def run_keep_trial(session: Session, args: Namespace, out: Output) -> None:
     )
     words = f"service {made['service']}, connection {made['connection']} and operation {made['operation']} are there"
     out.value(made, f"{words}\ntry it: rondine operation try {made['operation']}")
+
+
+def run_body(session: Session, args: Namespace, out: Output) -> None:
+    made = session.office.body_from_sample(read_text(args.sample), args.media_type)["operation"]
+    held = session.office.operations.get(args.name)
+    rest = json.dumps({name: one for name, one in held["document"].items() if name not in ("body", "inputs")})
+    fresh = {one["name"] for one in made.get("inputs", [])}
+    inputs = [
+        one
+        for one in held["document"].get("inputs", [])
+        if one["name"] not in fresh and re.search(rf'"{one["name"]}"|[{{,]{one["name"]}[}},*:]', rest)
+    ]  # those of the body before go with it
+    document = {**held["document"], "body": made["body"], "inputs": [*inputs, *made.get("inputs", [])]}
+    changed = session.office.operations.change(args.name, version=held["version"], document=document)
+    names = ", ".join(one["name"] for one in made.get("inputs", []))
+    out.value(changed, f"the body of {args.name} is {made['body']['type']}, with the inputs {names}")
+    show_problems(changed, out)
 
 
 def run_describe(session: Session, args: Namespace, out: Output) -> int:

@@ -269,6 +269,10 @@ class Project:
         """A pasted address, request as HTTP text, or list of parameters as an operation: {kind, base_address, operation, findings}."""
         return self._ask("POST", "/pastes", {"text": text})
 
+    def body_from_sample(self, text: str, media_type: str = "") -> Json:
+        """A body with its inputs, made from a sample of it (JSON, a form, XML): {operation: {body, inputs}, findings}; nothing is stored."""
+        return self._ask("POST", "/pastes", {"text": text, "part": "body", "media_type": media_type})
+
     def copy_operation(self, name: str, new_name: str, *, title: str = "") -> Json:
         """Copies an operation with its samples and its mapping: {name, samples, mapping}; nothing links back."""
         return self._ask("POST", f"/operations/{quote(name, safe='')}/copy", {"name": new_name, "title": title})

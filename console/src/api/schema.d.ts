@@ -835,7 +835,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description A pasted address, request as HTTP text, or list of parameters, made into an operation with its inputs. */
+        /** @description A pasted address, request as HTTP text, list of parameters, or sample of a body, made into an operation with its inputs. */
         post: operations["readPasted"];
         delete?: never;
         options?: never;
@@ -2807,7 +2807,7 @@ export interface components {
          */
         OperationDocument: {
             /** @default null */
-            body?: (components["schemas"]["FormBody"] | components["schemas"]["MultipartBody"] | components["schemas"]["JsonBody"] | components["schemas"]["TextBody"] | components["schemas"]["BytesBody"] | components["schemas"]["GraphQLBody"] | components["schemas"]["SoapBody"]) | null;
+            body?: (components["schemas"]["FormBody"] | components["schemas"]["MultipartBody"] | components["schemas"]["JsonBody"] | components["schemas"]["XmlBody"] | components["schemas"]["TextBody"] | components["schemas"]["BytesBody"] | components["schemas"]["GraphQLBody"] | components["schemas"]["SoapBody"]) | null;
             /** @default null */
             came_from?: components["schemas"]["CameFrom"] | null;
             /** @default [] */
@@ -3043,15 +3043,30 @@ export interface components {
              * @description * `address` - address
              *     * `request` - request
              *     * `parameters` - parameters
+             *     * `body` - body
              * @enum {string}
              */
-            kind: "address" | "request" | "parameters";
+            kind: "address" | "request" | "parameters" | "body";
             name: string;
             operation: components["schemas"]["OperationDocument"];
             title: string;
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         PasteRequest: {
+            /**
+             * @description of a body; left out, told by the text
+             * @default
+             */
+            media_type?: string;
+            /**
+             * @description body: the text is a sample of a body alone
+             *
+             *     * `request` - request
+             *     * `body` - body
+             * @default request
+             * @enum {string}
+             */
+            part?: "request" | "body";
             text: string;
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
@@ -3697,9 +3712,9 @@ export interface components {
             /** @default  */
             action?: string;
             /** @default [] */
-            elements?: components["schemas"]["SoapElement"][];
+            elements?: components["schemas"]["XmlElement"][];
             /** @default [] */
-            headers?: components["schemas"]["SoapElement"][];
+            headers?: components["schemas"]["XmlElement"][];
             /** @default {} */
             namespaces?: {
                 [key: string]: string;
@@ -3715,18 +3730,6 @@ export interface components {
              * @enum {unknown}
              */
             version?: "1.1" | "1.2";
-        };
-        /**
-         * SoapElement
-         * @description A value within a SOAP body or header. at: its place below the root, steps of `prefix:name` parted by slashes; `@name` is an attribute,
-         *         `.` the element's own text.  A list repeats the element, an object becomes elements within it.
-         */
-        SoapElement: {
-            at: string;
-            /** @default true */
-            enabled?: boolean;
-            /** @default  */
-            value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
         };
         /**
          * Source
@@ -3995,6 +3998,37 @@ export interface components {
              * @enum {unknown}
              */
             written?: "" | "backslash" | "doubled" | "json";
+        };
+        /**
+         * XmlBody
+         * @description An XML document put together from elements, in the order in which they are written. namespaces: by prefix; the empty one is the default
+         *         namespace.  root: the outermost element, `prefix:name`.
+         */
+        XmlBody: {
+            /** @default [] */
+            elements?: components["schemas"]["XmlElement"][];
+            /** @default application/xml */
+            media_type?: string;
+            /** @default {} */
+            namespaces?: {
+                [key: string]: string;
+            };
+            /** @default request */
+            root?: string;
+            /** @enum {unknown} */
+            type: "xml";
+        };
+        /**
+         * XmlElement
+         * @description A value within XML. at: its place below the root, steps of `prefix:name` parted by slashes; `@name` is an attribute, `.` the element's own
+         *         text.  A list repeats the element, an object becomes elements within it.  One that holds an input without a value is left out.
+         */
+        XmlElement: {
+            at: string;
+            /** @default true */
+            enabled?: boolean;
+            /** @default  */
+            value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
         };
     };
     responses: never;

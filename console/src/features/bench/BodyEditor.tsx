@@ -1,7 +1,8 @@
 import { X } from "lucide-react";
-import { Fragment, useRef } from "react";
+import { Fragment, useRef, useState } from "react";
+import { ProblemAlert } from "../../ui/ProblemAlert";
 import { QueryEditor } from "./QueryEditor";
-import type { Input, OperationDocument, Parameter } from "./bench";
+import { useBodyFromSample, type Input, type OperationDocument, type Parameter } from "./bench";
 import { AddName, type Body, type Named, Parameters } from "./Parameters";
 
 interface Props {
@@ -12,7 +13,7 @@ interface Props {
 }
 
 const KINDS: [Body["type"] | "none", string][] = [
-  ["none", "no body"], ["graphql", "a GraphQL query"], ["json", "JSON from members"], ["form", "form fields"], ["multipart", "parts and files"], ["text", "text with places for values"], ["bytes", "bytes, from base64"], ["soap", "a SOAP envelope"],
+  ["none", "no body"], ["graphql", "a GraphQL query"], ["json", "JSON from members"], ["xml", "XML from elements"], ["form", "form fields"], ["multipart", "parts and files"], ["text", "text with places for values"], ["bytes", "bytes, from base64"], ["soap", "a SOAP envelope"],
 ];
 type FilePart = NonNullable<Extract<Body, { type: "multipart" }>["parts"]>[number];
 type Typed = Named & { type?: (typeof TYPES)[number] };
@@ -21,6 +22,7 @@ const TYPES = ["text", "integer", "decimal", "boolean", "json", "json_text"] as 
 function begun(kind: string): Body | null {
   if (kind === "graphql") return { type: "graphql", query: "", kind: "query" };
   if (kind === "json") return { type: "json", members: [] };
+  if (kind === "xml") return { type: "xml", namespaces: {}, root: "request", elements: [] };
   if (kind === "soap") return { type: "soap", version: "1.1", namespaces: {}, root: "request", elements: [] };
   if (kind === "multipart") return { type: "multipart", parts: [] };
   if (kind === "bytes") return { type: "bytes", media_type: "application/octet-stream", content: "" };
@@ -40,6 +42,7 @@ export function BodyEditor({ project, document, standing, onDocument }: Props) {
       <select className="select select-xs mb-1 w-56" aria-label="Kind of body" value={body?.type ?? "none"} onChange={(e) => put(begun(e.target.value))}>
         {KINDS.map(([kind, words]) => <option key={kind} value={kind}>{words}</option>)}
       </select>
+      <FromSample project={project} onMade={(made) => onDocument(withBody(document, made))} />
       {body?.type === "graphql" && <QueryEditor project={project} body={body} definition={document.came_from?.definition ?? ""} inputs={inputs} standing={standing} onBody={put} />}
       {body?.type === "json" && (
         <Parameters
@@ -52,7 +55,7 @@ export function BodyEditor({ project, document, standing, onDocument }: Props) {
           )}
         />
       )}
-      {body?.type === "soap" && <EnvelopeEditor body={body} inputs={inputs} standing={standing} onBody={put} />}
+      {(body?.type === "soap" || body?.type === "xml") && <ElementsEditor body={body} inputs={inputs} standing={standing} onBody={put} />}
       {body?.type === "multipart" && (
         <Parameters
           title="Parts" word="a part" inputs={inputs} standing={standing} begun={(name): FilePart => ({ name })} list={body.parts ?? []} onChange={(parts, more) => put({ ...body, parts }, more)}
@@ -76,28 +79,56 @@ export function BodyEditor({ project, document, standing, onDocument }: Props) {
   );
 }
 
-type Soap = Extract<Body, { type: "soap" }>;
+/** The operation with another body and its inputs; those that only the body before it used go with it. */
+function withBody(document: OperationDocument, made: OperationDocument): OperationDocument {
+  const { body: _, inputs = [], ...rest } = document;
+  const text = JSON.stringify(rest);
+  const kept = inputs.filter((one) => !made.inputs?.some((other) => other.name === one.name) && (text.includes(`"${one.name}"`) || new RegExp(`[{,]${one.name}[},*:]`).test(text)));
+  return { ...rest, body: made.body, inputs: [...kept, ...(made.inputs ?? [])] };
+}
 
-/** A SOAP envelope: its version and action, and the elements below its root, in the order in which they are written. */
-function EnvelopeEditor({ body, inputs, standing, onBody }: { body: Soap; inputs: Input[]; standing: string[]; onBody: (body: Body, more?: Input[]) => void }) {
+/** A body as the documentation shows it, made into members or elements with an input for each of its values. */
+function FromSample({ project, onMade }: { project: string; onMade: (made: OperationDocument) => void }) {
+  const [text, setText] = useState("");
+  const read = useBodyFromSample(project);
+  return (
+    <details className="mb-2 text-xs">
+      <summary className="cursor-pointer">make it from a sample</summary>
+      <textarea className="textarea mt-1 w-full font-mono text-xs" rows={4} aria-label="Sample of the body" placeholder={'{"number": "OLM-00412", "girth": 2.5}, a form, or XML'} spellCheck={false} value={text} onChange={(e) => setText(e.target.value)} />
+      <ProblemAlert error={read.error} />
+      <button type="button" className="btn btn-xs mt-1" disabled={!text.trim() || read.isPending} onClick={() => read.mutate(text, { onSuccess: (made) => { onMade(made.operation); setText(""); } })}>Take it apart</button>
+    </details>
+  );
+}
+
+type OfElements = Extract<Body, { type: "soap" | "xml" }>;
+
+/** XML, alone or in a SOAP envelope with its version and action: the elements below its root, in the order in which they are written. */
+function ElementsEditor({ body, inputs, standing, onBody }: { body: OfElements; inputs: Input[]; standing: string[]; onBody: (body: Body, more?: Input[]) => void }) {
   const begun = (name: string): Named => ({ name });
-  const named = (list: Soap["elements"]) => (list ?? []).map(({ at, ...rest }) => ({ name: at, ...rest }));
+  const named = (list: OfElements["elements"]) => (list ?? []).map(({ at, ...rest }) => ({ name: at, ...rest }));
   const placed = (list: Named[]) => list.map(({ name, ...rest }) => ({ at: name, ...rest }));
   return (
     <div className="text-xs">
       <div className="mb-2 flex flex-wrap items-center gap-1">
-        <select className="select select-xs w-24" aria-label="SOAP version" value={body.version ?? "1.1"} onChange={(e) => onBody({ ...body, version: e.target.value as "1.1" | "1.2" })}>
-          <option value="1.1">SOAP 1.1</option>
-          <option value="1.2">SOAP 1.2</option>
-        </select>
-        <input className="input input-xs min-w-0 flex-1 font-mono" aria-label="SOAP action" placeholder="action" value={body.action ?? ""} onChange={(e) => onBody({ ...body, action: e.target.value })} />
+        {body.type === "soap" ? (
+          <>
+            <select className="select select-xs w-24" aria-label="SOAP version" value={body.version ?? "1.1"} onChange={(e) => onBody({ ...body, version: e.target.value as "1.1" | "1.2" })}>
+              <option value="1.1">SOAP 1.1</option>
+              <option value="1.2">SOAP 1.2</option>
+            </select>
+            <input className="input input-xs min-w-0 flex-1 font-mono" aria-label="SOAP action" placeholder="action" value={body.action ?? ""} onChange={(e) => onBody({ ...body, action: e.target.value })} />
+          </>
+        ) : (
+          <input className="input input-xs min-w-0 flex-1 font-mono" aria-label="Media type of the body" value={body.media_type ?? "application/xml"} onChange={(e) => onBody({ ...body, media_type: e.target.value })} />
+        )}
         <input className="input input-xs w-36 font-mono" aria-label="Root element" value={body.root ?? ""} onChange={(e) => onBody({ ...body, root: e.target.value })} />
       </div>
       {Object.entries(body.namespaces ?? {}).map(([prefix, uri]) => <p key={prefix} className="font-mono opacity-75">{prefix} = {uri}</p>)}
       <AddName label="a namespace, such as p=urn:permits" onAdd={(text) => { const [prefix = "", uri = ""] = text.split(/=(.*)/s); onBody({ ...body, namespaces: { ...body.namespaces, [prefix]: uri } }); }} />
       <Parameters title="Elements" word="an element, such as p:span/p:from" inputs={inputs} standing={standing} begun={begun} list={named(body.elements)} onChange={(elements, more) => onBody({ ...body, elements: placed(elements) }, more)} />
-      <Parameters title="SOAP headers" word="a header element" inputs={inputs} standing={standing} begun={begun} list={named(body.headers)} onChange={(headers, more) => onBody({ ...body, headers: placed(headers) }, more)} />
-      <label className="flex items-center gap-2"><input type="checkbox" className="checkbox checkbox-xs" checked={body.reads ?? false} onChange={(e) => onBody({ ...body, reads: e.target.checked })} /> it only reads</label>
+      {body.type === "soap" && <Parameters title="SOAP headers" word="a header element" inputs={inputs} standing={standing} begun={begun} list={named(body.headers)} onChange={(headers, more) => onBody({ ...body, headers: placed(headers) }, more)} />}
+      {body.type === "soap" && <label className="flex items-center gap-2"><input type="checkbox" className="checkbox checkbox-xs" checked={body.reads ?? false} onChange={(e) => onBody({ ...body, reads: e.target.checked })} /> it only reads</label>}
     </div>
   );
 }

@@ -64,7 +64,15 @@ async function savedPlan(project: string, mappingName: string): Promise<Plan | n
 
 /** A pasted address, request as HTTP text, or list of parameters, as an operation. */
 export function usePasteParts(project: string) {
-  return useMutation({ mutationFn: (text: string) => answer(api.POST("/api/v1/projects/{project}/pastes", { params: { path: { project } }, body: { text } })) });
+  return useMutation({ mutationFn: (text: string) => answer(api.POST("/api/v1/projects/{project}/pastes", { params: { path: { project } }, body: { text, part: "request", media_type: "" } })) });
+}
+
+/** A sample of a body, as a body with its inputs. A form is told by its look: name=value&name=value on one line. */
+export function useBodyFromSample(project: string) {
+  return useMutation({
+    mutationFn: (text: string) =>
+      answer(api.POST("/api/v1/projects/{project}/pastes", { params: { path: { project } }, body: { text, part: "body", media_type: /^[^\s<{[=]+=[^\s]*$/.test(text.trim()) ? "application/x-www-form-urlencoded" : "" } })),
+  });
 }
 
 /** The draft with what was pasted: of a list of parameters the inputs that it has not yet, of anything else the whole. */

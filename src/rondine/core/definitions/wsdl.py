@@ -21,7 +21,7 @@ from rondine.core.documents.xml import local, read_xml
 from rondine.core.errors import DocumentError, Problem, did_you_mean
 from rondine.core.names import proposed_name
 from rondine.core.protocols.inputs import Input
-from rondine.core.protocols.operation import OperationDocument, ResponseDescription, SoapBody, SoapElement
+from rondine.core.protocols.operation import OperationDocument, ResponseDescription, SoapBody, XmlElement
 from rondine.core.protocols.values import ValueOf
 
 _BINDINGS = {"http://schemas.xmlsoap.org/wsdl/soap/": "1.1", "http://schemas.xmlsoap.org/wsdl/soap12/": "1.2"}
@@ -258,7 +258,7 @@ class _Reader:
             return Part(("", label), "element", found.type if found else None)
         return Part(("", label), "element", self._named(part, part.get("type", "")) if part.get("type") else None)
 
-    def _headers(self, bound: etree._Element, writer: "_Writer") -> list[SoapElement]:
+    def _headers(self, bound: etree._Element, writer: "_Writer") -> list[XmlElement]:
         """Header blocks that the binding names, each with inputs of its own."""
         holder = next((one for one in bound if local(one) == "input"), None)
         before, writer.elements = writer.elements, []
@@ -298,7 +298,7 @@ class _Writer:
     def __init__(self, schemas: XmlSchemas) -> None:
         self.schemas = schemas
         self.prefixes: dict[str, str] = {}
-        self.elements: list[SoapElement] = []
+        self.elements: list[XmlElement] = []
         self.inputs: list[Input] = []
 
     def prefixed(self, name: Name) -> str:
@@ -352,7 +352,7 @@ class _Writer:
         self.inputs.append(
             Input(name=label, type=kind, required=required, allowed=list(allowed), description=part.description)
         )
-        self.elements.append(SoapElement(at=here, value=ValueOf(input=label)))
+        self.elements.append(XmlElement(at=here, value=ValueOf(input=label)))
 
 
 def _words(element: etree._Element) -> str:

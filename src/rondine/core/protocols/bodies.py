@@ -11,8 +11,8 @@ from typing import Any
 from urllib.parse import quote_plus
 from xml.sax.saxutils import escape
 
-from rondine.core.documents.json import json_text
-from rondine.core.errors import InputError
+from rondine.core.documents.json import json_text, read_json
+from rondine.core.errors import DocumentError, InputError
 from rondine.core.mapping.types import CONVERSIONS, ConversionError
 from rondine.core.protocols.graphql import one_line
 from rondine.core.protocols.inputs import value_text
@@ -27,10 +27,13 @@ from rondine.core.protocols.operation import (
     Part,
     SoapBody,
     TextBody,
+    XmlBody,
+    XmlElement,
 )
 from rondine.core.protocols.soap import envelope, media_type
 from rondine.core.protocols.styles import scalar_text
 from rondine.core.protocols.values import Value, parts_of
+from rondine.core.protocols.xml_writing import document
 from rondine.core.secret import MASK
 
 #: Gives a value its text, number or whatever it is; None if an input in it has none.
@@ -53,16 +56,21 @@ def body_content(body: Body, read: Read, *, is_shown: bool = False) -> tuple[byt
         case GraphQLBody():
             return json_text(graphql_parts(body, read)).encode(), "application/json"
         case SoapBody():
-            parts = [
-                [(one.at, value) for one in group if one.enabled and (value := read(one.value)) is not None]
-                for group in (body.elements, body.headers)
-            ]
+            parts = [_elements(group, read) for group in (body.elements, body.headers)]
             return envelope(body.version, body.namespaces, body.root, *parts).encode(), media_type(
                 body.version, body.action
             )
+        case XmlBody():
+            text = document(body.namespaces, body.root, _elements(body.elements, read))
+            return f'<?xml version="1.0" encoding="UTF-8"?>\n{text}'.encode(), body.media_type
         case BytesBody():
             found = read(body.content)
             return (None if found is None else _decoded(value_text(found), "/body/content")), body.media_type
+
+
+def _elements(elements: list[XmlElement], read: Read) -> list[tuple[str, Any]]:
+    """The places and values of the elements that have one."""
+    return [(one.at, value) for one in elements if one.enabled and (value := read(one.value)) is not None]
 
 
 def _form(body: FormBody, read: Read, is_shown: bool) -> str:
@@ -140,8 +148,8 @@ def put_together(members: list[Member], read: Read) -> Any:
     """The value that the members make; _MISSING if none has a value."""
     root: Any = _MISSING
     for one in members:
-        value = _member_value(one, read) if one.enabled else None
-        if value is None:
+        value = _member_value(one, read) if one.enabled else _MISSING
+        if value is _MISSING:
             continue
         if one.at == "":
             return value
@@ -172,11 +180,18 @@ def _put(container: Any, tokens: list[str], value: Any) -> None:
 
 
 def _member_value(member: Member, read: Read) -> Any:
+    """The value to write, which may be null; _MISSING if an input in it has none."""
     value = read(member.value)
     if value is None:
-        return None
+        return _MISSING
     if member.type == "json_text":
         return json_text(value)
+    if member.type == "json" and isinstance(member.value, str):
+        try:
+            return read_json(member.value.encode("utf-8", "surrogatepass"), name="the value")
+        except DocumentError as error:
+            hint = "write it as JSON, or read it as text"
+            raise InputError(error.message, where=f"body{member.at}", hint=hint) from error
     if member.type != "text" and isinstance(value, str):
         try:
             value = CONVERSIONS[member.type](value)

@@ -121,14 +121,29 @@ class GraphQLBody(Document, tag="graphql", frozen=True):
     one_line: bool = False
 
 
-class SoapElement(Document, frozen=True):
-    """A value within a SOAP body or header. at: its place below the root, steps of `prefix:name` parted by slashes; `@name` is an attribute,
-    `.` the element's own text.  A list repeats the element, an object becomes elements within it.
+class XmlElement(Document, frozen=True):
+    """A value within XML. at: its place below the root, steps of `prefix:name` parted by slashes; `@name` is an attribute, `.` the element's own
+    text.  A list repeats the element, an object becomes elements within it.  One that holds an input without a value is left out.
     """
 
     at: str
     value: Value = ""
     enabled: bool = True
+
+
+#: An element's name, with or without a prefix.
+ElementName = Annotated[str, Meta(pattern=r"^([A-Za-z_][\w.-]*:)?[A-Za-z_][\w.-]*$")]
+
+
+class XmlBody(Document, tag="xml", frozen=True):
+    """An XML document put together from elements, in the order in which they are written. namespaces: by prefix; the empty one is the default
+    namespace.  root: the outermost element, `prefix:name`.
+    """
+
+    namespaces: dict[str, str] = {}
+    root: ElementName = "request"
+    elements: list[XmlElement] = []
+    media_type: str = "application/xml"
 
 
 class SoapBody(Document, tag="soap", frozen=True):
@@ -140,13 +155,13 @@ class SoapBody(Document, tag="soap", frozen=True):
     version: Literal["1.1", "1.2"] = "1.1"
     action: str = ""
     namespaces: dict[str, str] = {}
-    root: Annotated[str, Meta(pattern=r"^([A-Za-z_][\w.-]*:)?[A-Za-z_][\w.-]*$")] = "request"
-    elements: list[SoapElement] = []
-    headers: list[SoapElement] = []
+    root: ElementName = "request"
+    elements: list[XmlElement] = []
+    headers: list[XmlElement] = []
     reads: bool = False
 
 
-Body = FormBody | MultipartBody | JsonBody | TextBody | BytesBody | GraphQLBody | SoapBody
+Body = FormBody | MultipartBody | JsonBody | XmlBody | TextBody | BytesBody | GraphQLBody | SoapBody
 
 
 class ResponseView(Document, frozen=True):
@@ -213,6 +228,8 @@ def body_values(body: Body | None) -> Iterator[tuple[str, Value]]:
             yield from ((f"/body/parts/{number}", one.value) for number, one in enumerate(parts))
         case JsonBody(members=members):
             yield from ((f"/body/members/{number}", one.value) for number, one in enumerate(members))
+        case XmlBody(elements=elements):
+            yield from ((f"/body/elements/{number}", one.value) for number, one in enumerate(elements))
         case SoapBody(elements=elements, headers=headers):
             yield from ((f"/body/elements/{number}", one.value) for number, one in enumerate(elements))
             yield from ((f"/body/headers/{number}", one.value) for number, one in enumerate(headers))
@@ -287,8 +304,8 @@ def operation_problems(operation: OperationDocument) -> list[Problem]:
                 used.add(part.input)
                 takes_others = takes_others or bool(part.prepared)
                 problems += _value_problems(f"{here}/value", part, names)
-    if isinstance(operation.body, SoapBody):
-        problems += _soap_problems(operation.body)
+    if isinstance(operation.body, (SoapBody, XmlBody)):
+        problems += _xml_problems(operation.body)
     if isinstance(operation.body, JsonBody):
         problems += _member_problems("/body/members", operation.body.members)
     if isinstance(operation.body, GraphQLBody):
@@ -353,12 +370,13 @@ def _value_problems(where: str, part: ValueOf, names: list[str]) -> list[Problem
 _STEP = re.compile(r"@?(?:([A-Za-z_][\w.-]*):)?[A-Za-z_][\w.-]*")
 
 
-def _soap_problems(body: SoapBody) -> list[Problem]:
+def _xml_problems(body: SoapBody | XmlBody) -> list[Problem]:
     """Names that XML does not have, and prefixes that stand for nothing."""
     problems = []
     places = [("/body/root", body.root)]
     places += [(f"/body/elements/{number}/at", one.at) for number, one in enumerate(body.elements)]
-    places += [(f"/body/headers/{number}/at", one.at) for number, one in enumerate(body.headers)]
+    if isinstance(body, SoapBody):
+        places += [(f"/body/headers/{number}/at", one.at) for number, one in enumerate(body.headers)]
     for where, place in places:
         for step in place.split("/"):
             found = _STEP.fullmatch(step)

@@ -3,20 +3,16 @@
 import re
 from dataclasses import dataclass
 from typing import Any
-from urllib.parse import parse_qsl
 
 from msgspec import UNSET, structs
 
-from rondine.core.definitions.files import Files
-from rondine.core.definitions.inputs import BodyReader, Inputs, input_name
-from rondine.core.definitions.json_schema import Schemas
-from rondine.core.documents.json import read_json
+from rondine.core.definitions.inputs import Inputs, input_name
 from rondine.core.errors import DocumentError, InputError
 from rondine.core.protocols.address import take_apart
 from rondine.core.protocols.inputs import Input, InputType
-from rondine.core.protocols.operation import OWN_HEADERS, FormBody, JsonBody, OperationDocument, Parameter, TextBody
+from rondine.core.protocols.operation import OWN_HEADERS, OperationDocument, Parameter
+from rondine.core.protocols.sampled_body import body_from_sample
 from rondine.core.protocols.values import ValueOf
-from rondine.core.schema import infer, to_json_schema
 
 _REQUEST = re.compile(r"(GET|HEAD|POST|PUT|PATCH|DELETE|OPTIONS)[ \t]+(\S+)(?:[ \t]+HTTP/[\d.]+)?[ \t]*\r?$")
 _TYPES: dict[str, InputType] = {
@@ -37,7 +33,7 @@ _HEADS = frozenset(
 
 @dataclass(frozen=True, slots=True)
 class Pasted:
-    """kind: address, request or parameters.  base_address: empty if the text does not say it.  operation: what was read; of parameters, the
+    """kind: address, request, parameters or body.  base_address: empty if the text does not say it.  operation: what was read; of parameters, the
     inputs and query alone.
     """
 
@@ -117,27 +113,24 @@ def _as_input(one: Parameter, inputs: Inputs) -> Parameter:
     )
 
 
-def _body(text: str, media: str, inputs: Inputs) -> Any:
+def read_body(text: str, media_type: str = "") -> Pasted:
+    """A sample of a request's body alone. Raises InputError with the place of what is wrong."""
+    if not text.strip():
+        raise InputError("nothing was pasted", where="text", hint="paste a body as the service takes it")
+    inputs = Inputs()
+    body = _body(text, media_type, inputs)
+    return Pasted("body", "", OperationDocument(method="POST", inputs=inputs.found, body=body))
+
+
+def _body(text: str, media_type: str, inputs: Inputs) -> Any:
     if not text:
         return None
-    if "form-urlencoded" in media:
-        pairs = parse_qsl(text, keep_blank_values=True)
-        made = [
-            (name, inputs.add(name, {"type": "string"}, required=False, example=value, prefix="body"))
-            for name, value in pairs
-        ]
-        return FormBody(fields=[Parameter(name=name, value=ValueOf(input=given)) for name, given in made])
-    if "json" in media or text[:1] in "{[":
-        try:
-            value = read_json(text.encode(), name="the body")
-        except DocumentError as error:
-            raise InputError(
-                error.message, where=error.where, hint="mend the body, or paste the request without it"
-            ) from error
-        reader = BodyReader(Schemas(Files("", {}), "3.1", lambda *_: None), inputs)
-        return JsonBody(members=reader.read(to_json_schema(infer([value]), top=False), required=False, example=value))
-    given = inputs.add("body", {"type": "string"}, required=False, example=text)
-    return TextBody(media_type=media or "text/plain", content=ValueOf(input=given))
+    try:
+        return body_from_sample(text, media_type, inputs)
+    except DocumentError as error:
+        raise InputError(
+            error.message, where=error.where, hint=error.hint or "mend the body, or paste the request without it"
+        ) from error
 
 
 def _parameters(lines: list[str]) -> Pasted:

@@ -4,41 +4,13 @@ SOAP 1.1 (W3C Note, sections 4 and 6), SOAP 1.2 Part 1 (section 5) and Part 2 (s
 """
 
 from collections.abc import Mapping
-from datetime import date
 from typing import Any
-from xml.sax.saxutils import escape, quoteattr
+from xml.sax.saxutils import quoteattr
 
 from rondine.core.documents.elements import text_of
-from rondine.core.protocols.inputs import value_text
+from rondine.core.protocols.xml_writing import Element, document
 
 ENVELOPES = {"1.1": "http://schemas.xmlsoap.org/soap/envelope/", "1.2": "http://www.w3.org/2003/05/soap-envelope"}
-#: What a place's steps are parted by; a step is `prefix:name`, an attribute `@name` or `@prefix:name`, `.` the text itself.
-Element = tuple[str, Any]
-
-
-class _Node:
-    """An element that is being put together, in the order in which its parts came."""
-
-    __slots__ = ("attributes", "children", "name", "text")
-
-    def __init__(self, name: str) -> None:
-        self.name = name
-        self.attributes: list[tuple[str, str]] = []
-        self.children: list[_Node] = []
-        self.text = ""
-
-    def child(self, name: str) -> "_Node":
-        """The last child of this name, made if there is none."""
-        found = next((one for one in reversed(self.children) if one.name == name), None)
-        if found is None:
-            found = _Node(name)
-            self.children.append(found)
-        return found
-
-    def written(self) -> str:
-        attributes = "".join(f" {name}={quoteattr(value)}" for name, value in self.attributes)
-        inner = escape(self.text) + "".join(one.written() for one in self.children)
-        return f"<{self.name}{attributes}>{inner}</{self.name}>" if inner else f"<{self.name}{attributes}/>"
 
 
 def envelope(
@@ -47,57 +19,11 @@ def envelope(
     """The envelope as text. root: the element in the body, `prefix:name`.  elements: (place below the root, value) in order; headers: below the
     SOAP header. A list repeats its element; an object becomes elements of the same prefix.
     """
-    body = _Node(root)
-    for place, value in elements:
-        _put(body, place.split("/"), value)
-    head = _Node("soap:Header")
-    for place, value in headers:
-        _put(head, place.split("/"), value)
     declared = "".join(f" xmlns:{prefix}={quoteattr(uri)}" for prefix, uri in namespaces.items())
     return (
         f'<?xml version="1.0" encoding="utf-8"?>\n<soap:Envelope xmlns:soap="{ENVELOPES[version]}"{declared}>'
-        f"{head.written() if headers else '<soap:Header/>'}<soap:Body>{body.written()}</soap:Body></soap:Envelope>"
+        f"{document({}, 'soap:Header', headers)}<soap:Body>{document({}, root, elements)}</soap:Body></soap:Envelope>"
     )
-
-
-def _put(node: _Node, steps: list[str], value: Any) -> None:
-    for step in steps[:-1]:
-        node = node.child(step)
-    last = steps[-1]
-    if last == "":
-        _fill(node, value, node.name)
-    elif last == ".":
-        node.text = _text(value)
-    elif last.startswith("@"):
-        node.attributes.append((last[1:], _text(value)))
-    else:
-        for one in value if isinstance(value, list) else [value]:
-            made = _Node(last)
-            node.children.append(made)
-            _fill(made, one, last)
-
-
-def _fill(node: _Node, value: Any, name: str) -> None:
-    """The content of an element: a text, or elements from an object's members, of the same prefix as the element itself."""
-    if not isinstance(value, dict):
-        node.text = _text(value)
-        return
-    prefix = f"{name.partition(':')[0]}:" if ":" in name else ""
-    for key, one in value.items():
-        if one is None:
-            continue
-        if str(key).startswith("@"):
-            node.attributes.append((str(key)[1:], _text(one)))
-        else:
-            _put(node, [f"{prefix}{key}"], one)
-
-
-def _text(value: Any) -> str:
-    """A value in the lexical form of XML Schema's types (XSD 1.1 Part 2)."""
-    if isinstance(value, date):
-        return value.isoformat().replace("+00:00", "Z")
-    text = value_text(value)
-    return "".join(char for char in text if char in "\t\n\r" or char >= " ")
 
 
 def media_type(version: str, action: str) -> str:
@@ -106,9 +32,9 @@ def media_type(version: str, action: str) -> str:
     return "application/soap+xml; charset=utf-8" + (f'; action="{action}"' if action else "")
 
 
-def fault_of(document: Any) -> str:
+def fault_of(answer: Any) -> str:
     """The message of a fault in a document as `read_elements` gives it, empty if it holds none: its reason, code, and what is in its detail."""
-    fault = _member(_member(_member(document, "Envelope"), "Body"), "Fault")
+    fault = _member(_member(_member(answer, "Envelope"), "Body"), "Fault")
     if not isinstance(fault, dict):
         return ""
     parts = {

@@ -17,7 +17,7 @@ from rondine.core.keylike import Finding, keys_in_operation
 from rondine.core.paths import normalized_path, parse_pointer, pointer_text, resolve, xpath_of
 from rondine.core.protocols.address import take_apart
 from rondine.core.protocols.operation import OperationDocument
-from rondine.core.protocols.pasted import read_pasted
+from rondine.core.protocols.pasted import read_body, read_pasted
 from rondine.core.settings import dump, load
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.views import ProjectView, Strict, WaitingView
@@ -143,10 +143,16 @@ class AddressView(ProjectView):
 
 class Paste(Strict):
     text = serializers.CharField(max_length=200_000, trim_whitespace=False)
+    part = serializers.ChoiceField(
+        ["request", "body"], required=False, default="request", help_text="body: the text is a sample of a body alone"
+    )
+    media_type = serializers.CharField(
+        required=False, allow_blank=True, default="", max_length=200, help_text="of a body; left out, told by the text"
+    )
 
 
 class PasteParts(serializers.Serializer[Any]):
-    kind = serializers.ChoiceField(["address", "request", "parameters"])
+    kind = serializers.ChoiceField(["address", "request", "parameters", "body"])
     base_address = serializers.CharField(allow_blank=True)
     name = serializers.CharField(allow_blank=True)
     title = serializers.CharField(allow_blank=True)
@@ -155,13 +161,15 @@ class PasteParts(serializers.Serializer[Any]):
 
 
 class PasteView(ProjectView):
-    """A pasted address, request as HTTP text, or list of parameters, made into an operation with its inputs."""
+    """A pasted address, request as HTTP text, list of parameters, or sample of a body, made into an operation with its inputs."""
 
     permissions = {"POST": "view"}
 
     @extend_schema(operation_id="readPasted", request=Paste, responses=PasteParts)
     def post(self, request: Request, project: str) -> Response:
-        found = read_pasted(self.given(Paste, request)["text"])
+        given = self.given(Paste, request)
+        is_body = given["part"] == "body"
+        found = read_body(given["text"], given["media_type"]) if is_body else read_pasted(given["text"])
         return Response(
             {
                 "kind": found.kind,

@@ -1,0 +1,49 @@
+"""Bodies from samples on the command line, sent for real."""
+
+import json
+
+from aiohttp import web
+
+
+def test_a_body_is_made_from_a_sample_and_sent_with_its_values(rondine, serve, tmp_path):
+    async def told(request):
+        return web.json_response({"type": request.content_type, "body": (await request.read()).decode()})
+
+    outside = serve(told)
+    rondine.permit(outside.port)
+    service = rondine.connect("bodies", outside.url)
+    rondine.office().operations.make("report-care", service=service, document={"method": "POST", "path": "/care"})
+    sample = tmp_path / "sample.json"
+    sample.write_text('{"tree": "OLM-1", "work": ["crown"], "crew": {"size": 3}}')
+    made = json.loads(rondine.cli("operation", "body", "report-care", "--sample", str(sample)).stdout)
+    assert [one["name"] for one in made["document"]["inputs"]] == ["tree", "work", "crew_size"]
+    words = [
+        "operation",
+        "try",
+        "report-care",
+        "--confirm",
+        "--body",
+        "--input",
+        "tree=OLM-2",
+        "--input",
+        "crew_size=4",
+    ]
+    sent = json.loads(rondine.cli(*words, "--input", 'work=["roots"]').stdout)
+    assert (sent["type"], json.loads(sent["body"])) == (
+        "application/json",
+        {"tree": "OLM-2", "work": ["roots"], "crew": {"size": 4}},
+    )
+    rondine.cli(
+        "operation",
+        "body",
+        "report-care",
+        "--sample",
+        "-",
+        stdin='<c:care xmlns:c="urn:c"><c:tree>OLM-1</c:tree></c:care>',
+    )
+    sent = json.loads(
+        rondine.cli("operation", "try", "report-care", "--confirm", "--body", "--input", "tree=A & B").stdout
+    )
+    assert sent["type"] == "application/xml" and "<c:tree>A &amp; B</c:tree>" in sent["body"]
+    broken = rondine.cli("operation", "body", "report-care", "--sample", "-", stdin='{"tree": ', check=False)
+    assert broken.returncode == 1 and "line 1" in broken.stderr

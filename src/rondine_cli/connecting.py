@@ -293,7 +293,11 @@ def run_meter(session: Session, args: Namespace, out: Output) -> None:
         lines.append(f"held back until {_moment(found['held_until'])}: {found['held_why']}")
     if found["said"]:
         lines.append(f"the service itself says: {found['said']['left']:,} left")
-    out.value(found, "\n".join(lines) or "the connection has no limits")
+    lines = lines or ["the connection has no limits"]
+    if found["operations"]:
+        lines.append("calls of the last 24 hours by operation:")
+        lines += [f"  {one['operation']}  {one['calls']:,}" for one in found["operations"]]
+    out.value(found, "\n".join(lines))
 
 
 def _moment(seconds: float) -> str:

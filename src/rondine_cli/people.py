@@ -24,6 +24,48 @@ def add_commands(commands: Any) -> None:
     use = project.add_parser("use", help="keep one for later commands")
     use.add_argument("name")
     use.set_defaults(run=run_use)
+    _add_naming(commands)
+
+
+def _add_naming(commands: Any) -> None:
+    naming = commands.add_parser("naming", help="the rule by which names are proposed").add_subparsers(
+        required=True, metavar="VERB"
+    )
+    naming.add_parser("show", help="show it").set_defaults(run=run_naming)
+    change = naming.add_parser("set", help="change it; what is left out is as usual, and nothing is renamed")
+    change.add_argument("--separator", choices=["-", "_"], default="-", help="between the words of items' names")
+    change.add_argument("--field-separator", choices=["-", "_"], default="_")
+    change.add_argument("--service-first", action="store_true", help="operations and feeds begin with their service")
+    change.add_argument("--feeds-begin", default="all", metavar="WORD", help="what feeds begin with; empty for nothing")
+    change.set_defaults(run=run_set_naming)
+    propose = naming.add_parser("propose", help="a name by the rule, and whether it is free")
+    propose.add_argument("kind", help="service, operation, record type, mapping, feed, field ...")
+    propose.add_argument("text", help="what it is called in words")
+    propose.add_argument("--service", default="")
+    propose.set_defaults(run=run_propose_name)
+
+
+def run_naming(session: Session, args: Namespace, out: Output) -> None:
+    rule = {"separator": "-", "field_separator": "_", "service_first": False, "feeds_begin": "all"}
+    rule |= session.office.naming()
+    out.value(rule, "\n".join(f"{name.replace('_', ' '):<16} {value}" for name, value in rule.items()))
+
+
+def run_set_naming(session: Session, args: Namespace, out: Output) -> None:
+    session.office.set_naming(
+        separator=args.separator,
+        field_separator=args.field_separator,
+        service_first=args.service_first,
+        feeds_begin=args.feeds_begin,
+    )
+    run_naming(session, args, out)
+
+
+def run_propose_name(session: Session, args: Namespace, out: Output) -> int:
+    found = session.office.propose_name(args.kind, args.text, service=args.service)
+    taken = f" ({found['wanted']} is taken)" if found["is_taken"] else ""
+    out.value(found, f"{found['name']}{taken}")
+    return 0
 
 
 def run_login(session: Session, args: Namespace, out: Output) -> None:

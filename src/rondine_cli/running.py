@@ -153,7 +153,7 @@ def run_watch(session: Session, args: Namespace, out: Output) -> int:
 def run_calls(session: Session, args: Namespace, out: Output) -> None:
     out.rows(
         session.office.calls(args.id),
-        ["number", "method", "url", "status", "rows", "size", "timings.done"],
+        ["number", "operation", "method", "url", "status", "rows", "size", "timings.done"],
         empty="it has made no call yet",
     )
 

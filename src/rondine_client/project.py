@@ -93,6 +93,22 @@ class Project:
     def _ask(self, method: str, path: str, body: Any = None, **options: Any) -> Any:
         return self._client.ask(method, f"{self._path}{path}", body, **options)
 
+    # --- names
+
+    def naming(self) -> Json:
+        """The rule by which names are proposed here: what differs from the usual one."""
+        found: Json = self._ask("GET", "/naming")["rule"]
+        return found
+
+    def set_naming(self, **rule: Any) -> Json:
+        """rule: separator and field_separator ("-" or "_"), service_first, feeds_begin; what is left out is as usual. Nothing is renamed."""
+        found: Json = self._ask("PUT", "/naming", {"rule": rule})["rule"]
+        return found
+
+    def propose_name(self, kind: str, text: str, *, service: str = "") -> Json:
+        """A name for an item (service, operation, record type, mapping, feed ...) or a field: {name, wanted, is_taken}."""
+        return self._ask("POST", "/names", {"kind": kind, "text": text, "service": service})
+
     # --- connecting
 
     def environments(self) -> list[Json]:

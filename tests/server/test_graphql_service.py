@@ -142,3 +142,17 @@ def test_one_edit_of_a_prepared_query_is_seen_by_every_operation_that_uses_it(ro
     office.queries.remove("one-of-them")
     with pytest.raises(RondineProblem, match='no prepared query "one-of-them"'):
         tried(rondine, "prepared-a", {"id": "I-2"})
+
+
+def test_two_operations_of_one_address_are_told_apart_in_runs_calls_and_the_meter(rondine, desk):
+    office = rondine.office()
+    pair = [(desk["query inspections"], {"first": 2}), (desk["query inspection"], {"id": "I-3"})]
+    found = [tried(rondine, name, inputs)[0] for name, inputs in pair]
+    assert len({one["call"]["url"] for one in found}) == 1
+    for (name, _), one in zip(pair, found, strict=True):
+        run = office.run(one["run"])
+        assert (one["call"]["operation"], run["operation"]) == (name, name)
+        assert " · query " in run["title"] and run["title"] != office.run(found[one is found[0]]["run"])["title"]
+        assert next(iter(office.runs(operation=name, limit=1)))["id"] == one["run"]
+    counted = {one["operation"]: one["calls"] for one in office.meter("graphql-desk")["operations"]}
+    assert all(counted[name] >= 1 for name, _ in pair)

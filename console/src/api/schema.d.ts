@@ -721,6 +721,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A name by the project's rule, and whether it clashes with one that is there. */
+        post: operations["proposeName"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/naming": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The project's rule for names. Changing it renames nothing that is there. */
+        get: operations["getNaming"];
+        /** @description The project's rule for names. Changing it renames nothing that is there. */
+        put: operations["setNaming"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/obstacles": {
         parameters: {
             query?: never;
@@ -1568,6 +1603,8 @@ export interface components {
             headers: string[][];
             method: string;
             number: number;
+            /** @description which one it is: many may share an address */
+            operation: string;
             /** @description why it was made on the way; empty for the operation's own */
             purpose: string;
             reason: string;
@@ -2509,6 +2546,8 @@ export interface components {
             limits: components["schemas"]["MeterLine"][];
             /** Format: double */
             now: number;
+            /** @description which operations made the calls of the last 24 hours, up to 20 */
+            operations: components["schemas"]["OperationCalls"][];
             parallel: number | null;
             said: unknown | null;
             under_way: number;
@@ -2539,6 +2578,64 @@ export interface components {
             parts?: components["schemas"]["Part"][];
             /** @enum {unknown} */
             type: "multipart";
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        NameAskedRequest: {
+            /**
+             * @description * `service` - service
+             *     * `connection` - connection
+             *     * `operation` - operation
+             *     * `record type` - record type
+             *     * `mapping` - mapping
+             *     * `feed` - feed
+             *     * `prepared query` - prepared query
+             *     * `field` - field
+             * @enum {string}
+             */
+            kind: "service" | "connection" | "operation" | "record type" | "mapping" | "feed" | "prepared query" | "field";
+            /**
+             * @description that it belongs to
+             * @default
+             */
+            service?: string;
+            /** @description what it is called in words */
+            text: string;
+        };
+        NameProposed: {
+            /** @description whether the wanted one is there already */
+            is_taken: boolean;
+            /** @description free just now */
+            name: string;
+            /** @description by the rule alone */
+            wanted: string;
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        NamingGivenRequest: {
+            rule: components["schemas"]["NamingRule"];
+        };
+        /**
+         * NamingRule
+         * @description separator: between the words of an item's name.  field_separator: of a field's.  service_first: operations, mappings and feeds begin with their
+         *         service's name.  feeds_begin: the word that feeds begin with, empty for none.
+         */
+        NamingRule: {
+            /** @default all */
+            feeds_begin?: string;
+            /**
+             * @default _
+             * @enum {unknown}
+             */
+            field_separator?: "-" | "_";
+            /**
+             * @default -
+             * @enum {unknown}
+             */
+            separator?: "-" | "_";
+            /** @default false */
+            service_first?: boolean;
+        };
+        NamingShown: {
+            rule: components["schemas"]["NamingRule"];
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         NewConnectionRequest: {
@@ -2797,6 +2894,13 @@ export interface components {
             service: string;
             title: string;
             version: number;
+        };
+        OperationCalls: {
+            calls: number;
+            /** Format: date-time */
+            last_at: string;
+            operation: string;
+            title: string;
         };
         /**
          * OperationDocument
@@ -6060,6 +6164,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Moved"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    proposeName: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NameAskedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NameProposed"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getNaming: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamingShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setNaming: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamingGivenRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamingShown"];
                 };
             };
             /** @description what went wrong */

@@ -6,7 +6,7 @@ import { Tag, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { useEnvironments, usePermission } from "../session/session";
 import { useEnvironmentList, useStandingNames } from "../environments/environments";
-import { nameOf } from "../services/services";
+import { useName } from "../../ui/naming";
 import {
   isReading, leave, rename, rulesOf, setField, take, useKeepSample, useKeepTrial, useMakeFeed, useMoveKey, useOperation, usePasted, useOutline, usePreview, usePropose, useRequest, useSaveOperation, useSavePlan, usePasteParts, useCopyOperation, useTrial, withPasted,
   type OperationDocument, type Plan, type Trial,
@@ -60,6 +60,8 @@ function Workbench(props: Props) {
   const [focus, setFocus] = useState<string | null>(null);
   const [keptSample, setKeptSample] = useState<string | null>(null);
 
+  const named = useName(project, "operation", item ? "" : title, service || serviceTitle);
+  const serviceNamed = useName(project, "service", service ? "" : serviceTitle);
   const isChanged = title !== (item?.title ?? "") || JSON.stringify(document) !== JSON.stringify(item?.document ?? {});
   const planChanged = plan !== null && JSON.stringify(plan) !== JSON.stringify(savedPlan);
   const leaving = useBlocker(({ currentLocation, nextLocation }) => (isChanged || planChanged) && currentLocation.pathname !== nextLocation.pathname);
@@ -96,7 +98,7 @@ function Workbench(props: Props) {
     if (!from || !path) return;
     const rows = [path];
     propose.mutate(
-      { body: from, rows, corrections, mappingName: plan?.mappingName ?? item?.name ?? nameOf(title) ?? "mapping", path: document.path ?? "" },
+      { body: from, rows, corrections, mappingName: plan?.mappingName ?? item?.name ?? (named.name || "mapping"), path: document.path ?? "" },
       { onSuccess: (made) => { setPlan({ ...made, mappingName: made.mappingName || "mapping" }); setDocument((now) => ({ ...now, response: { ...now.response, rows } })); } },
     );
   };
@@ -109,7 +111,7 @@ function Workbench(props: Props) {
 
   const paste = (text: string) => {
     trial.reset();
-    const name = `${item?.name ?? (nameOf(title) || "pasted")}-${Date.now().toString(36)}`;
+    const name = `${item?.name ?? (named.name || "pasted")}-${Date.now().toString(36)}`;
     pasted.mutate({ name, text, operation: item?.name ?? null }, { onSuccess: (made) => { setKeptSample(name); receive(made); } });
   };
 
@@ -137,7 +139,7 @@ function Workbench(props: Props) {
   /** Makes service, connection and operation of what was sent to an address alone. */
   const storeOneOff = () =>
     keepTrial.mutate(
-      { run: trial.data?.run, base_address: base, document, environment, service: nameOf(serviceTitle), service_title: serviceTitle, operation: nameOf(title), title },
+      { run: trial.data?.run, base_address: base, document, environment, service: serviceNamed.name, service_title: serviceTitle, operation: named.name, title },
       {
         onSuccess: (made) => {
           setItem(made);
@@ -149,7 +151,7 @@ function Workbench(props: Props) {
     );
 
   const store = (version: number | null, over?: boolean) => {
-    const name = item?.name ?? nameOf(title);
+    const name = item?.name ?? named.name;
     save.mutate(
       { name, version: over && stale ? stale.version : version, title, service, document },
       {
@@ -170,7 +172,7 @@ function Workbench(props: Props) {
         <h1 className="sr-only">{title || "New operation"}</h1>
         <input className="input input-ghost -ml-2 w-64 px-2 text-lg font-semibold" aria-label="Title of the operation" placeholder="Name this operation" value={title} onChange={(e) => setTitle(e.target.value)} readOnly={!mayBuild} />
         {service ? <span className="text-sm opacity-80">{service}</span> : <input className="input input-ghost w-52 px-2 text-sm" aria-label="What the service is called" placeholder="Name its service" value={serviceTitle} onChange={(e) => setServiceTitle(e.target.value)} readOnly={!mayBuild} />}
-        {item && <span className="font-mono text-xs opacity-70">{item.name}</span>}
+        {item ? <span className="font-mono text-xs opacity-70">{item.name}</span> : named.words && <span className="font-mono text-xs opacity-70">{[serviceNamed.words, named.words].filter(Boolean).join(" · ")}</span>}
         <Tag>{isReading(document) ? "reads" : "may write"}</Tag>
         {document.enabled === false && <Tag tone="bad">disabled</Tag>}
         {savedPlan && <Tag>fills {savedPlan.typeName}</Tag>}
@@ -181,8 +183,8 @@ function Workbench(props: Props) {
           {mayBuild && item && !isChanged && (
             <button type="button" className="btn btn-ghost btn-sm" disabled={copy.isPending} title="a copy with its samples and its mapping, as the start of another" onClick={() => copy.mutate({ name: item.name, copy: `${item.name.slice(0, 54)}-copy` }, { onSuccess: (made) => navigate(`/p/${project}/operations/${made.name}`) })}>Copy</button>
           )}
-          {mayBuild && !service && <button type="button" className="btn btn-primary btn-sm" title="makes the service, its connection and this operation" disabled={keepTrial.isPending || !nameOf(title) || !nameOf(serviceTitle) || !base} onClick={storeOneOff}>{keepTrial.isPending ? "Keeping" : "Keep as a service"}</button>}
-          {mayBuild && service && <button type="button" className="btn btn-primary btn-sm" disabled={save.isPending || !isChanged || !(item || nameOf(title))} onClick={() => store(item?.version ?? null)}>{save.isPending ? "Saving" : "Save"}</button>}
+          {mayBuild && !service && <button type="button" className="btn btn-primary btn-sm" title="makes the service, its connection and this operation" disabled={keepTrial.isPending || !named.name || !serviceNamed.name || !base} onClick={storeOneOff}>{keepTrial.isPending ? "Keeping" : "Keep as a service"}</button>}
+          {mayBuild && service && <button type="button" className="btn btn-primary btn-sm" disabled={save.isPending || !isChanged || !(item || named.name)} onClick={() => store(item?.version ?? null)}>{save.isPending ? "Saving" : "Save"}</button>}
         </div>
       </div>
       {keepTrial.error && <div className="p-3"><ProblemAlert error={keepTrial.error} /></div>}
@@ -214,11 +216,11 @@ function Workbench(props: Props) {
         <ResponsePane
           project={project} trial={response} isSending={trial.isPending} lines={lines} corrections={corrections} plan={plan} lit={lit} focus={focus} onPoint={setLit} onRows={chooseRows} onCorrect={correct} document={document} onDocument={setDocument}
           onTake={(path, type) => plan && setPlan(take(plan, path, type))} onLeave={(field) => plan && setPlan(leave(plan, field))} keptSample={keptSample} keepError={keep.error} onPaste={paste} isPasting={pasted.isPending} pasteError={pasted.error}
-          onKeepSample={() => response && keep.mutate({ name: `${item?.name ?? (nameOf(title) || "sample")}-${response.run}`, run: response.run, operation: item?.name ?? null }, { onSuccess: (made) => setKeptSample(made.name) })}
+          onKeepSample={() => response && keep.mutate({ name: `${item?.name ?? (named.name || "sample")}-${response.run}`, run: response.run, operation: item?.name ?? null }, { onSuccess: (made) => setKeptSample(made.name) })}
         />
         <RecordsPane
           trial={response} plan={plan} preview={preview.data} previewError={preview.error} proposeError={propose.error} isProposing={propose.isPending} lit={lit} environment={environment} operation={item?.name ?? ""}
-          isSaved={item !== null && !isChanged} isSaving={savePlan.isPending} saveError={savePlan.error} savedAs={savedPlan && !planChanged ? savedPlan.mappingName : null} isRunning={makeFeed.isPending} supportsCopy={request.data?.supports.includes("copy") ?? true} runError={makeFeed.error} mayBuild={mayBuild}
+          project={project} service={service} isSaved={item !== null && !isChanged} isSaving={savePlan.isPending} saveError={savePlan.error} savedAs={savedPlan && !planChanged ? savedPlan.mappingName : null} isRunning={makeFeed.isPending} supportsCopy={request.data?.supports.includes("copy") ?? true} runError={makeFeed.error} mayBuild={mayBuild}
           onPlan={setPlan} onRows={chooseRows} onPoint={setLit} onFocus={setFocus}
           onSave={() => plan && savePlan.mutate({ plan, service }, { onSuccess: () => setSavedPlan(plan) })}
           onRun={(feed) => plan && item && makeFeed.mutate({ name: feed, operation: item.name, mapping: plan.mappingName, environment, document: {} }, { onSuccess: (run) => navigate(`../runs/${run.id}`) })}

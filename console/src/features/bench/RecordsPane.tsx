@@ -1,6 +1,7 @@
 import { KeyRound, Trash2 } from "lucide-react";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
+import { useName } from "../../ui/naming";
 import { Empty, Field, Heading, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { FIELD_TYPES, leave, rename, renameType, rulesOf, setField, toggleKey, type FieldType, type Plan } from "./bench";
@@ -16,6 +17,8 @@ interface Props {
   lit: string | null;
   environment: string;
   operation: string;
+  project: string;
+  service: string;
   isSaved: boolean;
   isSaving: boolean;
   saveError: unknown;
@@ -181,9 +184,10 @@ function Rules({ plan, onPlan, lit, firstRow, onPoint, mayBuild }: Props & { pla
   );
 }
 
-function Keep({ plan, onPlan, onSave, isSaving, saveError, savedAs, operation, isSaved, environment, onRun, isRunning, runError, supportsCopy }: Props & { plan: Plan }) {
+function Keep({ plan, onPlan, onSave, isSaving, saveError, savedAs, operation, isSaved, environment, onRun, isRunning, runError, supportsCopy, project, service }: Props & { plan: Plan }) {
   const [feed, setFeed] = useState("");
-  const feedName = feed || `all-${plan.mappingName}`.slice(0, 60);
+  const named = useName(project, "feed", plan.mappingName, service);
+  const feedName = feed || named.name;
   const isReady = isSaved && savedAs === plan.mappingName;
   return (
     <section className="mt-5 border-t border-base-300 pt-3">
@@ -203,7 +207,7 @@ function Keep({ plan, onPlan, onSave, isSaving, saveError, savedAs, operation, i
             {(id) => <input id={id} className="input input-sm w-full font-mono" placeholder={feedName} value={feed} onChange={(e) => setFeed(e.target.value)} />}
           </Field>
         </div>
-        <button type="button" className="btn btn-primary btn-sm mb-8" disabled={!isReady || isRunning || !supportsCopy} onClick={() => onRun(feedName)}>{isRunning ? "Starting" : "Make the feed and run it"}</button>
+        <button type="button" className="btn btn-primary btn-sm mb-8" disabled={!isReady || isRunning || !supportsCopy || !feedName} onClick={() => onRun(feedName)}>{isRunning ? "Starting" : "Make the feed and run it"}</button>
       </div>
       <ProblemAlert error={runError} />
     </section>

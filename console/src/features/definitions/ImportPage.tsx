@@ -32,7 +32,7 @@ export default function ImportPage() {
     <Page title={service ? `Import into ${service}` : "Import a definition"}>
       {!stored && <SourceForm isReading={look.isPending} verb="Look at it" onSource={read} onStop={look.stop} />}
       <ProblemAlert error={look.error} />
-      {!look.data && !look.isPending && !look.error && <p className="text-sm opacity-80">OpenAPI 3.1, 3.0 and 2.0 are read, in JSON or YAML; OData metadata of every version; GraphQL schemas, as text or asked of the service; WSDL 1.1 with its schemas; recorded sessions (HTTP Archive). Nothing is made before you have chosen.</p>}
+      {!look.data && !look.isPending && !look.error && <p className="text-sm opacity-80">OpenAPI 3.1, 3.0 and 2.0 are read, in JSON or YAML; OData metadata of every version; GraphQL schemas, as text or asked of the service; WSDL 1.1 with its schemas; recorded sessions (HTTP Archive); JSON Schema, XML Schema and samples of responses. Nothing is made before you have chosen.</p>}
       {look.data && source && <Choose key={look.data.hash} project={project} look={look.data} source={source} service={service} />}
     </Page>
   );
@@ -156,7 +156,7 @@ function Choose({ project, look, source, service }: { project: string; look: Loo
             </div>
           )}
           <ProblemAlert error={make.error} />
-          <button className="btn btn-primary mt-2 w-full" disabled={!mayBuild || chosen.size === 0 || make.isPending || !nameOf(name)}>{make.isPending ? "Importing" : chosen.size === 0 ? "Choose operations" : `Import ${count(chosen.size, "operation")}`}</button>
+          <button className="btn btn-primary mt-2 w-full" disabled={!mayBuild || (chosen.size === 0 && look.roots.length === 0) || make.isPending || !nameOf(name)}>{make.isPending ? "Importing" : chosen.size === 0 ? (look.roots.length ? `Import ${look.roots.join(", ").slice(0, 40)}` : "Choose operations") : `Import ${count(chosen.size, "operation")}`}</button>
           {!mayBuild && <p className="mt-1 text-xs"><Tag>builders import</Tag></p>}
         </form>
       </aside>

@@ -5,6 +5,7 @@ import { Page } from "../../ui/Layout";
 import { Empty, Heading, Tag, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { usePermission } from "../session/session";
+import { Naming } from "./Naming";
 import { useEnvironmentList, useHosts, useMakeEnvironment, useMakeStandingValue, usePermitHost, useProtect, useRemoveEnvironment, useRemoveHost, useSetStandingValue, useStandingValues } from "./environments";
 
 /** Where items run, what is missing there, the standing values of each, and the hosts that may be reached. */
@@ -18,6 +19,7 @@ export default function Environments() {
       <EnvironmentTable project={project} environments={found.data} />
       <StandingValues project={project} environments={found.data.map((one) => one.name)} />
       <Hosts project={project} />
+      <Naming project={project} />
     </Page>
   );
 }

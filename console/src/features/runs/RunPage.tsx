@@ -87,7 +87,7 @@ export default function RunPage() {
               <button type="button" className="grid w-full cursor-pointer grid-cols-[2rem_3rem_1fr_auto] items-center gap-3 py-1.5 text-left sm:grid-cols-[2rem_3rem_1fr_4.5rem_4.5rem_10rem]" aria-expanded={open === call.number} onClick={() => setOpen(open === call.number ? null : call.number)}>
                 <span className="opacity-70">{call.number}</span>
                 <span className={`font-semibold ${call.error || (call.status ?? 0) >= 300 ? "text-error" : "text-success"}`}>{call.status ?? "none"}</span>
-                <span className="truncate font-mono">{call.purpose && <span className="mr-2 rounded-selector bg-base-200 px-1.5 font-sans opacity-80">{call.purpose}</span>}{call.method} {call.url}</span>
+                <span className="truncate font-mono">{call.purpose && <span className="mr-2 rounded-selector bg-base-200 px-1.5 font-sans opacity-80">{call.purpose}</span>}{call.operation && <span className="mr-2 text-secondary">{call.operation}</span>}{call.method} {call.url}</span>
                 <span className="hidden text-right sm:inline">{call.rows !== null && `${call.rows} rows`}</span>
                 <span className="hidden text-right sm:inline">{bytes(call.size)}</span>
                 <span className="flex items-center gap-2">

@@ -40,6 +40,12 @@ export function HowMuch({ document, readOnly, onDocument, project, name }: PartP
         })}
       </ul>
       {meter.data?.held_until && <p className="mb-2 border-l-2 border-warning pl-2 text-sm">Held back until {when(new Date(meter.data.held_until * 1000).toISOString())}: {meter.data.held_why}</p>}
+      {(meter.data?.operations.length ?? 0) > 0 && (
+        <div className="mb-3 text-xs">
+          <p className="opacity-75">calls of the last 24 hours</p>
+          <ul>{meter.data!.operations.map((one) => <li key={one.operation}><span className="font-mono">{one.operation}</span> {one.calls.toLocaleString()}</li>)}</ul>
+        </div>
+      )}
       <div className="flex flex-wrap items-end gap-4">
         {!readOnly && <button type="button" className="btn btn-sm mb-3" onClick={() => set({ limits: [...limits, { calls: 10, span: SPANS[limits.length % SPANS.length] }] })}><Plus className="size-4" aria-hidden /> Add a limit</button>}
         <Field label="Calls at a time" hint={meter.data?.parallel ? `${meter.data.under_way} under way` : undefined}>

@@ -3,11 +3,12 @@ import type { Schemas } from "../../api/client";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { Page } from "../../ui/Layout";
 import { Empty, Field, Heading, Tag, Waiting } from "../../ui/parts";
+import { useName } from "../../ui/naming";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { useEnvironments, usePermission } from "../session/session";
 import { Preparation } from "./Preparation";
 import { UsualForm } from "./UsualForm";
-import { nameOf, useConnect, useExportService, useServices } from "./services";
+import { useConnect, useExportService, useServices } from "./services";
 
 /** All outside services with their connections and operations. */
 export default function Services() {
@@ -123,7 +124,8 @@ function ConnectForm({ project, onClose }: { project: string; onClose: () => voi
   const connect = useConnect(project);
   const navigate = useNavigate();
   const set = (name: keyof typeof given) => (event: { target: { value: string } }) => setGiven({ ...given, [name]: event.target.value });
-  const service = nameOf(given.title);
+  const named = useName(project, "service", given.title);
+  const service = named.name;
   const isPlain = /^http:\/\//i.test(given.address) && !/^http:\/\/(127\.|localhost|\[::1\])/i.test(given.address);
   return (
     <form
@@ -136,7 +138,7 @@ function ConnectForm({ project, onClose }: { project: string; onClose: () => voi
     >
       <Heading>Where it is</Heading>
       <div className="grid gap-x-4 sm:grid-cols-2">
-        <Field label="What the service is called" hint={service && `named ${service}`}>{(id) => <input id={id} className="input w-full" placeholder="Tree register" value={given.title} onChange={set("title")} required />}</Field>
+        <Field label="What the service is called" hint={named.words}>{(id) => <input id={id} className="input w-full" placeholder="Tree register" value={given.title} onChange={set("title")} required />}</Field>
         <Field label="Environment">
           {(id) => (
             <select id={id} className="select w-full" value={given.environment} onChange={set("environment")}>

@@ -12,6 +12,7 @@ from rondine.core.mapping.document import RecordField, RecordTypeDocument
 from rondine.core.mapping.propose import KEY_NAMES
 from rondine.core.mapping.types import FieldType
 from rondine.core.names import proposed_name
+from rondine.core.naming import USUAL_RULE, NamingRule
 from rondine.core.protocols.operation import OperationDocument
 
 #: Objects within objects: what is deeper becomes a json field.
@@ -32,10 +33,16 @@ class ProposedType:
 
 
 def proposed_types(
-    operations: Iterable[OperationDocument], schemas: Mapping[str, Schema], roots: Iterable[str] = ()
+    operations: Iterable[OperationDocument],
+    schemas: Mapping[str, Schema],
+    roots: Iterable[str] = (),
+    rule: NamingRule = USUAL_RULE,
 ) -> list[ProposedType]:
-    """One record type for each object that the good responses of these operations, and documents with these roots, hold; each schema once."""
-    maker = _Maker(schemas)
+    """One record type for each object that the good responses of these operations, and documents with these roots, hold; each schema once.
+
+    rule: for the names of record types and fields.
+    """
+    maker = _Maker(schemas, rule)
     for root in roots:
         maker.response({"$ref": f"#/$defs/{root}"}, singular(root))
     for operation in operations:
@@ -49,8 +56,8 @@ def proposed_types(
 
 
 class _Maker:
-    def __init__(self, schemas: Mapping[str, Schema]) -> None:
-        self.schemas = schemas
+    def __init__(self, schemas: Mapping[str, Schema], rule: NamingRule) -> None:
+        self.schemas, self.rule = schemas, rule
         self.made: list[ProposedType] = []
         self.known: set[str] = set()
         self.pending: list[tuple[Any, str, ProposedType | None, bool, int]] = []
@@ -107,10 +114,10 @@ class _Maker:
     def _plain(self, name: str, schema: Any) -> None:
         """A list of plain values: each is a record of one field."""
         kind = self._type(self._open(schema)[0])
-        label = proposed_name(singular(name), separator="_")
+        label = self.rule.name("field", singular(name))
         document = RecordTypeDocument(fields=[RecordField(name=label, type=kind, searchable=True)], key=[label])
         if kind != "json" and not any(one.source == name for one in self.made):
-            free = proposed_name(singular(name), taken={one.name for one in self.made})
+            free = self.rule.name("record type", singular(name), taken={one.name for one in self.made})
             self.made.append(ProposedType(free, document, "", name))
 
     def _object_of(
@@ -125,12 +132,12 @@ class _Maker:
         if named:
             self.known.add(named)
         wanted = named or (f"{parent.name} {fallback}" if parent else fallback)
-        name = proposed_name(wanted, taken={one.name for one in self.made})
+        name = self.rule.name("record type", wanted, taken={one.name for one in self.made})
         fields: list[RecordField] = []
         parent_key = [one for one in parent.document.fields if one.name in parent.document.key] if parent else []
         for one in parent_key:
             title = f"{parent.name if parent else ''} {one.name}".replace("-", "_")
-            fields.append(RecordField(name=_free(title, fields), type=one.type, searchable=True))
+            fields.append(RecordField(name=self._free(title, fields), type=one.type, searchable=True))
         key = [one.name for one in fields]
         nested: list[tuple[Any, str, bool]] = []
         own_key = _key_field(found)
@@ -143,7 +150,7 @@ class _Maker:
                 text, *others = sorted(_members(inner).items(), key=lambda pair: pair[0] != TEXT)
                 for label, part in [(member, text[1]), *((f"{member} {name}", held) for name, held in others)]:
                     kind = self._type(self._open(part)[0])
-                    fields.append(RecordField(name=_free(label, fields), type=kind, searchable=kind != "json"))
+                    fields.append(RecordField(name=self._free(label, fields), type=kind, searchable=kind != "json"))
                 continue
             is_many = kinds == ["array"] and self._is_object(inner.get("items"))
             of = self._open(inner.get("items"))[1] if is_many else inner_name
@@ -153,7 +160,7 @@ class _Maker:
                 )
             else:
                 kind = self._type(inner)
-                fields.append(RecordField(name=_free(member, fields), type=kind, searchable=kind != "json"))
+                fields.append(RecordField(name=self._free(member, fields), type=kind, searchable=kind != "json"))
                 if member == own_key and (is_list or not parent):
                     key = [*key, fields[-1].name]
         if len(fields) == len(parent_key) and nested:  # it only holds others
@@ -164,6 +171,9 @@ class _Maker:
         )
         self.made.append(made)
         self.pending += [(schema, member, made, repeats, level + 1) for schema, member, repeats in nested]
+
+    def _free(self, text: str, fields: list[RecordField]) -> str:
+        return self.rule.name("field", text, taken={one.name for one in fields})
 
     def _is_object(self, schema: Any) -> bool:
         return bool(_members(self._open(schema)[0]))
@@ -231,10 +241,6 @@ def _key_field(schema: dict[str, Any]) -> str | None:
             if proposed_name(name, separator="_") == ending:
                 return name
     return None
-
-
-def _free(text: str, fields: list[RecordField]) -> str:
-    return proposed_name(text, separator="_", taken={one.name for one in fields})
 
 
 def singular(text: str) -> str:

@@ -20,6 +20,7 @@ from rondine.core.mapping.document import (
     Source,
 )
 from rondine.core.names import proposed_name
+from rondine.core.naming import USUAL_RULE, NamingRule
 from rondine.core.paths import parse_jsonpath, parse_xpath, short_form
 from rondine.core.schema.infer import Shape, infer
 from rondine.core.schema.outline import Correction, OutlineRow, document_outline, outline
@@ -92,11 +93,12 @@ def propose(
     name: str,
     take: Sequence[str] | None = None,
     corrections: Sequence[Correction] = (),
+    rule: NamingRule = USUAL_RULE,
 ) -> Proposal:
     """A record type and mapping for rows at these levels.
 
     rows: one JSONPath (in XML: XPath) a level, each from the level around it.  take: paths of wanted values, each from the row
-    (`$.measures.girth`, `soil:ph/@unit`); None takes every plain value.  corrections: what people said of the response, paths as in its outline.
+    (`$.measures.girth`, `soil:ph/@unit`); None takes every plain value.  corrections: what people said of the response, paths as in its outline.  rule: for the names of fields.
     """
     if not rows:
         raise MappingError("nothing was pointed at", where="rows", hint="say what becomes one row")
@@ -124,7 +126,7 @@ def propose(
     rules: list[FieldRule] = []
     shapes: dict[str, Shape] = {}
     for line in wanted:
-        field_name = _field_name(line, {one.name for one in fields}, name)
+        field_name = _field_name(line, {one.name for one in fields}, name, rule)
         fields.append(RecordField(name=field_name, type=line.type, searchable=line.type != "json"))  # type: ignore[arg-type]
         rules.append(FieldRule(name=field_name, source=line.path if of == "xml" else _source(line.path)))
         shapes[field_name] = _element_at(shape, line.path) if of == "xml" else _shape_at(shape, line.path)
@@ -194,19 +196,19 @@ def _source(path: str) -> str | Source:
     return short if short else Source(jsonpath=path)
 
 
-def _field_name(line: OutlineRow, taken: set[str], row_name: str) -> str:
+def _field_name(line: OutlineRow, taken: set[str], row_name: str, rule: NamingRule) -> str:
     """The last name of the path; a clash puts the parent's before it; a plain value's row gives the record type's name."""
     if line.path in ("$", "."):
-        return proposed_name(row_name, separator="_")
+        return rule.name("field", row_name)
     name = line.name if line.path.startswith("$") else _local(line.name)
-    proposal = proposed_name(name, separator="_")
+    proposal = rule.name("field", name)
     if proposal not in taken or line.is_corrected:
-        return proposed_name(name, separator="_", taken=taken)
+        return rule.name("field", name, taken=taken)
     if line.path.startswith("$"):
         parents = [str(part) for part in parse_jsonpath(line.path).singular() or ()]
     else:
         parents = [_local(step) for step in line.path.split("/")]
-    return proposed_name(" ".join([*parents[-2:-1], name]), separator="_", taken=taken)
+    return rule.name("field", " ".join([*parents[-2:-1], name]), taken=taken)
 
 
 def _local(step: str) -> str:

@@ -269,6 +269,17 @@ def is_reading(operation: OperationDocument) -> bool:
     return operation.method in READING
 
 
+def called_in_body(operation: OperationDocument) -> str:
+    """What tells an operation from others at the same address: a GraphQL operation's name, a SOAP request's root; empty for all others."""
+    match operation.body:
+        case GraphQLBody(kind=kind, operation_name=name, query=query):
+            found = re.search(r"\b(?:query|mutation)\s+([A-Za-z_]\w*)", query)
+            return f"{kind} {name or (found.group(1) if found else '')}".strip()
+        case SoapBody(root=root):
+            return root.rpartition(":")[2]
+    return ""
+
+
 def path_variables(path: str) -> set[str]:
     """The names in a path template; none if it is not well-formed."""
     try:

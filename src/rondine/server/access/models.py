@@ -5,6 +5,9 @@ from typing import ClassVar
 from django.contrib.auth.models import AbstractBaseUser, BaseUserManager
 from django.db import models
 
+from rondine.core.naming import NamingRule
+from rondine.core.settings import load
+
 ROLES = ("viewer", "operator", "builder", "administrator")
 
 
@@ -30,6 +33,12 @@ class Project(models.Model):
     name = models.CharField(max_length=63, unique=True)
     title = models.CharField(max_length=200)
     made_at = models.DateTimeField(auto_now_add=True)
+    naming = models.JSONField(default=dict)
+
+    def naming_rule(self) -> NamingRule:
+        """The rule by which names are proposed here."""
+        rule: NamingRule = load(NamingRule, self.naming)
+        return rule
 
     def __str__(self) -> str:
         return self.name

@@ -47,6 +47,7 @@ def proposal(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
         name=given["name"],
         take=given.get("take"),
         corrections=load(list[Correction], given.get("corrections") or [], where="/corrections"),
+        rule=project.naming_rule(),
     )
     return {
         "name": made.record_type_name,

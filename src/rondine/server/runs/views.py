@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from django.db.models import Q
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
@@ -83,6 +84,7 @@ class CallLine(serializers.Serializer[Any]):
     )
     via = serializers.CharField(allow_blank=True)
     by = serializers.CharField(allow_blank=True)
+    operation = serializers.CharField(allow_blank=True, help_text="which one it is: many may share an address")
 
 
 def shown_call(call: Call) -> dict[str, Any]:
@@ -103,6 +105,7 @@ def shown_call(call: Call) -> dict[str, Any]:
         "purpose": call.purpose,
         "via": call.via,
         "by": call.by,
+        "operation": "" if call.purpose else operation_of(call.run) or "",
     }
 
 
@@ -121,7 +124,7 @@ def shown_run(run: Run) -> dict[str, Any]:
         "state": run.state,
         "environment": run.environment.name,
         "feed": run.feed.name if run.feed else None,
-        "operation": run.operation.name if run.operation else None,
+        "operation": operation_of(run),
         "by": run.by.name if run.by else None,
         "attempt": run.attempt,
         "inputs": run.inputs,
@@ -136,6 +139,12 @@ def shown_run(run: Run) -> dict[str, Any]:
         "ended_at": run.ended_at,
         "summary": summary(run, counts),
     }
+
+
+def operation_of(run: Run) -> str | None:
+    """The operation that a run asks: its own, or its feed's."""
+    found = run.operation or (run.feed.operation if run.feed else None)
+    return found.name if found else None
 
 
 def summary(run: Run, counts: list[dict[str, Any]]) -> str:
@@ -173,7 +182,7 @@ class RunsView(ProjectView):
     )
     def get(self, request: Request, project: str) -> Response:
         found = (
-            Run.objects.select_related("environment", "feed", "operation", "by")
+            Run.objects.select_related("environment", "feed__operation", "operation", "by")
             .prefetch_related("counts")
             .filter(project=self.project)
             .order_by("-id")
@@ -181,13 +190,15 @@ class RunsView(ProjectView):
         query = request.query_params
         for name, path in (
             ("feed", "feed__name"),
-            ("operation", "operation__name"),
             ("state", "state"),
             ("kind", "kind"),
             ("environment", "environment__name"),
         ):
             if query.get(name):
                 found = found.filter(**{path: query[name]})
+        if query.get("operation"):
+            named = query["operation"]
+            found = found.filter(Q(operation__name=named) | Q(operation=None, feed__operation__name=named))
         if query.get("after", "").isdigit():
             found = found.filter(pk__lt=int(query["after"]))
         limit = checked_limit(query.get("limit"))
@@ -252,7 +263,8 @@ class CallsView(ProjectView):
         parameters=[OpenApiParameter("after", int), OpenApiParameter("limit", int)],
     )
     def get(self, request: Request, project: str, run_id: int) -> Response:
-        found = Call.objects.filter(run=find_run(self.project, run_id))
+        run = find_run(self.project, run_id)
+        found = Call.objects.filter(run=run).select_related("run__operation", "run__feed__operation")
         return Response(page_by_number(found, request, "number", shown_call, 100))
 
 

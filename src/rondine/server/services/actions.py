@@ -38,7 +38,13 @@ from rondine.core.mapping.document import MappingDocument
 from rondine.core.mapping.propose import row_choices
 from rondine.core.pagination.recognise import recognise
 from rondine.core.protocols.inputs import checked_inputs, standing_value, value_text
-from rondine.core.protocols.operation import OperationDocument, is_reading, operation_problems, response_for
+from rondine.core.protocols.operation import (
+    OperationDocument,
+    called_in_body,
+    is_reading,
+    operation_problems,
+    response_for,
+)
 from rondine.core.protocols.outcome import outcome
 from rondine.core.protocols.rest import Built, build_request, with_connection
 from rondine.core.protocols.soap import fault_of
@@ -521,8 +527,9 @@ async def try_operation(
     except RondineError as failure:
         error = failure
     one_off = {"base_address": base_address, "document": dump(document)} if ready.service is None else {}
+    label = called_in_body(document)
     return await sync_to_async(_store_trial)(
-        project, person, ready, arrivals, sides, error, started, operation_name, dict(values), one_off
+        project, person, ready, arrivals, sides, error, started, operation_name, dict(values), one_off, label
     )
 
 
@@ -542,6 +549,7 @@ def _store_trial(
     operation_name: str,
     values: dict[str, Any],
     one_off: dict[str, Any],
+    label: str,
 ) -> Run:
     operation = (
         OPERATIONS.model._default_manager.filter(project=project, name=operation_name).first()
@@ -568,7 +576,7 @@ def _store_trial(
             environment=ready.environment,
             kind="trial",
             operation=operation,
-            title=f"{ready.built.request.method} {url}"[:300],
+            title=f"{ready.built.request.method} {url}{' · ' + label if label else ''}"[:300],
             state="done" if is_good else "failed",
             attempt=1,
             inputs=json.loads(json.dumps(values, default=str)),

@@ -1,6 +1,7 @@
 """Operations described by hand: kept from a one-off trial, copied from others, or by the usual pattern of a resource."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 from django.db import transaction
@@ -103,7 +104,9 @@ def keep_trial(project: Project, person: Person, role: str, given: Mapping[str, 
                 hint="choose another name for the service, or change that connection",
             )
         taken = set(Operation.objects.filter(project=project).values_list("name", flat=True))
-        wanted = given.get("operation") or proposed_name(title, taken=taken)
+        wanted = given.get("operation") or project.naming_rule().name(
+            "operation", title, service=service.name, taken=taken
+        )
         content = {"name": wanted, "title": title, "service": service.name, "document": dump(document)}
         operation: Operation = make_item(OPERATIONS, project, person, content, role=role)
         if run is not None:
@@ -123,4 +126,5 @@ def _one_off_run(project: Project, number: int) -> Run:
 def pattern(project: Project, path: str, record_type: str, key: str) -> list[DescribedOperation]:
     """The six usual operations of a resource; nothing is made."""
     document = load(RecordTypeDocument, find_item(RECORD_TYPES, project, record_type).document) if record_type else None
-    return usual_operations(path, document, key)
+    rule = project.naming_rule()
+    return [replace(one, name=rule.name("operation", one.title)) for one in usual_operations(path, document, key)]

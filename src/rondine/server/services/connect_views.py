@@ -1,9 +1,13 @@
 """Environments, standing values, secrets, sign-in, limits, checks: what belongs to connecting."""
 
 from dataclasses import asdict
+from datetime import timedelta
 from typing import Any, get_args
 
 from asgiref.sync import sync_to_async
+from django.db.models import Count, Max
+from django.db.models.functions import Coalesce
+from django.utils import timezone
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
@@ -28,6 +32,7 @@ from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.views import ProjectView, Strict, WaitingView
 from rondine.server.items.actions import find_item
 from rondine.server.items.views import ProblemLine, item_views
+from rondine.server.runs.models import Call, Run
 from rondine.server.runs.tasks import parts
 from rondine.server.services.actions import (
     drop_second,
@@ -359,8 +364,16 @@ class MeterLine(serializers.Serializer[Any]):
     refills_at = serializers.FloatField(allow_null=True, help_text="seconds since 1970")
 
 
+class OperationCalls(serializers.Serializer[Any]):
+    operation = serializers.CharField()
+    title = serializers.CharField(allow_blank=True)
+    calls = serializers.IntegerField()
+    last_at = serializers.DateTimeField()
+
+
 class MeterShown(serializers.Serializer[Any]):
     limits = MeterLine(many=True)
+    operations = OperationCalls(many=True, help_text="which operations made the calls of the last 24 hours, up to 20")
     parallel = serializers.IntegerField(allow_null=True)
     under_way = serializers.IntegerField()
     held_until = serializers.FloatField(allow_null=True)
@@ -383,6 +396,7 @@ def meter_of(connection: Connection) -> dict[str, Any]:
             }
             for one in meter(document.limits, usage, now=now)
         ],
+        "operations": calls_by_operation(connection),
         "parallel": document.parallel,
         "under_way": sum(until > now for until in usage.holders.values()),
         "held_until": usage.held_until if usage.held_until > now else None,
@@ -390,6 +404,32 @@ def meter_of(connection: Connection) -> dict[str, Any]:
         "said": dict(usage.said) or None,
         "now": now,
     }
+
+
+def calls_by_operation(connection: Connection) -> list[dict[str, Any]]:
+    """Which operations of a connection's service made how many calls in the last 24 hours, the busiest first: many may share one address."""
+    since = timezone.now() - timedelta(hours=24)
+    runs = Run.objects.filter(
+        project=connection.project_id, environment=connection.environment_id, queued_at__gte=since
+    )
+    found = (
+        Call.objects.filter(run__in=runs, purpose="")
+        .annotate(by_operation=Coalesce("run__operation", "run__feed__operation"))
+        .values("by_operation")
+        .annotate(calls=Count("id"), last_at=Max("at"))
+    )
+    counted = {one["by_operation"]: one for one in found}
+    operations = Operation.objects.filter(pk__in=[one for one in counted if one], service=connection.service_id)
+    lines = [
+        {
+            "operation": one.name,
+            "title": one.title,
+            "calls": counted[one.pk]["calls"],
+            "last_at": counted[one.pk]["last_at"],
+        }
+        for one in operations
+    ]
+    return sorted(lines, key=lambda one: (-one["calls"], one["operation"]))[:20]
 
 
 class MeterView(ProjectView):

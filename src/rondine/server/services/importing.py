@@ -212,7 +212,8 @@ class Preview:
 def preview(project: Project, source: Source, service: str = "") -> Preview:
     found = read(source)
     names, there = _names(project, found, service)
-    types = proposed_types([one.document for one in found.operations[:500]], found.schemas, found.roots)
+    documents = [one.document for one in found.operations[:500]]
+    types = proposed_types(documents, found.schemas, found.roots, project.naming_rule())
     return Preview(source, found, names, frozenset(there), types)
 
 
@@ -226,11 +227,12 @@ def _names(project: Project, found: Read, service: str) -> tuple[dict[str, str],
             if key:
                 there[key] = name
     names = {}
+    rule = project.naming_rule()
     for one in found.operations:
         if one.key in there:
             names[one.key] = there[one.key]
         else:
-            names[one.key] = proposed_name(one.name, taken=taken)
+            names[one.key] = rule.name("operation", one.name, service=service, taken=taken)
             taken.add(names[one.key])
     return names, set(there) & set(names)
 
@@ -260,7 +262,9 @@ def import_definition(
         )
     found = read(source)
     chosen = _chosen(found, given.get("operations"))
-    service_name = given.get("service") or proposed_name(found.title or urlsplit(source.address).hostname or "service")
+    service_name = given.get("service") or project.naming_rule().name(
+        "service", found.title or urlsplit(source.address).hostname or "service"
+    )
     with transaction.atomic():
         service = _service(project, person, role, service_name, given.get("title") or found.title, found)
         names, there = _names(project, found, service_name)
@@ -388,7 +392,10 @@ def _make_types(
     wanted: Sequence[str] | None,
 ) -> list[str]:
     """Makes the record types that were chosen, those of the chosen operations by default; what is there stays as it is."""
-    proposed = {one.name: one for one in proposed_types([one.document for one in chosen], found.schemas, found.roots)}
+    proposed = {
+        one.name: one
+        for one in proposed_types([one.document for one in chosen], found.schemas, found.roots, project.naming_rule())
+    }
     names = list(proposed) if wanted is None else list(wanted)
     if unknown := [name for name in names if name not in proposed]:
         raise InputError(

@@ -132,7 +132,7 @@ class AddressView(ProjectView):
         return Response(
             {
                 "base_address": found.base_address,
-                "name": found.name,
+                "name": self.project.naming_rule().name("operation", found.title) if found.title else "",
                 "title": found.title,
                 "operation": dump(found.operation),
                 "findings": [shown_finding(one) for one in keys_in_operation(found.operation)],
@@ -174,7 +174,7 @@ class PasteView(ProjectView):
             {
                 "kind": found.kind,
                 "base_address": found.base_address,
-                "name": found.name,
+                "name": self.project.naming_rule().name("operation", found.title) if found.title else "",
                 "title": found.title,
                 "operation": dump(found.operation),
                 "findings": [shown_finding(one) for one in keys_in_operation(found.operation)],

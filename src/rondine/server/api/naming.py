@@ -1,0 +1,83 @@
+"""The rule by which names are proposed in a project, and names by it."""
+
+from typing import Any
+
+from django.db.models import Model
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from rondine.core.naming import NAMED, NamingRule
+from rondine.core.settings import dump, load
+from rondine.server.api.openapi import DocumentField
+from rondine.server.api.views import ProjectView, Strict
+from rondine.server.records.models import Feed, RecordType
+from rondine.server.records.models import Mapping as MappingItem
+from rondine.server.services.models import Connection, Operation, Query, Service
+
+MODELS: dict[str, type[Model]] = {
+    "service": Service,
+    "connection": Connection,
+    "operation": Operation,
+    "record type": RecordType,
+    "mapping": MappingItem,
+    "feed": Feed,
+    "prepared query": Query,
+}
+
+
+class NamingShown(serializers.Serializer[Any]):
+    rule = DocumentField(NamingRule)
+
+
+class NamingGiven(Strict):
+    rule = DocumentField(NamingRule)
+
+
+class NamingView(ProjectView):
+    """The project's rule for names. Changing it renames nothing that is there."""
+
+    permissions = {"GET": "view", "PUT": "build"}
+
+    @extend_schema(operation_id="getNaming", responses=NamingShown)
+    def get(self, request: Request, project: str) -> Response:
+        return Response({"rule": dump(self.project.naming_rule())})
+
+    @extend_schema(operation_id="setNaming", request=NamingGiven, responses=NamingShown)
+    def put(self, request: Request, project: str) -> Response:
+        rule: NamingRule = load(NamingRule, self.given(NamingGiven, request)["rule"], where="/rule")
+        self.project.naming = dump(rule)
+        self.project.save(update_fields=["naming"])
+        return Response({"rule": dump(rule)})
+
+
+class NameAsked(Strict):
+    kind = serializers.ChoiceField(NAMED)
+    text = serializers.CharField(max_length=500, help_text="what it is called in words")
+    service = serializers.CharField(required=False, allow_blank=True, default="", help_text="that it belongs to")
+
+
+class NameProposed(serializers.Serializer[Any]):
+    name = serializers.CharField(help_text="free just now")
+    wanted = serializers.CharField(help_text="by the rule alone")
+    is_taken = serializers.BooleanField(help_text="whether the wanted one is there already")
+
+
+class NamesView(ProjectView):
+    """A name by the project's rule, and whether it clashes with one that is there."""
+
+    permissions = {"POST": "view"}
+
+    @extend_schema(operation_id="proposeName", request=NameAsked, responses=NameProposed)
+    def post(self, request: Request, project: str) -> Response:
+        given = self.given(NameAsked, request)
+        rule = self.project.naming_rule()
+        wanted = rule.name(given["kind"], given["text"], service=given["service"])
+        model = MODELS.get(given["kind"])
+        taken: set[str] = set()
+        if model is not None:
+            found = model._default_manager.filter(project=self.project, name__startswith=wanted[:50])
+            taken = set(found.values_list("name", flat=True))
+        name = rule.name(given["kind"], given["text"], service=given["service"], taken=taken)
+        return Response({"name": name, "wanted": wanted, "is_taken": wanted in taken})

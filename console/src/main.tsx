@@ -16,6 +16,7 @@ const ConnectionPage = lazy(() => import("./features/services/ConnectionPage"));
 const ImportPage = lazy(() => import("./features/definitions/ImportPage"));
 const DefinitionPage = lazy(() => import("./features/definitions/DefinitionPage"));
 const Environments = lazy(() => import("./features/environments/Environments"));
+const Queries = lazy(() => import("./features/queries/Queries"));
 const Bench = lazy(() => import("./features/bench/Bench"));
 const Records = lazy(() => import("./features/records/Records"));
 const RecordList = lazy(() => import("./features/records/RecordList"));
@@ -66,6 +67,7 @@ const router = createBrowserRouter([
       { path: "connections/:name", element: <ConnectionPage /> },
       { path: "import", element: <ImportPage /> },
       { path: "definitions/:name", element: <DefinitionPage /> },
+      { path: "queries", element: <Queries /> },
       { path: "environments", element: <Environments /> },
       { path: "operations/:name", element: <Bench /> },
       { path: "records", element: <Records /> },

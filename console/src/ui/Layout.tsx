@@ -5,7 +5,7 @@ import { useSession, useSignOut } from "../features/session/session";
 
 const PAGES = [
   ["", "Overview", /^$/],
-  ["services", "Services", /^(services|connections|operations|import|definitions)/],
+  ["services", "Services", /^(services|connections|operations|import|definitions|queries)/],
   ["records", "Records", /^(records|feeds)/],
   ["runs", "Runs", /^runs/],
   ["environments", "Environments", /^environments/],

@@ -1,13 +1,15 @@
 import { Plus, Trash2 } from "lucide-react";
 import { useState } from "react";
+import { useParams } from "react-router";
+import { useQueries } from "../../ui/prepared";
 import type { Input, OperationDocument, Parameter } from "./bench";
 
 type Value = Parameter["value"];
 
-/** What a value is: "input:name", "standing:name", "fixed", or "parts" for a list of several. */
+/** What a value is: "input:name", "standing:name", "prepared:name", "fixed", or "parts" for a list of several. */
 export function sourceOfValue(value: Value): string {
   if (Array.isArray(value)) return "parts";
-  if (typeof value === "object" && value !== null) return value.standing ? `standing:${value.standing}` : `input:${value.input ?? ""}`;
+  if (typeof value === "object" && value !== null) return value.prepared ? `prepared:${value.prepared}` : value.standing ? `standing:${value.standing}` : `input:${value.input ?? ""}`;
   return "fixed";
 }
 
@@ -27,11 +29,17 @@ interface Props<T extends Named> {
 
 /** Named values: a name each, and where its value comes from. */
 export function Parameters<T extends Named>({ title, word, list, inputs, standing, onChange, begun, extra }: Props<T>) {
+  const { project = "" } = useParams();
+  const queries = (useQueries(project).data ?? []).filter((one) => one.document.language === "other");
   const put = (at: number, part: Partial<Named>, more?: Input[]) => onChange(list.map((one, number) => (number === at ? { ...one, ...part } : one)), more);
   const choose = (at: number, one: T, source: string) => {
     const [kind, name = ""] = source.split(/:(.*)/s);
     if (kind === "fixed") put(at, { value: "" });
     if (kind === "standing") put(at, { value: { standing: name } });
+    if (kind === "prepared") {
+      const variables = queries.find((other) => other.name === name)?.document.variables ?? [];
+      put(at, { value: { prepared: name } }, variables.filter((each) => !inputs.some((other) => other.name === each.name)) as Input[]);
+    }
     if (kind === "input") put(at, { value: { input: name } });
     if (kind === "new") {
       const made = one.name.replace(/[^A-Za-z0-9_-]/g, "_").replace(/^[^A-Za-z]+/, "") || "value";
@@ -53,6 +61,7 @@ export function Parameters<T extends Named>({ title, word, list, inputs, standin
               {!inputs.some((other) => other.name === one.name) && <option value="new">a new input</option>}
               {inputs.map((other) => <option key={other.name} value={`input:${other.name}`}>input {other.name}</option>)}
               {standing.map((name) => <option key={name} value={`standing:${name}`}>standing {name}</option>)}
+              {queries.map((one) => <option key={one.name} value={`prepared:${one.name}`}>query {one.name}</option>)}
               {source.startsWith("standing:") && !standing.includes(source.slice(9)) && <option value={source}>standing {source.slice(9)}</option>}
               {source === "parts" && <option value="parts">several parts</option>}
             </select>

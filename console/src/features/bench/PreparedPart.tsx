@@ -1,7 +1,7 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { answer, api, type Schemas } from "../../api/client";
+import type { Schemas } from "../../api/client";
 import { ProblemAlert } from "../../ui/ProblemAlert";
+import { useQueries, useSaveQuery } from "../../ui/prepared";
 import type { Input } from "./bench";
 import type { Body } from "./Parameters";
 
@@ -60,21 +60,4 @@ export function PreparedPart({ project, body, inputs, onBody }: Props) {
       <ProblemAlert error={save.error} />
     </div>
   );
-}
-
-function useQueries(project: string) {
-  return useQuery({ queryKey: ["queries", project], queryFn: async () => (await answer(api.GET("/api/v1/projects/{project}/queries", { params: { path: { project } } }))).items });
-}
-
-function useSaveQuery(project: string) {
-  const cache = useQueryClient();
-  return useMutation({
-    mutationFn: ({ item, name, document }: { item: Schemas["PreparedQuery"] | null; name: string; document: Schemas["PreparedQuery"]["document"] }) =>
-      item
-        ? answer(api.PATCH("/api/v1/projects/{project}/queries/{name}", { params: { path: { project, name }, header: { "If-Match": `"${item.version}"` } }, body: { document } }))
-        : answer(api.POST("/api/v1/projects/{project}/queries", { params: { path: { project } }, body: { name, document } })),
-    onSuccess: () => {
-      for (const key of ["queries", "request"]) void cache.invalidateQueries({ queryKey: [key, project] });
-    },
-  });
 }

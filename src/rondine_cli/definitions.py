@@ -135,8 +135,8 @@ def _content(path: Path) -> str | bytes:
 
 def _looked_at(session: Session, args: Namespace, out: Output) -> tuple[dict[str, Any], dict[str, Any]]:
     source = source_of(args)
-    with out.working("reading the definition"):
-        found = session.office.look_at_definition(service=args.service, **source)
+    with out.counting("reading the definition") as bar:
+        found = session.office.look_at_definition(report=bar.told, service=args.service, **source)
     return source, found
 
 

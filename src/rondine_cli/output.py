@@ -2,11 +2,12 @@
 
 import json
 import sys
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from contextlib import AbstractContextManager, nullcontext
 from typing import Any
 
 from rich.console import Console
+from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
 from rich.table import Table
 from rich.text import Text
 
@@ -55,11 +56,43 @@ class Output:
         """A sign on the terminal that something is under way, for the length of a `with`."""
         return self.err.status(words) if self.err.is_terminal else nullcontext()
 
+    def counting(self, words: str) -> "Counting":
+        """A bar on the terminal for something that tells how far it has come, for the length of a `with`."""
+        return Counting(self.err, words)
+
     def good(self, text: str) -> None:
         self.err.print(Text(text, style="green"))
 
     def bad(self, text: str) -> None:
         self.err.print(Text(text, style="red"))
+
+
+class Counting(AbstractContextManager["Counting"]):
+    """A bar that moves as `told` is given {what, done, of}; nothing where there is no terminal."""
+
+    def __init__(self, console: Console, words: str) -> None:
+        self._progress = Progress(
+            TextColumn("{task.description}"),
+            BarColumn(),
+            TextColumn("{task.fields[count]}"),
+            TimeElapsedColumn(),
+            console=console,
+            disable=not console.is_terminal,
+            transient=True,
+        )
+        self._words = words
+        self._task = self._progress.add_task(words, total=None, count="")
+
+    def __enter__(self) -> "Counting":
+        self._progress.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._progress.stop()
+
+    def told(self, one: Mapping[str, Any]) -> None:
+        count = f"{one['done']:,} of {one['of']:,} {one['what']}" if one["done"] else ""
+        self._progress.update(self._task, total=one["of"] or None, completed=one["done"], count=count)
 
 
 def _part(row: Any, column: str) -> Any:

@@ -2,7 +2,7 @@
 
 import json
 import logging
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from types import TracebackType
 from typing import Any
 
@@ -94,6 +94,33 @@ class Client:
         if response.status_code >= 400:
             raise _problem(response)
         return response.content
+
+    def told(
+        self,
+        path: str,
+        body: Any,
+        report: Callable[[Mapping[str, Any]], None],
+        *,
+        query: Mapping[str, Any] | None = None,
+    ) -> Any:
+        """A POST below /api/v1 whose answer comes line by line: `report` is given {what, done, of} as it goes on; the result is returned."""
+        try:
+            waits = httpx.Timeout(30.0, read=600.0)
+            with self._http.stream("POST", path, json=body, params=dict(query or {}), timeout=waits) as response:
+                if response.status_code >= 400:
+                    response.read()
+                    raise _problem(response)
+                for text in response.iter_lines():
+                    line = json.loads(text)
+                    if "progress" in line:
+                        report(line["progress"])
+                    elif "problem" in line:
+                        raise RondineProblem(line["problem"])
+                    else:
+                        return line["result"]
+        except httpx.HTTPError as error:
+            raise Unreachable(self.url, _reason(error)) from error
+        raise Unreachable(self.url, "the answer broke off")
 
     def events(self, path: str) -> Iterator[dict[str, Any]]:
         """The data of each event of a stream, as it comes."""

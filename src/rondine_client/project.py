@@ -1,7 +1,7 @@
 """Everything within one project."""
 
 from base64 import b64encode
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 from urllib.parse import quote
 
@@ -226,10 +226,14 @@ class Project:
     # --- definitions: a source is address="https://..." or files={"register.yaml": "openapi: ..."} (text, or bytes
     # such as a zip), or definition="register", one imported before
 
-    def look_at_definition(self, **source: Any) -> Json:
+    def look_at_definition(self, *, report: Callable[[Mapping[str, Any]], None] | None = None, **source: Any) -> Json:
         """What is in a definition: {format, title, operations, schemas, servers, sign_ins, record_types, warnings, left_out, hash}; nothing is
         written. service, environment: whose connection signs in, where the address is on its host.
         """
+        if report is not None:
+            path = f"{self._path}/definition-previews"
+            found: Json = self._client.told(path, _source(source), report, query={"progress": "true"})
+            return found
         return self._ask("POST", "/definition-previews", _source(source))
 
     def look_at_rows(self, key: str, *, inputs: Mapping[str, Any] | None = None, **source: Any) -> Json:

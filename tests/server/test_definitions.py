@@ -433,3 +433,39 @@ def test_texts_that_the_database_cannot_hold_do_not_keep_a_definition_out(office
     item = office.operations.get(made["operations"][0])
     assert item["document"]["description"].startswith("d") and "\x00" not in json.dumps(item, ensure_ascii=False)
     assert office.definitions.get(made["definition"])["title"].startswith("Odd")
+
+
+def large(paths: int) -> str:
+    item = {"get": {"responses": {"200": {"description": "ok"}}}}
+    document = {
+        "openapi": "3.1.0",
+        "info": {"title": "Large", "version": "1"},
+        "paths": {f"/p{n}": item for n in range(paths)},
+    }
+    return json.dumps(document)
+
+
+def test_a_large_definition_tells_how_far_it_has_come(rondine):
+    told = []
+    found = rondine.office().look_at_definition(files={"large.json": large(8000)}, report=told.append)
+    assert len(found["operations"]) == 8000
+    paths = [one for one in told if one["what"] == "paths"]
+    assert paths and paths[0]["of"] == 8000 and [one["done"] for one in paths] == sorted(one["done"] for one in paths)
+
+
+def test_a_problem_met_while_telling_progress_is_the_same_problem(rondine):
+    for options in ({}, {"report": lambda _: None}):
+        with pytest.raises(RondineProblem, match="does not say its version") as problem:
+            rondine.office().look_at_definition(files={"broken.json": '{"paths": {}}'}, **options)
+        assert problem.value.code == "bad_document" or problem.value.hint
+
+
+def test_reading_ends_when_nobody_waits_for_it_any_more(rondine):
+    office = rondine.office()
+
+    def leave(_):
+        raise KeyboardInterrupt
+
+    with pytest.raises(KeyboardInterrupt):
+        office.look_at_definition(files={"large.json": large(20000)}, report=leave)
+    assert office.look_at_definition(files={"small.json": large(1)})["operations"]

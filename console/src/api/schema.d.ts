@@ -4974,7 +4974,10 @@ export interface operations {
     };
     lookAtDefinition: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description true: answers line by line (application/x-ndjson) how far it has come, and then the result */
+                progress?: boolean;
+            };
             header?: never;
             path: {
                 project: string;

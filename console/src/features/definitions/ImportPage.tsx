@@ -30,7 +30,7 @@ export default function ImportPage() {
   }, [stored, service, begin]);
   return (
     <Page title={service ? `Import into ${service}` : "Import a definition"}>
-      {!stored && <SourceForm isReading={look.isPending} verb="Look at it" onSource={read} onStop={look.stop} />}
+      {!stored && <SourceForm isReading={look.isPending} verb="Look at it" progress={look.progress} onSource={read} onStop={look.stop} />}
       <ProblemAlert error={look.error} />
       {!look.data && !look.isPending && !look.error && <p className="text-sm opacity-80">OpenAPI 3.1, 3.0 and 2.0 are read, in JSON or YAML; OData metadata of every version; GraphQL schemas, as text or asked of the service; WSDL 1.1 with its schemas; recorded sessions (HTTP Archive); JSON Schema, XML Schema and samples of responses. Nothing is made before you have chosen.</p>}
       {look.data && source && <Choose key={look.data.hash} project={project} look={look.data} source={source} service={service} />}

@@ -1,18 +1,19 @@
 import { LoaderCircle } from "lucide-react";
 import { useState } from "react";
 import { bytes, Field } from "../../ui/parts";
-import { filesOf, type Source, useSeconds } from "./definitions";
+import { filesOf, type Progress, type Source, useSeconds } from "./definitions";
 
 interface Props {
   address?: string;
   isReading: boolean;
   verb: string;
+  progress?: Progress | null;
   onSource: (source: Source) => void;
   onStop: () => void;
 }
 
 /** Where a definition is read from: an address, or files that are chosen or dropped here. */
-export function SourceForm({ address: known = "", isReading, verb, onSource, onStop }: Props) {
+export function SourceForm({ address: known = "", isReading, verb, progress = null, onSource, onStop }: Props) {
   const [address, setAddress] = useState(known);
   const [introspect, setIntrospect] = useState(false);
   const [size, setSize] = useState(0);
@@ -55,6 +56,7 @@ export function SourceForm({ address: known = "", isReading, verb, onSource, onS
       {isReading && (
         <p role="status" className="flex items-center gap-2 text-sm md:col-span-2">
           <LoaderCircle className="size-4 animate-spin" aria-hidden /> Reading {size > 0 ? bytes(size) : "the definition"}{seconds > 0 && `, ${seconds} s`}
+          {progress && progress.done > 0 && <><progress className="progress progress-accent w-40" value={progress.done} max={progress.of} aria-label={progress.what} /> {progress.done.toLocaleString()} of {progress.of.toLocaleString()} {progress.what}</>}
           <button type="button" className="btn btn-ghost btn-xs" onClick={onStop}>Stop</button>
         </p>
       )}

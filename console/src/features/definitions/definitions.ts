@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { answer, api, type Schemas } from "../../api/client";
+import { answer, api, Problem, type ProblemDocument, type Schemas } from "../../api/client";
 
 export type Look = Schemas["DefinitionShown"];
 export type Offered = Schemas["OfferedOperation"];
@@ -35,17 +35,46 @@ export async function filesOf(chosen: FileList | File[]): Promise<NonNullable<So
 /** Reads a definition; nothing is written. It can be stopped. */
 export function useLook(project: string) {
   const under = useRef<AbortController | null>(null);
+  const [progress, setProgress] = useState<Progress | null>(null);
   const look = useMutation({
-    mutationFn: ({ source, service }: { source: Source; service: string }) => {
+    mutationFn: async ({ source, service }: { source: Source; service: string }): Promise<Look> => {
       under.current = new AbortController();
-      return answer(api.POST("/api/v1/projects/{project}/definition-previews", { ...within(project), body: { ...source, service }, signal: under.current.signal }));
+      setProgress(null);
+      const params = { path: { project }, query: { progress: true } };
+      const stream = await answer(api.POST("/api/v1/projects/{project}/definition-previews", { params, body: { ...source, service }, signal: under.current.signal, parseAs: "stream" }));
+      for await (const line of linesOf(stream as unknown as ReadableStream<Uint8Array<ArrayBuffer>>)) {
+        const told = JSON.parse(line) as { progress?: Progress; result?: Look; problem?: ProblemDocument };
+        if (told.progress) setProgress(told.progress);
+        if (told.problem) throw new Problem(told.problem);
+        if (told.result) return told.result;
+      }
+      throw new Error("the answer broke off");
     },
   });
   const stop = () => {
     under.current?.abort();
     look.reset();
   };
-  return { ...look, stop };
+  return { ...look, stop, progress };
+}
+
+/** How far the reading has come: what is counted, how many are done, of how many. */
+export interface Progress {
+  what: string;
+  done: number;
+  of: number;
+}
+
+async function* linesOf(stream: ReadableStream<Uint8Array<ArrayBuffer>>): AsyncGenerator<string> {
+  const reader = stream.pipeThrough(new TextDecoderStream()).getReader();
+  let held = "";
+  for (;;) {
+    const { done, value } = await reader.read();
+    const parts = (held + (value ?? "")).split("\n");
+    held = parts.pop() ?? "";
+    for (const one of parts) if (one) yield one;
+    if (done) return;
+  }
 }
 
 /** The first rows of an operation that is only described so far; nothing is stored. */

@@ -25,7 +25,7 @@ export function Naming({ project }: { project: string }) {
   const feed = useName(project, "feed", "Old trees", "Tree register").name;
   const field = useName(project, "field", "Girth in metres").name;
   return (
-    <section className="mb-9">
+    <section className="mt-9 mb-9">
       <Heading>Names</Heading>
       <p className="mb-2 text-sm">Names are proposed by one rule; changing it renames nothing.</p>
       <fieldset disabled={!mayBuild} className="flex flex-wrap items-center gap-x-5 gap-y-2 text-sm">
@@ -43,7 +43,7 @@ export function Naming({ project }: { project: string }) {
           <input key={rule.feeds_begin} className="input input-sm w-24 font-mono" placeholder="nothing" defaultValue={rule.feeds_begin ?? "all"} onBlur={(e) => e.target.value !== (rule.feeds_begin ?? "all") && set({ feeds_begin: e.target.value })} />
         </label>
       </fieldset>
-      <p className="mt-2 font-mono text-xs opacity-80">{[operation, feed, field].filter(Boolean).join(" · ")}</p>
+      <p className="mt-2 text-xs opacity-80">such as <span className="font-mono">{[operation, feed, field].filter(Boolean).join(" · ")}</span></p>
       <ProblemAlert error={found.error ?? change.error} />
     </section>
   );

@@ -10,6 +10,7 @@ from typing import Any
 
 from lxml import etree
 
+from rondine.core.definitions.files import Files
 from rondine.core.definitions.inputs import input_name
 from rondine.core.definitions.model import Definition, DescribedOperation, Schema, Server
 from rondine.core.documents.xml import local
@@ -119,12 +120,12 @@ def is_csdl_json(value: Any) -> bool:
     return isinstance(value, dict) and "$Version" in value and any(isinstance(one, dict) for one in value.values())
 
 
-def read_csdl_xml(root: etree._Element, name: str, address: str = "") -> Definition:
-    return _Writer(_XmlReader(name).read(root), name, address).definition()
+def read_csdl_xml(root: etree._Element, files: Files, address: str = "") -> Definition:
+    return _Writer(_XmlReader(files.main).read(root), files, address).definition()
 
 
-def read_csdl_json(value: dict[str, Any], name: str, address: str = "") -> Definition:
-    return _Writer(_read_json(value), name, address).definition()
+def read_csdl_json(value: dict[str, Any], files: Files, address: str = "") -> Definition:
+    return _Writer(_read_json(value), files, address).definition()
 
 
 # --- reading XML
@@ -442,8 +443,8 @@ def _json_denied(annotations: dict[str, Any]) -> set[str]:
 
 
 class _Writer:
-    def __init__(self, model: _Model, name: str, address: str) -> None:
-        self.model, self.name, self.address = model, name, address
+    def __init__(self, model: _Model, files: Files, address: str) -> None:
+        self.model, self.name, self.report, self.address = model, files.main, files.report, address
         self.is_old = model.version in ("2.0", "3.0")
         self.names: set[str] = set()
         self.left: list[Problem] = []
@@ -452,7 +453,8 @@ class _Writer:
 
     def definition(self) -> Definition:
         operations = []
-        for one in self.model.sets:
+        for number, one in enumerate(self.model.sets):
+            self.report("entity sets", number, len(self.model.sets))
             one.denied = self.model.denials.get(one.name, set())
             if self._known(one.type, one.line, one.name):
                 operations += list(self._set(one))

@@ -5,7 +5,7 @@ import posixpath
 import re
 import zipfile
 import zlib
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 from urllib.parse import unquote, urldefrag, urljoin, urlsplit
@@ -111,18 +111,28 @@ def storable(value: Any) -> Any:
     return [storable(one) for one in value] if isinstance(value, list) else value
 
 
+#: Told how far reading has come: what is counted (files, operations), how many are done, of how many. What it raises ends the reading.
+Report = Callable[[str, int, int], None]
+
+
+def to_nobody(what: str, done: int, of: int) -> None:
+    """Reports to nobody."""
+
+
 @dataclass
 class Files:
-    """main: the name of the file with the definition.  contents: by name: a path within an upload, or an address."""
+    """main: the name of the file with the definition.  contents: by name: a path within an upload, or an address.  report: told of progress."""
 
     main: str
     contents: Mapping[str, bytes]
+    report: Report = to_nobody
     values: dict[str, Any] = field(default_factory=dict)
     problems: list[Problem] = field(default_factory=list)
 
     def value(self, name: str) -> Any:
         """The file's value. Raises DocumentError with line and column, KeyError if there is no such file."""
         if name not in self.values:
+            self.report("files", len(self.values), len(self.contents))
             value = self._read(name, self.contents[name])
             self.values[name] = storable(value) if _ODD.search(self.contents[name]) else value
         return self.values[name]

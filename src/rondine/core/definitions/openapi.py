@@ -266,7 +266,8 @@ class _Reader:
             self.warn(self.top / "paths", "paths is an object, by path", "nothing of it is read")
             return
         keys: set[str] = set()
-        for path, item in paths.items():
+        for number, (path, item) in enumerate(paths.items()):
+            self.files.report("paths", number, len(paths))
             place = self.top / "paths" / path
             if str(path).startswith("x-"):
                 continue

@@ -33,10 +33,11 @@ def read_definition(files: Files, address: str = "") -> Definition:
 
     Raises DocumentError with the place if it cannot be read, or is none.
     """
+    files.report("files", 0, len(files.contents))
     if files.is_xml():
         root = read_xml(files.contents[files.main], name=files.main)
         if local(root) in ("Edmx", "Schema") and "edm" in root.tag.lower():
-            return read_csdl_xml(root, files.main, address)
+            return read_csdl_xml(root, files, address)
         if local(root) == "definitions" and "wsdl" in root.tag.lower():
             return read_wsdl(files, address)
         if local(root) == "schema" and root.tag.startswith("{http://www.w3.org/2001/XMLSchema}"):
@@ -66,7 +67,7 @@ def read_definition(files: Files, address: str = "") -> Definition:
     if is_har(value):
         return read_har(value, files.main)
     if is_csdl_json(value):
-        return read_csdl_json(value, files.main, address)
+        return read_csdl_json(value, files, address)
     if is_json_schema(value):
         return read_json_schema(files)
     if (problem := nearly_known(value, files.main)) is not None:

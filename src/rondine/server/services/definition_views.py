@@ -10,10 +10,12 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from rondine.core.definitions import DescribedOperation
+from rondine.core.definitions.files import Report, to_nobody
 from rondine.core.definitions.record_types import ProposedType
 from rondine.core.protocols.operation import path_variables
 from rondine.core.settings import dump
 from rondine.server.api.openapi import AnyField
+from rondine.server.api.progress import told
 from rondine.server.api.views import ProjectView, Strict, WaitingView
 from rondine.server.items.actions import find_item
 from rondine.server.items.views import ProblemLine, item_views
@@ -98,8 +100,8 @@ class SourceGiven(Strict):
     hash = serializers.CharField(required=False, help_text="of what was looked at; refused if it has changed since")
 
 
-async def source_of(view: ProjectView, given: Any, *, stored: str = "") -> Source:
-    """The files of a definition as the request gives them. stored: a definition whose address is read if nothing is given."""
+async def source_of(view: ProjectView, given: Any, *, stored: str = "", report: Report = to_nobody) -> Source:
+    """The files of a definition as the request gives them. stored: a definition whose address is read if nothing is given.  report: of progress."""
     if "files" in given:
         return await sync_to_async(uploaded, thread_sensitive=False)(given["files"], given.get("main", ""))
     if "definition" in given and not stored:
@@ -115,7 +117,13 @@ async def source_of(view: ProjectView, given: Any, *, stored: str = "") -> Sourc
         raise no_source("/address")
     environment = given.get("environment", "test")
     return await fetched(
-        view.project, parts()[0], address, service=service, environment=environment, introspect=introspect
+        view.project,
+        parts()[0],
+        address,
+        service=service,
+        environment=environment,
+        introspect=introspect,
+        report=report,
     )
 
 
@@ -267,12 +275,29 @@ class DefinitionPreviewView(WaitingView):
 
     permissions = {"POST": "build"}
 
-    @extend_schema(operation_id="lookAtDefinition", request=SourceGiven, responses=DefinitionShown)
+    @extend_schema(
+        operation_id="lookAtDefinition",
+        request=SourceGiven,
+        responses=DefinitionShown,
+        parameters=[
+            OpenApiParameter(
+                "progress",
+                bool,
+                description="true: answers line by line (application/x-ndjson) how far it has come, and then the result",
+            )
+        ],
+    )
     async def post(self, request: Request, project: str) -> Response:
         given = await sync_to_async(self.given)(SourceGiven, request)
-        source = await source_of(self, given)
-        found = await sync_to_async(preview, thread_sensitive=False)(self.project, source, given.get("service", ""))
-        return Response(await sync_to_async(shown_preview, thread_sensitive=False)(found))
+
+        async def work(report: Report = to_nobody) -> dict[str, Any]:
+            source = await source_of(self, given, report=report)
+            found = await sync_to_async(preview, thread_sensitive=False)(
+                self.project, source, given.get("service", ""), report
+            )
+            return await sync_to_async(shown_preview, thread_sensitive=False)(found)
+
+        return told(work) if request.query_params.get("progress") == "true" else Response(await work())
 
 
 class RowsGiven(SourceGiven):

@@ -19,7 +19,7 @@ from rondine.core.connection import ConnectionDocument
 from rondine.core.definitions import Definition as Read
 from rondine.core.definitions import DescribedOperation, Files, Server, fit_to_keep, read_definition
 from rondine.core.definitions.compare import Difference, Merged, fields_of, merged, without_inputs
-from rondine.core.definitions.files import MOST_FILES, main_of, unpacked
+from rondine.core.definitions.files import MOST_FILES, Report, main_of, to_nobody, unpacked
 from rondine.core.definitions.graphql import introspection_query
 from rondine.core.definitions.model import DefinitionDocument, schemas_needed
 from rondine.core.definitions.record_types import ProposedType, proposed_types
@@ -105,9 +105,10 @@ async def fetched(
     service: str = "",
     environment: str = "",
     introspect: bool = False,
+    report: Report = to_nobody,
 ) -> Source:
     """The definition at an address, and the files it refers to on the same host. service, environment: whose connection signs in, if the address
-    is on its host. introspect: a GraphQL service is asked for its schema. The host must be permitted.
+    is on its host. introspect: a GraphQL service is asked for its schema. report: told of files fetched. The host must be permitted.
     """
     if not address.startswith(("https://", "http://")):
         raise InputError(
@@ -125,6 +126,7 @@ async def fetched(
         if not here:
             break
         for one in here[:50]:
+            report("files fetched", len(contents), len(contents) + len(here))
             try:
                 contents[one] = await _fetch(engine, line, one)
             except (ServiceError, DocumentError):
@@ -183,14 +185,14 @@ _cache: OrderedDict[tuple[str, str, str], Read] = OrderedDict()
 _cache_lock = threading.Lock()
 
 
-def read(source: Source) -> Read:
-    """What is sound in it; read once for looking and importing. Raises DocumentError with the place."""
+def read(source: Source, report: Report = to_nobody) -> Read:
+    """What is sound in it; read once for looking and importing. report: told of progress. Raises DocumentError with the place."""
     key = (source.hash, source.main, source.address)
     with _cache_lock:
         if key in _cache:
             _cache.move_to_end(key)
             return _cache[key]
-    found = read_definition(Files(source.main, source.contents), source.address)
+    found = read_definition(Files(source.main, source.contents, report), source.address)
     with _cache_lock:
         _cache[key] = found
         while len(_cache) > 4:
@@ -209,8 +211,8 @@ class Preview:
     types: list[ProposedType]
 
 
-def preview(project: Project, source: Source, service: str = "") -> Preview:
-    found = read(source)
+def preview(project: Project, source: Source, service: str = "", report: Report = to_nobody) -> Preview:
+    found = read(source, report)
     names, there = _names(project, found, service)
     documents = [one.document for one in found.operations[:500]]
     types = proposed_types(documents, found.schemas, found.roots, project.naming_rule())

@@ -108,6 +108,7 @@ export function RequestPane(props: Props) {
       </button>
       <p className="mt-1 text-xs opacity-70">Sends the draft on this screen, saved or not.</p>
       <div className="mt-2"><ProblemAlert error={props.sendError} /></div>
+      <Condition {...props} />
       <Paging {...props} />
     </div>
   );
@@ -199,6 +200,25 @@ function Describe(props: Props) {
         <input type="checkbox" className="checkbox checkbox-sm" checked={document.enabled ?? true} onChange={(e) => set({ enabled: e.target.checked })} /> enabled: it may be sent
       </label>
     </div>
+  );
+}
+
+/** What came back has a version: ask again only for another one, or change only the one that was seen (RFC 9110, section 13). */
+function Condition({ document, trial, onDocument, onValues, values }: Props) {
+  const seen = trial?.call.headers.find(([name]) => name?.toLowerCase() === "etag")?.[1];
+  const header = isReading(document) ? "If-None-Match" : "If-Match";
+  const input = header.toLowerCase().replaceAll("-", "_");
+  const has = (document.headers ?? []).some((one) => one.name.toLowerCase() === header.toLowerCase());
+  if (!seen) return null;
+  if (has) return values[input] === seen ? null : <p className="mt-3 text-xs"><button type="button" className="link" onClick={() => onValues({ ...values, [input]: seen })}>use the version seen, {seen}, for {header}</button></p>;
+  const add = () => {
+    onDocument({ ...document, headers: [...(document.headers ?? []), { name: header, value: { input } }], inputs: [...(document.inputs ?? []), { name: input, description: isReading(document) ? "the version already there; without it, the content is sent in any case" : "the version that was seen; refused if somebody has changed it since" }] });
+    onValues({ ...values, [input]: seen });
+  };
+  return (
+    <p className="mt-3 text-sm">
+      The response has a version. <button type="button" className="link text-accent" onClick={add}>{isReading(document) ? "ask only for a newer one" : "change only this one"}</button>
+    </p>
   );
 }
 

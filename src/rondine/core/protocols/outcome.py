@@ -7,7 +7,7 @@ from rondine.core.errors import short
 
 _MEANINGS: dict[int, tuple[str, str]] = {
     204: ("done; there is nothing to show", ""),
-    304: ("nothing has changed since the time asked about", "take out the If-... headers to get the content"),
+    304: ("nothing has changed since then", "to get the content, leave out what the If-... header asks for"),
     400: ("the service does not understand the request", "compare the inputs with its documentation"),
     401: (
         "the service does not accept the sign-in",
@@ -35,7 +35,7 @@ _MEANINGS: dict[int, tuple[str, str]] = {
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
-    """is_good: whether the status is 2xx.  words: its meaning.  hint: what to do.  message: the service's own words, empty if none."""
+    """is_good: whether the status is 2xx, or 304 to a conditional request.  words: its meaning.  hint: what to do.  message: the service's own words, empty if none."""
 
     is_good: bool
     words: str
@@ -53,7 +53,7 @@ def outcome(
         )
     if 200 <= status < 300 and (errors := graphql_errors(document)):
         return _graphql(document, errors)
-    if 200 <= status < 300:
+    if 200 <= status < 300 or status == 304:
         return Outcome(True, *_MEANINGS.get(status, ("it worked", "")))
     if 300 <= status < 400 and status != 304:
         target = next((value for name, value in headers if name.lower() == "location"), "")

@@ -107,6 +107,7 @@ class FeedRun:
         self._number = ready.calls
         self._sides: list[tuple[int, SideCall]] = []
         self._announced: int | None = None
+        self._is_unchanged = False
 
     async def carry_out(self) -> Ending:
         """Keeps page after page until the end. Raises what stops it; what was kept until then stays."""
@@ -129,6 +130,8 @@ class FeedRun:
             await self._pages.put(None)
             raise
         await self._pages.put(None)
+        if self._is_unchanged:  # no proof that all rows were seen
+            return Ending("the service says that nothing has changed (304)", is_proven=False, pages=ending.pages)
         return ending
 
     # --- fetch ahead
@@ -263,6 +266,9 @@ class FeedRun:
     def _read_now(self, page: Page, arrival: Arrival, ask: Send) -> dict[str, Any]:
         """Reads and maps one page; runs in a thread. Raises ServiceError for a bad status, DocumentError for what is not JSON."""
         where = f"call {page.number}: {arrival.request.method} {arrival.request.url}"
+        if arrival.status == 304:  # to a conditional request (RFC 9110, section 13): what was kept is as it is there
+            self._is_unchanged = True
+            return {}
         if not 200 <= arrival.status < 300:
             read = ReadDocument(None)
             try:

@@ -569,7 +569,7 @@ def _store_trial(
         request_text, url = cleaned_text(request_text, sensitive), cleaned_text(url, sensitive)
         names = {one.label for one in sensitive}
         values = {name: MASK if name in names else value for name, value in values.items()}
-    is_good = error is None and arrival is not None and arrival.status < 300
+    is_good = error is None and arrival is not None and (arrival.status < 300 or arrival.status == 304)
     with transaction.atomic():
         run = Run.objects.create(
             project=project,

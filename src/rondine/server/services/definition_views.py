@@ -21,23 +21,13 @@ from rondine.server.items.actions import find_item
 from rondine.server.items.views import ProblemLine, item_views
 from rondine.server.runs.tasks import parts
 from rondine.server.services.exporting import export_service
+from rondine.server.services.first_rows import first_rows
 from rondine.server.services.graphql import choose_fields
-from rondine.server.services.importing import (
-    Comparison,
-    Preview,
-    Source,
-    compare,
-    fetched,
-    first_rows,
-    import_definition,
-    no_source,
-    preview,
-    stored_source,
-    update,
-    uploaded,
-)
+from rondine.server.services.importing import Preview, import_definition, preview
+from rondine.server.services.importing_again import Comparison, compare, update
 from rondine.server.services.kinds import DEFINITIONS, QUERIES, operations_using
 from rondine.server.services.models import Operation
+from rondine.server.services.sources import Source, fetched, no_source, stored_source, uploaded
 
 
 def _definition(item: Any) -> dict[str, Any]:

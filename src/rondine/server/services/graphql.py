@@ -20,9 +20,9 @@ from rondine.core.errors import DocumentError, InputError, Problem
 from rondine.core.protocols.graphql import schema_problems, weight_of
 from rondine.server.access.models import Project
 from rondine.server.items.actions import find_item
-from rondine.server.services.importing import stored_source
 from rondine.server.services.kinds import DEFINITIONS
 from rondine.server.services.models import Definition
+from rondine.server.services.sources import stored_source
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,0 +1,188 @@
+"""Where definitions are read from: uploads, addresses and what hangs on them, services that are asked, and what was imported before."""
+
+import hashlib
+import json
+import threading
+from collections import OrderedDict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+from asgiref.sync import sync_to_async
+
+from rondine.core.definitions import Definition as Read
+from rondine.core.definitions import Files, fit_to_keep, read_definition
+from rondine.core.definitions.files import MOST_FILES, Report, main_of, to_nobody, unpacked
+from rondine.core.definitions.graphql import introspection_query
+from rondine.core.definitions.model import DefinitionDocument
+from rondine.core.documents import read_json
+from rondine.core.errors import (
+    DocumentError,
+    InputError,
+    ServiceError,
+    did_you_mean,
+)
+from rondine.core.http import Request, Send, origin
+from rondine.core.protocols.outcome import outcome
+from rondine.core.settings import load
+from rondine.core.signin import NoSignIn
+from rondine.engine.client import Engine, Line
+from rondine.server.access.models import Project
+from rondine.server.services.actions import (
+    connection_for,
+    environment_of,
+    given_content,
+    guard_of,
+    line_of,
+    release_database,
+)
+from rondine.server.services.models import (
+    Connection,
+    Definition,
+    Service,
+)
+
+#: What documents of definitions are asked for as.
+ACCEPT = "application/json, application/yaml, application/xml, application/graphql, text/plain, */*;q=0.5"
+
+
+@dataclass(frozen=True)
+class Source:
+    """The files of a definition and where they came from. address: empty if they were uploaded."""
+
+    main: str
+    contents: Mapping[str, bytes]
+    address: str = ""
+
+    @cached_property
+    def hash(self) -> str:
+        """Of all files, to notice that one has changed."""
+        digest = hashlib.sha256()
+        for name in sorted(self.contents):
+            digest.update(f"{name}\0{len(self.contents[name])}\0".encode() + self.contents[name])
+        return digest.hexdigest()[:32]
+
+
+def uploaded(files: Sequence[Mapping[str, Any]], main: str = "") -> Source:
+    """Files as the API takes them: a name, and a text or bytes in base64."""
+    contents = {}
+    for number, one in enumerate(files):
+        contents[one["name"]], _ = given_content(one, f"/files/{number}")
+    contents = {name: fit_to_keep(content) for name, content in unpacked(contents).items()}
+    if main and main not in contents:
+        raise InputError(f'there is no file "{main}"', where="/main", hint=did_you_mean(main, contents))
+    return Source(main or main_of(contents), contents)
+
+
+def stored_source(item: Definition) -> Source:
+    """The definition as it was imported."""
+    document: DefinitionDocument = load(DefinitionDocument, item.document)
+    return Source(document.main, {one.name: one.content() for one in item.files.all()}, document.address)
+
+
+def no_source(where: str) -> InputError:
+    return InputError("nothing was given to read", where=where, hint="give an address, or files")
+
+
+async def fetched(
+    project: Project,
+    engine: Engine,
+    address: str,
+    *,
+    service: str = "",
+    environment: str = "",
+    introspect: bool = False,
+    report: Report = to_nobody,
+) -> Source:
+    """The definition at an address, and the files it refers to on the same host. service, environment: whose connection signs in, if the address
+    is on its host. introspect: a GraphQL service is asked for its schema. report: told of files fetched. The host must be permitted.
+    """
+    if not address.startswith(("https://", "http://")):
+        raise InputError(
+            f'"{address[:80]}" is not an address', where="/address", hint="it begins with https:// or http://"
+        )
+    line = await sync_to_async(_line_for)(project, address, service, environment)
+    await release_database()
+    if introspect:
+        return Source(address, {address: await _introspected(engine, line, address)}, address)
+    contents = {address: fit_to_keep(await _fetch(engine, line, address))}
+    files = Files(address, contents)
+    pending = await sync_to_async(files.outside, thread_sensitive=False)()
+    while pending and len(contents) < MOST_FILES:
+        here = [one for one in pending if origin(one) == origin(address)]
+        if not here:
+            break
+        for one in here[:50]:
+            report("files fetched", len(contents), len(contents) + len(here))
+            try:
+                contents[one] = await _fetch(engine, line, one)
+            except (ServiceError, DocumentError):
+                contents[one] = b""
+        pending = await sync_to_async(Files(address, contents).outside, thread_sensitive=False)()
+    return Source(address, contents, address)
+
+
+def _line_for(project: Project, address: str, service: str, environment: str) -> Line:
+    if service and environment:
+        found = Service.objects.filter(project=project, name=service).first()
+        connection = (
+            Connection.objects.filter(service=found, environment=environment_of(project, environment)).first()
+            if found
+            else None
+        )
+        if connection is not None and not connection.problems:
+            line = line_of(connection_for(connection.service, connection.environment))
+            if origin(line.base_address) == origin(address):
+                return line
+    return Line(f"definitions {project.pk}", 0, "", NoSignIn(), guard_of(project.pk), is_connection=False)
+
+
+async def _introspected(engine: Engine, line: Line, address: str) -> bytes:
+    """A GraphQL service's answer to the introspection query. Raises ServiceError with its message if it tells nothing."""
+    body = json.dumps({"query": introspection_query()}).encode()
+    headers = (("Content-Type", "application/json"), ("Accept", "application/json"))
+    arrival = await engine.call(line, Send(Request("POST", address, headers, body)))
+    try:
+        value = read_json(arrival.body, charset=arrival.charset)
+    except DocumentError:
+        value = None
+    meaning = outcome(arrival.status, value)
+    if not meaning.is_good:
+        raise ServiceError(
+            f"{arrival.status} {arrival.reason}: {meaning.words}{': ' + meaning.message if meaning.message else ''}",
+            where=f"POST {address}",
+            hint="if introspection is switched off there, import the schema's text (SDL), or write the query by hand",
+        )
+    return arrival.body
+
+
+async def _fetch(engine: Engine, line: Line, address: str) -> bytes:
+    arrival = await engine.call(line, Send(Request("GET", address, (("Accept", ACCEPT),))))
+    meaning = outcome(arrival.status)
+    if not meaning.is_good:
+        raise ServiceError(
+            f"{arrival.status} {arrival.reason}: {meaning.words}",
+            where=f"GET {address}",
+            hint=meaning.hint or "check the address in a browser",
+        )
+    return arrival.body
+
+
+_cache: OrderedDict[tuple[str, str, str], Read] = OrderedDict()
+_cache_lock = threading.Lock()
+
+
+def read(source: Source, report: Report = to_nobody) -> Read:
+    """What is sound in it; read once for looking and importing. report: told of progress. Raises DocumentError with the place."""
+    key = (source.hash, source.main, source.address)
+    with _cache_lock:
+        if key in _cache:
+            _cache.move_to_end(key)
+            return _cache[key]
+    found = read_definition(Files(source.main, source.contents, report), source.address)
+    with _cache_lock:
+        _cache[key] = found
+        while len(_cache) > 4:
+            _cache.popitem(last=False)
+    return found

@@ -1,10 +1,12 @@
-import json
+import time
+from decimal import Decimal
 from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from rondine.core.documents.json import read_json
 from rondine.core.errors import PathError
 from rondine.core.paths import (
     normalized_path,
@@ -16,14 +18,14 @@ from rondine.core.paths import (
     resolve,
     short_form,
 )
+from rondine.core.paths.iregexp import matches
 
-CASES = json.loads((Path(__file__).parent / "data" / "jsonpath-cts.json").read_text())["tests"]
-PLAIN = [case for case in CASES if "?" not in case["selector"]]
+CASES = read_json((Path(__file__).parent / "data" / "jsonpath-cts.json").read_bytes())["tests"]
 locations = st.lists(st.text(max_size=6) | st.integers(0, 50), max_size=4).map(tuple)
 
 
-@pytest.mark.parametrize("case", PLAIN, ids=[case["name"] for case in PLAIN])
-def test_the_conformance_cases_of_rfc_9535_without_filters(case):
+@pytest.mark.parametrize("case", CASES, ids=[case["name"] for case in CASES])
+def test_the_conformance_cases_of_rfc_9535(case):
     if case.get("invalid_selector"):
         with pytest.raises(PathError):
             parse_jsonpath(case["selector"])
@@ -35,9 +37,79 @@ def test_the_conformance_cases_of_rfc_9535_without_filters(case):
     assert paths in case.get("results_paths", [case.get("result_paths", paths)])
 
 
-def test_a_filter_is_refused_by_name():
-    with pytest.raises(PathError, match="filters are not read yet"):
-        parse_jsonpath("$[?@.girth > 1]")
+TREES = {
+    "least": 2,
+    "trees": [
+        {"number": "OLM-1", "girth": Decimal("2.50"), "care": ["crown"]},
+        {"number": "OLM-2", "girth": 1, "care": []},
+    ],
+}
+
+
+@pytest.mark.parametrize(
+    ("path", "numbers"),
+    [
+        ("$.trees[?@.girth > 2]", ["OLM-1"]),
+        ("$.trees[?@.girth == 2.5]", ["OLM-1"]),
+        ("$.trees[?@.girth < $.least]", ["OLM-2"]),
+        ("$.trees[?@.care[?@ == 'crown']]", ["OLM-1"]),
+        ("$.trees[?length(@.care) == 0 || match(@.number, 'OLM-[1-9]')]", ["OLM-1", "OLM-2"]),
+        ("$.trees[?!(@.girth >= 1) || @.planted]", []),
+        ("$.trees[?@.girth == '1']", []),
+    ],
+)
+def test_a_filter_keeps_the_rows_that_pass_it(path, numbers):
+    assert [node.value["number"] for node in parse_jsonpath(path).find(TREES)] == numbers
+
+
+@pytest.mark.parametrize(
+    ("path", "column", "words"),
+    [
+        ("$[?lenght(@.a) > 1]", "column 4", 'Did you mean "length"'),
+        ("$[?@.girth]>", "column 12", "not expected"),
+        ("$[?@.* == 1]", "column 4", "several values"),
+        ("$[?length(@.*) == 1]", "column 11", "value()"),
+        ("$[?count(1) == 1]", "column 10", "takes a query"),
+        ("$[?2.5]", "column 7", "value alone"),
+        ("$[?(@.a]", "column 8", '")" is expected'),
+        ("$[?match(@.a)]", "column 14", "2 arguments"),
+    ],
+)
+def test_a_filter_that_makes_no_sense_has_its_column(path, column, words):
+    with pytest.raises(PathError) as error:
+        parse_jsonpath(path)
+    assert error.value.where == column and words in str(error.value)
+
+
+def test_a_filter_nested_without_end_is_refused():
+    for text in (
+        "$" + "[?@" * 500 + "]" * 500,
+        "$[?" + "(" * 5000 + "@" + ")" * 5000 + "]",
+        "$[?" + "length(" * 900 + "@" + ")" * 900 + "==1]",
+    ):
+        with pytest.raises(PathError, match="nested more than"):
+            parse_jsonpath(text)
+
+
+@pytest.mark.parametrize("pattern", ["(a+)+$", "(a|a)*b", "(.*)*x", "a{1000}" * 3])
+def test_an_expression_that_would_never_end_elsewhere_ends_at_once(pattern):
+    text = "a" * 50_000
+    began = time.process_time()
+    matches(pattern, text, whole=True)
+    assert time.process_time() - began < 5  # others would take longer than the universe has
+
+
+@given(st.text(max_size=20), st.text(max_size=10))
+def test_any_text_is_an_expression_or_matches_nothing(pattern, text):
+    assert matches(pattern, text, whole=True) in (True, False)
+
+
+@given(st.text(alphabet="$@.[]?()!=<>&|'\"*,:0123abclength-e ", max_size=40).map(lambda text: "$[?" + text + "]"))
+def test_any_filter_is_one_or_refused_by_name(text):
+    try:
+        parse_jsonpath(text).find(TREES)
+    except PathError:
+        pass
 
 
 @given(st.text(max_size=30).map(lambda text: "$" + text))

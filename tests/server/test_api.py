@@ -50,6 +50,7 @@ LEAST = {
             "/definitions/{name}/fields",
             "/pastes",
             "/patterns",
+            "/names",
         )
     },
 }

@@ -3,7 +3,6 @@
 import pytest
 from aiohttp import web
 
-
 ROWS = [{"number": "OLM-1"}, {"number": "OLM-2"}]
 DOCUMENT = {
     "path": "/trees",

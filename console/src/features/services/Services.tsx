@@ -30,7 +30,7 @@ export default function Services() {
         <>
           {services.length > 0 && <input className="input input-sm w-56" type="search" aria-label="Search services and operations" placeholder="Search by name or title" value={search} onChange={(e) => setSearch(e.target.value)} />}
           {mayBuild && !isAdding && (
-            <span className="ml-auto flex gap-2">
+            <span className="ml-auto flex flex-wrap justify-end gap-2">
               <Link className="btn btn-ghost btn-sm" to="../queries">Prepared queries</Link>
               <Link className="btn btn-sm" to="../operations/new">Try an address</Link>
               <Link className="btn btn-sm" to="../import">Import a definition</Link>

@@ -29,7 +29,7 @@ from rondine.core.mapping.document import (
 )
 from rondine.core.mapping.types import CONVERSIONS, ConversionError
 from rondine.core.paths import JsonPath, Location, Node, XPath, normalized_path, resolve, xpath_of
-from rondine.core.paths.jsonpath import Name, Wildcard
+from rondine.core.paths.jsonpath import Name, Several, Wildcard
 
 MISSING = object()
 EMPTY = (None, "")
@@ -238,10 +238,10 @@ def find_rows(path: Path, base: Any, *, must_exist: bool) -> list[Node]:
     last = path.segments[-1]
     holders = JsonPath(path.text, path.segments[:-1]).find(base)
     if any(isinstance(node.value, (list, dict)) or node.value is None for node in holders) and any(
-        isinstance(s, Wildcard) for s in last.selectors
+        isinstance(s, Several) for s in last.selectors
     ):
         return []
-    if holders and any(isinstance(s, Wildcard) for s in last.selectors):
+    if holders and any(isinstance(s, Several) for s in last.selectors):
         raise MappingError(
             f"{path.text} leads to a {kind_of(holders[0].value)}, not to a list",
             where=path.text,
@@ -318,7 +318,7 @@ def _taken(rule: Rule, base: Node) -> tuple[Location | None, Any]:
         isinstance(rule.path, JsonPath)
         and rule.path.singular() is None
         and rule.kind == "json"
-        and any(isinstance(s, Wildcard) for seg in rule.path.segments for s in seg.selectors)
+        and rule.path.selects_several()
     ):
         return (base.location + found[0].location if found else None), [node.value for node in found]
     if not found:

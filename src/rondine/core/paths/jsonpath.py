@@ -1,4 +1,4 @@
-"""JSONPath (RFC 9535): names, indexes, slices, wildcards and descendants. Filters are refused by name until they are here.
+"""JSONPath (RFC 9535), all of it: names, indexes, slices, wildcards, descendants, filters (`filters.py`) with their functions.
 
 A path is parsed into segments, each a tuple of selectors; `find` walks them breadth by breadth and gives nodes with their places, in the
 order of section 2.5.2.2.
@@ -7,10 +7,12 @@ order of section 2.5.2.2.
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+from decimal import Decimal
 from functools import lru_cache
 from typing import Any, NoReturn
 
 from rondine.core.errors import PathError
+from rondine.core.paths.filters import Evaluate, parse_filter
 from rondine.core.paths.place import Location, Node
 
 #: RFC 9535, section 2.5.1.1: member-name-shorthand.
@@ -42,7 +44,16 @@ class Wildcard:
     pass
 
 
-Selector = Name | Index | Slice | Wildcard
+@dataclass(frozen=True, slots=True)
+class Filter:
+    """test: of (the root, a child's value) whether the child stays."""
+
+    test: Evaluate
+
+
+Selector = Name | Index | Slice | Wildcard | Filter
+#: Those that may select several children.
+Several = (Wildcard, Slice, Filter)
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,11 +69,23 @@ class JsonPath:
     text: str
     segments: tuple[Segment, ...]
 
-    def find(self, value: Any) -> list[Node]:
+    def find(self, value: Any, *, root: Any = None) -> list[Node]:
+        """root: what `$` in a filter stands for, if it is not the value itself."""
         nodes = [Node((), value)]
         for segment in self.segments:
-            nodes = [found for node in nodes for found in _apply(segment, node)]
+            nodes = [found for node in nodes for found in _apply(segment, node, value if root is None else root)]
         return nodes
+
+    def is_singular(self) -> bool:
+        """Whether it selects at most one value (section 2.3.5.1)."""
+        return all(
+            not segment.descendant and len(segment.selectors) == 1 and isinstance(segment.selectors[0], (Name, Index))
+            for segment in self.segments
+        )
+
+    def selects_several(self) -> bool:
+        """Whether a wildcard, slice or filter in it may select several."""
+        return any(isinstance(one, Several) for segment in self.segments for one in segment.selectors)
 
     def singular(self) -> Location | None:
         """The place it names if it can select at most one value (section 2.3.5.1), else None. A negative index is not one."""
@@ -77,10 +100,10 @@ class JsonPath:
         return tuple(parts)
 
 
-def _apply(segment: Segment, node: Node) -> Iterator[Node]:
+def _apply(segment: Segment, node: Node, root: Any) -> Iterator[Node]:
     for base in _descendants(node) if segment.descendant else (node,):
         for selector in segment.selectors:
-            yield from _select(selector, base)
+            yield from _select(selector, base, root)
 
 
 def _descendants(node: Node) -> Iterator[Node]:
@@ -100,7 +123,7 @@ def _children(node: Node) -> Iterator[Node]:
             yield Node((*node.location, index), value)
 
 
-def _select(selector: Selector, node: Node) -> Iterator[Node]:
+def _select(selector: Selector, node: Node, root: Any) -> Iterator[Node]:
     value = node.value
     match selector:
         case Name(name):
@@ -116,18 +139,29 @@ def _select(selector: Selector, node: Node) -> Iterator[Node]:
                     yield Node((*node.location, at), value[at])
         case Wildcard():
             yield from _children(node)
+        case Filter(test):
+            yield from (child for child in _children(node) if test(root, child.value))
 
 
 @lru_cache(maxsize=2000)
 def parse_jsonpath(text: str) -> JsonPath:
     """Raises PathError with the column of what is wrong."""
-    return _Parser(text).query()
+    return Parser(text).query()
 
 
-class _Parser:
+#: Filters and brackets within each other; nobody writes more.
+MOST_DEPTH = 60
+_NUMBER = re.compile(r"-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?")
+_FUNCTION = re.compile(r"([a-z][a-z_0-9]*)\(")
+
+
+class Parser:
+    """Where a path is being read; filters read on from here."""
+
     def __init__(self, text: str) -> None:
         self.text = text
         self.at = 0
+        self.depth = 0
 
     def fail(self, message: str, hint: str = "") -> NoReturn:
         raise PathError(f'"{self.text[:80]}" is not a path: {message}', where=f"column {self.at + 1}", hint=hint)
@@ -145,6 +179,46 @@ class _Parser:
                     self.fail("it ends with a blank")
                 return JsonPath(self.text, tuple(segments))
             segments.append(self.segment())
+
+    def deeper(self) -> None:
+        self.depth += 1
+        if self.depth > MOST_DEPTH:
+            self.fail(f"it is nested more than {MOST_DEPTH} deep")
+
+    def embedded(self) -> JsonPath:
+        """The segments of a query within a filter."""
+        start = self.at
+        segments: list[Segment] = []
+        while True:
+            mark = self.at
+            self.blank()
+            if self.text[self.at : self.at + 1] not in (".", "["):
+                self.at = mark
+                return JsonPath(self.text[start : self.at], tuple(segments))
+            segments.append(self.segment())
+
+    def literal(self) -> tuple[bool, Any]:
+        """(whether there is a number, true, false or null here, its value)."""
+        for word, value in (("true", True), ("false", False), ("null", None)):
+            if self.text.startswith(word, self.at) and not re.match(
+                r"[A-Za-z0-9_(]", self.text[self.at + len(word) :][:1]
+            ):
+                self.at += len(word)
+                return True, value
+        found = _NUMBER.match(self.text, self.at)
+        if not found:
+            return False, None
+        self.at = found.end()
+        text = found.group()
+        return True, int(text) if re.fullmatch(r"-?\d+", text) and text != "-0" else Decimal(text)
+
+    def function_name(self) -> str:
+        """The name of a function, its opening bracket taken; empty if there is none."""
+        found = _FUNCTION.match(self.text, self.at)
+        if not found:
+            return ""
+        self.at = found.end()
+        return found.group(1)
 
     def blank(self) -> None:
         found = _BLANK.match(self.text, self.at)
@@ -194,8 +268,11 @@ class _Parser:
             return Wildcard()
         if self.at < len(self.text) and self.text[self.at] in "'\"":
             return Name(self.quoted())
-        if self.text.startswith("?", self.at):
-            self.fail("filters are not read yet", hint="select by name, index, slice or wildcard")
+        if self.take("?"):
+            self.deeper()
+            test = parse_filter(self)
+            self.depth -= 1
+            return Filter(test)
         start = self.integer()
         mark = self.at
         self.blank()

@@ -102,6 +102,7 @@ def run_preview(session: Session, args: Namespace, out: Output) -> None:
     for output in found["outputs"]:
         out.say(
             f"{output['record_type']}: {output['records']} records and {output['rejected']} rejects from {output['rows']} rows"
+            + (f", {output['filtered']} filtered" if output["filtered"] else "")
         )
         good = [row for row in output["shown"] if row["data"] is not None]
         columns = list(good[0]["data"]) if good else []

@@ -1469,6 +1469,34 @@ export interface components {
             /** @enum {unknown} */
             type: "api_key";
         };
+        /**
+         * Arithmetic
+         * @description A number multiplied, divided, added to, and rounded, in this order. digits: behind the point, to the nearest, halves to even.
+         */
+        Arithmetic: {
+            /** @default null */
+            add?: string | null;
+            /** @default null */
+            digits?: number | null;
+            /** @default null */
+            divide?: string | null;
+            /** @default null */
+            multiply?: string | null;
+            /** @enum {unknown} */
+            type: "arithmetic";
+        };
+        /**
+         * Around
+         * @description A text with others before and behind it, such as a unit.
+         */
+        Around: {
+            /** @default  */
+            before?: string;
+            /** @default  */
+            behind?: string;
+            /** @enum {unknown} */
+            type: "around";
+        };
         /** @description An operation as it stands in the draft, saved or not, and values for its inputs. */
         AskedRequest: {
             /**
@@ -1631,6 +1659,16 @@ export interface components {
             key?: string;
             /** @default  */
             pointer?: string;
+        };
+        /**
+         * Case
+         * @description A text in small letters, capitals, or with a capital first.
+         */
+        Case: {
+            /** @enum {unknown} */
+            to: "first" | "lower" | "upper";
+            /** @enum {unknown} */
+            type: "case";
         };
         ChangeLine: {
             differences: components["schemas"]["DifferenceLine"][];
@@ -1921,6 +1959,36 @@ export interface components {
             items: components["schemas"]["Credential"][];
             next: string | null;
         };
+        /**
+         * Cut
+         * @description A part of a text: from the character `begin` (0 is the first, negative from the end), `length` of them at most.
+         */
+        Cut: {
+            /** @default 0 */
+            begin?: number;
+            /** @default null */
+            length?: number | null;
+            /** @enum {unknown} */
+            type: "cut";
+        };
+        /**
+         * DateOf
+         * @description A text as a date. patterns: forms it may have, by UTS #35 (dd.MM.yyyy); the first that fits.
+         */
+        DateOf: {
+            patterns: string[];
+            /** @enum {unknown} */
+            type: "date";
+        };
+        /**
+         * Default
+         * @description A value in place of an empty text.
+         */
+        Default: {
+            /** @enum {unknown} */
+            type: "default";
+            value: unknown;
+        };
         Definition: {
             /** Format: date-time */
             changed_at: string;
@@ -2023,6 +2091,19 @@ export interface components {
             name: string;
             title: string;
         };
+        /**
+         * Epoch
+         * @description Seconds or milliseconds since 1970-01-01 UTC as a date and time.
+         */
+        Epoch: {
+            /** @enum {unknown} */
+            type: "epoch";
+            /**
+             * @default seconds
+             * @enum {unknown}
+             */
+            unit?: "milliseconds" | "seconds";
+        };
         ErrorLine: {
             code: string;
             hint: string;
@@ -2060,6 +2141,15 @@ export interface components {
             name: string;
             /** @default  */
             value?: string;
+        };
+        /**
+         * Extract
+         * @description The first part of a text that a regular expression (RFC 9485) finds.
+         */
+        Extract: {
+            expression: string;
+            /** @enum {unknown} */
+            type: "extract";
         };
         FactLine: {
             hint: string;
@@ -2130,11 +2220,15 @@ export interface components {
         };
         /**
          * FieldRule
-         * @description How one field gets its value. type: as the record type says, unless given.  default: for a missing or null value.
+         * @description How one field gets its value. convert: steps that it goes through, one after the other.  type: as the record type says, unless given.
+         *         default: for a missing or null value.
          *
-         *         required: a missing, null or empty value makes the row a reject.  on_failure: what a value that does not fit does to its row.
+         *         required: a missing, null or empty value makes the row a reject.  on_failure: what a value that does not fit does: reject its row, leave the
+         *         field empty, or stop the run.
          */
         FieldRule: {
+            /** @default [] */
+            convert?: (components["schemas"]["Number"] | components["schemas"]["Arithmetic"] | components["schemas"]["DateOf"] | components["schemas"]["MomentOf"] | components["schemas"]["Epoch"] | components["schemas"]["YesNo"] | components["schemas"]["Table"] | components["schemas"]["Default"] | components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Extract"] | components["schemas"]["Split"] | components["schemas"]["Join"] | components["schemas"]["Cut"] | components["schemas"]["Around"] | components["schemas"]["Pick"] | components["schemas"]["Reckon"] | components["schemas"]["Read"] | components["schemas"]["Write"])[];
             default?: unknown;
             from: string | components["schemas"]["Source"];
             /** @description small letters, digits, - and _, beginning with a letter */
@@ -2143,7 +2237,7 @@ export interface components {
              * @default reject
              * @enum {unknown}
              */
-            on_failure?: "reject";
+            on_failure?: "empty" | "reject" | "stop";
             /** @default false */
             required?: boolean;
             /** @default null */
@@ -2325,6 +2419,16 @@ export interface components {
         /** @description Refuses unknown fields by name, with the nearest known one. */
         IssuerRequest: {
             issuer: string;
+        };
+        /**
+         * Join
+         * @description A list of plain values as one text; what is null or empty is left out.
+         */
+        Join: {
+            /** @enum {unknown} */
+            type: "join";
+            /** @default , */
+            with?: string;
         };
         /**
          * JsonBody
@@ -2551,6 +2655,17 @@ export interface components {
             parallel: number | null;
             said: unknown | null;
             under_way: number;
+        };
+        /**
+         * MomentOf
+         * @description A text as a date and time. patterns: by UTS #35 (dd.MM.yyyy HH:mm).  zone: where times without an offset were written (Europe/Rome).
+         */
+        MomentOf: {
+            patterns: string[];
+            /** @enum {unknown} */
+            type: "datetime";
+            /** @default  */
+            zone?: string;
         };
         /** @description A fixed value that looks like a key, to be moved into the credential of the service's connection. */
         MoveRequest: {
@@ -2793,6 +2908,22 @@ export interface components {
             text: string;
         };
         /**
+         * Number
+         * @description A text as a number. decimal: the mark before the fraction.  grouping: marks between groups of digits, taken away; blanks always are.
+         *
+         *         percent: a sign % behind it divides by 100.
+         */
+        Number: {
+            /** @default . */
+            decimal?: string;
+            /** @default  */
+            grouping?: string;
+            /** @default false */
+            percent?: boolean;
+            /** @enum {unknown} */
+            type: "number";
+        };
+        /**
          * ODataQuery
          * @description What is put behind the path of an OData request.
          *
@@ -3012,7 +3143,7 @@ export interface components {
         };
         /**
          * Output
-         * @description The records of one type that a response brings.
+         * @description The records of one type that a response brings. where: conditions that a row must pass, all of them; others are counted as filtered.
          */
         Output: {
             /** @default [] */
@@ -3020,6 +3151,8 @@ export interface components {
             /** @description small letters, digits, - and _, beginning with a letter */
             record_type: string;
             rows: components["schemas"]["Level"][];
+            /** @default [] */
+            where?: components["schemas"]["Condition"][];
         };
         /**
          * OwnSignIn
@@ -3281,6 +3414,16 @@ export interface components {
             title: string;
         };
         /**
+         * Pick
+         * @description One of a list: the first, the last, or the one at a position, from 0. An empty list gives nothing.
+         */
+        Pick: {
+            /** @enum {unknown} */
+            type: "pick";
+            /** @default first */
+            which?: ("first" | "last") | number;
+        };
+        /**
          * Preparation
          * @description What is known of a service before it is connected; None or empty is not known yet. It becomes the connection and the first operation.
          *
@@ -3361,6 +3504,8 @@ export interface components {
             };
         };
         PreviewOutput: {
+            /** @description rows that a condition of the mapping leaves out */
+            filtered: number;
             record_type: string;
             records: number;
             rejected: number;
@@ -3425,6 +3570,26 @@ export interface components {
             address?: string;
             /** @default  */
             user_name?: string;
+        };
+        /**
+         * Read
+         * @description A text read as what it holds: JSON, XML, or a text in base64.
+         */
+        Read: {
+            /** @enum {unknown} */
+            format: "base64" | "json" | "xml";
+            /** @enum {unknown} */
+            type: "read";
+        };
+        /**
+         * Reckon
+         * @description A number from a list: how many there are, their sum, or the least or largest of them; nulls do not count.
+         */
+        Reckon: {
+            /** @enum {unknown} */
+            type: "reckon";
+            /** @enum {unknown} */
+            what: "count" | "least" | "most" | "sum";
         };
         /**
          * RecordField
@@ -3518,6 +3683,19 @@ export interface components {
         RejectPage: {
             items: components["schemas"]["RejectLine"][];
             next: string | null;
+        };
+        /**
+         * Replace
+         * @description A part of a text by another, everywhere. expression: what is looked for is a regular expression (RFC 9485), run in linear time.
+         */
+        Replace: {
+            /** @default false */
+            expression?: boolean;
+            text: string;
+            /** @enum {unknown} */
+            type: "replace";
+            /** @default  */
+            with?: string;
         };
         RequestShown: {
             findings: components["schemas"]["FindingLine"][];
@@ -3837,24 +4015,36 @@ export interface components {
         };
         /**
          * Source
-         * @description Where a value comes from: exactly one of jsonpath, pointer, xpath, position, input and value.
+         * @description Where a value comes from: exactly one of jsonpath, pointer, xpath, position, key, input, standing, header, value, first_of and several.
          *
          *         level: the level that a path starts from; left out, the row; "root", the whole response, where an xpath that begins with "/" starts too.
-         *         position: the name of a level; the value's number in it, counted from 0.  all: a list of everything that the path finds, for json fields.
+         *         position: the name of a level; the value's number in it, counted from 0.  key: the name of a level; what its value is called in the object
+         *         it stands in.  all: a list of everything that the path finds, for json fields and conversions of lists.
+         *         standing, header: a standing value; a header of the response.  first_of: the first of these that has a value.  several: a list of all of them.
          */
         Source: {
             /** @default false */
             all?: boolean;
             /** @default null */
+            first_of?: (string | components["schemas"]["Source"])[] | null;
+            /** @default null */
+            header?: string | null;
+            /** @default null */
             input?: string | null;
             /** @default null */
             jsonpath?: string | null;
+            /** @default null */
+            key?: string | null;
             /** @default  */
             level?: string;
             /** @default null */
             pointer?: string | null;
             /** @default null */
             position?: string | null;
+            /** @default null */
+            several?: (string | components["schemas"]["Source"])[] | null;
+            /** @default null */
+            standing?: string | null;
             value?: unknown;
             /** @default null */
             xpath?: string | null;
@@ -3876,6 +4066,15 @@ export interface components {
             /** @description which of the files is the definition, if not the one that looks like it */
             main?: string;
             service?: string;
+        };
+        /**
+         * Split
+         * @description A text as a list of its parts, without blanks around them; empty ones are left out.
+         */
+        Split: {
+            at: string;
+            /** @enum {unknown} */
+            type: "split";
         };
         /**
          * StandingParameter
@@ -3916,6 +4115,20 @@ export interface components {
         StandingValuePage: {
             items: components["schemas"]["StandingValue"][];
             next: string | null;
+        };
+        /**
+         * Table
+         * @description One value for another. values: by text.  otherwise: what becomes of one that is not there: reject, keep, or empty.
+         */
+        Table: {
+            /**
+             * @default reject
+             * @enum {unknown}
+             */
+            otherwise?: "empty" | "keep" | "reject";
+            /** @enum {unknown} */
+            type: "table";
+            values: Record<string, never>;
         };
         /**
          * TextBody
@@ -4033,6 +4246,16 @@ export interface components {
             run: number;
             unreadable: string;
         };
+        /**
+         * Trim
+         * @description A text without blanks around it, or without these characters.
+         */
+        Trim: {
+            /** @default  */
+            characters?: string;
+            /** @enum {unknown} */
+            type: "trim";
+        };
         TypeField: {
             name: string;
             type: string;
@@ -4104,6 +4327,19 @@ export interface components {
             written?: "" | "backslash" | "doubled" | "json";
         };
         /**
+         * Write
+         * @description A value as a text of JSON.
+         */
+        Write: {
+            /**
+             * @default json
+             * @enum {unknown}
+             */
+            format?: "json";
+            /** @enum {unknown} */
+            type: "write";
+        };
+        /**
          * XmlBody
          * @description An XML document put together from elements, in the order in which they are written. namespaces: by prefix; the empty one is the default
          *         namespace.  root: the outermost element, `prefix:name`.
@@ -4133,6 +4369,30 @@ export interface components {
             enabled?: boolean;
             /** @default  */
             value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
+        };
+        /**
+         * YesNo
+         * @description Words as true or false, whatever their case.
+         */
+        YesNo: {
+            /**
+             * @default [
+             *       "false",
+             *       "no",
+             *       "0"
+             *     ]
+             */
+            as_false?: (string | number)[];
+            /**
+             * @default [
+             *       "true",
+             *       "yes",
+             *       "1"
+             *     ]
+             */
+            as_true?: (string | number)[];
+            /** @enum {unknown} */
+            type: "boolean";
         };
     };
     responses: never;

@@ -6,8 +6,9 @@ problem and every place. Both give equal records; a property test holds them tog
 source through a slot: the generated text contains generated identifiers only.
 """
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
+from decimal import Decimal
 from typing import Any
 
 from msgspec import UNSET
@@ -16,8 +17,10 @@ from rondine.core.documents.elements import TEXT, text_of
 from rondine.core.documents.json import kind_of, node_at
 from rondine.core.documents.reading import ReadDocument
 from rondine.core.errors import DocumentError, DraftError, MappingError, did_you_mean
+from rondine.core.mapping.conversions import chain
 from rondine.core.mapping.document import (
     ROOT,
+    Condition,
     FieldRule,
     Format,
     MappingDocument,
@@ -25,10 +28,13 @@ from rondine.core.mapping.document import (
     Path,
     RecordTypeDocument,
     Source,
+    parsed_source,
     problems_of,
 )
-from rondine.core.mapping.types import CONVERSIONS, ConversionError
+from rondine.core.mapping.types import CONVERSIONS, ConversionError, to_decimal, to_text
 from rondine.core.paths import JsonPath, Location, Node, XPath, normalized_path, resolve, xpath_of
+from rondine.core.paths.filters import equal, less
+from rondine.core.paths.iregexp import matches
 from rondine.core.paths.jsonpath import Name, Several, Wildcard
 
 MISSING = object()
@@ -57,9 +63,10 @@ class Reject:
 
 @dataclass(slots=True)
 class Mapped:
-    """What one response became: rows = len(records) + len(rejects). records: (ordinal, data) pairs in the order of the rows."""
+    """What one response became: rows = len(records) + len(rejects) + filtered. records: (ordinal, data) pairs in the order of the rows."""
 
     rows: int = 0
+    filtered: int = 0
     records: list[tuple[int, dict[str, Any]]] = field(default_factory=list)
     rejects: list[Reject] = field(default_factory=list)
 
@@ -75,27 +82,71 @@ class FieldTrace:
 
 @dataclass(frozen=True, slots=True)
 class RowTrace:
+    """data: None for a reject, and for a row that a condition leaves out (is_filtered)."""
+
     ordinal: int
     location: Location
     data: dict[str, Any] | None
     fields: tuple[FieldTrace, ...]
     problems: tuple[FieldProblem, ...]
+    is_filtered: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Taken:
+    """A source with its path parsed. given: the name under which an input, standing value or header is given to a run; see `given_values`.
+
+    first_of, several: sources within it.  is_text: of XML elements, their texts are taken.
+    """
+
+    level: str = ""
+    path: Path | None = None
+    is_all: bool = False
+    position: str | None = None
+    key: str | None = None
+    given: Hashable = None
+    value: Any = None
+    first_of: tuple["Taken", ...] = ()
+    several: tuple["Taken", ...] = ()
+    is_text: bool = True
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether generated source can take it: all but keys and sources of sources."""
+        return self.key is None and not self.first_of and not self.several
 
 
 @dataclass(frozen=True, slots=True)
 class Rule:
-    """A field rule with its path parsed, its conversion found and its default converted."""
+    """A field rule with its source parsed, its conversions found and its default converted. convert: None if it has no steps."""
 
     name: str
-    level: str
-    path: Path | None
-    is_all: bool
-    position: str | None
-    input: str | None
-    value: Any
+    source: Taken
+    convert: Callable[[Any], Any] | None
     kind: str
     required: bool
     default: Any
+    on_failure: str
+
+    @property
+    def path(self) -> Path | None:
+        return self.source.path
+
+
+#: Of a row: its levels by name as (node, position), the row itself under the empty name.
+Levels = Mapping[str, tuple[Node, int]]
+
+
+def given_values(
+    inputs: Mapping[str, Any], standing: Mapping[str, Any] | None = None, headers: Iterable[tuple[str, str]] = ()
+) -> dict[Hashable, Any]:
+    """What a run is given besides the response: inputs by name, standing values and headers under names of their own."""
+    found: dict[Hashable, Any] = {name: value for name, value in inputs.items()}  # noqa: C416 their names are of another type
+    found.update({("standing", name): value for name, value in (standing or {}).items()})
+    for name, value in headers:
+        held = found.get(("header", name.lower()))
+        found["header", name.lower()] = value if held is None else f"{held}, {value}"
+    return found
 
 
 class CompiledOutput:
@@ -106,19 +157,34 @@ class CompiledOutput:
         self.key = tuple(record_type.key)
         self.levels = [(level.level, level.path(of)) for level in output.rows]
         self.rules = [_rule(rule, record_type, of) for rule in output.fields]
+        self.conditions = [(_source(one.source, of, is_text=True), one) for one in output.where]
         #: A place as people read it: a normalized path in JSON, an XPath in XML.
         self.shown = xpath_of if of == "xml" else normalized_path
-        self._fast = _generate(self)
+        is_plain = not self.conditions and all(rule.source.is_plain for rule in self.rules)
+        self._fast = _generate(self) if is_plain else self._exactly
 
-    def run(self, document: Any, inputs: Mapping[str, Any] | None = None) -> Mapped:
-        """The records and rejects of one response. inputs: values by name, for rules that take one."""
+    def _exactly(
+        self, document: Any, given: Mapping[Hashable, Any], keep: Callable[[Any], None], failed: Callable[[int], None]
+    ) -> int:
+        """In place of the generated function where rows have conditions, or sources that it does not take: every row goes the exact way."""
+        rows = sum(1 for _ in self._rows(document))
+        for ordinal in range(rows):
+            failed(ordinal)
+        return rows
+
+    def run(self, document: Any, given: Mapping[Hashable, Any] | None = None) -> Mapped:
+        """The records and rejects of one response. given: inputs by name, and what else `given_values` gives. Raises MappingError if a value that
+        does not fit is to stop the run.
+        """
         mapped = Mapped()
-        given = inputs or {}
+        given = given or {}
         failed: set[int] = set()
         mapped.rows = self._fast(document, given, mapped.records.append, failed.add)
         if failed:
-            for trace in self.explain(document, given, only=failed):
-                if trace.data is None:
+            for trace in self.explain(document, given, only=failed if len(failed) < mapped.rows else None):
+                if trace.is_filtered:
+                    mapped.filtered += 1
+                elif trace.data is None:
                     row = node_at(document, trace.location)
                     mapped.rejects.append(Reject(trace.ordinal, self.shown(trace.location), trace.problems, row))
                 else:
@@ -127,11 +193,11 @@ class CompiledOutput:
         return mapped
 
     def explain(
-        self, document: Any, inputs: Mapping[str, Any] | None = None, *, only: set[int] | None = None
+        self, document: Any, given: Mapping[Hashable, Any] | None = None, *, only: set[int] | None = None
     ) -> Iterator[RowTrace]:
         """Each row the exact way, with the place of every value and every problem. only: the ordinals wanted, None for all."""
         for ordinal, nodes in self._rows(document) if only is None else self._chosen_rows(document, only):
-            yield self._explain_row(ordinal, nodes, inputs or {})
+            yield self._explain_row(ordinal, nodes, given or {})
 
     def _chosen_rows(self, document: Any, only: set[int]) -> Iterator[tuple[int, list[tuple[Node, int]]]]:
         """The rows with these ordinals. In a plain list they are found by index, so that a few bad rows do not cost a walk over all."""
@@ -161,8 +227,15 @@ class CompiledOutput:
 
         return enumerate(walk(0, [(Node((), document), 0)]))
 
-    def _explain_row(self, ordinal: int, nodes: list[tuple[Node, int]], inputs: Mapping[str, Any]) -> RowTrace:
-        by_level = {ROOT: nodes[0], **{name: node for (name, _), node in zip(self.levels, nodes[1:], strict=True)}}
+    def _explain_row(self, ordinal: int, nodes: list[tuple[Node, int]], given: Mapping[Hashable, Any]) -> RowTrace:
+        levels: Levels = {
+            ROOT: nodes[0],
+            "": nodes[-1],
+            **{name: node for (name, _), node in zip(self.levels, nodes[1:], strict=True)},
+        }
+        here = nodes[-1][0].location
+        if not all(_holds(source, condition, levels, given) for source, condition in self.conditions):
+            return RowTrace(ordinal, here, None, (), (), is_filtered=True)
         data: dict[str, Any] = {}
         traces: list[FieldTrace] = []
         problems: list[FieldProblem] = []
@@ -170,24 +243,21 @@ class CompiledOutput:
             location: Location | None = None
             raw = MISSING
             try:
-                if rule.path is not None:
-                    location, raw = _taken(rule, by_level[rule.level][0] if rule.level else nodes[-1][0])
-                elif rule.position is not None:
-                    raw = by_level[rule.position][1]
-                elif rule.input is not None:
-                    raw = inputs.get(rule.input, MISSING)
-                else:
-                    raw = rule.value
-                value = _made(rule, raw)
+                location, raw = _take(rule.source, levels, given)
+                value = _made(rule, _stepped(rule, raw))
             except ConversionError as error:
-                problems.append(
-                    FieldProblem(
-                        rule.name,
-                        self.shown(location) if location is not None else "",
-                        str(error),
-                        None if raw is MISSING else raw,
-                    )
-                )
+                path = self.shown(location) if location is not None else ""
+                if rule.on_failure == "stop":
+                    raise MappingError(
+                        f'field "{rule.name}": {path} {error}',
+                        where=self.shown(here),
+                        hint="the mapping says that such a value stops the run",
+                    ) from error
+                if rule.on_failure == "empty":
+                    data[rule.name] = None
+                    traces.append(FieldTrace(rule.name, location, f"left empty: {error}"))
+                    continue
+                problems.append(FieldProblem(rule.name, path, str(error), None if raw is MISSING else raw))
                 traces.append(FieldTrace(rule.name, location, str(error)))
                 continue
             if value is not MISSING:
@@ -200,7 +270,7 @@ class CompiledOutput:
                 else ""
             )
             traces.append(FieldTrace(rule.name, location, note))
-        return RowTrace(ordinal, nodes[-1][0].location, None if problems else data, tuple(traces), tuple(problems))
+        return RowTrace(ordinal, here, None if problems else data, tuple(traces), tuple(problems))
 
 
 def compile_mapping(
@@ -278,7 +348,7 @@ def _check_around(path: XPath, base: Any) -> None:
 
 
 def _rule(rule: FieldRule, record_type: RecordTypeDocument, of: Format) -> Rule:
-    source: Source = rule.parsed(of)
+    source = rule.parsed(of)
     known = record_type.field(rule.name)
     kind = rule.type or (known.type if known else "json")
     default: Any = MISSING
@@ -289,52 +359,141 @@ def _rule(rule: FieldRule, record_type: RecordTypeDocument, of: Format) -> Rule:
             raise DraftError(
                 f'the default of field "{rule.name}" {error}', where=rule.name, hint=f"give a default that is {kind}"
             ) from error
-    path = source.path()
-    if source.all and kind != "json":
+    if source.all and kind != "json" and not rule.convert:
         raise DraftError(
             f'field "{rule.name}" is {kind}, and takes all that a path finds',
             where=rule.name,
-            hint="make it json, or leave out all",
+            hint="make it json, convert the list (join, pick, reckon), or leave out all",
         )
+    required = rule.required or rule.name in record_type.key
     return Rule(
         rule.name,
-        ROOT if isinstance(path, XPath) and path.is_absolute else source.level,
-        path,
-        source.all,
-        source.position,
-        source.input,
-        None if source.value is UNSET else source.value,
+        _source(source, of, is_text=kind != "json" or bool(rule.convert), kind="json" if rule.convert else kind),
+        chain(rule.convert) if rule.convert else None,
         kind,
-        rule.required or rule.name in record_type.key,
+        required,
         default,
+        "reject" if required and rule.on_failure == "empty" else rule.on_failure,
     )
 
 
-def _taken(rule: Rule, base: Node) -> tuple[Location | None, Any]:
-    """The value a rule's path finds: (its place, it). Several are taken as a list by a json field, and refused by any other."""
-    assert rule.path is not None
-    found = rule.path.find(base.value)
-    if rule.is_all or (
-        isinstance(rule.path, JsonPath)
-        and rule.path.singular() is None
-        and rule.kind == "json"
-        and rule.path.selects_several()
-    ):
-        return (base.location + found[0].location if found else None), [node.value for node in found]
+def _source(source: str | Source, of: Format, *, is_text: bool, kind: str = "") -> Taken:
+    """A source ready to be taken. is_text: elements of XML give their texts.  kind: of the field, if the value goes straight into it."""
+    one = parsed_source(source, of)
+    path = one.path()
+    given: Hashable = one.input
+    given = ("standing", one.standing) if one.standing is not None else given
+    given = ("header", one.header.lower()) if one.header is not None else given
+    return Taken(
+        ROOT if isinstance(path, XPath) and path.is_absolute else one.level,
+        path,
+        one.all or (kind == "json" and isinstance(path, JsonPath) and path.selects_several()),
+        one.position,
+        one.key,
+        given,
+        None if one.value is UNSET else one.value,
+        tuple(_source(each, of, is_text=is_text) for each in one.first_of or ()),
+        tuple(_source(each, of, is_text=is_text) for each in one.several or ()),
+        is_text,
+    )
+
+
+def _take(source: Taken, levels: Levels, given: Mapping[Hashable, Any]) -> tuple[Location | None, Any]:
+    """What a source finds: (its place, it). Raises ConversionError if a path finds several for a field that takes one."""
+    if source.path is not None:
+        return _taken(source, levels[source.level][0])
+    if source.position is not None:
+        return None, levels[source.position][1]
+    if source.key is not None:
+        node = levels[source.key][0]
+        return node.location or None, node.location[-1] if node.location else MISSING
+    if source.given is not None:
+        return None, given.get(source.given, MISSING)
+    if source.first_of:
+        for one in source.first_of:
+            location, value = _take(one, levels, given)
+            if value is not MISSING and value not in EMPTY:
+                return location, value
+        return None, MISSING
+    if source.several:
+        found = [_take(one, levels, given) for one in source.several]
+        place = next((location for location, _ in found if location is not None), None)
+        return place, [None if value is MISSING else value for _, value in found]
+    return None, source.value
+
+
+def _holds(source: Taken, condition: Condition, levels: Levels, given: Mapping[Hashable, Any]) -> bool:
+    """Whether a row passes a condition. A value that is not there is equal to nothing, and neither less nor more than anything."""
+    try:
+        _, value = _take(source, levels, given)
+    except ConversionError:
+        return False
+    is_there = value is not MISSING and value not in EMPTY
+    wanted = condition.value
+    match condition.is_:
+        case "present":
+            return is_there
+        case "absent":
+            return not is_there
+        case "not_equal":
+            return not is_there or not _same(value, wanted)
+        case "none_of":
+            return not is_there or not any(_same(value, one) for one in wanted)  # type: ignore[union-attr]
+    if not is_there:
+        return False
+    match condition.is_:
+        case "equal":
+            return _same(value, wanted)
+        case "one_of":
+            return any(_same(value, one) for one in wanted)  # type: ignore[union-attr]
+        case "matches":
+            return not isinstance(value, (dict, list)) and matches(str(wanted), to_text(value), whole=True)
+    one, other = _ordered(value, wanted)
+    return {
+        "less": less(one, other),
+        "more": less(other, one),
+        "at_most": less(one, other) or equal(one, other),
+        "at_least": less(other, one) or equal(one, other),
+    }[condition.is_]
+
+
+def _same(value: Any, wanted: Any) -> bool:
+    return equal(*_ordered(value, wanted))
+
+
+def _ordered(value: Any, wanted: Any) -> tuple[Any, Any]:
+    """Both as numbers where one is a number and the other a text of one, as in XML; as they are otherwise."""
+    if isinstance(value, str) and isinstance(wanted, (int, float, Decimal)) and not isinstance(wanted, bool):
+        try:
+            return to_decimal(value.strip()), Decimal(str(wanted))
+        except ConversionError:
+            return value, wanted
+    return value, Decimal(str(wanted)) if isinstance(wanted, float) else wanted
+
+
+def _taken(source: Taken, base: Node) -> tuple[Location | None, Any]:
+    """The value a source's path finds: (its place, it). Several are taken as a list where that is wanted, and refused otherwise."""
+    assert source.path is not None
+    found = source.path.find(base.value)
+    is_xml = isinstance(source.path, XPath)
+    if source.is_all:
+        place = base.location + found[0].location if found else None
+        return place, [text_of(node.value) if is_xml and source.is_text else node.value for node in found]
     if not found:
         return None, MISSING
     if len(found) > 1:
         raise ConversionError(f"has {len(found)} values, and the field takes one")
     raw = found[0].value
-    return base.location + found[0].location, raw if isinstance(rule.path, JsonPath) or rule.kind == "json" else _plain(
-        raw, rule.kind
-    )
+    return base.location + found[0].location, text_of(raw) if is_xml and source.is_text else raw
 
 
-def _plain(raw: Any, kind: str) -> Any:
-    """An element's text; blanks around it count in texts only (XSD 1.1 Part 2, section 4.3.6: whiteSpace)."""
-    text = text_of(raw)
-    return text.strip() if kind != "text" and text.__class__ is str else text
+def _stepped(rule: Rule, raw: Any) -> Any:
+    """What was found, gone through the rule's steps; blanks around a text of XML count in texts only."""
+    if rule.convert is not None and raw is not MISSING and raw is not None:
+        raw = rule.convert(raw)
+    if isinstance(rule.path, XPath) and rule.kind not in ("text", "json") and raw.__class__ is str:
+        return raw.strip()
+    return raw
 
 
 def _child(holder: Any, name: str) -> Any:
@@ -380,7 +539,7 @@ def _generate(output: CompiledOutput) -> Callable[..., int]:
     base = "document"
     for depth, (name, path) in enumerate(output.levels):
         finder = slot(_row_values(path, must_exist=depth == 0))
-        position = f"i{depth}" if any(rule.position == name for rule in output.rules) else ""
+        position = f"i{depth}" if any(rule.source.position == name for rule in output.rules) else ""
         loop = (
             f"for {position}, r{depth} in enumerate({finder}({base})):"
             if position
@@ -454,26 +613,27 @@ class _RowWriter:
 
     def field(self, rule: Rule) -> None:
         name = self._slot(rule.name)
-        names = _names(rule.path) if not rule.is_all else None
+        source = rule.source
+        names = _names(rule.path) if not source.is_all else None
+        base = self._variables[source.level][0] if source.level else self._row
         if rule.path is not None and names is not None:
-            base = self._variables[rule.level][0] if rule.level else self._row
             read = self._member if isinstance(rule.path, JsonPath) else self._element
             self._lines.append(f"v = {self._read(base, names, read)}")
-            if isinstance(rule.path, XPath) and rule.kind != "json":
-                plain = self._slot(lambda raw, kind=rule.kind: _plain(raw, kind))
-                self._lines.append(f"if v.__class__ is dict: v = {plain}(v)")
-                if rule.kind != "text":
-                    self._lines.append("if v.__class__ is str: v = v.strip()")
+            if isinstance(rule.path, XPath) and source.is_text:
+                self._lines.append(f"if v.__class__ is dict: v = {self._slot(text_of)}(v)")
         elif rule.path is not None:
-            taken = self._slot(lambda value, rule=rule: _taken(rule, Node((), value))[1])
-            base = self._variables[rule.level][0] if rule.level else self._row
+            taken = self._slot(lambda value, source=source: _taken(source, Node((), value))[1])
             self._lines.append(f"v = {taken}({base})")
-        elif rule.position is not None:
-            self._lines.append(f"v = {self._variables[rule.position][1] or 0}")
-        elif rule.input is not None:
-            self._lines.append(f"v = inputs.get({self._slot(rule.input)}, MISSING)")
+        elif source.position is not None:
+            self._lines.append(f"v = {self._variables[source.position][1] or 0}")
+        elif source.given is not None:
+            self._lines.append(f"v = inputs.get({self._slot(source.given)}, MISSING)")
         else:
-            self._lines.append(f"v = {self._slot(rule.value)}")
+            self._lines.append(f"v = {self._slot(source.value)}")
+        if rule.convert is not None:
+            self._lines.append(f"if v is not MISSING and v is not None: v = {self._slot(rule.convert)}(v)")
+        if isinstance(rule.path, XPath) and rule.kind not in ("text", "json"):
+            self._lines.append("if v.__class__ is str: v = v.strip()")
         self._convert(rule, name)
 
     def _read(self, base: str, names: tuple[str, ...], member: Callable[[str, str], str]) -> str:

@@ -10,11 +10,14 @@ from collections.abc import Callable
 from functools import partial
 from typing import Annotated, Any, Literal
 
+import msgspec
 from msgspec import UNSET, Meta, UnsetType
 
-from rondine.core.errors import Problem, RondineError, did_you_mean
+from rondine.core.errors import InputError, Problem, RondineError, did_you_mean
+from rondine.core.mapping.conversions import Conversion
 from rondine.core.mapping.types import FIELD_TYPES, FieldType
 from rondine.core.paths import JsonPath, XPath, parse_jsonpath, parse_short, parse_xpath
+from rondine.core.paths.iregexp import NotIRegexp, compiled
 from rondine.core.paths.jsonpath import Index, Name, Segment
 from rondine.core.paths.place import parse_pointer
 from rondine.core.settings import Document
@@ -36,6 +39,8 @@ FieldName = Annotated[
     str, Meta(pattern=r"^[a-z][a-z0-9_-]{0,62}$", description="small letters, digits, - and _, beginning with a letter")
 ]
 ROOT = "root"
+#: Sources within sources.
+MOST_SOURCES = 8
 
 
 class RecordField(Document, frozen=True):
@@ -94,10 +99,12 @@ class Level(Document, frozen=True):
 
 
 class Source(Document, frozen=True):
-    """Where a value comes from: exactly one of jsonpath, pointer, xpath, position, input and value.
+    """Where a value comes from: exactly one of jsonpath, pointer, xpath, position, key, input, standing, header, value, first_of and several.
 
     level: the level that a path starts from; left out, the row; "root", the whole response, where an xpath that begins with "/" starts too.
-    position: the name of a level; the value's number in it, counted from 0.  all: a list of everything that the path finds, for json fields.
+    position: the name of a level; the value's number in it, counted from 0.  key: the name of a level; what its value is called in the object
+    it stands in.  all: a list of everything that the path finds, for json fields and conversions of lists.
+    standing, header: a standing value; a header of the response.  first_of: the first of these that has a value.  several: a list of all of them.
     """
 
     level: str = ""
@@ -106,18 +113,32 @@ class Source(Document, frozen=True):
     xpath: str | None = None
     all: bool = False
     position: str | None = None
+    key: str | None = None
     input: str | None = None
+    standing: str | None = None
+    header: str | None = None
     value: Any | UnsetType = UNSET
+    first_of: "list[str | Source] | None" = None
+    several: "list[str | Source] | None" = None
 
     def __post_init__(self) -> None:
-        names = ("jsonpath", "pointer", "xpath", "position", "input")
+        names = (
+            "jsonpath",
+            "pointer",
+            "xpath",
+            "position",
+            "key",
+            "input",
+            "standing",
+            "header",
+            "first_of",
+            "several",
+        )
         given = [name for name in names if getattr(self, name) is not None]
         if self.value is not UNSET:
             given.append("value")
         if len(given) != 1:
-            raise ValueError(
-                f"give exactly one of jsonpath, pointer, xpath, position, input and value, not {' and '.join(given) or 'none'}"
-            )
+            raise ValueError(f"give exactly one of {', '.join(names)} and value, not {' and '.join(given) or 'none'}")
         if (self.level or self.all) and given[0] not in names[:3]:
             raise ValueError(f"{'level' if self.level else 'all'} goes with a path, not with {given[0]}")
 
@@ -129,10 +150,27 @@ class Source(Document, frozen=True):
         return pointer_path(self.pointer) if self.pointer is not None else None
 
 
-class FieldRule(Document, rename={"source": "from"}, frozen=True):
-    """How one field gets its value. type: as the record type says, unless given.  default: for a missing or null value.
+Comparison = Literal[
+    "equal", "not_equal", "less", "at_most", "more", "at_least", "one_of", "none_of", "matches", "present", "absent"
+]
 
-    required: a missing, null or empty value makes the row a reject.  on_failure: what a value that does not fit does to its row.
+
+class Condition(Document, rename={"source": "from"}, frozen=True):
+    """A condition on a row. is_: how its value is compared with `value`: a number or text, for one_of and none_of a list, for matches a regular
+    expression (RFC 9485) that the whole text must have. present: there, not null and not empty.
+    """
+
+    source: "str | Source"
+    is_: Comparison = msgspec.field(name="is", default="equal")
+    value: Any | UnsetType = UNSET
+
+
+class FieldRule(Document, rename={"source": "from"}, frozen=True):
+    """How one field gets its value. convert: steps that it goes through, one after the other.  type: as the record type says, unless given.
+    default: for a missing or null value.
+
+    required: a missing, null or empty value makes the row a reject.  on_failure: what a value that does not fit does: reject its row, leave the
+    field empty, or stop the run.
     """
 
     name: FieldName
@@ -140,24 +178,26 @@ class FieldRule(Document, rename={"source": "from"}, frozen=True):
     type: FieldType | None = None
     required: bool = False
     default: Any | UnsetType = UNSET
-    on_failure: Literal["reject"] = "reject"
+    convert: list[Conversion] = []
+    on_failure: Literal["reject", "empty", "stop"] = "reject"
 
     def parsed(self, of: Format = "json") -> Source:
-        """The source written out: the short form, "measures.girth" or in XML "soil:ph/@unit", starts from the row."""
-        if isinstance(self.source, Source):
-            return self.source
-        return Source(xpath=self.source) if of == "xml" else Source(jsonpath=parse_short(self.source).text)
+        return parsed_source(self.source, of)
 
-    def path(self, of: Format = "json") -> Path | None:
-        """The path of the source, None if it has none."""
-        return self.parsed(of).path()
+
+def parsed_source(source: str | Source, of: Format) -> Source:
+    """The source written out: the short form, "measures.girth" or in XML "soil:ph/@unit", starts from the row."""
+    if isinstance(source, Source):
+        return source
+    return Source(xpath=source) if of == "xml" else Source(jsonpath=parse_short(source).text)
 
 
 class Output(Document, frozen=True):
-    """The records of one type that a response brings."""
+    """The records of one type that a response brings. where: conditions that a row must pass, all of them; others are counted as filtered."""
 
     record_type: FieldName
     rows: list[Level]
+    where: list[Condition] = []
     fields: list[FieldRule] = []
 
 
@@ -224,14 +264,20 @@ def _output_problems(
             )
         levels.append(level.level)
         problems += _path_problems(f"{here}/at", partial(level.path, mapping.format), mapping)
+    for number, condition in enumerate(output.where):
+        problems += _condition_problems(condition, levels, f"{place}/where/{number}", mapping)
     names: set[str] = set()
     for number, rule in enumerate(output.fields):
         here = f"{place}/fields/{number}"
         if rule.name in names:
             problems.append(Problem(f"{here}/name", f'"{rule.name}" is filled twice', "keep one of the two rules"))
         names.add(rule.name)
-        problems += _path_problems(f"{here}/from", partial(rule.path, mapping.format), mapping)
-        problems += _level_problems(rule, levels, here)
+        problems += _source_problems(rule.source, levels, f"{here}/from", mapping)
+        for at, step in enumerate(rule.convert):
+            try:
+                step.check()
+            except InputError as error:
+                problems.append(Problem(f"{here}/convert/{at}/{error.where}", error.message, error.hint))
         known = record_type.field(rule.name) if record_type else None
         if record_type and known is None:
             problems.append(
@@ -264,13 +310,42 @@ def _key_problems(output: Output, record_type: RecordTypeDocument, place: str) -
     ]
 
 
-def _level_problems(rule: FieldRule, levels: list[str], place: str) -> list[Problem]:
-    if not isinstance(rule.source, Source):
-        return []
-    named = rule.source.level or rule.source.position
+def _source_problems(
+    source: str | Source, levels: list[str], place: str, mapping: MappingDocument, depth: int = 0
+) -> list[Problem]:
+    problems = _path_problems(place, lambda: parsed_source(source, mapping.format).path(), mapping)
+    if not isinstance(source, Source):
+        return problems
+    named = source.level or source.position or source.key
     if named and named not in (*levels, ROOT):
-        return [Problem(f"{place}/from", f'there is no level "{named}"', did_you_mean(named, [*levels, ROOT]))]
-    return []
+        problems.append(Problem(place, f'there is no level "{named}"', did_you_mean(named, [*levels, ROOT])))
+    if depth > MOST_SOURCES:
+        return [*problems, Problem(place, "sources stand too deep within each other", "take some away")]
+    for word in ("first_of", "several"):
+        inner = getattr(source, word)
+        if inner == []:
+            problems.append(Problem(f"{place}/{word}", "it names no source", "such as [number, id]"))
+        for number, one in enumerate(inner or []):
+            problems += _source_problems(one, levels, f"{place}/{word}/{number}", mapping, depth + 1)
+    return problems
+
+
+def _condition_problems(condition: Condition, levels: list[str], place: str, mapping: MappingDocument) -> list[Problem]:
+    problems = _source_problems(condition.source, levels, f"{place}/from", mapping)
+    needs_none = condition.is_ in ("present", "absent")
+    if needs_none != (condition.value is UNSET):
+        words = f'"{condition.is_}" is compared with nothing' if needs_none else "nothing is given to compare with"
+        problems.append(Problem(f"{place}/value", words, "take the value away" if needs_none else "give a value"))
+    elif condition.is_ in ("one_of", "none_of") and not isinstance(condition.value, list):
+        problems.append(
+            Problem(f"{place}/value", f'"{condition.is_}" is compared with a list', "give a list of values")
+        )
+    elif condition.is_ == "matches":
+        try:
+            compiled(str(condition.value))
+        except NotIRegexp as error:
+            problems.append(Problem(f"{place}/value", f"this is no regular expression: {error}", "RFC 9485"))
+    return problems
 
 
 def _path_problems(place: str, read: Callable[[], Path | None], mapping: MappingDocument) -> list[Problem]:

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from rondine.core.errors import InputError
-from rondine.core.mapping.compile import CompiledOutput, RowTrace, compile_mapping
+from rondine.core.mapping.compile import CompiledOutput, RowTrace, compile_mapping, given_values
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.mapping.propose import propose
 from rondine.core.paths import pointer_text
@@ -14,7 +14,8 @@ from rondine.server.access.models import Project
 from rondine.server.records.browsing import shown_data
 from rondine.server.records.kinds import record_types_of
 from rondine.server.records.models import RecordSet, RecordType
-from rondine.server.services.actions import body_of, document_of, shown_row_choices, value_for
+from rondine.server.runs.models import Call
+from rondine.server.services.actions import body_of, document_of, shown_row_choices, standing_values, value_for
 from rondine.server.services.models import Body, Environment
 
 #: Rows shown in a preview; the counts cover all.
@@ -61,16 +62,18 @@ def proposal(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
 def preview(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
     """What a mapping makes of a stored response: records, rejects, and the place of every value. Keeps nothing."""
     mapping: MappingDocument = load(MappingDocument, given["mapping"], where="/mapping")
-    value = value_for(mapping, body_of(project, given["body"]))
+    body = body_of(project, given["body"])
+    value = value_for(mapping, body)
+    values = given_of(body, given.get("inputs") or {})
     record_types = record_types_of(project.pk)
     for name, document in (given.get("record_types") or {}).items():
         record_types[name] = load(RecordTypeDocument, document, where=f"/record_types/{name}")
     outputs = []
     for compiled in compile_mapping(mapping, record_types, is_kept=False):
-        mapped = compiled.run(value, given.get("inputs") or {})
+        mapped = compiled.run(value, values)
         rows = []
-        for number, trace in enumerate(compiled.explain(value, given.get("inputs") or {})):
-            if number >= SHOWN and trace.data is not None:
+        for number, trace in enumerate(compiled.explain(value, values)):
+            if trace.is_filtered or (number >= SHOWN and trace.data is not None):
                 continue
             if len(rows) < SHOWN * 2:
                 rows.append(shown_trace(trace, record_types[compiled.record_type], compiled))
@@ -80,10 +83,19 @@ def preview(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
                 "rows": mapped.rows,
                 "records": len(mapped.records),
                 "rejected": len(mapped.rejects),
+                "filtered": mapped.filtered,
                 "shown": rows,
             }
         )
     return {"outputs": outputs}
+
+
+def given_of(body: Body, inputs: Mapping[str, Any]) -> dict[Any, Any]:
+    """What a mapping is given besides a stored body: inputs, the headers it came with, and the standing values of where it came from."""
+    call = Call.objects.select_related("run__environment", "run__project").filter(body=body).order_by("id").first()
+    if call is None:
+        return given_values(inputs)
+    return given_values(inputs, standing_values(call.run.project, call.run.environment.name), call.headers)
 
 
 def shown_trace(trace: RowTrace, document: RecordTypeDocument, compiled: CompiledOutput) -> dict[str, Any]:
@@ -121,6 +133,6 @@ def places_of(
     """How the record of one row of a stored response was made, None if the row is not there (any more)."""
     for compiled in compile_mapping(mapping, record_types):
         if compiled.record_type == record_type:
-            for trace in compiled.explain(value_for(mapping, body), inputs, only={ordinal}):
+            for trace in compiled.explain(value_for(mapping, body), given_of(body, inputs), only={ordinal}):
                 return shown_trace(trace, record_types[record_type], compiled)
     return None

@@ -171,6 +171,7 @@ class PreviewOutput(serializers.Serializer[Any]):
     rows = serializers.IntegerField()
     records = serializers.IntegerField()
     rejected = serializers.IntegerField()
+    filtered = serializers.IntegerField(help_text="rows that a condition of the mapping leaves out")
     shown = MappedRow(many=True)
 
 

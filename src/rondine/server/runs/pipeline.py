@@ -19,7 +19,7 @@ from rondine.core.documents import Limits, ReadDocument, json_text, read_documen
 from rondine.core.documents.elements import text_of
 from rondine.core.errors import PaginationError, RondineError, RunEnded, ServiceError
 from rondine.core.http import Exchange, Request, Response, Send, http_text, once, shown_headers
-from rondine.core.mapping.compile import CompiledOutput, Mapped, check_format, compile_mapping
+from rondine.core.mapping.compile import CompiledOutput, Mapped, check_format, compile_mapping, given_values
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.mapping.sealing import SealedRow, seal
 from rondine.core.pagination import Ending, PageNumber
@@ -74,6 +74,7 @@ class ReadyFeed:
     sets: dict[str, tuple[int, int]]  # record type -> (set id, version of the record type)
     record_types: dict[str, RecordTypeDocument]
     inputs: Mapping[str, Any]
+    standing: Mapping[str, Any]
     parallel: int
 
 
@@ -294,7 +295,7 @@ class FeedRun:
             raise ServiceError(f"{meaning.words} - {meaning.message}", where=where, hint=meaning.hint)
         check_format(mapping, read)
         for compiled in self.ready.outputs:
-            mapped = compiled.run(value, self.ready.inputs)
+            mapped = compiled.run(value, given_values(self.ready.inputs, self.ready.standing, arrival.headers))
             rows, rejects = seal(compiled, mapped)
             page.mapped.append((compiled, mapped, rows, rejects))
             page.rows += mapped.rows if compiled is self.ready.outputs[0] else 0
@@ -397,12 +398,13 @@ class FeedRun:
         ready = self.ready
         placed: list[PlacedRow] = []
         rejected: list[RejectedRow] = []
-        total = 0
+        total = filtered = 0
         for page in batch:
             for output, mapped, rows, rejects in page.mapped:
                 if output is not compiled:
                     continue
                 total += mapped.rows
+                filtered += mapped.filtered
                 placed += [PlacedRow(row, page.number) for row in rows]
                 rejected += [
                     rejected_row(ready.run_id, compiled.record_type, page.number, reject) for reject in rejects
@@ -417,6 +419,7 @@ class FeedRun:
             unchanged=models.F("unchanged") + kept.unchanged,
             repeated=models.F("repeated") + kept.repeated,
             rejected=models.F("rejected") + len(rejected),
+            filtered=models.F("filtered") + filtered,
         )
 
 
@@ -485,6 +488,7 @@ def load_feed(run: Run) -> ReadyFeed:
         sets,
         record_types,
         values,
+        standing,
         load(FeedDocument, content["feed"]).parallel,
     )
 

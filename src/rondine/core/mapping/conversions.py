@@ -1,0 +1,423 @@
+"""Conversions: what becomes of a value between its place and its field, one named step after the other.
+
+Each is a frozen document with typed arguments and one method, `made`, which takes a JSON value (never null) and gives another, or raises
+ConversionError with the reason. A step for single values goes through the elements of a list. A new one is a class here and a line in `Conversion`.
+"""
+
+import base64
+import binascii
+import re
+from collections.abc import Callable, Sequence
+from datetime import UTC, datetime, timedelta
+from decimal import ROUND_HALF_EVEN, Context, Decimal, InvalidOperation
+from typing import Annotated, Any, Literal
+
+from msgspec import UNSET, Meta
+
+from rondine.core.documents.elements import read_elements
+from rondine.core.documents.json import json_text, read_json
+from rondine.core.errors import InputError, RondineError, short
+from rondine.core.mapping.date_patterns import parse_pattern, read_date, read_moment, zone_named
+from rondine.core.mapping.types import ConversionError, to_decimal, to_text
+from rondine.core.paths.iregexp import NotIRegexp, compiled
+from rondine.core.settings import Document
+
+#: Digits that arithmetic keeps: far more than any measure has, and every step is exact to them.
+_CONTEXT = Context(prec=60, rounding=ROUND_HALF_EVEN)
+#: What a text within a text may cost.
+MOST_INNER = 4 * 1024 * 1024
+Decimals = Annotated[str, Meta(pattern=r"^[+-]?\d{1,30}(\.\d{1,30})?$")]
+
+
+class Step(Document, frozen=True):
+    """Base of conversions. TAKES_LIST: it is given a list whole, not element by element."""
+
+    TAKES_LIST = False
+
+    def check(self) -> None:
+        """Raises InputError for arguments that can never work."""
+
+    def made(self, value: Any) -> Any:
+        raise NotImplementedError
+
+
+# --- numbers
+
+
+class Number(Step, tag="number", frozen=True):
+    """A text as a number. decimal: the mark before the fraction.  grouping: marks between groups of digits, taken away; blanks always are.
+
+    percent: a sign % behind it divides by 100.
+    """
+
+    decimal: Annotated[str, Meta(max_length=1)] = "."
+    grouping: Annotated[str, Meta(max_length=4)] = ""
+    percent: bool = False
+
+    def check(self) -> None:
+        if self.decimal and self.decimal in self.grouping:
+            raise InputError(
+                f'"{self.decimal}" cannot part groups and fractions', where="grouping", hint="leave one out"
+            )
+
+    def made(self, value: Any) -> Any:
+        if isinstance(value, (int, Decimal)) and not isinstance(value, bool):
+            return value
+        text = to_text(value)
+        plain = "".join(char for char in text if not char.isspace() and char not in self.grouping and char != "\u2019")
+        is_percent = self.percent and plain.endswith("%")
+        plain = plain.removesuffix("%") if self.percent else plain
+        plain = plain.replace("\u2212", "-")
+        if self.decimal != "." and "." in plain:
+            raise ConversionError(f'is {short(text)}, no number with "{self.decimal}" before its fraction')
+        try:
+            number = to_decimal(plain.replace(self.decimal, ".") if self.decimal else plain)
+        except ConversionError as error:
+            raise ConversionError(f"is the text {short(text)}, not a decimal number") from error
+        return _CONTEXT.divide(number, Decimal(100)) if is_percent else number
+
+
+class Arithmetic(Step, tag="arithmetic", frozen=True):
+    """A number multiplied, divided, added to, and rounded, in this order. digits: behind the point, to the nearest, halves to even."""
+
+    multiply: Decimals | None = None
+    divide: Decimals | None = None
+    add: Decimals | None = None
+    digits: Annotated[int, Meta(ge=0, le=30)] | None = None
+
+    def check(self) -> None:
+        if self.divide is not None and Decimal(self.divide) == 0:
+            raise InputError("nothing is divided by 0", where="divide", hint="give another number")
+        if self.multiply is self.divide is self.add is None and self.digits is None:
+            raise InputError(
+                "it does nothing", where="arithmetic", hint="say what to multiply, divide, add or round by"
+            )
+
+    def made(self, value: Any) -> Any:
+        number = to_decimal(value)
+        try:
+            if self.multiply is not None:
+                number = _CONTEXT.multiply(number, Decimal(self.multiply))
+            if self.divide is not None:
+                number = _CONTEXT.divide(number, Decimal(self.divide))
+            if self.add is not None:
+                number = _CONTEXT.add(number, Decimal(self.add))
+            return (
+                number.quantize(Decimal(1).scaleb(-self.digits), context=_CONTEXT)
+                if self.digits is not None
+                else number
+            )
+        except InvalidOperation as error:
+            raise ConversionError(f"is {short(str(value))}, too large to calculate with") from error
+
+
+# --- dates and times
+
+
+class DateOf(Step, tag="date", frozen=True):
+    """A text as a date. patterns: forms it may have, by UTS #35 (dd.MM.yyyy); the first that fits."""
+
+    patterns: Annotated[list[str], Meta(min_length=1, max_length=20)]
+
+    def check(self) -> None:
+        for one in self.patterns:
+            parse_pattern(one)
+
+    def made(self, value: Any) -> Any:
+        text = to_text(value).strip()
+        for one in self.patterns:
+            try:
+                found = read_date(text, parse_pattern(one))
+            except ValueError as error:
+                raise ConversionError(f"is {short(text)}, which is no day of the calendar ({error})") from error
+            if found is not None:
+                return found.isoformat()
+        raise ConversionError(f"is {short(text)}, not a date as {' or '.join(self.patterns)}")
+
+
+class MomentOf(Step, tag="datetime", frozen=True):
+    """A text as a date and time. patterns: by UTS #35 (dd.MM.yyyy HH:mm).  zone: where times without an offset were written (Europe/Rome)."""
+
+    patterns: Annotated[list[str], Meta(min_length=1, max_length=20)]
+    zone: str = ""
+
+    def check(self) -> None:
+        for one in self.patterns:
+            if not parse_pattern(one).has_offset and not self.zone:
+                words = f'"{one}" says no offset from UTC'
+                raise InputError(words, where="zone", hint="name the zone of these times, such as Europe/Rome")
+        if self.zone:
+            zone_named(self.zone)
+
+    def made(self, value: Any) -> Any:
+        text = to_text(value).strip()
+        zone = zone_named(self.zone) if self.zone else None
+        for one in self.patterns:
+            try:
+                found = read_moment(text, parse_pattern(one), zone)
+            except (ValueError, OverflowError) as error:
+                raise ConversionError(f"is {short(text)}, which is no date and time ({error})") from error
+            if found is not None:
+                return found.isoformat().replace("+00:00", "Z")
+        raise ConversionError(f"is {short(text)}, not a date and time as {' or '.join(self.patterns)}")
+
+
+class Epoch(Step, tag="epoch", frozen=True):
+    """Seconds or milliseconds since 1970-01-01 UTC as a date and time."""
+
+    unit: Literal["seconds", "milliseconds"] = "seconds"
+
+    def made(self, value: Any) -> Any:
+        number = to_decimal(value)
+        micros = number * (1_000_000 if self.unit == "seconds" else 1_000)
+        try:
+            moment = datetime(1970, 1, 1, tzinfo=UTC) + timedelta(microseconds=int(micros))
+        except (OverflowError, ValueError) as error:
+            raise ConversionError(f"is {short(str(value))}, which is no moment in {self.unit} since 1970") from error
+        return moment.isoformat().replace("+00:00", "Z")
+
+
+# --- words and values
+
+
+class YesNo(Step, tag="boolean", frozen=True):
+    """Words as true or false, whatever their case."""
+
+    as_true: tuple[str | int, ...] = ("true", "yes", "1")
+    as_false: tuple[str | int, ...] = ("false", "no", "0")
+
+    def made(self, value: Any) -> Any:
+        if isinstance(value, bool):
+            return value
+        text = to_text(value).strip().lower()
+        if text in {str(one).lower() for one in self.as_true}:
+            return True
+        if text in {str(one).lower() for one in self.as_false}:
+            return False
+        raise ConversionError(f"is {short(text)}, neither {_listed(self.as_true)} nor {_listed(self.as_false)}")
+
+
+class Table(Step, tag="table", frozen=True):
+    """One value for another. values: by text.  otherwise: what becomes of one that is not there: reject, keep, or empty."""
+
+    values: dict[str, Any]
+    otherwise: Literal["reject", "keep", "empty"] = "reject"
+
+    def made(self, value: Any) -> Any:
+        text = to_text(value)
+        if text in self.values:
+            return self.values[text]
+        if self.otherwise == "reject":
+            raise ConversionError(f"is {short(text)}, which is not in the table ({_listed(list(self.values))})")
+        return value if self.otherwise == "keep" else None
+
+
+class Default(Step, tag="default", frozen=True):
+    """A value in place of an empty text."""
+
+    value: Any
+
+    def made(self, value: Any) -> Any:
+        return self.value if value == "" else value
+
+
+# --- texts
+
+
+class Trim(Step, tag="trim", frozen=True):
+    """A text without blanks around it, or without these characters."""
+
+    characters: str = ""
+
+    def made(self, value: Any) -> Any:
+        return to_text(value).strip(self.characters or None)
+
+
+class Case(Step, tag="case", frozen=True):
+    """A text in small letters, capitals, or with a capital first."""
+
+    to: Literal["lower", "upper", "first"]
+
+    def made(self, value: Any) -> Any:
+        text = to_text(value)
+        match self.to:
+            case "lower":
+                return text.lower()
+            case "upper":
+                return text.upper()
+        return text[:1].upper() + text[1:]
+
+
+class Replace(Step, tag="replace", frozen=True, rename={"instead": "with"}):
+    """A part of a text by another, everywhere. expression: what is looked for is a regular expression (RFC 9485), run in linear time."""
+
+    text: Annotated[str, Meta(min_length=1)]
+    instead: str = ""
+    expression: bool = False
+
+    def check(self) -> None:
+        if self.expression:
+            _checked_expression(self.text)
+
+    def made(self, value: Any) -> Any:
+        text = to_text(value)
+        if not self.expression:
+            return text.replace(self.text, self.instead)
+        return compiled(self.text).sub(lambda _: self.instead, text)
+
+
+class Extract(Step, tag="extract", frozen=True):
+    """The first part of a text that a regular expression (RFC 9485) finds."""
+
+    expression: Annotated[str, Meta(min_length=1)]
+
+    def check(self) -> None:
+        _checked_expression(self.expression)
+
+    def made(self, value: Any) -> Any:
+        text = to_text(value)
+        found = compiled(self.expression).search(text)
+        if not found:
+            raise ConversionError(f'is {short(text)}, in which "{self.expression}" finds nothing')
+        return found.group()
+
+
+class Split(Step, tag="split", frozen=True):
+    """A text as a list of its parts, without blanks around them; empty ones are left out."""
+
+    at: Annotated[str, Meta(min_length=1)]
+
+    def made(self, value: Any) -> Any:
+        return [one.strip() for one in to_text(value).split(self.at) if one.strip()]
+
+
+class Join(Step, tag="join", frozen=True, rename={"between": "with"}):
+    """A list of plain values as one text; what is null or empty is left out."""
+
+    TAKES_LIST = True
+    between: str = ", "
+
+    def made(self, value: Any) -> Any:
+        values = value if isinstance(value, list) else [value]
+        return self.between.join(to_text(one) for one in values if one not in (None, ""))
+
+
+class Cut(Step, tag="cut", frozen=True):
+    """A part of a text: from the character `begin` (0 is the first, negative from the end), `length` of them at most."""
+
+    begin: int = 0
+    length: Annotated[int, Meta(ge=1)] | None = None
+
+    def made(self, value: Any) -> Any:
+        text = to_text(value)[self.begin :]
+        return text[: self.length] if self.length is not None else text
+
+
+class Around(Step, tag="around", frozen=True):
+    """A text with others before and behind it, such as a unit."""
+
+    before: str = ""
+    behind: str = ""
+
+    def made(self, value: Any) -> Any:
+        return f"{self.before}{to_text(value)}{self.behind}"
+
+
+# --- lists
+
+
+class Pick(Step, tag="pick", frozen=True):
+    """One of a list: the first, the last, or the one at a position, from 0. An empty list gives nothing."""
+
+    TAKES_LIST = True
+    which: Literal["first", "last"] | int = "first"
+
+    def made(self, value: Any) -> Any:
+        values = value if isinstance(value, list) else [value]
+        at = {"first": 0, "last": -1}.get(self.which, self.which) if isinstance(self.which, str) else self.which
+        return values[at] if isinstance(at, int) and -len(values) <= at < len(values) else None
+
+
+class Reckon(Step, tag="reckon", frozen=True):
+    """A number from a list: how many there are, their sum, or the least or largest of them; nulls do not count."""
+
+    TAKES_LIST = True
+    what: Literal["count", "sum", "least", "most"]
+
+    def made(self, value: Any) -> Any:
+        values = [one for one in (value if isinstance(value, list) else [value]) if one is not None]
+        if self.what == "count":
+            return len(values)
+        numbers = [to_decimal(one) for one in values]
+        if self.what == "sum":
+            return sum(numbers, Decimal(0))
+        return None if not numbers else min(numbers) if self.what == "least" else max(numbers)
+
+
+# --- texts that hold something else
+
+
+class Read(Step, tag="read", frozen=True):
+    """A text read as what it holds: JSON, XML, or a text in base64."""
+
+    format: Literal["json", "xml", "base64"]
+
+    def made(self, value: Any) -> Any:
+        text = to_text(value)
+        if len(text) > MOST_INNER:
+            raise ConversionError(f"has more than {MOST_INNER:,} characters")
+        try:
+            if self.format == "json":
+                return read_json(text.encode("utf-8", "surrogatepass"), name="the text")
+            if self.format == "xml":
+                return read_elements(text.encode("utf-8", "replace"), charset="utf-8", name="the text").value
+            return base64.b64decode(re.sub(r"\s", "", text), validate=True).decode()
+        except RondineError as error:
+            raise ConversionError(f"holds no {self.format.upper()}: {error.message}") from error
+        except (binascii.Error, ValueError) as error:
+            raise ConversionError(f"holds no text in base64: {error}") from error
+
+
+class Write(Step, tag="write", frozen=True):
+    """A value as a text of JSON."""
+
+    TAKES_LIST = True
+    format: Literal["json"] = "json"
+
+    def made(self, value: Any) -> Any:
+        return json_text(value)
+
+
+Conversion = (
+    Number | Arithmetic | DateOf | MomentOf | Epoch | YesNo | Table | Default | Trim | Case | Replace | Extract | Split | Join | Cut | Around
+    | Pick | Reckon | Read | Write
+)  # fmt: skip
+
+
+def chain(steps: Sequence[Conversion]) -> Callable[[Any], Any]:
+    """The steps one after the other. What is missing or null passes by; a null that a step makes ends them."""
+
+    def through(value: Any) -> Any:
+        for step in steps:
+            if value is None or value is UNSET:
+                return value
+            if isinstance(value, list) and not step.TAKES_LIST:
+                value = [one if one is None else step.made(one) for one in value]
+            else:
+                value = step.made(value)
+        return value
+
+    return through
+
+
+def _checked_expression(text: str) -> None:
+    try:
+        compiled(text)
+    except NotIRegexp as error:
+        raise InputError(
+            f'"{text[:80]}" is no regular expression: {error}', where="expression", hint="RFC 9485"
+        ) from error
+
+
+def _listed(values: Sequence[Any]) -> str:
+    return ", ".join(map(str, values[:6])) + (" ..." if len(values) > 6 else "")

@@ -78,4 +78,20 @@ def test_a_pasted_document_of_lines_or_xml_is_looked_at(open_page, rondine, labo
     )
     page.get_by_role("button", name="Keep it as a sample and look").click()
     expect(page.get_by_text("tree · 2 of 2 rows")).to_be_visible()
-    expect(page.get_by_label("type of girth")).to_have_value("decimal")
+    expect(page.get_by_label("type of girth", exact=True)).to_have_value("decimal")
+
+
+def test_a_number_with_a_comma_is_converted_as_proposed_and_otherwise_by_choosing_steps(open_page, rondine, laboratory):
+    page = open_page(path="/operations/bench-results")
+    page.get_by_role("button", name="Send this request").click()
+    expect(page.get_by_label("type of humus")).to_have_value("decimal")
+    expect(page.get_by_role("cell", name="3.1", exact=True).first).to_be_visible()
+    page.get_by_role("button", name="how humus is converted").click()
+    expect(page.get_by_role("button", name="step 1 of humus", exact=True)).to_have_text("number ,")
+    page.get_by_label("add a step to humus").select_option("arithmetic")
+    page.get_by_label("Multiply").fill("10")
+    expect(page.get_by_role("cell", name="31", exact=True).first).to_be_visible()
+    page.get_by_role("button", name="take away step 1 of humus").click()
+    expect(page.get_by_text("12 rejected")).to_be_visible()
+    page.get_by_label("what a failure of humus does").select_option("empty")
+    expect(page.get_by_text("12 of 12 rows")).to_be_visible()

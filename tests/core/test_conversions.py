@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from rondine.core.documents.elements import read_elements
 from rondine.core.errors import DraftError, InputError, MappingError
+from rondine.core.forms import form_of
 from rondine.core.mapping.compile import compile_mapping, given_values
 from rondine.core.mapping.conversions import Conversion, ConversionError, chain
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument, problems_of
@@ -397,3 +398,9 @@ def test_the_fast_way_and_the_exact_way_are_equal_whatever_the_steps(steps, kind
     assert fast.rows == len(exact) == len(fast.records) + len(fast.rejects)
     assert fast.records == [(one.ordinal, one.data) for one in exact if one.data is not None]
     assert [one.ordinal for one in fast.rejects] == [one.ordinal for one in exact if one.data is None]
+
+
+def test_every_argument_of_every_conversion_says_what_it_is():
+    forms = [form_of(one) for one in Conversion.__args__]
+    assert [(form.type, one.name) for form in forms for one in form.fields if not one.help] == []
+    assert all(form.words for form in forms)

@@ -1,6 +1,7 @@
 """Responses in XML, from looking at them to kept records: the soil laboratory, SOAP, and Atom of an old OData service."""
 
 import pytest
+from aiohttp import web
 
 from rondine_client import RondineProblem
 
@@ -100,8 +101,9 @@ def test_one_result_is_a_list_of_one_and_none_are_no_rows(rondine, laboratory):
 def test_a_row_that_does_not_fit_is_a_reject_with_its_xpath(rondine, laboratory):
     office, found = rondine.office(), tried(rondine, laboratory)
     made = office.propose(found["body"], rows=[ROWS], name="lab-strict")
-    for field in made["record_type"]["fields"]:
-        field["type"] = "date" if field["name"] == "taken" else field["type"]
+    for rule in made["mapping"]["outputs"][0]["fields"]:
+        if rule["name"] == "taken":
+            rule.pop("convert")
     run, records = kept(rondine, laboratory, "lab-results", made, name="lab-strict")
     rejects = list(office.rejects(run["id"]))
     assert (len(records), len(rejects)) == (6, 6)
@@ -197,3 +199,78 @@ def test_dates_of_the_old_odata_json_are_dates(rondine):
     assert next(one["type"] for one in made["record_type"]["fields"] if one["name"] == "stored") == "datetime"
     first = office.preview(found["body"], made["mapping"], {"old-lot": made["record_type"]})["outputs"][0]["shown"][0]
     assert first["data"]["stored"] == "2021-10-02T00:00:00Z", first
+
+
+def test_decimal_commas_and_two_forms_of_dates_are_proposed_as_what_they_are_and_kept_so(rondine, laboratory):
+    office, found = rondine.office(), tried(rondine, laboratory)
+    made = office.propose(found["body"], rows=[ROWS], name="lab-measured")
+    types = {one["name"]: one["type"] for one in made["record_type"]["fields"]}
+    assert (types["humus"], types["taken"]) == ("decimal", "date")
+    assert any("dd.MM.yyyy and yyyy-MM-dd" in note or "yyyy-MM-dd and dd.MM.yyyy" in note for note in made["notes"])
+    run, records = kept(rondine, laboratory, "lab-results", made, name="lab-measured")
+    assert (run["state"], run["counts"][0]["created"], run["counts"][0]["rejected"]) == ("done", 12, 0)
+    by_number = {one["number"]: one for one in records}
+    assert (by_number["S-1041"]["humus"], by_number["S-1041"]["taken"]) == ("3.1", "2026-10-02")
+
+
+def test_rows_that_do_not_pass_a_condition_are_filtered_and_every_row_is_counted(rondine, laboratory):
+    office, found = rondine.office(), tried(rondine, laboratory)
+    made = office.propose(found["body"], rows=[ROWS], name="lab-deep")
+    output = made["mapping"]["outputs"][0]
+    output["where"] = [{"from": "lab:layers/lab:layer[2]", "is": "present"}]
+    output["fields"].append(
+        {
+            "name": "depth",
+            "from": {"xpath": "lab:layers/lab:layer/@depth", "all": True},
+            "convert": [{"type": "reckon", "what": "most"}],
+        }
+    )
+    made["record_type"]["fields"].append({"name": "depth", "type": "integer"})
+    shown = office.preview(found["body"], made["mapping"], {"lab-deep": made["record_type"]})["outputs"][0]
+    assert (shown["rows"], shown["records"], shown["filtered"]) == (12, 8, 4)
+    run, records = kept(rondine, laboratory, "lab-results", made, name="lab-deep")
+    count = run["counts"][0]
+    assert (count["rows"], count["created"], count["filtered"]) == (12, 8, 4) and "4 filtered" in run["summary"]
+    assert {one["depth"] for one in records} == {40, 60}
+
+
+def test_a_value_that_does_not_fit_stops_the_run_where_the_mapping_says_so(rondine, laboratory):
+    office, found = rondine.office(), tried(rondine, laboratory)
+    made = office.propose(found["body"], rows=[ROWS], name="lab-stops")
+    for rule in made["mapping"]["outputs"][0]["fields"]:
+        if rule["name"] == "taken":
+            rule["convert"], rule["on_failure"] = [{"type": "date", "patterns": ["dd.MM.yyyy"]}], "stop"
+    run, records = kept(rondine, laboratory, "lab-results", made, name="lab-stops")
+    assert run["state"] == "failed" and "2026-10-03" in run["error"]["message"] and records == []
+    assert "lab:result[2]" in run["error"]["where"] or "lab:result[2]" in run["error"]["message"]
+
+
+def test_fields_come_from_the_header_and_the_standing_values_of_the_call(rondine, serve):
+    async def answer(request):
+        return web.json_response({"OLM-1": {"girth": "2,5"}, "OLM-2": {"girth": "3,25"}}, headers={"ETag": '"v7"'})
+
+    office, outside = rondine.office(), serve(answer)
+    rondine.permit(outside.port)
+    service = rondine.connect("facts", outside.url)
+    office.set_standing_value("facts-year", 2026, "test")
+    office.operations.make("facts", service=service, document={"path": "/trees"})
+    fields = [
+        {"name": "number", "from": {"key": "tree"}},
+        {"name": "girth", "from": "girth", "convert": [{"type": "number", "decimal": ","}]},
+        {"name": "version", "from": {"header": "etag"}},
+        {"name": "year", "from": {"standing": "facts-year"}},
+    ]
+    types = {"number": "text", "girth": "decimal", "version": "text", "year": "integer"}
+    made = {
+        "record_type": {"fields": [{"name": name, "type": kind} for name, kind in types.items()], "key": ["number"]},
+        "mapping": {
+            "outputs": [
+                {"record_type": "fact", "rows": [{"level": "tree", "at": {"jsonpath": "$.*"}}], "fields": fields}
+            ]
+        },
+    }
+    run, records = kept(rondine, service, "facts", made, name="fact")
+    assert run["state"] == "done", run
+    assert records[0] == {"number": "OLM-1", "girth": "2.5", "version": '"v7"', "year": 2026}
+    trace = office.record("test", "fact", "OLM-2")["trace"]["row"]
+    assert trace["data"]["version"] == '"v7"' and trace["data"]["year"] == 2026

@@ -633,6 +633,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/mapping-forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The forms of conversions, drawn from their own classes. */
+        get: operations["getMappingForms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/mappings": {
         parameters: {
             query?: never;
@@ -1471,7 +1488,7 @@ export interface components {
         };
         /**
          * Arithmetic
-         * @description A number multiplied, divided, added to, and rounded, in this order. digits: behind the point, to the nearest, halves to even.
+         * @description A number reckoned with, in this order. multiply, divide, add: a number each.  digits: it is rounded to; behind the point, to the nearest, halves to even.
          */
         Arithmetic: {
             /** @default null */
@@ -1487,7 +1504,7 @@ export interface components {
         };
         /**
          * Around
-         * @description A text with others before and behind it, such as a unit.
+         * @description A text with others around it, such as a unit. before: in front of it.  behind: after it.
          */
         Around: {
             /** @default  */
@@ -1662,7 +1679,7 @@ export interface components {
         };
         /**
          * Case
-         * @description A text in small letters, capitals, or with a capital first.
+         * @description A text in other letters. to: small ones, capitals, or a capital first.
          */
         Case: {
             /** @enum {unknown} */
@@ -1894,6 +1911,14 @@ export interface components {
             address: string;
             callback: string;
         };
+        ConversionForm: {
+            fields: components["schemas"]["FormFieldLine"][];
+            /** @description kinds of values that it is offered for */
+            fits: string[];
+            title: string;
+            type: string;
+            words: string;
+        };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         CopyGivenRequest: {
             name: string;
@@ -1961,7 +1986,7 @@ export interface components {
         };
         /**
          * Cut
-         * @description A part of a text: from the character `begin` (0 is the first, negative from the end), `length` of them at most.
+         * @description A part of a text. begin: its first character, from 0, negative from the end.  length: how many at most.
          */
         Cut: {
             /** @default 0 */
@@ -1982,12 +2007,12 @@ export interface components {
         };
         /**
          * Default
-         * @description A value in place of an empty text.
+         * @description A value in place of an empty text. value: that one.
          */
         Default: {
             /** @enum {unknown} */
             type: "default";
-            value: unknown;
+            value: string;
         };
         Definition: {
             /** Format: date-time */
@@ -2093,7 +2118,7 @@ export interface components {
         };
         /**
          * Epoch
-         * @description Seconds or milliseconds since 1970-01-01 UTC as a date and time.
+         * @description A number since 1970-01-01 UTC as a date and time. unit: of the number.
          */
         Epoch: {
             /** @enum {unknown} */
@@ -2144,7 +2169,7 @@ export interface components {
         };
         /**
          * Extract
-         * @description The first part of a text that a regular expression (RFC 9485) finds.
+         * @description A part of a text. expression: a regular one (RFC 9485); the first part that it finds is taken.
          */
         Extract: {
             expression: string;
@@ -2422,7 +2447,7 @@ export interface components {
         };
         /**
          * Join
-         * @description A list of plain values as one text; what is null or empty is left out.
+         * @description A list of plain values as one text; what is null or empty is left out. between: what is put between them.
          */
         Join: {
             /** @enum {unknown} */
@@ -2599,6 +2624,9 @@ export interface components {
              * @enum {unknown}
              */
             version?: 1;
+        };
+        MappingForms: {
+            conversions: components["schemas"]["ConversionForm"][];
         };
         MappingPage: {
             items: components["schemas"]["Mapping"][];
@@ -3109,6 +3137,7 @@ export interface components {
             corrections?: components["schemas"]["Correction"][];
         };
         OutlineLine: {
+            convert: (components["schemas"]["Number"] | components["schemas"]["Arithmetic"] | components["schemas"]["DateOf"] | components["schemas"]["MomentOf"] | components["schemas"]["Epoch"] | components["schemas"]["YesNo"] | components["schemas"]["Table"] | components["schemas"]["Default"] | components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Extract"] | components["schemas"]["Split"] | components["schemas"]["Join"] | components["schemas"]["Cut"] | components["schemas"]["Around"] | components["schemas"]["Pick"] | components["schemas"]["Reckon"] | components["schemas"]["Read"] | components["schemas"]["Write"])[];
             depth: number;
             examples: string[];
             format: string | null;
@@ -3415,13 +3444,18 @@ export interface components {
         };
         /**
          * Pick
-         * @description One of a list: the first, the last, or the one at a position, from 0. An empty list gives nothing.
+         * @description One of a list; an empty list gives nothing. which: the first, the last, or the one at a position.  position: from 0, negative from the end.
          */
         Pick: {
+            /** @default 0 */
+            position?: number;
             /** @enum {unknown} */
             type: "pick";
-            /** @default first */
-            which?: ("first" | "last") | number;
+            /**
+             * @default first
+             * @enum {unknown}
+             */
+            which?: "at" | "first" | "last";
         };
         /**
          * Preparation
@@ -3573,7 +3607,7 @@ export interface components {
         };
         /**
          * Read
-         * @description A text read as what it holds: JSON, XML, or a text in base64.
+         * @description A text read as what it holds. format: JSON, XML, or a text in base64.
          */
         Read: {
             /** @enum {unknown} */
@@ -3583,7 +3617,7 @@ export interface components {
         };
         /**
          * Reckon
-         * @description A number from a list: how many there are, their sum, or the least or largest of them; nulls do not count.
+         * @description A number from a list; nulls do not count. what: how many there are, their sum, or the least or the most of them.
          */
         Reckon: {
             /** @enum {unknown} */
@@ -3686,7 +3720,8 @@ export interface components {
         };
         /**
          * Replace
-         * @description A part of a text by another, everywhere. expression: what is looked for is a regular expression (RFC 9485), run in linear time.
+         * @description A part of a text by another, everywhere. text: what is looked for.  instead: what is put in its place.  expression: what is looked for is a regular
+         *         expression (RFC 9485), run in linear time.
          */
         Replace: {
             /** @default false */
@@ -4069,7 +4104,7 @@ export interface components {
         };
         /**
          * Split
-         * @description A text as a list of its parts, without blanks around them; empty ones are left out.
+         * @description A text as a list of its parts, without blanks around them; empty ones are left out. at: what stands between them.
          */
         Split: {
             at: string;
@@ -4248,7 +4283,7 @@ export interface components {
         };
         /**
          * Trim
-         * @description A text without blanks around it, or without these characters.
+         * @description A text without blanks around it. characters: these are taken away instead.
          */
         Trim: {
             /** @default  */
@@ -4328,7 +4363,7 @@ export interface components {
         };
         /**
          * Write
-         * @description A value as a text of JSON.
+         * @description A value as a text. format: of the text.
          */
         Write: {
             /**
@@ -4372,7 +4407,7 @@ export interface components {
         };
         /**
          * YesNo
-         * @description Words as true or false, whatever their case.
+         * @description Words as true or false, whatever their case. as_true, as_false: those that stand for it.
          */
         YesNo: {
             /**
@@ -4382,7 +4417,7 @@ export interface components {
              *       "0"
              *     ]
              */
-            as_false?: (string | number)[];
+            as_false?: string[];
             /**
              * @default [
              *       "true",
@@ -4390,7 +4425,7 @@ export interface components {
              *       "1"
              *     ]
              */
-            as_true?: (string | number)[];
+            as_true?: string[];
             /** @enum {unknown} */
             type: "boolean";
         };
@@ -6156,6 +6191,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImportMade"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getMappingForms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MappingForms"];
                 };
             };
             /** @description what went wrong */

@@ -215,11 +215,11 @@ function Workbench(props: Props) {
         />
         <ResponsePane
           project={project} trial={response} isSending={trial.isPending} lines={lines} corrections={corrections} plan={plan} lit={lit} focus={focus} onPoint={setLit} onRows={chooseRows} onCorrect={correct} document={document} onDocument={setDocument}
-          onTake={(path, type) => plan && setPlan(take(plan, path, type))} onLeave={(field) => plan && setPlan(leave(plan, field))} keptSample={keptSample} keepError={keep.error} onPaste={paste} isPasting={pasted.isPending} pasteError={pasted.error}
+          onTake={(path, type, convert) => plan && setPlan(take(plan, path, type, convert))} onLeave={(field) => plan && setPlan(leave(plan, field))} keptSample={keptSample} keepError={keep.error} onPaste={paste} isPasting={pasted.isPending} pasteError={pasted.error}
           onKeepSample={() => response && keep.mutate({ name: `${item?.name ?? (named.name || "sample")}-${response.run}`, run: response.run, operation: item?.name ?? null }, { onSuccess: (made) => setKeptSample(made.name) })}
         />
         <RecordsPane
-          trial={response} plan={plan} preview={preview.data} previewError={preview.error} proposeError={propose.error} isProposing={propose.isPending} lit={lit} environment={environment} operation={item?.name ?? ""}
+          trial={response} lines={lines} plan={plan} preview={preview.data} previewError={preview.error} proposeError={propose.error} isProposing={propose.isPending} lit={lit} environment={environment} operation={item?.name ?? ""}
           project={project} service={service} isSaved={item !== null && !isChanged} isSaving={savePlan.isPending} saveError={savePlan.error} savedAs={savedPlan && !planChanged ? savedPlan.mappingName : null} isRunning={makeFeed.isPending} supportsCopy={request.data?.supports.includes("copy") ?? true} runError={makeFeed.error} mayBuild={mayBuild}
           onPlan={setPlan} onRows={chooseRows} onPoint={setLit} onFocus={setFocus}
           onSave={() => plan && savePlan.mutate({ plan, service }, { onSuccess: () => setSavedPlan(plan) })}

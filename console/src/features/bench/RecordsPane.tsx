@@ -1,14 +1,16 @@
-import { KeyRound, Trash2 } from "lucide-react";
+import { KeyRound, Replace, Trash2 } from "lucide-react";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { useName } from "../../ui/naming";
 import { Empty, Field, Heading, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import { FIELD_TYPES, leave, rename, renameType, rulesOf, setField, toggleKey, type FieldType, type Plan } from "./bench";
-import { pathOf, stepsText } from "./paths";
+import { FIELD_TYPES, leave, rename, renameType, rulesOf, setField, setRule, toggleKey, type FieldType, type Plan } from "./bench";
+import { Convert, stepWords } from "./Convert";
+import { fromRow, pathOf, stepsText } from "./paths";
 
 interface Props {
   trial: Schemas["TrialShown"] | null;
+  lines: Schemas["OutlineLine"][];
   plan: Plan | null;
   preview: Schemas["PreviewShown"] | undefined;
   previewError: unknown;
@@ -137,8 +139,9 @@ export function Shown({ value, isThere }: { value: unknown; isThere: boolean }) 
   return <>{typeof value === "object" ? JSON.stringify(value) : String(value)}</>;
 }
 
-function Rules({ plan, onPlan, lit, firstRow, onPoint, mayBuild }: Props & { plan: Plan; firstRow: Schemas["MappedRow"] | undefined }) {
+function Rules({ plan, onPlan, lit, lines, firstRow, onPoint, mayBuild, project }: Props & { plan: Plan; firstRow: Schemas["MappedRow"] | undefined }) {
   const types = new Map((plan.recordType.fields ?? []).map((one) => [one.name, one]));
+  const [opened, setOpened] = useState<string | null>(null);
   const lastStep = (pointer: string | null | undefined) => pointer?.replace(/\/\d+(?=\/|$)/g, "/*");
   return (
     <section className="mt-2">
@@ -150,8 +153,10 @@ function Rules({ plan, onPlan, lit, firstRow, onPoint, mayBuild }: Props & { pla
           const pointer = firstRow?.fields.find((one) => one.field === rule.name)?.pointer ?? null;
           const isLit = lit !== null && pointer !== null && lastStep(lit) === lastStep(pointer);
           const isKey = plan.recordType.key?.includes(rule.name) ?? false;
+          const steps = rule.convert ?? [];
+          const line = lineOf(lines, plan, rule.from);
           return (
-            <li key={rule.name} className={`flex flex-wrap items-center gap-1 rounded-selector px-1 py-0.5 ${isLit ? "bg-accent/20 outline outline-accent" : ""}`} onMouseEnter={() => onPoint(pointer)}>
+            <li key={rule.name} className={`flex flex-wrap items-center gap-1 rounded-selector px-1 py-0.5 ${isLit && opened !== rule.name ? "bg-accent/20 outline outline-accent" : ""}`} onMouseEnter={() => onPoint(pointer)}>
               <button type="button" className={`btn btn-ghost btn-xs px-1 ${isKey ? "text-accent" : "opacity-40"}`} aria-pressed={isKey} aria-label={`${rule.name} is part of the key`} disabled={!mayBuild} onClick={() => onPlan(toggleKey(plan, rule.name))}>
                 <KeyRound className="size-3.5" aria-hidden />
               </button>
@@ -172,9 +177,19 @@ function Rules({ plan, onPlan, lit, firstRow, onPoint, mayBuild }: Props & { pla
                 {FIELD_TYPES.map((one) => <option key={one}>{one}</option>)}
               </select>
               <input className="input input-ghost input-xs w-12" aria-label={`unit of ${rule.name}`} placeholder="unit" value={field?.unit ?? ""} readOnly={!mayBuild} onChange={(e) => onPlan(setField(plan, rule.name, { unit: e.target.value }))} />
+              <button type="button" className={`btn btn-ghost btn-xs px-1 ${steps.length ? "text-accent" : "opacity-60"}`} aria-expanded={opened === rule.name} aria-label={`how ${rule.name} is converted`} title={steps.map(stepWords).join(", then ") || "convert it"} onClick={() => setOpened(opened === rule.name ? null : rule.name)}>
+                <Replace className="size-3.5" aria-hidden />
+              </button>
               <button type="button" className="btn btn-ghost btn-xs px-1" aria-label={`leave out ${rule.name}`} disabled={!mayBuild} onClick={() => onPlan(leave(plan, rule.name))}>
                 <Trash2 className="size-3.5" aria-hidden />
               </button>
+              {opened === rule.name && (
+                <Convert
+                  project={project} name={rule.name} steps={steps} kinds={line?.types.filter((one) => one !== "null") ?? []} before={line?.examples[0]} readOnly={!mayBuild} onFailure={rule.on_failure ?? "reject"}
+                  after={firstRow?.data ? <Shown value={firstRow.data[rule.name]} isThere={rule.name in firstRow.data} /> : firstRow?.problems.find((one) => one.field === rule.name)?.reason}
+                  onSteps={(convert) => onPlan(setRule(plan, rule.name, { convert }))} onOnFailure={(on_failure) => onPlan(setRule(plan, rule.name, { on_failure }))}
+                />
+              )}
             </li>
           );
         })}
@@ -182,6 +197,12 @@ function Rules({ plan, onPlan, lit, firstRow, onPoint, mayBuild }: Props & { pla
       {rulesOf(plan).length === 0 && <p className="text-sm opacity-80">Click values in the response to take them.</p>}
     </section>
   );
+}
+
+/** What the samples say of the place that a rule takes its value from. */
+function lineOf(lines: Schemas["OutlineLine"][], plan: Plan, source: unknown): Schemas["OutlineLine"] | undefined {
+  const path = pathOf(source, plan.mapping.format);
+  return path === null ? undefined : lines.find((one) => fromRow(one.path, plan.rows) === path);
 }
 
 function Keep({ plan, onPlan, onSave, isSaving, saveError, savedAs, operation, isSaved, environment, onRun, isRunning, runError, supportsCopy, project, service }: Props & { plan: Plan }) {

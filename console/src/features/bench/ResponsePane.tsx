@@ -21,7 +21,7 @@ export interface ResponseProps {
   focus: string | null;
   onPoint: (pointer: string | null) => void;
   onRows: (path: string) => void;
-  onTake: (path: string, type: FieldType) => void;
+  onTake: (path: string, type: FieldType, convert: OutlineLine["convert"]) => void;
   onLeave: (field: string) => void;
   onCorrect: (correction: Schemas["Correction"]) => void;
   onKeepSample: () => void;
@@ -255,7 +255,7 @@ function TreeLine(props: BranchProps & { node: Schemas["NodeLine"]; isFirst: boo
         )}
         <span className="min-w-0 flex-1 break-words">
           {name}
-          {holds ? <span className="ml-2 opacity-60">{node.kind === "array" ? `list of ${node.count}` : isOpen ? "" : `${node.count} parts`}</span> : <Value node={node} canTake={canTake} field={field} onToggle={() => (field ? props.onLeave(field) : props.onTake(relative!, outlineLine!.type as FieldType))} />}
+          {holds ? <span className="ml-2 opacity-60">{node.kind === "array" ? `list of ${node.count}` : isOpen ? "" : `${node.count} parts`}</span> : <Value node={node} canTake={canTake} field={field} onToggle={() => (field ? props.onLeave(field) : props.onTake(relative!, outlineLine!.type as FieldType, outlineLine!.convert))} />}
         </span>
         <span className="shrink-0 text-right text-[0.92em] opacity-75">
           {isRowList && <span className="mr-2 text-accent">each is a row</span>}

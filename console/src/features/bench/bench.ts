@@ -251,6 +251,7 @@ export function useMakeFeed(project: string) {
 
 // --- changes of a plan; each gives a new one
 
+export type Conversion = NonNullable<Rule["convert"]>[number];
 type Rule = NonNullable<NonNullable<MappingDocument["outputs"]>[number]["fields"]>[number];
 
 export function rulesOf(plan: Plan): Rule[] {
@@ -270,10 +271,16 @@ function withParts(plan: Plan, fields: RecordTypeDocument["fields"], rules: Rule
   return { ...plan, recordType: { ...plan.recordType, fields, key: key ?? plan.recordType.key }, mapping: { ...plan.mapping, outputs: [{ ...output, fields: rules }, ...(plan.mapping.outputs ?? []).slice(1)] } };
 }
 
-export function take(plan: Plan, path: string, type: FieldType): Plan {
+export function take(plan: Plan, path: string, type: FieldType, convert: Conversion[] = []): Plan {
   const fields = plan.recordType.fields ?? [];
   const name = fieldName(path, fields.map((one) => one.name));
-  return withParts(plan, [...fields, { name, type, searchable: type !== "json" }], [...rulesOf(plan), { name, from: sourceOf(path) as Rule["from"] }]);
+  const rule: Rule = { name, from: sourceOf(path) as Rule["from"], ...(convert.length ? { convert } : {}) };
+  return withParts(plan, [...fields, { name, type, searchable: type !== "json" }], [...rulesOf(plan), rule]);
+}
+
+/** Changes how a field gets its value: its steps, and what a failure does. */
+export function setRule(plan: Plan, name: string, change: Partial<Pick<Rule, "convert" | "on_failure">>): Plan {
+  return withParts(plan, plan.recordType.fields, rulesOf(plan).map((one) => (one.name === name ? { ...one, ...change } : one)));
 }
 
 export function leave(plan: Plan, name: string): Plan {

@@ -10,7 +10,7 @@ import re
 from collections.abc import Callable, Sequence
 from datetime import UTC, datetime, timedelta
 from decimal import ROUND_HALF_EVEN, Context, Decimal, InvalidOperation
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 from msgspec import UNSET, Meta
 
@@ -30,9 +30,10 @@ Decimals = Annotated[str, Meta(pattern=r"^[+-]?\d{1,30}(\.\d{1,30})?$")]
 
 
 class Step(Document, frozen=True):
-    """Base of conversions. TAKES_LIST: it is given a list whole, not element by element."""
+    """Base of conversions. TAKES_LIST: it is given a list whole, not element by element.  FITS: the kinds of values (JSON Schema's) it is offered for."""
 
-    TAKES_LIST = False
+    TAKES_LIST: ClassVar[bool] = False
+    FITS: ClassVar[frozenset[str]] = frozenset({"string"})
 
     def check(self) -> None:
         """Raises InputError for arguments that can never work."""
@@ -78,8 +79,9 @@ class Number(Step, tag="number", frozen=True):
 
 
 class Arithmetic(Step, tag="arithmetic", frozen=True):
-    """A number multiplied, divided, added to, and rounded, in this order. digits: behind the point, to the nearest, halves to even."""
+    """A number reckoned with, in this order. multiply, divide, add: a number each.  digits: it is rounded to; behind the point, to the nearest, halves to even."""
 
+    FITS = frozenset({"string", "integer", "number"})
     multiply: Decimals | None = None
     divide: Decimals | None = None
     add: Decimals | None = None
@@ -163,8 +165,9 @@ class MomentOf(Step, tag="datetime", frozen=True):
 
 
 class Epoch(Step, tag="epoch", frozen=True):
-    """Seconds or milliseconds since 1970-01-01 UTC as a date and time."""
+    """A number since 1970-01-01 UTC as a date and time. unit: of the number."""
 
+    FITS = frozenset({"string", "integer", "number"})
     unit: Literal["seconds", "milliseconds"] = "seconds"
 
     def made(self, value: Any) -> Any:
@@ -181,10 +184,10 @@ class Epoch(Step, tag="epoch", frozen=True):
 
 
 class YesNo(Step, tag="boolean", frozen=True):
-    """Words as true or false, whatever their case."""
+    """Words as true or false, whatever their case. as_true, as_false: those that stand for it."""
 
-    as_true: tuple[str | int, ...] = ("true", "yes", "1")
-    as_false: tuple[str | int, ...] = ("false", "no", "0")
+    as_true: tuple[str, ...] = ("true", "yes", "1")
+    as_false: tuple[str, ...] = ("false", "no", "0")
 
     def made(self, value: Any) -> Any:
         if isinstance(value, bool):
@@ -200,6 +203,7 @@ class YesNo(Step, tag="boolean", frozen=True):
 class Table(Step, tag="table", frozen=True):
     """One value for another. values: by text.  otherwise: what becomes of one that is not there: reject, keep, or empty."""
 
+    FITS = frozenset({"string", "integer", "boolean"})
     values: dict[str, Any]
     otherwise: Literal["reject", "keep", "empty"] = "reject"
 
@@ -213,9 +217,9 @@ class Table(Step, tag="table", frozen=True):
 
 
 class Default(Step, tag="default", frozen=True):
-    """A value in place of an empty text."""
+    """A value in place of an empty text. value: that one."""
 
-    value: Any
+    value: str
 
     def made(self, value: Any) -> Any:
         return self.value if value == "" else value
@@ -225,7 +229,7 @@ class Default(Step, tag="default", frozen=True):
 
 
 class Trim(Step, tag="trim", frozen=True):
-    """A text without blanks around it, or without these characters."""
+    """A text without blanks around it. characters: these are taken away instead."""
 
     characters: str = ""
 
@@ -234,7 +238,7 @@ class Trim(Step, tag="trim", frozen=True):
 
 
 class Case(Step, tag="case", frozen=True):
-    """A text in small letters, capitals, or with a capital first."""
+    """A text in other letters. to: small ones, capitals, or a capital first."""
 
     to: Literal["lower", "upper", "first"]
 
@@ -249,7 +253,9 @@ class Case(Step, tag="case", frozen=True):
 
 
 class Replace(Step, tag="replace", frozen=True, rename={"instead": "with"}):
-    """A part of a text by another, everywhere. expression: what is looked for is a regular expression (RFC 9485), run in linear time."""
+    """A part of a text by another, everywhere. text: what is looked for.  instead: what is put in its place.  expression: what is looked for is a regular
+    expression (RFC 9485), run in linear time.
+    """
 
     text: Annotated[str, Meta(min_length=1)]
     instead: str = ""
@@ -267,7 +273,7 @@ class Replace(Step, tag="replace", frozen=True, rename={"instead": "with"}):
 
 
 class Extract(Step, tag="extract", frozen=True):
-    """The first part of a text that a regular expression (RFC 9485) finds."""
+    """A part of a text. expression: a regular one (RFC 9485); the first part that it finds is taken."""
 
     expression: Annotated[str, Meta(min_length=1)]
 
@@ -283,7 +289,7 @@ class Extract(Step, tag="extract", frozen=True):
 
 
 class Split(Step, tag="split", frozen=True):
-    """A text as a list of its parts, without blanks around them; empty ones are left out."""
+    """A text as a list of its parts, without blanks around them; empty ones are left out. at: what stands between them."""
 
     at: Annotated[str, Meta(min_length=1)]
 
@@ -292,9 +298,10 @@ class Split(Step, tag="split", frozen=True):
 
 
 class Join(Step, tag="join", frozen=True, rename={"between": "with"}):
-    """A list of plain values as one text; what is null or empty is left out."""
+    """A list of plain values as one text; what is null or empty is left out. between: what is put between them."""
 
     TAKES_LIST = True
+    FITS = frozenset({"array"})
     between: str = ", "
 
     def made(self, value: Any) -> Any:
@@ -303,7 +310,7 @@ class Join(Step, tag="join", frozen=True, rename={"between": "with"}):
 
 
 class Cut(Step, tag="cut", frozen=True):
-    """A part of a text: from the character `begin` (0 is the first, negative from the end), `length` of them at most."""
+    """A part of a text. begin: its first character, from 0, negative from the end.  length: how many at most."""
 
     begin: int = 0
     length: Annotated[int, Meta(ge=1)] | None = None
@@ -314,8 +321,9 @@ class Cut(Step, tag="cut", frozen=True):
 
 
 class Around(Step, tag="around", frozen=True):
-    """A text with others before and behind it, such as a unit."""
+    """A text with others around it, such as a unit. before: in front of it.  behind: after it."""
 
+    FITS = frozenset({"string", "integer", "number"})
     before: str = ""
     behind: str = ""
 
@@ -327,21 +335,24 @@ class Around(Step, tag="around", frozen=True):
 
 
 class Pick(Step, tag="pick", frozen=True):
-    """One of a list: the first, the last, or the one at a position, from 0. An empty list gives nothing."""
+    """One of a list; an empty list gives nothing. which: the first, the last, or the one at a position.  position: from 0, negative from the end."""
 
     TAKES_LIST = True
-    which: Literal["first", "last"] | int = "first"
+    FITS = frozenset({"array"})
+    which: Literal["first", "last", "at"] = "first"
+    position: int = 0
 
     def made(self, value: Any) -> Any:
         values = value if isinstance(value, list) else [value]
-        at = {"first": 0, "last": -1}.get(self.which, self.which) if isinstance(self.which, str) else self.which
-        return values[at] if isinstance(at, int) and -len(values) <= at < len(values) else None
+        at = {"first": 0, "last": -1, "at": self.position}[self.which]
+        return values[at] if -len(values) <= at < len(values) else None
 
 
 class Reckon(Step, tag="reckon", frozen=True):
-    """A number from a list: how many there are, their sum, or the least or largest of them; nulls do not count."""
+    """A number from a list; nulls do not count. what: how many there are, their sum, or the least or the most of them."""
 
     TAKES_LIST = True
+    FITS = frozenset({"array"})
     what: Literal["count", "sum", "least", "most"]
 
     def made(self, value: Any) -> Any:
@@ -358,7 +369,7 @@ class Reckon(Step, tag="reckon", frozen=True):
 
 
 class Read(Step, tag="read", frozen=True):
-    """A text read as what it holds: JSON, XML, or a text in base64."""
+    """A text read as what it holds. format: JSON, XML, or a text in base64."""
 
     format: Literal["json", "xml", "base64"]
 
@@ -379,9 +390,10 @@ class Read(Step, tag="read", frozen=True):
 
 
 class Write(Step, tag="write", frozen=True):
-    """A value as a text of JSON."""
+    """A value as a text. format: of the text."""
 
     TAKES_LIST = True
+    FITS = frozenset({"array", "object"})
     format: Literal["json"] = "json"
 
     def made(self, value: Any) -> Any:

@@ -4,10 +4,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from msgspec import structs
+
 from rondine.core.documents.elements import TEXT
 from rondine.core.documents.reading import ReadDocument
 from rondine.core.errors import MappingError
 from rondine.core.mapping.compile import find_rows
+from rondine.core.mapping.conversions import DateOf
 from rondine.core.mapping.document import (
     At,
     FieldRule,
@@ -128,10 +131,11 @@ def propose(
     for line in wanted:
         field_name = _field_name(line, {one.name for one in fields}, name, rule)
         fields.append(RecordField(name=field_name, type=line.type, searchable=line.type != "json"))  # type: ignore[arg-type]
-        rules.append(FieldRule(name=field_name, source=line.path if of == "xml" else _source(line.path)))
+        source = line.path if of == "xml" else _source(line.path)
+        rules.append(FieldRule(name=field_name, source=source, convert=list(line.convert)))
         shapes[field_name] = _element_at(shape, line.path) if of == "xml" else _shape_at(shape, line.path)
     key = _key(fields, shapes)
-    rules = [FieldRule(name=rule.name, source=rule.source, required=rule.name in key) for rule in rules]
+    rules = [structs.replace(rule, required=rule.name in key) for rule in rules]
     return Proposal(
         name,
         RecordTypeDocument(fields=fields, key=key),
@@ -239,7 +243,10 @@ def _notes(lines: list[OutlineRow], key: list[str]) -> list[str]:
     notes = []
     for line in lines:
         numbers = line.seen - line.nulls
-        if line.type == "decimal" and 0 < line.fractional < numbers:
+        for step in line.convert:
+            form = f"as {' and '.join(step.patterns)}" if isinstance(step, DateOf) else "with a decimal comma"
+            notes.append(f"{line.name} is written {form}: read as {line.type}, converted on the way")
+        if line.type == "decimal" and not line.convert and 0 < line.fractional < numbers:
             share = round(100 * (numbers - line.fractional) / numbers)
             notes.append(
                 f"{line.name} is whole in {share}% of rows and fractional in the others: kept as decimal, so that 2 and 2.0 stay equal"

@@ -77,7 +77,7 @@ class Member(Document, frozen=True):
     A member that holds an input without a value is left out.
     """
 
-    at: Annotated[str, Meta(pattern=r"^(/.*)?$")]
+    at: Annotated[str, Meta(pattern=r"^(/[\s\S]*)?$")]
     value: Value = ""
     type: Literal["text", "integer", "decimal", "boolean", "json", "json_text"] = "text"
     enabled: bool = True

@@ -26,12 +26,15 @@ _NUMERAL = re.compile(r"-?(0|[1-9]\d{0,17})(\.\d+)?")
 #: A moment in JSON of OData before 4.0.
 _ODATA_DATE = re.compile(r"/Date\(-?\d{1,14}([+-]\d{1,4})?\)/")
 _WHOLE = re.compile(r"-?(0|[1-9]\d{0,17})")
+#: A decimal comma; a comma with three digits behind it could part thousands.
+_COMMA = re.compile(r"-?(\d{1,3}(\.\d{3})+|\d+),(\d{1,2}|\d{4,9})")
 
 
 @dataclass(slots=True)
 class Shape:
     """seen: how often the part was there, null included.  kinds: how often with each of JSON Schema's types, without null.
-    fractional: numbers that were not whole.  lengths: shortest and longest list.  formats: what every text so far could be."""
+    fractional: numbers that were not whole.  lengths: shortest and longest list.  formats: what every text so far could be.  dates: how often a text was a
+    date of each pattern (UTS #35)."""
 
     seen: int = 0
     nulls: int = 0
@@ -41,6 +44,7 @@ class Shape:
     formats: set[str] | None = None
     lengths: tuple[int, int] | None = None
     longest: int = 0
+    dates: Counter[str] = field(default_factory=Counter)
     members: dict[str, "Shape"] = field(default_factory=dict)
     element: "Shape | None" = None
     distinct: set[str] | None = field(default_factory=set)
@@ -79,7 +83,9 @@ class Shape:
             self.longest = max(self.longest, len(value))
             found = text_formats(value)
             self.formats = found if self.formats is None else self.formats & found
-            self.fractional += "numeral" in found and "whole" not in found
+            self.fractional += "comma" in found or ("numeral" in found and "whole" not in found)
+            if len(value) <= 10 and (pattern := date_pattern(value)):
+                self.dates[pattern] += 1
 
     @property
     def types(self) -> list[str]:
@@ -95,6 +101,13 @@ class Shape:
         return next(
             (name for name in ("date", "date-time", "uri", "numeral") if self.formats and name in self.formats), None
         )
+
+    @property
+    def date_patterns(self) -> list[str]:
+        """The patterns that its texts have if every one is a date, but not all in the form of ISO 8601; the usual first."""
+        found = [pattern for pattern, _ in self.dates.most_common()]
+        is_all = bool(found) and sum(self.dates.values()) == self.kinds["string"]
+        return found if is_all and set(found) != {"yyyy-MM-dd"} else []
 
     def is_unique(self) -> bool:
         """Whether every value seen was a scalar, not null, and different from all others."""
@@ -153,8 +166,32 @@ def settled(samples: list[Any]) -> list[Any]:
     return [seen.one(sample) if not isinstance(sample, list) else seen.made(sample) for sample in samples]
 
 
+#: Dates as people write them; those that could be read in two ways are not guessed.
+_DATES = (
+    (re.compile(r"\d{4}-\d{2}-\d{2}"), "yyyy-MM-dd"),
+    (re.compile(r"\d{2}\.\d{2}\.\d{4}"), "dd.MM.yyyy"),
+    (re.compile(r"\d{1,2}\.\d{1,2}\.\d{4}"), "d.M.yyyy"),
+    (re.compile(r"\d{4}/\d{2}/\d{2}"), "yyyy/MM/dd"),
+    (re.compile(r"\d{2}-\d{2}-\d{4}"), "dd-MM-yyyy"),
+)
+
+
+def date_pattern(text: str) -> str:
+    """The pattern (UTS #35) of a text that is a date, empty for any other."""
+    for expression, pattern in _DATES:
+        if expression.fullmatch(text):
+            numbers = [int(one) for one in re.split(r"\D", text)]
+            year, month, day = numbers if pattern.startswith("y") else reversed(numbers)
+            try:
+                date(year, month, day)
+            except ValueError:
+                return ""
+            return pattern
+    return ""
+
+
 def text_formats(text: str) -> set[str]:
-    """Which of date, date-time, uri (RFC 3339, RFC 3986), numeral, whole and boolean a text could be; empty text fits none."""
+    """Which of date, date-time, uri (RFC 3339, RFC 3986), numeral, whole, comma (a decimal one) and boolean a text could be; empty text fits none."""
     if len(text) > 2000:
         return set()
     found = set()
@@ -169,6 +206,8 @@ def text_formats(text: str) -> set[str]:
             found.add("date-time")
         elif _NUMERAL.fullmatch(text):
             found |= {"numeral", "whole"} if _WHOLE.fullmatch(text) else {"numeral"}
+        elif _COMMA.fullmatch(text):
+            found.add("comma")
         elif text in ("true", "false"):
             found.add("boolean")
         elif "://" in text and " " not in text and urlsplit(text).netloc:

@@ -6,9 +6,10 @@ from itertools import islice
 from typing import Any
 
 from rondine.core.documents.elements import TEXT
+from rondine.core.mapping.conversions import Conversion, DateOf, Number
 from rondine.core.mapping.types import FieldType
 from rondine.core.schema.infer import Shape, text_type
-from rondine.core.settings import Document
+from rondine.core.settings import Document, dump
 
 Step = str | None  # a member's name, or None for "each element"
 #: Lines of an outline at most; an object with more members than that has data for keys.
@@ -29,7 +30,8 @@ class Correction(Document, frozen=True):
 @dataclass(frozen=True, slots=True)
 class OutlineRow:
     """path: a JSONPath with [*] for each element, in XML an XPath.  presence: share of the parent's occurrences that had it (0 to 1).
-    type: the field type proposed or corrected, empty for objects and lists.  lists: how many lists it is within, its own included in XML."""
+    type: the field type proposed or corrected, empty for objects and lists.  lists: how many lists it is within, its own included in XML.
+    convert: steps that are proposed on the way to that type, for dates and numbers in foreign forms."""
 
     path: str
     name: str
@@ -45,9 +47,10 @@ class OutlineRow:
     examples: list[str]
     is_corrected: bool = False
     lists: int = 0
+    convert: tuple[Conversion, ...] = ()
 
     def to_json(self) -> dict[str, Any]:
-        return {name: getattr(self, name) for name in self.__slots__}
+        return {**{name: getattr(self, name) for name in self.__slots__}, "convert": dump(list(self.convert))}
 
 
 def outline(shape: Shape, corrections: Sequence[Correction] = (), *, is_xml: bool = False) -> list[OutlineRow]:
@@ -82,6 +85,7 @@ def _elements(
         depth=depth,
         types=shape.types,
         type=(correction.type if correction and correction.type else element_type(shape)),
+        convert=proposed_steps(text, correction),
         format=text.format if text_type(text) == "string" else None,
         presence=round(held.seen / of, 4) if of else 0.0,
         nulls=held.nulls + (shape.nulls if shape is not held else 0),
@@ -105,6 +109,18 @@ def _text_in(shape: Shape) -> Shape:
     return shape
 
 
+def proposed_steps(shape: Shape, correction: Correction | None = None) -> tuple[Conversion, ...]:
+    """The conversion that texts in a foreign form need: a decimal comma, dates in other patterns. None if a person said that they are texts."""
+    if shape.types not in (["string"], ["string", "null"]):
+        return ()
+    kind = correction.type if correction else None
+    if shape.date_patterns and kind in (None, "date"):
+        return (DateOf(patterns=shape.date_patterns),)
+    if shape.formats and "comma" in shape.formats and kind in (None, "decimal"):
+        return (Number(decimal=",", grouping="." if any("." in one for one in shape.examples) else ""),)
+    return ()
+
+
 def element_type(shape: Shape) -> FieldType | str:
     """The field type of an element or attribute: of its text; empty for one that only holds others."""
     if shape.kinds["object"]:
@@ -125,6 +141,7 @@ def _rows(
         depth=depth,
         types=shape.types,
         type=(correction.type if correction and correction.type else field_type(shape)),
+        convert=proposed_steps(shape, correction),
         format=shape.format,
         presence=round(shape.seen / of, 4) if of else 0.0,
         nulls=shape.nulls,
@@ -152,6 +169,8 @@ def step_text(name: str) -> str:
 
 def field_type(shape: Shape) -> FieldType | str:
     """The field type a scalar is read as without loss: mixed kinds become text, lists of plain values json; "" for objects."""
+    if steps := proposed_steps(shape):
+        return "date" if isinstance(steps[0], DateOf) else "decimal"
     types = [kind for kind in shape.types if kind != "null"]
     if not types:
         return "text"

@@ -1,7 +1,8 @@
 """Outlines, proposals, previews; and the records that are kept."""
 
 import json
-from typing import Any, ClassVar
+from dataclasses import asdict
+from typing import Any, ClassVar, get_args
 
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
@@ -9,9 +10,12 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from rondine.core.errors import RondineError
+from rondine.core.forms import form_of
+from rondine.core.mapping.conversions import Conversion
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.schema.outline import Correction
 from rondine.core.settings import load
+from rondine.server.api.forms import FormShown
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.views import ProjectView, Strict, checked_limit
 from rondine.server.items.actions import find_item
@@ -78,6 +82,7 @@ class OutlineLine(serializers.Serializer[Any]):
     examples = serializers.ListField(child=serializers.CharField())
     is_corrected = serializers.BooleanField()
     lists = serializers.IntegerField(help_text="of XML: how many lists it is within, its own included")
+    convert = DocumentField(list[Conversion])
 
 
 class OutlineShown(serializers.Serializer[Any]):
@@ -177,6 +182,23 @@ class PreviewOutput(serializers.Serializer[Any]):
 
 class PreviewShown(serializers.Serializer[Any]):
     outputs = PreviewOutput(many=True)
+
+
+class ConversionForm(FormShown):
+    fits = serializers.ListField(child=serializers.CharField(), help_text="kinds of values that it is offered for")
+
+
+class MappingForms(serializers.Serializer[Any]):
+    conversions = ConversionForm(many=True)
+
+
+class MappingFormsView(ProjectView):
+    """The forms of conversions, drawn from their own classes."""
+
+    @extend_schema(operation_id="getMappingForms", responses=MappingForms)
+    def get(self, request: Request, project: str) -> Response:
+        forms = [{**asdict(form_of(kind)), "fits": sorted(kind.FITS)} for kind in get_args(Conversion)]
+        return Response({"conversions": forms})
 
 
 class PreviewView(ProjectView):

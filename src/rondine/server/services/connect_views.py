@@ -24,10 +24,12 @@ from rondine.core.forms import form_of
 from rondine.core.keylike import why_key_like
 from rondine.core.limits import meter
 from rondine.core.protocols.operation import OperationDocument
+from rondine.core.protocols.rest import ACCEPT
 from rondine.core.settings import dump, load
 from rondine.core.signin import NoSignIn, SignIn
 from rondine.core.signin.metadata import discover
 from rondine.engine.client import Line
+from rondine.server.api.forms import FormShown
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.views import ProjectView, Strict, WaitingView
 from rondine.server.items.actions import find_item
@@ -546,26 +548,6 @@ class MetadataView(WaitingView):
 # --- forms
 
 
-class FormFieldLine(serializers.Serializer[Any]):
-    name = serializers.CharField()
-    title = serializers.CharField()
-    kind = serializers.ChoiceField(
-        ["text", "long_text", "choice", "integer", "number", "boolean", "list", "map", "json"]
-    )
-    help = serializers.CharField(allow_blank=True)
-    default = AnyField(allow_null=True)
-    choices = serializers.ListField(child=serializers.CharField())
-    is_required = serializers.BooleanField()
-    is_rare = serializers.BooleanField(help_text="few need it; it stands behind the others")
-
-
-class FormShown(serializers.Serializer[Any]):
-    type = serializers.CharField(allow_blank=True)
-    title = serializers.CharField()
-    words = serializers.CharField(allow_blank=True)
-    fields = FormFieldLine(many=True)  # type: ignore[assignment]
-
-
 class ConnectionForms(serializers.Serializer[Any]):
     sign_in = FormShown(many=True)
     time_outs = FormShown()
@@ -601,7 +583,7 @@ class EffectiveView(ProjectView):
         line = line_of(find_item(CONNECTIONS, self.project, name))
         found = [("header", key, value, "connection") for key, value in line.headers]
         if not any(key.lower() == "accept" for key, _ in line.headers):
-            found.append(("header", "Accept", "application/json", "Rondine"))
+            found.append(("header", "Accept", ACCEPT, "Rondine"))
         found += [("query", key, value, "connection") for key, value in line.query]
         kind = dump(line.sign_in)["type"]
         if kind != "none":

@@ -1,6 +1,7 @@
 """The bench beyond JSON of a connected service: a one-off address, XML by pointing, a response held against a schema."""
 
 import pytest
+from aiohttp import web
 from playwright.sync_api import expect
 
 pytestmark = pytest.mark.browser
@@ -95,3 +96,30 @@ def test_a_number_with_a_comma_is_converted_as_proposed_and_otherwise_by_choosin
     expect(page.get_by_text("12 rejected")).to_be_visible()
     page.get_by_label("what a failure of humus does").select_option("empty")
     expect(page.get_by_text("12 of 12 rows")).to_be_visible()
+
+
+def test_nothing_found_is_an_outcome_of_its_own_and_no_earlier_value_stays_on_the_screen(open_page, rondine, serve):
+    async def trees(request):
+        if request.query.get("district"):
+            return web.json_response({"message": "no such tree"}, status=404)
+        return web.json_response({"trees": [{"number": "OLM-1"}]})
+
+    outside = serve(trees)
+    rondine.permit(outside.port)
+    service = rondine.connect("nothing-found", outside.url)
+    document = {
+        "path": "/trees",
+        "inputs": [{"name": "district"}],
+        "query": [{"name": "district", "value": {"input": "district"}}],
+    }
+    rondine.office().operations.make("maybe-trees", title="Maybe trees", service=service, document=document)
+    page = open_page(path="/operations/maybe-trees")
+    page.get_by_role("button", name="Send this request").click()
+    expect(page.get_by_text("1 of 1 rows")).to_be_visible()
+    page.get_by_label("district").fill("OLM-9")
+    page.get_by_role("button", name="Send this request").click()
+    expect(page.get_by_text("The service says: no such tree")).to_be_visible()
+    page.get_by_role("button", name="404 here means that nothing was found").click()
+    page.get_by_role("button", name="Send this request").click()
+    expect(page.get_by_text("Nothing was found", exact=True)).to_be_visible()
+    expect(page.get_by_text("OLM-1")).to_have_count(0)

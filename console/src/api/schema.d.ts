@@ -1780,19 +1780,17 @@ export interface components {
         };
         /**
          * Condition
-         * @description One comparison of a filter. type: of the property, which says how the value is written. One whose input has no value is left out.
+         * @description A condition on a row. is_: how its value is compared with `value`: a number or text, for one_of and none_of a list, for matches a regular
+         *         expression (RFC 9485) that the whole text must have. present: there, not null and not empty.
          */
         Condition: {
+            from: string | components["schemas"]["Source"];
             /**
-             * @default eq
+             * @default equal
              * @enum {unknown}
              */
-            operator?: "contains" | "endswith" | "eq" | "ge" | "gt" | "has" | "in" | "le" | "lt" | "ne" | "startswith";
-            property: string;
-            /** @default Edm.String */
-            type?: string;
-            /** @default  */
-            value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
+            is?: "absent" | "at_least" | "at_most" | "equal" | "less" | "matches" | "more" | "none_of" | "not_equal" | "one_of" | "present";
+            value?: unknown;
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         ConnectGivenRequest: {
@@ -2143,7 +2141,7 @@ export interface components {
             /** @default [] */
             expand?: components["schemas"]["Expand"][];
             /** @default [] */
-            filter?: components["schemas"]["Condition"][];
+            filter?: components["schemas"]["rondine.core.protocols.odata.Condition"][];
             /** @default [] */
             order?: components["schemas"]["Order"][];
             property: string;
@@ -2182,6 +2180,15 @@ export interface components {
             source: string;
             title: string;
             value: string;
+        };
+        /**
+         * FailureRule
+         * @description When a response is a failure although its status is good. when: conditions on the response, all of them.  message: where its own words stand.
+         */
+        FailureRule: {
+            /** @default null */
+            message?: string | components["schemas"]["Source"] | null;
+            when: components["schemas"]["rondine.core.mapping.document.Condition"][];
         };
         Feed: {
             /** Format: date-time */
@@ -2936,6 +2943,17 @@ export interface components {
             text: string;
         };
         /**
+         * NothingFound
+         * @description When a response says that there is nothing, which is an outcome of its own and no failure. statuses: such as 404.  empty: a path, short or
+         *         written out, that finds nothing, null or an empty list in a good response.
+         */
+        NothingFound: {
+            /** @default null */
+            empty?: string | components["schemas"]["Source"] | null;
+            /** @default [] */
+            statuses?: number[];
+        };
+        /**
          * Number
          * @description A text as a number. decimal: the mark before the fraction.  grouping: marks between groups of digits, taken away; blanks always are.
          *
@@ -2967,7 +2985,7 @@ export interface components {
             /** @default [] */
             expand?: components["schemas"]["Expand"][];
             /** @default [] */
-            filter?: components["schemas"]["Condition"][];
+            filter?: components["schemas"]["rondine.core.protocols.odata.Condition"][];
             /** @default false */
             is_function?: boolean;
             /** @default [] */
@@ -3094,6 +3112,8 @@ export interface components {
             method?: "DELETE" | "GET" | "HEAD" | "OPTIONS" | "PATCH" | "POST" | "PUT";
             /** @default null */
             odata?: components["schemas"]["ODataQuery"] | null;
+            /** @default {} */
+            outcomes?: components["schemas"]["OutcomeRules"];
             /** @default null */
             paging?: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"]) | null;
             /** @default / */
@@ -3124,9 +3144,27 @@ export interface components {
             source: string;
             value: string;
         };
+        /**
+         * OutcomeRules
+         * @description What responses of an operation mean beside their status.
+         */
+        OutcomeRules: {
+            /** @default [] */
+            failures?: components["schemas"]["FailureRule"][];
+            /** @default {} */
+            nothing_found?: components["schemas"]["NothingFound"];
+        };
         OutcomeShown: {
             hint: string;
             is_good: boolean;
+            /**
+             * @description * `good` - good
+             *     * `partial` - partial
+             *     * `nothing_found` - nothing_found
+             *     * `failure` - failure
+             * @enum {string}
+             */
+            kind: "good" | "partial" | "nothing_found" | "failure";
             message: string;
             words: string;
         };
@@ -4428,6 +4466,36 @@ export interface components {
             as_true?: string[];
             /** @enum {unknown} */
             type: "boolean";
+        };
+        /**
+         * Condition
+         * @description A condition on a row. is_: how its value is compared with `value`: a number or text, for one_of and none_of a list, for matches a regular
+         *         expression (RFC 9485) that the whole text must have. present: there, not null and not empty.
+         */
+        "rondine.core.mapping.document.Condition": {
+            from: string | components["schemas"]["Source"];
+            /**
+             * @default equal
+             * @enum {unknown}
+             */
+            is?: "absent" | "at_least" | "at_most" | "equal" | "less" | "matches" | "more" | "none_of" | "not_equal" | "one_of" | "present";
+            value?: unknown;
+        };
+        /**
+         * Condition
+         * @description One comparison of a filter. type: of the property, which says how the value is written. One whose input has no value is left out.
+         */
+        "rondine.core.protocols.odata.Condition": {
+            /**
+             * @default eq
+             * @enum {unknown}
+             */
+            operator?: "contains" | "endswith" | "eq" | "ge" | "gt" | "has" | "in" | "le" | "lt" | "ne" | "startswith";
+            property: string;
+            /** @default Edm.String */
+            type?: string;
+            /** @default  */
+            value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
         };
     };
     responses: never;

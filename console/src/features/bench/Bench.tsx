@@ -88,7 +88,7 @@ function Workbench(props: Props) {
   const standing = useStandingNames(project);
   const pasted = usePasted(project);
   const response = trial.data ?? pasted.data ?? null;
-  const body = response?.body && !response.unreadable && response.outcome?.is_good ? response.body : null;
+  const body = response?.body && !response.unreadable && response.outcome?.is_good && response.outcome.kind !== "nothing_found" ? response.body : null;
   const corrections = document.response?.corrections ?? [];
   const outline = useOutline(project, body, corrections);
   const preview = usePreview(project, body, plan, values);
@@ -104,7 +104,7 @@ function Workbench(props: Props) {
   };
 
   const receive = (made: Trial) => {
-    if (!made.body || made.unreadable || !made.outcome?.is_good) return;
+    if (!made.body || made.unreadable || !made.outcome?.is_good || made.outcome.kind === "nothing_found") return;
     const first = made.row_choices[0];
     if (!plan && first && first.holds === "object") chooseRows(document.response?.rows?.[0] ?? first.path, made.body);
   };

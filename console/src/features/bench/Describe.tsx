@@ -5,6 +5,7 @@ import { ProblemAlert } from "../../ui/ProblemAlert";
 import { BodyEditor } from "./BodyEditor";
 import type { Input, OperationDocument } from "./bench";
 import { ODataPart } from "./ODataPart";
+import { Outcomes } from "./Outcomes";
 import { AddName, Parameters } from "./Parameters";
 
 interface Props {
@@ -74,6 +75,7 @@ export function Describe(props: Props) {
         })}
         <AddName label="an input" onAdd={(name) => set({ inputs: [...inputs, { name }] })} />
       </fieldset>
+      <Outcomes document={document} onDocument={onDocument} />
       <label className="mt-3 flex items-center gap-2 text-sm">
         <input type="checkbox" className="checkbox checkbox-sm" checked={document.enabled ?? true} onChange={(e) => set({ enabled: e.target.checked })} /> enabled: it may be sent
       </label>

@@ -40,6 +40,14 @@ interface Props {
 /** Right: the records the response becomes, and how each value is made. */
 export function RecordsPane(props: Props) {
   const { trial, plan, preview } = props;
+  if (trial?.outcome?.kind === "nothing_found") {
+    return (
+      <div className="p-3">
+        <Heading>Records</Heading>
+        <Empty title="Nothing was found">The service says that there is nothing for these inputs: no records, and no failure.</Empty>
+      </div>
+    );
+  }
   if (!trial?.body || trial.unreadable || !trial.outcome?.is_good) {
     return (
       <div className="p-3">

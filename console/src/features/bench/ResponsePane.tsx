@@ -62,6 +62,10 @@ export function ResponsePane(props: ResponseProps) {
             {call.timings && <p className="text-sm">{bytes(call.size)} after {call.timings.done.toFixed(0)} ms</p>}
             {call.timings && <TimingBar timings={call.timings} />}
           </div>
+          {outcome.kind === "nothing_found" && <p className="mt-1 border-l-4 border-info bg-info/10 px-3 py-1.5 text-sm">Nothing was found. By the operation's rules that is no failure.</p>}
+          {!outcome.is_good && call.status === 404 && props.document && props.onDocument && (
+            <p className="mt-1 text-sm"><button type="button" className="link text-accent" onClick={() => props.onDocument!({ ...props.document!, outcomes: { ...props.document!.outcomes, nothing_found: { ...props.document!.outcomes?.nothing_found, statuses: [404] } } })}>404 here means that nothing was found</button></p>
+          )}
           {outcome.is_good && outcome.message && (
             <p className="mt-1 border-l-4 border-warning bg-warning/10 px-3 py-1.5 text-sm">{outcome.words}. <span className="font-medium">The service says: {outcome.message}</span></p>
           )}

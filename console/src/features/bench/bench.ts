@@ -229,7 +229,7 @@ export function usePasted(project: string) {
       const kept = await answer(api.POST("/api/v1/projects/{project}/samples", { params: { path: { project } }, body: { name, text, operation } }));
       const outline = await answer(api.POST("/api/v1/projects/{project}/outlines", { params: { path: { project } }, body: { bodies: [kept.body] } }));
       const call = { number: 0, method: "", url: "", request: "", status: 0, reason: "Pasted", headers: [], size: text.length, timings: null, rows: null, error: null, purpose: "", via: "", by: "", operation: "", body: kept.body, at: new Date().toISOString() };
-      return { run: 0, body: kept.body, format: "", unreadable: "", row_choices: outline.row_choices, paging: [], described: "", differences: [], outcome: { is_good: true, words: "", hint: "", message: "" }, call };
+      return { run: 0, body: kept.body, format: "", unreadable: "", row_choices: outline.row_choices, paging: [], described: "", differences: [], outcome: { is_good: true, words: "", hint: "", message: "", kind: "good" as const }, call };
     },
   });
 }

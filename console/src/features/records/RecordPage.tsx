@@ -49,7 +49,7 @@ export default function RecordPage() {
             <ResponsePane
               project={project} isSource isSending={false} lines={[]} corrections={[]} plan={null} lit={lit} focus={focus ?? trace.row?.pointer ?? null} onPoint={setLit} onRows={() => undefined} onTake={() => undefined} onLeave={() => undefined} onCorrect={() => undefined}
               onKeepSample={() => undefined} keptSample="" keepError={null}
-              trial={{ run: trace.run, body: trace.body, format: "", unreadable: "", row_choices: [], paging: [], described: "", differences: [], outcome: { is_good: true, words: "", hint: "", message: "" }, call: { number: trace.call, method: "GET", url: "", request: "", status: 200, reason: `Call ${trace.call} of run ${trace.run}`, headers: [], size: null, timings: null, rows: null, error: null, purpose: "", via: "", by: "", operation: "", body: trace.body, at: record.data.changed_at } }}
+              trial={{ run: trace.run, body: trace.body, format: "", unreadable: "", row_choices: [], paging: [], described: "", differences: [], outcome: { is_good: true, words: "", hint: "", message: "", kind: "good" as const }, call: { number: trace.call, method: "GET", url: "", request: "", status: 200, reason: `Call ${trace.call} of run ${trace.run}`, headers: [], size: null, timings: null, rows: null, error: null, purpose: "", via: "", by: "", operation: "", body: trace.body, at: record.data.changed_at } }}
             />
           ) : (
             <>

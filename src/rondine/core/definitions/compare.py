@@ -15,7 +15,7 @@ from rondine.core.protocols.operation import OperationDocument
 from rondine.core.settings import dump, load
 
 #: Parts that people add to an operation and no definition knows of.
-_OWN = frozenset({"enabled", "paging", "response", "left_out", "came_from"})
+_OWN = frozenset({"enabled", "paging", "response", "outcomes", "left_out", "came_from"})
 _LISTS = {"inputs": "name", "query": "name", "headers": "name", "cookies": "name", "tags": ""}
 _BODY_LISTS = {"fields": "name", "members": "at", "parts": "name"}
 

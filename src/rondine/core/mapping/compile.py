@@ -398,6 +398,32 @@ def _source(source: str | Source, of: Format, *, is_text: bool, kind: str = "") 
     )
 
 
+def value_in(read: ReadDocument, source: str | Source, given: Mapping[Hashable, Any] | None = None) -> Any:
+    """What a source finds in a whole response, MISSING if nothing; of a path that finds several, the first."""
+    taken = _source(source, "xml" if read.is_xml else "json", is_text=True)
+    if taken.path is not None:
+        nodes = taken.path.find(read.value)
+        value = nodes[0].value if nodes else MISSING
+        return text_of(value) if read.is_xml and isinstance(value, (dict, str)) else value
+    return _take(taken, {ROOT: (Node((), read.value), 0), "": (Node((), read.value), 0)}, given or {})[1]
+
+
+def is_nothing_in(read: ReadDocument, source: str | Source) -> bool:
+    """Whether a source finds nothing in a whole response, or only what is null or empty; an element with attributes is something."""
+    taken = _source(source, "xml" if read.is_xml else "json", is_text=False)
+    if taken.path is not None:
+        return all(node.value in (None, "", [], {}) for node in taken.path.find(read.value))
+    value = value_in(read, source)
+    return value is MISSING or value in (None, "", [], {})
+
+
+def holds_in(read: ReadDocument, condition: Condition, given: Mapping[Hashable, Any] | None = None) -> bool:
+    """Whether a whole response passes a condition."""
+    here = (Node((), read.value), 0)
+    source = _source(condition.source, "xml" if read.is_xml else "json", is_text=True)
+    return _holds(source, condition, {ROOT: here, "": here}, given or {})
+
+
 def _take(source: Taken, levels: Levels, given: Mapping[Hashable, Any]) -> tuple[Location | None, Any]:
     """What a source finds: (its place, it). Raises ConversionError if a path finds several for a field that takes one."""
     if source.path is not None:

@@ -348,6 +348,18 @@ def _condition_problems(condition: Condition, levels: list[str], place: str, map
     return problems
 
 
+def source_problems(source: str | Source, place: str) -> list[Problem]:
+    """What is wrong with a source outside of a mapping, of a response in JSON or XML: a path that is neither."""
+    found = [_source_problems(source, [], place, MappingDocument(format=of)) for of in ("json", "xml")]
+    return min(found, key=lambda problems: sum("prefix" not in one.message for one in problems)) if all(found) else []
+
+
+def condition_problems(condition: Condition, place: str) -> list[Problem]:
+    """What is wrong with a condition on a whole response, in JSON or XML."""
+    found = [_condition_problems(condition, [], place, MappingDocument(format=of)) for of in ("json", "xml")]
+    return min(found, key=len) if all(found) else []
+
+
 def _path_problems(place: str, read: Callable[[], Path | None], mapping: MappingDocument) -> list[Problem]:
     """What is wrong with a path: itself, its language, or a prefix that stands for nothing."""
     try:

@@ -12,6 +12,7 @@ import uritemplate
 from msgspec import Meta
 
 from rondine.core.errors import InputError, Problem, did_you_mean
+from rondine.core.mapping.document import Condition, Source, condition_problems, source_problems
 from rondine.core.pagination import Paging
 from rondine.core.protocols.graphql import query_problems
 from rondine.core.protocols.inputs import Input
@@ -164,6 +165,29 @@ class SoapBody(Document, tag="soap", frozen=True):
 Body = FormBody | MultipartBody | JsonBody | XmlBody | TextBody | BytesBody | GraphQLBody | SoapBody
 
 
+class NothingFound(Document, frozen=True):
+    """When a response says that there is nothing, which is an outcome of its own and no failure. statuses: such as 404.  empty: a path, short or
+    written out, that finds nothing, null or an empty list in a good response.
+    """
+
+    statuses: list[Annotated[int, Meta(ge=100, le=599)]] = []
+    empty: str | Source | None = None
+
+
+class FailureRule(Document, frozen=True):
+    """When a response is a failure although its status is good. when: conditions on the response, all of them.  message: where its own words stand."""
+
+    when: Annotated[list[Condition], Meta(min_length=1)]
+    message: str | Source | None = None
+
+
+class OutcomeRules(Document, frozen=True):
+    """What responses of an operation mean beside their status."""
+
+    nothing_found: NothingFound = NothingFound()
+    failures: list[FailureRule] = []
+
+
 class ResponseView(Document, frozen=True):
     """What people said of the response. rows: what becomes one row, a JSONPath a level.  corrections: of its schema."""
 
@@ -211,6 +235,7 @@ class OperationDocument(Document, frozen=True):
     body: Body | None = None
     paging: Paging | None = None
     response: ResponseView = ResponseView()
+    outcomes: OutcomeRules = OutcomeRules()
     responses: list[ResponseDescription] = []
     description: str = ""
     documentation: str = ""
@@ -307,6 +332,7 @@ def operation_problems(operation: OperationDocument) -> list[Problem]:
         words = f"{operation.method} sends no body"
         problems.append(Problem("/body", words, "take it away, or choose the method the service wants"))
     problems += _header_problems(operation)
+    problems += _outcome_problems(operation.outcomes)
     used = set(variables)
     takes_others = isinstance(operation.body, GraphQLBody) and bool(operation.body.prepared)
     for here, value in values_of(operation):
@@ -330,6 +356,20 @@ def operation_problems(operation: OperationDocument) -> list[Problem]:
         for name in names
         if name not in used and not takes_others
     ]
+    return problems
+
+
+def _outcome_problems(rules: OutcomeRules) -> list[Problem]:
+    """Paths and conditions that can never work, whichever format the response has."""
+    problems = []
+    if rules.nothing_found.empty is not None:
+        problems += source_problems(rules.nothing_found.empty, "/outcomes/nothing_found/empty")
+    for number, rule in enumerate(rules.failures):
+        here = f"/outcomes/failures/{number}"
+        for at, condition in enumerate(rule.when):
+            problems += condition_problems(condition, f"{here}/when/{at}")
+        if rule.message is not None:
+            problems += source_problems(rule.message, f"{here}/message")
     return problems
 
 

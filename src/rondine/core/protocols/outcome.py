@@ -1,9 +1,14 @@
 """What a response means, in words: its status (RFC 9110, section 15) and the service's own message."""
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
+from rondine.core.documents.json import json_text
+from rondine.core.documents.reading import ReadDocument
 from rondine.core.errors import short
+from rondine.core.mapping.compile import MISSING, given_values, holds_in, is_nothing_in, value_in
+from rondine.core.protocols.operation import OutcomeRules
+from rondine.core.protocols.soap import fault_of
 
 _MEANINGS: dict[int, tuple[str, str]] = {
     204: ("done; there is nothing to show", ""),
@@ -35,12 +40,17 @@ _MEANINGS: dict[int, tuple[str, str]] = {
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
-    """is_good: whether the status is 2xx, or 304 to a conditional request.  words: its meaning.  hint: what to do.  message: the service's own words, empty if none."""
+    """kind: good; partial, if only a part could be given; nothing_found; failure.  is_good: whether it is no failure.  words: its meaning.  hint: what to do.  message: the service's own words, empty if none."""
 
     is_good: bool
     words: str
     hint: str = ""
     message: str = ""
+    kind: Literal["good", "partial", "nothing_found", "failure"] = "good"
+
+    def __post_init__(self) -> None:
+        if not self.is_good and self.kind == "good":
+            object.__setattr__(self, "kind", "failure")
 
 
 def outcome(
@@ -75,6 +85,29 @@ def outcome(
     return Outcome(False, words, f"{hint} (Retry-After: {wait[:60]})" if wait else hint, service_message(document))
 
 
+def judged(rules: OutcomeRules, status: int, read: ReadDocument, headers: tuple[tuple[str, str], ...] = ()) -> Outcome:
+    """What a response means by an operation's own rules, and where they say nothing, by its status and the usual forms of errors.
+
+    read: the body; a value of None if there is none that could be read.
+    """
+    nothing = Outcome(True, "nothing was found", "", "", "nothing_found")
+    if status in rules.nothing_found.statuses:
+        return nothing
+    usual = outcome(status, read.value, headers, fault=fault_of(read.value) if read.is_xml else "")
+    if not usual.is_good or read.value is None:
+        return usual
+    given = given_values({}, headers=headers)
+    for rule in rules.failures:
+        if all(holds_in(read, condition, given) for condition in rule.when):
+            found = value_in(read, rule.message, given) if rule.message is not None else MISSING
+            text = "" if found is MISSING or found is None else found if isinstance(found, str) else json_text(found)
+            hint = "look at its message; the operation's own rules take this response for a failure"
+            return Outcome(False, "the service says that it failed", hint, text[:500] or service_message(read.value))
+    if rules.nothing_found.empty is not None and is_nothing_in(read, rules.nothing_found.empty):
+        return nothing
+    return usual
+
+
 def graphql_errors(document: Any) -> list[dict[str, Any]]:
     """The errors of a GraphQL response (October 2021, section 7.1.2); none if it is no such response."""
     if not isinstance(document, dict) or not set(document) <= {"data", "errors", "extensions"}:
@@ -101,7 +134,7 @@ def _graphql(document: dict[str, Any], errors: list[dict[str, Any]]) -> Outcome:
             message,
         )
     count = f"{len(errors)} error{'s' if len(errors) > 1 else ''}"
-    return Outcome(True, f"it answered in part, with {count}", "what could not be given is null", message)
+    return Outcome(True, f"it answered in part, with {count}", "what could not be given is null", message, "partial")
 
 
 def service_message(document: Any) -> str:

@@ -26,9 +26,8 @@ from rondine.core.pagination import Ending, PageNumber
 from rondine.core.paths import parse_pointer, parse_xpath, resolve
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.operation import OperationDocument
-from rondine.core.protocols.outcome import outcome
+from rondine.core.protocols.outcome import judged
 from rondine.core.protocols.rest import build_request, with_connection
-from rondine.core.protocols.soap import fault_of
 from rondine.core.settings import load
 from rondine.engine.client import Arrival, Engine, Line, SideCall
 from rondine.server.records.actions import record_set
@@ -270,13 +269,16 @@ class FeedRun:
         if arrival.status == 304:  # to a conditional request (RFC 9110, section 13): what was kept is as it is there
             self._is_unchanged = True
             return {}
+        rules = self.ready.operation.outcomes
         if not 200 <= arrival.status < 300:
             read = ReadDocument(None)
             try:
                 read = read_document(arrival.body, media_type=arrival.media_type, charset=arrival.charset)
             except RondineError:
                 pass
-            meaning = outcome(arrival.status, read.value, arrival.headers, fault=fault_of(read.value))
+            meaning = judged(rules, arrival.status, read, arrival.headers)
+            if meaning.kind == "nothing_found":
+                return {}
             raise ServiceError(
                 f"the service answered {arrival.status}: {meaning.words}{' - ' + meaning.message if meaning.message else ''}",
                 where=where,
@@ -291,7 +293,10 @@ class FeedRun:
             namespaces=mapping.namespaces,
         )
         value = read.value
-        if not (meaning := outcome(arrival.status, value, fault=fault_of(value) if read.is_xml else "")).is_good:
+        meaning = judged(rules, arrival.status, read, arrival.headers)
+        if meaning.kind == "nothing_found":
+            return {}
+        if not meaning.is_good:
             raise ServiceError(f"{meaning.words} - {meaning.message}", where=where, hint=meaning.hint)
         check_format(mapping, read)
         for compiled in self.ready.outputs:

@@ -40,14 +40,14 @@ from rondine.core.pagination.recognise import recognise
 from rondine.core.protocols.inputs import checked_inputs, standing_value, value_text
 from rondine.core.protocols.operation import (
     OperationDocument,
+    OutcomeRules,
     called_in_body,
     is_reading,
     operation_problems,
     response_for,
 )
-from rondine.core.protocols.outcome import outcome
+from rondine.core.protocols.outcome import judged
 from rondine.core.protocols.rest import Built, build_request, with_connection
-from rondine.core.protocols.soap import fault_of
 from rondine.core.protocols.values import ValueOf, parts_of
 from rondine.core.schema.check import as_described, differences
 from rondine.core.secret import MASK, Secret
@@ -527,6 +527,7 @@ async def try_operation(
     except RondineError as failure:
         error = failure
     one_off = {"base_address": base_address, "document": dump(document)} if ready.service is None else {}
+    one_off["outcomes"] = dump(document.outcomes)
     label = called_in_body(document)
     return await sync_to_async(_store_trial)(
         project, person, ready, arrivals, sides, error, started, operation_name, dict(values), one_off, label
@@ -569,7 +570,12 @@ def _store_trial(
         request_text, url = cleaned_text(request_text, sensitive), cleaned_text(url, sensitive)
         names = {one.label for one in sensitive}
         values = {name: MASK if name in names else value for name, value in values.items()}
-    is_good = error is None and arrival is not None and (arrival.status < 300 or arrival.status == 304)
+    nothing_found = one_off["outcomes"].get("nothing_found", {}).get("statuses", [])
+    is_good = (
+        error is None
+        and arrival is not None
+        and (arrival.status < 300 or arrival.status == 304 or arrival.status in nothing_found)
+    )
     with transaction.atomic():
         run = Run.objects.create(
             project=project,
@@ -683,32 +689,40 @@ def trial_report(run: Run) -> dict[str, Any]:
         "described": "",
         "differences": [],
     }
-    value: Any = None
+    read = ReadDocument(None)
     if call.body is not None:
         report["body"] = str(call.body.pk)
         try:
             read = document_of(call.body)
-            value = read.value
             report["format"] = read.format
             report["row_choices"] = shown_row_choices(read)
             report["paging"] = [
                 {"paging": dump(one.paging), "reason": one.reason}
-                for one in recognise(call.url, tuple(map(tuple, call.headers)), value, is_xml=read.is_xml)
+                for one in recognise(call.url, tuple(map(tuple, call.headers)), read.value, is_xml=read.is_xml)
             ]
         except DocumentError as error:
             report["unreadable"] = str(error)
     if call.status is not None and report["body"] and not report["unreadable"]:
         report["described"], report["differences"] = against_definition(run, call.status, read)
     if call.status is not None:
-        fault = fault_of(value) if report["format"] == "xml" else ""
-        meaning = outcome(call.status, value, tuple(map(tuple, call.headers)), fault=fault)
+        meaning = judged(outcome_rules(run), call.status, read, tuple(map(tuple, call.headers)))
         report["outcome"] = {
             "is_good": meaning.is_good,
             "words": meaning.words,
             "hint": meaning.hint,
             "message": meaning.message,
+            "kind": meaning.kind,
         }
     return report
+
+
+def outcome_rules(run: Run) -> OutcomeRules:
+    """The rules by which a trial's response is judged: those of the draft that was sent, or of the operation."""
+    held = run.content.get("outcomes")
+    if held is None and run.operation is not None:
+        held = run.operation.document.get("outcomes")
+    rules: OutcomeRules = load(OutcomeRules, held or {})
+    return rules
 
 
 def against_definition(run: Run, status: int, read: ReadDocument) -> tuple[str, list[dict[str, str]]]:

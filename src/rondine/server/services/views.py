@@ -325,6 +325,7 @@ class OutcomeShown(serializers.Serializer[Any]):
     words = serializers.CharField()
     hint = serializers.CharField()
     message = serializers.CharField()
+    kind = serializers.ChoiceField(["good", "partial", "nothing_found", "failure"])
 
 
 class PagingGuessLine(serializers.Serializer[Any]):

@@ -131,6 +131,11 @@ def add_commands(commands: Any) -> None:
     keep.add_argument("--operation")
     keep.add_argument("--keys", choices=["mask", "keep"], help="what becomes of values that look like keys")
     keep.set_defaults(run=run_keep)
+    compare = sample.add_parser("compare", help="compare two by structure and value; exit status 1 if they differ")
+    compare.add_argument("before")
+    compare.add_argument("after", help="another sample, or a trial by its number: --run")
+    compare.add_argument("--run", action="store_true", dest="is_run", help="AFTER is the number of a run")
+    compare.set_defaults(run=run_compare)
     schema = sample.add_parser("schema", help="the schema of one or more samples")
     schema.add_argument("names", nargs="+", metavar="NAME")
     schema.set_defaults(run=run_schema)
@@ -353,6 +358,21 @@ def run_keep(session: Session, args: Namespace, out: Output) -> None:
         args.name, run=args.run_id, content=content, operation=args.operation, keys=args.keys
     )
     out.value(made, f"sample {made['name']} is kept; see its schema: rondine sample schema {made['name']}")
+
+
+def run_compare(session: Session, args: Namespace, out: Output) -> int:
+    office = session.office
+    before = office.samples.get(args.before)["body"]
+    if args.is_run:
+        after = next((one["body"] for one in office.calls(int(args.after)) if one["body"]), None)
+        if after is None:
+            out.bad(f"run {args.after} has no stored response")
+            return 1
+    else:
+        after = office.samples.get(args.after)["body"]
+    found = office.compare(before, after)
+    out.rows(found["differences"], ["path", "kind", "before", "after"], empty="they are the same")
+    return 1 if found["differences"] else 0
 
 
 def run_schema(session: Session, args: Namespace, out: Output) -> None:

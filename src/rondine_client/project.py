@@ -398,6 +398,10 @@ class Project:
         """The schema of stored bodies: lines for people, and JSON Schema."""
         return self._ask("POST", "/outlines", {"bodies": list(bodies), "corrections": list(corrections)})
 
+    def compare(self, before: str, after: str) -> Json:
+        """Two stored bodies by structure and value: {differences: [{path, kind, before, after}], is_all}; formatting counts for nothing."""
+        return self._ask("POST", "/comparisons", {"before": before, "after": after})
+
     def propose(
         self,
         *bodies: str,

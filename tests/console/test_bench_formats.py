@@ -123,3 +123,28 @@ def test_nothing_found_is_an_outcome_of_its_own_and_no_earlier_value_stays_on_th
     page.get_by_role("button", name="Send this request").click()
     expect(page.get_by_text("Nothing was found", exact=True)).to_be_visible()
     expect(page.get_by_text("OLM-1")).to_have_count(0)
+
+
+def test_a_response_is_compared_with_a_kept_sample(open_page, rondine, serve):
+    girth = iter([2.5, 2.5, 3])
+
+    async def trees(request):
+        return web.json_response({"trees": [{"number": "OLM-1", "girth": next(girth)}]})
+
+    outside = serve(trees)
+    rondine.permit(outside.port)
+    service = rondine.connect("compared", outside.url)
+    office = rondine.office()
+    office.operations.make("compared-trees", title="Compared trees", service=service, document={"path": "/trees"})
+    run = office.try_operation(service=service, operation="compared-trees")["run"]
+    office.keep_sample("compared-sample", run=run, operation="compared-trees")
+    page = open_page(path="/operations/compared-trees")
+    for expected in ("They are the same, whatever their formatting.", "$['trees'][0]['girth']"):
+        page.get_by_role("button", name="Send this request").click()
+        expect(page.get_by_text("1 of 1 rows")).to_be_visible()
+        page.get_by_role("tab", name="compare").click()
+        page.get_by_label("against the sample").select_option(label="compared-sample")
+        expect(page.get_by_text(expected)).to_be_visible()
+    after = str(next(iter(office.runs(operation="compared-trees", limit=1)))["id"])
+    shown = rondine.cli("sample", "compare", "compared-sample", after, "--run", check=False)
+    assert shown.returncode == 1 and "$['trees'][0]['girth']" in shown.stdout

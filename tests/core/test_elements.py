@@ -8,8 +8,9 @@ from hypothesis import strategies as st
 
 from rondine.core.documents import Limits, ReadDocument, format_of, read_document, text_of_body
 from rondine.core.documents.elements import read_elements, text_of
+from rondine.core.documents.wanted import read_wanted
 from rondine.core.errors import DocumentError, DraftError, MappingError, PathError, RondineError
-from rondine.core.mapping.compile import check_format, compile_mapping
+from rondine.core.mapping.compile import check_format, compile_mapping, wanted_by
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument, problems_of
 from rondine.core.mapping.propose import propose, row_choices
 from rondine.core.paths import parse_xpath, xpath_of
@@ -438,3 +439,88 @@ def test_the_fast_way_and_the_exact_way_are_equal(rows, kind, required):
     assert fast.rows == len(exact)
     assert fast.records == [(one.ordinal, one.data) for one in exact if one.data is not None]
     assert [one.ordinal for one in fast.rejects] == [one.ordinal for one in exact if one.data is None]
+
+
+# --- reading only what is wanted
+
+
+def wanted_equal(text: bytes, made, types):
+    """What a mapping makes of the whole document and of what it wants of it; None where all of it is needed."""
+    outputs = compile_mapping(made, types)
+    wanted = wanted_by(made, outputs)
+    if wanted is None:
+        return None
+    part = read_wanted(text, wanted)
+    if part is None:
+        return None
+    whole = read_elements(text, namespaces=made.namespaces).value
+    for output in outputs:
+        one, other = output.run(part), output.run(whole)
+        assert (one.rows, one.records) == (other.rows, other.records)
+        assert [(each.path, each.problems) for each in one.rejects] == [
+            (each.path, each.problems) for each in other.rejects
+        ]
+    return part
+
+
+def test_only_what_is_wanted_is_read_and_makes_the_same_records():
+    made, types = mapping(
+        [
+            {"name": "number", "from": "@number"},
+            {"name": "ph", "from": "lab:ph", "convert": [{"type": "trim"}]},
+            {"name": "unit", "from": "lab:humus/@unit"},
+            {"name": "count", "from": "/lab:results/@lab:count"},
+            {"name": "whole", "from": {"level": "root", "xpath": "/lab:results/lab:other"}},
+        ]
+    )
+    part = wanted_equal(RESULTS, made, types)
+    first = part["lab:results"]["lab:result"][0]
+    assert first == {"@number": "S-1042", "lab:ph": "6.8", "lab:humus": {"@unit": "%"}}
+
+
+@pytest.mark.parametrize("source", ["//lab:ph", "lab:ph[1]", ".", "*", {"xpath": "lab:humus", "all": True}])
+def test_where_all_of_a_document_may_be_wanted_it_is_read_whole(source):
+    made, types = mapping(
+        [{"name": "number", "from": "@number"}, {"name": "any", "from": source}], types={"any": "json"}
+    )
+    assert wanted_equal(RESULTS, made, types) is None
+
+
+def test_an_element_that_holds_others_after_all_is_read_whole():
+    made, types = mapping([{"name": "number", "from": "@number"}, {"name": "ph", "from": "lab:ph"}])
+    assert wanted_equal(RESULTS.replace(b"6.8", b"6<lab:half/>.8"), made, types) is None
+
+
+def test_what_is_broken_or_hostile_is_refused_in_the_same_words():
+    made, types = mapping([{"name": "number", "from": "@number"}])
+    wanted = wanted_by(made, compile_mapping(made, types))
+    for body in (
+        b"<a>\n<b></a>",
+        b"<!DOCTYPE a><a/>",
+        b"<a>" * 300,
+        b"<lab:results xmlns:lab='urn:soil:2'>" * 300,
+        b"<?xml version='1.0' encoding='klingon'?><a/>",
+    ):
+        errors = []
+        for read in (lambda text: read_elements(text), lambda text: read_wanted(text, wanted)):
+            with pytest.raises(DocumentError) as error:
+                read(body)
+            errors.append((error.value.message, error.value.where))
+        assert errors[0] == errors[1]
+
+
+@given(
+    documents(),
+    st.lists(
+        st.sampled_from(["a", "b", "c", "@a", "a/b", "a/@b", "b/c/a", "text()", "aa", "a/text()"]),
+        min_size=1,
+        max_size=4,
+        unique=True,
+    ),
+)
+def test_what_is_wanted_equals_the_whole_whatever_the_document(pair, paths):
+    document = {"format": "xml", "outputs": [{"record_type": "t", "rows": [{"level": "t", "at": "/r/a"}], "fields": [{"name": f"f{n}", "from": path} for n, path in enumerate(paths)]}]}  # fmt: skip
+    record_type = load(
+        RecordTypeDocument, {"fields": [{"name": f"f{n}", "type": "text"} for n in range(len(paths))], "key": ["f0"]}
+    )
+    wanted_equal(pair[0].encode(), load(MappingDocument, document), {"t": record_type})

@@ -51,6 +51,7 @@ LEAST = {
             "/pastes",
             "/patterns",
             "/names",
+            "/comparisons",
         )
     },
 }

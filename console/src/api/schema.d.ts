@@ -72,6 +72,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/comparisons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Two stored bodies compared by structure and value; formatting counts for nothing. */
+        post: operations["compareBodies"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/connection-forms": {
         parameters: {
             query?: never;
@@ -1767,6 +1784,20 @@ export interface components {
             token_address?: string;
             /** @enum {unknown} */
             type: "client_credentials";
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        ComparisonAskedRequest: {
+            /** Format: uuid */
+            after: string;
+            /**
+             * Format: uuid
+             * @description a stored body: of a trial, call or sample
+             */
+            before: string;
+        };
+        ComparisonOfBodies: {
+            differences: components["schemas"]["ValueDifferenceLine"][];
+            is_all: boolean;
         };
         ComparisonShown: {
             changes: components["schemas"]["ChangeLine"][];
@@ -4379,6 +4410,19 @@ export interface components {
              */
             user_name?: string;
         };
+        ValueDifferenceLine: {
+            after: string;
+            before: string;
+            /**
+             * @description * `added` - added
+             *     * `removed` - removed
+             *     * `changed` - changed
+             *     * `retyped` - retyped
+             * @enum {string}
+             */
+            kind: "added" | "removed" | "changed" | "retyped";
+            path: string;
+        };
         /**
          * ValueOf
          * @description The place of a value: of the operation's input, of the environment's standing value, or of a prepared query's text, by name.
@@ -4626,6 +4670,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TreePiece"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compareBodies: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ComparisonAskedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonOfBodies"];
                 };
             };
             /** @description what went wrong */

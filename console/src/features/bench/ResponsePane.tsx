@@ -4,11 +4,12 @@ import type { Schemas } from "../../api/client";
 import { bytes, Empty, Heading, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { FIELD_TYPES, takenPaths, useText, useTree, type FieldType, type OperationDocument, type Plan } from "./bench";
+import { CompareWith } from "./CompareWith";
 import { DescribedBy } from "./DescribedBy";
 import { fromRow, generalPath, isXPath, wholePath } from "./paths";
 
 type OutlineLine = Schemas["OutlineLine"];
-const VIEWS = ["tree", "schema", "text", "headers"] as const;
+const VIEWS = ["tree", "schema", "text", "headers", "compare"] as const;
 
 export interface ResponseProps {
   project: string;
@@ -122,6 +123,8 @@ export function ResponsePane(props: ResponseProps) {
         </dl>
       ) : !trial.body ? (
         <p className="text-sm opacity-80">The response has no body.</p>
+      ) : view === "compare" ? (
+        <CompareWith project={props.project} body={trial.body} />
       ) : view === "text" ? (
         <BodyText project={props.project} body={trial.body} />
       ) : trial.unreadable ? (

@@ -50,7 +50,7 @@ def read_elements(
         raise DocumentError(
             f"{name} is empty, not XML", where=name, hint="look at the status: 204 and 304 have no body"
         )
-    content, encoding = _decoded(body, charset, name)
+    content, encoding = decoded(body, charset, name)
     builder = _Builder(limits, dict(namespaces or {}), name)
     parser = expat.ParserCreate(encoding, " ")
     parser.buffer_text = True
@@ -64,12 +64,7 @@ def read_elements(
     try:
         parser.Parse(content, True)
     except expat.ExpatError as error:
-        words = expat.ErrorString(error.code)
-        raise DocumentError(
-            f"not XML: {words}",
-            where=f"{name}, line {error.lineno}, column {error.offset + 1}",
-            hint=_hint(body, words),
-        ) from error
+        raise syntax_error(error, body, name) from error
     except (LookupError, ValueError) as error:
         raise DocumentError(f"not XML: {error}", where=name, hint="correct its encoding declaration") from error
     return Elements(builder.root, {prefix: uri for uri, prefix in builder.prefixes.items() if prefix in builder.used})
@@ -107,7 +102,7 @@ def text_of(value: Any) -> Any:
     return "".join(pieces)
 
 
-def _decoded(body: bytes, charset: str, name: str) -> tuple[bytes, str | None]:
+def decoded(body: bytes, charset: str, name: str) -> tuple[bytes, str | None]:
     """(the content, the encoding to tell the parser; None: it finds out by itself). A byte order mark goes before the media type."""
     if body[:3] == b"\xef\xbb\xbf" or body[:2] in (b"\xff\xfe", b"\xfe\xff"):
         return body, None
@@ -120,6 +115,28 @@ def _decoded(body: bytes, charset: str, name: str) -> tuple[bytes, str | None]:
         raise DocumentError(
             f"{name} cannot be read as {wanted}: {error}", where=name, hint="correct the charset of its media type"
         ) from error
+
+
+def syntax_error(error: expat.ExpatError, body: bytes, name: str) -> DocumentError:
+    words = expat.ErrorString(error.code)
+    where = f"{name}, line {error.lineno}, column {error.offset + 1}"
+    return DocumentError(f"not XML: {words}", where=where, hint=_hint(body, words))
+
+
+def document_type(name: str, line: int) -> DocumentError:
+    return DocumentError(
+        "it has a document type, which is not read",
+        where=f"{name}, line {line}",
+        hint="ask the service for the same without <!DOCTYPE ...>: it could define entities",
+    )
+
+
+def too_deep(name: str, line: int, limits: Limits) -> DocumentError:
+    return DocumentError(
+        f"{name} is nested more than {limits.depth or 1_000:,} levels deep",
+        where=f"{name}, line {line}",
+        hint="ask the service for a flatter form",
+    )
 
 
 def _hint(body: bytes, words: str) -> str:
@@ -156,20 +173,12 @@ class _Builder:
             self.taken.add(free)
 
     def refuse(self, *_: Any) -> NoReturn:
-        raise DocumentError(
-            "it has a document type, which is not read",
-            where=f"{self.name}, line {self.parser.CurrentLineNumber}",
-            hint="ask the service for the same without <!DOCTYPE ...>: it could define entities",
-        )
+        raise document_type(self.name, self.parser.CurrentLineNumber)
 
     def start(self, tag: str, attributes: dict[str, str]) -> None:
         members = {f"@{self.step(name)}": value for name, value in attributes.items()} if attributes else None
         if len(self.open) > (self.limits.depth or 1_000):
-            raise DocumentError(
-                f"{self.name} is nested more than {self.limits.depth or 1_000:,} levels deep",
-                where=f"{self.name}, line {self.parser.CurrentLineNumber}",
-                hint="ask the service for a flatter form",
-            )
+            raise too_deep(self.name, self.parser.CurrentLineNumber, self.limits)
         self.open.append([self.names.get(tag) or self.step(tag), members, None])
 
     def text(self, data: str) -> None:

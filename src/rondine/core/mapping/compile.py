@@ -6,7 +6,7 @@ problem and every place. Both give equal records; a property test holds them tog
 source through a slot: the generated text contains generated identifiers only.
 """
 
-from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
@@ -16,6 +16,7 @@ from msgspec import UNSET
 from rondine.core.documents.elements import TEXT, text_of
 from rondine.core.documents.json import kind_of, node_at
 from rondine.core.documents.reading import ReadDocument
+from rondine.core.documents.wanted import Wanted, wanted_of
 from rondine.core.errors import DocumentError, DraftError, MappingError, did_you_mean
 from rondine.core.mapping.conversions import chain
 from rondine.core.mapping.document import (
@@ -283,6 +284,33 @@ def compile_mapping(
             "the mapping cannot run yet", where=problems[0].where, hint=problems[0].message, problems=problems
         )
     return [CompiledOutput(output, record_types[output.record_type], mapping.format) for output in mapping.outputs]
+
+
+def wanted_by(mapping: MappingDocument, outputs: Sequence[CompiledOutput]) -> Wanted | None:
+    """What an XML mapping wants of a response, None if it needs all of it: for conditions, predicates, whole elements, keys."""
+    paths: list[tuple[str, ...]] = []
+    levels: list[tuple[str, ...]] = []
+    for output in outputs:
+        if output.conditions:
+            return None
+        at: dict[str, tuple[str, ...]] = {ROOT: ()}
+        here: tuple[str, ...] = ()
+        for name, path in output.levels:
+            names = path.names() if isinstance(path, XPath) else None
+            if not names:
+                return None
+            here = here + names
+            at[name] = here
+            levels.append(here)
+        at[""] = here
+        for rule in output.rules:
+            if rule.path is None and rule.source.is_plain:
+                continue
+            names = rule.path.names() if isinstance(rule.path, XPath) else None
+            if not names or not rule.source.is_text:
+                return None
+            paths.append(at[rule.source.level] + names)
+    return wanted_of(paths, levels, mapping.namespaces)
 
 
 def check_format(mapping: MappingDocument, read: ReadDocument) -> None:

@@ -85,6 +85,7 @@ urlpatterns = [
     path(f"{PROJECT}/bodies/<uuid:body_id>/text", services.TextView.as_view()),
     path(f"{PROJECT}/bodies/<uuid:body_id>/content", services.ContentView.as_view()),
     path(f"{PROJECT}/outlines", records.OutlineView.as_view()),
+    path(f"{PROJECT}/comparisons", records.ComparisonView.as_view()),
     path(f"{PROJECT}/proposals", records.ProposalView.as_view()),
     path(f"{PROJECT}/mapping-forms", records.MappingFormsView.as_view()),
     path(f"{PROJECT}/previews", records.PreviewView.as_view()),

@@ -1,6 +1,7 @@
 """From a response to records, before anything is kept: proposals and previews; and the sets that keep them."""
 
 from collections.abc import Mapping
+from dataclasses import asdict
 from typing import Any
 
 from rondine.core.errors import InputError
@@ -9,6 +10,7 @@ from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.mapping.propose import propose
 from rondine.core.paths import pointer_text
 from rondine.core.schema import Correction, document_outline, infer, to_json_schema
+from rondine.core.schema.compare_values import MOST_TOLD, compare_documents
 from rondine.core.settings import dump, load
 from rondine.server.access.models import Project
 from rondine.server.records.browsing import shown_data
@@ -37,6 +39,14 @@ def outline_of(project: Project, bodies: list[str], corrections: list[Any]) -> d
         "row_choices": shown_row_choices(documents[0]),
         "namespaces": namespaces,
     }
+
+
+def comparison_of(project: Project, one: str, other: str) -> dict[str, Any]:
+    """What is otherwise in the second of two stored bodies, by place."""
+    before = document_of(body_of(project, one))
+    after = document_of(body_of(project, other), before.namespaces)
+    found = compare_documents(before, after)
+    return {"differences": [asdict(each) for each in found], "is_all": len(found) < MOST_TOLD}
 
 
 def proposal(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:

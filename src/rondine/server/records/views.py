@@ -20,7 +20,7 @@ from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.views import ProjectView, Strict, checked_limit
 from rondine.server.items.actions import find_item
 from rondine.server.items.views import item_views
-from rondine.server.records.actions import outline_of, places_of, preview, proposal, record_set
+from rondine.server.records.actions import comparison_of, outline_of, places_of, preview, proposal, record_set
 from rondine.server.records.browsing import browse, find_record, shown_data
 from rondine.server.records.kinds import FEEDS, MAPPINGS, RECORD_TYPES
 from rondine.server.records.models import Feed, Record
@@ -101,6 +101,34 @@ class OutlineView(ProjectView):
     def post(self, request: Request, project: str) -> Response:
         given = self.given(OutlineAsked, request)
         return Response(outline_of(self.project, [str(one) for one in given["bodies"]], given.get("corrections") or []))
+
+
+class ComparisonAsked(Strict):
+    before = serializers.UUIDField(help_text="a stored body: of a trial, call or sample")
+    after = serializers.UUIDField()
+
+
+class ValueDifferenceLine(serializers.Serializer[Any]):
+    path = serializers.CharField()
+    kind = serializers.ChoiceField(["added", "removed", "changed", "retyped"])
+    before = serializers.CharField(allow_blank=True)
+    after = serializers.CharField(allow_blank=True)
+
+
+class ComparisonOfBodies(serializers.Serializer[Any]):
+    differences = ValueDifferenceLine(many=True)
+    is_all = serializers.BooleanField()
+
+
+class ComparisonView(ProjectView):
+    """Two stored bodies compared by structure and value; formatting counts for nothing."""
+
+    permissions = {"POST": "view"}
+
+    @extend_schema(operation_id="compareBodies", request=ComparisonAsked, responses=ComparisonOfBodies)
+    def post(self, request: Request, project: str) -> Response:
+        given = self.given(ComparisonAsked, request)
+        return Response(comparison_of(self.project, str(given["before"]), str(given["after"])))
 
 
 class ProposalAsked(OutlineAsked):

@@ -15,17 +15,18 @@ from django.db import OperationalError, models, transaction
 from django.utils import timezone
 
 from rondine.core.connection import FeedDocument
-from rondine.core.documents import Limits, ReadDocument, json_text, read_document
+from rondine.core.documents import Limits, ReadDocument, format_of, json_text, read_document
 from rondine.core.documents.elements import text_of
+from rondine.core.documents.wanted import Wanted, read_wanted
 from rondine.core.errors import PaginationError, RondineError, RunEnded, ServiceError
 from rondine.core.http import Exchange, Request, Response, Send, http_text, once, shown_headers
-from rondine.core.mapping.compile import CompiledOutput, Mapped, check_format, compile_mapping, given_values
+from rondine.core.mapping.compile import CompiledOutput, Mapped, check_format, compile_mapping, given_values, wanted_by
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.mapping.sealing import SealedRow, seal
 from rondine.core.pagination import Ending, PageNumber
 from rondine.core.paths import parse_pointer, parse_xpath, resolve
 from rondine.core.protocols.inputs import checked_inputs
-from rondine.core.protocols.operation import OperationDocument
+from rondine.core.protocols.operation import OperationDocument, OutcomeRules
 from rondine.core.protocols.outcome import judged
 from rondine.core.protocols.rest import build_request, with_connection
 from rondine.core.settings import load
@@ -69,6 +70,7 @@ class ReadyFeed:
     first: Request
     calls: int
     mapping: MappingDocument
+    wanted: Wanted | None
     outputs: list[CompiledOutput]
     sets: dict[str, tuple[int, int]]  # record type -> (set id, version of the record type)
     record_types: dict[str, RecordTypeDocument]
@@ -284,6 +286,8 @@ class FeedRun:
                 where=where,
                 hint=meaning.hint,
             )
+        if self._read_wanted(page, arrival, ask):
+            return {}
         mapping = self.ready.mapping
         read = read_document(
             arrival.body,
@@ -299,12 +303,35 @@ class FeedRun:
         if not meaning.is_good:
             raise ServiceError(f"{meaning.words} - {meaning.message}", where=where, hint=meaning.hint)
         check_format(mapping, read)
+        self._map(page, value, arrival)
+        return {name: found for name, place in ask.wanted.items() if (found := value_at(read, place)) is not None}
+
+    def _map(self, page: Page, value: Any, arrival: Arrival) -> None:
         for compiled in self.ready.outputs:
             mapped = compiled.run(value, given_values(self.ready.inputs, self.ready.standing, arrival.headers))
             rows, rejects = seal(compiled, mapped)
             page.mapped.append((compiled, mapped, rows, rejects))
             page.rows += mapped.rows if compiled is self.ready.outputs[0] else 0
-        return {name: found for name, place in ask.wanted.items() if (found := value_at(read, place)) is not None}
+
+    def _read_wanted(self, page: Page, arrival: Arrival, ask: Send) -> bool:
+        """Reads of XML only what the mapping wants, where that is enough: every row fits, and nothing else of the response is asked about."""
+        wanted = self.ready.wanted
+        if wanted is None or ask.wanted or self.ready.operation.outcomes != OutcomeRules() or b"Fault" in arrival.body:
+            return False
+        if format_of(arrival.body, arrival.media_type) != "xml":
+            return False
+        value = read_wanted(arrival.body, wanted, charset=arrival.charset, limits=UNWALKED)
+        if value is None:
+            return False
+        try:
+            self._map(page, value, arrival)
+        except RondineError:  # the whole reading says better what is there instead
+            page.mapped, page.rows = [], 0
+            return False
+        if all(mapped.rows and not rejects for _, mapped, _, rejects in page.mapped):
+            return True
+        page.mapped, page.rows = [], 0
+        return False
 
     # --- keep
 
@@ -489,6 +516,7 @@ def load_feed(run: Run) -> ReadyFeed:
         first,
         calls,
         mapping,
+        wanted_by(mapping, outputs) if mapping.format == "xml" else None,
         outputs,
         sets,
         record_types,

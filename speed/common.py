@@ -1,10 +1,12 @@
 """What the benchmarks share: a PostgreSQL of their own, a whole Rondine, and how ratios are told."""
 
+import gc
 import os
 import statistics
 import sys
 import tempfile
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -75,6 +77,19 @@ def whole_rondine() -> Iterator[object]:
         finally:
             rondine.stop()
             cluster.stop()
+
+
+def alternately(ways: dict[str, Callable[[], object]], rounds: int, rows: int) -> dict[str, float]:
+    """The median seconds of each way, all of them run in turn, round after round; printed as they are told."""
+    times: dict[str, list[float]] = {way: [] for way in ways}
+    gc.collect()
+    gc.freeze()
+    for _ in range(rounds):
+        for way, action in ways.items():
+            began = time.perf_counter()
+            action()
+            times[way].append(time.perf_counter() - began)
+    return {way: told(way, seconds, rows) for way, seconds in times.items()}
 
 
 def told(name: str, seconds: list[float], rows: int) -> float:

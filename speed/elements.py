@@ -1,16 +1,14 @@
 """XML to mapped records: one response, against lxml's iterparse with findtext, hand-written."""
 
 import argparse
-import gc
 import io
-import time
 import tracemalloc
 from collections.abc import Callable
 from datetime import datetime
 from decimal import Decimal
 from typing import Any
 
-from common import told
+from common import alternately
 from lxml import etree
 from surveys import survey
 
@@ -61,16 +59,8 @@ def main() -> None:
         ),
     }
     assert [data for _, data in ways["rondine"]().records] == by_hand(body)
-    times: dict[str, list[float]] = {way: [] for way in ways}
-    gc.collect()
-    gc.freeze()
-    for _ in range(args.rounds):
-        for way, action in ways.items():
-            began = time.perf_counter()
-            action()
-            times[way].append(time.perf_counter() - began)
     print(f"{args.rows:,} rows, {len(body):,} bytes")
-    medians = {way: told(way, seconds, args.rows) for way, seconds in times.items()}
+    medians = alternately(ways, args.rounds, args.rows)
     for way in list(ways)[1:]:
         print(f"  {way}: {medians['lxml iterparse, findtext'] / medians[way]:.2f} x as fast as the hand-written script")
     for way, action in ways.items() if args.memory else ():

@@ -1,12 +1,10 @@
 """Mapping alone: decoded rows to records, against hand-written Python that makes the same values."""
 
 import argparse
-import gc
-import time
 from collections.abc import Callable
 from typing import Any
 
-from common import MAPPING, RECORD_TYPE, told
+from common import MAPPING, RECORD_TYPE, alternately
 
 
 def main() -> None:
@@ -35,16 +33,8 @@ def main() -> None:
         "rondine": lambda: compiled.run(document),
         "rondine, with keys and hashes": lambda: seal(compiled, compiled.run(document)),
     }
-    times: dict[str, list[float]] = {way: [] for way in ways}
-    gc.collect()
-    gc.freeze()
-    for _ in range(args.rounds):
-        for way, action in ways.items():
-            began = time.perf_counter()
-            action()
-            times[way].append(time.perf_counter() - began)
     print(f"{args.rows:,} rows, {len(mapped.records):,} records, {len(mapped.rejects):,} rejects")
-    medians = {way: told(way, seconds, args.rows) for way, seconds in times.items()}
+    medians = alternately(ways, args.rounds, args.rows)
     for way in list(ways)[1:]:
         print(f"  {way} takes {medians[way] / medians['hand-written']:.2f} x the time of hand-written Python")
 

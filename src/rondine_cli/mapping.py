@@ -107,5 +107,12 @@ def run_preview(session: Session, args: Namespace, out: Output) -> None:
         good = [row for row in output["shown"] if row["data"] is not None]
         columns = list(good[0]["data"]) if good else []
         out.rows((row["data"] for row in good[:20]), columns, empty="no records")
+        covered = output["coverage"]
+        for one in covered["losses"]:
+            out.say(f"mind {one['field']}: {one['words']}")
+        if covered["open"]:
+            out.say(f"nothing fills {', '.join(covered['open'])}")
+        if covered["unused"]:
+            out.say(f"not taken: {', '.join(covered['unused'][:20])}")
         for row in [row for row in output["shown"] if row["data"] is None][:10]:
             out.bad(f"{row['path']}: " + "; ".join(f"{one['field']} {one['reason']}" for one in row["problems"]))

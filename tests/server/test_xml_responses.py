@@ -274,3 +274,16 @@ def test_fields_come_from_the_header_and_the_standing_values_of_the_call(rondine
     assert records[0] == {"number": "OLM-1", "girth": "2.5", "version": '"v7"', "year": 2026}
     trace = office.record("test", "fact", "OLM-2")["trace"]["row"]
     assert trace["data"]["version"] == '"v7"' and trace["data"]["year"] == 2026
+
+
+def test_a_preview_tells_what_is_left_aside_and_what_may_get_lost(rondine, laboratory):
+    office, found = rondine.office(), tried(rondine, laboratory)
+    made = office.propose(found["body"], rows=[ROWS], name="lab-covered", take=["@number", "lab:humus"])
+    made["record_type"]["fields"][1]["type"] = "integer"
+    made["mapping"]["outputs"][0]["fields"][1].pop("convert")
+    made["record_type"]["fields"].append({"name": "surveyor", "type": "text"})
+    shown = office.preview(found["body"], made["mapping"], {"lab-covered": made["record_type"]})["outputs"][0][
+        "coverage"
+    ]
+    assert shown["open"] == ["surveyor"] and "lab:taken" in shown["unused"]
+    assert shown["losses"][0]["field"] == "humus" and "has fractions" in shown["losses"][0]["words"]

@@ -1981,6 +1981,14 @@ export interface components {
             rows: number;
             unchanged: number;
         };
+        CoverageShown: {
+            /** @description what may get lost, or keep values from fitting */
+            losses: components["schemas"]["LossLine"][];
+            /** @description fields that no rule fills */
+            open: string[];
+            /** @description values of the row that no rule takes */
+            unused: string[];
+        };
         Credential: {
             /** Format: date-time */
             changed_at: string;
@@ -2617,6 +2625,10 @@ export interface components {
             type?: string;
             /** @default  */
             value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
+        };
+        LossLine: {
+            field: string;
+            words: string;
         };
         MappedRow: {
             data: {
@@ -3607,6 +3619,7 @@ export interface components {
             };
         };
         PreviewOutput: {
+            coverage: components["schemas"]["CoverageShown"];
             /** @description rows that a condition of the mapping leaves out */
             filtered: number;
             record_type: string;

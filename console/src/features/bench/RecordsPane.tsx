@@ -86,6 +86,7 @@ export function RecordsPane(props: Props) {
           <ProblemAlert error={props.previewError} />
           {output && !props.previewError && <RecordTable output={output} plan={plan} lit={props.lit} onPoint={props.onPoint} onFocus={props.onFocus} />}
           <Rules {...props} plan={plan} firstRow={output?.shown[0]} />
+          {output && !props.previewError && <Covered coverage={output.coverage} />}
           {plan.notes.map((one) => <p key={one} className="mt-2 border-l-4 border-accent/60 pl-2 text-xs">{one}</p>)}
           {props.mayBuild && <Keep {...props} plan={plan} />}
         </>
@@ -204,6 +205,22 @@ function Rules({ plan, onPlan, lit, lines, firstRow, onPoint, mayBuild, project 
       </ul>
       {rulesOf(plan).length === 0 && <p className="text-sm opacity-80">Click values in the response to take them.</p>}
     </section>
+  );
+}
+
+/** What the mapping leaves aside, and what it may lose, before anything runs. */
+function Covered({ coverage }: { coverage: Schemas["CoverageShown"] }) {
+  return (
+    <div className="mt-2 text-xs">
+      {coverage.losses.map((one) => <p key={one.field} className="mb-1 border-l-4 border-warning bg-warning/10 py-0.5 pl-2"><span className="font-mono font-medium">{one.field}</span>: {one.words}</p>)}
+      {coverage.open.length > 0 && <p className="mb-1 border-l-4 border-warning pl-2">Nothing fills <span className="font-mono">{coverage.open.join(", ")}</span>.</p>}
+      {coverage.unused.length > 0 && (
+        <details className="pl-2 opacity-80">
+          <summary className="cursor-pointer">{coverage.unused.length === 1 ? "One value of the row is" : `${coverage.unused.length} values of the row are`} not taken</summary>
+          <p className="font-mono">{coverage.unused.map(stepsText).join(", ")}</p>
+        </details>
+      )}
+    </div>
   );
 }
 

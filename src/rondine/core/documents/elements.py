@@ -61,12 +61,7 @@ def read_elements(
     parser.StartNamespaceDeclHandler = builder.declare
     parser.StartDoctypeDeclHandler = builder.refuse
     builder.parser = parser
-    try:
-        parser.Parse(content, True)
-    except expat.ExpatError as error:
-        raise syntax_error(error, body, name) from error
-    except (LookupError, ValueError) as error:
-        raise DocumentError(f"not XML: {error}", where=name, hint="correct its encoding declaration") from error
+    parsed(parser, content, body, name)
     return Elements(builder.root, {prefix: uri for uri, prefix in builder.prefixes.items() if prefix in builder.used})
 
 
@@ -117,10 +112,16 @@ def decoded(body: bytes, charset: str, name: str) -> tuple[bytes, str | None]:
         ) from error
 
 
-def syntax_error(error: expat.ExpatError, body: bytes, name: str) -> DocumentError:
-    words = expat.ErrorString(error.code)
-    where = f"{name}, line {error.lineno}, column {error.offset + 1}"
-    return DocumentError(f"not XML: {words}", where=where, hint=_hint(body, words))
+def parsed(parser: expat.XMLParserType, content: bytes, body: bytes, name: str) -> None:
+    """Runs a parser over a document. content: what is parsed of the body. Raises DocumentError with line and column."""
+    try:
+        parser.Parse(content, True)
+    except expat.ExpatError as error:
+        words = expat.ErrorString(error.code)
+        where = f"{name}, line {error.lineno}, column {error.offset + 1}"
+        raise DocumentError(f"not XML: {words}", where=where, hint=_hint(body, words)) from error
+    except (LookupError, ValueError) as error:
+        raise DocumentError(f"not XML: {error}", where=name, hint="correct its encoding declaration") from error
 
 
 def document_type(name: str, line: int) -> DocumentError:

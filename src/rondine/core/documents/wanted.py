@@ -8,9 +8,8 @@ from collections.abc import Iterable, Mapping
 from typing import Any
 from xml.parsers import expat
 
-from rondine.core.documents.elements import TEXT, XSI, decoded, document_type, syntax_error, too_deep
+from rondine.core.documents.elements import TEXT, XSI, decoded, document_type, parsed, too_deep
 from rondine.core.documents.json import USUAL, Limits, check_size
-from rondine.core.errors import DocumentError
 
 _NIL = f"{XSI} nil"
 
@@ -146,10 +145,5 @@ def read_wanted(
     parser.EndElementHandler = end
     parser.CharacterDataHandler = texts.append
     parser.StartDoctypeDeclHandler = refuse
-    try:
-        parser.Parse(content, True)
-    except expat.ExpatError as error:
-        raise syntax_error(error, body, name) from error
-    except (LookupError, ValueError) as error:
-        raise DocumentError(f"not XML: {error}", where=name, hint="correct its encoding declaration") from error
+    parsed(parser, content, body, name)
     return None if is_complex else root

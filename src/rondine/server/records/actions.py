@@ -6,6 +6,7 @@ from typing import Any
 
 from rondine.core.errors import InputError
 from rondine.core.mapping.compile import CompiledOutput, RowTrace, compile_mapping, given_values
+from rondine.core.mapping.coverage import Coverage, coverage
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.mapping.propose import propose
 from rondine.core.paths import pointer_text
@@ -79,7 +80,8 @@ def preview(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
     for name, document in (given.get("record_types") or {}).items():
         record_types[name] = load(RecordTypeDocument, document, where=f"/record_types/{name}")
     outputs = []
-    for compiled in compile_mapping(mapping, record_types, is_kept=False):
+    read = document_of(body, mapping.namespaces)
+    for output, compiled in zip(mapping.outputs, compile_mapping(mapping, record_types, is_kept=False), strict=True):
         mapped = compiled.run(value, values)
         rows = []
         for number, trace in enumerate(compiled.explain(value, values)):
@@ -95,9 +97,18 @@ def preview(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
                 "rejected": len(mapped.rejects),
                 "filtered": mapped.filtered,
                 "shown": rows,
+                "coverage": shown_coverage(coverage(mapping, output, record_types[compiled.record_type], [read])),
             }
         )
     return {"outputs": outputs}
+
+
+def shown_coverage(found: Coverage) -> dict[str, Any]:
+    return {
+        "unused": list(found.unused),
+        "open": list(found.open),
+        "losses": [{"field": field, "words": words} for field, words in found.losses],
+    }
 
 
 def given_of(body: Body, inputs: Mapping[str, Any]) -> dict[Any, Any]:

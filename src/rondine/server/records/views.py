@@ -199,6 +199,17 @@ class MappedRow(serializers.Serializer[Any]):
 MappedRow._declared_fields["fields"] = FieldPlace(many=True)
 
 
+class LossLine(serializers.Serializer[Any]):
+    field = serializers.CharField()
+    words = serializers.CharField()
+
+
+class CoverageShown(serializers.Serializer[Any]):
+    unused = serializers.ListField(child=serializers.CharField(), help_text="values of the row that no rule takes")
+    open = serializers.ListField(child=serializers.CharField(), help_text="fields that no rule fills")
+    losses = LossLine(many=True, help_text="what may get lost, or keep values from fitting")
+
+
 class PreviewOutput(serializers.Serializer[Any]):
     record_type = serializers.CharField()
     rows = serializers.IntegerField()
@@ -206,6 +217,7 @@ class PreviewOutput(serializers.Serializer[Any]):
     rejected = serializers.IntegerField()
     filtered = serializers.IntegerField(help_text="rows that a condition of the mapping leaves out")
     shown = MappedRow(many=True)
+    coverage = CoverageShown()
 
 
 class PreviewShown(serializers.Serializer[Any]):

@@ -1,0 +1,84 @@
+"""What a mapping leaves aside and what it may lose, told from samples before anything runs."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from rondine.core.documents.reading import ReadDocument
+from rondine.core.mapping.compile import find_rows
+from rondine.core.mapping.document import MappingDocument, Output, RecordTypeDocument, Source, parsed_source
+from rondine.core.schema.infer import infer
+from rondine.core.schema.outline import OutlineRow, outline
+
+#: (type seen in samples, type of the field) -> what may get lost, or keep values from fitting.
+_LOSSES: Mapping[tuple[str, str], str] = {
+    ("decimal", "integer"): "has fractions: such values are rejected, unless they are rounded on the way",
+    ("datetime", "date"): "has times of day, and the field takes dates alone",
+    ("json", "text"): "has lists or objects, and the field takes a text",
+    ("text", "integer"): "has texts that are no whole numbers",
+    ("text", "decimal"): "has texts that are no numbers",
+    ("text", "boolean"): "has texts that are neither true nor false",
+    ("text", "date"): "has texts that are no dates as year-month-day",
+    ("text", "datetime"): "has texts that are no dates and times with an offset",
+    ("date", "datetime"): "has dates without a time of day",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Coverage:
+    """unused: paths of values that no rule takes.  open: fields that no rule fills.  losses: (field, what may get lost)."""
+
+    unused: tuple[str, ...]
+    open: tuple[str, ...]
+    losses: tuple[tuple[str, str], ...]
+
+
+def coverage(
+    mapping: MappingDocument, output: Output, record_type: RecordTypeDocument, documents: Sequence[ReadDocument]
+) -> Coverage:
+    """Of one output, over the rows of these samples. Raises MappingError if the rows cannot be found."""
+    values: list[Any] = [one.value for one in documents]
+    for depth, level in enumerate(output.rows):
+        path = level.path(mapping.format)
+        values = [node.value for value in values for node in find_rows(path, value, must_exist=depth == 0)]
+    is_xml = mapping.format == "xml"
+    lines = {line.path: line for line in outline(infer(values, is_xml=is_xml), is_xml=is_xml) if line.type}
+    sources = {rule.name: list(_paths(rule.source, mapping)) for rule in output.fields}
+    taken = {path for paths in sources.values() for path in paths}
+    unused: list[str] = []
+    for path, line in lines.items():
+        if line.seen > line.nulls and not _is_covered(path, taken) and not _is_covered(path, set(unused)):
+            unused.append(path)
+    filled = {rule.name for rule in output.fields}
+    losses = []
+    for rule in output.fields:
+        known = record_type.field(rule.name)
+        found = [lines[path] for path in sources[rule.name] if path in lines]
+        if known is None or rule.convert or len(found) != 1:
+            continue
+        if words := _loss(found[0], rule.type or known.type):
+            losses.append((rule.name, words))
+    return Coverage(
+        tuple(unused), tuple(one.name for one in record_type.fields if one.name not in filled), tuple(losses)
+    )
+
+
+def _paths(source: str | Source, mapping: MappingDocument) -> list[str]:
+    """The paths from the row that a source takes, as outlines write them."""
+    one = parsed_source(source, mapping.format)
+    inner = [path for each in [*(one.first_of or []), *(one.several or [])] for path in _paths(each, mapping)]
+    path = one.path()
+    return inner if path is None or one.level else [*inner, path.text]
+
+
+def _is_covered(path: str, taken: set[str]) -> bool:
+    """Whether a value, or something around it, is taken."""
+    return any(path == one or path.startswith((f"{one}.", f"{one}[", f"{one}/")) for one in taken)
+
+
+def _loss(line: OutlineRow, kind: str) -> str:
+    words = _LOSSES.get((line.type, kind), "")
+    if (line.type, kind) == ("decimal", "integer") and not line.fractional:
+        return ""
+    example = f", such as {line.examples[0]}" if line.examples and words else ""
+    return f"{line.path} {words}{example}" if words else ""

@@ -17,7 +17,7 @@ export function Outcomes({ document, onDocument }: { document: OperationDocument
   const set = (change: Partial<Rules>) => onDocument({ ...document, outcomes: { ...rules, ...change } });
   const put = (at: number, rule: FailureRule) => set({ failures: failures.map((one, number) => (number === at ? rule : one)) });
   return (
-    <details className="mb-3 text-xs" open={failures.length > 0 || (nothing.statuses?.length ?? 0) > 0 || Boolean(nothing.empty)}>
+    <details className="mt-4 mb-3 text-xs" open={failures.length > 0 || (nothing.statuses?.length ?? 0) > 0 || Boolean(nothing.empty)}>
       <summary className="cursor-pointer text-sm font-medium">What a response means</summary>
       <label className="mt-1 flex flex-wrap items-center gap-1">
         nothing was found: status

@@ -39,8 +39,8 @@ def coverage(
     """Of one output, over the rows of these samples. Raises MappingError if the rows cannot be found."""
     values: list[Any] = [one.value for one in documents]
     for depth, level in enumerate(output.rows):
-        path = level.path(mapping.format)
-        values = [node.value for value in values for node in find_rows(path, value, must_exist=depth == 0)]
+        rows = level.path(mapping.format)
+        values = [node.value for value in values for node in find_rows(rows, value, must_exist=depth == 0)]
     is_xml = mapping.format == "xml"
     lines = {line.path: line for line in outline(infer(values, is_xml=is_xml), is_xml=is_xml) if line.type}
     sources = {rule.name: list(_paths(rule.source, mapping)) for rule in output.fields}

@@ -19,7 +19,8 @@ from rondine.core.errors import DocumentError
 
 TEXT = "text()"
 XSI = "http://www.w3.org/2001/XMLSchema-instance"
-_KNOWN = {"http://www.w3.org/XML/1998/namespace": "xml", XSI: "xsi"}
+#: Namespaces that have their prefix without being declared for it.
+KNOWN = {"http://www.w3.org/XML/1998/namespace": "xml", XSI: "xsi"}
 #: What expat decodes by itself; every other charset is decoded before.
 _OWN_CHARSETS = frozenset({"", "utf-8", "utf8", "utf-16", "iso-8859-1", "us-ascii", "ascii"})
 _DECLARED = re.compile(rb"""\A<\?xml[^>]*?\bencoding\s*=\s*["']([A-Za-z][A-Za-z0-9._-]*)["']""")
@@ -45,22 +46,12 @@ def read_elements(
 
     Raises DocumentError with line and column. A document type is refused, as it could define entities.
     """
-    check_size(body, limits, name)
-    if not body.strip():
-        raise DocumentError(
-            f"{name} is empty, not XML", where=name, hint="look at the status: 204 and 304 have no body"
-        )
-    content, encoding = decoded(body, charset, name)
-    builder = _Builder(limits, dict(namespaces or {}), name)
-    parser = expat.ParserCreate(encoding, " ")
-    parser.buffer_text = True
-    parser.buffer_size = 65_536
+    parser, content = parser_for(body, charset=charset, limits=limits, name=name)
+    builder = _Builder(parser, limits, dict(namespaces or {}), name)
     parser.StartElementHandler = builder.start
     parser.EndElementHandler = builder.end
     parser.CharacterDataHandler = builder.text
     parser.StartNamespaceDeclHandler = builder.declare
-    parser.StartDoctypeDeclHandler = builder.refuse
-    builder.parser = parser
     parsed(parser, content, body, name)
     return Elements(builder.root, {prefix: uri for uri, prefix in builder.prefixes.items() if prefix in builder.used})
 
@@ -97,7 +88,32 @@ def text_of(value: Any) -> Any:
     return "".join(pieces)
 
 
-def decoded(body: bytes, charset: str, name: str) -> tuple[bytes, str | None]:
+def parser_for(body: bytes, *, charset: str, limits: Limits, name: str) -> tuple[expat.XMLParserType, bytes]:
+    """(a parser that calls elements "namespace name" and refuses document types, what `parsed` is to give it). Raises DocumentError if the body is
+    too large, empty, or in an encoding that is not known.
+    """
+    check_size(body, limits, name)
+    if not body.strip():
+        raise DocumentError(
+            f"{name} is empty, not XML", where=name, hint="look at the status: 204 and 304 have no body"
+        )
+    content, encoding = _decoded(body, charset, name)
+    parser = expat.ParserCreate(encoding, " ")
+    parser.buffer_text = True
+    parser.buffer_size = 65_536
+
+    def refuse(*_: Any) -> NoReturn:
+        raise DocumentError(
+            "it has a document type, which is not read",
+            where=f"{name}, line {parser.CurrentLineNumber}",
+            hint="ask the service for the same without <!DOCTYPE ...>: it could define entities",
+        )
+
+    parser.StartDoctypeDeclHandler = refuse
+    return parser, content
+
+
+def _decoded(body: bytes, charset: str, name: str) -> tuple[bytes, str | None]:
     """(the content, the encoding to tell the parser; None: it finds out by itself). A byte order mark goes before the media type."""
     if body[:3] == b"\xef\xbb\xbf" or body[:2] in (b"\xff\xfe", b"\xfe\xff"):
         return body, None
@@ -124,14 +140,6 @@ def parsed(parser: expat.XMLParserType, content: bytes, body: bytes, name: str) 
         raise DocumentError(f"not XML: {error}", where=name, hint="correct its encoding declaration") from error
 
 
-def document_type(name: str, line: int) -> DocumentError:
-    return DocumentError(
-        "it has a document type, which is not read",
-        where=f"{name}, line {line}",
-        hint="ask the service for the same without <!DOCTYPE ...>: it could define entities",
-    )
-
-
 def too_deep(name: str, line: int, limits: Limits) -> DocumentError:
     return DocumentError(
         f"{name} is nested more than {limits.depth or 1_000:,} levels deep",
@@ -153,14 +161,13 @@ def _hint(body: bytes, words: str) -> str:
 class _Builder:
     """Puts values together while the parser goes through a document; a stack of open elements, no recursion."""
 
-    def __init__(self, limits: Limits, namespaces: dict[str, str], name: str) -> None:
-        self.limits, self.name = limits, name
-        self.prefixes = dict(_KNOWN) | {uri: prefix for prefix, uri in namespaces.items()}
+    def __init__(self, parser: expat.XMLParserType, limits: Limits, namespaces: dict[str, str], name: str) -> None:
+        self.parser, self.limits, self.name = parser, limits, name
+        self.prefixes = dict(KNOWN) | {uri: prefix for prefix, uri in namespaces.items()}
         self.taken = set(self.prefixes.values())
         self.used: set[str] = set()
         self.names: dict[str, str] = {}
         self.root: dict[str, Any] = {}
-        self.parser: Any = None
         #: Of each open element: its name, its members (None until it has any), its text so far.
         self.open: list[list[Any]] = [["", self.root, None]]
 
@@ -172,9 +179,6 @@ class _Builder:
                 free, number = f"{wanted}{number}", number + 1
             self.prefixes[uri] = free
             self.taken.add(free)
-
-    def refuse(self, *_: Any) -> NoReturn:
-        raise document_type(self.name, self.parser.CurrentLineNumber)
 
     def start(self, tag: str, attributes: dict[str, str]) -> None:
         members = {f"@{self.step(name)}": value for name, value in attributes.items()} if attributes else None

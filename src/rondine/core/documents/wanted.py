@@ -6,10 +6,9 @@ mapping makes the same records of it; elements outside of them cost no more than
 
 from collections.abc import Iterable, Mapping
 from typing import Any
-from xml.parsers import expat
 
-from rondine.core.documents.elements import TEXT, XSI, decoded, document_type, parsed, too_deep
-from rondine.core.documents.json import USUAL, Limits, check_size
+from rondine.core.documents.elements import KNOWN, TEXT, XSI, parsed, parser_for, too_deep
+from rondine.core.documents.json import USUAL, Limits
 
 _NIL = f"{XSI} nil"
 
@@ -34,26 +33,26 @@ def wanted_of(
     on_the_way: paths of elements that must be there, whatever is in them.  None if an element is wanted with its text and with elements in it.
     """
     root = Wanted()
-    known = {"xml": "http://www.w3.org/XML/1998/namespace", "xsi": XSI, **namespaces}
-    for path in on_the_way:
+    known = {prefix: uri for uri, prefix in KNOWN.items()} | dict(namespaces)
+
+    def tag_of(step: str) -> str:
+        prefix, _, local = step.removeprefix("@").rpartition(":")
+        return f"{known[prefix]} {local}" if prefix else local
+
+    def element_at(path: tuple[str, ...]) -> Wanted:
         here = root
         for step in path:
-            prefix, _, local = step.rpartition(":")
-            here = here.children.setdefault(f"{known[prefix]} {local}" if prefix else local, Wanted(step))
+            here = here.children.setdefault(tag_of(step), Wanted(step))
+        return here
+
+    for path in on_the_way:
+        element_at(path)
     for path in paths:
-        here = root
-        for number, step in enumerate(path):
-            prefix, _, local = step.removeprefix("@").rpartition(":")
-            tag = f"{known[prefix]} {local}" if prefix else local
-            if step.startswith("@"):
-                here.attributes[tag] = step
-                break
-            if step == TEXT:
-                here.is_whole = True
-                break
-            here = here.children.setdefault(tag, Wanted(step))
-            if number == len(path) - 1:
-                here.is_whole = True
+        last = path[-1]
+        if last.startswith("@"):
+            element_at(path[:-1]).attributes[tag_of(last)] = last
+        else:
+            element_at(path[:-1] if last == TEXT else path).is_whole = True
     pending = [root]
     while pending:
         one = pending.pop()
@@ -70,11 +69,7 @@ def read_wanted(
 
     Raises DocumentError with line and column, as `read_elements` does.
     """
-    check_size(body, limits, name)
-    content, encoding = decoded(body, charset, name)
-    parser = expat.ParserCreate(encoding, " ")
-    parser.buffer_text = True
-    parser.buffer_size = 65_536
+    parser, content = parser_for(body, charset=charset, limits=limits, name=name)
     root: dict[str, Any] = {}
     #: Of each element that is open and holds others that are wanted: (it, its members).
     opened: list[tuple[Wanted, dict[str, Any]]] = []
@@ -138,12 +133,8 @@ def read_wanted(
         else:
             members[step] = [before, value]
 
-    def refuse(*_: Any) -> None:
-        raise document_type(name, parser.CurrentLineNumber)
-
     parser.StartElementHandler = start
     parser.EndElementHandler = end
     parser.CharacterDataHandler = texts.append
-    parser.StartDoctypeDeclHandler = refuse
     parsed(parser, content, body, name)
     return None if is_complex else root

@@ -10,6 +10,7 @@ import re
 from collections.abc import Callable, Sequence
 from datetime import UTC, datetime, timedelta
 from decimal import ROUND_HALF_EVEN, Context, Decimal, InvalidOperation
+from functools import lru_cache
 from typing import Annotated, Any, ClassVar, Literal
 
 from msgspec import UNSET, Meta
@@ -193,9 +194,9 @@ class YesNo(Step, tag="boolean", frozen=True):
         if isinstance(value, bool):
             return value
         text = to_text(value).strip().lower()
-        if text in {str(one).lower() for one in self.as_true}:
+        if text in _lowered(self.as_true):
             return True
-        if text in {str(one).lower() for one in self.as_false}:
+        if text in _lowered(self.as_false):
             return False
         raise ConversionError(f"is {short(text)}, neither {_listed(self.as_true)} nor {_listed(self.as_false)}")
 
@@ -429,6 +430,11 @@ def _checked_expression(text: str) -> None:
         raise InputError(
             f'"{text[:80]}" is no regular expression: {error}', where="expression", hint="RFC 9485"
         ) from error
+
+
+@lru_cache(maxsize=500)
+def _lowered(words: tuple[str, ...]) -> frozenset[str]:
+    return frozenset(word.lower() for word in words)
 
 
 def _listed(values: Sequence[Any]) -> str:

@@ -18,7 +18,7 @@ from rondine.server.records.browsing import shown_data
 from rondine.server.records.kinds import record_types_of
 from rondine.server.records.models import RecordSet, RecordType
 from rondine.server.runs.models import Call
-from rondine.server.services.actions import body_of, document_of, shown_row_choices, standing_values, value_for
+from rondine.server.services.actions import body_of, document_of, read_for, shown_row_choices, standing_values
 from rondine.server.services.models import Body, Environment
 
 #: Rows shown in a preview; the counts cover all.
@@ -74,17 +74,16 @@ def preview(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
     """What a mapping makes of a stored response: records, rejects, and the place of every value. Keeps nothing."""
     mapping: MappingDocument = load(MappingDocument, given["mapping"], where="/mapping")
     body = body_of(project, given["body"])
-    value = value_for(mapping, body)
+    read = read_for(mapping, body)
     values = given_of(body, given.get("inputs") or {})
     record_types = record_types_of(project.pk)
     for name, document in (given.get("record_types") or {}).items():
         record_types[name] = load(RecordTypeDocument, document, where=f"/record_types/{name}")
     outputs = []
-    read = document_of(body, mapping.namespaces)
     for output, compiled in zip(mapping.outputs, compile_mapping(mapping, record_types, is_kept=False), strict=True):
-        mapped = compiled.run(value, values)
+        mapped = compiled.run(read.value, values)
         rows = []
-        for number, trace in enumerate(compiled.explain(value, values)):
+        for number, trace in enumerate(compiled.explain(read.value, values)):
             if trace.is_filtered or (number >= SHOWN and trace.data is not None):
                 continue
             if len(rows) < SHOWN * 2:
@@ -154,6 +153,6 @@ def places_of(
     """How the record of one row of a stored response was made, None if the row is not there (any more)."""
     for compiled in compile_mapping(mapping, record_types):
         if compiled.record_type == record_type:
-            for trace in compiled.explain(value_for(mapping, body), given_of(body, inputs), only={ordinal}):
+            for trace in compiled.explain(read_for(mapping, body).value, given_of(body, inputs), only={ordinal}):
                 return shown_trace(trace, record_types[record_type], compiled)
     return None

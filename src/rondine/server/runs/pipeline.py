@@ -307,8 +307,9 @@ class FeedRun:
         return {name: found for name, place in ask.wanted.items() if (found := value_at(read, place)) is not None}
 
     def _map(self, page: Page, value: Any, arrival: Arrival) -> None:
+        given = given_values(self.ready.inputs, self.ready.standing, arrival.headers)
         for compiled in self.ready.outputs:
-            mapped = compiled.run(value, given_values(self.ready.inputs, self.ready.standing, arrival.headers))
+            mapped = compiled.run(value, given)
             rows, rejects = seal(compiled, mapped)
             page.mapped.append((compiled, mapped, rows, rejects))
             page.rows += mapped.rows if compiled is self.ready.outputs[0] else 0

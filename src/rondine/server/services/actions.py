@@ -752,11 +752,11 @@ def document_of(body: Body, namespaces: Mapping[str, str] | None = None) -> Read
     return read_document(body.content(), media_type=body.media_type, charset=body.charset, namespaces=namespaces)
 
 
-def value_for(mapping: MappingDocument, body: Body) -> Any:
-    """The body's value, with XML names as the mapping calls them. Raises DocumentError if it is of another format than the mapping reads."""
+def read_for(mapping: MappingDocument, body: Body) -> ReadDocument:
+    """The body read for a mapping, with XML names as it calls them. Raises DocumentError if it is of another format than the mapping reads."""
     read = document_of(body, mapping.namespaces)
     check_format(mapping, read)
-    return read.value
+    return read
 
 
 def body_of(project: Project, body_id: str) -> Body:

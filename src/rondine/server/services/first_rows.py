@@ -20,9 +20,8 @@ from rondine.core.mapping.propose import row_choices
 from rondine.core.paths import parse_jsonpath, parse_xpath
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.operation import is_reading
-from rondine.core.protocols.outcome import outcome
+from rondine.core.protocols.outcome import judged
 from rondine.core.protocols.rest import build_request, with_connection
-from rondine.core.protocols.soap import fault_of
 from rondine.core.signin import NoSignIn
 from rondine.engine.client import Engine, Line
 from rondine.server.access.models import Project
@@ -95,9 +94,7 @@ async def first_rows(
     except DocumentError:
         if 200 <= arrival.status < 300:
             raise
-    meaning = outcome(
-        arrival.status, answer.value, arrival.headers, fault=fault_of(answer.value) if answer.is_xml else ""
-    )
+    meaning = judged(described.document.outcomes, arrival.status, answer, arrival.headers)
     if not meaning.is_good:
         return FirstRows(built.request.url, arrival.status, meaning.words, meaning.message, "", [], 0)
     best = row_choices(answer)[0]

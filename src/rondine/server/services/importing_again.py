@@ -141,7 +141,9 @@ def update(
     for key in [*(accept or []), *add]:
         if key not in changes:
             raise InputError(f'nothing has changed at "{key[:120]}"', where="/accept", hint=did_you_mean(key, changes))
-    taken = [one for one in found.changes if one.kind != "added" and (accept is None or one.key in accept)]
+    now = {one.key: one for one in found.definition.operations}
+    chosen, adding = set(accept or ()), set(add)
+    taken = [one for one in found.changes if one.kind != "added" and (accept is None or one.key in chosen)]
     with transaction.atomic():
         item: Definition = find_item(DEFINITIONS, project, name)
         why = f"imported again: {found.definition.title} {found.definition.version}".strip()
@@ -153,14 +155,15 @@ def update(
             if change.merged is None:
                 document["enabled"] = False
             else:
-                fresh = next(one for one in found.definition.operations if one.key == change.key)
+                fresh = now[change.key]
                 came_from = CameFrom(definition=name, pointer=fresh.pointer, key=fresh.key)
                 document = dump(structs.replace(change.merged.document, came_from=came_from))
             content = {"document": document, "why": why}
             change_item(OPERATIONS, project, person, operation.name, content, operation.version, role=role)
-        fresh_ones = [one for one in found.definition.operations if one.key in add]
         names, _ = free_names(project, found.definition, item.service.name)
-        for one in fresh_ones:
+        for one in found.definition.operations:
+            if one.key not in adding:
+                continue
             content = {
                 "name": names[one.key],
                 "title": one.title,
@@ -168,7 +171,7 @@ def update(
                 "document": dump(as_imported(one, name)),
             }
             make_item(OPERATIONS, project, person, content, role=role)
-        accepted = {one.key for one in taken} | set(add)
+        accepted = {one.key for one in taken} | adding
         _accept(item, found, accepted)
         store_files(item, source)
         content = {"document": dump(described(source, found.definition)), "why": why}

@@ -18,7 +18,7 @@ from rondine.server.items.models import Item, Revision
 class ItemKind:
     """name: in URLs, plural.  word: for one, in messages.  document: its class in the core.  references: field -> model of the same project,
     given by name.  problems: what keeps an item from running.  renamed: rewrites what refers to it by name.  changed: after every change.  environments: those that a
-    change (from the document before, None if new or removed) touches."""
+    change (from the document before, None if new or removed) touches.  made_by: the words of the command that makes one, if not its word and make."""
 
     name: str
     word: str
@@ -32,6 +32,12 @@ class ItemKind:
     environments: Callable[[Any, Any], list[Any]] = lambda item, before: (
         [item.environment] if "environment" in {field.name for field in item._meta.fields} else []
     )
+    made_by: str = ""
+
+    @property
+    def command(self) -> str:
+        """That makes one."""
+        return f"rondine {self.made_by or self.word.replace(' ', '-') + ' make'}"
 
 
 def find_item(kind: ItemKind, project: Project, name: str) -> Any:
@@ -42,7 +48,7 @@ def find_item(kind: ItemKind, project: Project, name: str) -> Any:
         raise NotFound(
             f'there is no {kind.word} "{name}"',
             where=f"{kind.name} of {project.name}",
-            hint=did_you_mean(name, names) or f"make it first: rondine {kind.word.replace(' ', '-')} make",
+            hint=did_you_mean(name, names) or f"make it first: {kind.command}",
         )
     return found
 

@@ -249,7 +249,13 @@ def _definition_renamed(item: Item, old: str) -> None:
 
 
 DEFINITIONS = ItemKind(
-    "definitions", "definition", Definition, DefinitionDocument, {"service": Service}, renamed=_definition_renamed
+    "definitions",
+    "definition",
+    Definition,
+    DefinitionDocument,
+    {"service": Service},
+    renamed=_definition_renamed,
+    made_by="definition import",
 )
 SERVICES = ItemKind("services", "service", Service, ServiceDocument)
 CREDENTIALS = ItemKind("credentials", "credential", Credential, CredentialDocument, {"environment": Environment})
@@ -273,6 +279,7 @@ QUERIES = ItemKind(
     problems=_query,
     renamed=_query_renamed,
     changed=_query_changed,
+    made_by="query make",
 )
 STANDING_VALUES = ItemKind(
     "standing-values",
@@ -282,5 +289,14 @@ STANDING_VALUES = ItemKind(
     problems=_standing_value,
     changed=standing_value_changed,
     environments=_touched_values,
+    made_by="standing-value set",
 )
-SAMPLES = ItemKind("samples", "sample", Sample, SampleDocument, {"operation": Operation}, frozenset({"operation"}))
+SAMPLES = ItemKind(
+    "samples",
+    "sample",
+    Sample,
+    SampleDocument,
+    {"operation": Operation},
+    frozenset({"operation"}),
+    made_by="sample keep",
+)

@@ -84,6 +84,7 @@ def alternately(ways: dict[str, Callable[[], object]], rounds: int, rows: int) -
     times: dict[str, list[float]] = {way: [] for way in ways}
     gc.collect()
     gc.freeze()
+    gc.set_threshold(200_000, 50, 100)  # as in the worker; the other ways have it too
     for _ in range(rounds):
         for way, action in ways.items():
             began = time.perf_counter()

@@ -32,9 +32,9 @@ def main() -> None:
     args = parser.parse_args()
     from rondine.core.documents import Limits
     from rondine.core.documents.elements import read_elements
-    from rondine.core.documents.wanted import read_wanted
-    from rondine.core.mapping.compile import compile_mapping, wanted_by
+    from rondine.core.mapping.compile import compile_mapping
     from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
+    from rondine.core.mapping.rowwise import row_reader
     from rondine.core.settings import load
 
     body = response(args.rows)
@@ -49,16 +49,16 @@ def main() -> None:
     record_type = {"fields": [{"name": name, "type": kind} for name, kind in TYPES.items()], "key": ["code"]}
     mapping = load(MappingDocument, document)
     outputs = compile_mapping(mapping, {"survey": load(RecordTypeDocument, record_type)})
-    wanted, limits = wanted_by(mapping, outputs), Limits(size=2**31)
-    assert wanted is not None
+    reader, limits = row_reader(mapping, outputs), Limits(size=2**31)
+    assert reader is not None
     ways: dict[str, Callable[[], Any]] = {
         "lxml iterparse, findtext": lambda: by_hand(body),
-        "rondine": lambda: outputs[0].run(read_wanted(body, wanted, limits=limits)),
+        "rondine, row by row": lambda: reader.page(body, {}, of="xml"),
         "rondine, all of the document": lambda: outputs[0].run(
             read_elements(body, limits=limits, namespaces={"s": SPACE}).value
         ),
     }
-    assert [data for _, data in ways["rondine"]().records] == by_hand(body)
+    assert [data for _, data in ways["rondine, row by row"]()[0].mapped[0].records] == by_hand(body)
     print(f"{args.rows:,} rows, {len(body):,} bytes")
     medians = alternately(ways, args.rounds, args.rows)
     for way in list(ways)[1:]:

@@ -12,9 +12,10 @@ from hypothesis import strategies as st
 from rondine.core.documents.elements import read_elements
 from rondine.core.errors import DraftError, InputError, MappingError
 from rondine.core.forms import form_of
-from rondine.core.mapping.compile import compile_mapping, given_values
+from rondine.core.mapping.compile import compile_mapping
 from rondine.core.mapping.conversions import Conversion, ConversionError, chain
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument, problems_of
+from rondine.core.mapping.taking import given_values
 from rondine.core.settings import dump, load
 
 CASES = yaml.safe_load((Path(__file__).parent / "data" / "conversions.yaml").read_text())

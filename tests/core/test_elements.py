@@ -8,11 +8,11 @@ from hypothesis import strategies as st
 
 from rondine.core.documents import Limits, ReadDocument, format_of, read_document, text_of_body
 from rondine.core.documents.elements import read_elements, text_of
-from rondine.core.documents.wanted import read_wanted
 from rondine.core.errors import DocumentError, DraftError, MappingError, PathError, RondineError
-from rondine.core.mapping.compile import check_format, compile_mapping, wanted_by
+from rondine.core.mapping.compile import check_format, compile_mapping
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument, problems_of
 from rondine.core.mapping.propose import propose, row_choices
+from rondine.core.mapping.rowwise import row_reader
 from rondine.core.paths import parse_xpath, xpath_of
 from rondine.core.schema import document_outline, infer, to_json_schema
 from rondine.core.schema.check import as_described, differences
@@ -441,29 +441,31 @@ def test_the_fast_way_and_the_exact_way_are_equal(rows, kind, required):
     assert [one.ordinal for one in fast.rejects] == [one.ordinal for one in exact if one.data is None]
 
 
-# --- reading only what is wanted
+# --- read row by row
 
 
-def wanted_equal(text: bytes, made, types):
-    """What a mapping makes of the whole document and of what it wants of it; None where all of it is needed."""
+def row_by_row_equals(text: bytes, made, types, size=64):
+    """What a mapping makes of the document row by row and of all of it at once; None where all of it is needed."""
     outputs = compile_mapping(made, types)
-    wanted = wanted_by(made, outputs)
-    if wanted is None:
-        return None
-    part = read_wanted(text, wanted)
-    if part is None:
+    reader = row_reader(made, outputs)
+    if reader is None:
         return None
     whole = read_elements(text, namespaces=made.namespaces).value
-    for output in outputs:
-        one, other = output.run(part), output.run(whole)
-        assert (one.rows, one.records) == (other.rows, other.records)
-        assert [(each.path, each.problems) for each in one.rejects] == [
-            (each.path, each.problems) for each in other.rejects
-        ]
-    return part
+    in_pieces = list(
+        reader.parts(lambda: (text[at : at + size] for at in range(0, len(text), size)), {}, around := [], of="xml")
+    )
+    page = reader.page(text, {}, of="xml")
+    for number, output in enumerate(outputs):
+        wanted = output.run(whole)
+        for parts in (in_pieces, [] if page is None else [page[0]]):
+            ones = [part.mapped[number] for part in parts]
+            assert sum(one.rows for one in ones) == wanted.rows or page is None
+            assert [record for one in ones for record in one.records] == (wanted.records if ones else [])
+            assert [reject for one in ones for reject in one.rejects] == (wanted.rejects if ones else [])
+    return around
 
 
-def test_only_what_is_wanted_is_read_and_makes_the_same_records():
+def test_row_by_row_makes_the_same_records_and_leaves_the_rest():
     made, types = mapping(
         [
             {"name": "number", "from": "@number"},
@@ -473,54 +475,96 @@ def test_only_what_is_wanted_is_read_and_makes_the_same_records():
             {"name": "whole", "from": {"level": "root", "xpath": "/lab:results/lab:other"}},
         ]
     )
-    part = wanted_equal(RESULTS, made, types)
-    first = part["lab:results"]["lab:result"][0]
-    assert first == {"@number": "S-1042", "lab:ph": "6.8", "lab:humus": {"@unit": "%"}}
+    (around,) = row_by_row_equals(RESULTS, made, types)
+    assert list(around) == ["lab:results"] and "lab:result" not in around["lab:results"]
 
 
-@pytest.mark.parametrize("source", ["//lab:ph", "lab:ph[1]", ".", "*", {"xpath": "lab:humus", "all": True}])
-def test_where_all_of_a_document_may_be_wanted_it_is_read_whole(source):
+def test_sources_that_look_at_all_rows_need_the_whole_response():
+    made, types = mapping([{"name": "number", "from": "@number"}, {"name": "any", "from": "//lab:ph"}])
+    assert row_by_row_equals(RESULTS, made, types) is None
+
+
+@pytest.mark.parametrize(
+    "source", [ "lab:ph[1]", ".", "*", "lab:ph/text()", {"xpath": "lab:humus", "all": True}]
+)
+def test_sources_that_are_no_plain_names_are_read_row_by_row_too(source):
     made, types = mapping(
         [{"name": "number", "from": "@number"}, {"name": "any", "from": source}], types={"any": "json"}
     )
-    assert wanted_equal(RESULTS, made, types) is None
+    assert row_by_row_equals(RESULTS, made, types) is not None
 
 
-def test_an_element_that_holds_others_after_all_is_read_whole():
+def test_an_element_that_holds_others_after_all_gives_all_its_text():
     made, types = mapping([{"name": "number", "from": "@number"}, {"name": "ph", "from": "lab:ph"}])
-    assert wanted_equal(RESULTS.replace(b"6.8", b"6<lab:half/>.8"), made, types) is None
+    row_by_row_equals(RESULTS.replace(b"6.8", b"6<lab:half/>.8"), made, types)
+
+
+def test_rows_in_several_places_are_refused_with_a_way_out():
+    made, types = mapping([{"name": "number", "from": "@number"}], rows="/r/g/t")
+    outputs = compile_mapping(made, types)
+    body = b"<r><g><t number='1'/><t number='2'/></g><g><t number='3'/></g></r>"
+    reader = row_reader(made, outputs)
+    assert reader.page(body, {}, of="xml") is None
+    with pytest.raises(DocumentError, match="is there more than once") as error:
+        list(reader.parts(lambda: (body,), {}, [], of="xml"))
+    assert "level of its own" in error.value.hint
+    assert outputs[0].run(read_elements(body).value).rows == 3
 
 
 def test_what_is_broken_or_hostile_is_refused_in_the_same_words():
     made, types = mapping([{"name": "number", "from": "@number"}])
-    wanted = wanted_by(made, compile_mapping(made, types))
+    reader = row_reader(made, compile_mapping(made, types))
     for body in (
         b"<a>\n<b></a>",
         b"<!DOCTYPE a><a/>",
-        b"<a>" * 300,
-        b"<lab:results xmlns:lab='urn:soil:2'>" * 300,
+        b"<!-- " + b"-" * 0 + b"x" * 70_000 + b" --><!DOCTYPE a [<!ENTITY b 'c'>]><a>&b;</a>",
         b"<?xml version='1.0' encoding='klingon'?><a/>",
+        b"<a>&undefined;</a>",
+        b"<a>",
     ):
         errors = []
-        for read in (lambda text: read_elements(text), lambda text: read_wanted(text, wanted)):
+        for read in (read_elements, lambda text: list(reader.parts(lambda: (text,), {}, [], of="xml"))):
             with pytest.raises(DocumentError) as error:
                 read(body)
             errors.append((error.value.message, error.value.where))
         assert errors[0] == errors[1]
 
 
+def test_neither_depth_nor_endless_rows_get_far(monkeypatch):
+    made, types = mapping([{"name": "number", "from": "@number"}])
+    reader = row_reader(made, compile_mapping(made, types))
+    deep = b"<lab:results xmlns:lab='urn:soil:2'><lab:result>" + b"<a>" * 5_000 + b"</a>" * 5_000
+    with pytest.raises(DocumentError, match="levels deep"):
+        list(reader.parts(lambda: (deep + b"</lab:result></lab:results>",), {}, [], of="xml"))
+    monkeypatch.setattr("rondine.core.documents.element_rows.MOST_OF_ONE", 1_000_000)
+
+    def endless():
+        yield b"<lab:results xmlns:lab='urn:soil:2'><lab:result>"
+        while True:
+            yield b"<lab:ph>" + b"7" * 100_000 + b"</lab:ph>"
+
+    with pytest.raises(DocumentError, match="more than 1,000,000 bytes"):
+        list(reader.parts(endless, {}, [], of="xml"))
+
+
 @given(
     documents(),
     st.lists(
-        st.sampled_from(["a", "b", "c", "@a", "a/b", "a/@b", "b/c/a", "text()", "aa", "a/text()"]),
+        st.sampled_from(["a", "b", "c", "@a", "a/b", "a/@b", "b/c/a", "text()", "aa", "a/text()", "."]),
         min_size=1,
         max_size=4,
         unique=True,
     ),
+    st.sampled_from(["text", "integer", "decimal", "json"]),
+    st.integers(1, 50),
 )
-def test_what_is_wanted_equals_the_whole_whatever_the_document(pair, paths):
+def test_row_by_row_equals_the_whole_whatever_the_document(pair, paths, kind, size):
     document = {"format": "xml", "outputs": [{"record_type": "t", "rows": [{"level": "t", "at": "/r/a"}], "fields": [{"name": f"f{n}", "from": path} for n, path in enumerate(paths)]}]}  # fmt: skip
     record_type = load(
-        RecordTypeDocument, {"fields": [{"name": f"f{n}", "type": "text"} for n in range(len(paths))], "key": ["f0"]}
+        RecordTypeDocument,
+        {"fields": [{"name": f"f{n}", "type": kind if n else "text"} for n in range(len(paths))], "key": ["f0"]},
     )
-    wanted_equal(pair[0].encode(), load(MappingDocument, document), {"t": record_type})
+    try:
+        row_by_row_equals(pair[0].encode(), load(MappingDocument, document), {"t": record_type}, size)
+    except MappingError:  # what should be around the rows is not there; said by the whole reading
+        pass

@@ -47,11 +47,14 @@ from rondine.engine.line import (
     tls_failure,
 )
 from rondine.engine.shared import Alone, Shared
+from rondine.engine.spool import SPOOLED_OVER, LargeBody
 
 __all__ = ["Arrival", "Engine", "Line", "SideCall", "TimeOuts", "Timings"]
 
 T = TypeVar("T")
 MOST_POOLS = 200
+#: Bytes of a body that is held in memory, whatever the connection's own limit.
+MOST_AT_ONCE = 64 * 1024 * 1024
 MOST_TOKEN_ANSWER = 1024 * 1024
 #: How often a call that was told to wait (Retry-After) is tried again.
 MOST_WAITS = 3
@@ -79,7 +82,10 @@ class Timings:
 
 @dataclass(frozen=True, slots=True)
 class Arrival:
-    """What came back: the request as sent (secrets masked when shown), the head, the whole body after decompression."""
+    """What came back: the request as sent (secrets masked when shown), the head, the whole body after decompression.
+
+    large: the body, if it was too large for memory and the line lets it be spooled; `body` is empty then.
+    """
 
     request: Request
     status: int
@@ -88,6 +94,11 @@ class Arrival:
     body: bytes
     wire_size: int
     timings: Timings
+    large: LargeBody | None = None
+
+    @property
+    def size(self) -> int:
+        return self.large.size if self.large is not None else len(self.body)
 
     @property
     def media_type(self) -> str:
@@ -247,6 +258,8 @@ class Engine:
         arrival = last[-1]
         secrets = line.all_secrets() + [value for _, value in arrival.request.headers if isinstance(value, Secret)]
         forms = forms_of(secrets)
+        if arrival.large is not None:
+            arrival.large.hide(forms)
         return replace(arrival, body=overwritten(arrival.body, forms), headers=cleaned_headers(arrival.headers, forms))
 
     async def _sign_in(
@@ -435,16 +448,24 @@ class Engine:
         async with response:
             trace.first_byte = trace.now()
             chunks: list[bytes] = []
-            size = 0
+            size, most = 0, line.max_size if line.is_spooling else min(line.max_size, MOST_AT_ONCE)
+            large: LargeBody | None = None
             async for chunk in response.content.iter_chunked(256 * 1024):
                 size += len(chunk)
-                if size > line.max_size:
+                if size > most:
                     raise ResponseTooLarge(
-                        f"the body is larger than {line.max_size:,} bytes",
+                        f"the body is larger than {most:,} bytes",
                         where=where,
-                        hint="ask for smaller pages, or raise the connection's limit",
+                        hint="ask for smaller pages, or raise the connection's limit"
+                        if most == line.max_size
+                        else "ask for less; only feeds read larger ones, row by row",
                     )
-                chunks.append(chunk)
+                if large is not None:
+                    large.write(chunk)
+                elif line.is_spooling and size > SPOOLED_OVER:
+                    large, chunks = LargeBody((*chunks, chunk)), []
+                else:
+                    chunks.append(chunk)
             length = response.headers.get("Content-Length", "")
             return Arrival(
                 request,
@@ -454,6 +475,7 @@ class Engine:
                 b"".join(chunks),
                 int(length) if length.isdigit() else size,
                 Timings(trace.resolved, trace.connected, trace.first_byte, trace.now()),
+                large,
             )
 
     def _pool(self, line: Line, permission: PermittedHost) -> aiohttp.ClientSession:

@@ -35,7 +35,7 @@ class Line:
     """id: names what all processes share of the connection (limits); id and version name its pool.  token_id: names its token; own sign-ins of
     operations have their own.  secrets: the sets of secrets valid in turn, the preferred one first.  operations: for sign-in operations.
     max_size: bytes of a body after decompression.  memory: what the sign-in keeps between calls in this process.  is_connection: false for a call
-    to an address that is no connection's, such as a definition's: no process keeps limits for it.
+    to an address that is no connection's, such as a definition's: no process keeps limits for it.  is_spooling: large bodies go to a file.
     """
 
     id: str
@@ -59,6 +59,7 @@ class Line:
     operations: Mapping[str, Any] = field(default_factory=dict)
     memory: dict[str, Any] = field(default_factory=dict)
     is_connection: bool = True
+    is_spooling: bool = False
 
     @property
     def own_operation(self) -> str:

@@ -8,6 +8,7 @@ Names are `prefix:name`. A namespace keeps the prefix that the reader was given 
 made from its last word, so that a name always says its namespace (XPath 1.0, section 2.3, knows no default one).
 """
 
+import codecs
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -46,14 +47,12 @@ def read_elements(
 
     Raises DocumentError with line and column. A document type is refused, as it could define entities.
     """
-    parser, content = parser_for(body, charset=charset, limits=limits, name=name)
-    builder = _Builder(parser, limits, dict(namespaces or {}), name)
-    parser.StartElementHandler = builder.start
-    parser.EndElementHandler = builder.end
-    parser.CharacterDataHandler = builder.text
-    parser.StartNamespaceDeclHandler = builder.declare
-    parsed(parser, content, body, name)
-    return Elements(builder.root, {prefix: uri for uri, prefix in builder.prefixes.items() if prefix in builder.used})
+    check_size(body, limits, name)
+    parsing = Parsing(body, charset=charset, name=name)
+    builder = Builder(parsing.parser, limits, dict(namespaces or {}), name)
+    parsing.feed(body, is_last=True)
+    names = builder.names
+    return Elements(builder.root, {prefix: uri for uri, prefix in names.prefixes.items() if prefix in names.used})
 
 
 def declared_encoding(body: bytes) -> str:
@@ -88,56 +87,75 @@ def text_of(value: Any) -> Any:
     return "".join(pieces)
 
 
-def parser_for(body: bytes, *, charset: str, limits: Limits, name: str) -> tuple[expat.XMLParserType, bytes]:
-    """(a parser that calls elements "namespace name" and refuses document types, what `parsed` is to give it). Raises DocumentError if the body is
-    too large, empty, or in an encoding that is not known.
-    """
-    check_size(body, limits, name)
-    if not body.strip():
-        raise DocumentError(
-            f"{name} is empty, not XML", where=name, hint="look at the status: 204 and 304 have no body"
-        )
-    content, encoding = _decoded(body, charset, name)
-    parser = expat.ParserCreate(encoding, " ")
-    parser.buffer_text = True
-    parser.buffer_size = 65_536
+class Parsing:
+    """A parser that calls elements "namespace name" and refuses document types; what it is fed may come in pieces.
 
-    def refuse(*_: Any) -> NoReturn:
+    Raises DocumentError if the document is empty or in an encoding that is not known, and with line and column for what is not XML.
+    """
+
+    def __init__(self, head: bytes, *, charset: str, name: str) -> None:
+        """head: how the document begins, as much of it as there is at hand."""
+        if not head.strip():
+            raise DocumentError(
+                f"{name} is empty, not XML", where=name, hint="look at the status: 204 and 304 have no body"
+            )
+        self._head, self._name = head, name
+        self.encoding, self._decode = _encoding(head, charset, name)
+        self.parser = expat.ParserCreate(self.encoding, " ")
+        self.parser.buffer_text = True
+        self.parser.buffer_size = 65_536
+        self.parser.StartDoctypeDeclHandler = self._refuse
+
+    def feed(self, piece: bytes, *, is_last: bool) -> None:
+        self.parse(self.decoded(piece, is_last=is_last), is_last=is_last)
+
+    def decoded(self, piece: bytes, *, is_last: bool) -> bytes:
+        """A piece in an encoding that expat reads."""
+        if self._decode is None:
+            return piece
+        try:
+            return self._decode.decode(piece, is_last).encode()
+        except UnicodeError as error:
+            raise DocumentError(
+                f"{self._name} cannot be read: {error}", where=self._name, hint="correct the charset of its media type"
+            ) from error
+
+    def parse(self, text: bytes, *, is_last: bool) -> None:
+        try:
+            self.parser.Parse(text, is_last)
+        except expat.ExpatError as error:
+            raise self.problem(error.code, error.lineno, error.offset) from error
+        except (LookupError, ValueError) as error:
+            raise DocumentError(
+                f"not XML: {error}", where=self._name, hint="correct its encoding declaration"
+            ) from error
+
+    def problem(self, code: int, line: int, offset: int) -> DocumentError:
+        words = expat.ErrorString(code)
+        where = f"{self._name}, line {line}, column {offset + 1}"
+        return DocumentError(f"not XML: {words}", where=where, hint=_hint(self._head, words))
+
+    def _refuse(self, *_: Any) -> NoReturn:
         raise DocumentError(
             "it has a document type, which is not read",
-            where=f"{name}, line {parser.CurrentLineNumber}",
+            where=f"{self._name}, line {self.parser.CurrentLineNumber}",
             hint="ask the service for the same without <!DOCTYPE ...>: it could define entities",
         )
 
-    parser.StartDoctypeDeclHandler = refuse
-    return parser, content
 
-
-def _decoded(body: bytes, charset: str, name: str) -> tuple[bytes, str | None]:
-    """(the content, the encoding to tell the parser; None: it finds out by itself). A byte order mark goes before the media type."""
-    if body[:3] == b"\xef\xbb\xbf" or body[:2] in (b"\xff\xfe", b"\xfe\xff"):
-        return body, None
-    wanted = (charset or declared_encoding(body)).lower()
+def _encoding(head: bytes, charset: str, name: str) -> tuple[str | None, codecs.IncrementalDecoder | None]:
+    """(the encoding to tell the parser; None: it finds out by itself, what decodes the document before). A byte order mark goes before the media type."""
+    if head[:3] == b"\xef\xbb\xbf" or head[:2] in (b"\xff\xfe", b"\xfe\xff"):
+        return None, None
+    wanted = (charset or declared_encoding(head)).lower()
     if wanted in _OWN_CHARSETS:
-        return body, wanted.replace("utf8", "utf-8") if charset and wanted else None
+        return wanted.replace("utf8", "utf-8") if charset and wanted else None, None
     try:
-        return body.decode(wanted).encode(), "utf-8"
-    except (LookupError, UnicodeError) as error:
+        return "utf-8", codecs.getincrementaldecoder(wanted)()
+    except LookupError as error:
         raise DocumentError(
             f"{name} cannot be read as {wanted}: {error}", where=name, hint="correct the charset of its media type"
         ) from error
-
-
-def parsed(parser: expat.XMLParserType, content: bytes, body: bytes, name: str) -> None:
-    """Runs a parser over a document. content: what is parsed of the body. Raises DocumentError with line and column."""
-    try:
-        parser.Parse(content, True)
-    except expat.ExpatError as error:
-        words = expat.ErrorString(error.code)
-        where = f"{name}, line {error.lineno}, column {error.offset + 1}"
-        raise DocumentError(f"not XML: {words}", where=where, hint=_hint(body, words)) from error
-    except (LookupError, ValueError) as error:
-        raise DocumentError(f"not XML: {error}", where=name, hint="correct its encoding declaration") from error
 
 
 def too_deep(name: str, line: int, limits: Limits) -> DocumentError:
@@ -158,33 +176,64 @@ def _hint(body: bytes, words: str) -> str:
     )
 
 
-class _Builder:
-    """Puts values together while the parser goes through a document; a stack of open elements, no recursion."""
+class Prefixes:
+    """Names in paths for the names of a document: a namespace keeps the prefix given for it, else the document's own, else one made from its last word.
 
-    def __init__(self, parser: expat.XMLParserType, limits: Limits, namespaces: dict[str, str], name: str) -> None:
-        self.parser, self.limits, self.name = parser, limits, name
-        self.prefixes = dict(KNOWN) | {uri: prefix for prefix, uri in namespaces.items()}
-        self.taken = set(self.prefixes.values())
+    used: the prefixes in names that were asked for.
+    """
+
+    def __init__(self, namespaces: Mapping[str, str] | None = None) -> None:
+        """namespaces: by prefix."""
+        self.prefixes = dict(KNOWN) | {uri: prefix for prefix, uri in (namespaces or {}).items()}
         self.used: set[str] = set()
-        self.names: dict[str, str] = {}
-        self.root: dict[str, Any] = {}
-        #: Of each open element: its name, its members (None until it has any), its text so far.
-        self.open: list[list[Any]] = [["", self.root, None]]
+        self._taken = set(self.prefixes.values())
+        self._steps: dict[str, str] = {}
 
     def declare(self, prefix: str | None, uri: str | None) -> None:
         if uri and uri not in self.prefixes:
             wanted = prefix or _made_prefix(uri)
             free, number = wanted, 2
-            while free in self.taken:
+            while free in self._taken:
                 free, number = f"{wanted}{number}", number + 1
             self.prefixes[uri] = free
-            self.taken.add(free)
+            self._taken.add(free)
+
+    def step(self, tag: str) -> str:
+        """The name in a path of an element or attribute that a parser calls "namespace name" or "{namespace}name"."""
+        found = self._steps.get(tag)
+        if found is None:
+            uri, _, local = tag.removeprefix("{").replace("}", " ").rpartition(" ")
+            found = self._steps[tag] = f"{self._prefix(uri)}:{local}" if uri else local
+        return found
+
+    def _prefix(self, uri: str) -> str:
+        self.declare(None, uri)
+        self.used.add(self.prefixes[uri])
+        return self.prefixes[uri]
+
+    def by_prefix(self) -> dict[str, str]:
+        return {prefix: uri for uri, prefix in self.prefixes.items()}
+
+
+class Builder:
+    """Puts values together while the parser goes through a document; a stack of open elements, no recursion."""
+
+    def __init__(self, parser: expat.XMLParserType, limits: Limits, namespaces: dict[str, str], name: str) -> None:
+        self.parser, self.limits, self.name = parser, limits, name
+        self.names = Prefixes(namespaces)
+        self.root: dict[str, Any] = {}
+        #: Of each open element: its name, its members (None until it has any), its text so far.
+        self.open: list[list[Any]] = [["", self.root, None]]
+        parser.StartElementHandler = self.start
+        parser.EndElementHandler = self.end
+        parser.CharacterDataHandler = self.text
+        parser.StartNamespaceDeclHandler = self.names.declare
 
     def start(self, tag: str, attributes: dict[str, str]) -> None:
-        members = {f"@{self.step(name)}": value for name, value in attributes.items()} if attributes else None
+        members = {f"@{self.names.step(name)}": value for name, value in attributes.items()} if attributes else None
         if len(self.open) > (self.limits.depth or 1_000):
             raise too_deep(self.name, self.parser.CurrentLineNumber, self.limits)
-        self.open.append([self.names.get(tag) or self.step(tag), members, None])
+        self.open.append([self.names.step(tag), members, None])
 
     def text(self, data: str) -> None:
         frame = self.open[-1]
@@ -213,18 +262,6 @@ class _Builder:
             held.append(value)
         else:
             parent[1][name] = [held, value]
-
-    def step(self, tag: str) -> str:
-        """The name in a path of an element or attribute that the parser calls "namespace name"."""
-        uri, _, local = tag.rpartition(" ")
-        found = f"{self.prefix(uri)}:{local}" if uri else local
-        self.names[tag] = found
-        return found
-
-    def prefix(self, uri: str) -> str:
-        self.declare(None, uri)
-        self.used.add(self.prefixes[uri])
-        return self.prefixes[uri]
 
 
 def _made_prefix(uri: str) -> str:

@@ -18,6 +18,8 @@ from rondine.core.errors import DocumentError
 
 Location = tuple[str | int, ...]
 BOM = b"\xef\xbb\xbf"
+#: Charsets that are read as they are; none said is UTF-8 (RFC 8259, section 8.1).
+UTF_8 = frozenset({"", "utf-8", "utf8", "us-ascii", "ascii"})
 
 _decoder = msgspec.json.Decoder(float_hook=Decimal)
 _encoder = msgspec.json.Encoder(decimal_format="number")
@@ -54,7 +56,7 @@ def read_json(body: bytes, *, charset: str = "utf-8", limits: Limits = USUAL, na
         raise DocumentError(
             f"{name} is empty, not JSON", where=name, hint="look at the status: 204 and 304 have no body"
         )
-    if charset.lower().replace("_", "-") not in ("", "utf-8", "utf8", "us-ascii", "ascii"):
+    if charset.lower().replace("_", "-") not in UTF_8:
         try:
             body = body.decode(charset).encode()
         except (LookupError, UnicodeDecodeError) as error:

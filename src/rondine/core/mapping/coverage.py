@@ -5,8 +5,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from rondine.core.documents.reading import ReadDocument
-from rondine.core.mapping.compile import find_rows
 from rondine.core.mapping.document import MappingDocument, Output, RecordTypeDocument, Source, parsed_source
+from rondine.core.mapping.taking import find_rows
 from rondine.core.schema.infer import infer
 from rondine.core.schema.outline import OutlineRow, outline
 

@@ -9,7 +9,6 @@ from msgspec import structs
 from rondine.core.documents.elements import TEXT
 from rondine.core.documents.reading import ReadDocument
 from rondine.core.errors import MappingError
-from rondine.core.mapping.compile import find_rows
 from rondine.core.mapping.conversions import DateOf
 from rondine.core.mapping.document import (
     At,
@@ -22,6 +21,7 @@ from rondine.core.mapping.document import (
     RecordTypeDocument,
     Source,
 )
+from rondine.core.mapping.taking import find_rows
 from rondine.core.names import proposed_name
 from rondine.core.naming import USUAL_RULE, NamingRule
 from rondine.core.paths import parse_jsonpath, parse_xpath, short_form

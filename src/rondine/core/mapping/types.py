@@ -19,7 +19,7 @@ FIELD_TYPES: tuple[FieldType, ...] = ("text", "integer", "decimal", "boolean", "
 _INTEGER = re.compile(r"[+-]?\d{1,1000}", re.ASCII)
 _DECIMAL = re.compile(r"[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,6})?", re.ASCII)
 #: Most decimals in texts: few digits, a fraction.
-_PLAIN_DECIMAL = re.compile(r"\d{1,13}\.\d{1,13}", re.ASCII).fullmatch
+PLAIN_DECIMAL = re.compile(r"\d{1,13}\.\d{1,13}", re.ASCII).fullmatch
 #: A number of more digits, before or after the point, is refused: PostgreSQL would hold it, but nobody meant it.
 MOST_DIGITS = 1_000
 _exact = Context(prec=MOST_DIGITS * 2)
@@ -57,7 +57,7 @@ def _checked_integer(value: int) -> int:
 
 def to_decimal(value: Any) -> Decimal:
     kind = type(value)
-    if kind is str and _PLAIN_DECIMAL(value):
+    if kind is str and PLAIN_DECIMAL(value):
         return (
             Decimal(value) if value[-1] != "0" else Decimal(value).normalize()
         )  # 26 digits at most: the usual context is exact
@@ -140,17 +140,15 @@ MOST_DEPTH = 200
 def to_json(value: Any, depth: int = 0) -> Any:
     """The value with its numbers normalised and its members in order, so that equal contents are equal bytes."""
     kind = type(value)
-    if kind is str:
-        return value
-    if depth > MOST_DEPTH:
-        raise ConversionError(f"is nested more than {MOST_DEPTH} levels deep")
+    if kind is list and depth < MOST_DEPTH:
+        return [one if one.__class__ is str else to_json(one, depth + 1) for one in value]
+    if kind is dict and depth < MOST_DEPTH:
+        return {name: to_json(value[name], depth + 1) for name in sorted(value)}
     if kind is Decimal:
         number = to_decimal(value)
         return int(number) if number == number.to_integral_value(context=_exact) else number
-    if kind is dict:
-        return {name: to_json(value[name], depth + 1) for name in sorted(value)}
-    if kind is list:
-        return [to_json(one, depth + 1) for one in value]
+    if kind is dict or kind is list:
+        raise ConversionError(f"is nested more than {MOST_DEPTH} levels deep")
     return _checked_integer(value) if kind is int else value
 
 

@@ -18,11 +18,14 @@ class LinkHeader(Document, tag="link_header", frozen=True):
 
     max_pages: int = 10_000
 
+    def wanted(self) -> dict[str, str]:
+        return {}
+
     def exchange(self, first: Request) -> Pages:
         return follow(
             first,
             _next_of,
-            wanted={},
+            wanted=self.wanted(),
             max_pages=self.max_pages,
             source="Link header",
             ended="the last page has no next link",

@@ -25,11 +25,14 @@ class NextAddress(Document, tag="next_address", frozen=True):
             except PathError:
                 raise ValueError(str(error)) from error
 
+    def wanted(self) -> dict[str, str]:
+        return {"next": self.at}
+
     def exchange(self, first: Request) -> Pages:
         return follow(
             first,
             _next_of,
-            wanted={"next": self.at},
+            wanted=self.wanted(),
             max_pages=self.max_pages,
             source="next address",
             ended="the last page names no next address",

@@ -4,9 +4,10 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from rondine.core.documents.json import json_text
+from rondine.core.documents.members import MISSING
 from rondine.core.documents.reading import ReadDocument
 from rondine.core.errors import short
-from rondine.core.mapping.compile import MISSING, given_values, holds_in, is_nothing_in, value_in
+from rondine.core.mapping.taking import given_values, holds_in, is_nothing_in, value_in
 from rondine.core.protocols.operation import OutcomeRules
 from rondine.core.protocols.soap import fault_of
 

@@ -5,10 +5,11 @@ from dataclasses import asdict
 from typing import Any
 
 from rondine.core.errors import InputError
-from rondine.core.mapping.compile import CompiledOutput, RowTrace, compile_mapping, given_values
+from rondine.core.mapping.compile import CompiledOutput, RowTrace, compile_mapping
 from rondine.core.mapping.coverage import Coverage, coverage
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.mapping.propose import propose
+from rondine.core.mapping.taking import given_values
 from rondine.core.paths import pointer_text
 from rondine.core.schema import Correction, document_outline, infer, to_json_schema
 from rondine.core.schema.compare_values import MOST_TOLD, compare_documents
@@ -153,6 +154,6 @@ def places_of(
     """How the record of one row of a stored response was made, None if the row is not there (any more)."""
     for compiled in compile_mapping(mapping, record_types):
         if compiled.record_type == record_type:
-            for trace in compiled.explain(read_for(mapping, body).value, given_of(body, inputs), only={ordinal}):
+            for trace in compiled.explain(read_for(mapping, body).value, given_of(body, inputs), only=ordinal):
                 return shown_trace(trace, record_types[record_type], compiled)
     return None

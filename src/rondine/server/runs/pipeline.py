@@ -5,9 +5,10 @@ checkpoint is written `WHERE attempt = mine`, so a worker that was thought dead 
 """
 
 import asyncio
-from collections.abc import AsyncIterator, Mapping
+from collections.abc import AsyncIterator, Callable, Hashable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
+from functools import partial
 from typing import Any, TypeVar
 
 import structlog
@@ -17,20 +18,22 @@ from django.utils import timezone
 from rondine.core.connection import FeedDocument
 from rondine.core.documents import Limits, ReadDocument, format_of, json_text, read_document
 from rondine.core.documents.elements import text_of
-from rondine.core.documents.wanted import Wanted, read_wanted
-from rondine.core.errors import PaginationError, RondineError, RunEnded, ServiceError
+from rondine.core.errors import DocumentError, PaginationError, RondineError, RunEnded, ServiceError
 from rondine.core.http import Exchange, Request, Response, Send, http_text, once, shown_headers
-from rondine.core.mapping.compile import CompiledOutput, Mapped, check_format, compile_mapping, given_values, wanted_by
+from rondine.core.mapping.compile import CompiledOutput, Mapped, check_format, compile_mapping
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
+from rondine.core.mapping.generated import plain_part
+from rondine.core.mapping.rowwise import Part, RowPlace, RowReader, row_reader
 from rondine.core.mapping.sealing import SealedRow, seal
+from rondine.core.mapping.taking import given_values
 from rondine.core.pagination import Ending, PageNumber
-from rondine.core.paths import parse_pointer, parse_xpath, resolve
+from rondine.core.paths import JsonPath, parse_pointer, parse_xpath, resolve
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.operation import OperationDocument, OutcomeRules
 from rondine.core.protocols.outcome import judged
 from rondine.core.protocols.rest import build_request, with_connection
 from rondine.core.settings import load
-from rondine.engine.client import Arrival, Engine, Line, SideCall
+from rondine.engine.client import MOST_AT_ONCE, Arrival, Engine, Line, SideCall
 from rondine.server.records.actions import record_set
 from rondine.server.records.keeping import Kept, PlacedRow
 from rondine.server.records.models import Record, RecordSet, RecordType, RejectedRow, SeenKey
@@ -70,18 +73,22 @@ class ReadyFeed:
     first: Request
     calls: int
     mapping: MappingDocument
-    wanted: Wanted | None
+    reader: RowReader | None
     outputs: list[CompiledOutput]
     sets: dict[str, tuple[int, int]]  # record type -> (set id, version of the record type)
     record_types: dict[str, RecordTypeDocument]
     inputs: Mapping[str, Any]
     standing: Mapping[str, Any]
     parallel: int
+    within: RowPlace | None = None  # how far the first response was kept by an earlier attempt
 
 
 @dataclass(slots=True)
 class Page:
-    """One response, read and mapped. next: the address of the page after it, None if it is the last."""
+    """One response, or a part of a large one, read and mapped. next: the address of the page after it, None if it is the last.
+
+    within: of a part that others follow, how far the response is read with it.
+    """
 
     number: int
     request: Request
@@ -90,6 +97,7 @@ class Page:
     mapped: list[tuple[CompiledOutput, Mapped, list[SealedRow], list[Any]]] = field(default_factory=list)
     rows: int = 0
     next: str | None = None
+    within: RowPlace | None = None
 
 
 class PageFailed(Exception):
@@ -110,6 +118,10 @@ class FeedRun:
         self._sides: list[tuple[int, SideCall]] = []
         self._announced: int | None = None
         self._is_unchanged = False
+        self._is_stopped = False
+        self._within = ready.within
+        #: Reads large responses: it may wait for what was read to be kept, and must not take the place of who keeps.
+        self._large_pool = ThreadPoolExecutor(1, "large")
 
     async def carry_out(self) -> Ending:
         """Keeps page after page until the end. Raises what stops it; what was kept until then stays."""
@@ -121,9 +133,11 @@ class FeedRun:
                 await keeper  # what was fetched before a failure is kept all the same
             return await (keeper if keeper.exception() else fetcher)  # type: ignore[return-value]
         finally:
+            self._is_stopped = True
             for task in (fetcher, keeper):
                 task.cancel()
             await asyncio.gather(fetcher, keeper, return_exceptions=True)
+            self._large_pool.shutdown(wait=False)
 
     async def _fetch_to_the_end(self) -> Ending:
         try:
@@ -204,10 +218,12 @@ class FeedRun:
         page.next = plan[0].url if plan else None
         await self._pages.put(page)
         tasks: list[asyncio.Task[tuple[Page, Response]]] = []
+        turns = [asyncio.Event() for _ in plan]
         try:
             for number in range(len(plan)):
                 while len(tasks) < min(len(plan), number + self.ready.parallel):
-                    tasks.append(asyncio.create_task(self._fetch_one(plan[len(tasks)], {})))
+                    tasks.append(asyncio.create_task(self._fetch_one(plan[len(tasks)], {}, turns[len(tasks)])))
+                turns[number].set()
                 page, _ = await tasks[number]
                 page.next = plan[number + 1].url if number + 1 < len(plan) else None
                 await self._pages.put(page)
@@ -233,11 +249,16 @@ class FeedRun:
             hint="raise max_pages, or narrow the request",
         )
 
-    async def _fetch_one(self, request: Request, wanted: dict[str, str]) -> tuple[Page, Response]:
+    async def _fetch_one(
+        self, request: Request, wanted: dict[str, str], turn: asyncio.Event | None = None
+    ) -> tuple[Page, Response]:
+        """turn: comes when all pages before it were given on, which a large one has to wait for, as it is given on in parts."""
         number = self._next_number()
         read: list[tuple[Page, Response]] = []
 
         async def keep(arrival: Arrival, ask: Send) -> Response:
+            if turn is not None and arrival.large is not None:
+                await turn.wait()
             read.append(await self._read(arrival, Send(ask.request, wanted), number))
             return read[0][1]
 
@@ -258,81 +279,148 @@ class FeedRun:
 
     async def _read(self, arrival: Arrival, ask: Send, number: int) -> tuple[Page, Response]:
         page = Page(number, arrival.request, arrival)
+        start, self._within = self._within, None
+        loop = asyncio.get_running_loop()
         try:
-            values = await asyncio.get_running_loop().run_in_executor(self.pool, self._read_now, page, arrival, ask)
+            if arrival.large is not None or start is not None:
+                reading = partial(self._read_large, page, ask, start, partial(self._give_on, loop))
+                values = await loop.run_in_executor(self._large_pool, reading)
+            else:
+                values = await loop.run_in_executor(self.pool, self._read_now, page, arrival, ask)
         except RondineError as error:
             page.error, page.next, page.mapped, page.rows = problem_of(error), arrival.request.url, [], 0
             raise PageFailed(page, error) from error
         return page, Response(arrival.status, arrival.headers, arrival.request.url, values, page.rows)
 
+    def _give_on(self, loop: asyncio.AbstractEventLoop, page: Page) -> None:
+        """From a thread: gives a part on, and waits while too much waits to be kept."""
+        waiting = asyncio.run_coroutine_threadsafe(self._pages.put(page), loop)
+        while True:
+            try:
+                return waiting.result(1.0)
+            except TimeoutError:
+                if self._is_stopped:
+                    waiting.cancel()
+                    raise
+
     def _read_now(self, page: Page, arrival: Arrival, ask: Send) -> dict[str, Any]:
         """Reads and maps one page; runs in a thread. Raises ServiceError for a bad status, DocumentError for what is not JSON."""
-        where = f"call {page.number}: {arrival.request.method} {arrival.request.url}"
-        if arrival.status == 304:  # to a conditional request (RFC 9110, section 13): what was kept is as it is there
-            self._is_unchanged = True
+        if not self._is_content(page, arrival, arrival.body):
             return {}
-        rules = self.ready.operation.outcomes
-        if not 200 <= arrival.status < 300:
-            read = ReadDocument(None)
-            try:
-                read = read_document(arrival.body, media_type=arrival.media_type, charset=arrival.charset)
-            except RondineError:
-                pass
-            meaning = judged(rules, arrival.status, read, arrival.headers)
-            if meaning.kind == "nothing_found":
-                return {}
-            raise ServiceError(
-                f"the service answered {arrival.status}: {meaning.words}{' - ' + meaning.message if meaning.message else ''}",
-                where=where,
-                hint=meaning.hint,
-            )
-        if self._read_wanted(page, arrival, ask):
-            return {}
+        found = self._read_rows(page, arrival, ask)
+        return self._read_whole(page, arrival, arrival.body, ask) if found is None else found
+
+    def _read_whole(self, page: Page, arrival: Arrival, body: bytes, ask: Send) -> dict[str, Any]:
         mapping = self.ready.mapping
         read = read_document(
-            arrival.body,
+            body,
             media_type=arrival.media_type,
             charset=arrival.charset,
             limits=UNWALKED,
             namespaces=mapping.namespaces,
         )
-        value = read.value
-        meaning = judged(rules, arrival.status, read, arrival.headers)
-        if meaning.kind == "nothing_found":
+        if not self._is_good(page, arrival, read):
             return {}
-        if not meaning.is_good:
-            raise ServiceError(f"{meaning.words} - {meaning.message}", where=where, hint=meaning.hint)
         check_format(mapping, read)
-        self._map(page, value, arrival)
-        return {name: found for name, place in ask.wanted.items() if (found := value_at(read, place)) is not None}
+        given = self._given(arrival)
+        self._take(page, [compiled.run(read.value, given) for compiled in self.ready.outputs])
+        return _values(read, ask)
 
-    def _map(self, page: Page, value: Any, arrival: Arrival) -> None:
-        given = given_values(self.ready.inputs, self.ready.standing, arrival.headers)
-        for compiled in self.ready.outputs:
-            mapped = compiled.run(value, given)
-            rows, rejects = seal(compiled, mapped)
-            page.mapped.append((compiled, mapped, rows, rejects))
-            page.rows += mapped.rows if compiled is self.ready.outputs[0] else 0
-
-    def _read_wanted(self, page: Page, arrival: Arrival, ask: Send) -> bool:
-        """Reads of XML only what the mapping wants, where that is enough: every row fits, and nothing else of the response is asked about."""
-        wanted = self.ready.wanted
-        if wanted is None or ask.wanted or self.ready.operation.outcomes != OutcomeRules() or b"Fault" in arrival.body:
+    def _is_content(self, page: Page, arrival: Arrival, body: bytes) -> bool:
+        """Whether the status says that there is content to read. Raises ServiceError if it says that the call failed."""
+        if arrival.status == 304:  # to a conditional request (RFC 9110, section 13): what was kept is as it is there
+            self._is_unchanged = True
             return False
-        if format_of(arrival.body, arrival.media_type) != "xml":
-            return False
-        value = read_wanted(arrival.body, wanted, charset=arrival.charset, limits=UNWALKED)
-        if value is None:
-            return False
-        try:
-            self._map(page, value, arrival)
-        except RondineError:  # the whole reading says better what is there instead
-            page.mapped, page.rows = [], 0
-            return False
-        if all(mapped.rows and not rejects for _, mapped, _, rejects in page.mapped):
+        if 200 <= arrival.status < 300:
             return True
-        page.mapped, page.rows = [], 0
-        return False
+        read = ReadDocument(None)
+        try:
+            read = read_document(body, media_type=arrival.media_type, charset=arrival.charset)
+        except RondineError:
+            pass
+        meaning = judged(self.ready.operation.outcomes, arrival.status, read, arrival.headers)
+        if meaning.kind == "nothing_found":
+            return False
+        raise ServiceError(
+            f"the service answered {arrival.status}: {meaning.words}{' - ' + meaning.message if meaning.message else ''}",
+            where=_where(page),
+            hint=meaning.hint,
+        )
+
+    def _is_good(self, page: Page, arrival: Arrival, read: ReadDocument) -> bool:
+        """Whether something was found. Raises ServiceError if a response of a good status says that it failed."""
+        meaning = judged(self.ready.operation.outcomes, arrival.status, read, arrival.headers)
+        if not meaning.is_good:
+            raise ServiceError(f"{meaning.words} - {meaning.message}", where=_where(page), hint=meaning.hint)
+        return meaning.kind != "nothing_found"
+
+    def _given(self, arrival: Arrival) -> dict[Hashable, Any]:
+        return given_values(self.ready.inputs, self.ready.standing, arrival.headers)
+
+    def _take(self, page: Page, mapped: Sequence[Mapped]) -> None:
+        for compiled, one in zip(self.ready.outputs, mapped, strict=True):
+            rows, rejects = seal(compiled, one)
+            page.mapped.append((compiled, one, rows, rejects))
+        page.rows += mapped[0].rows if mapped else 0
+
+    def _read_rows(self, page: Page, arrival: Arrival, ask: Send) -> dict[str, Any] | None:
+        """Reads only what the mapping wants, row by row; None where only all of the response tells what it is."""
+        reader = self.ready.reader
+        if reader is None or self.ready.operation.outcomes != OutcomeRules():
+            return None
+        of = format_of(arrival.body, arrival.media_type)
+        if (of == "xml") != (self.ready.mapping.format == "xml") or (of == "xml" and b"Fault" in arrival.body):
+            return None
+        found = reader.page(arrival.body, self._given(arrival), of=of, charset=arrival.charset)
+        if found is None or not any(one.rows for one in found[0].mapped):
+            return None
+        part, around = found
+        if isinstance(around, dict) and around.get("errors"):
+            return None
+        self._take(page, part.mapped)
+        return _values(ReadDocument(around, of), ask)
+
+    def _read_large(
+        self, page: Page, ask: Send, start: RowPlace | None, give_on: Callable[[Page], None]
+    ) -> dict[str, Any]:
+        """Reads a response that is too large for memory, in parts that are given on as they come; `page` is the last."""
+        ready, arrival = self.ready, page.arrival
+        assert arrival is not None
+        large = arrival.large
+        chunks = large.chunks if large is not None else lambda: iter((arrival.body,))
+        head = large.head(64 * 1024) if large is not None else arrival.body
+        if not self._is_content(page, arrival, head):
+            return {}
+        of = format_of(head, arrival.media_type)
+        if ready.reader is None or (of == "xml") != (ready.mapping.format == "xml"):
+            if arrival.size > MOST_AT_ONCE:
+                raise DocumentError(
+                    f"the response has {arrival.size:,} bytes, and this mapping needs all of it at once",
+                    where=_where(page),
+                    hint="let every output go through the same list first, so that it can be read row by row",
+                )
+            return self._read_whole(page, arrival, b"".join(chunks()), ask)
+        reader, name = ready.reader, f"the response of call {page.number}"
+        if ready.operation.outcomes != OutcomeRules() or reader.names[:1] == ("data",):
+            around = ReadDocument(reader.around(chunks, of=of, charset=arrival.charset, name=name), of)
+            if not self._is_good(page, arrival, around):
+                return {}
+        last: Part | None = None
+        rest: list[Any] = []
+        rows = 0
+        given = self._given(arrival)
+        for part in reader.parts(chunks, given, rest, of=of, charset=arrival.charset, start=start, name=name):
+            if last is not None:
+                one = Page(page.number, page.request, replace(arrival, large=None), next=page.request.url)
+                self._take(one, last.mapped)
+                rows = one.rows = rows + one.rows
+                one.within = last.upto
+                give_on(one)
+            last = part
+        if last is not None:
+            self._take(page, last.mapped)
+        page.rows += rows
+        return _values(ReadDocument(rest[0] if rest else [], of), ask)
 
     # --- keep
 
@@ -362,7 +450,10 @@ class FeedRun:
         with transaction.atomic():
             last = batch[-1]
             sides, self._sides = self._sides, []
-            checkpoint = {"next": last.next, "calls": max([last.number, *(number for number, _ in sides)])}
+            calls = max([last.number, *(number for number, _ in sides)])
+            checkpoint: dict[str, Any] = {"next": last.next, "calls": calls}
+            if last.within is not None:  # the response is asked for again, and goes on after what is kept
+                checkpoint["within"] = {"first": last.within.first, "ordinals": last.within.ordinals}
             fields: dict[str, Any] = {"checkpoint": checkpoint, "alive_at": now}
             if self._announced is not None:
                 fields["expected_rows"] = self._announced
@@ -404,8 +495,9 @@ class FeedRun:
                     arrival.reason[:200],
                     shown_headers(arrival.headers),
                 )
-                call.size, call.timings = len(arrival.body), arrival.timings.to_json()
+                call.size, call.timings = arrival.size, arrival.timings.to_json()
             calls.append(call)
+        calls = list({call.number: call for call in calls}.values())  # of the parts of a large one, the last
         Body.objects.bulk_create(bodies)
         # a page that failed in an earlier attempt is there already, under the number it now comes again with
         Call.objects.bulk_create(
@@ -456,6 +548,15 @@ class FeedRun:
         )
 
 
+def _where(page: Page) -> str:
+    return f"call {page.number}: {page.request.method} {page.request.url}"
+
+
+def _values(read: ReadDocument, ask: Send) -> dict[str, Any]:
+    """What a strategy asked for."""
+    return {name: found for name, place in ask.wanted.items() if (found := value_at(read, place)) is not None}
+
+
 def value_at(read: ReadDocument, place: str) -> Any:
     """The value at a place that a strategy asked for: a JSON Pointer, in XML an XPath; None if there is none."""
     if read.is_xml:
@@ -492,6 +593,7 @@ def load_feed(run: Run) -> ReadyFeed:
     operation: OperationDocument = load(OperationDocument, content["operation"])
     assert run.feed is not None
     line = line_of(connection_for(run.feed.operation.service, run.environment), run.feed.operation.name)
+    line = replace(line, is_spooling=True)
     standing = standing_values(run.project, run.environment.name)
     values = checked_inputs(operation.inputs, run.inputs, standing)
     record_types = {name: load(RecordTypeDocument, document) for name, document in content["record_types"].items()}
@@ -504,10 +606,12 @@ def load_feed(run: Run) -> ReadyFeed:
         RunCount.objects.get_or_create(run=run, record_type=output.record_type)
     built = build_request(operation, line.base_address, values, given=run.inputs, standing=standing)
     first = with_connection(built, line.headers, line.query).request
-    calls = 0
+    calls, within = 0, None
     if run.checkpoint and run.checkpoint["next"]:
         first = replace(first, url=run.checkpoint["next"])
         calls = run.checkpoint["calls"]
+        if found := run.checkpoint.get("within"):
+            within = RowPlace(found["first"], tuple(found["ordinals"]))
     return ReadyFeed(
         run.pk,
         run.attempt,
@@ -517,14 +621,27 @@ def load_feed(run: Run) -> ReadyFeed:
         first,
         calls,
         mapping,
-        wanted_by(mapping, outputs) if mapping.format == "xml" else None,
+        row_reader(mapping, outputs, _asked_for(operation, outputs)),
         outputs,
         sets,
         record_types,
         values,
         standing,
         load(FeedDocument, content["feed"]).parallel,
+        within,
     )
+
+
+def _asked_for(operation: OperationDocument, outputs: Sequence[CompiledOutput]) -> list[str]:
+    """The places outside of the rows that are looked at with every page: what paging goes by, and the errors of GraphQL."""
+    paging = operation.paging
+    places = list(paging.wanted().values()) if paging is not None else []
+    return [*places, "/errors"] if any(_is_in_data(output) for output in outputs) else places
+
+
+def _is_in_data(output: CompiledOutput) -> bool:
+    path = output.levels[0][1]
+    return isinstance(path, JsonPath) and plain_part(path)[0][:1] == ("data",)
 
 
 async def carry_out_feed(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> None:

@@ -1,0 +1,354 @@
+"""Responses mapped row by row: only what a mapping wants is read, and of a large response only a part is held at a time.
+
+This way is taken where it can be: all outputs go through the same plain list, or elements of the same name, first. Whatever it cannot tell is read
+as a whole by the usual way, which also says best what is wrong. Both give equal records and rejects; property tests hold them together.
+"""
+
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import partial
+from typing import Any
+from xml.etree.ElementTree import Element
+
+import msgspec
+
+from rondine.core.documents.element_rows import ElementRows, NotApart
+from rondine.core.documents.elements import TEXT
+from rondine.core.documents.json import UTF_8, Limits, read_json
+from rondine.core.documents.members import Members, decoder_of, members_at
+from rondine.core.documents.reading import DocumentFormat
+from rondine.core.documents.slices import Around, line_slices, list_slices
+from rondine.core.errors import DocumentError
+from rondine.core.mapping.compile import CompiledOutput, Mapped, Rows
+from rondine.core.mapping.document import ROOT, MappingDocument, Path
+from rondine.core.mapping.generated import FastWay, NotPlain, fast_way, is_plain_list, plain_part, wanted_of_rows
+from rondine.core.mapping.generated_elements import element_way
+from rondine.core.paths import Location, XPath, parse_pointer
+
+#: Opens a response from its beginning.
+Chunks = Callable[[], Iterable[bytes]]
+_UNWALKED = Limits(size=2**31, depth=None)
+_UNREADABLE = (msgspec.DecodeError, UnicodeDecodeError, ArithmeticError, RecursionError)
+_raw_list = msgspec.json.Decoder(list[msgspec.Raw]).decode
+
+
+@dataclass(frozen=True, slots=True)
+class RowPlace:
+    """How far a response is read. first: values of the first level that are done.  ordinals: rows that are done, for each output."""
+
+    first: int = 0
+    ordinals: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """Some rows of a response, mapped: for each output.  upto: how far it is read with them."""
+
+    mapped: list[Mapped]
+    upto: RowPlace
+
+
+@dataclass(frozen=True, slots=True)
+class _Batch:
+    """Values of the first level. whole: one of them with all that is in it, by index.  is_partly: whether they were read in the fast way, with their wanted
+    members only.  is_list: whether they are several; of a single element of XML the place has no number."""
+
+    items: Sequence[Any]
+    whole: Callable[[int], Any]
+    is_partly: bool = True
+    is_list: bool = True
+
+
+def row_reader(
+    mapping: MappingDocument, outputs: Sequence[CompiledOutput], also: Iterable[str] = ()
+) -> "RowReader | None":
+    """also: places outside of the rows that are asked for besides: JSON Pointers or XPaths. None if these outputs need the whole response."""
+    around = [parse_pointer(place) for place in also] if mapping.format == "json" else []
+    places = set()
+    for output in outputs:
+        path = output.levels[0][1]
+        if isinstance(path, XPath):
+            places.add(path.names() if path.is_absolute else None)
+        else:
+            names, rest = plain_part(path)
+            places.add(names if is_plain_list(rest) else None)
+    names_of_all = places.pop() if len(places) == 1 else None
+    if names_of_all is None or any(_looks_at_rows(one, names_of_all) for one in _from_around(outputs)):
+        return None
+    if mapping.format == "json":
+        return JsonRows(outputs, names_of_all, around)
+    is_inside = len(names_of_all) > 1 and not any(name.startswith("@") or name == TEXT for name in names_of_all)
+    return XmlRows(outputs, names_of_all, mapping.namespaces) if is_inside else None
+
+
+def _from_around(outputs: Sequence[CompiledOutput]) -> list[Path]:
+    """The paths that start from the whole response."""
+    pending = [rule.source for output in outputs for rule in output.rules]
+    pending += [source for output in outputs for source, _ in output.conditions]
+    found = []
+    while pending:
+        one = pending.pop()
+        pending += [*one.first_of, *one.several]
+        if one.path is not None and one.level == ROOT:
+            found.append(one.path)
+    return found
+
+
+def _looks_at_rows(path: Path, names: tuple[str, ...]) -> bool:
+    """Whether a path from the whole response may lead to the rows, or to what holds them."""
+    way = path.names() if isinstance(path, XPath) else plain_part(path)[0]
+    return way is None or way[: len(names)] == names[: len(way)]
+
+
+class RowReader:
+    """What the readers of both formats have. names: that lead to the rows."""
+
+    def __init__(self, outputs: Sequence[CompiledOutput], names: tuple[str, ...]) -> None:
+        self.outputs, self.names = outputs, names
+        #: Whether rows take something from around them, which has to be known before they are mapped.
+        self.looks_around = bool(_from_around(outputs))
+        self._fast: list[FastWay | None] = []
+
+    def page(
+        self, body: bytes, given: Mapping[Hashable, Any], *, of: DocumentFormat = "json", charset: str = ""
+    ) -> tuple[Part, Any] | None:
+        """A response read at once: (its rows mapped, what is around them, as far as it is wanted); None if it has to be read as a whole."""
+        around: list[Any] = []
+        try:
+            parts = list(self.parts(lambda: (body,), given, around, of=of, charset=charset))
+        except DocumentError:
+            return None
+        if not parts:
+            return None
+        mapped = [
+            Mapped(
+                sum(one.rows for one in ones),
+                sum(one.filtered for one in ones),
+                [record for one in ones for record in one.records],
+                [reject for one in ones for reject in one.rejects],
+            )
+            for ones in zip(*(part.mapped for part in parts), strict=True)
+        ]
+        return Part(mapped, parts[-1].upto), around[0] if around else []
+
+    def parts(
+        self,
+        chunks: Chunks,
+        given: Mapping[Hashable, Any],
+        around: list[Any],
+        *,
+        of: DocumentFormat = "json",
+        charset: str = "",
+        start: RowPlace | None = None,
+        name: str = "the response",
+    ) -> Iterator[Part]:
+        """A response of any size, some rows at a time. chunks: opens it, twice if rows look around.  around: gets the document without its rows at the
+        end.  start: to begin after rows that are done.
+
+        Raises DocumentError for what cannot be read; what stands before it was given then. Raises MappingError as `CompiledOutput.run` does.
+        """
+        root: Any = {}
+        if self.looks_around and of != "ndjson":
+            root = self.around(chunks, of=of, charset=charset, name=name)
+        upto, done = RowPlace(0, (0,) * len(self.outputs)), start or RowPlace()
+        for batch in self._batches(chunks, around, of, charset, name):
+            if upto.first + len(batch.items) <= done.first:
+                upto = replace(upto, first=upto.first + len(batch.items))
+                continue
+            if upto.first <= done.first and start is not None:
+                batch, upto = _after(batch, done.first - upto.first), done
+            part = self._mapped(root, batch, given, upto)
+            upto = part.upto
+            yield part
+
+    def around(
+        self, chunks: Chunks, *, of: DocumentFormat = "json", charset: str = "", name: str = "the response"
+    ) -> Any:
+        """A response of any size without its rows; of one value a line, an empty list. Raises DocumentError."""
+        rest: list[Any] = []
+        for _ in self._batches(chunks, rest, of, charset, name):
+            pass
+        return rest[0] if rest else []
+
+    def _batches(
+        self, chunks: Chunks, around: list[Any], of: DocumentFormat, charset: str, name: str
+    ) -> Iterator[_Batch]:
+        raise NotImplementedError
+
+    def _mapped(self, root: Any, batch: _Batch, given: Mapping[Hashable, Any], at: RowPlace) -> Part:
+        mapped = []
+        ordinals = at.ordinals or (0,) * len(self.outputs)
+        for output, fast, ordinal in zip(self.outputs, self._fast, ordinals, strict=True):
+            rows = Rows(batch.items, lambda index: self._place(at.first + index, batch), batch.whole, at.first, ordinal)
+            if batch.is_partly and fast is not None:
+                try:
+                    mapped.append(output.run_rows(root, rows, given, fast))
+                    continue
+                except NotPlain:
+                    pass
+            whole = replace(rows, items=[batch.whole(index) for index in range(len(batch.items))])
+            mapped.append(output.run_rows(root, whole, given, output.fast))
+        done = tuple(ordinal + one.rows for ordinal, one in zip(ordinals, mapped, strict=True))
+        return Part(mapped, RowPlace(at.first + len(batch.items), done))
+
+    def _place(self, number: int, batch: _Batch) -> Location:
+        return (*self.names, number) if batch.is_list else self.names
+
+
+class JsonRows(RowReader):
+    """Reads JSON, or one value a line, for outputs that go through the list at `names`."""
+
+    def __init__(
+        self, outputs: Sequence[CompiledOutput], names: tuple[str, ...], also: Iterable[Sequence[str]] = ()
+    ) -> None:
+        super().__init__(outputs, names)
+        root = Members()
+        row = root.want(names).each()
+        around = [plain_part(path)[0] for path in _from_around(outputs)]
+        for place in (*around, *also):
+            root.want(place).is_whole = True
+        for output in outputs:
+            if output.is_plain:
+                wanted_of_rows(output.levels, output.rules, row)
+            else:
+                row.is_whole = True
+        held = members_at(root, names)
+        is_apart = held is not None and not held.is_whole and not held.members
+        self._root = root
+        self._page = decoder_of(root.annotation()) if is_apart else None
+        self._rows = decoder_of(list[row.annotation()])  # type: ignore[misc]
+        self._fast = [
+            fast_way(output.levels, output.rules, None if row.is_whole else row) if output.is_plain else None
+            for output in outputs
+        ]
+        self._raw_page = _raw_reader(names)
+
+    def page(
+        self, body: bytes, given: Mapping[Hashable, Any], *, of: DocumentFormat = "json", charset: str = ""
+    ) -> tuple[Part, Any] | None:
+        if of != "json":
+            return super().page(body, given, of=of, charset=charset)
+        if self._page is None or charset.lower().replace("_", "-") not in UTF_8:
+            return None
+        try:
+            held: Any = self._page.decode(body)
+        except _UNREADABLE:
+            return None
+        root, member = self._root.value_of(held), self._root
+        for name in self.names:
+            if type(held) is not member.kind:
+                return None
+            held, member = getattr(held, member.attribute(name)), member.members[name]
+        if type(held) is not list:
+            return None
+        try:
+            return self._mapped(root, _Batch(held, _wholes(lambda: self._raw_page(body))), given, RowPlace()), root
+        except NotPlain:
+            return None
+
+    def _batches(
+        self, chunks: Chunks, around: list[Any], of: DocumentFormat, charset: str, name: str
+    ) -> Iterator[_Batch]:
+        first = 0
+        if of == "ndjson":
+            if self.names:
+                raise DocumentError(
+                    f"the response has one JSON value a line, and the mapping looks for {'.'.join(self.names)}",
+                    where=name,
+                    hint="let the first level go through [*]",
+                )
+            for text in line_slices(chunks(), charset=charset, name=name):
+                try:
+                    items = self._rows.decode_lines(text)
+                    lines = [line for line in text.split(b"\n") if line.strip()]
+                    yield _Batch(items, _wholes(lambda lines=lines: lines))  # type: ignore[misc]
+                except _UNREADABLE:
+                    items = [read_json(line, limits=_UNWALKED, name=name) for line in text.split(b"\n") if line.strip()]
+                    yield _Batch(items, items.__getitem__, is_partly=False)
+            return
+        rest = Around()
+        for text, found in list_slices(chunks(), self.names, rest, self._rows.decode, charset=charset, name=name):
+            if found is not None:
+                yield _Batch(found, _wholes(lambda text=text: _raw_list(text)))  # type: ignore[misc]
+            else:
+                found = _slowly(text, first, name)
+                yield _Batch(found, found.__getitem__, is_partly=False)
+            first += len(found)
+        around.append(read_json(rest.text(), name=name))
+
+
+class XmlRows(RowReader):
+    """Reads XML for outputs that go through the elements at `names`."""
+
+    def __init__(
+        self, outputs: Sequence[CompiledOutput], names: tuple[str, ...], namespaces: Mapping[str, str]
+    ) -> None:
+        super().__init__(outputs, names)
+        self._namespaces = namespaces
+        self._fast = [
+            element_way(output.levels, output.rules, namespaces) if output.is_plain else None for output in outputs
+        ]
+
+    def _batches(
+        self, chunks: Chunks, around: list[Any], of: DocumentFormat, charset: str, name: str
+    ) -> Iterator[_Batch]:
+        reading = ElementRows(self.names, self._namespaces, charset=charset, limits=_UNWALKED, name=name)
+        first = 0
+        try:
+            for rows in reading.parts(chunks()):
+                whole = partial(_value_at, reading, rows)
+                yield _Batch(rows, whole, is_list=first + len(rows) > 1)
+                first += len(rows)
+        except NotApart as error:
+            raise DocumentError(
+                f"what should be around the rows at {'/'.join(self.names)} is there more than once",
+                where=name,
+                hint="make it a level of its own in the mapping",
+            ) from error
+        around.append(reading.around)
+
+
+def _value_at(reading: ElementRows, rows: Sequence[Element], index: int) -> Any:
+    return reading.value_of(rows[index])
+
+
+def _after(batch: _Batch, number: int) -> _Batch:
+    return replace(batch, items=batch.items[number:], whole=lambda index: batch.whole(index + number))
+
+
+def _wholes(raw: Callable[[], Sequence[Any]]) -> Callable[[int], Any]:
+    """Gives one whole value by index. raw: the texts of all; asked for once, when the first is wanted."""
+    held: list[Sequence[Any]] = []
+
+    def whole(index: int) -> Any:
+        if not held:
+            held.append(raw())
+        return read_json(bytes(held[0][index]), limits=_UNWALKED)
+
+    return whole
+
+
+def _slowly(text: bytes, first: int, name: str) -> list[Any]:
+    """Values that the fast decoder refuses: half surrogates, which cost one row each; raises DocumentError for what is no JSON."""
+    try:
+        found: list[Any] = read_json(text, limits=_UNWALKED, name=name)
+    except DocumentError as error:
+        where = f"{name}, in the rows after {first:,}"
+        raise DocumentError(error.message, where=where, hint=error.hint) from error
+    return found
+
+
+def _raw_reader(names: Sequence[str]) -> Callable[[bytes], list[Any]]:
+    """Gives the texts of the elements of the list at a place of a sound document."""
+    kind: Any = list[msgspec.Raw]
+    for name in reversed(names):
+        kind = msgspec.defstruct("Holder", [("held", kind, msgspec.field(name=name))])
+    decode = msgspec.json.Decoder(kind).decode
+
+    def read(body: bytes) -> list[Any]:
+        found = decode(body)
+        for _ in names:
+            found = found.held
+        return found  # type: ignore[no-any-return]
+
+    return read

@@ -54,7 +54,7 @@ class OutsideService:
 
         app = web.Application()
         app.router.add_route("*", "/{path:.*}", handle)
-        self._runner = web.AppRunner(app)
+        self._runner = web.AppRunner(app, shutdown_timeout=0.5)
         await self._runner.setup()
         site = web.TCPSite(self._runner, "127.0.0.1", 0)
         await site.start()

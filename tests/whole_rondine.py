@@ -252,6 +252,11 @@ class WholeRondine:
             return connection.execute(statement, values).fetchall()  # type: ignore[arg-type]
 
 
+def resident(pid: int) -> int:
+    """The memory that a process holds, in bytes."""
+    return int(Path(f"/proc/{pid}/statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE")
+
+
 def responds(url: str) -> bool:
     try:
         return httpx.get(url, timeout=10).status_code == 200

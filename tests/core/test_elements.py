@@ -484,9 +484,7 @@ def test_sources_that_look_at_all_rows_need_the_whole_response():
     assert row_by_row_equals(RESULTS, made, types) is None
 
 
-@pytest.mark.parametrize(
-    "source", [ "lab:ph[1]", ".", "*", "lab:ph/text()", {"xpath": "lab:humus", "all": True}]
-)
+@pytest.mark.parametrize("source", ["lab:ph[1]", ".", "*", "lab:ph/text()", {"xpath": "lab:humus", "all": True}])
 def test_sources_that_are_no_plain_names_are_read_row_by_row_too(source):
     made, types = mapping(
         [{"name": "number", "from": "@number"}, {"name": "any", "from": source}], types={"any": "json"}

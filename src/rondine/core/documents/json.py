@@ -75,6 +75,9 @@ def read_json(body: bytes, *, charset: str = "utf-8", limits: Limits = USUAL, na
     return value
 
 
+_CUT_OFF = "it may have been cut off; ask for it again"
+
+
 def _read_slowly(body: bytes, limits: Limits, name: str) -> Any:
     try:
         text = body.decode("utf-8")
@@ -97,12 +100,15 @@ def _read_slowly(body: bytes, limits: Limits, name: str) -> Any:
         raise DocumentError(
             f"not JSON: {_in_words(error.msg)}, {found}",
             where=f"{name}, line {error.lineno}, column {error.colno}",
-            hint=_markup(text),
+            hint=_markup(text)
+            or (_CUT_OFF if at_end or "Unterminated" in error.msg else "look at what stands before that place"),
         ) from error
     except RecursionError as error:
         raise _too_deep(name, limits) from error
     except (ValueError, ArithmeticError) as error:
-        raise DocumentError(f"not JSON: {error}", where=name) from error
+        raise DocumentError(
+            f"not JSON: {error}", where=name, hint="tell its provider; JSON has no such numbers (RFC 8259, section 6)"
+        ) from error
 
 
 _HTML = re.compile(r"[\ufeff\s]*<(!doctype html|html|head|body)", re.IGNORECASE)

@@ -32,23 +32,10 @@ def main() -> None:
     args = parser.parse_args()
     from rondine.core.documents import Limits
     from rondine.core.documents.elements import read_elements
-    from rondine.core.mapping.compile import compile_mapping
-    from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
     from rondine.core.mapping.rowwise import row_reader
-    from rondine.core.settings import load
 
     body = response(args.rows)
-    fields = [{"name": name, "from": path, "required": name == "code"} for name, path in PATHS.items()]
-    document = {
-        "format": "xml",
-        "namespaces": {"s": SPACE},
-        "outputs": [
-            {"record_type": "survey", "rows": [{"level": "survey", "at": "/s:surveys/s:survey"}], "fields": fields}
-        ],
-    }
-    record_type = {"fields": [{"name": name, "type": kind} for name, kind in TYPES.items()], "key": ["code"]}
-    mapping = load(MappingDocument, document)
-    outputs = compile_mapping(mapping, {"survey": load(RecordTypeDocument, record_type)})
+    mapping, outputs = mapping_of_surveys()
     reader, limits = row_reader(mapping, outputs), Limits(size=2**31)
     assert reader is not None
     ways: dict[str, Callable[[], Any]] = {
@@ -70,21 +57,42 @@ def main() -> None:
         tracemalloc.stop()
 
 
+def mapping_of_surveys() -> tuple[Any, Any]:
+    """(the mapping, its outputs ready to run)."""
+    from rondine.core.mapping.compile import compile_mapping
+    from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
+    from rondine.core.settings import load
+
+    fields = [{"name": name, "from": path, "required": name == "code"} for name, path in PATHS.items()]
+    document = {
+        "format": "xml",
+        "namespaces": {"s": SPACE},
+        "outputs": [
+            {"record_type": "survey", "rows": [{"level": "survey", "at": "/s:surveys/s:survey"}], "fields": fields}
+        ],
+    }
+    record_type = {"fields": [{"name": name, "type": kind} for name, kind in TYPES.items()], "key": ["code"]}
+    mapping = load(MappingDocument, document)
+    return mapping, compile_mapping(mapping, {"survey": load(RecordTypeDocument, record_type)})
+
+
 def response(rows: int) -> bytes:
-    out = io.StringIO()
-    out.write(f'<?xml version="1.0" encoding="UTF-8"?>\n<surveys xmlns="{SPACE}">\n')
-    for number in range(rows):
-        one = survey(number)
-        place, measures = one["place"], one["measures"]
-        site = place.get("site") or {"district": "none", "ward": "none"}
-        out.write(
-            f'<survey id="{one["id"]}"><code>{one["code"]}</code><status>{one.get("status") or ""}</status><seen_at>{one["seen_at"]}</seen_at>'
-            f'<next_check>{one.get("next_check") or ""}</next_check><place id="{place["id"]}"><name>{place["name"]}</name><site><district>'
-            f"{site['district']}</district><ward>{site['ward']}</ward><note>unread</note></site></place><measures><girth>"
-            f'{measures["girth"]}</girth><height unit="m">{measures["height"]["value"]}</height></measures><tags><tag>a</tag><tag>b</tag></tags></survey>\n'
-        )
-    out.write("</surveys>\n")
-    return out.getvalue().encode()
+    return "".join((opening(), *(element(survey(number)) for number in range(rows)), "</surveys>\n")).encode()
+
+
+def opening() -> str:
+    return f'<?xml version="1.0" encoding="UTF-8"?>\n<surveys xmlns="{SPACE}">\n'
+
+
+def element(one: dict[str, Any]) -> str:
+    place, measures = one["place"], one["measures"]
+    site = place.get("site") or {"district": "none", "ward": "none"}
+    return (
+        f'<survey id="{one["id"]}"><code>{one["code"]}</code><status>{one.get("status") or ""}</status><seen_at>{one["seen_at"]}</seen_at>'
+        f'<next_check>{one.get("next_check") or ""}</next_check><place id="{place["id"]}"><name>{place["name"]}</name><site><district>'
+        f"{site['district']}</district><ward>{site['ward']}</ward><note>unread</note></site></place><measures><girth>"
+        f'{measures["girth"]}</girth><height unit="m">{measures["height"]["value"]}</height></measures><tags><tag>a</tag><tag>b</tag></tags></survey>\n'
+    )
 
 
 def by_hand(body: bytes) -> list[dict[str, Any]]:

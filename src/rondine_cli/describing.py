@@ -377,7 +377,11 @@ def run_compare(session: Session, args: Namespace, out: Output) -> int:
 
 def run_schema(session: Session, args: Namespace, out: Output) -> None:
     bodies = [session.office.samples.get(name)["body"] for name in args.names]
-    found = session.office.outline(*bodies)
+    schema_rows(session.office.outline(*bodies), out)
+
+
+def schema_rows(found: dict[str, Any], out: Output) -> None:
+    """A schema: JSON Schema for programs, a line a place for people."""
     if out.as_json:
         out.value(found["schema"])
         return

@@ -6,7 +6,18 @@ import sys
 
 import argcomplete
 
-from rondine_cli import connecting, definitions, describing, environments, guide, mapping, people, running, state
+from rondine_cli import (
+    connecting,
+    definitions,
+    describing,
+    environments,
+    guide,
+    mapping,
+    people,
+    responses,
+    running,
+    state,
+)
 from rondine_cli.output import Output
 from rondine_cli.session import Session
 from rondine_client import RondineProblem
@@ -26,7 +37,7 @@ def parser() -> argparse.ArgumentParser:
     made.add_argument("--project", help="the project (RONDINE_PROJECT; default: your only one)")
     made.add_argument("--json", action="store_true", help="one JSON value a line, for programs")
     commands = made.add_subparsers(required=True, metavar="COMMAND", title="commands")
-    for module in (people, environments, connecting, definitions, describing, mapping, running, guide):
+    for module in (people, environments, connecting, definitions, describing, responses, mapping, running, guide):
         module.add_commands(commands)
     return made
 

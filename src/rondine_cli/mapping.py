@@ -69,14 +69,7 @@ def run_propose(session: Session, args: Namespace, out: Output) -> int:
     found = office.propose(body, rows=args.rows, name=args.record_type, take=args.take)
     if args.key:
         found["record_type"]["key"] = args.key
-    rules = found["mapping"]["outputs"][0]["fields"]
-    types = {field["name"]: field["type"] for field in found["record_type"]["fields"]}
-    key = found["record_type"].get("key", [])
-    lines = [
-        f"{rule['name']:<16} {types[rule['name']]:<9} {'key' if rule['name'] in key else '':<4} from {_source(rule['from'])}"
-        for rule in rules
-    ]
-    out.value(found, "\n".join([f"record type {found['name']}", *lines, *(f"! {note}" for note in found["notes"])]))
+    out.value(found, proposal_text(found))
     if args.save:
         if not args.service:
             out.bad("--save needs --service")
@@ -86,6 +79,18 @@ def run_propose(session: Session, args: Namespace, out: Output) -> int:
         out.good(f"record type {args.record_type} and mapping {args.save} are saved")
         show_problems(made, out)
     return 0
+
+
+def proposal_text(found: dict[str, Any]) -> str:
+    """A proposal for people: a line a field, and what is to be minded."""
+    rules = found["mapping"]["outputs"][0]["fields"]
+    types = {field["name"]: field["type"] for field in found["record_type"]["fields"]}
+    key = found["record_type"].get("key", [])
+    lines = [
+        f"{rule['name']:<16} {types[rule['name']]:<9} {'key' if rule['name'] in key else '':<4} from {_source(rule['from'])}"
+        for rule in rules
+    ]
+    return "\n".join([f"record type {found['name']}", *lines, *(f"! {note}" for note in found["notes"])])
 
 
 def _source(source: Any) -> str:

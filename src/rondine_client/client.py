@@ -2,9 +2,9 @@
 
 import json
 import logging
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from types import TracebackType
-from typing import Any
+from typing import Any, BinaryIO
 
 import httpx
 
@@ -13,6 +13,11 @@ from rondine_client.project import Project
 
 # httpx writes whole addresses to the log at INFO, and addresses may hold what should not be there
 logging.getLogger("httpx").setLevel(logging.WARNING)
+
+
+#: A response in a file: its name, its bytes or a file open for reading them, its media type.
+Content = tuple[str, bytes | BinaryIO, str]
+UNKNOWN = "application/octet-stream"
 
 
 class Client:
@@ -85,6 +90,33 @@ class Client:
             raise _problem(response)
         return response.json() if response.content else None
 
+    def ask_of(self, path: str, contents: Sequence[Content], asked: Any) -> Any:
+        """A question about responses that go with it: (name, what is in it, media type) each; they are kept nowhere."""
+        try:
+            with self._http.stream("POST", path, **_parts(contents, asked)) as response:
+                response.read()
+        except httpx.HTTPError as error:
+            raise Unreachable(self.url, _reason(error)) from error
+        if response.status_code >= 400:
+            raise _problem(response)
+        return response.json()
+
+    def lines_of(self, path: str, content: Content, asked: Any) -> Iterator[dict[str, Any]]:
+        """As `ask_of`, answered line by line, as they come."""
+        waits = httpx.Timeout(30.0, read=600.0, write=600.0)
+        try:
+            with self._http.stream("POST", path, timeout=waits, **_parts([content], asked)) as response:
+                if response.status_code >= 400:
+                    response.read()
+                    raise _problem(response)
+                for text in response.iter_lines():
+                    line = json.loads(text)
+                    if "problem" in line:
+                        raise RondineProblem(line["problem"])
+                    yield line
+        except httpx.HTTPError as error:
+            raise Unreachable(self.url, _reason(error)) from error
+
     def download(self, path: str) -> bytes:
         """The bytes at a path below /api/v1."""
         try:
@@ -134,6 +166,11 @@ class Client:
                         yield json.loads(line[6:])
         except httpx.HTTPError as error:
             raise Unreachable(self.url, _reason(error)) from error
+
+
+def _parts(contents: Sequence[Content], asked: Any) -> dict[str, Any]:
+    files = [("content", (name, content, media_type)) for name, content, media_type in contents]
+    return {"files": files, "data": {"asked": json.dumps(asked)}}
 
 
 def _problem(response: httpx.Response) -> RondineProblem:

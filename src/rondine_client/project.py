@@ -8,7 +8,7 @@ from urllib.parse import quote
 from rondine_client.errors import RondineProblem
 
 if TYPE_CHECKING:
-    from rondine_client.client import Client
+    from rondine_client.client import Client, Content
 
 Json = dict[str, Any]
 OVER = ("done", "failed", "cancelled")
@@ -436,6 +436,42 @@ class Project:
             "/previews",
             {"body": body, "mapping": mapping, "record_types": dict(record_types or {}), "inputs": dict(inputs or {})},
         )
+
+    # --- responses in files, kept nowhere
+
+    def read_tree(self, content: "Content", *, at: str = "", depth: int = 3, limit: int = 20) -> Json:
+        """A response as a tree below a JSON Pointer: {format, lines: [{path, depth, name, kind, text, count}]}."""
+        return self._read("tree", [content], {"at": at, "depth": depth, "limit": limit})
+
+    def read_outline(self, *contents: "Content", corrections: Sequence[Json] = ()) -> Json:
+        """The schema of responses, as `outline` gives it."""
+        return self._read("outline", contents, {"corrections": list(corrections)})
+
+    def read_comparison(self, before: "Content", after: "Content") -> Json:
+        """Two responses by structure and value, as `compare` gives it."""
+        return self._read("comparison", [before, after], {})
+
+    def read_proposal(
+        self, *contents: "Content", rows: Sequence[str], name: str, take: Sequence[str] | None = None
+    ) -> Json:
+        """A record type and a mapping for rows at these levels."""
+        return self._read("proposal", contents, {"rows": list(rows), "name": name, "take": take and list(take)})
+
+    def read_records(
+        self,
+        content: "Content",
+        mapping: str | Json,
+        record_types: Mapping[str, Json] | None = None,
+        inputs: Mapping[str, Any] | None = None,
+    ) -> Iterator[Json]:
+        """What a mapping, saved or a draft, makes of a response of any size, line by line: records {record_type, ordinal, data}, rejects
+        {record_type, ordinal, path, problems, row}, last {counts}."""
+        chosen = {"mapping": mapping} if isinstance(mapping, str) else {"draft": mapping}
+        asked = {**chosen, "record_types": dict(record_types or {}), "inputs": dict(inputs or {})}
+        return self._client.lines_of(f"{self._path}/readings/records", content, asked)
+
+    def _read(self, what: str, contents: "Sequence[Content]", asked: Json) -> Json:
+        return self._client.ask_of(f"{self._path}/readings/{what}", contents, asked)
 
     # --- running
 

@@ -6,6 +6,7 @@ from drf_spectacular.views import SpectacularSwaggerSplitView
 from rondine.server.access import views as access
 from rondine.server.api import naming, pages
 from rondine.server.api.problems import no_such_address
+from rondine.server.records import readings
 from rondine.server.records import views as records
 from rondine.server.runs import views as runs
 from rondine.server.services import connect_views as connecting
@@ -88,6 +89,11 @@ urlpatterns = [
     path(f"{PROJECT}/comparisons", records.ComparisonView.as_view()),
     path(f"{PROJECT}/proposals", records.ProposalView.as_view()),
     path(f"{PROJECT}/mapping-forms", records.MappingFormsView.as_view()),
+    path(f"{PROJECT}/readings/tree", readings.TreeReading.as_view()),
+    path(f"{PROJECT}/readings/outline", readings.OutlineReading.as_view()),
+    path(f"{PROJECT}/readings/comparison", readings.ComparisonReading.as_view()),
+    path(f"{PROJECT}/readings/proposal", readings.ProposalReading.as_view()),
+    path(f"{PROJECT}/readings/records", readings.RecordsReading.as_view()),
     path(f"{PROJECT}/previews", records.PreviewView.as_view()),
     path(f"{PROJECT}/feeds/<str:name>/runs", runs.FeedRunsView.as_view()),
     path(f"{PROJECT}/runs", runs.RunsView.as_view()),

@@ -1,9 +1,10 @@
 """From a response to records, before anything is kept: proposals and previews; and the sets that keep them."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from typing import Any
 
+from rondine.core.documents import ReadDocument
 from rondine.core.errors import InputError
 from rondine.core.mapping.compile import CompiledOutput, RowTrace, compile_mapping
 from rondine.core.mapping.coverage import Coverage, coverage
@@ -26,9 +27,13 @@ from rondine.server.services.models import Body, Environment
 SHOWN = 200
 
 
-def outline_of(project: Project, bodies: list[str], corrections: list[Any]) -> dict[str, Any]:
-    """The schema of one or more stored bodies: its lines for people and as JSON Schema."""
-    documents = [document_of(body_of(project, one)) for one in bodies]
+def stored(project: Project, bodies: Sequence[str]) -> list[ReadDocument]:
+    """Stored bodies, read."""
+    return [document_of(body_of(project, one)) for one in bodies]
+
+
+def outline_of(documents: Sequence[ReadDocument], corrections: list[Any]) -> dict[str, Any]:
+    """The schema of one or more documents: its lines for people and as JSON Schema."""
     is_xml = documents[0].is_xml
     if any(one.is_xml != is_xml for one in documents):
         raise InputError("some bodies are XML and some are JSON", where="/bodies", hint="choose those of one format")
@@ -43,17 +48,14 @@ def outline_of(project: Project, bodies: list[str], corrections: list[Any]) -> d
     }
 
 
-def comparison_of(project: Project, one: str, other: str) -> dict[str, Any]:
-    """What is otherwise in the second of two stored bodies, by place."""
-    before = document_of(body_of(project, one))
-    after = document_of(body_of(project, other), before.namespaces)
+def comparison_of(before: ReadDocument, after: ReadDocument) -> dict[str, Any]:
+    """What is otherwise in the second of two documents, by place. after: read with the prefixes of the first."""
     found = compare_documents(before, after)
     return {"differences": [asdict(each) for each in found], "is_all": len(found) < MOST_TOLD}
 
 
-def proposal(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
+def proposal(project: Project, documents: Sequence[ReadDocument], given: Mapping[str, Any]) -> dict[str, Any]:
     """A record type and a mapping for what was pointed at."""
-    documents = [document_of(body_of(project, one)) for one in given["bodies"]]
     made = propose(
         documents,
         rows=given["rows"],
@@ -71,15 +73,21 @@ def proposal(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
     }
 
 
+def drafted_types(project: Project, drafts: Mapping[str, Any] | None) -> dict[str, RecordTypeDocument]:
+    """The project's record types by name, with drafts in place of the saved ones."""
+    record_types = record_types_of(project.pk)
+    for name, document in (drafts or {}).items():
+        record_types[name] = load(RecordTypeDocument, document, where=f"/record_types/{name}")
+    return record_types
+
+
 def preview(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
     """What a mapping makes of a stored response: records, rejects, and the place of every value. Keeps nothing."""
     mapping: MappingDocument = load(MappingDocument, given["mapping"], where="/mapping")
     body = body_of(project, given["body"])
     read = read_for(mapping, body)
     values = given_of(body, given.get("inputs") or {})
-    record_types = record_types_of(project.pk)
-    for name, document in (given.get("record_types") or {}).items():
-        record_types[name] = load(RecordTypeDocument, document, where=f"/record_types/{name}")
+    record_types = drafted_types(project, given.get("record_types"))
     outputs = []
     for output, compiled in zip(mapping.outputs, compile_mapping(mapping, record_types, is_kept=False), strict=True):
         mapped = compiled.run(read.value, values)

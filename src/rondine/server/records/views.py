@@ -20,12 +20,12 @@ from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.views import ProjectView, Strict, checked_limit
 from rondine.server.items.actions import find_item
 from rondine.server.items.views import item_views
-from rondine.server.records.actions import comparison_of, outline_of, places_of, preview, proposal, record_set
+from rondine.server.records.actions import comparison_of, outline_of, places_of, preview, proposal, record_set, stored
 from rondine.server.records.browsing import browse, find_record, shown_data
 from rondine.server.records.kinds import FEEDS, MAPPINGS, RECORD_TYPES
 from rondine.server.records.models import Feed, Record
 from rondine.server.runs.models import Call, Run
-from rondine.server.services.actions import environment_of
+from rondine.server.services.actions import body_of, document_of, environment_of
 
 RecordTypeList, RecordTypeDetail, RecordTypeRevisions = item_views(RECORD_TYPES)
 MappingList, MappingDetail, MappingRevisions = item_views(MAPPINGS)
@@ -100,7 +100,8 @@ class OutlineView(ProjectView):
     @extend_schema(operation_id="getOutline", request=OutlineAsked, responses=OutlineShown)
     def post(self, request: Request, project: str) -> Response:
         given = self.given(OutlineAsked, request)
-        return Response(outline_of(self.project, [str(one) for one in given["bodies"]], given.get("corrections") or []))
+        documents = stored(self.project, [str(one) for one in given["bodies"]])
+        return Response(outline_of(documents, given.get("corrections") or []))
 
 
 class ComparisonAsked(Strict):
@@ -128,7 +129,9 @@ class ComparisonView(ProjectView):
     @extend_schema(operation_id="compareBodies", request=ComparisonAsked, responses=ComparisonOfBodies)
     def post(self, request: Request, project: str) -> Response:
         given = self.given(ComparisonAsked, request)
-        return Response(comparison_of(self.project, str(given["before"]), str(given["after"])))
+        before = document_of(body_of(self.project, str(given["before"])))
+        after = document_of(body_of(self.project, str(given["after"])), before.namespaces)
+        return Response(comparison_of(before, after))
 
 
 class ProposalAsked(OutlineAsked):
@@ -163,7 +166,8 @@ class ProposalView(ProjectView):
     @extend_schema(operation_id="propose", request=ProposalAsked, responses=ProposalShown)
     def post(self, request: Request, project: str) -> Response:
         given = self.given(ProposalAsked, request)
-        return Response(proposal(self.project, {**given, "bodies": [str(one) for one in given["bodies"]]}))
+        documents = stored(self.project, [str(one) for one in given["bodies"]])
+        return Response(proposal(self.project, documents, given))
 
 
 class PreviewAsked(Strict):

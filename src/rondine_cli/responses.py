@@ -1,0 +1,166 @@
+"""Responses in files, pipes and trials: looked at, compared, mapped; kept nowhere. Everything here can stand in a pipe."""
+
+import json
+import os
+import shutil
+import sys
+import tempfile
+from argparse import Namespace
+from collections.abc import Iterable, Iterator
+from contextlib import ExitStack
+from pathlib import Path
+from typing import Any
+
+from rondine_cli.describing import schema_rows
+from rondine_cli.items import read_document
+from rondine_cli.mapping import proposal_text
+from rondine_cli.output import Output
+from rondine_cli.session import Session, named_values
+from rondine_client.client import UNKNOWN, Content
+
+_FILE = "a file; - for standard input, run:NUMBER for what a trial brought"
+
+
+def add_commands(commands: Any) -> None:
+    response = commands.add_parser(
+        "response", help="responses in files and pipes, kept nowhere: look, compare, map"
+    ).add_subparsers(required=True, metavar="VERB")
+    show = response.add_parser("show", help="as a tree, with the path of each place")
+    show.add_argument("file", nargs="?", default="-", help=_FILE)
+    show.add_argument("--at", default="", metavar="POINTER", help="only what is below this place, a JSON Pointer")
+    show.add_argument("--depth", type=int, default=3)
+    show.add_argument("--limit", type=int, default=20, help="of each list and object (default: 20)")
+    show.set_defaults(run=run_show)
+    schema = response.add_parser("schema", help="the schema of one or more; JSON Schema with --json or into a pipe")
+    schema.add_argument("files", nargs="*", default=["-"], metavar="FILE", help=_FILE)
+    schema.set_defaults(run=run_schema)
+    compare = response.add_parser("compare", help="compare two by structure and value; exit status 1 if they differ")
+    compare.add_argument("before", help=_FILE)
+    compare.add_argument("after", help=_FILE)
+    compare.set_defaults(run=run_compare)
+    propose = response.add_parser("propose", help="propose a record type and a mapping; a document for 'map --draft'")
+    propose.add_argument("files", nargs="*", default=["-"], metavar="FILE", help=_FILE)
+    propose.add_argument("--rows", required=True, action="append", metavar="PATH", help="as 'mapping propose' has it")
+    propose.add_argument("--record-type", required=True, metavar="NAME")
+    propose.add_argument("--take", action="append", metavar="PATH", help="a wanted value; default: all")
+    propose.set_defaults(run=run_propose)
+    mapped = response.add_parser(
+        "map", help="records of a response of any size: one JSON value a line into a pipe, a table on a terminal"
+    )
+    mapped.add_argument("file", nargs="?", default="-", help=_FILE)
+    how = mapped.add_mutually_exclusive_group(required=True)
+    how.add_argument("--mapping", metavar="NAME", help="a saved mapping")
+    how.add_argument("--draft", metavar="FILE", help="what 'propose' gave: {record_type, mapping, name} (JSON or YAML)")
+    mapped.add_argument("--input", action="append", metavar="NAME=VALUE", help="may be given several times")
+    mapped.add_argument("--only", metavar="RECORD-TYPE", help="only records of this type")
+    mapped.add_argument("--rejects", metavar="FILE", help="write rows that do not fit here, one JSON value a line")
+    mapped.set_defaults(run=run_map)
+
+
+def run_show(session: Session, args: Namespace, out: Output) -> None:
+    with ExitStack() as held:
+        content = _content(session, args.file, held)
+        found = session.office.read_tree(content, at=args.at, depth=args.depth, limit=args.limit)
+    lines = [
+        f"{'  ' * (line['depth'] - 1)}{line['name']}: {line['text'] or _holds(line)}  {line['path']}"
+        for line in found["lines"]
+    ]
+    out.value(found, "\n".join([found["format"].upper(), *lines]))
+
+
+def _holds(line: dict[str, Any]) -> str:
+    return f"{'list of' if line['kind'] == 'array' else 'object of'} {line['count']}"
+
+
+def run_schema(session: Session, args: Namespace, out: Output) -> None:
+    with ExitStack() as held:
+        found = session.office.read_outline(*(_content(session, one, held) for one in args.files or ["-"]))
+    schema_rows(found, out)
+
+
+def run_compare(session: Session, args: Namespace, out: Output) -> int:
+    with ExitStack() as held:
+        before, after = (_content(session, one, held) for one in (args.before, args.after))
+        found = session.office.read_comparison(before, after)
+    out.rows(found["differences"], ["path", "kind", "before", "after"], empty="they are the same")
+    return 1 if found["differences"] else 0
+
+
+def run_propose(session: Session, args: Namespace, out: Output) -> None:
+    with ExitStack() as held:
+        contents = [_content(session, one, held) for one in args.files or ["-"]]
+        found = session.office.read_proposal(*contents, rows=args.rows, name=args.record_type, take=args.take)
+    out.value(found, proposal_text(found))
+
+
+def run_map(session: Session, args: Namespace, out: Output) -> int:
+    record_types, mapping = {}, args.mapping
+    if args.draft:
+        draft = read_document(args.draft)
+        if "mapping" in draft:
+            mapping, record_types = draft["mapping"], {draft["name"]: draft["record_type"]}
+        else:
+            mapping = draft
+    rejected: list[dict[str, Any]] = []
+    counts: list[dict[str, Any]] = []
+    with ExitStack() as held:
+        content = _content(session, args.file, held)
+        rejects = held.enter_context(Path(args.rejects).open("w", encoding="utf-8")) if args.rejects else None
+        lines = session.office.read_records(content, mapping, record_types, named_values(args.input))
+
+        def records() -> Iterator[dict[str, Any]]:
+            for line in lines:
+                if "counts" in line:
+                    counts.extend(line["counts"])
+                elif args.only and line["record_type"] != args.only:
+                    continue
+                elif "data" in line:
+                    yield line["data"]
+                elif rejects is not None:
+                    rejects.write(json.dumps(line, ensure_ascii=False) + "\n")
+                elif len(rejected) < 10:
+                    rejected.append(line)
+
+        _written(records(), out)
+    for one in rejected:
+        out.bad(f"{one['path']}: " + "; ".join(f"{each['field']} {each['reason']}" for each in one["problems"]))
+    for count in counts:
+        filtered = f", {count['filtered']} filtered" if count["filtered"] else ""
+        words = f"{count['records']:,} records and {count['rejected']:,} rejects from {count['rows']:,} rows{filtered}"
+        out.say(f"{count['record_type']}: {words}")
+    return 1 if any(count["rejected"] for count in counts) else 0
+
+
+def _written(records: Iterable[dict[str, Any]], out: Output) -> None:
+    """A line each into a pipe, as they come; the first hundred as a table on a terminal."""
+    if out.as_json:
+        try:
+            for record in records:
+                sys.stdout.write(json.dumps(record, ensure_ascii=False) + "\n")
+            sys.stdout.flush()
+        except BrokenPipeError:  # who reads has enough
+            os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+            raise SystemExit(0) from None
+        return
+    shown = []
+    for record in records:
+        if len(shown) < 100:
+            shown.append(record)
+    columns = list(dict.fromkeys(name for record in shown for name in record))
+    out.rows(shown, columns, empty="no records")
+
+
+def _content(session: Session, word: str, held: ExitStack) -> Content:
+    """What a word on the command line names; files stay open until `held` ends."""
+    if word.startswith("run:") and word[4:].isdigit():
+        call = next((one for one in session.office.calls(int(word[4:])) if one["body"]), None)
+        if call is None:
+            raise FileNotFoundError(f"run {word[4:]} has no stored response")
+        media_type = next((value for name, value in call["headers"] if name.lower() == "content-type"), UNKNOWN)
+        return word, session.office.content(call["body"]), media_type
+    if word == "-":
+        whole = held.enter_context(tempfile.TemporaryFile())  # its length is told before it is sent
+        shutil.copyfileobj(sys.stdin.buffer, whole)
+        whole.seek(0)
+        return "standard input", whole, UNKNOWN
+    return word, held.enter_context(Path(word).open("rb")), UNKNOWN

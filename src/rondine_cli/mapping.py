@@ -44,6 +44,9 @@ def add_commands(commands: Any) -> None:
     propose.add_argument("--key", action="append", metavar="FIELD", help="the key, in place of the proposed one")
     propose.add_argument("--save", metavar="MAPPING", help="save the record type, and the mapping under this name")
     propose.add_argument("--service", help="the mapping's service; needed with --save")
+    propose.add_argument(
+        "--parts", action="store_true", help="lists of objects in a row too, as records of their own that belong to it"
+    )
     propose.set_defaults(run=run_propose)
     preview = mapping.add_parser("preview", help="what a saved mapping makes of a sample; keeps nothing")
     preview.add_argument("name")
@@ -69,12 +72,16 @@ def run_propose(session: Session, args: Namespace, out: Output) -> int:
     found = office.propose(body, rows=args.rows, name=args.record_type, take=args.take)
     if args.key:
         found["record_type"]["key"] = args.key
+    if args.parts:
+        found["mapping"]["outputs"] += [one["output"] for one in found["parts"]]
     out.value(found, proposal_text(found))
     if args.save:
         if not args.service:
             out.bad("--save needs --service")
             return 2
         office.record_types.save(args.record_type, document=found["record_type"])
+        for one in found["parts"] if args.parts else []:
+            office.record_types.save(one["name"], document=one["record_type"])
         made = office.mappings.save(args.save, service=args.service, document=found["mapping"])
         out.good(f"record type {args.record_type} and mapping {args.save} are saved")
         show_problems(made, out)
@@ -90,7 +97,10 @@ def proposal_text(found: dict[str, Any]) -> str:
         f"{rule['name']:<16} {types[rule['name']]:<9} {'key' if rule['name'] in key else '':<4} from {_source(rule['from'])}"
         for rule in rules
     ]
-    return "\n".join([f"record type {found['name']}", *lines, *(f"! {note}" for note in found["notes"])])
+    parts = [f"{one['path']} could be records of their own: {one['name']} (--parts)" for one in found["parts"]]
+    if len(found["mapping"]["outputs"]) > 1:
+        parts = [f"linked: {one['name']}, each of {one['path']}" for one in found["parts"]]
+    return "\n".join([f"record type {found['name']}", *lines, *(f"! {note}" for note in found["notes"]), *parts])
 
 
 def _source(source: Any) -> str:

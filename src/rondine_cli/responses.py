@@ -43,6 +43,7 @@ def add_commands(commands: Any) -> None:
     propose.add_argument("--rows", required=True, action="append", metavar="PATH", help="as 'mapping propose' has it")
     propose.add_argument("--record-type", required=True, metavar="NAME")
     propose.add_argument("--take", action="append", metavar="PATH", help="a wanted value; default: all")
+    propose.add_argument("--parts", action="store_true", help="lists of objects in a row too, as records of their own")
     propose.set_defaults(run=run_propose)
     mapped = response.add_parser(
         "map", help="records of a response of any size: one JSON value a line into a pipe, a table on a terminal"
@@ -90,6 +91,8 @@ def run_propose(session: Session, args: Namespace, out: Output) -> None:
     with ExitStack() as held:
         contents = [_content(session, one, held) for one in args.files or ["-"]]
         found = session.office.read_proposal(*contents, rows=args.rows, name=args.record_type, take=args.take)
+    if args.parts:
+        found["mapping"]["outputs"] += [one["output"] for one in found["parts"]]
     out.value(found, proposal_text(found))
 
 
@@ -99,8 +102,11 @@ def run_map(session: Session, args: Namespace, out: Output) -> int:
         draft = read_document(args.draft)
         if "mapping" in draft:
             mapping, record_types = draft["mapping"], {draft["name"]: draft["record_type"]}
+            record_types |= {one["name"]: one["record_type"] for one in draft.get("parts", [])}
         else:
             mapping = draft
+    document = mapping if isinstance(mapping, dict) else session.office.mappings.get(mapping)["document"]
+    is_one = args.only or len(document.get("outputs", [])) == 1
     rejected: list[dict[str, Any]] = []
     counts: list[dict[str, Any]] = []
     with ExitStack() as held:
@@ -115,7 +121,7 @@ def run_map(session: Session, args: Namespace, out: Output) -> int:
                 elif args.only and line["record_type"] != args.only:
                     continue
                 elif "data" in line:
-                    yield line["data"]
+                    yield line["data"] if is_one else {"record_type": line["record_type"], "data": line["data"]}
                 elif rejects is not None:
                     rejects.write(json.dumps(line, ensure_ascii=False) + "\n")
                 elif len(rejected) < 10:
@@ -159,7 +165,7 @@ def _content(session: Session, word: str, held: ExitStack) -> Content:
         media_type = next((value for name, value in call["headers"] if name.lower() == "content-type"), UNKNOWN)
         return word, session.office.content(call["body"]), media_type
     if word == "-":
-        whole = held.enter_context(tempfile.TemporaryFile())  # its length is told before it is sent
+        whole = held.enter_context(tempfile.TemporaryFile())  # noqa: SIM115 its length is told before it is sent
         shutil.copyfileobj(sys.stdin.buffer, whole)
         whole.seek(0)
         return "standard input", whole, UNKNOWN

@@ -193,6 +193,11 @@ def run_record(session: Session, args: Namespace, out: Output) -> None:
     row = found["trace"]["row"]
     places = {one["field"]: one["pointer"] for one in row["fields"]} if row else {}
     lines = [f"{name:<16} {_shown(value):<32} {places.get(name) or ''}" for name, value in found["data"].items()]
+    for one in found["belongs_to"]:
+        lines.append(f"belongs to {one['record_type']} {', '.join(map(str, one['key']))}")
+    for one in found["holds"]:
+        keys = "; ".join(", ".join(map(str, each["key"])) for each in one["records"])
+        lines.append(f"holds {one['record_type']}: {keys or 'none'}{'' if one['is_all'] else ' and more'}")
     lines.append(
         f"from run {found['run']}, call {found['call']}"
         + (f": {found['trace']['note']}" if found["trace"]["note"] else "")

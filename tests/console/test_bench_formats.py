@@ -148,3 +148,28 @@ def test_a_response_is_compared_with_a_kept_sample(open_page, rondine, serve):
     after = str(next(iter(office.runs(operation="compared-trees", limit=1)))["id"])
     shown = rondine.cli("sample", "compare", "compared-sample", after, "--run", check=False)
     assert shown.returncode == 1 and "$['trees'][0]['girth']" in shown.stdout
+
+
+def test_the_layers_of_each_result_become_records_that_belong_to_it(open_page, rondine, laboratory):
+    rondine.office().operations.make("bench-linked", service=laboratory, document={"path": "/results"})
+    page = open_page(path="/operations/bench-linked")
+    page.get_by_role("button", name="Send this request").click()
+    expect(page.get_by_text("record · 12 of 12 rows")).to_be_visible()
+    page.get_by_label("Record type").fill("soil-result")
+    page.get_by_role("button", name="Make it records that belong to their soil-result").click()
+    layers = page.get_by_role("region", name="soil-result-layer")
+    expect(layers.get_by_text("24 of 24 rows")).to_be_visible()
+    expect(layers.get_by_role("cell", name="sand").first).to_be_visible()
+    page.get_by_role("button", name="Save record type and mapping").click()
+    expect(page.get_by_text("saved", exact=True)).to_be_visible()
+    page.get_by_role("button", name="Save", exact=True).click()
+    page.get_by_role("button", name="Make the feed and run it").click()
+    page.wait_for_url("**/runs/*")
+    expect(page.get_by_text("done", exact=True).first).to_be_visible()
+    page = open_page(path="/records/soil-result/S-1041")
+    held = page.get_by_role("region", name="soil-result-layer")
+    expect(held.get_by_role("row")).to_have_count(3)
+    held.get_by_role("link").nth(1).click()
+    expect(page.get_by_text("Belongs to soil-result")).to_be_visible()
+    page.get_by_role("link", name="S-1041").click()
+    expect(page.get_by_role("region", name="soil-result-layer")).to_be_visible()

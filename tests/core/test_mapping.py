@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from rondine.core.documents import ReadDocument, read_json
 from rondine.core.errors import DraftError, InputError, MappingError
 from rondine.core.mapping.compile import compile_mapping
-from rondine.core.mapping.document import MappingDocument, RecordTypeDocument, problems_of
+from rondine.core.mapping.document import MappingDocument, RecordTypeDocument, link_problems, problems_of
 from rondine.core.mapping.propose import propose, row_choices
 from rondine.core.mapping.sealing import seal
 from rondine.core.mapping.types import CONVERSIONS, ConversionError
@@ -357,3 +357,55 @@ def test_a_proposal_is_a_document_that_loads_again():
 def test_taking_what_is_not_there_is_an_error():
     with pytest.raises(MappingError, match=r"\$\.girht"):
         propose([ReadDocument(TREES)], rows=["$.trees[*]"], name="tree", take=["$.girht"])
+
+
+COLLECTIONS = b"""{"trees": [
+    {"number": "OLM-1", "lots": [{"code": "A", "seeds": 3, "tests": [{"day": "2025-01-03"}]}, {"code": "B", "seeds": 4}], "tags": ["x"]},
+    {"number": "OLM-2", "lots": [{"code": "A", "seeds": 5}]}
+]}"""
+
+
+def test_lists_of_objects_in_a_row_are_proposed_as_records_that_belong_to_it():
+    found = propose([ReadDocument(read_json(COLLECTIONS))], rows=["$.trees[*]"], name="tree")
+    (part,) = found.parts
+    assert (part.name, part.path) == ("tree-lot", "$.lots[*]")
+    assert dump(part.record_type)["links"] == [{"record_type": "tree", "fields": ["tree_number"]}]
+    assert part.record_type.key == ["tree_number", "position"]  # "A" is there twice
+    mapping = load(MappingDocument, {"outputs": [dump(found.mapping.outputs[0]), dump(part.output)]})
+    types = {"tree": found.record_type, "tree-lot": part.record_type}
+    assert link_problems(part.record_type, types) == [] and problems_of(mapping, types) == []
+    trees, lots = compile_mapping(mapping, types)
+    assert len(trees.run(read_json(COLLECTIONS)).records) == 2
+    assert [list(data.values()) for _, data in lots.run(read_json(COLLECTIONS)).records] == [
+        ["OLM-1", 0, "A", 3],
+        ["OLM-1", 1, "B", 4],
+        ["OLM-2", 0, "A", 5],
+    ]
+
+
+def test_a_part_with_a_key_of_its_own_keeps_it():
+    found = propose([ReadDocument(read_json(COLLECTIONS.replace(b'"A", "seeds": 5', b'"C", "seeds": 5')))], rows=["$.trees[*]"], name="tree")  # fmt: skip
+    assert found.parts[0].record_type.key == ["code"]
+    assert [one.name for one in found.parts[0].record_type.fields] == ["tree_number", "code", "seeds"]
+
+
+def test_links_that_lead_nowhere_are_told():
+    lot = load(
+        RecordTypeDocument,
+        {
+            "key": ["code"],
+            "fields": [{"name": "code", "type": "integer"}],
+            "links": [
+                {"record_type": "tre", "fields": []},
+                {"record_type": "tree", "fields": ["cod"]},
+                {"record_type": "tree", "fields": ["code"]},
+            ],
+        },
+    )
+    found = link_problems(lot, {"tree": tree_type()})
+    assert [(one.where, one.message) for one in found] == [
+        ("/links/0/record_type", 'there is no record type "tre"'),
+        ("/links/1/fields/0", 'there is no field "cod"'),
+        ("/links/2/fields", "the key of tree is number"),
+    ]
+    assert found[0].hint == 'did you mean "tree"?'

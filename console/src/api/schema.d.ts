@@ -1017,6 +1017,95 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/readings/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Two responses compared by structure and value. */
+        post: operations["readComparison"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/readings/outline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The schema of responses. */
+        post: operations["readOutline"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/readings/proposal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A first record type and mapping. */
+        post: operations["readProposal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/readings/records": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description What a mapping makes of a response of any size, line by line (application/x-ndjson).
+         *
+         *     A record: {record_type, ordinal, data}. A row that does not fit: {record_type, ordinal, path, problems, row}. Last {counts} or {problem}.
+         */
+        post: operations["readRecords"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/readings/tree": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A response as a tree: each place with its path, kind and value. */
+        post: operations["readTree"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/record-types": {
         parameters: {
             query?: never;
@@ -2603,6 +2692,15 @@ export interface components {
             span?: "day" | "hour" | "minute" | "month" | "second";
         };
         /**
+         * Link
+         * @description Each record belongs to a record of another type. fields: those that hold its key, in its order.
+         */
+        Link: {
+            fields: string[];
+            /** @description small letters, digits, - and _, beginning with a letter */
+            record_type: string;
+        };
+        /**
          * LinkHeader
          * @description Follow the "next" link until a response has none.
          *
@@ -2613,6 +2711,22 @@ export interface components {
             max_pages?: number;
             /** @enum {unknown} */
             type: "link_header";
+        };
+        LinkedRecord: {
+            is_kept: boolean;
+            key: unknown[];
+            record_type: string;
+        };
+        LinkedRecords: {
+            /** @description fields in their order, without those of where */
+            columns: string[];
+            is_all: boolean;
+            record_type: string;
+            records: components["schemas"]["RecordLine"][];
+            /** @description the filter that finds all of them */
+            where: {
+                [key: string]: string;
+            };
         };
         /**
          * Literally
@@ -3675,6 +3789,16 @@ export interface components {
             mapping: components["schemas"]["MappingDocument"];
             name: string;
             notes: string[];
+            /** @description to be added to the mapping's outputs where they are wanted */
+            parts: components["schemas"]["ProposedPartShown"][];
+            record_type: components["schemas"]["RecordTypeDocument"];
+        };
+        /** @description A list of objects within a row, as records of their own that belong to it. */
+        ProposedPartShown: {
+            name: string;
+            output: components["schemas"]["Output"];
+            /** @description from the row */
+            path: string;
             record_type: components["schemas"]["RecordTypeDocument"];
         };
         /**
@@ -3743,12 +3867,15 @@ export interface components {
             next: string | null;
         };
         RecordShown: {
+            belongs_to: components["schemas"]["LinkedRecord"][];
             call: number;
             /** Format: date-time */
             changed_at: string;
             data: {
                 [key: string]: unknown | null;
             };
+            /** @description records of other types that belong to this one */
+            holds: components["schemas"]["LinkedRecords"][];
             id: string;
             key: unknown[];
             /** Format: date-time */
@@ -3769,7 +3896,7 @@ export interface components {
         };
         /**
          * RecordTypeDocument
-         * @description Named, typed fields with a key: the fields that together tell one record from all others.
+         * @description Named, typed fields with a key: the fields that together tell one record from all others. links: the records that each belongs to.
          */
         RecordTypeDocument: {
             /** @default [] */
@@ -3781,6 +3908,8 @@ export interface components {
              * @enum {unknown}
              */
             kind?: "kept";
+            /** @default [] */
+            links?: components["schemas"]["Link"][];
         };
         RecordTypePage: {
             items: components["schemas"]["RecordType"][];
@@ -3852,6 +3981,15 @@ export interface components {
             corrections?: components["schemas"]["Correction"][];
             /** @default [] */
             rows?: string[];
+        };
+        /** @description content: responses in JSON, one JSON value a line, or XML, told by their media types or else by how they begin. */
+        ResponsesAskedRequest: {
+            /**
+             * @description the rest of the question, in JSON
+             * @default {}
+             */
+            asked?: string;
+            content: string[];
         };
         RevisionLine: {
             /** Format: date-time */
@@ -4335,6 +4473,18 @@ export interface components {
             note: string;
             row: components["schemas"]["MappedRow"] | null;
             run: number;
+        };
+        Tree: {
+            format: string;
+            lines: components["schemas"]["TreeLine"][];
+        };
+        TreeLine: {
+            count: number;
+            depth: number;
+            kind: string;
+            name: string;
+            path: string;
+            text: string;
         };
         TreePiece: {
             count: number;
@@ -7390,6 +7540,176 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RevisionLine"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readComparison: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["ResponsesAskedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonOfBodies"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readOutline: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["ResponsesAskedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutlineShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readProposal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["ResponsesAskedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readRecords: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["ResponsesAskedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-ndjson": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readTree: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["ResponsesAskedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tree"];
                 };
             };
             /** @description what went wrong */

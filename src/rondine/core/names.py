@@ -34,3 +34,11 @@ def free_name(wanted: str, taken: Collection[str], *, separator: str = "-") -> s
     while free in taken:
         free, number = f"{wanted}{separator}{number}", number + 1
     return free
+
+
+def singular(text: str) -> str:
+    """A plural's likely singular: trees -> tree, entries -> entry, boxes -> box."""
+    for ending, instead in (("ies", "y"), ("sses", "ss"), ("xes", "x"), ("ches", "ch"), ("shes", "sh")):
+        if text.endswith(ending) and len(text) > len(ending) + 1:
+            return text.removesuffix(ending) + instead
+    return text[:-1] if text.endswith("s") and not text.endswith(("ss", "us", "is")) and len(text) > 2 else text

@@ -4,7 +4,7 @@ import type { Schemas } from "../../api/client";
 import { useName } from "../../ui/naming";
 import { Empty, Field, Heading, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import { FIELD_TYPES, leave, rename, renameType, rulesOf, setField, setRule, toggleKey, type FieldType, type Plan } from "./bench";
+import { addPart, dropPart, FIELD_TYPES, leave, namedFor, rename, renameType, rulesOf, setField, setRule, toggleKey, type FieldType, type Plan, type RecordTypeDocument } from "./bench";
 import { Convert, stepWords } from "./Convert";
 import { fromRow, pathOf, stepsText } from "./paths";
 
@@ -84,9 +84,10 @@ export function RecordsPane(props: Props) {
       {plan && (
         <>
           <ProblemAlert error={props.previewError} />
-          {output && !props.previewError && <RecordTable output={output} plan={plan} lit={props.lit} onPoint={props.onPoint} onFocus={props.onFocus} />}
+          {output && !props.previewError && <RecordTable output={output} recordType={plan.recordType} lit={props.lit} onPoint={props.onPoint} onFocus={props.onFocus} />}
           <Rules {...props} plan={plan} firstRow={output?.shown[0]} />
           {output && !props.previewError && <Covered coverage={output.coverage} />}
+          <Linked {...props} plan={plan} outputs={props.previewError ? [] : (preview?.outputs.slice(1) ?? [])} />
           {plan.notes.map((one) => <p key={one} className="mt-2 border-l-4 border-accent/60 pl-2 text-xs">{one}</p>)}
           {props.mayBuild && <Keep {...props} plan={plan} />}
         </>
@@ -95,8 +96,8 @@ export function RecordsPane(props: Props) {
   );
 }
 
-function RecordTable({ output, plan, lit, onPoint, onFocus }: { output: Schemas["PreviewOutput"]; plan: Plan; lit: string | null; onPoint: (pointer: string | null) => void; onFocus: (pointer: string) => void }) {
-  const fields = plan.recordType.fields ?? [];
+function RecordTable({ output, recordType, lit, onPoint, onFocus }: { output: Schemas["PreviewOutput"]; recordType: RecordTypeDocument; lit: string | null; onPoint: (pointer: string | null) => void; onFocus: (pointer: string) => void }) {
+  const fields = recordType.fields ?? [];
   if (output.rows === 0) return <p className="mb-3 text-sm opacity-80">The list is empty: no rows, and that is no error.</p>;
   return (
     <div className="mb-4 max-h-[40vh] overflow-auto" onMouseLeave={() => onPoint(null)}>
@@ -105,7 +106,7 @@ function RecordTable({ output, plan, lit, onPoint, onFocus }: { output: Schemas[
           <tr className="text-left font-mono text-secondary">
             {fields.map((one) => (
               <th key={one.name} className="pr-3 pb-1 font-medium whitespace-nowrap">
-                {one.name}{one.unit && <span className="opacity-70"> {one.unit}</span>}{plan.recordType.key?.includes(one.name) && <span className="text-accent"> key</span>}
+                {one.name}{one.unit && <span className="opacity-70"> {one.unit}</span>}{recordType.key?.includes(one.name) && <span className="text-accent"> key</span>}
               </th>
             ))}
           </tr>
@@ -205,6 +206,36 @@ function Rules({ plan, onPlan, lit, lines, firstRow, onPoint, mayBuild, project 
       </ul>
       {rulesOf(plan).length === 0 && <p className="text-sm opacity-80">Click values in the response to take them.</p>}
     </section>
+  );
+}
+
+/** The lists in each row: as records of their own that belong to the row's, or how to make them that. */
+function Linked({ plan, outputs, lit, onPoint, onFocus, onPlan, mayBuild }: Props & { plan: Plan; outputs: Schemas["PreviewOutput"][] }) {
+  const open = plan.parts.filter((one) => !(namedFor(one, plan.typeName).name in plan.linked));
+  return (
+    <>
+      {outputs.filter((one) => one.record_type in plan.linked).map((one) => (
+        <section key={one.record_type} className="mt-4" aria-label={one.record_type}>
+          <Heading
+            aside={
+              <span className="flex items-center gap-2 text-xs">
+                {one.records} of {one.rows} rows{one.rejected > 0 && <span className="text-accent">, {one.rejected} rejected</span>}
+                {mayBuild && <button type="button" className="btn btn-ghost btn-xs px-1" aria-label={`leave out ${one.record_type}`} onClick={() => onPlan(dropPart(plan, one.record_type))}><Trash2 className="size-3.5" aria-hidden /></button>}
+              </span>
+            }
+          >
+            {one.record_type}, each of a {plan.typeName}
+          </Heading>
+          <RecordTable output={one} recordType={plan.linked[one.record_type] ?? {}} lit={lit} onPoint={onPoint} onFocus={onFocus} />
+        </section>
+      ))}
+      {mayBuild && open.map((one) => (
+        <p key={one.name} className="mt-2 flex flex-wrap items-center gap-2 text-xs">
+          <span>Each row holds a list, <span className="font-mono">{stepsText(one.path.replace("[*]", ""))}</span>.</span>
+          <button type="button" className="btn btn-xs" onClick={() => onPlan(addPart(plan, one))}>Make it records that belong to their {plan.typeName}</button>
+        </p>
+      ))}
+    </>
   );
 }
 

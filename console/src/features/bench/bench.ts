@@ -27,6 +27,10 @@ export interface Plan {
   recordType: RecordTypeDocument;
   mapping: MappingDocument;
   notes: string[];
+  /** Record types of the mapping's other outputs, by name. */
+  linked: Record<string, RecordTypeDocument>;
+  /** Lists in a row that could become records of their own. */
+  parts: Schemas["ProposedPartShown"][];
 }
 
 /** The saved operation with what belongs to it: its last trial, its mapping and record type. */
@@ -59,7 +63,9 @@ async function savedPlan(project: string, mappingName: string): Promise<Plan | n
   if (!type) return null;
   const isXml = mapping.document.format === "xml";
   const rows = output.rows.map((level) => (typeof level.at !== "string" ? (level.at.jsonpath ?? level.at.xpath ?? "$") : isXml ? level.at : level.at === "[*]" ? "$[*]" : `$.${level.at}`));
-  return { rows, typeName: output.record_type, mappingName, recordType: type.document, mapping: mapping.document, notes: [] };
+  const others = await Promise.all((mapping.document.outputs ?? []).slice(1).map((one) => answer(api.GET("/api/v1/projects/{project}/record-types/{name}", { params: { path: { project, name: one.record_type } } }))));
+  const linked = Object.fromEntries(others.map((one) => [one.name, one.document]));
+  return { rows, typeName: output.record_type, mappingName, recordType: type.document, mapping: mapping.document, notes: [], linked, parts: [] };
 }
 
 /** A pasted address, request as HTTP text, or list of parameters, as an operation. */
@@ -146,20 +152,20 @@ export function usePropose(project: string) {
     mutationFn: async ({ body, rows, corrections, mappingName, path }: { body: string; rows: string[]; corrections: Schemas["Correction"][]; mappingName: string; path: string }): Promise<Plan> => {
       const typeName = namedAfter(rows[rows.length - 1] ?? "$", path);
       const made = await answer(api.POST("/api/v1/projects/{project}/proposals", { params: { path: { project } }, body: { bodies: [body], rows, name: typeName, corrections } }));
-      return { rows, typeName, mappingName, recordType: made.record_type, mapping: made.mapping, notes: made.notes };
+      return { rows, typeName, mappingName, recordType: made.record_type, mapping: made.mapping, notes: made.notes, linked: {}, parts: made.parts };
     },
   });
 }
 
 export function usePreview(project: string, body: string | null, plan: Plan | null, inputs: Record<string, unknown>) {
   return useQuery({
-    queryKey: ["preview", project, body, plan?.mapping, plan?.recordType, plan?.typeName],
+    queryKey: ["preview", project, body, plan?.mapping, plan?.recordType, plan?.typeName, plan?.linked],
     enabled: body !== null && plan !== null,
     staleTime: Infinity,
     retry: false,
     placeholderData: (before) => before,
     queryFn: () =>
-      answer(api.POST("/api/v1/projects/{project}/previews", { params: { path: { project } }, body: { body: body!, mapping: plan!.mapping, record_types: { [plan!.typeName]: plan!.recordType }, inputs } })),
+      answer(api.POST("/api/v1/projects/{project}/previews", { params: { path: { project } }, body: { body: body!, mapping: plan!.mapping, record_types: { [plan!.typeName]: plan!.recordType, ...plan!.linked }, inputs } })),
   });
 }
 
@@ -179,11 +185,13 @@ export function useSavePlan(project: string) {
   return useMutation({
     mutationFn: async ({ plan, service }: { plan: Plan; service: string }) => {
       const path = { project };
-      const types = await answer(api.GET("/api/v1/projects/{project}/record-types", { params: { path, query: { q: plan.typeName } } }));
-      const type = types.items.find((one) => one.name === plan.typeName);
-      await (type
-        ? answer(api.PATCH("/api/v1/projects/{project}/record-types/{name}", { params: { path: { project, name: plan.typeName }, header: { "If-Match": `"${type.version}"` } }, body: { document: plan.recordType } }))
-        : answer(api.POST("/api/v1/projects/{project}/record-types", { params: { path }, body: { name: plan.typeName, document: plan.recordType } })));
+      for (const [name, document] of [[plan.typeName, plan.recordType], ...Object.entries(plan.linked)] as [string, RecordTypeDocument][]) {
+        const types = await answer(api.GET("/api/v1/projects/{project}/record-types", { params: { path, query: { q: name } } }));
+        const type = types.items.find((one) => one.name === name);
+        await (type
+          ? answer(api.PATCH("/api/v1/projects/{project}/record-types/{name}", { params: { path: { project, name }, header: { "If-Match": `"${type.version}"` } }, body: { document } }))
+          : answer(api.POST("/api/v1/projects/{project}/record-types", { params: { path }, body: { name, document } })));
+      }
       const mappings = await answer(api.GET("/api/v1/projects/{project}/mappings", { params: { path, query: { q: plan.mappingName } } }));
       const mapping = mappings.items.find((one) => one.name === plan.mappingName);
       return mapping
@@ -310,5 +318,35 @@ export function toggleKey(plan: Plan, name: string): Plan {
 
 export function renameType(plan: Plan, typeName: string): Plan {
   const outputs = (plan.mapping.outputs ?? []).map((one, number) => (number === 0 ? { ...one, record_type: typeName } : one));
-  return { ...plan, typeName, mapping: { ...plan.mapping, outputs } };
+  const linked = Object.fromEntries(Object.entries(plan.linked).map(([name, type]) => [name, linkedTo(type, plan.typeName, typeName)]));
+  return { ...plan, typeName, linked, mapping: { ...plan.mapping, outputs } };
+}
+
+function linkedTo(type: RecordTypeDocument, from: string, to: string): RecordTypeDocument {
+  return { ...type, links: (type.links ?? []).map((one) => (one.record_type === from ? { ...one, record_type: to } : one)) };
+}
+
+/** Makes a list in each row records of their own, which belong to the row's; they are named after it, also if it was renamed meanwhile. */
+export function addPart(plan: Plan, proposed: Schemas["ProposedPartShown"]): Plan {
+  const part = namedFor(proposed, plan.typeName);
+  return { ...plan, linked: { ...plan.linked, [part.name]: part.record_type }, mapping: { ...plan.mapping, outputs: [...(plan.mapping.outputs ?? []), part.output] } };
+}
+
+export function namedFor(part: Schemas["ProposedPartShown"], typeName: string): Schemas["ProposedPartShown"] {
+  const before = part.record_type.links?.[0]?.record_type ?? typeName;
+  if (before === typeName) return part;
+  const held = new Set(part.record_type.links?.flatMap((one) => one.fields));
+  const field = (name: string) => (held.has(name) ? name.replace(before.replaceAll("-", "_"), typeName.replaceAll("-", "_")) : name);
+  const name = part.name.replace(before, typeName);
+  const { fields = [], key = [], links = [] } = part.record_type;
+  return {
+    name, path: part.path,
+    record_type: { ...part.record_type, fields: fields.map((one) => ({ ...one, name: field(one.name) })), key: key.map(field), links: links.map((one) => ({ record_type: typeName, fields: one.fields.map(field) })) },
+    output: { ...part.output, record_type: name, fields: part.output.fields?.map((one) => ({ ...one, name: field(one.name) })) },
+  };
+}
+
+export function dropPart(plan: Plan, name: string): Plan {
+  const linked = Object.fromEntries(Object.entries(plan.linked).filter(([one]) => one !== name));
+  return { ...plan, linked, mapping: { ...plan.mapping, outputs: (plan.mapping.outputs ?? []).filter((one, number) => number === 0 || one.record_type !== name) } };
 }

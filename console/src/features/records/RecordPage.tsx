@@ -1,5 +1,6 @@
 import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
+import type { Schemas } from "../../api/client";
 import { Page } from "../../ui/Layout";
 import { Heading, Waiting, when } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
@@ -40,6 +41,7 @@ export default function RecordPage() {
               );
             })}
           </dl>
+          <Linked project={project} environment={environment} belongsTo={record.data.belongs_to} holds={record.data.holds} />
           <p className="mt-3 text-sm">
             Last changed {when(record.data.changed_at)} by <Link className="link" to={`/p/${project}/runs/${record.data.run}`}>run {record.data.run}</Link>, call {record.data.call}; first kept {when(record.data.made_at)}.
           </p>
@@ -60,5 +62,46 @@ export default function RecordPage() {
         </section>
       </div>
     </Page>
+  );
+}
+
+/** One step further: what this record belongs to, and what belongs to it. */
+function Linked({ project, environment, belongsTo, holds }: { project: string; environment: string; belongsTo: Schemas["LinkedRecord"][]; holds: Schemas["LinkedRecords"][] }) {
+  const address = (type: string, key: unknown[]) => ({ pathname: `/p/${project}/records/${type}/${key.map((part) => encodeURIComponent(String(part))).join("/")}`, search: environment === "test" ? "" : `?environment=${environment}` });
+  return (
+    <>
+      {belongsTo.map((one) => (
+        <p key={one.record_type} className="mt-3 text-sm">
+          Belongs to {one.record_type} {one.is_kept ? <Link className="link font-mono" to={address(one.record_type, one.key)}>{one.key.map(String).join(", ")}</Link> : <><span className="font-mono">{one.key.map(String).join(", ")}</span>, which is not kept</>}.
+        </p>
+      ))}
+      {holds.map((one) => {
+        const names = one.columns;
+        return (
+          <section key={one.record_type} className="mt-5" aria-label={one.record_type}>
+            <Heading aside={one.records.length > 0 && <Link className="link text-xs" to={`/p/${project}/records/${one.record_type}?${new URLSearchParams({ ...one.where, ...(environment === "test" ? {} : { environment }) })}`}>all of them</Link>}>{one.record_type}</Heading>
+            {one.records.length === 0 ? <p className="text-sm opacity-80">None belongs to it.</p> : (
+              <div className="overflow-x-auto">
+                <table className="w-full text-xs">
+                  <thead><tr className="border-b border-base-300 text-left font-mono text-secondary">{names.map((name) => <th key={name} className="py-1 pr-4 font-medium">{name}</th>)}</tr></thead>
+                  <tbody className="font-mono">
+                    {one.records.map((row) => (
+                      <tr key={row.id} className="border-b border-base-300">
+                        {names.map((name, number) => (
+                          <td key={name} className="max-w-48 truncate py-1 pr-4">
+                            {number === 0 ? <Link className="link" to={address(one.record_type, row.key)}><Shown value={row.data[name]} isThere={name in row.data} /></Link> : <Shown value={row.data[name]} isThere={name in row.data} />}
+                          </td>
+                        ))}
+                      </tr>
+                    ))}
+                  </tbody>
+                </table>
+              </div>
+            )}
+            {!one.is_all && <p className="pt-1 text-xs opacity-75">The first {one.records.length}.</p>}
+          </section>
+        );
+      })}
+    </>
   );
 }

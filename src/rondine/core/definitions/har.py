@@ -19,12 +19,11 @@ from rondine.core.definitions.files import Files
 from rondine.core.definitions.inputs import BodyReader, Inputs, input_name
 from rondine.core.definitions.json_schema import Schemas
 from rondine.core.definitions.model import Definition, DescribedOperation, Server, SignInOffer
-from rondine.core.definitions.record_types import singular
 from rondine.core.definitions.titles import title_of, words_of
 from rondine.core.documents.json import read_json
 from rondine.core.errors import DocumentError, Problem
 from rondine.core.keylike import keys_in_text, masked, why_key_like
-from rondine.core.names import proposed_name
+from rondine.core.names import proposed_name, singular
 from rondine.core.protocols.graphql import operation_of, parsed
 from rondine.core.protocols.operation import (
     Body,

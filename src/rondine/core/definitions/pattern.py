@@ -4,10 +4,9 @@ from typing import Any
 
 from rondine.core.definitions.inputs import Inputs
 from rondine.core.definitions.model import DescribedOperation
-from rondine.core.definitions.record_types import singular
 from rondine.core.errors import InputError
 from rondine.core.mapping.document import RecordTypeDocument
-from rondine.core.names import proposed_name
+from rondine.core.names import proposed_name, singular
 from rondine.core.protocols.operation import JsonBody, Member, OperationDocument
 from rondine.core.protocols.styles import check_template
 from rondine.core.protocols.values import ValueOf

@@ -11,7 +11,7 @@ from rondine.core.documents.elements import TEXT
 from rondine.core.mapping.document import RecordField, RecordTypeDocument
 from rondine.core.mapping.propose import KEY_NAMES
 from rondine.core.mapping.types import FieldType
-from rondine.core.names import proposed_name
+from rondine.core.names import proposed_name, singular
 from rondine.core.naming import USUAL_RULE, NamingRule
 from rondine.core.protocols.operation import OperationDocument
 
@@ -241,11 +241,3 @@ def _key_field(schema: dict[str, Any]) -> str | None:
             if proposed_name(name, separator="_") == ending:
                 return name
     return None
-
-
-def singular(text: str) -> str:
-    """A plural's likely singular: trees -> tree, entries -> entry, boxes -> box."""
-    for ending, instead in (("ies", "y"), ("sses", "ss"), ("xes", "x"), ("ches", "ch"), ("shes", "sh")):
-        if text.endswith(ending) and len(text) > len(ending) + 1:
-            return text.removesuffix(ending) + instead
-    return text[:-1] if text.endswith("s") and not text.endswith(("ss", "us", "is")) and len(text) > 2 else text

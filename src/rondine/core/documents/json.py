@@ -14,7 +14,7 @@ from typing import Any, NoReturn
 
 import msgspec
 
-from rondine.core.errors import DocumentError
+from rondine.core.errors import DocumentError, short
 
 Location = tuple[str | int, ...]
 BOM = b"\xef\xbb\xbf"
@@ -91,6 +91,10 @@ def _read_slowly(body: bytes, limits: Limits, name: str) -> Any:
     try:
         return stdlib_json.loads(text, parse_float=Decimal, parse_constant=_refuse_constant)
     except stdlib_json.JSONDecodeError as error:
+        if error.msg == "Extra data" and text.lstrip()[:1] not in "{[":  # such as "404: Not Found", whose 404 is JSON
+            raise DocumentError(
+                f"not JSON: it is a text, {short(text.strip())}", where=f"{name}, line 1", hint="look at what came back"
+            ) from error
         at_end = error.pos >= len(text.rstrip())
         found = (
             "the text ends here"

@@ -44,7 +44,7 @@ def coverage(
     is_xml = mapping.format == "xml"
     lines = {line.path: line for line in outline(infer(values, is_xml=is_xml), is_xml=is_xml) if line.type}
     sources = {rule.name: list(_paths(rule.source, mapping)) for rule in output.fields}
-    taken = {path for paths in sources.values() for path in paths}
+    taken = {path for paths in sources.values() for path in paths} | set(_lists_taken(mapping, output))
     unused: list[str] = []
     for path, line in lines.items():
         if line.seen > line.nulls and not _is_covered(path, taken) and not _is_covered(path, set(unused)):
@@ -61,6 +61,16 @@ def coverage(
     return Coverage(
         tuple(unused), tuple(one.name for one in record_type.fields if one.name not in filled), tuple(losses)
     )
+
+
+def _lists_taken(mapping: MappingDocument, output: Output) -> list[str]:
+    """The lists in a row that other outputs make their rows of, as outlines write them."""
+    depth = len(output.rows)
+    return [
+        other.rows[depth].path(mapping.format).text.removesuffix("[*]")
+        for other in mapping.outputs
+        if len(other.rows) > depth and [one.at for one in other.rows[:depth]] == [one.at for one in output.rows]
+    ]
 
 
 def _paths(source: str | Source, mapping: MappingDocument) -> list[str]:

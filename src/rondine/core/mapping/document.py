@@ -6,7 +6,7 @@ an input, or a fixed value. The language of a path is written beside it; only th
 (`core/paths/short.py`), an XPath in XML (`core/paths/xpath.py`).
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import partial
 from typing import Annotated, Any, Literal
 
@@ -27,6 +27,7 @@ __all__ = [
     "At",
     "FieldRule",
     "Level",
+    "Link",
     "MappingDocument",
     "Output",
     "RecordField",
@@ -53,11 +54,19 @@ class RecordField(Document, frozen=True):
     searchable: bool = False
 
 
+class Link(Document, frozen=True):
+    """Each record belongs to a record of another type. fields: those that hold its key, in its order."""
+
+    record_type: FieldName
+    fields: list[FieldName]
+
+
 class RecordTypeDocument(Document, frozen=True):
-    """Named, typed fields with a key: the fields that together tell one record from all others."""
+    """Named, typed fields with a key: the fields that together tell one record from all others. links: the records that each belongs to."""
 
     fields: list[RecordField] = []
     key: list[FieldName] = []
+    links: list[Link] = []
     kind: Literal["kept"] = "kept"
 
     def field(self, name: str) -> RecordField | None:
@@ -387,6 +396,33 @@ def _path_problems(place: str, read: Callable[[], Path | None], mapping: Mapping
             for prefix in sorted(path.prefixes() - {*mapping.namespaces, "xml", "xsi"})
         ]
     return []
+
+
+def link_problems(document: RecordTypeDocument, record_types: Mapping[str, RecordTypeDocument]) -> list[Problem]:
+    """What keeps links from leading anywhere. record_types: all of the project, by name."""
+    problems = []
+    for number, link in enumerate(document.links):
+        place, other = f"/links/{number}", record_types.get(link.record_type)
+        if other is None:
+            hint = did_you_mean(link.record_type, record_types) or "make it first"
+            problems.append(Problem(f"{place}/record_type", f'there is no record type "{link.record_type}"', hint))
+            continue
+        types = [_type_of(other, name) for name in other.key]
+        own = [_type_of(document, name) for name in link.fields]
+        for at, name in enumerate(link.fields):
+            if document.field(name) is None:
+                hint = did_you_mean(name, [one.name for one in document.fields])
+                problems.append(Problem(f"{place}/fields/{at}", f'there is no field "{name}"', hint))
+        if own != types and None not in own:
+            words = f"the key of {link.record_type} is {', '.join(other.key) or 'not chosen yet'}"
+            hint = "name a field of the same type for each of its parts, in that order"
+            problems.append(Problem(f"{place}/fields", words, hint))
+    return problems
+
+
+def _type_of(document: RecordTypeDocument, name: str) -> str | None:
+    field = document.field(name)
+    return field.type if field else None
 
 
 def record_type_problems(document: RecordTypeDocument) -> list[Problem]:

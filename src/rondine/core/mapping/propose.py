@@ -15,14 +15,16 @@ from rondine.core.mapping.document import (
     FieldRule,
     Format,
     Level,
+    Link,
     MappingDocument,
     Output,
     RecordField,
     RecordTypeDocument,
     Source,
+    parsed_source,
 )
 from rondine.core.mapping.taking import find_rows
-from rondine.core.names import proposed_name
+from rondine.core.names import proposed_name, singular
 from rondine.core.naming import USUAL_RULE, NamingRule
 from rondine.core.paths import parse_jsonpath, parse_xpath, short_form
 from rondine.core.schema.infer import Shape, infer
@@ -42,14 +44,25 @@ class RowChoice:
 
 
 @dataclass(frozen=True, slots=True)
+class ProposedPart:
+    """A list of objects within a row, as records of their own that belong to it. path: from the row.  output: for the same mapping."""
+
+    name: str
+    path: str
+    record_type: RecordTypeDocument
+    output: Output
+
+
+@dataclass(frozen=True, slots=True)
 class Proposal:
-    """A record type and a mapping, and the paths of the row that were left out."""
+    """A record type and a mapping, the paths of the row that were left out, and what of it could be records of their own."""
 
     record_type_name: str
     record_type: RecordTypeDocument
     mapping: MappingDocument
     left_out: list[str]
     notes: list[str]
+    parts: list[ProposedPart]
 
 
 def row_choices(document: ReadDocument) -> list[RowChoice]:
@@ -111,10 +124,9 @@ def propose(
         parsed = parse_xpath(path) if of == "xml" else parse_jsonpath(path)
         values = [node.value for value in values for node in find_rows(parsed, value, must_exist=depth == 0)]
     shape = infer(values, is_xml=of == "xml")
+    all_lines = outline(shape, _from_row(corrections, rows, of), is_xml=of == "xml")
     lines = [
-        line
-        for line in outline(shape, _from_row(corrections, rows, of), is_xml=of == "xml")
-        if line.type and not line.lists and "[*]" not in line.path and not _is_control(line)
+        line for line in all_lines if line.type and not line.lists and "[*]" not in line.path and not _is_control(line)
     ]
     if of == "xml" and len(lines) > 1 and lines[0].path == "." and not lines[0].examples:
         lines = lines[1:]  # the row itself, which has attributes and no text
@@ -146,7 +158,69 @@ def propose(
         ),
         [line.path for line in lines if line not in wanted],
         _notes(wanted, key),
+        _parts(documents, rows, name, fields, rules, key, _lists_in(all_lines, of), rule) if key else [],
     )
+
+
+def _lists_in(lines: list[OutlineRow], of: Format) -> list[str]:
+    """The lists of objects in a row, not those within them: paths from the row."""
+    if of == "xml":
+        return [line.path for line in lines if line.lengths and line.lists == 1 and "object" in line.types]
+    lists = [line.path for line in lines if "array" in line.types and "[*]" not in line.path]
+    return [f"{path}[*]" for path in lists if any(line.path.startswith(f"{path}[*].") for line in lines)]
+
+
+def _parts(
+    documents: Sequence[ReadDocument],
+    rows: Sequence[str],
+    name: str,
+    fields: Sequence[RecordField],
+    rules: Sequence[FieldRule],
+    key: Sequence[str],
+    lists: Sequence[str],
+    rule: NamingRule,
+) -> list[ProposedPart]:
+    """A record type for each list: its plain values, and the key of the row that it is in."""
+    parts: list[ProposedPart] = []
+    for path in lists:
+        taken = [name, *(one.name for one in parts)]
+        last = _local(path.removesuffix("[*]").rpartition("." if path.startswith("$") else "/")[2])
+        part_name = rule.name("record type", f"{name} {singular(last)}", taken=taken)
+        made = propose(documents, rows=[*rows, path], name=part_name, rule=rule)
+        output = made.mapping.outputs[0]
+        around = output.rows[-2].level
+        own, holding, sources = [one.name for one in made.record_type.fields], [], []
+        for part_of_key in key:
+            source = next(one for one in rules if one.name == part_of_key)
+            field = next(one for one in fields if one.name == part_of_key)
+            held = rule.name("field", f"{name} {part_of_key}", taken=own)
+            holding.append(RecordField(name=held, type=field.type, unit=field.unit, searchable=True))
+            sources.append(
+                FieldRule(
+                    name=held,
+                    source=_from_level(source.source, around, made.mapping.format),
+                    convert=source.convert,
+                    required=True,
+                )
+            )
+        key_of_part = [one for one in made.record_type.key if any(_ends_as(one, ending) for ending in KEY_NAMES)]
+        if not key_of_part:
+            place = rule.name("field", "position", taken=[*own, *(one.name for one in holding)])
+            holding.append(RecordField(name=place, type="integer"))
+            sources.append(FieldRule(name=place, source=Source(position=output.rows[-1].level)))
+            key_of_part = [one.name for one in holding]
+        link = Link(record_type=name, fields=[one.name for one in holding[: len(key)]])
+        record_type = RecordTypeDocument(fields=[*holding, *made.record_type.fields], key=key_of_part, links=[link])
+        parts.append(
+            ProposedPart(part_name, path, record_type, structs.replace(output, fields=[*sources, *output.fields]))
+        )
+    return parts
+
+
+def _from_level(source: str | Source, level: str, of: Format) -> Source:
+    """A source of the row, as one of the level around another."""
+    written = parsed_source(source, of)
+    return written if written.level else structs.replace(written, level=level)
 
 
 def _format_of(documents: Sequence[ReadDocument]) -> Format:
@@ -235,8 +309,12 @@ def _element_at(shape: Shape, path: str) -> Shape:
 def _key(fields: list[RecordField], shapes: dict[str, Shape]) -> list[str]:
     """The field whose values were all there and all different, by its name if several are; none if no field is."""
     unique = [field.name for field in fields if field.type in ("text", "integer") and shapes[field.name].is_unique()]
-    named = [name for ending in KEY_NAMES for name in unique if name == ending or name.endswith(f"_{ending}")]
+    named = [name for ending in KEY_NAMES for name in unique if _ends_as(name, ending)]
     return (named or unique)[:1]
+
+
+def _ends_as(name: str, ending: str) -> bool:
+    return name == ending or name.endswith(f"_{ending}")
 
 
 def _notes(lines: list[OutlineRow], key: list[str]) -> list[str]:

@@ -70,6 +70,10 @@ def proposal(project: Project, documents: Sequence[ReadDocument], given: Mapping
         "mapping": dump(made.mapping),
         "left_out": made.left_out,
         "notes": made.notes,
+        "parts": [
+            {"name": one.name, "path": one.path, "record_type": dump(one.record_type), "output": dump(one.output)}
+            for one in made.parts
+        ],
     }
 
 

@@ -2,7 +2,13 @@
 
 from rondine.core.connection import FeedDocument
 from rondine.core.errors import InputError, Problem
-from rondine.core.mapping.document import MappingDocument, RecordTypeDocument, problems_of, record_type_problems
+from rondine.core.mapping.document import (
+    MappingDocument,
+    RecordTypeDocument,
+    link_problems,
+    problems_of,
+    record_type_problems,
+)
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.operation import OperationDocument, is_reading
 from rondine.core.settings import load
@@ -16,6 +22,14 @@ def record_types_of(project_id: int) -> dict[str, RecordTypeDocument]:
     return {
         one.name: load(RecordTypeDocument, one.document) for one in RecordType.objects.filter(project_id=project_id)
     }
+
+
+def _record_type(item: RecordType) -> list[Problem]:
+    document: RecordTypeDocument = load(RecordTypeDocument, item.document)
+    problems = record_type_problems(document)
+    if document.links:
+        problems += link_problems(document, {**record_types_of(item.project_id), item.name: document})
+    return problems
 
 
 def _mapping(item: Mapping) -> list[Problem]:
@@ -72,11 +86,18 @@ def _record_type_renamed(item: Item, old: str) -> None:
             for output in outputs:
                 output["record_type"] = item.name if output["record_type"] == old else output["record_type"]
             mapping.save(update_fields=["document"])
+    for other in RecordType.objects.filter(project_id=item.project_id, document__links__0__isnull=False):
+        if any(link["record_type"] == old for link in other.document["links"]):
+            for link in other.document["links"]:
+                link["record_type"] = item.name if link["record_type"] == old else link["record_type"]
+            other.save(update_fields=["document"])
     _record_type_changed(item)
 
 
 def _record_type_changed(item: Item) -> None:
     refresh_problems(MAPPINGS, Mapping.objects.filter(project_id=item.project_id))
+    linked = RecordType.objects.filter(project_id=item.project_id, document__links__0__isnull=False).exclude(pk=item.pk)
+    refresh_problems(RECORD_TYPES, linked)
 
 
 RECORD_TYPES = ItemKind(
@@ -84,7 +105,7 @@ RECORD_TYPES = ItemKind(
     "record type",
     RecordType,
     RecordTypeDocument,
-    problems=lambda item: record_type_problems(load(RecordTypeDocument, item.document)),
+    problems=_record_type,
     renamed=_record_type_renamed,
     changed=_record_type_changed,
 )

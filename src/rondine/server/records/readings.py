@@ -8,6 +8,7 @@ from typing import Any
 from asgiref.sync import sync_to_async
 from django.core.files.uploadedfile import UploadedFile
 from django.http import StreamingHttpResponse
+from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.parsers import MultiPartParser
@@ -39,7 +40,7 @@ _HEAD = 64 * 1024
 _PIECE = 256 * 1024
 
 
-class Asked(Strict):
+class ResponsesAsked(Strict):
     """content: responses in JSON, one JSON value a line, or XML, told by their media types or else by how they begin."""
 
     content = serializers.ListField(child=serializers.FileField(), min_length=1, max_length=20)
@@ -101,7 +102,9 @@ class ReadingView(ProjectView):
             raise InputError(
                 f'there is no part "{min(unknown)}"', where=f"/{min(unknown)}", hint="the parts are content and asked"
             )
-        checked = Asked(data={"content": request.FILES.getlist("content"), "asked": request.data.get("asked", "{}")})
+        checked = ResponsesAsked(
+            data={"content": request.FILES.getlist("content"), "asked": request.data.get("asked", "{}")}
+        )
         checked.is_valid(raise_exception=True)
         try:
             text = json.loads(checked.validated_data["asked"])
@@ -132,7 +135,7 @@ def _read(file: UploadedFile, namespaces: dict[str, str] | None = None) -> ReadD
 class OutlineReading(ReadingView):
     """The schema of responses."""
 
-    @extend_schema(operation_id="readOutline", request={"multipart/form-data": Asked}, responses=OutlineShown)
+    @extend_schema(operation_id="readOutline", request={"multipart/form-data": ResponsesAsked}, responses=OutlineShown)
     def post(self, request: Request, project: str) -> Response:
         files, asked = self.asked(request, OutlineQuestion)
         return Response(outline_of(self.documents(files), asked.get("corrections") or []))
@@ -141,7 +144,9 @@ class OutlineReading(ReadingView):
 class ComparisonReading(ReadingView):
     """Two responses compared by structure and value."""
 
-    @extend_schema(operation_id="readComparison", request={"multipart/form-data": Asked}, responses=ComparisonOfBodies)
+    @extend_schema(
+        operation_id="readComparison", request={"multipart/form-data": ResponsesAsked}, responses=ComparisonOfBodies
+    )
     def post(self, request: Request, project: str) -> Response:
         files, _ = self.asked(request, Strict)
         if len(files) != 2:
@@ -153,7 +158,9 @@ class ComparisonReading(ReadingView):
 class ProposalReading(ReadingView):
     """A first record type and mapping."""
 
-    @extend_schema(operation_id="readProposal", request={"multipart/form-data": Asked}, responses=ProposalShown)
+    @extend_schema(
+        operation_id="readProposal", request={"multipart/form-data": ResponsesAsked}, responses=ProposalShown
+    )
     def post(self, request: Request, project: str) -> Response:
         files, asked = self.asked(request, ProposalQuestion)
         return Response(proposal(self.project, self.documents(files), asked))
@@ -162,7 +169,7 @@ class ProposalReading(ReadingView):
 class TreeReading(ReadingView):
     """A response as a tree: each place with its path, kind and value."""
 
-    @extend_schema(operation_id="readTree", request={"multipart/form-data": Asked}, responses=Tree)
+    @extend_schema(operation_id="readTree", request={"multipart/form-data": ResponsesAsked}, responses=Tree)
     def post(self, request: Request, project: str) -> Response:
         files, asked = self.asked(request, TreeQuestion)
         read = _read(files[0])
@@ -211,8 +218,8 @@ class RecordsReading(WaitingView, ReadingView):
 
     @extend_schema(
         operation_id="readRecords",
-        request={"multipart/form-data": Asked},
-        responses={(200, "application/x-ndjson"): serializers.CharField()},
+        request={"multipart/form-data": ResponsesAsked},
+        responses={(200, "application/x-ndjson"): OpenApiTypes.STR},
     )
     async def post(self, request: Request, project: str) -> StreamingHttpResponse:
         lines = await sync_to_async(self._lines)(request)

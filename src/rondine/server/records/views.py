@@ -12,7 +12,7 @@ from rest_framework.response import Response
 from rondine.core.errors import RondineError
 from rondine.core.forms import form_of
 from rondine.core.mapping.conversions import Conversion
-from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
+from rondine.core.mapping.document import MappingDocument, Output, RecordTypeDocument
 from rondine.core.schema.outline import Correction
 from rondine.core.settings import load
 from rondine.server.api.forms import FormShown
@@ -23,6 +23,7 @@ from rondine.server.items.views import item_views
 from rondine.server.records.actions import comparison_of, outline_of, places_of, preview, proposal, record_set, stored
 from rondine.server.records.browsing import browse, find_record, shown_data
 from rondine.server.records.kinds import FEEDS, MAPPINGS, RECORD_TYPES
+from rondine.server.records.links import owners, parts_of
 from rondine.server.records.models import Feed, Record
 from rondine.server.runs.models import Call, Run
 from rondine.server.services.actions import body_of, document_of, environment_of
@@ -150,12 +151,22 @@ class ProposalAsked(OutlineAsked):
     )
 
 
+class ProposedPartShown(serializers.Serializer[Any]):
+    """A list of objects within a row, as records of their own that belong to it."""
+
+    name = serializers.CharField()
+    path = serializers.CharField(help_text="from the row")
+    record_type = DocumentField(RecordTypeDocument)
+    output = DocumentField(Output)
+
+
 class ProposalShown(serializers.Serializer[Any]):
     name = serializers.CharField()
     record_type = DocumentField(RecordTypeDocument)
     mapping = DocumentField(MappingDocument)
     left_out = serializers.ListField(child=serializers.CharField())
     notes = serializers.ListField(child=serializers.CharField())
+    parts = ProposedPartShown(many=True, help_text="to be added to the mapping's outputs where they are wanted")
 
 
 class ProposalView(ProjectView):
@@ -322,8 +333,26 @@ class TraceShown(serializers.Serializer[Any]):
     note = serializers.CharField()
 
 
+class LinkedRecord(serializers.Serializer[Any]):
+    record_type = serializers.CharField()
+    key = serializers.ListField(child=AnyField())
+    is_kept = serializers.BooleanField()
+
+
+class LinkedRecords(serializers.Serializer[Any]):
+    record_type = serializers.CharField()
+    where = serializers.DictField(child=serializers.CharField(), help_text="the filter that finds all of them")
+    columns = serializers.ListField(
+        child=serializers.CharField(), help_text="fields in their order, without those of where"
+    )
+    records = RecordLine(many=True)
+    is_all = serializers.BooleanField()
+
+
 class RecordShown(RecordLine):
     trace = TraceShown()
+    belongs_to = LinkedRecord(many=True)
+    holds = LinkedRecords(many=True, help_text="records of other types that belong to this one")
 
 
 class RecordView(ProjectView):
@@ -335,7 +364,24 @@ class RecordView(ProjectView):
         document: RecordTypeDocument = load(RecordTypeDocument, item.document)
         records = record_set(environment_of(self.project, environment), item)
         record = find_record(records, document, key.split("/") if len(document.key) > 1 else [key])
-        return Response({**shown_record(record, document), "trace": self._trace(record, name)})
+        environment_item = environment_of(self.project, environment)
+        return Response(
+            {
+                **shown_record(record, document),
+                "trace": self._trace(record, name),
+                "belongs_to": owners(environment_item, record, document),
+                "holds": [
+                    {
+                        "record_type": found.record_type,
+                        "where": found.where,
+                        "columns": [one.name for one in found.document.fields if one.name not in found.where],
+                        "records": [shown_record(one, found.document) for one in found.page.records],
+                        "is_all": found.page.next is None,
+                    }
+                    for found in parts_of(environment_item, record, name, document)
+                ],
+            }
+        )
 
     def _trace(self, record: Record, name: str) -> dict[str, Any]:
         call = (

@@ -3,7 +3,7 @@
 import json
 import re
 import sys
-from argparse import Namespace
+from argparse import ArgumentTypeError, Namespace
 from pathlib import Path
 from typing import Any
 
@@ -70,6 +70,11 @@ def add_commands(commands: Any) -> None:
         verb.add_argument("--environment", default="test")
         verb.add_argument(
             "--input", action="append", metavar="NAME=VALUE", help="may be given several times; NAME= sends a blank"
+        )
+        verb.add_argument(
+            "--record",
+            metavar="TYPE/KEY",
+            help="a kept record that fills inputs: tree/OLM-00001; several parts of a key: lot/A/2",
         )
         verb.set_defaults(run=run)
         if name == "try":
@@ -208,9 +213,16 @@ def _value(value: Any) -> str:
 def run_request(session: Session, args: Namespace, out: Output) -> int:
     item = session.office.operations.get(args.name)
     shown = session.office.show_request(
-        service=item["service"], environment=args.environment, operation=args.name, inputs=named_values(args.input)
+        service=item["service"],
+        environment=args.environment,
+        operation=args.name,
+        inputs=named_values(args.input),
+        record=record_named(args.record),
     )
-    out.value(shown, shown["text"])
+    origins = [
+        f"{one['place']:<7} {one['name']:<20} {one['value'][:40]:<40} from {one['source']}" for one in shown["origins"]
+    ]
+    out.value(shown, "\n".join([shown["text"], "", *origins]))
     for one in shown["problems"]:
         out.bad(f"{one['where']}: {one['message']}{' - ' + one['hint'] if one['hint'] else ''}")
     for one in shown["warnings"]:
@@ -220,6 +232,16 @@ def run_request(session: Session, args: Namespace, out: Output) -> int:
             f"a key? {one['kind']} {one['name']}: {one['reason']}; move it: rondine operation move-key {args.name} {one['place']}"
         )
     return 1 if shown["problems"] else 0
+
+
+def record_named(word: str | None) -> dict[str, Any] | None:
+    """`tree/OLM-00001` as the record it names."""
+    if word is None:
+        return None
+    record_type, *key = word.split("/")
+    if not key:
+        raise ArgumentTypeError(f'"{word}" is not TYPE/KEY, such as tree/OLM-00001')
+    return {"record_type": record_type, "key": key}
 
 
 def run_enable(session: Session, args: Namespace, out: Output) -> None:
@@ -245,6 +267,7 @@ def run_try(session: Session, args: Namespace, out: Output) -> int:
         inputs=named_values(args.input),
         confirmed=args.confirm,
         in_protected=args.in_protected,
+        record=record_named(args.record),
     )
     if args.body:
         sys.stdout.buffer.write(session.office.content(found["body"]) if found["body"] else b"")

@@ -309,9 +309,11 @@ class Project:
         operation: str | None = None,
         document: Json | None = None,
         inputs: Mapping[str, Any] | None = None,
+        record: Json | None = None,
     ) -> Json:
-        """The request as it would be sent, secrets masked; nothing is sent."""
-        return self._ask("POST", "/requests", _asked(service, environment, operation, document, inputs))
+        """The request as it would be sent, secrets masked; nothing is sent. record: {record_type, key}, which fills inputs that are not given."""
+        asked = _asked(service, environment, operation, document, inputs)
+        return self._ask("POST", "/requests", {**asked, **({"record": record} if record else {})})
 
     def try_operation(
         self,
@@ -323,10 +325,11 @@ class Project:
         inputs: Mapping[str, Any] | None = None,
         confirmed: bool = False,
         in_protected: bool = False,
+        record: Json | None = None,
     ) -> Json:
         """Sends a saved operation, or one from the draft, once. confirmed: needed for what may change something at the service.
-        in_protected: needed besides in a protected environment."""
-        asked = _asked(service, environment, operation, document, inputs)
+        in_protected: needed besides in a protected environment.  record: {record_type, key}, which fills inputs that are not given."""
+        asked = _asked(service, environment, operation, document, inputs) | ({"record": record} if record else {})
         return self._ask("POST", "/trials", {**asked, "confirmed": confirmed, "in_protected": in_protected})
 
     def try_once(

@@ -173,3 +173,27 @@ def test_the_layers_of_each_result_become_records_that_belong_to_it(open_page, r
     expect(page.get_by_text("Belongs to soil-result")).to_be_visible()
     page.get_by_role("link", name="S-1041").click()
     expect(page.get_by_role("region", name="soil-result-layer")).to_be_visible()
+
+
+def test_every_value_of_a_request_says_where_it_comes_from_and_a_record_fills_inputs(open_page, rondine):
+    office = rondine.office()
+    office.operations.make(
+        "bench-one-tree", service=rondine.connect("bench-trees"), document={"path": "/v1/trees/{number}", "inputs": [{"name": "number", "required": True}], "query": [{"name": "lang", "value": "it"}]},
+    )  # fmt: skip
+    rondine.feed("bench-tree", "/v1/trees", paging={"type": "link_header"}, limit=500, service="bench-trees")
+    rondine.finish("bench-tree")
+    page = open_page(path="/operations/bench-one-tree")
+    page.get_by_text("Fill from a record").click()
+    page.get_by_label("Record type", exact=True).first.select_option("bench-tree")
+    page.get_by_label("Key of the record").fill("OLM-00007")
+    page.get_by_role("button", name="Fill", exact=True).click()
+    expect(page.get_by_label("The request as it will be sent")).to_contain_text("GET /v1/trees/OLM-00007?lang=it")
+    page.get_by_text("Where each value comes from").click()
+    expect(page.get_by_role("link", name="field number of bench-tree OLM-00007")).to_be_visible()
+    expect(page.get_by_role("button", name="fixed in the operation")).to_be_visible()
+    page.get_by_role("button", name="Send this request").click()
+    expect(page.get_by_text("OK (200)")).to_be_visible()
+    page.get_by_label("number").fill("OLM-00009")
+    expect(page.get_by_label("The request as it will be sent")).to_contain_text("/v1/trees/OLM-00009")
+    page.get_by_role("button", name="input number").click()
+    expect(page.get_by_label("number")).to_be_focused()

@@ -1642,6 +1642,8 @@ export interface components {
             };
             /** @description the name of a saved operation; with document: the one the trial belongs to */
             operation?: string;
+            /** @description fills the inputs that are not given */
+            record?: components["schemas"]["RecordGivenRequest"];
             /** @default  */
             service?: string;
         };
@@ -2553,14 +2555,19 @@ export interface components {
          * @description A value that whoever calls the operation gives.
          *
          *         default: used when nothing is given; an explicit blank text is sent as such.  try_value: what a trial begins with.
-         *         allowed: the only values taken, if any are named.  unit: shown beside the value.
+         *         allowed: the only values taken, if any are named.  unit: shown beside the value.  field: of a record that fills it, where one is given; left
+         *         out, the field of its own name.  convert: steps that the record's value goes through.
          */
         Input: {
             /** @default [] */
             allowed?: (string | number)[];
+            /** @default [] */
+            convert?: (components["schemas"]["Number"] | components["schemas"]["Arithmetic"] | components["schemas"]["DateOf"] | components["schemas"]["MomentOf"] | components["schemas"]["Epoch"] | components["schemas"]["YesNo"] | components["schemas"]["Table"] | components["schemas"]["Default"] | components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Extract"] | components["schemas"]["Split"] | components["schemas"]["Join"] | components["schemas"]["Cut"] | components["schemas"]["Around"] | components["schemas"]["Pick"] | components["schemas"]["Reckon"] | components["schemas"]["Read"] | components["schemas"]["Write"])[];
             default?: unknown;
             /** @default  */
             description?: string;
+            /** @default  */
+            field?: string;
             /** @description letters, digits, - and _, beginning with a letter */
             name: string;
             /** @default false */
@@ -3847,6 +3854,11 @@ export interface components {
             /** @default  */
             unit?: string;
         };
+        /** @description A kept record of the environment. */
+        RecordGivenRequest: {
+            key: string[];
+            record_type: string;
+        };
         RecordLine: {
             call: number;
             /** Format: date-time */
@@ -3944,6 +3956,8 @@ export interface components {
             with?: string;
         };
         RequestShown: {
+            /** @description its name; empty for a one-off */
+            connection: string;
             findings: components["schemas"]["FindingLine"][];
             method: string;
             origins: components["schemas"]["OriginLine"][];

@@ -9,7 +9,7 @@ import { useEnvironmentList, useStandingNames } from "../environments/environmen
 import { useName } from "../../ui/naming";
 import {
   isReading, leave, rename, rulesOf, setField, take, useKeepSample, useKeepTrial, useMakeFeed, useMoveKey, useOperation, usePasted, useOutline, usePreview, usePropose, useRequest, useSaveOperation, useSavePlan, usePasteParts, useCopyOperation, useTrial, withPasted,
-  type OperationDocument, type Plan, type Trial,
+  type OperationDocument, type Plan, type RecordGiven, type Trial,
 } from "./bench";
 import { fromRow, pathOf } from "./paths";
 import { RecordsPane } from "./RecordsPane";
@@ -54,6 +54,7 @@ function Workbench(props: Props) {
   const [document, setDocument] = useState<OperationDocument>(props.item?.document ?? {});
   const [values, setValues] = useState(props.values);
   const [environment, setEnvironment] = useState("test");
+  const [record, setRecord] = useState<RecordGiven | null>(null);
   const [plan, setPlan] = useState<Plan | null>(props.plan);
   const [savedPlan, setSavedPlan] = useState<Plan | null>(props.plan);
   const [lit, setLit] = useState<string | null>(null);
@@ -72,7 +73,7 @@ function Workbench(props: Props) {
     return () => window.removeEventListener("beforeunload", warn);
   }, [isChanged, planChanged]);
 
-  const asked = useMemo(() => ({ service, base_address: service ? "" : base, environment, document, inputs: values }), [service, base, environment, document, values]);
+  const asked = useMemo(() => ({ service, base_address: service ? "" : base, environment, document, inputs: values, ...(record ? { record } : {}) }), [service, base, environment, document, values, record]);
   const request = useRequest(project, asked);
   const trial = useTrial(project);
   const takeApart = usePasteParts(project);
@@ -200,7 +201,7 @@ function Workbench(props: Props) {
       <div className="grid min-h-0 flex-1 divide-y divide-base-300 lg:grid-cols-[minmax(17rem,22%)_minmax(0,38%)_minmax(0,1fr)] lg:divide-x lg:divide-y-0">
         <RequestPane
           document={document} values={values} environment={environment} environments={environments} shown={request.data} shownError={request.error} isSending={trial.isPending} sendError={trial.error} maySend={mayTry}
-          trial={response} onDocument={setDocument} onValues={setValues} onEnvironment={setEnvironment} onSend={send} isProtected={isProtected} standing={standing} project={project} moveError={move.error}
+          trial={response} onDocument={setDocument} onValues={setValues} onEnvironment={setEnvironment} onSend={send} isProtected={isProtected} standing={standing} project={project} connection={request.data?.connection ?? ""} record={record} onRecord={setRecord} moveError={move.error}
           onMoveKey={(place) => move.mutate({ service, environment, place, document }, { onSuccess: (moved) => setDocument(moved.document as OperationDocument) })}
           addressError={takeApart.error} base={service ? null : base} onBase={setBase}
           onAddress={(address) =>

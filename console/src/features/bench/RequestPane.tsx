@@ -1,8 +1,10 @@
 import { useState } from "react";
+import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { Field, Heading } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import { type Input, isReading, type OperationDocument } from "./bench";
+import { useRecordTypes } from "../records/records";
+import { type Input, isReading, type OperationDocument, type RecordGiven } from "./bench";
 import { Describe } from "./Describe";
 
 interface Props {
@@ -30,6 +32,10 @@ interface Props {
   moveError: unknown;
   standing: string[];
   project: string;
+  /** The connection that the request goes over; empty for a one-off. */
+  connection: string;
+  record: RecordGiven | null;
+  onRecord: (record: RecordGiven | null) => void;
 }
 
 /** Left: the inputs with their meaning, the request as it will be sent, and the button that sends it. */
@@ -65,10 +71,12 @@ export function RequestPane(props: Props) {
           }}
         />
       ))}
+      {inputs.length > 0 && props.base === null && <FromRecord {...props} />}
       {inputs.length === 0 && !isEditing && <p className="mb-3 text-sm opacity-75">It takes no inputs.</p>}
       <p className="mb-1 text-sm opacity-80">This will be sent</p>
       <ProblemAlert error={props.shownError} />
       <pre aria-label="The request as it will be sent" className="mb-2 max-h-64 overflow-auto rounded-field bg-base-200 px-2.5 py-2 font-mono text-xs break-all whitespace-pre-wrap">{shown ? shown.text : "…"}</pre>
+      {shown && shown.origins.length > 0 && <Origins origins={shown.origins} inputs={inputs} project={props.project} connection={props.connection} onDescribe={() => setEditing(true)} />}
       {problems.map((one) => (
         <p key={one.where + one.message} className="mb-1 border-l-2 border-warning pl-2 text-xs">
           {one.message}{one.hint && <span className="opacity-80">. {one.hint}</span>}
@@ -108,6 +116,65 @@ export function RequestPane(props: Props) {
       <Condition {...props} />
       <Paging {...props} />
     </div>
+  );
+}
+
+/** Every value of the request with where it comes from; each leads there. */
+function Origins({ origins, inputs, project, connection, onDescribe }: { origins: Schemas["OriginLine"][]; inputs: Input[]; project: string; connection: string; onDescribe: () => void }) {
+  const leads = (source: string) => {
+    const input = /^(?:input|default) (.+)$/.exec(source)?.[1];
+    const title = inputs.find((one) => one.name === input)?.title || input;
+    const record = /^field \S+ of (\S+) (.+)$/.exec(source);
+    if (record) return <Link className="link" to={`/p/${project}/records/${record[1]}/${record[2]!.split(", ").map(encodeURIComponent).join("/")}`}>{source}</Link>;
+    if (input) return <button type="button" className="link" onClick={() => [...document.querySelectorAll("label")].find((one) => one.textContent?.startsWith(title ?? ""))?.click()}>{source}</button>;
+    if (source.startsWith("standing value")) return <Link className="link" to={`/p/${project}/environments`}>{source}</Link>;
+    if (source === "connection" && connection) return <Link className="link" to={`/p/${project}/connections/${connection}`}>{source}</Link>;
+    return source === "operation" ? <button type="button" className="link" onClick={onDescribe}>fixed in the operation</button> : <>{source}</>;
+  };
+  return (
+    <details className="mb-2 text-xs">
+      <summary className="cursor-pointer opacity-80">Where each value comes from</summary>
+      <table className="mt-1 w-full">
+        <tbody>
+          {origins.map((one, number) => (
+            <tr key={number} className="border-t border-base-300 align-top">
+              <td className="py-1 pr-2 opacity-75">{one.place}</td>
+              <td className="py-1 pr-2 font-mono break-all">{one.name}<span className="block opacity-75">{one.value.slice(0, 60)}</span></td>
+              <td className="py-1">{leads(one.source)}{one.replaces && <span className="block opacity-75">in place of {one.replaces}</span>}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </details>
+  );
+}
+
+/** A kept record in place of typing: its fields fill the inputs that are left empty. */
+function FromRecord({ project, record, onRecord }: Props) {
+  const [type, setType] = useState(record?.record_type ?? "");
+  const [key, setKey] = useState(record?.key.join("/") ?? "");
+  const types = useRecordTypes(project).data?.types ?? [];
+  const chosen = types.find((one) => one.name === type);
+  if (types.length === 0) return null;
+  return (
+    <details className="mb-3 text-xs" open={record !== null}>
+      <summary className="cursor-pointer opacity-80">Fill from a record</summary>
+      <form
+        className="mt-1 flex flex-wrap items-end gap-1"
+        onSubmit={(event) => {
+          event.preventDefault();
+          onRecord(type && key ? { record_type: type, key: key.split("/") } : null);
+        }}
+      >
+        <select className="select select-sm w-28" aria-label="Record type" value={type} onChange={(e) => setType(e.target.value)}>
+          <option value="">type</option>
+          {types.map((one) => <option key={one.name}>{one.name}</option>)}
+        </select>
+        <input className="input input-sm w-28 font-mono" aria-label="Key of the record" placeholder={chosen?.document.key?.join("/") ?? "key"} value={key} onChange={(e) => setKey(e.target.value)} />
+        <button className="btn btn-sm" disabled={!type || !key}>Fill</button>
+        {record && <button type="button" className="btn btn-ghost btn-sm" onClick={() => onRecord(null)}>do not</button>}
+      </form>
+    </details>
   );
 }
 

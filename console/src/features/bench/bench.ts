@@ -97,8 +97,12 @@ export function useCopyOperation(project: string) {
   });
 }
 
+export type RecordGiven = NonNullable<Schemas["AskedRequest"]["record"]>;
+
 export interface Asked {
   service: string;
+  /** Fills inputs that are left empty. */
+  record?: RecordGiven;
   /** In place of a service: the request goes there once, without a connection. */
   base_address: string;
   environment: string;

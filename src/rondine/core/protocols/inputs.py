@@ -1,6 +1,7 @@
 """Inputs of an operation: named, typed, checked before anything is sent."""
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
 from typing import Annotated, Any, Literal
@@ -9,6 +10,7 @@ from msgspec import UNSET, Meta, UnsetType
 
 from rondine.core.documents.json import json_text, read_json
 from rondine.core.errors import DocumentError, InputError, Problem, did_you_mean
+from rondine.core.mapping.conversions import Conversion, chain
 from rondine.core.mapping.types import CONVERSIONS, ConversionError
 from rondine.core.settings import Document
 
@@ -24,7 +26,8 @@ class Input(Document, frozen=True):
     """A value that whoever calls the operation gives.
 
     default: used when nothing is given; an explicit blank text is sent as such.  try_value: what a trial begins with.
-    allowed: the only values taken, if any are named.  unit: shown beside the value.
+    allowed: the only values taken, if any are named.  unit: shown beside the value.  field: of a record that fills it, where one is given; left
+    out, the field of its own name.  convert: steps that the record's value goes through.
     """
 
     name: InputName
@@ -36,6 +39,45 @@ class Input(Document, frozen=True):
     title: str = ""
     unit: str = ""
     description: str = ""
+    field: str = ""
+    convert: list[Conversion] = []
+
+
+@dataclass(frozen=True, slots=True)
+class Filled:
+    """Values for inputs. fields: the record's field that each one came from, by the input's name."""
+
+    values: dict[str, Any]
+    fields: dict[str, str]
+
+
+def filled_from(inputs: Sequence[Input], data: Mapping[str, Any], given: Mapping[str, Any]) -> Filled:
+    """The inputs that a record fills, beside those that are given. data: its fields' values; null ones fill nothing.
+
+    Raises InputError for each value that its steps do not take, and if the record fills none.
+    """
+    values, fields, problems = dict(given), {}, []
+    for one in inputs:
+        name = one.field or one.name
+        value = data.get(name)
+        if one.field and one.field not in data:
+            known = did_you_mean(one.field, data)
+            problems.append(
+                Problem(f"/{one.name}", f'the record has no field "{one.field}"', known or "name another field")
+            )
+        if value is None or given.get(one.name) is not None:
+            continue
+        try:
+            values[one.name] = chain(one.convert)(value) if one.convert else value
+            fields[one.name] = name
+        except ConversionError as error:
+            problems.append(Problem(f"/{one.name}", f"{name} {error}", "correct the steps of the input"))
+    if not problems and not any((one.field or one.name) in data for one in inputs):
+        words = "the record has no field that an input takes"
+        problems = [Problem("/record", words, "name the fields in the operation's inputs")]
+    if problems:
+        raise InputError(problems[0].message, where=problems[0].where, hint=problems[0].hint, problems=problems)
+    return Filled(values, fields)
 
 
 def standing_value(name: str, standing: Mapping[str, Any]) -> Any:

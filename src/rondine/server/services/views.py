@@ -23,6 +23,7 @@ from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.views import ProjectView, Strict, WaitingView
 from rondine.server.items.actions import find_item
 from rondine.server.items.views import ProblemLine, item_views
+from rondine.server.records.filling import filled, told_origins
 from rondine.server.records.views import RowChoiceLine
 from rondine.server.runs.tasks import parts
 from rondine.server.runs.views import CallLine, shown_call
@@ -229,6 +230,13 @@ class PatternView(ProjectView):
         return Response([{"name": one.name, "title": one.title, "document": dump(one.document)} for one in found])
 
 
+class RecordGiven(Strict):
+    """A kept record of the environment."""
+
+    record_type = serializers.CharField(max_length=63)
+    key = serializers.ListField(child=serializers.CharField(max_length=1000), min_length=1, max_length=20)
+
+
 class Asked(Strict):
     """An operation as it stands in the draft, saved or not, and values for its inputs."""
 
@@ -246,6 +254,7 @@ class Asked(Strict):
         required=False, help_text="the name of a saved operation; with document: the one the trial belongs to"
     )
     inputs = serializers.DictField(child=AnyField(allow_null=True), required=False, default=dict)
+    record = RecordGiven(required=False, help_text="fills the inputs that are not given")
     confirmed = serializers.BooleanField(required=False, default=False)
     in_protected = serializers.BooleanField(
         required=False, default=False, help_text="writing in a protected environment is meant"
@@ -269,6 +278,7 @@ class RequestShown(serializers.Serializer[Any]):
     warnings = ProblemLine(many=True)
     findings = FindingLine(many=True)
     sign_in = serializers.CharField(help_text="from connection, own, or none")
+    connection = serializers.CharField(allow_blank=True, help_text="its name; empty for a one-off")
     supports = serializers.ListField(child=serializers.CharField(), help_text="what the connection may be used for")
 
 
@@ -291,19 +301,21 @@ class RequestView(ProjectView):
     def post(self, request: Request, project: str) -> Response:
         given = self.given(Asked, request)
         document = asked_document(self.project, given)
+        record = given.get("record")
+        found = record and filled(self.project, given["environment"], document.inputs, given["inputs"], record)
         ready = prepare(
             self.project,
             document,
             given["service"],
             given["environment"],
-            given["inputs"],
+            found.values if found else given["inputs"],
             strict=False,
             operation=given.get("operation", ""),
             base_address=given["base_address"],
         )
         origins = [
             {field: getattr(one, field) for field in ("place", "name", "value", "source", "replaces")}
-            for one in ready.built.origins
+            for one in told_origins(ready.built, found, record).origins
         ]
         return Response(
             {
@@ -315,6 +327,7 @@ class RequestView(ProjectView):
                 "warnings": [one.to_json() for one in trial_warnings(ready)],
                 "findings": [shown_finding(one) for one in keys_in_operation(document)],
                 "sign_in": sign_in_source(ready),
+                "connection": ready.line.name if ready.line is not None else "",
                 "supports": supported_uses(ready),
             }
         )
@@ -359,6 +372,10 @@ class TrialsView(WaitingView):
     async def post(self, request: Request, project: str) -> Response:
         given = await sync_to_async(self.given)(Asked, request)
         document = await sync_to_async(asked_document)(self.project, given)
+        values, record = given["inputs"], given.get("record")
+        if record:
+            fill = sync_to_async(filled)
+            values = (await fill(self.project, given["environment"], document.inputs, values, record)).values
         run = await try_operation(
             self.project,
             self.person,
@@ -366,7 +383,7 @@ class TrialsView(WaitingView):
             document=document,
             service=given["service"],
             environment=given["environment"],
-            values=given["inputs"],
+            values=values,
             operation_name=given.get("operation", ""),
             base_address=given["base_address"],
             confirmed=given["confirmed"],

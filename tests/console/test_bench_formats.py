@@ -196,4 +196,4 @@ def test_every_value_of_a_request_says_where_it_comes_from_and_a_record_fills_in
     page.get_by_label("number").fill("OLM-00009")
     expect(page.get_by_label("The request as it will be sent")).to_contain_text("/v1/trees/OLM-00009")
     page.get_by_role("button", name="input number").click()
-    expect(page.get_by_label("number")).to_be_focused()
+    expect(page.get_by_role("textbox", name="number text · required")).to_be_focused()

@@ -58,8 +58,7 @@ export function RequestPane(props: Props) {
       )}
       {isEditing && <Describe {...props} />}
       {inputs.map((input) => (
-        <InputField
-          key={input.name}
+        <div key={input.name} data-input={input.name}><InputField
           input={input}
           value={values[input.name]}
           problem={problems.find((one) => one.where === `/${input.name}`)?.message}
@@ -69,14 +68,14 @@ export function RequestPane(props: Props) {
             else next[input.name] = value;
             props.onValues(next);
           }}
-        />
+        /></div>
       ))}
       {inputs.length > 0 && props.base === null && <FromRecord {...props} />}
       {inputs.length === 0 && !isEditing && <p className="mb-3 text-sm opacity-75">It takes no inputs.</p>}
       <p className="mb-1 text-sm opacity-80">This will be sent</p>
       <ProblemAlert error={props.shownError} />
       <pre aria-label="The request as it will be sent" className="mb-2 max-h-64 overflow-auto rounded-field bg-base-200 px-2.5 py-2 font-mono text-xs break-all whitespace-pre-wrap">{shown ? shown.text : "…"}</pre>
-      {shown && shown.origins.length > 0 && <Origins origins={shown.origins} inputs={inputs} project={props.project} connection={props.connection} onDescribe={() => setEditing(true)} />}
+      {shown && shown.origins.length > 0 && <Origins origins={shown.origins} project={props.project} connection={props.connection} onDescribe={() => setEditing(true)} />}
       {problems.map((one) => (
         <p key={one.where + one.message} className="mb-1 border-l-2 border-warning pl-2 text-xs">
           {one.message}{one.hint && <span className="opacity-80">. {one.hint}</span>}
@@ -120,16 +119,15 @@ export function RequestPane(props: Props) {
 }
 
 /** Every value of the request with where it comes from; each leads there. */
-function Origins({ origins, inputs, project, connection, onDescribe }: { origins: Schemas["OriginLine"][]; inputs: Input[]; project: string; connection: string; onDescribe: () => void }) {
+function Origins({ origins, project, connection, onDescribe }: { origins: Schemas["OriginLine"][]; project: string; connection: string; onDescribe: () => void }) {
   const leads = (source: string) => {
     const input = /^(?:input|default) (.+)$/.exec(source)?.[1];
-    const title = inputs.find((one) => one.name === input)?.title || input;
     const record = /^field \S+ of (\S+) (.+)$/.exec(source);
     if (record) return <Link className="link" to={`/p/${project}/records/${record[1]}/${record[2]!.split(", ").map(encodeURIComponent).join("/")}`}>{source}</Link>;
-    if (input) return <button type="button" className="link" onClick={() => [...document.querySelectorAll("label")].find((one) => one.textContent?.startsWith(title ?? ""))?.click()}>{source}</button>;
+    if (input) return <button type="button" className="link text-left" onClick={() => document.querySelector<HTMLElement>(`[data-input="${input}"] :is(input, select)`)?.focus()}>{source}</button>;
     if (source.startsWith("standing value")) return <Link className="link" to={`/p/${project}/environments`}>{source}</Link>;
     if (source === "connection" && connection) return <Link className="link" to={`/p/${project}/connections/${connection}`}>{source}</Link>;
-    return source === "operation" ? <button type="button" className="link" onClick={onDescribe}>fixed in the operation</button> : <>{source}</>;
+    return source === "operation" ? <button type="button" className="link text-left" onClick={onDescribe}>fixed in the operation</button> : <>{source}</>;
   };
   return (
     <details className="mb-2 text-xs">

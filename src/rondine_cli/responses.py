@@ -105,7 +105,7 @@ def run_map(session: Session, args: Namespace, out: Output) -> int:
             record_types |= {one["name"]: one["record_type"] for one in draft.get("parts", [])}
         else:
             mapping = draft
-    document = mapping if isinstance(mapping, dict) else session.office.mappings.get(mapping)["document"]
+    document = mapping if isinstance(mapping, dict) else session.office.mappings.get(mapping)["whole"]
     is_one = args.only or len(document.get("outputs", [])) == 1
     rejected: list[dict[str, Any]] = []
     counts: list[dict[str, Any]] = []

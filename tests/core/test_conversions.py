@@ -405,3 +405,16 @@ def test_every_argument_of_every_conversion_says_what_it_is():
     forms = [form_of(one) for one in Conversion.__args__]
     assert [(form.type, one.name) for form in forms for one in form.fields if not one.help] == []
     assert all(form.words for form in forms)
+
+
+structures = st.recursive(
+    st.none() | st.booleans() | st.integers(-(2**60), 2**60) | st.text(max_size=5),
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.text(max_size=3), inner, max_size=3),
+    max_leaves=8,
+)
+
+
+@given(structures.filter(lambda value: isinstance(value, (list, dict))))
+def test_a_structure_written_as_a_text_and_read_again_is_the_same(value):
+    steps = load(list[Conversion], [{"type": "write"}, {"type": "read", "format": "json"}])
+    assert chain(steps)(value) == value

@@ -2772,13 +2772,17 @@ export interface components {
             service: string;
             title: string;
             version: number;
+            /** @description with all that it has from the one it is based on */
+            whole: components["schemas"]["MappingDocument"];
         };
         /**
          * MappingDocument
          * @description The rules from a response to records. format: what it reads; json is also one JSON value a line.  namespaces: what the prefixes in the paths
-         *         of an XML mapping stand for.
+         *         of an XML mapping stand for.  based_on: another mapping, from which this one has all that it does not say itself; see `with_base`.
          */
         MappingDocument: {
+            /** @default null */
+            based_on?: string | null;
             /**
              * @default json
              * @enum {unknown}
@@ -3381,7 +3385,8 @@ export interface components {
             fields?: components["schemas"]["FieldRule"][];
             /** @description small letters, digits, - and _, beginning with a letter */
             record_type: string;
-            rows: components["schemas"]["Level"][];
+            /** @default [] */
+            rows?: components["schemas"]["Level"][];
             /** @default [] */
             where?: components["schemas"]["Condition"][];
         };

@@ -56,16 +56,17 @@ export function useOperation(project: string, name: string) {
 async function savedPlan(project: string, mappingName: string): Promise<Plan | null> {
   const found = await answer(api.GET("/api/v1/projects/{project}/mappings", { params: { path: { project }, query: { q: mappingName } } }));
   const mapping = found.items.find((one) => one.name === mappingName);
-  const output = mapping?.document.outputs?.[0];
+  const output = mapping?.whole.outputs?.[0];
   if (!mapping || !output) return null;
   const types = await answer(api.GET("/api/v1/projects/{project}/record-types", { params: { path: { project }, query: { q: output.record_type } } }));
   const type = types.items.find((one) => one.name === output.record_type);
   if (!type) return null;
-  const isXml = mapping.document.format === "xml";
-  const rows = output.rows.map((level) => (typeof level.at !== "string" ? (level.at.jsonpath ?? level.at.xpath ?? "$") : isXml ? level.at : level.at === "[*]" ? "$[*]" : `$.${level.at}`));
-  const others = await Promise.all((mapping.document.outputs ?? []).slice(1).map((one) => answer(api.GET("/api/v1/projects/{project}/record-types/{name}", { params: { path: { project, name: one.record_type } } }))));
+  const isXml = mapping.whole.format === "xml";
+  const rows = (output.rows ?? []).map((level) => (typeof level.at !== "string" ? (level.at.jsonpath ?? level.at.xpath ?? "$") : isXml ? level.at : level.at === "[*]" ? "$[*]" : `$.${level.at}`));
+  const others = await Promise.all((mapping.whole.outputs ?? []).slice(1).map((one) => answer(api.GET("/api/v1/projects/{project}/record-types/{name}", { params: { path: { project, name: one.record_type } } }))));
+  const notes = mapping.document.based_on ? [`It is based on the mapping ${mapping.document.based_on}: saved here, it keeps all of it as its own.`] : [];
   const linked = Object.fromEntries(others.map((one) => [one.name, one.document]));
-  return { rows, typeName: output.record_type, mappingName, recordType: type.document, mapping: mapping.document, notes: [], linked, parts: [] };
+  return { rows, typeName: output.record_type, mappingName, recordType: type.document, mapping: mapping.whole, notes, linked, parts: [] };
 }
 
 /** A pasted address, request as HTTP text, or list of parameters, as an operation. */

@@ -13,7 +13,7 @@ from typing import Annotated, Any, Literal
 import msgspec
 from msgspec import UNSET, Meta, UnsetType
 
-from rondine.core.errors import InputError, Problem, RondineError, did_you_mean
+from rondine.core.errors import DraftError, InputError, Problem, RondineError, did_you_mean
 from rondine.core.mapping.conversions import Conversion
 from rondine.core.mapping.types import FIELD_TYPES, FieldType
 from rondine.core.paths import JsonPath, XPath, parse_jsonpath, parse_short, parse_xpath
@@ -205,20 +205,63 @@ class Output(Document, frozen=True):
     """The records of one type that a response brings. where: conditions that a row must pass, all of them; others are counted as filtered."""
 
     record_type: FieldName
-    rows: list[Level]
+    rows: list[Level] = []
     where: list[Condition] = []
     fields: list[FieldRule] = []
 
 
 class MappingDocument(Document, frozen=True):
     """The rules from a response to records. format: what it reads; json is also one JSON value a line.  namespaces: what the prefixes in the paths
-    of an XML mapping stand for.
+    of an XML mapping stand for.  based_on: another mapping, from which this one has all that it does not say itself; see `with_base`.
     """
 
     version: Literal[1] = 1
+    based_on: FieldName | None = None
     format: Format = "json"
     namespaces: dict[str, str] = {}
     outputs: list[Output] = []
+
+
+def with_base(mapping: MappingDocument, base: MappingDocument) -> MappingDocument:
+    """What a mapping says, with what it has from the one that it is based on: its outputs, by record type; of an output that both have, rows and
+    conditions if it names none itself, and fields, of which its own replace those of the same name. The format is the base's.
+    """
+    own = {output.record_type: output for output in mapping.outputs}
+    outputs = []
+    for output in base.outputs:
+        other = own.pop(output.record_type, None)
+        if other is None:
+            outputs.append(output)
+            continue
+        rules = {rule.name: rule for rule in [*output.fields, *other.fields]}
+        outputs.append(
+            Output(output.record_type, other.rows or output.rows, other.where or output.where, [*rules.values()])
+        )
+    return MappingDocument(
+        format=base.format, namespaces={**base.namespaces, **mapping.namespaces}, outputs=[*outputs, *own.values()]
+    )
+
+
+#: Mappings that are based on each other in a row.
+MOST_BASES = 5
+
+
+def resolved(mapping: MappingDocument, known: Mapping[str, MappingDocument]) -> MappingDocument:
+    """A mapping with all that it is based on. known: the others, by name. Raises DraftError if one is not there, or they are based on each other."""
+    own, chain = mapping, []
+    while own.based_on is not None:
+        name = own.based_on
+        if name not in known:
+            hint = did_you_mean(name, known) or "make it first, or leave based_on out"
+            raise DraftError(f'there is no mapping "{name}"', where="/based_on", hint=hint)
+        chain.append(own)
+        own = known[name]
+        if len(chain) > MOST_BASES:
+            words = "mappings are based on each other in a circle, or more than five in a row"
+            raise DraftError(words, where="/based_on", hint="leave based_on out of one of them")
+    for one in reversed(chain):
+        own = with_base(one, own)
+    return own
 
 
 def pointer_path(text: str) -> JsonPath:

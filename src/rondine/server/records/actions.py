@@ -17,7 +17,7 @@ from rondine.core.schema.compare_values import MOST_TOLD, compare_documents
 from rondine.core.settings import dump, load
 from rondine.server.access.models import Project
 from rondine.server.records.browsing import shown_data
-from rondine.server.records.kinds import record_types_of
+from rondine.server.records.kinds import record_types_of, resolved_mapping
 from rondine.server.records.models import RecordSet, RecordType
 from rondine.server.runs.models import Call
 from rondine.server.services.actions import body_of, document_of, read_for, shown_row_choices, standing_values
@@ -87,7 +87,7 @@ def drafted_types(project: Project, drafts: Mapping[str, Any] | None) -> dict[st
 
 def preview(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
     """What a mapping makes of a stored response: records, rejects, and the place of every value. Keeps nothing."""
-    mapping: MappingDocument = load(MappingDocument, given["mapping"], where="/mapping")
+    mapping = resolved_mapping(project.pk, load(MappingDocument, given["mapping"], where="/mapping"))
     body = body_of(project, given["body"])
     read = read_for(mapping, body)
     values = given_of(body, given.get("inputs") or {})

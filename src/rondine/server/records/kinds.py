@@ -1,13 +1,14 @@
 """The kinds of items around records."""
 
 from rondine.core.connection import FeedDocument
-from rondine.core.errors import InputError, Problem
+from rondine.core.errors import DraftError, InputError, Problem
 from rondine.core.mapping.document import (
     MappingDocument,
     RecordTypeDocument,
     link_problems,
     problems_of,
     record_type_problems,
+    resolved,
 )
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.operation import OperationDocument, is_reading
@@ -32,8 +33,39 @@ def _record_type(item: RecordType) -> list[Problem]:
     return problems
 
 
+def resolved_mapping(project_id: int, document: MappingDocument, name: str = "") -> MappingDocument:
+    """A mapping with all that it is based on; the database is asked only if it is based on any. name: its own, where it is not stored so yet.
+
+    Raises DraftError.
+    """
+    if document.based_on is None:
+        return document
+    others = Mapping.objects.filter(project_id=project_id)
+    known = {one.name: load(MappingDocument, one.document) for one in others}
+    return resolved(document, {**known, name: document} if name else known)
+
+
 def _mapping(item: Mapping) -> list[Problem]:
-    return problems_of(load(MappingDocument, item.document), record_types_of(item.project_id))
+    try:
+        document = resolved_mapping(item.project_id, load(MappingDocument, item.document), item.name)
+    except DraftError as error:
+        return [Problem(error.where, error.message, error.hint)]
+    return problems_of(document, record_types_of(item.project_id))
+
+
+def _based_on(item: Item, name: str) -> list[Mapping]:
+    return list(Mapping.objects.filter(project_id=item.project_id, document__based_on=name).exclude(pk=item.pk))
+
+
+def _mapping_renamed(item: Item, old: str) -> None:
+    for other in _based_on(item, old):
+        other.document["based_on"] = item.name
+        other.save(update_fields=["document"])
+
+
+def _mapping_changed(item: Item) -> None:
+    if based := _based_on(item, item.name):
+        refresh_problems(MAPPINGS, based)
 
 
 def _feed(item: Feed) -> list[Problem]:
@@ -109,7 +141,16 @@ RECORD_TYPES = ItemKind(
     renamed=_record_type_renamed,
     changed=_record_type_changed,
 )
-MAPPINGS = ItemKind("mappings", "mapping", Mapping, MappingDocument, {"service": Service}, problems=_mapping)
+MAPPINGS = ItemKind(
+    "mappings",
+    "mapping",
+    Mapping,
+    MappingDocument,
+    {"service": Service},
+    problems=_mapping,
+    renamed=_mapping_renamed,
+    changed=_mapping_changed,
+)
 FEEDS = ItemKind(
     "feeds",
     "feed",

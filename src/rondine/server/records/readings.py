@@ -33,7 +33,7 @@ from rondine.server.api.views import ProjectView, Strict, WaitingView
 from rondine.server.items.actions import find_item
 from rondine.server.records.actions import comparison_of, drafted_types, outline_of, proposal
 from rondine.server.records.browsing import shown_data
-from rondine.server.records.kinds import MAPPINGS
+from rondine.server.records.kinds import MAPPINGS, resolved_mapping
 from rondine.server.records.views import ComparisonOfBodies, OutlineShown, ProposalShown
 
 _HEAD = 64 * 1024
@@ -232,7 +232,7 @@ class RecordsReading(WaitingView, ReadingView):
             draft = find_item(MAPPINGS, self.project, asked["mapping"]).document
         else:
             draft = asked["draft"]
-        mapping: MappingDocument = load(MappingDocument, draft, where="/draft")
+        mapping = resolved_mapping(self.project.pk, load(MappingDocument, draft, where="/draft"))
         record_types = drafted_types(self.project, asked.get("record_types"))
         outputs = compile_mapping(mapping, record_types, is_kept=False)
         return _told(mapping, outputs, record_types, files[0], given_values(asked.get("inputs") or {}))

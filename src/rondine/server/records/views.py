@@ -9,12 +9,12 @@ from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from rondine.core.errors import RondineError
+from rondine.core.errors import DraftError, RondineError
 from rondine.core.forms import form_of
 from rondine.core.mapping.conversions import Conversion
 from rondine.core.mapping.document import MappingDocument, Output, RecordTypeDocument
 from rondine.core.schema.outline import Correction
-from rondine.core.settings import load
+from rondine.core.settings import dump, load
 from rondine.server.api.forms import FormShown
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.views import ProjectView, Strict, checked_limit
@@ -22,14 +22,28 @@ from rondine.server.items.actions import find_item
 from rondine.server.items.views import item_views
 from rondine.server.records.actions import comparison_of, outline_of, places_of, preview, proposal, record_set, stored
 from rondine.server.records.browsing import browse, find_record, shown_data
-from rondine.server.records.kinds import FEEDS, MAPPINGS, RECORD_TYPES
+from rondine.server.records.kinds import FEEDS, MAPPINGS, RECORD_TYPES, resolved_mapping
 from rondine.server.records.links import owners, parts_of
 from rondine.server.records.models import Feed, Record
 from rondine.server.runs.models import Call, Run
 from rondine.server.services.actions import body_of, document_of, environment_of
 
 RecordTypeList, RecordTypeDetail, RecordTypeRevisions = item_views(RECORD_TYPES)
-MappingList, MappingDetail, MappingRevisions = item_views(MAPPINGS)
+
+
+def _whole(item: Any) -> dict[str, Any]:
+    document: MappingDocument = load(MappingDocument, item.document)
+    try:
+        return {"whole": dump(resolved_mapping(item.project_id, document))}
+    except DraftError:  # its problems say why
+        return {"whole": item.document}
+
+
+MappingList, MappingDetail, MappingRevisions = item_views(
+    MAPPINGS,
+    extra={"whole": DocumentField(MappingDocument, help_text="with all that it has from the one it is based on")},
+    describe=_whole,
+)
 
 
 def _last_run(item: Feed) -> dict[str, Any]:

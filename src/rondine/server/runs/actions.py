@@ -11,11 +11,12 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from rondine.core.connection import ConnectionDocument, FeedDocument
 from rondine.core.errors import Conflict, DraftError, NotFound, Problem
 from rondine.core.limits import meter
+from rondine.core.mapping.document import MappingDocument
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.operation import OperationDocument
 from rondine.core.settings import dump, load
 from rondine.server.access.models import Person, Project
-from rondine.server.records.kinds import FEEDS, record_types_of
+from rondine.server.records.kinds import FEEDS, record_types_of, resolved_mapping
 from rondine.server.records.models import Feed
 from rondine.server.runs.models import Run
 from rondine.server.runs.places import queue_of
@@ -69,11 +70,12 @@ def queue_feed(
     values = {**document.inputs, **inputs}
     checked_inputs(operation.inputs, values, standing_values(project, feed.environment.name))
     record_types = record_types_of(project.pk)
-    used = {output["record_type"] for output in feed.mapping.document.get("outputs", [])}
+    mapping = resolved_mapping(feed.project_id, load(MappingDocument, feed.mapping.document))
+    used = {output.record_type for output in mapping.outputs}
     content = {
         "operation": dump(with_queries(operation, project.pk)),
         "operation_name": feed.operation.name,
-        "mapping": feed.mapping.document,
+        "mapping": dump(mapping),
         "mapping_name": feed.mapping.name,
         "feed": feed.document,
         "record_types": {name: dump(record_types[name]) for name in used},

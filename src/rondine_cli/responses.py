@@ -62,11 +62,27 @@ def run_show(session: Session, args: Namespace, out: Output) -> None:
     with ExitStack() as held:
         content = _content(session, args.file, held)
         found = session.office.read_tree(content, at=args.at, depth=args.depth, limit=args.limit)
-    lines = [
-        f"{'  ' * (line['depth'] - 1)}{line['name']}: {line['text'] or _holds(line)}  {line['path']}"
-        for line in found["lines"]
-    ]
-    out.value(found, "\n".join([found["format"].upper(), *lines]))
+    out.value(found, "\n".join([found["format"].upper(), *_tree_lines(found["lines"])]))
+
+
+def _tree_lines(lines: list[dict[str, Any]]) -> Iterator[str]:
+    """A line a place, and how many more there are where not all are shown."""
+    around: list[tuple[dict[str, Any], int]] = []  # lists and objects that are open, and how much of each was shown
+
+    def closed(depth: int) -> Iterator[str]:
+        while around and around[-1][0]["depth"] >= depth:
+            line, shown = around.pop()
+            if 0 < shown < line["count"]:
+                yield f"{'  ' * line['depth']}… {line['count'] - shown:,} more"
+
+    for line in lines:
+        yield from closed(line["depth"])
+        if around:
+            around[-1] = (around[-1][0], around[-1][1] + 1)
+        yield f"{'  ' * (line['depth'] - 1)}{line['name']}: {line['text'] or _holds(line)}  {line['path']}"
+        if line["count"]:
+            around.append((line, 0))
+    yield from closed(0)
 
 
 def _holds(line: dict[str, Any]) -> str:

@@ -1,5 +1,7 @@
 """The bench beyond JSON of a connected service: a one-off address, XML by pointing, a response held against a schema."""
 
+import re
+
 import pytest
 from aiohttp import web
 from playwright.sync_api import expect
@@ -197,3 +199,22 @@ def test_every_value_of_a_request_says_where_it_comes_from_and_a_record_fills_in
     expect(page.get_by_label("The request as it will be sent")).to_contain_text("/v1/trees/OLM-00009")
     page.get_by_role("button", name="input number").click()
     expect(page.get_by_role("textbox", name="number text · required")).to_be_focused()
+
+
+def test_the_mapping_as_text_and_the_list_reflect_each_other(open_page, rondine, laboratory):
+    rondine.office().operations.make("bench-text", service=laboratory, document={"path": "/results"})
+    page = open_page(path="/operations/bench-text")
+    page.get_by_role("button", name="Send this request").click()
+    expect(page.get_by_text("record · 12 of 12 rows")).to_be_visible()
+    page.get_by_role("button", name="leave out note").click()
+    page.get_by_role("button", name="as a text").click()
+    text = page.get_by_label("The mapping as text")
+    expect(text).to_have_value(re.compile(r'"from": "@tree"'))
+    assert '"note"' not in text.input_value()
+    text.fill(text.input_value().replace('"from": "@tree"', '"from": "@number"'))
+    expect(page.get_by_role("cell", name="S-1041")).to_have_count(2)  # number, and tree taken from it
+    text.fill(text.input_value()[:-3])
+    expect(page.get_by_text("Not a mapping yet")).to_be_visible()
+    expect(page.get_by_role("cell", name="S-1041")).to_have_count(2)
+    page.get_by_role("button", name="as a list").click()
+    expect(page.get_by_text("@number")).to_have_count(3)  # in the tree, and of two rules

@@ -566,3 +566,39 @@ def test_row_by_row_equals_the_whole_whatever_the_document(pair, paths, kind, si
         row_by_row_equals(pair[0].encode(), load(MappingDocument, document), {"t": record_type}, size)
     except MappingError:  # what should be around the rows is not there; said by the whole reading
         pass
+
+
+# --- units
+
+
+def test_a_value_in_another_unit_than_its_field_is_never_taken_silently():
+    record_type = load(
+        RecordTypeDocument,
+        {
+            "key": ["number"],
+            "fields": [{"name": "number", "type": "text"}, {"name": "humus", "type": "decimal", "unit": "%"}],
+        },
+    )
+    rules = [
+        {"name": "number", "from": "@number"},
+        {"name": "humus", "from": "h", "unit": "h/@unit", "convert": [{"type": "number", "decimal": ","}]},
+    ]
+    document = {
+        "format": "xml",
+        "outputs": [{"record_type": "t", "rows": [{"level": "t", "at": "/r/t"}], "fields": rules}],
+    }
+    body = b"""<r><t number="1"><h unit="%">3,1</h></t><t number="2"><h unit="g/kg">31</h></t><t number="3"><h>3,1</h></t><t number="4"/></r>"""
+    made = load(MappingDocument, document)
+    (output,) = compile_mapping(made, {"t": record_type})
+    whole, (part, _) = output.run(read_elements(body).value), row_reader(made, [output]).page(body, {}, of="xml")
+    for mapped in (whole, part.mapped[0]):
+        assert [data.get("humus") for _, data in mapped.records] == [Decimal("3.1"), None]
+        assert [one.problems[0].reason for one in mapped.rejects] == [
+            "is in g/kg, and the field is in %",
+            "comes without its unit, and the field is in %",
+        ]
+    without = load(
+        RecordTypeDocument,
+        {"key": ["number"], "fields": [{"name": "number", "type": "text"}, {"name": "humus", "type": "decimal"}]},
+    )
+    assert problems_of(made, {"t": without})[0].message == 'the field "humus" has no unit to compare with'

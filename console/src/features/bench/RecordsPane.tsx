@@ -40,6 +40,7 @@ interface Props {
 /** Right: the records the response becomes, and how each value is made. */
 export function RecordsPane(props: Props) {
   const { trial, plan, preview } = props;
+  const [form, setForm] = useState<"list" | "text">("list");
   if (trial?.outcome?.kind === "nothing_found") {
     return (
       <div className="p-3">
@@ -85,7 +86,16 @@ export function RecordsPane(props: Props) {
         <>
           <ProblemAlert error={props.previewError} />
           {output && !props.previewError && <RecordTable output={output} recordType={plan.recordType} lit={props.lit} onPoint={props.onPoint} onFocus={props.onFocus} />}
-          <Rules {...props} plan={plan} firstRow={output?.shown[0]} />
+          <Heading
+            aside={
+              <span role="group" aria-label="Show the mapping" className="flex gap-3 text-xs">
+                {(["list", "text"] as const).map((one) => <button key={one} type="button" aria-pressed={form === one} className={form === one ? "font-medium" : "link opacity-80"} onClick={() => setForm(one)}>as a {one}</button>)}
+              </span>
+            }
+          >
+            How each value is made
+          </Heading>
+          {form === "text" ? <MappingText key={plan.mappingName} plan={plan} readOnly={!props.mayBuild} onPlan={props.onPlan} /> : <Rules {...props} plan={plan} firstRow={output?.shown[0]} />}
           {output && !props.previewError && <Covered coverage={output.coverage} />}
           <Linked {...props} plan={plan} outputs={props.previewError ? [] : (preview?.outputs.slice(1) ?? [])} />
           {plan.notes.map((one) => <p key={one} className="mt-2 border-l-4 border-accent/60 pl-2 text-xs">{one}</p>)}
@@ -155,7 +165,6 @@ function Rules({ plan, onPlan, lit, lines, firstRow, onPoint, mayBuild, project 
   const lastStep = (pointer: string | null | undefined) => pointer?.replace(/\/\d+(?=\/|$)/g, "/*");
   return (
     <section className="mt-2">
-      <Heading>How each value is made</Heading>
       {!plan.recordType.key?.length && <p className="mb-2 text-xs text-warning">Choose the key: the fields that tell one record from all others.</p>}
       <ul className="text-xs" onMouseLeave={() => onPoint(null)}>
         {rulesOf(plan).map((rule) => {
@@ -206,6 +215,38 @@ function Rules({ plan, onPlan, lit, lines, firstRow, onPoint, mayBuild, project 
       </ul>
       {rulesOf(plan).length === 0 && <p className="text-sm opacity-80">Click values in the response to take them.</p>}
     </section>
+  );
+}
+
+/** The mapping document itself. What is changed here shows in the list and the records, and the other way round; a text that is no mapping stays until it is one. */
+function MappingText({ plan, readOnly, onPlan }: { plan: Plan; readOnly: boolean; onPlan: (plan: Plan) => void }) {
+  const written = JSON.stringify(plan.mapping, null, 2);
+  const [text, setText] = useState(written);
+  const [seen, setSeen] = useState(written);
+  const [problem, setProblem] = useState("");
+  if (seen !== written) {
+    setSeen(written);
+    setText(written);
+    setProblem("");
+  }
+  const change = (next: string) => {
+    setText(next);
+    try {
+      const mapping = JSON.parse(next) as Plan["mapping"];
+      const first = mapping.outputs?.[0]?.record_type;
+      if (!Array.isArray(mapping.outputs) || !first) throw new Error("outputs names no record type");
+      setProblem("");
+      setSeen(JSON.stringify(mapping, null, 2));
+      onPlan({ ...plan, mapping, typeName: first });
+    } catch (error) {
+      setProblem((error as Error).message);
+    }
+  };
+  return (
+    <div className="mt-1">
+      <textarea className="textarea h-72 w-full font-mono text-xs" spellCheck={false} aria-label="The mapping as text" aria-invalid={problem !== ""} readOnly={readOnly} value={text} onChange={(e) => change(e.target.value)} />
+      {problem && <p role="status" className="border-l-4 border-warning pl-2 text-xs">Not a mapping yet: {problem}. The records are those of the last one.</p>}
+    </div>
   );
 }
 

@@ -14,7 +14,9 @@ from rondine.core.errors import DocumentError, DraftError, MappingError
 from rondine.core.mapping.document import ROOT, Format, MappingDocument, Output, RecordTypeDocument, problems_of
 from rondine.core.mapping.generated import FastWay, fast_way, is_plain_list, plain_part
 from rondine.core.mapping.taking import (
+    EMPTY,
     Levels,
+    check_unit,
     find_rows,
     holds,
     made,
@@ -104,8 +106,8 @@ class CompiledOutput:
         self.conditions = [(made_source(one.source, of, is_text=True), one) for one in output.where]
         #: A place as people read it: a normalized path in JSON, an XPath in XML.
         self.shown = xpath_of if of == "xml" else normalized_path
-        #: Conditions, and sources that generated source does not take, need the exact way for every row.
-        self.is_plain = not self.conditions and all(rule.source.is_plain for rule in self.rules)
+        #: Conditions, units, and sources that generated source does not take, need the exact way for every row.
+        self.is_plain = not self.conditions and all(rule.source.is_plain and rule.unit is None for rule in self.rules)
         self.fast = fast_way(self.levels, self.rules) if self.is_plain else None
 
     def run(self, document: Any, given: Mapping[Hashable, Any] | None = None) -> Mapped:
@@ -230,6 +232,8 @@ class CompiledOutput:
             raw = MISSING
             try:
                 location, raw = take(rule.source, levels, given)
+                if raw is not MISSING and raw not in EMPTY:
+                    check_unit(rule, levels, given)
                 value = made(rule, stepped(rule, raw))
             except ConversionError as error:
                 path = self.shown(location) if location is not None else ""

@@ -45,6 +45,7 @@ def coverage(
     lines = {line.path: line for line in outline(infer(values, is_xml=is_xml), is_xml=is_xml) if line.type}
     sources = {rule.name: list(_paths(rule.source, mapping)) for rule in output.fields}
     taken = {path for paths in sources.values() for path in paths} | set(_lists_taken(mapping, output))
+    taken |= {path for rule in output.fields if rule.unit is not None for path in _paths(rule.unit, mapping)}
     unused: list[str] = []
     for path, line in lines.items():
         if line.seen > line.nulls and not _is_covered(path, taken) and not _is_covered(path, set(unused)):

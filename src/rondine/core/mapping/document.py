@@ -179,12 +179,13 @@ class FieldRule(Document, rename={"source": "from"}, frozen=True):
     default: for a missing or null value.
 
     required: a missing, null or empty value makes the row a reject.  on_failure: what a value that does not fit does: reject its row, leave the
-    field empty, or stop the run.
+    field empty, or stop the run.  unit: where the response says the value's unit: one in another unit than the field's does not fit.
     """
 
     name: FieldName
     source: str | Source
     type: FieldType | None = None
+    unit: str | Source | None = None
     required: bool = False
     default: Any | UnsetType = UNSET
     convert: list[Conversion] = []
@@ -325,6 +326,8 @@ def _output_problems(
             problems.append(Problem(f"{here}/name", f'"{rule.name}" is filled twice', "keep one of the two rules"))
         names.add(rule.name)
         problems += _source_problems(rule.source, levels, f"{here}/from", mapping)
+        if rule.unit is not None:
+            problems += _source_problems(rule.unit, levels, f"{here}/unit", mapping)
         for at, step in enumerate(rule.convert):
             try:
                 step.check()
@@ -339,6 +342,9 @@ def _output_problems(
                     did_you_mean(rule.name, [f.name for f in record_type.fields]),
                 )
             )
+        if known and rule.unit is not None and not known.unit:
+            words, hint = f'the field "{rule.name}" has no unit to compare with', "give it one in the record type"
+            problems.append(Problem(f"{here}/unit", words, hint))
         if known and rule.type not in (None, known.type):
             problems.append(
                 Problem(

@@ -84,6 +84,7 @@ def row_reader(
 def _from_around(outputs: Sequence[CompiledOutput]) -> list[Path]:
     """The paths that start from the whole response."""
     pending = [rule.source for output in outputs for rule in output.rules]
+    pending += [rule.unit for output in outputs for rule in output.rules if rule.unit is not None]
     pending += [source for output in outputs for source, _ in output.conditions]
     found = []
     while pending:

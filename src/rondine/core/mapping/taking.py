@@ -59,7 +59,9 @@ class Taken:
 
 @dataclass(frozen=True, slots=True)
 class Rule:
-    """A field rule with its source parsed, its conversions found and its default converted. convert: None if it has no steps."""
+    """A field rule with its source parsed, its conversions found and its default converted. convert: None if it has no steps.  wanted_unit: the
+    field's, if `unit` finds the value's.
+    """
 
     name: str
     source: Taken
@@ -68,6 +70,8 @@ class Rule:
     required: bool
     default: Any
     on_failure: str
+    unit: Taken | None = None
+    wanted_unit: str = ""
 
     @property
     def path(self) -> Path | None:
@@ -169,6 +173,8 @@ def made_rule(rule: FieldRule, record_type: RecordTypeDocument, of: Format) -> R
         required,
         default,
         "reject" if required and rule.on_failure == "empty" else rule.on_failure,
+        made_source(rule.unit, of, is_text=True) if rule.unit is not None else None,
+        known.unit if known else "",
     )
 
 
@@ -318,6 +324,17 @@ def found_by(source: Taken, base: Node) -> tuple[Location | None, Any]:
 
 def _is_index(part: str | int, held: list[Any]) -> bool:
     return isinstance(part, int) and part < len(held)
+
+
+def check_unit(rule: Rule, levels: Levels, given: Mapping[Hashable, Any]) -> None:
+    """Raises ConversionError if the response says that a value is in another unit than its field, or does not say it."""
+    if rule.unit is None:
+        return
+    _, said = take(rule.unit, levels, given)
+    if said is MISSING or said in EMPTY:
+        raise ConversionError(f"comes without its unit, and the field is in {rule.wanted_unit}")
+    if to_text(said).strip() != rule.wanted_unit:
+        raise ConversionError(f"is in {to_text(said).strip()[:40]}, and the field is in {rule.wanted_unit}")
 
 
 def stepped(rule: Rule, raw: Any) -> Any:

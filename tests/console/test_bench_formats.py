@@ -186,7 +186,7 @@ def test_every_value_of_a_request_says_where_it_comes_from_and_a_record_fills_in
     rondine.finish("bench-tree")
     page = open_page(path="/operations/bench-one-tree")
     page.get_by_text("Fill from a record").click()
-    page.get_by_label("Record type", exact=True).first.select_option("bench-tree")
+    page.get_by_label("Type of the record").select_option("bench-tree")
     page.get_by_label("Key of the record").fill("OLM-00007")
     page.get_by_role("button", name="Fill", exact=True).click()
     expect(page.get_by_label("The request as it will be sent")).to_contain_text("GET /v1/trees/OLM-00007?lang=it")

@@ -52,6 +52,11 @@ LEAST = {
             "/patterns",
             "/names",
             "/comparisons",
+            "/readings/tree",
+            "/readings/outline",
+            "/readings/comparison",
+            "/readings/proposal",
+            "/readings/records",
         )
     },
 }

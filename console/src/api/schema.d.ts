@@ -2386,7 +2386,7 @@ export interface components {
          *         default: for a missing or null value.
          *
          *         required: a missing, null or empty value makes the row a reject.  on_failure: what a value that does not fit does: reject its row, leave the
-         *         field empty, or stop the run.
+         *         field empty, or stop the run.  unit: where the response says the value's unit: one in another unit than the field's does not fit.
          */
         FieldRule: {
             /** @default [] */
@@ -2404,6 +2404,8 @@ export interface components {
             required?: boolean;
             /** @default null */
             type?: ("boolean" | "date" | "datetime" | "decimal" | "integer" | "json" | "text") | null;
+            /** @default null */
+            unit?: string | components["schemas"]["Source"] | null;
         };
         /** @description A query as it stands, and a place in it. */
         FieldsGivenRequest: {

@@ -89,7 +89,7 @@ export function RequestPane(props: Props) {
         </div>
       ))}
       <ProblemAlert error={props.moveError} />
-      {shown && shown.sign_in !== "none" && <p className="mb-1 text-xs opacity-75">sign-in: {shown.sign_in}</p>}
+      {shown && shown.sign_in !== "none" && <p className="mb-1 text-xs opacity-75">sign-in: {shown.sign_in === "own" || !shown.connection ? shown.sign_in : <>from <Link className="link" to={`/p/${props.project}/connections/${shown.connection}`}>connection</Link></>}</p>}
       <div className="mt-2 flex items-center gap-2 text-sm">
         <label htmlFor="environment">in</label>
         <select id="environment" className="select select-sm w-28" value={props.environment} onChange={(e) => props.onEnvironment(e.target.value)}>
@@ -164,7 +164,7 @@ function FromRecord({ project, record, onRecord }: Props) {
           onRecord(type && key ? { record_type: type, key: key.split("/") } : null);
         }}
       >
-        <select className="select select-sm w-28" aria-label="Record type" value={type} onChange={(e) => setType(e.target.value)}>
+        <select className="select select-sm w-28" aria-label="Type of the record" value={type} onChange={(e) => setType(e.target.value)}>
           <option value="">type</option>
           {types.map((one) => <option key={one.name}>{one.name}</option>)}
         </select>

@@ -79,11 +79,11 @@ def test_a_collection_with_its_lots_expanded_arrives_as_two_linked_record_types_
     office.operations.make("linked-seeds", service=service, document=document)
     trial = office.try_operation(service=service, operation="linked-seeds")
     assert trial["outcome"]["is_good"], json.dumps(trial)[:2000]
-    found = office.propose(trial["body"], rows=["$.value[*]"], name="collection")
+    found = office.propose(trial["body"], rows=["$.value[*]"], name="linked-collection")
     saved(office, "linked-seeds", service, found)
     run = rondine.finish("linked-seeds")
     assert run["calls"] == 1
     created = {one["record_type"]: one["created"] for one in run["counts"]}
-    assert created["collection"] == 3 and created["collection-lot"] > 3
-    key = next(iter(office.records("test", "collection")))["key"]
-    assert office.record("test", "collection", *key)["holds"][0]["records"]
+    assert created["linked-collection"] == 3 and created["linked-collection-lot"] > 3
+    key = next(iter(office.records("test", "linked-collection")))["key"]
+    assert office.record("test", "linked-collection", *key)["holds"][0]["records"]

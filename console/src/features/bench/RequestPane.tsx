@@ -129,12 +129,13 @@ function Origins({ origins, project, connection, onDescribe }: { origins: Schema
     if (source === "connection" && connection) return <Link className="link" to={`/p/${project}/connections/${connection}`}>{source}</Link>;
     return source === "operation" ? <button type="button" className="link text-left" onClick={onDescribe}>fixed in the operation</button> : <>{source}</>;
   };
+  const [isOpen, setOpen] = useState(false);
   return (
-    <details className="mb-2 text-xs">
+    <details className="mb-2 text-xs" onToggle={(event) => setOpen(event.currentTarget.open)}>
       <summary className="cursor-pointer opacity-80">Where each value comes from</summary>
       <table className="mt-1 w-full">
         <tbody>
-          {origins.map((one, number) => (
+          {isOpen && origins.map((one, number) => (
             <tr key={number} className="border-t border-base-300 align-top">
               <td className="py-1 pr-2 opacity-75">{one.place}</td>
               <td className="py-1 pr-2 font-mono break-all">{one.name}<span className="block opacity-75">{one.value.slice(0, 60)}</span></td>

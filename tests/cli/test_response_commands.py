@@ -3,6 +3,7 @@
 import json
 
 import pytest
+from aiohttp import web
 
 TREES = {
     "district": "Vigna",
@@ -78,6 +79,19 @@ def test_a_saved_mapping_maps_what_a_trial_brought(rondine):
     trial = rondine.office().try_operation(service=name, operation=name)
     found = rondine.cli("response", "map", f"run:{trial['run']}", "--mapping", name)
     assert len(found.stdout.splitlines()) == 7
+
+
+def test_what_a_trial_brought_is_read_in_its_own_charset(rondine, serve, tmp_path):
+    lab = LAB.replace("6,8", "für 6,8")
+    outside = serve(lambda request: web.Response(text=lab, content_type="application/xml", charset="iso-8859-1"))
+    rondine.permit(outside.port)
+    service = rondine.connect("read-charset", outside.url)
+    run = f"run:{rondine.office().try_operation(service=service, document={'path': '/'})['run']}"
+    draft = tmp_path / "draft.json"
+    draft.write_text(rondine.cli("response", "propose", run, "--rows", "/r/result", "--record-type", "lab").stdout)
+    found = rondine.cli("response", "map", run, "--draft", str(draft))
+    assert [json.loads(line)["ph"] for line in found.stdout.splitlines()] == ["für 6,8", "7,1"]
+    assert "für" in rondine.cli("response", "show", run, "--depth", "5").stdout
 
 
 def test_a_large_pipe_is_mapped_as_it_comes(rondine, tmp_path):

@@ -125,11 +125,18 @@ def _media_type(file: UploadedFile, head: bytes) -> str:
     return likely_media_type(head) if said in ("", "application/octet-stream", "text/plain") else said
 
 
+def _charset(file: UploadedFile) -> str:
+    """As its part says, which Django gives as bytes; empty if it says none."""
+    said: Any = file.charset or ""
+    return said.decode("ascii", "replace") if isinstance(said, bytes) else str(said)
+
+
 def _read(file: UploadedFile, namespaces: dict[str, str] | None = None) -> ReadDocument:
     body = file.read()
-    charset = (file.charset or "") if file.content_type not in (None, "application/octet-stream") else ""
     media_type = _media_type(file, body)
-    return read_document(body, media_type=media_type, charset=charset, namespaces=namespaces, name=file.name or "-")
+    return read_document(
+        body, media_type=media_type, charset=_charset(file), namespaces=namespaces, name=file.name or "-"
+    )
 
 
 class OutlineReading(ReadingView):
@@ -296,8 +303,7 @@ def _mapped(
         file.seek(0)
         return iter(lambda: file.read(_PIECE), b"")
 
-    is_known = file.content_type not in (None, "application/octet-stream")
-    charset = (file.charset or "") if is_known else ""
+    charset = _charset(file)
     if reader is not None:
         is_empty = True
         for part in reader.parts(chunks, given, [], of=of, charset=charset, name=name):

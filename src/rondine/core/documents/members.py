@@ -4,7 +4,7 @@ A value that is not of the expected shape is read as it is, so nothing is refuse
 checked to be JSON. Values of wanted members are exact, as `read_json` gives them.
 """
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
@@ -79,14 +79,6 @@ class Members:
 def decoder_of(annotation: Any) -> msgspec.json.Decoder[Any]:
     """A decoder with exact numbers."""
     return msgspec.json.Decoder(annotation, float_hook=Decimal)
-
-
-def wanted_members(paths: Iterable[Sequence[str]]) -> Members:
-    """The members at the ends of these paths, whole."""
-    root = Members()
-    for path in paths:
-        root.want(path).is_whole = True
-    return root
 
 
 def members_at(root: Members, names: Sequence[str]) -> Members | None:

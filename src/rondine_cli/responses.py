@@ -62,10 +62,12 @@ def run_show(session: Session, args: Namespace, out: Output) -> None:
     with ExitStack() as held:
         content = _content(session, args.file, held)
         found = session.office.read_tree(content, at=args.at, depth=args.depth, limit=args.limit)
-    out.value(found, "\n".join([found["format"].upper(), *_tree_lines(found["lines"])]))
+    out.value(
+        found, "\n".join([found["format"].upper(), *_tree_lines(found["lines"], is_xml=found["format"] == "xml")])
+    )
 
 
-def _tree_lines(lines: list[dict[str, Any]]) -> Iterator[str]:
+def _tree_lines(lines: list[dict[str, Any]], *, is_xml: bool) -> Iterator[str]:
     """A line a place, and how many more there are where not all are shown."""
     around: list[tuple[dict[str, Any], int]] = []  # lists and objects that are open, and how much of each was shown
 
@@ -79,7 +81,8 @@ def _tree_lines(lines: list[dict[str, Any]]) -> Iterator[str]:
         yield from closed(line["depth"])
         if around:
             around[-1] = (around[-1][0], around[-1][1] + 1)
-        yield f"{'  ' * (line['depth'] - 1)}{line['name']}: {line['text'] or _holds(line)}  {line['path']}"
+        name = str(int(line["name"]) + 1) if is_xml and line["name"].isdigit() else line["name"]  # as XPath counts
+        yield f"{'  ' * (line['depth'] - 1)}{name}: {line['text'] or _holds(line)}  {line['path']}"
         if line["count"]:
             around.append((line, 0))
     yield from closed(0)

@@ -82,50 +82,20 @@ class Client:
         """One request below /api/v1; the answer's JSON, None if it has none. version: of the item that is changed."""
         headers = {"If-Match": f'"{version}"'} if version is not None else {}
         params = {name: value for name, value in (query or {}).items() if value is not None}
-        try:
-            response = self._http.request(method, path, json=body, params=params, headers=headers)
-        except httpx.HTTPError as error:
-            raise Unreachable(self.url, _reason(error)) from error
-        if response.status_code >= 400:
-            raise _problem(response)
+        response = self._sent(method, path, json=body, params=params, headers=headers)
         return response.json() if response.content else None
 
     def ask_of(self, path: str, contents: Sequence[Content], asked: Any) -> Any:
         """A question about responses that go with it: (name, what is in it, media type) each; they are kept nowhere."""
-        try:
-            with self._http.stream("POST", path, **_parts(contents, asked)) as response:
-                response.read()
-        except httpx.HTTPError as error:
-            raise Unreachable(self.url, _reason(error)) from error
-        if response.status_code >= 400:
-            raise _problem(response)
-        return response.json()
+        return self._sent("POST", path, **_parts(contents, asked)).json()
 
     def lines_of(self, path: str, content: Content, asked: Any) -> Iterator[dict[str, Any]]:
         """As `ask_of`, answered line by line, as they come."""
-        waits = httpx.Timeout(30.0, read=600.0, write=600.0)
-        try:
-            with self._http.stream("POST", path, timeout=waits, **_parts([content], asked)) as response:
-                if response.status_code >= 400:
-                    response.read()
-                    raise _problem(response)
-                for text in response.iter_lines():
-                    line = json.loads(text)
-                    if "problem" in line:
-                        raise RondineProblem(line["problem"])
-                    yield line
-        except httpx.HTTPError as error:
-            raise Unreachable(self.url, _reason(error)) from error
+        return self._lines(path, **_parts([content], asked))
 
     def download(self, path: str) -> bytes:
         """The bytes at a path below /api/v1."""
-        try:
-            response = self._http.get(path)
-        except httpx.HTTPError as error:
-            raise Unreachable(self.url, _reason(error)) from error
-        if response.status_code >= 400:
-            raise _problem(response)
-        return response.content
+        return self._sent("GET", path).content
 
     def told(
         self,
@@ -136,23 +106,37 @@ class Client:
         query: Mapping[str, Any] | None = None,
     ) -> Any:
         """A POST below /api/v1 whose answer comes line by line: `report` is given {what, done, of} as it goes on; the result is returned."""
+        for line in self._lines(path, json=body, params=dict(query or {})):
+            if "progress" not in line:
+                return line["result"]
+            report(line["progress"])
+        raise Unreachable(self.url, "the answer broke off")
+
+    def _sent(self, method: str, path: str, **content: Any) -> httpx.Response:
+        """A good response, whole. content: as httpx takes it."""
         try:
-            waits = httpx.Timeout(30.0, read=600.0)
-            with self._http.stream("POST", path, json=body, params=dict(query or {}), timeout=waits) as response:
+            response = self._http.request(method, path, **content)
+        except httpx.HTTPError as error:
+            raise Unreachable(self.url, _reason(error)) from error
+        if response.status_code >= 400:
+            raise _problem(response)
+        return response
+
+    def _lines(self, path: str, **content: Any) -> Iterator[dict[str, Any]]:
+        """The lines of the answer to a POST; one that is a problem is raised."""
+        waits = httpx.Timeout(30.0, read=600.0, write=600.0)
+        try:
+            with self._http.stream("POST", path, timeout=waits, **content) as response:
                 if response.status_code >= 400:
                     response.read()
                     raise _problem(response)
                 for text in response.iter_lines():
                     line = json.loads(text)
-                    if "progress" in line:
-                        report(line["progress"])
-                    elif "problem" in line:
+                    if "problem" in line:
                         raise RondineProblem(line["problem"])
-                    else:
-                        return line["result"]
+                    yield line
         except httpx.HTTPError as error:
             raise Unreachable(self.url, _reason(error)) from error
-        raise Unreachable(self.url, "the answer broke off")
 
     def events(self, path: str) -> Iterator[dict[str, Any]]:
         """The data of each event of a stream, as it comes."""

@@ -2,7 +2,7 @@
 
 import os
 import tempfile
-from collections.abc import Iterable, Iterator, Set
+from collections.abc import Iterable, Iterator
 
 from rondine.engine.line import overwritten
 
@@ -16,7 +16,7 @@ class LargeBody:
 
     def __init__(self, chunks: Iterable[bytes] = ()) -> None:
         self._file = tempfile.TemporaryFile(prefix="rondine-")  # noqa: SIM115 it lives as long as this object
-        self._secrets: Set[bytes] = frozenset()
+        self._secrets: set[bytes] = set()
         self.size = 0
         for chunk in chunks:
             self.write(chunk)
@@ -25,7 +25,7 @@ class LargeBody:
         self._file.write(chunk)
         self.size += len(chunk)
 
-    def hide(self, secrets: Set[bytes]) -> None:
+    def hide(self, secrets: set[bytes]) -> None:
         """From now on these forms are read as asterisks."""
         self._secrets = secrets
 
@@ -36,7 +36,7 @@ class LargeBody:
         held, at = b"", 0
         while piece := os.pread(self._file.fileno(), _PIECE, at):
             at += len(piece)
-            held = overwritten(held + piece, set(self._secrets))
+            held = overwritten(held + piece, self._secrets)
             cut = len(held) - longest  # what may be the beginning of a secret waits for its end
             yield held[:cut]
             held = held[cut:]
@@ -50,6 +50,3 @@ class LargeBody:
             if len(found) >= size:
                 break
         return found[:size]
-
-    def close(self) -> None:
-        self._file.close()

@@ -123,6 +123,12 @@ def propose(
     for depth, path in enumerate(rows):
         parsed = parse_xpath(path) if of == "xml" else parse_jsonpath(path)
         values = [node.value for value in values for node in find_rows(parsed, value, must_exist=depth == 0)]
+    if not values:
+        raise MappingError(
+            f"there is no row at {' '.join(rows)}",
+            where="rows",
+            hint="check the path, or take a response that has some",
+        )
     shape = infer(values, is_xml=of == "xml")
     all_lines = outline(shape, _from_row(corrections, rows, of), is_xml=of == "xml")
     lines = [

@@ -23,7 +23,7 @@ from rondine.core.mapping.compile import CompiledOutput, Mapped, check_format, c
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.mapping.rowwise import row_reader
 from rondine.core.mapping.taking import given_values
-from rondine.core.paths import normalized_path, parse_pointer, xpath_of
+from rondine.core.paths import normalized_path, parse_pointer, resolve, xpath_of
 from rondine.core.schema.outline import Correction
 from rondine.core.settings import load
 from rondine.server.api.openapi import AnyField, DocumentField
@@ -180,41 +180,27 @@ class TreeReading(ReadingView):
     def post(self, request: Request, project: str) -> Response:
         files, asked = self.asked(request, TreeQuestion)
         read = _read(files[0])
-        at = _location(read.value, asked["at"])
+        found = resolve(read.value, parse_pointer(asked["at"]))
+        if found is None:
+            raise InputError(
+                f'there is nothing at "{asked["at"].rpartition("/")[2]}"',
+                where=asked["at"],
+                hint="look at the tree around it",
+            )
+        at, _ = found
         shown = xpath_of if read.is_xml else normalized_path
         lines = [
             {
-                "path": shown((*at, *node.location)),
-                "depth": len(node.location),
+                "path": shown(node.location),
+                "depth": len(node.location) - len(at),
                 "name": node.name,
                 "kind": node.kind,
                 "text": node.text,
                 "count": node.count,
             }
-            for node in nodes_below(_at(read.value, at), limit=asked["limit"], depth=asked["depth"])
+            for node in nodes_below(read.value, at, limit=asked["limit"], depth=asked["depth"])
         ]
         return Response({"format": read.format, "lines": lines})
-
-
-def _location(value: Any, pointer: str) -> tuple[str | int, ...]:
-    """A pointer's place; Raises InputError if it leads nowhere."""
-    found: list[str | int] = []
-    for token in parse_pointer(pointer):
-        part: str | int = int(token) if isinstance(value, list) and token.isdigit() else token
-        try:
-            value = value[part]
-        except (LookupError, TypeError) as error:
-            raise InputError(
-                f'there is nothing at "{token}"', where=pointer, hint="look at the tree around it"
-            ) from error
-        found.append(part)
-    return tuple(found)
-
-
-def _at(value: Any, location: tuple[str | int, ...]) -> Any:
-    for part in location:
-        value = value[part]
-    return value
 
 
 class RecordsReading(WaitingView, ReadingView):

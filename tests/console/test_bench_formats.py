@@ -195,7 +195,7 @@ def test_every_value_of_a_request_says_where_it_comes_from_and_a_record_fills_in
     expect(page.get_by_role("button", name="fixed in the operation")).to_be_visible()
     page.get_by_role("button", name="Send this request").click()
     expect(page.get_by_text("OK (200)")).to_be_visible()
-    page.get_by_label("number").fill("OLM-00009")
+    page.get_by_role("textbox", name="number text · required").fill("OLM-00009")
     expect(page.get_by_label("The request as it will be sent")).to_contain_text("/v1/trees/OLM-00009")
     page.get_by_role("button", name="input number").click()
     expect(page.get_by_role("textbox", name="number text · required")).to_be_focused()

@@ -414,8 +414,22 @@ def schema_rows(found: dict[str, Any], out: Output) -> None:
             "type": line["type"] or " or ".join(line["types"]),
             "there": f"{line['presence']:.0%}",
             "nulls": line["nulls"] or "",
-            "examples": ", ".join(line["examples"][:2])[:60],
+            "range": " to ".join(dict.fromkeys(line["range"] or [])),
+            "examples": _keys_in(line) or ", ".join(line["examples"][:2])[:60],
         }
         for line in found["lines"]
     ]
-    out.rows(rows, ["path", "type", "there", "nulls", "examples"], empty="the sample is empty")
+    out.rows(rows, ["path", "type", "there", "nulls", "range", "examples"], empty="the sample is empty")
+    for line in found["lines"]:
+        if line["alternatives"]:
+            out.say(f"{line['path']} is of several kinds: {_kinds_in(line['alternatives'])}")
+
+
+def _keys_in(line: dict[str, Any]) -> str:
+    shown = ", ".join(line["keys"][:2])
+    return f"{line['key_count']} keys that are data: {shown}"[:60] if shown else ""
+
+
+def _kinds_in(told: dict[str, Any]) -> str:
+    kinds = [f"{one['value']} ({', '.join(one['members']) or 'nothing of its own'})" for one in told["values"]]
+    return f"{told['field']} tells {'; '.join(kinds)}"

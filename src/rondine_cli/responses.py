@@ -33,6 +33,7 @@ def add_commands(commands: Any) -> None:
     show.set_defaults(run=run_show)
     schema = response.add_parser("schema", help="the schema of one or more; JSON Schema with --json or into a pipe")
     schema.add_argument("files", nargs="*", default=["-"], metavar="FILE", help=_FILE)
+    _add_keys(schema)
     schema.set_defaults(run=run_schema)
     compare = response.add_parser("compare", help="compare two by structure and value; exit status 1 if they differ")
     compare.add_argument("before", help=_FILE)
@@ -44,6 +45,7 @@ def add_commands(commands: Any) -> None:
     propose.add_argument("--record-type", required=True, metavar="NAME")
     propose.add_argument("--take", action="append", metavar="PATH", help="a wanted value; default: all")
     propose.add_argument("--parts", action="store_true", help="lists of objects in a row too, as records of their own")
+    _add_keys(propose)
     propose.set_defaults(run=run_propose)
     mapped = response.add_parser(
         "map", help="records of a response of any size: one JSON value a line into a pipe, a table on a terminal"
@@ -56,6 +58,17 @@ def add_commands(commands: Any) -> None:
     mapped.add_argument("--only", metavar="RECORD-TYPE", help="only records of this type")
     mapped.add_argument("--rejects", metavar="FILE", help="write rows that do not fit here, one JSON value a line")
     mapped.set_defaults(run=run_map)
+
+
+def _add_keys(parser: Any) -> None:
+    parser.add_argument("--data-keys", action="append", metavar="PATH", help="the keys of this object are data")
+    parser.add_argument("--named-keys", action="append", metavar="PATH", help="they are names, whatever they look like")
+
+
+def _corrections(args: Namespace) -> list[dict[str, Any]]:
+    """What was said of objects' keys."""
+    said = {"data": args.data_keys, "names": args.named_keys}
+    return [{"path": path, "keys": keys} for keys, paths in said.items() for path in paths or []]
 
 
 def run_show(session: Session, args: Namespace, out: Output) -> None:
@@ -94,7 +107,8 @@ def _holds(line: dict[str, Any]) -> str:
 
 def run_schema(session: Session, args: Namespace, out: Output) -> None:
     with ExitStack() as held:
-        found = session.office.read_outline(*(_content(session, one, held) for one in args.files or ["-"]))
+        contents = [_content(session, one, held) for one in args.files or ["-"]]
+        found = session.office.read_outline(*contents, corrections=_corrections(args))
     schema_rows(found, out)
 
 
@@ -109,7 +123,9 @@ def run_compare(session: Session, args: Namespace, out: Output) -> int:
 def run_propose(session: Session, args: Namespace, out: Output) -> None:
     with ExitStack() as held:
         contents = [_content(session, one, held) for one in args.files or ["-"]]
-        found = session.office.read_proposal(*contents, rows=args.rows, name=args.record_type, take=args.take)
+        found = session.office.read_proposal(
+            *contents, rows=args.rows, name=args.record_type, take=args.take, corrections=_corrections(args)
+        )
     if args.parts:
         found["mapping"]["outputs"] += [one["output"] for one in found["parts"]]
     out.value(found, proposal_text(found))

@@ -455,10 +455,16 @@ class Project:
         return self._read("comparison", [before, after], {})
 
     def read_proposal(
-        self, *contents: "Content", rows: Sequence[str], name: str, take: Sequence[str] | None = None
+        self,
+        *contents: "Content",
+        rows: Sequence[str],
+        name: str,
+        take: Sequence[str] | None = None,
+        corrections: Sequence[Json] = (),
     ) -> Json:
         """A record type and a mapping for rows at these levels."""
-        return self._read("proposal", contents, {"rows": list(rows), "name": name, "take": take and list(take)})
+        asked = {"rows": list(rows), "name": name, "take": take and list(take), "corrections": list(corrections)}
+        return self._read("proposal", contents, asked)
 
     def read_records(
         self,

@@ -114,6 +114,7 @@ tree = st.fixed_dictionaries(
     },
 )
 rows = st.lists(tree | scalars, max_size=6)
+by_key = st.dictionaries(texts, tree | scalars, max_size=6)  # an object whose keys are data
 layouts = st.sampled_from([(None, (",", ":")), (None, (", ", ": ")), (2, (",", ": "))])
 
 
@@ -125,7 +126,7 @@ def written(value, layout):
 
 
 @settings(max_examples=300, deadline=None)
-@given(rows, layouts, st.integers(1, 60), st.booleans())
+@given(rows | by_key, layouts, st.integers(1, 60), st.booleans())
 def test_row_by_row_equals_the_whole(value, layout, size, is_tail):
     document = {"count": 3, "value": value} | (
         {"deleted": [{"number": "x"}, {"number": "y"}], "next": None} if is_tail else {}
@@ -139,12 +140,12 @@ def test_row_by_row_equals_the_whole(value, layout, size, is_tail):
     around = []
     parts = list(reader.parts(in_chunks(body, size), {}, around))
     assert joined(parts, outputs) == whole
-    assert around == [read_json(written(document | {"value": []}, layout))]
+    assert around == [read_json(written(document | {"value": type(value)()}, layout))]
     assert not parts or parts[-1].upto == RowPlace(len(value), tuple(rows for rows, *_ in whole))
 
 
 @settings(max_examples=100, deadline=None)
-@given(rows, st.integers(20, 200), st.data())
+@given(rows | by_key, st.integers(20, 200), st.data())
 def test_reading_goes_on_after_rows_that_are_done(value, size, data):
     body = written({"value": value}, (None, (",", ":")))
     outputs, reader = outputs_of(TREES, LOTS)
@@ -163,6 +164,18 @@ def test_one_value_a_line_is_read_line_by_line(value, size, between):
     outputs, reader = outputs_of(TREES | {"rows": [{"level": "tree", "at": {"jsonpath": "$[*]"}}]})
     whole = told([outputs[0].run(read_json(json.dumps(value, default=float).encode()))])
     assert joined(list(reader.parts(in_chunks(body, size), {}, [], of="ndjson")), outputs) == whole
+
+
+@pytest.mark.parametrize("size", [5, 60, 10_000])
+def test_keys_that_are_data_are_told_row_by_row(size):
+    number = {"name": "number", "from": {"key": "tree"}}
+    outputs, reader = outputs_of(TREES | {"fields": [number, *TREES["fields"][1:]]})
+    held = {f"OLM-{n}": {"planted": "2025-01-03" if n % 2 else "x", "measures": {"girth": n}} for n in range(9)}
+    body = json.dumps({"by": "register", "value": held}).encode()
+    found = joined(list(reader.parts(in_chunks(body, size), {}, [])), outputs)
+    assert found == told([outputs[0].run(read_json(body))])
+    assert [record["number"] for _, record in found[0][2]] == ["OLM-1", "OLM-3", "OLM-5", "OLM-7"]
+    assert found[0][3][0].path == "$['value']['OLM-0']"
 
 
 def test_only_what_is_wanted_is_read():
@@ -211,7 +224,7 @@ def test_what_goes_through_other_lists_is_read_as_a_whole():
         (b'{"value": [{"number": "a"}, {"number": "b"]}', "ends with a }"),
         (b'{"value": [{"number": "a"}}', "ends with a }"),
         (b'{"value": [{"number": NaN}]}', "NaN is not a JSON number"),
-        (b'{"value": {"a": 1}}', "value is not a list"),
+        (b'{"value": 7}', "value is not a list"),
         (b'{"trees": []}', "value is not a list"),
         (b"<html></html>", "value is not a list"),
         (b'{"value": [1, 2], "next": }', "a value is expected"),
@@ -255,7 +268,7 @@ def test_other_charsets_and_byte_order_marks():
 @given(st.binary(max_size=80), st.integers(1, 20))
 def test_no_bytes_make_the_slices_fail_otherwise(body, size):
     try:
-        for _ in list_slices(in_chunks(b'{"value": [' + body, size)(), ("value",), Around(), json.loads):
+        for _ in list_slices(in_chunks(b'{"value": [' + body, size)(), ("value",), Around(), json.loads, json.loads):
             pass
     except (DocumentError, ValueError):
         pass

@@ -1574,6 +1574,15 @@ export interface components {
              */
             method?: "GET" | "HEAD" | "POST" | "PUT" | "PATCH" | "DELETE";
         };
+        AlternativeLine: {
+            members: string[];
+            value: string;
+        };
+        /** @description Objects of several kinds: the member whose text tells, and the members that come with each text only. */
+        AlternativesLine: {
+            field: string;
+            values: components["schemas"]["AlternativeLine"][];
+        };
         /**
          * ApiKey
          * @description A key goes with every call. name: of the header, parameter, cookie or member that carries it.  secret_name: of a second one, for
@@ -2053,9 +2062,12 @@ export interface components {
          * Correction
          * @description What a person says of one part of a response, against what the samples say. path: as in the outline.
          *
-         *         type: read it as this.  name: call the field so; the original name stays on the wire.
+         *         type: read it as this.  name: call the field so; the original name stays on the wire.  keys: of an object, whether its keys are data, a member for
+         *         each of many things, or names.
          */
         Correction: {
+            /** @default null */
+            keys?: ("data" | "names") | null;
             /** @default null */
             name?: string | null;
             path: string;
@@ -3345,12 +3357,16 @@ export interface components {
             corrections?: components["schemas"]["Correction"][];
         };
         OutlineLine: {
+            alternatives: components["schemas"]["AlternativesLine"] | null;
             convert: (components["schemas"]["Number"] | components["schemas"]["Arithmetic"] | components["schemas"]["DateOf"] | components["schemas"]["MomentOf"] | components["schemas"]["Epoch"] | components["schemas"]["YesNo"] | components["schemas"]["Table"] | components["schemas"]["Default"] | components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Extract"] | components["schemas"]["Split"] | components["schemas"]["Join"] | components["schemas"]["Cut"] | components["schemas"]["Around"] | components["schemas"]["Pick"] | components["schemas"]["Reckon"] | components["schemas"]["Read"] | components["schemas"]["Write"])[];
             depth: number;
             examples: string[];
             format: string | null;
             fractional: number;
             is_corrected: boolean;
+            key_count: number;
+            /** @description of an object whose keys are data: some of them */
+            keys: string[];
             lengths: number[] | null;
             /** @description of XML: how many lists it is within, its own included */
             lists: number;
@@ -3362,6 +3378,8 @@ export interface components {
              * @description share of the parent's occurrences that had it, 0 to 1
              */
             presence: number;
+            /** @description least and most, if all were numbers */
+            range: string[] | null;
             seen: number;
             type: string;
             types: string[];

@@ -22,7 +22,7 @@ from typing import Any
 import yaml
 from aiohttp import web
 
-from rondine.standins.trees import DISTRICTS, TREES, sheet, tree
+from rondine.standins.trees import DISTRICTS, TREES, diary, moisture, sheet, tree
 
 KEY_HEADER = "X-Register-Key"
 DEFINITION = Path(__file__).parent / "documents" / "register.yaml"
@@ -68,6 +68,8 @@ class Register:
                 web.get("/v1/trees/{number}/care", self.care),
                 web.post("/v1/trees/{number}/care", self.report_care),
                 web.get("/v1/districts", self.districts),
+                web.get("/v1/moisture", self.moisture),
+                web.get("/v1/diary", self.diary),
                 web.get("/openapi.yaml", self.definition),
                 web.get("/openapi.json", self.definition),
                 web.get("/openapi-2.json", self.definition),
@@ -210,6 +212,12 @@ class Register:
 
     async def districts(self, request: web.Request) -> web.Response:
         return answer({"districts": list(DISTRICTS)})
+
+    async def moisture(self, request: web.Request) -> web.Response:
+        return answer(moisture(max(1, min(28, _number(request.query.get("days", "7"), "days", int))), seed=self.seed))
+
+    async def diary(self, request: web.Request) -> web.Response:
+        return answer({"entries": diary(_limit(request, "limit"), seed=self.seed)})
 
     async def show_control(self, request: web.Request) -> web.Response:
         return answer({**asdict(self.control), "calls": self.calls})

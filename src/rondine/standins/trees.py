@@ -71,6 +71,48 @@ def tree(i: int, *, seed: int = 1, version: int = 1) -> dict[str, Any]:
     return made
 
 
+def moisture(days: int, *, seed: int = 1, probes: int = 24) -> dict[str, Any]:
+    """Soil moisture in percent by volume under some trees, by tree and day: objects whose keys are data."""
+    rng = random.Random(seed * 7919 + 5)
+    numbers = sorted(rng.sample(range(1, TREES), probes))
+    return {
+        "unit": "%",
+        "trees": {
+            f"OLM-{number:05d}": {
+                "probe": f"P-{place + 1}",
+                "depth_cm": rng.choice((20, 40, 60)),
+                "readings": {f"2026-11-{day:02d}": rng.randrange(60, 420) / 10 for day in range(1, days + 1)},
+            }
+            for place, number in enumerate(numbers)
+        },
+    }
+
+
+def diary(entries: int, *, seed: int = 1) -> list[dict[str, Any]]:
+    """What was done at trees, newest first: entries of three kinds, told by `kind`."""
+    rng = random.Random(seed * 104_729 + 3)
+    made: list[dict[str, Any]] = []
+    for number in range(entries, 0, -1):
+        kind = rng.choice(("inspection", "planting", "felling"))
+        entry: dict[str, Any] = {
+            "id": number,
+            "kind": kind,
+            "tree": f"OLM-{rng.randrange(1, TREES):05d}",
+            "on": f"2026-{1 + number % 11:02d}-{rng.randrange(1, 29):02d}",
+        }
+        if kind == "inspection":
+            entry |= {"finding": rng.choice(("sound", "watch", "urgent")), "next_in_months": rng.choice((6, 12, 36))}
+        elif kind == "planting":
+            entry |= {"nursery_lot": f"LOT-{rng.randrange(100, 999)}", "girth_cm": rng.randrange(10, 30)}
+        else:
+            entry |= {
+                "reason": rng.choice(("dead", "storm", "building work")),
+                "permit": f"PER-{rng.randrange(100, 999)}",
+            }
+        made.append(entry)
+    return made
+
+
 def sheet(shown: dict[str, Any]) -> str:
     """The survey sheet of a tree, drawn."""
     girth = shown["measures"]["girth"]

@@ -8,7 +8,7 @@ import { useEnvironments, usePermission } from "../session/session";
 import { useEnvironmentList, useStandingNames } from "../environments/environments";
 import { useName } from "../../ui/naming";
 import {
-  isReading, leave, rename, rulesOf, setField, take, useKeepSample, useKeepTrial, useMakeFeed, useMoveKey, useOperation, usePasted, useOutline, usePreview, usePropose, useRequest, useSaveOperation, useSavePlan, usePasteParts, useCopyOperation, useTrial, withPasted,
+  isReading, leave, only, rename, rulesOf, setField, take, useKeepSample, useKeepTrial, useLookAt, useMakeFeed, useMoveKey, useOperation, usePasted, useOutline, usePreview, usePropose, useRequest, useSamplesOf, useSaveOperation, useSavePlan, usePasteParts, useCopyOperation, useTrial, withPasted,
   type OperationDocument, type Plan, type RecordGiven, type Trial,
 } from "./bench";
 import { fromRow, pathOf } from "./paths";
@@ -88,10 +88,13 @@ function Workbench(props: Props) {
   const makeFeed = useMakeFeed(project);
   const standing = useStandingNames(project);
   const pasted = usePasted(project);
-  const response = trial.data ?? pasted.data ?? null;
+  const looked = useLookAt(project);
+  const samples = useSamplesOf(project, item?.name ?? "");
+  const response = looked.data ?? trial.data ?? pasted.data ?? null;
   const body = response?.body && !response.unreadable && response.outcome?.is_good && response.outcome.kind !== "nothing_found" ? response.body : null;
   const corrections = document.response?.corrections ?? [];
-  const outline = useOutline(project, body, corrections);
+  const alike = samples.filter((one) => one.body !== body && /xml/.test(one.media_type) === (response?.format === "xml" || /xml/.test(samples.find((other) => other.body === body)?.media_type ?? "")));
+  const outline = useOutline(project, body, alike.slice(0, 19).map((one) => one.body), corrections);
   const preview = usePreview(project, body, plan, values);
   const lines = body ? (outline.data?.lines ?? []) : [];
 
@@ -112,6 +115,7 @@ function Workbench(props: Props) {
 
   const paste = (text: string) => {
     trial.reset();
+    looked.reset();
     const name = `${item?.name ?? (named.name || "pasted")}-${Date.now().toString(36)}`;
     pasted.mutate({ name, text, operation: item?.name ?? null }, { onSuccess: (made) => { setKeptSample(name); receive(made); } });
   };
@@ -120,6 +124,7 @@ function Workbench(props: Props) {
     setKeptSample(null);
     setFocus(null);
     pasted.reset();
+    looked.reset();
     trial.mutate(
       { ...asked, operation: item?.name, confirmed, in_protected: inProtected },
       { onSuccess: receive },
@@ -217,10 +222,11 @@ function Workbench(props: Props) {
         <ResponsePane
           project={project} trial={response} isSending={trial.isPending} lines={lines} corrections={corrections} plan={plan} lit={lit} focus={focus} onPoint={setLit} onRows={chooseRows} onCorrect={correct} document={document} onDocument={setDocument}
           onTake={(path, type, convert) => plan && setPlan(take(plan, path, type, convert))} onLeave={(field) => plan && setPlan(leave(plan, field))} keptSample={keptSample} keepError={keep.error} onPaste={paste} isPasting={pasted.isPending} pasteError={pasted.error}
+          samples={samples} onLookAt={(sample) => looked.mutate(sample, { onSuccess: (made) => { setKeptSample(sample.name); setFocus(null); receive(made); } })} sampleCount={outline.data?.samples} onFilter={mayBuild && plan ? (member, text) => setPlan(only(plan, member, text)) : undefined}
           onKeepSample={() => response && keep.mutate({ name: `${item?.name ?? (named.name || "sample")}-${response.run}`, run: response.run, operation: item?.name ?? null }, { onSuccess: (made) => setKeptSample(made.name) })}
         />
         <RecordsPane
-          trial={response} lines={lines} plan={plan} preview={preview.data} previewError={preview.error} proposeError={propose.error} isProposing={propose.isPending} lit={lit} environment={environment} operation={item?.name ?? ""}
+          trial={response} rowChoices={(body && outline.data?.row_choices) || response?.row_choices || []} lines={lines} plan={plan} preview={preview.data} previewError={preview.error} proposeError={propose.error} isProposing={propose.isPending} lit={lit} environment={environment} operation={item?.name ?? ""}
           project={project} service={service} isSaved={item !== null && !isChanged} isSaving={savePlan.isPending} saveError={savePlan.error} savedAs={savedPlan && !planChanged ? savedPlan.mappingName : null} isRunning={makeFeed.isPending} supportsCopy={request.data?.supports.includes("copy") ?? true} runError={makeFeed.error} mayBuild={mayBuild}
           onPlan={setPlan} onRows={chooseRows} onPoint={setLit} onFocus={setFocus}
           onSave={() => plan && savePlan.mutate({ plan, service }, { onSuccess: () => setSavedPlan(plan) })}

@@ -4,12 +4,13 @@ import type { Schemas } from "../../api/client";
 import { useName } from "../../ui/naming";
 import { Empty, Field, Heading, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import { addPart, dropPart, FIELD_TYPES, leave, namedFor, rename, renameType, rulesOf, setField, setRule, toggleKey, type FieldType, type Plan, type RecordTypeDocument } from "./bench";
+import { addPart, conditionsOf, dropCondition, dropPart, FIELD_TYPES, leave, namedFor, rename, renameType, rulesOf, setField, setRule, toggleKey, type FieldType, type Plan, type RecordTypeDocument } from "./bench";
 import { Convert, stepWords } from "./Convert";
-import { fromRow, pathOf, stepsText } from "./paths";
+import { fromRow, pathOf, sourceText, stepsText } from "./paths";
 
 interface Props {
   trial: Schemas["TrialShown"] | null;
+  rowChoices: Schemas["RowChoiceLine"][];
   lines: Schemas["OutlineLine"][];
   plan: Plan | null;
   preview: Schemas["PreviewShown"] | undefined;
@@ -64,7 +65,7 @@ export function RecordsPane(props: Props) {
         aside={
           output && (
             <span className="text-xs" aria-live="polite">
-              {output.record_type} · {output.records} of {output.rows} rows{output.rejected > 0 && <span className="text-accent">, {output.rejected} rejected</span>}
+              {output.record_type} · {output.records} of {output.rows} rows{output.rejected > 0 && <span className="text-accent">, {output.rejected} rejected</span>}{output.filtered > 0 && `, ${output.filtered} left out`}
             </span>
           )
         }
@@ -75,8 +76,8 @@ export function RecordsPane(props: Props) {
         {(id) => (
           <select id={id} className="select select-sm w-full font-mono" value={plan?.rows.join(" ") ?? ""} onChange={(e) => props.onRows(e.target.value)}>
             {!plan && <option value="">choose</option>}
-            {plan && !trial.row_choices.some((one) => one.path === plan.rows.join(" ")) && <option>{plan.rows.join(" ")}</option>}
-            {trial.row_choices.map((one) => <option key={one.path} value={one.path}>{one.path} · {one.count} {one.holds === "object" ? "objects" : "values"}</option>)}
+            {plan && !props.rowChoices.some((one) => one.path === plan.rows.join(" ")) && <option>{plan.rows.join(" ")}</option>}
+            {props.rowChoices.map((one) => <option key={one.path} value={one.path}>{one.path} · {one.count} {one.holds === "object" ? "objects" : "values"}</option>)}
           </select>
         )}
       </Field>
@@ -85,6 +86,12 @@ export function RecordsPane(props: Props) {
       {plan && (
         <>
           <ProblemAlert error={props.previewError} />
+          {conditionsOf(plan).map((one, number) => (
+            <p key={number} className="mb-2 flex flex-wrap items-center gap-2 text-xs">
+              <span>Only rows where <span className="font-mono">{sourceText(one.from, plan.mapping.format)}</span> is {(one.is ?? "equal") === "equal" ? "" : `${one.is!.replace("_", " ")} `}<span className="font-mono">{"value" in one ? JSON.stringify(one.value) : ""}</span></span>
+              {props.mayBuild && <button type="button" className="link" onClick={() => props.onPlan(dropCondition(plan, number))}>all rows again</button>}
+            </p>
+          ))}
           {output && !props.previewError && <RecordTable output={output} recordType={plan.recordType} lit={props.lit} onPoint={props.onPoint} onFocus={props.onFocus} />}
           <Heading
             aside={
@@ -191,7 +198,7 @@ function Rules({ plan, onPlan, lit, lines, firstRow, onPoint, mayBuild, project 
                   else e.target.value = rule.name;
                 }}
               />
-              <span className="min-w-0 flex-1 truncate font-mono opacity-80">{stepsText(pathOf(rule.from, plan.mapping.format) ?? JSON.stringify(rule.from)) || "the value"}</span>
+              <span className="min-w-0 flex-1 truncate font-mono opacity-80">{sourceText(rule.from, plan.mapping.format)}</span>
               <select className="select select-ghost select-xs w-22" aria-label={`type of ${rule.name}`} value={field?.type ?? "text"} disabled={!mayBuild} onChange={(e) => onPlan(setField(plan, rule.name, { type: e.target.value as FieldType }))}>
                 {FIELD_TYPES.map((one) => <option key={one}>{one}</option>)}
               </select>

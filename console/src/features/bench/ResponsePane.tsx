@@ -1,12 +1,12 @@
 import { ChevronDown, ChevronRight } from "lucide-react";
-import { useEffect, useRef, useState } from "react";
+import { Fragment, useEffect, useMemo, useRef, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { bytes, Empty, Heading, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import { FIELD_TYPES, takenPaths, useText, useTree, type FieldType, type OperationDocument, type Plan } from "./bench";
+import { FIELD_TYPES, takenPaths, useText, useTree, type FieldType, type OperationDocument, type Plan, type Sample } from "./bench";
 import { CompareWith } from "./CompareWith";
 import { DescribedBy } from "./DescribedBy";
-import { fromRow, generalPath, isXPath, wholePath } from "./paths";
+import { fromRow, generalPath, isXPath, mapsIn, wholePath } from "./paths";
 
 type OutlineLine = Schemas["OutlineLine"];
 const VIEWS = ["tree", "schema", "text", "headers", "compare"] as const;
@@ -24,6 +24,13 @@ export interface ResponseProps {
   onRows: (path: string) => void;
   onTake: (path: string, type: FieldType, convert: OutlineLine["convert"]) => void;
   onLeave: (field: string) => void;
+  /** Of how many responses the lines are. */
+  sampleCount?: number;
+  /** Kept samples of the operation, which can be looked at in place of the response. */
+  samples?: Sample[];
+  onLookAt?: (sample: Sample) => void;
+  /** Lets only rows pass that have this text in this member. */
+  onFilter?: (member: string, text: string) => void;
   onCorrect: (correction: Schemas["Correction"]) => void;
   onKeepSample: () => void;
   keptSample: string | null;
@@ -41,12 +48,13 @@ export interface ResponseProps {
 /** The middle: what came back, as tree, schema, text and headers. */
 export function ResponsePane(props: ResponseProps) {
   const { trial } = props;
+  const maps = useMemo(() => mapsIn(props.lines), [props.lines]);
   const [view, setView] = useState<(typeof VIEWS)[number]>("tree");
   if (props.isSending) return <div className="p-3"><Heading>Response</Heading><Waiting what="Waiting for the service" /></div>;
   if (!trial) {
     return (
       <div className="p-3">
-        <Heading>Response</Heading>
+        <Heading aside={props.onLookAt && <Samples {...props} />}>Response</Heading>
         <Empty title="Nothing was sent yet">Fill the inputs on the left, look at the request, and send it. What comes back stands here.</Empty>
         {props.onPaste && <Paste onPaste={props.onPaste} isPasting={props.isPasting ?? false} error={props.pasteError} />}
       </div>
@@ -55,7 +63,7 @@ export function ResponsePane(props: ResponseProps) {
   const { call, outcome } = trial;
   return (
     <div className="flex flex-col p-3 lg:h-full lg:min-h-0">
-      <Heading>{props.isSource ? "Where it came from" : "Response"}</Heading>
+      <Heading aside={props.onLookAt && <Samples {...props} />}>{props.isSource ? "Where it came from" : "Response"}</Heading>
       {outcome ? (
         <div className="mb-2" aria-live="polite">
           <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
@@ -135,14 +143,26 @@ export function ResponsePane(props: ResponseProps) {
       ) : view === "schema" ? (
         <div className="min-h-0 overflow-auto">
           {props.document && props.onDocument && <DescribedBy project={props.project} document={props.document} onDocument={props.onDocument} />}
+          {(props.sampleCount ?? 1) > 1 && <p className="mb-1 text-xs opacity-80">Over this response and {props.sampleCount === 2 ? "a sample" : `${props.sampleCount! - 1} samples`} of the operation.</p>}
           <SchemaTable {...props} />
         </div>
       ) : (
         <div role="tree" aria-label="The response" className="min-h-0 overflow-auto font-mono text-xs" onMouseLeave={() => props.onPoint(null)}>
-          <Branch {...props} body={trial.body} pointer="" path="$" depth={0} isOpen />
+          <Branch {...props} maps={maps} body={trial.body} pointer="" path="$" depth={0} isOpen />
         </div>
       )}
     </div>
+  );
+}
+
+/** The kept samples, each to be looked at in place of the response. */
+function Samples({ samples = [], trial, onLookAt }: ResponseProps) {
+  if (samples.length === 0 || !onLookAt) return null;
+  return (
+    <select className="select select-ghost select-xs w-auto max-w-56" aria-label="Look at a kept sample" value={samples.some((one) => one.body === trial?.body) ? trial!.body! : ""} onChange={(e) => { const chosen = samples.find((one) => one.body === e.target.value); if (chosen) onLookAt(chosen); }}>
+      <option value="">{samples.length === 1 ? "a sample is kept" : `${samples.length} samples are kept`}</option>
+      {samples.map((one) => <option key={one.name} value={one.body}>{one.title || one.name}</option>)}
+    </select>
   );
 }
 
@@ -194,6 +214,7 @@ function BodyText({ project, body }: { project: string; body: string }) {
 
 interface BranchProps extends ResponseProps {
   body: string;
+  maps: ReadonlySet<string>;
   pointer: string;
   path: string;
   depth: number;
@@ -224,7 +245,7 @@ function Branch(props: BranchProps) {
 function TreeLine(props: BranchProps & { node: Schemas["NodeLine"]; isFirst: boolean }) {
   const { node, depth, lines, plan, lit, focus } = props;
   // the text of an element with attributes is what the element itself is read as
-  const general = generalPath(node.path).replace(/\/text\(\)$/, "");
+  const general = generalPath(node.path, props.maps).replace(/\/text\(\)$/, "");
   const holds = node.kind === "object" || node.kind === "array";
   const focused = focus !== null && (focus === node.pointer || focus.startsWith(`${node.pointer}/`));
   const [isOpen, setOpen] = useState(depth < 5 && node.count > 0 && (focused || (props.isFirst && (focus === null || node.kind === "object" || !props.isSource) && !(props.isSource && props.pointer !== "" && /^\d+$/.test(node.name)))));
@@ -236,9 +257,10 @@ function TreeLine(props: BranchProps & { node: Schemas["NodeLine"]; isFirst: boo
   const outlineLine = lines.find((one) => one.path === general);
   const isXml = isXPath(node.path);
   const whole = plan ? wholePath(plan.rows) : null;
-  const isRowList = node.kind === "array" && whole === (isXml ? general : `${general}[*]`);
+  const isMap = props.maps.has(general);
+  const isRowList = (node.kind === "array" || isMap) && whole === (isXml ? general : `${general}[*]`);
   const isRow = whole === general && !isRowList;
-  const mayRepeat = node.kind === "array" ? node.count > 0 : isXml && node.kind === "object" && !/^\d+$/.test(node.name);
+  const mayRepeat = node.kind === "array" || isMap ? node.count > 0 : isXml && node.kind === "object" && !/^\d+$/.test(node.name);
   const relative = plan ? fromRow(general, plan.rows) : null;
   const field = relative && plan ? takenPaths(plan).get(relative) : undefined;
   const rowLists = isXml ? (lines.find((one) => one.path === whole)?.lists ?? 0) : 0;
@@ -267,7 +289,7 @@ function TreeLine(props: BranchProps & { node: Schemas["NodeLine"]; isFirst: boo
         <span className="shrink-0 text-right text-[0.92em] opacity-75">
           {isRowList && <span className="mr-2 text-accent">each is a row</span>}
           {mayRepeat && !isRow && !isRowList && lines.length > 0 && (
-            <button type="button" className="link mr-2 hidden group-focus-within:inline group-hover:inline" onClick={() => props.onRows(isXml ? general : `${general}[*]`)}>{node.kind === "array" ? "make these the rows" : "make this the row"}</button>
+            <button type="button" className="link mr-2 hidden group-focus-within:inline group-hover:inline" onClick={() => props.onRows(isXml ? general : `${general}[*]`)}>{node.kind === "array" || isMap ? "make these the rows" : "make this the row"}</button>
           )}
           {!props.pointer.match(/\/[1-9]\d*(\/|$)/) && outlineLine && !(isXml && (/^\d+$/.test(node.name) || (holds && outlineLine.type))) && note(outlineLine)}
         </span>
@@ -293,12 +315,13 @@ function Value({ node, canTake, field, onToggle }: { node: Schemas["NodeLine"]; 
 function note(line: OutlineLine): string {
   const whole = line.type === "decimal" && line.fractional > 0 && line.fractional < line.seen - line.nulls ? `whole in ${Math.round((100 * (line.seen - line.nulls - line.fractional)) / Math.max(1, line.seen - line.nulls))}%` : "";
   const range = line.lengths && line.lengths[0] !== line.lengths[1] ? `${line.lengths[0]} to ${line.lengths[1]} of them` : "";
-  const kind = line.lengths ? range : line.type;
+  const kind = line.lengths ? range : line.key_count ? `${line.key_count} keys, which are data` : line.type;
   const there = line.presence < 1 ? `${Math.round(100 * (1 - line.presence))}% missing` : "";
   return [kind, whole, there, line.nulls ? `${line.nulls} null` : ""].filter(Boolean).join(" · ");
 }
 
-function SchemaTable({ lines, onCorrect, corrections, project, trial }: ResponseProps) {
+function SchemaTable({ lines, onCorrect, corrections, project, trial, plan, onFilter }: ResponseProps) {
+  const rows = plan ? wholePath(plan.rows) : null;
   return (
       <table className="w-full text-xs">
         <thead>
@@ -306,7 +329,6 @@ function SchemaTable({ lines, onCorrect, corrections, project, trial }: Response
             <th className="py-1 font-medium">part</th>
             <th className="font-medium">read as</th>
             <th className="font-medium">there</th>
-            <th className="font-medium">null</th>
             <th className="font-medium">for example</th>
           </tr>
         </thead>
@@ -314,12 +336,13 @@ function SchemaTable({ lines, onCorrect, corrections, project, trial }: Response
           {lines.map((line) => {
             const own = corrections.find((one) => one.path === line.path);
             return (
-              <tr key={line.path} className={`border-t border-base-300 ${line.is_corrected ? "bg-accent/8" : ""}`}>
+              <Fragment key={line.path}>
+              <tr className={`border-t border-base-300 ${line.is_corrected ? "bg-accent/8" : ""}`}>
                 <td className="py-1 pr-2" style={{ paddingLeft: `${line.depth * 0.8}rem` }}>
                   {line.type && line.name !== "each" ? (
                     <input
                       key={`${project}${trial?.body}${line.path}${line.name}`}
-                      className="input input-ghost input-xs w-32 px-1 hover:border-base-300"
+                      className="input input-ghost input-xs w-28 px-1 hover:border-base-300"
                       aria-label={`name of ${line.path}`}
                       defaultValue={line.name}
                       onBlur={(e) => e.target.value && e.target.value !== line.name && onCorrect({ ...own, path: line.path, name: e.target.value })}
@@ -337,10 +360,32 @@ function SchemaTable({ lines, onCorrect, corrections, project, trial }: Response
                     line.types.join(" or ")
                   )}
                 </td>
-                <td className="pr-2">{Math.round(line.presence * 100)}%</td>
-                <td className="pr-2">{line.nulls || ""}</td>
-                <td className="max-w-48 truncate">{line.examples.slice(0, 2).join("  ")}</td>
+                <td className="pr-2 whitespace-nowrap">{Math.round(line.presence * 100)}%{line.nulls > 0 && `, ${line.nulls} null`}</td>
+                <td className="max-w-56 truncate" title={line.examples.join("  ")}>
+                  {line.range && line.range[0] !== line.range[1] ? `${line.range[0]} … ${line.range[1]}` : line.examples.slice(0, 2).join("  ")}
+                  {line.key_count > 0 && `${line.key_count} keys, such as ${line.keys[0]} `}
+                  {line.types.includes("object") && line.path.startsWith("$") && line.path !== "$" && (
+                    <button type="button" className="link font-sans opacity-80" title={line.key_count ? "each is a part of its own" : "the object holds one thing for each key"} onClick={() => onCorrect({ ...own, path: line.path, keys: line.key_count ? "names" : "data" })}>
+                      {line.key_count ? "they are names" : "its keys are data"}
+                    </button>
+                  )}
+                </td>
               </tr>
+              {line.alternatives && (
+                <tr>
+                  <td colSpan={4} className="pb-1 font-sans" style={{ paddingLeft: `${line.depth * 0.8 + 0.8}rem` }}>
+                    Of several kinds, told by <span className="font-mono">{line.alternatives.field}</span>:{" "}
+                    {line.alternatives.values.map((one, number) => (
+                      <Fragment key={one.value}>
+                        {number > 0 && "; "}
+                        <span className="font-mono font-medium">{one.value}</span> {one.members.length ? <>has <span className="font-mono">{one.members.join(", ")}</span></> : "has nothing of its own"}
+                        {onFilter && line.path === rows && <> <button type="button" className="link text-accent" onClick={() => onFilter(line.alternatives!.field, one.value)}>only these</button></>}
+                      </Fragment>
+                    ))}
+                  </td>
+                </tr>
+              )}
+              </Fragment>
             );
           })}
         </tbody>

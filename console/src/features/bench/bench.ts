@@ -142,15 +142,32 @@ export function useText(project: string, body: string, enabled: boolean) {
   return useQuery({ queryKey: ["text", project, body], enabled, staleTime: Infinity, queryFn: () => answer(api.GET("/api/v1/projects/{project}/bodies/{body_id}/text", { params: { path: { project, body_id: body } } })) });
 }
 
-export function useOutline(project: string, body: string | null, corrections: Schemas["Correction"][]) {
+/** The schema of a response, refined by the samples; of the response alone where a sample cannot be read with it. */
+export function useOutline(project: string, body: string | null, samples: string[], corrections: Schemas["Correction"][]) {
   return useQuery({
-    queryKey: ["outline", project, body, corrections],
+    queryKey: ["outline", project, body, samples, corrections],
     enabled: body !== null,
     staleTime: Infinity,
     placeholderData: (before) => before,
-    queryFn: () => answer(api.POST("/api/v1/projects/{project}/outlines", { params: { path: { project } }, body: { bodies: [body!], corrections } })),
+    queryFn: async () => {
+      const ask = async (bodies: string[]) => ({ ...(await answer(api.POST("/api/v1/projects/{project}/outlines", { params: { path: { project } }, body: { bodies, corrections } }))), samples: bodies.length });
+      if (samples.length === 0) return ask([body!]);
+      return ask([body!, ...samples]).catch(() => ask([body!]));
+    },
   });
 }
+
+/** The samples that are kept of an operation, the newest first. */
+export function useSamplesOf(project: string, operation: string) {
+  const found = useQuery({
+    queryKey: ["samples", project],
+    enabled: operation !== "",
+    queryFn: async () => (await answer(api.GET("/api/v1/projects/{project}/samples", { params: { path: { project } } }))).items,
+  });
+  return (found.data ?? []).filter((one) => one.operation === operation);
+}
+
+export type Sample = ReturnType<typeof useSamplesOf>[number];
 
 export function usePropose(project: string) {
   return useMutation({
@@ -240,11 +257,20 @@ export function usePasted(project: string) {
   return useMutation({
     mutationFn: async ({ name, text, operation }: { name: string; text: string; operation: string | null }): Promise<Trial> => {
       const kept = await answer(api.POST("/api/v1/projects/{project}/samples", { params: { path: { project } }, body: { name, text, operation } }));
-      const outline = await answer(api.POST("/api/v1/projects/{project}/outlines", { params: { path: { project } }, body: { bodies: [kept.body] } }));
-      const call = { number: 0, method: "", url: "", request: "", status: 0, reason: "Pasted", headers: [], size: text.length, timings: null, rows: null, error: null, purpose: "", via: "", by: "", operation: "", body: kept.body, at: new Date().toISOString() };
-      return { run: 0, body: kept.body, format: "", unreadable: "", row_choices: outline.row_choices, paging: [], described: "", differences: [], outcome: { is_good: true, words: "", hint: "", message: "", kind: "good" as const }, call };
+      return lookedAt(project, kept.body, text.length, "Pasted");
     },
   });
+}
+
+/** A kept sample in place of a response that was sent. */
+export function useLookAt(project: string) {
+  return useMutation({ mutationFn: (sample: Sample) => lookedAt(project, sample.body, sample.size, `Sample ${sample.title || sample.name}`) });
+}
+
+async function lookedAt(project: string, body: string, size: number, reason: string): Promise<Trial> {
+  const outline = await answer(api.POST("/api/v1/projects/{project}/outlines", { params: { path: { project } }, body: { bodies: [body] } }));
+  const call = { number: 0, method: "", url: "", request: "", status: 0, reason, headers: [], size, timings: null, rows: null, error: null, purpose: "", via: "", by: "", operation: "", body, at: new Date().toISOString() };
+  return { run: 0, body, format: "", unreadable: "", row_choices: outline.row_choices, paging: [], described: "", differences: [], outcome: { is_good: true, words: "", hint: "", message: "", kind: "good" as const }, call };
 }
 
 export function useMakeFeed(project: string) {
@@ -299,6 +325,25 @@ export function setRule(plan: Plan, name: string, change: Partial<Pick<Rule, "co
 export function leave(plan: Plan, name: string): Plan {
   const key = (plan.recordType.key ?? []).filter((one) => one !== name);
   return withParts(plan, (plan.recordType.fields ?? []).filter((one) => one.name !== name), rulesOf(plan).filter((one) => one.name !== name), key);
+}
+
+export function conditionsOf(plan: Plan) {
+  return plan.mapping.outputs?.[0]?.where ?? [];
+}
+
+export function dropCondition(plan: Plan, number: number): Plan {
+  const output = plan.mapping.outputs?.[0];
+  if (!output) return plan;
+  return { ...plan, mapping: { ...plan.mapping, outputs: [{ ...output, where: conditionsOf(plan).filter((_, at) => at !== number) }, ...(plan.mapping.outputs ?? []).slice(1)] } };
+}
+
+/** Lets only rows pass that have this text in this member of theirs. */
+export function only(plan: Plan, member: string, text: string): Plan {
+  const output = plan.mapping.outputs?.[0];
+  if (!output) return plan;
+  const from = sourceOf(`$${/^[A-Za-z_][A-Za-z0-9_]*$/.test(member) ? `.${member}` : `[${JSON.stringify(member)}]`}`) as NonNullable<typeof output.where>[number]["from"];
+  const where = [...(output.where ?? []).filter((one) => JSON.stringify(one.from) !== JSON.stringify(from)), { from, is: "equal" as const, value: text }];
+  return { ...plan, mapping: { ...plan.mapping, outputs: [{ ...output, where }, ...(plan.mapping.outputs ?? []).slice(1)] } };
 }
 
 export function rename(plan: Plan, from: string, to: string): Plan {

@@ -3,10 +3,20 @@ export function isXPath(path: string): boolean {
   return !path.startsWith("$");
 }
 
-/** A place's path without its numbers, the way outlines write it: $['trees'][3]['number'] -> $.trees[*].number, /a/b[2]/@c -> /a/b/@c */
-export function generalPath(place: string): string {
+/** A place's path without its numbers and without keys that are data, the way outlines write it: $['trees'][3]['number'] -> $.trees[*].number,
+ * /a/b[2]/@c -> /a/b/@c. maps: the objects whose keys are data. */
+export function generalPath(place: string, maps: ReadonlySet<string>): string {
   if (isXPath(place)) return place.replace(/\[\d+\]/g, "");
-  return place.replace(/\['((?:[^'\\]|\\.)*)'\]|\[\d+\]/g, (whole, name: string | undefined) => (name === undefined ? "[*]" : /^[A-Za-z_][A-Za-z0-9_]*$/.test(name) ? `.${name}` : whole));
+  let path = "$";
+  for (const [step, name] of place.matchAll(/\['((?:[^'\\]|\\.)*)'\]|\[\d+\]/g)) {
+    path += name === undefined || maps.has(path) ? "[*]" : /^[A-Za-z_][A-Za-z0-9_]*$/.test(name) ? `.${name}` : step;
+  }
+  return path;
+}
+
+/** The objects of an outline whose keys are data. */
+export function mapsIn(lines: { path: string; key_count: number }[]): ReadonlySet<string> {
+  return new Set(lines.filter((one) => one.key_count > 0).map((one) => one.path));
 }
 
 /** The path of the rows from the whole response: all levels together. */
@@ -36,6 +46,20 @@ export function pathOf(source: unknown, format: string | undefined): string | nu
   if (typeof source !== "object" || source === null || "level" in source) return null;
   if ("jsonpath" in source && typeof source.jsonpath === "string") return source.jsonpath;
   return "xpath" in source && typeof source.xpath === "string" ? source.xpath : null;
+}
+
+/** Where a value comes from, for people. */
+export function sourceText(source: unknown, format: string | undefined): string {
+  const path = pathOf(source, format);
+  if (path !== null) return stepsText(path) || "the value";
+  if (typeof source !== "object" || source === null) return "";
+  const [[word, value]] = Object.entries(source).filter(([name]) => name !== "level") as [[string, unknown]];
+  if (word === "key") return `the key of each ${value}`;
+  if (word === "position") return `the number of each ${value}`;
+  if (word === "input" || word === "standing" || word === "header") return `${word === "standing" ? "standing value" : word} ${value}`;
+  if (word === "value") return JSON.stringify(value);
+  if ("level" in source && typeof value === "string") return `${stepsText(value)} of ${source.level}`;
+  return JSON.stringify(source);
 }
 
 /** A path for people: its steps. */

@@ -1,4 +1,5 @@
-"""A long list in a JSON document, or one value a line, cut into slices that are read one after another: memory does not grow with the document.
+"""A long list in a JSON document, an object whose keys are data, or one value a line, cut into slices that are read one after another: memory does
+not grow with the document.
 
 What separates two elements is learned from the first two; the last such place in a chunk is a likely cut. A slice that a strict decoder takes proves
 that the cut was right, as it begins where an element begins. Where it does not, or nothing was learned, the brackets are counted.
@@ -46,20 +47,24 @@ class Around:
         return self.before + self.after
 
 
-#: Reads a JSON list; raises msgspec.DecodeError or RecursionError for what it does not take.
-Decode = Callable[[bytes], list[Any]]
+#: The values in a slice: of a list, or of an object by their names.
+Values = list[Any] | dict[str, Any]
+#: Reads a JSON list or object; raises msgspec.DecodeError or RecursionError for what it does not take.
+Decode = Callable[[bytes], Values]
 
 
 def list_slices(
     chunks: Iterable[bytes],
     names: Sequence[str],
     around: Around,
-    decode: Decode,
+    decode_list: Decode,
+    decode_object: Decode,
     *,
     charset: str = "utf-8",
     name: str = "the response",
-) -> Iterator[tuple[bytes, list[Any] | None]]:
-    """The elements of the list that these names lead to, some at a time: (a JSON list, its elements; None if `decode` does not take them).
+) -> Iterator[tuple[bytes, Values | None]]:
+    """The elements of the list that these names lead to, or the members of the object, some at a time: (a JSON list or object, what is in it; None if it
+    cannot be decoded).
 
     around: is filled with the rest of the document. Raises DocumentError if the document has no such list, ends within it, or if one element or what
     is around the list has more than 16 MB.
@@ -68,7 +73,8 @@ def list_slices(
     start = _find_list(source, names, name)
     around.before = bytes(source.held[:start])
     del source.held[:start]
-    cutter = _Cutter(decode, name)
+    is_object = around.before.endswith(b"{")
+    cutter = _Cutter(decode_object if is_object else decode_list, name, b"{}" if is_object else b"[]")
     while True:
         cut = cutter.cut(source.held)
         if cut is None:
@@ -170,7 +176,7 @@ def _list_start(text: bytes, names: Sequence[str], name: str) -> int:
         if mark == 0x3A:
             continue
         if wanted == len(names) and not is_key:
-            if mark == 0x5B:  # [
+            if mark in b"[{":
                 return match.end()
             raise _no_list(name, names)
         if depth == wanted:  # the object whose member is looked for begins here
@@ -199,15 +205,16 @@ def _name_of(word: bytes) -> str:
 
 
 class _Cutter:
-    """Finds where the elements in a buffer can be cut.
+    """Finds where the elements in a buffer can be cut. brackets: those of the list, or of the object.
 
-    text, items: of the last cut, a JSON list and its elements, None if they could not be decoded.  following: where the next element begins.
+    text, items: of the last cut, a JSON list or object and what is in it, None if it could not be decoded.  following: where the next element begins.
     """
 
-    def __init__(self, decode: Decode, name: str) -> None:
+    def __init__(self, decode: Decode, name: str, brackets: bytes = b"[]") -> None:
         self._decode, self._name = decode, name
+        self._opening, self._closing = brackets[:1], brackets[1:]
         self.text = b""
-        self.items: list[Any] | None = None
+        self.items: Values | None = None
         self._between: bytes | None = None
         self._wrong = 0
         self.following = 0
@@ -253,16 +260,16 @@ class _Cutter:
                 depth -= mark != 0x2C
             elif mark == 0x2C:
                 yield len(held[: at - 1].rstrip()), at
-            elif mark == 0x5D:
+            elif mark == self._closing[0]:
                 self.is_at_end = True
                 yield len(held[: at - 1].rstrip()), at - 1
                 return
             else:
-                words, hint = "not JSON: the list of rows ends with a }", "look at the end of the list"
+                words, hint = f"not JSON: the list of rows ends with a {chr(mark)}", "look at the end of the list"
                 raise DocumentError(words, where=self._name, hint=hint)
 
     def _take(self, held: bytearray, cut: int) -> bool:
-        self.text = b"[" + held[:cut] + b"]"
+        self.text = self._opening + held[:cut] + self._closing
         try:
             self.items = self._decode(self.text)
         except (msgspec.DecodeError, UnicodeDecodeError, ArithmeticError, RecursionError):
@@ -287,5 +294,5 @@ def _too_large(name: str, what: str) -> DocumentError:
 def _no_list(name: str, names: Sequence[str]) -> DocumentError:
     place = ".".join(names) or "the document"
     return DocumentError(
-        f"{place} is not a list in this response", where=name, hint="look at what came back; point at a list"
+        f"{place} is not a list or object in this response", where=name, hint="look at what came back; point at a list"
     )

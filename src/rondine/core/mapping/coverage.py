@@ -1,14 +1,16 @@
 """What a mapping leaves aside and what it may lose, told from samples before anything runs."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from rondine.core.documents.reading import ReadDocument
 from rondine.core.mapping.document import MappingDocument, Output, RecordTypeDocument, Source, parsed_source
 from rondine.core.mapping.taking import find_rows
-from rondine.core.schema.infer import infer
-from rondine.core.schema.outline import OutlineRow, outline
+from rondine.core.paths import parse_jsonpath
+from rondine.core.paths.jsonpath import step_text
+from rondine.core.schema import OutlineRow, infer, outline
+from rondine.core.schema.data_keys import Keys
 
 #: (type seen in samples, type of the field) -> what may get lost, or keep values from fitting.
 _LOSSES: Mapping[tuple[str, str], str] = {
@@ -42,10 +44,11 @@ def coverage(
         rows = level.path(mapping.format)
         values = [node.value for value in values for node in find_rows(rows, value, must_exist=depth == 0)]
     is_xml = mapping.format == "xml"
-    lines = {line.path: line for line in outline(infer(values, is_xml=is_xml), is_xml=is_xml) if line.type}
     sources = {rule.name: list(_paths(rule.source, mapping)) for rule in output.fields}
     taken = {path for paths in sources.values() for path in paths} | set(_lists_taken(mapping, output))
     taken |= {path for rule in output.fields if rule.unit is not None for path in _paths(rule.unit, mapping)}
+    shape = infer(values, is_xml=is_xml, keys={} if is_xml else _named(taken))
+    lines = {line.path: line for line in outline(shape, is_xml=is_xml) if line.type}
     unused: list[str] = []
     for path, line in lines.items():
         if line.seen > line.nulls and not _is_covered(path, taken) and not _is_covered(path, set(unused)):
@@ -62,6 +65,17 @@ def coverage(
     return Coverage(
         tuple(unused), tuple(one.name for one in record_type.fields if one.name not in filled), tuple(losses)
     )
+
+
+def _named(paths: Iterable[str]) -> dict[str, Keys]:
+    """The objects whose members these paths call by name, whatever their keys look like."""
+    found: dict[str, Keys] = {}
+    for path in paths:
+        place = parse_jsonpath(path).singular() or ()
+        for length in range(len(place)):
+            steps = (step_text(part) if isinstance(part, str) else f"[{part}]" for part in place[:length])
+            found["".join(("$", *steps))] = "names"
+    return found
 
 
 def _lists_taken(mapping: MappingDocument, output: Output) -> list[str]:

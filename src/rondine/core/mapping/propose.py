@@ -26,9 +26,9 @@ from rondine.core.mapping.document import (
 from rondine.core.mapping.taking import find_rows
 from rondine.core.names import proposed_name, singular
 from rondine.core.naming import USUAL_RULE, NamingRule
-from rondine.core.paths import parse_jsonpath, parse_xpath, short_form
-from rondine.core.schema.infer import Shape, infer
-from rondine.core.schema.outline import Correction, OutlineRow, document_outline, outline
+from rondine.core.paths import JsonPath, Node, XPath, parse_jsonpath, parse_xpath, short_form
+from rondine.core.paths.jsonpath import Several
+from rondine.core.schema import Correction, OutlineRow, Shape, decided_keys, document_outline, infer, outline
 
 #: Names that services give their keys, the surest first.
 KEY_NAMES = ("id", "key", "number", "code", "uuid", "ref")
@@ -65,11 +65,11 @@ class Proposal:
     parts: list[ProposedPart]
 
 
-def row_choices(document: ReadDocument) -> list[RowChoice]:
-    """What could become rows: lists of objects first, longer ones before shorter ones, the whole response last."""
+def row_choices(document: ReadDocument, corrections: Sequence[Correction] = ()) -> list[RowChoice]:
+    """What could become rows: lists of objects, and objects whose keys are data, first; longer ones before shorter ones, the whole response last."""
     if document.is_xml:
         return _element_choices(document.value)
-    return _json_choices(document.value)
+    return _json_choices(document.value, corrections)
 
 
 def _element_choices(value: dict[str, Any]) -> list[RowChoice]:
@@ -86,17 +86,17 @@ def _element_choices(value: dict[str, Any]) -> list[RowChoice]:
     ]
 
 
-def _json_choices(document: Any) -> list[RowChoice]:
+def _json_choices(document: Any, corrections: Sequence[Correction]) -> list[RowChoice]:
     found: list[RowChoice] = []
 
     def walk(row: OutlineRow) -> None:
-        if "array" in row.types and "[*]" not in row.path:
+        if ("array" in row.types or row.keys) and "[*]" not in row.path:
             nodes = parse_jsonpath(row.path + "[*]").find(document)
             if nodes:
                 kinds = {"object" if isinstance(node.value, dict) else "value" for node in nodes}
                 found.append(RowChoice(row.path + "[*]", len(nodes), "object" if kinds == {"object"} else "value"))
 
-    for row in outline(infer([document])):
+    for row in outline(infer([document], keys=decided_keys(corrections)), corrections):
         walk(row)
     found.sort(key=lambda choice: (choice.holds != "object", -choice.count))
     return [*found, RowChoice("$", 1, "object" if isinstance(document, dict) else "value")]
@@ -119,18 +119,20 @@ def propose(
     if not rows:
         raise MappingError("nothing was pointed at", where="rows", hint="say what becomes one row")
     of = _format_of(documents)
-    values = [one.value for one in documents]
+    nodes = [Node((), one.value) for one in documents]
     for depth, path in enumerate(rows):
         parsed = parse_xpath(path) if of == "xml" else parse_jsonpath(path)
-        values = [node.value for value in values for node in find_rows(parsed, value, must_exist=depth == 0)]
+        nodes = [found for node in nodes for found in find_rows(parsed, node.value, must_exist=depth == 0)]
+    values = [node.value for node in nodes]
     if not values:
         raise MappingError(
             f"there is no row at {' '.join(rows)}",
             where="rows",
             hint="check the path, or take a response that has some",
         )
-    shape = infer(values, is_xml=of == "xml")
-    all_lines = outline(shape, _from_row(corrections, rows, of), is_xml=of == "xml")
+    of_row = _from_row(corrections, rows, of)
+    shape = infer(values, is_xml=of == "xml", keys=decided_keys(of_row))
+    all_lines = outline(shape, of_row, is_xml=of == "xml")
     lines = [
         line for line in all_lines if line.type and not line.lists and "[*]" not in line.path and not _is_control(line)
     ]
@@ -152,6 +154,12 @@ def propose(
         source = line.path if of == "xml" else _source(line.path)
         rules.append(FieldRule(name=field_name, source=source, convert=list(line.convert)))
         shapes[field_name] = _element_at(shape, line.path) if of == "xml" else _shape_at(shape, line.path)
+    levels = _levels(rows, name, of)
+    if keys := _keys_of(nodes, parsed, rules):
+        called = rule.name("field", "key", taken=[one.name for one in fields])
+        fields.insert(0, RecordField(name=called, type="text", searchable=True))
+        rules.insert(0, FieldRule(name=called, source=Source(key=levels[-1].level)))
+        shapes[called] = infer(keys)
     key = _key(fields, shapes)
     rules = [structs.replace(rule, required=rule.name in key) for rule in rules]
     return Proposal(
@@ -160,7 +168,7 @@ def propose(
         MappingDocument(
             format=of,
             namespaces={prefix: uri for one in documents for prefix, uri in one.namespaces.items()},
-            outputs=[Output(record_type=name, rows=_levels(rows, name, of), fields=rules)],
+            outputs=[Output(record_type=name, rows=levels, fields=rules)],
         ),
         [line.path for line in lines if line not in wanted],
         _notes(wanted, key),
@@ -168,11 +176,24 @@ def propose(
     )
 
 
+def _keys_of(nodes: Sequence[Node], path: JsonPath | XPath, rules: Sequence[FieldRule]) -> list[str]:
+    """The keys under which the rows stand, if it is in objects whose keys are data and no field holds them anyway."""
+    if isinstance(path, XPath) or not path.segments or not isinstance(path.segments[-1].selectors[0], Several):
+        return []
+    keys = [node.location[-1] for node in nodes]
+    texts = [key for key in keys if isinstance(key, str)]
+    if len(texts) != len(keys):
+        return []
+    paths = [parsed_source(rule.source, "json").path() for rule in rules]
+    held = [[[one.value for one in path.find(node.value)] for node in nodes] for path in paths if path is not None]
+    return [] if [[text] for text in texts] in held else texts
+
+
 def _lists_in(lines: list[OutlineRow], of: Format) -> list[str]:
     """The lists of objects in a row, not those within them: paths from the row."""
     if of == "xml":
         return [line.path for line in lines if line.lengths and line.lists == 1 and "object" in line.types]
-    lists = [line.path for line in lines if "array" in line.types and "[*]" not in line.path]
+    lists = [line.path for line in lines if ("array" in line.types or line.keys) and "[*]" not in line.path]
     return [f"{path}[*]" for path in lists if any(line.path.startswith(f"{path}[*].") for line in lines)]
 
 
@@ -210,6 +231,9 @@ def _parts(
                 )
             )
         key_of_part = [one for one in made.record_type.key if any(_ends_as(one, ending) for ending in KEY_NAMES)]
+        keyed = [one.name for one in output.fields if isinstance(one.source, Source) and one.source.key is not None]
+        if keyed and key_of_part in ([], keyed):
+            key_of_part = [*(one.name for one in holding), *keyed]
         if not key_of_part:
             place = rule.name("field", "position", taken=[*own, *(one.name for one in holding)])
             holding.append(RecordField(name=place, type="integer"))
@@ -226,6 +250,8 @@ def _parts(
 def _from_level(source: str | Source, level: str, of: Format) -> Source:
     """A source of the row, as one of the level around another."""
     written = parsed_source(source, of)
+    if written.key is not None:
+        return structs.replace(written, key=level)
     return written if written.level else structs.replace(written, level=level)
 
 
@@ -242,13 +268,13 @@ def _from_row(corrections: Sequence[Correction], rows: Sequence[str], of: Format
         whole = "/".join(path.removesuffix("/") for path in rows)
         found = [(one, one.path.removeprefix(whole)) for one in corrections if one.path.startswith(whole)]
         return [
-            Correction(path=rest.removeprefix("/") or ".", type=one.type, name=one.name)
+            structs.replace(one, path=rest.removeprefix("/") or ".")
             for one, rest in found
             if not rest or rest.startswith("/")
         ]
     whole = "".join([rows[0], *(path[1:] for path in rows[1:])])
     return [
-        Correction(path="$" + one.path.removeprefix(whole), type=one.type, name=one.name)
+        structs.replace(one, path="$" + one.path.removeprefix(whole))
         for one in corrections
         if one.path.startswith(whole)
     ]

@@ -17,7 +17,7 @@ from rondine.core.documents.elements import TEXT
 from rondine.core.documents.json import UTF_8, Limits, read_json
 from rondine.core.documents.members import Members, decoder_of, members_at
 from rondine.core.documents.reading import DocumentFormat
-from rondine.core.documents.slices import Around, line_slices, list_slices
+from rondine.core.documents.slices import Around, Values, line_slices, list_slices
 from rondine.core.errors import DocumentError
 from rondine.core.mapping.compile import CompiledOutput, Mapped, Rows
 from rondine.core.mapping.document import ROOT, MappingDocument, Path
@@ -30,6 +30,7 @@ Chunks = Callable[[], Iterable[bytes]]
 _UNWALKED = Limits(size=2**31, depth=None)
 _UNREADABLE = (msgspec.DecodeError, UnicodeDecodeError, ArithmeticError, RecursionError)
 _raw_list = msgspec.json.Decoder(list[msgspec.Raw]).decode
+_raw_object = msgspec.json.Decoder(dict[str, msgspec.Raw]).decode
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,12 +52,13 @@ class Part:
 @dataclass(frozen=True, slots=True)
 class _Batch:
     """Values of the first level. whole: one of them with all that is in it, by index.  is_partly: whether they were read in the fast way, with their wanted
-    members only.  is_list: whether they are several; of a single element of XML the place has no number."""
+    members only.  is_list: whether they are several; of a single element of XML the place has no number.  keys: of members of an object, their names."""
 
     items: Sequence[Any]
     whole: Callable[[int], Any]
     is_partly: bool = True
     is_list: bool = True
+    keys: Sequence[str] | None = None
 
 
 def row_reader(
@@ -180,7 +182,7 @@ class RowReader:
         mapped = []
         ordinals = at.ordinals or (0,) * len(self.outputs)
         for output, fast, ordinal in zip(self.outputs, self._fast, ordinals, strict=True):
-            rows = Rows(batch.items, lambda index: self._place(at.first + index, batch), batch.whole, at.first, ordinal)
+            rows = Rows(batch.items, lambda index: self._place(at.first, index, batch), batch.whole, at.first, ordinal)
             if batch.is_partly and fast is not None:
                 try:
                     mapped.append(output.run_rows(root, rows, given, fast))
@@ -192,8 +194,10 @@ class RowReader:
         done = tuple(ordinal + one.rows for ordinal, one in zip(ordinals, mapped, strict=True))
         return Part(mapped, RowPlace(at.first + len(batch.items), done))
 
-    def _place(self, number: int, batch: _Batch) -> Location:
-        return (*self.names, number) if batch.is_list else self.names
+    def _place(self, first: int, index: int, batch: _Batch) -> Location:
+        if batch.keys is not None:
+            return (*self.names, batch.keys[index])
+        return (*self.names, first + index) if batch.is_list else self.names
 
 
 class JsonRows(RowReader):
@@ -218,6 +222,7 @@ class JsonRows(RowReader):
         self._root = root
         self._page = decoder_of(root.annotation()) if is_apart else None
         self._rows = decoder_of(list[row.annotation()])  # type: ignore[misc]
+        self._members = decoder_of(dict[str, row.annotation()])  # type: ignore[misc]
         self._fast = [
             fast_way(output.levels, output.rules, None if row.is_whole else row) if output.is_plain else None
             for output in outputs
@@ -268,13 +273,15 @@ class JsonRows(RowReader):
                     yield _Batch(items, items.__getitem__, is_partly=False)
             return
         rest = Around()
-        for text, found in list_slices(chunks(), self.names, rest, self._rows.decode, charset=charset, name=name):
-            if found is not None:
-                yield _Batch(found, _wholes(lambda text=text: _raw_list(text)))  # type: ignore[misc]
-            else:
-                found = _slowly(text, first, name)
-                yield _Batch(found, found.__getitem__, is_partly=False)
-            first += len(found)
+        decoders = self._rows.decode, self._members.decode
+        for text, found in list_slices(chunks(), self.names, rest, *decoders, charset=charset, name=name):
+            is_partly = found is not None
+            values = _slowly(text, first, name) if found is None else found
+            keys = list(values) if isinstance(values, dict) else None
+            items = list(values.values()) if isinstance(values, dict) else values
+            wholes = _wholes(partial(_raw_values, text, keys)) if is_partly else items.__getitem__
+            yield _Batch(items, wholes, is_partly=is_partly, keys=keys)
+            first += len(items)
         around.append(read_json(rest.text(), name=name))
 
 
@@ -314,7 +321,13 @@ def _value_at(reading: ElementRows, rows: Sequence[Element], index: int) -> Any:
 
 
 def _after(batch: _Batch, number: int) -> _Batch:
-    return replace(batch, items=batch.items[number:], whole=lambda index: batch.whole(index + number))
+    keys = batch.keys and batch.keys[number:]
+    return replace(batch, items=batch.items[number:], whole=lambda index: batch.whole(index + number), keys=keys)
+
+
+def _raw_values(text: bytes, keys: Sequence[str] | None) -> Sequence[bytes]:
+    """The texts of the values in a JSON list, or in an object with these keys."""
+    return _raw_list(text) if keys is None else list(_raw_object(text).values())
 
 
 def _wholes(raw: Callable[[], Sequence[Any]]) -> Callable[[int], Any]:
@@ -329,10 +342,10 @@ def _wholes(raw: Callable[[], Sequence[Any]]) -> Callable[[int], Any]:
     return whole
 
 
-def _slowly(text: bytes, first: int, name: str) -> list[Any]:
+def _slowly(text: bytes, first: int, name: str) -> Values:
     """Values that the fast decoder refuses: half surrogates, which cost one row each; raises DocumentError for what is no JSON."""
     try:
-        found: list[Any] = read_json(text, limits=_UNWALKED, name=name)
+        found: Values = read_json(text, limits=_UNWALKED, name=name)
     except DocumentError as error:
         where = f"{name}, in the rows after {first:,}"
         raise DocumentError(error.message, where=where, hint=error.hint) from error

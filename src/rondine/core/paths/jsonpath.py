@@ -13,7 +13,7 @@ from typing import Any, NoReturn
 
 from rondine.core.errors import PathError
 from rondine.core.paths.filters import Evaluate, parse_filter
-from rondine.core.paths.place import Location, Node
+from rondine.core.paths.place import Location, Node, normalized_path
 
 #: RFC 9535, section 2.5.1.1: member-name-shorthand.
 SHORTHAND = re.compile(r"[A-Za-z_\u0080-\ud7ff\ue000-\U0010ffff][A-Za-z0-9_\u0080-\ud7ff\ue000-\U0010ffff]*")
@@ -141,6 +141,11 @@ def _select(selector: Selector, node: Node, root: Any) -> Iterator[Node]:
             yield from _children(node)
         case Filter(test):
             yield from (child for child in _children(node) if test(root, child.value))
+
+
+def step_text(name: str) -> str:
+    """The step to a member, short where RFC 9535's shorthand allows it."""
+    return f".{name}" if SHORTHAND.fullmatch(name) else normalized_path((name,))[1:]
 
 
 @lru_cache(maxsize=2000)

@@ -8,10 +8,13 @@ from typing import Any
 from rondine.core.documents.elements import TEXT
 from rondine.core.mapping.conversions import Conversion, DateOf, Number
 from rondine.core.mapping.types import FieldType
-from rondine.core.schema.infer import Shape, text_type
+from rondine.core.paths.jsonpath import step_text
+from rondine.core.schema.alternatives import Alternatives
+from rondine.core.schema.data_keys import SHOWN, Keys
+from rondine.core.schema.infer import text_type
+from rondine.core.schema.shape import Shape
 from rondine.core.settings import Document, dump
 
-Step = str | None  # a member's name, or None for "each element"
 #: Lines of an outline at most; an object with more members than that has data for keys.
 MOST_LINES = 2_000
 
@@ -19,19 +22,28 @@ MOST_LINES = 2_000
 class Correction(Document, frozen=True):
     """What a person says of one part of a response, against what the samples say. path: as in the outline.
 
-    type: read it as this.  name: call the field so; the original name stays on the wire.
+    type: read it as this.  name: call the field so; the original name stays on the wire.  keys: of an object, whether its keys are data, a member for
+    each of many things, or names.
     """
 
     path: str
     type: FieldType | None = None
     name: str | None = None
+    keys: Keys | None = None
+
+
+def decided_keys(corrections: Sequence[Correction]) -> dict[str, Keys]:
+    """What people said of the keys of objects, by path; see `infer`."""
+    return {one.path: one.keys for one in corrections if one.keys is not None}
 
 
 @dataclass(frozen=True, slots=True)
 class OutlineRow:
     """path: a JSONPath with [*] for each element, in XML an XPath.  presence: share of the parent's occurrences that had it (0 to 1).
     type: the field type proposed or corrected, empty for objects and lists.  lists: how many lists it is within, its own included in XML.
-    convert: steps that are proposed on the way to that type, for dates and numbers in foreign forms."""
+    convert: steps that are proposed on the way to that type, for dates and numbers in foreign forms.  range: least and most, if all are numbers or
+    texts of them.  keys: of an object whose keys are data, some of them, and key_count how many there were; its values have one line, `path[*]`.
+    alternatives: the member by whose text its objects are of several kinds, and what each kind has of its own."""
 
     path: str
     name: str
@@ -48,9 +60,15 @@ class OutlineRow:
     is_corrected: bool = False
     lists: int = 0
     convert: tuple[Conversion, ...] = ()
+    range: tuple[str, str] | None = None
+    keys: tuple[str, ...] = ()
+    key_count: int = 0
+    alternatives: Alternatives | None = None
 
     def to_json(self) -> dict[str, Any]:
-        return {**{name: getattr(self, name) for name in self.__slots__}, "convert": dump(list(self.convert))}
+        told = self.alternatives.to_json() if self.alternatives else None
+        plain = {name: getattr(self, name) for name in self.__slots__}
+        return {**plain, "convert": dump(list(self.convert)), "alternatives": told}
 
 
 def outline(shape: Shape, corrections: Sequence[Correction] = (), *, is_xml: bool = False) -> list[OutlineRow]:
@@ -95,6 +113,8 @@ def _elements(
         examples=text.examples,
         is_corrected=correction is not None,
         lists=lists,
+        range=text.range,
+        alternatives=shape.variants.alternatives(),
     )
     for member_name, member in shape.members.items():
         if member is not text:
@@ -150,7 +170,13 @@ def _rows(
         lengths=shape.lengths,
         examples=shape.examples,
         is_corrected=correction is not None,
+        range=shape.range,
+        keys=tuple(shape.keys[:SHOWN]),
+        key_count=len(shape.keys),
+        alternatives=shape.variants.alternatives() if shape.values is None else None,
     )
+    if shape.values is not None:
+        yield from _rows(shape.values, f"{path}[*]", "each", depth + 1, shape.values.seen, corrections)
     for member_name, member in shape.members.items():
         yield from _rows(
             member, f"{path}{step_text(member_name)}", member_name, depth + 1, shape.kinds["object"], corrections
@@ -159,16 +185,8 @@ def _rows(
         yield from _rows(shape.element, f"{path}[*]", "each", depth + 1, shape.element.seen, corrections)
 
 
-def step_text(name: str) -> str:
-    """One step of a path, short where RFC 9535's shorthand allows it."""
-    from rondine.core.paths import normalized_path
-    from rondine.core.paths.jsonpath import SHORTHAND
-
-    return f".{name}" if SHORTHAND.fullmatch(name) else normalized_path((name,))[1:]
-
-
 def field_type(shape: Shape) -> FieldType | str:
-    """The field type a scalar is read as without loss: mixed kinds become text, lists of plain values json; "" for objects."""
+    """The field type a scalar is read as without loss: mixed kinds become text, lists and maps of plain values json; "" for other objects."""
     if steps := proposed_steps(shape):
         return "date" if isinstance(steps[0], DateOf) else "decimal"
     types = [kind for kind in shape.types if kind != "null"]
@@ -188,4 +206,4 @@ def field_type(shape: Shape) -> FieldType | str:
         case "array":
             return "json" if shape.element is None or not shape.element.kinds["object"] else ""
         case _:
-            return ""
+            return "json" if shape.values is not None and not shape.values.kinds["object"] else ""

@@ -12,7 +12,7 @@ from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.mapping.propose import propose
 from rondine.core.mapping.taking import given_values
 from rondine.core.paths import pointer_text
-from rondine.core.schema import Correction, document_outline, infer, to_json_schema
+from rondine.core.schema import Correction, decided_keys, document_outline, infer, to_json_schema
 from rondine.core.schema.compare_values import MOST_TOLD, compare_documents
 from rondine.core.settings import dump, load
 from rondine.server.access.models import Project
@@ -37,13 +37,13 @@ def outline_of(documents: Sequence[ReadDocument], corrections: list[Any]) -> dic
     is_xml = documents[0].is_xml
     if any(one.is_xml != is_xml for one in documents):
         raise InputError("some bodies are XML and some are JSON", where="/bodies", hint="choose those of one format")
-    shape = infer([one.value for one in documents], is_xml=is_xml)
     corrected = load(list[Correction], corrections, where="/corrections")
+    shape = infer([one.value for one in documents], is_xml=is_xml, keys=decided_keys(corrected))
     namespaces = {prefix: uri for one in documents for prefix, uri in one.namespaces.items()}
     return {
         "lines": [row.to_json() for row in document_outline(shape, corrected, is_xml=is_xml)],
         "schema": to_json_schema(shape, is_xml=is_xml, namespaces=namespaces),
-        "row_choices": shown_row_choices(documents[0]),
+        "row_choices": shown_row_choices(documents[0], corrected),
         "namespaces": namespaces,
     }
 

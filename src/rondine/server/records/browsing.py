@@ -23,6 +23,8 @@ from rondine.core.mapping.types import CONVERSIONS, ConversionError
 from rondine.server.records.models import Record, RecordSet
 
 MOST = 500
+#: Digits that a double holds whatever they are (IEEE 754).
+SAFE_DIGITS = 15
 SAFE_INTEGER = 2**53
 
 #: How a field's text in `data` is turned into a value that compares; each is immutable, so that it can be indexed.
@@ -245,7 +247,8 @@ def find_record(records: RecordSet, document: RecordTypeDocument, key: list[str]
 
 
 def shown_data(data: Mapping[str, Any], document: RecordTypeDocument) -> dict[str, Any]:
-    """A record's data as the API gives it: decimals, and integers beyond 2^53, as strings; missing fields left out."""
+    """A record's data as the API gives it: decimals, and integers beyond 2^53, as strings; missing fields left out. Within json a decimal
+    stays a number where a double holds all its digits."""
     types = {field.name: field.type for field in document.fields}
     out: dict[str, Any] = {}
     for name, value in data.items():
@@ -272,7 +275,7 @@ def _safe(value: Any) -> Any:
     if isinstance(value, list):
         return [_safe(one) for one in value]
     if isinstance(value, Decimal):
-        return json_text(value)
+        return float(value) if len(value.as_tuple().digits) <= SAFE_DIGITS else json_text(value)
     return str(value) if isinstance(value, int) and not isinstance(value, bool) and abs(value) > SAFE_INTEGER else value
 
 

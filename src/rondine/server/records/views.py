@@ -82,6 +82,18 @@ class OutlineAsked(Strict):
     corrections = DocumentField(list[Correction], required=False)
 
 
+class AlternativeLine(serializers.Serializer[Any]):
+    value = serializers.CharField()
+    members = serializers.ListField(child=serializers.CharField())
+
+
+class AlternativesLine(serializers.Serializer[Any]):
+    """Objects of several kinds: the member whose text tells, and the members that come with each text only."""
+
+    field = serializers.CharField()
+    values = AlternativeLine(many=True)
+
+
 class OutlineLine(serializers.Serializer[Any]):
     path = serializers.CharField()
     name = serializers.CharField()
@@ -98,6 +110,14 @@ class OutlineLine(serializers.Serializer[Any]):
     is_corrected = serializers.BooleanField()
     lists = serializers.IntegerField(help_text="of XML: how many lists it is within, its own included")
     convert = DocumentField(list[Conversion])
+    range = serializers.ListField(
+        child=serializers.CharField(), allow_null=True, help_text="least and most, if all were numbers"
+    )
+    keys = serializers.ListField(
+        child=serializers.CharField(), help_text="of an object whose keys are data: some of them"
+    )
+    key_count = serializers.IntegerField()
+    alternatives = AlternativesLine(allow_null=True)
 
 
 class OutlineShown(serializers.Serializer[Any]):

@@ -1,0 +1,169 @@
+"""What was seen of one part of a document, over any number of samples."""
+
+from collections import Counter
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from decimal import Decimal
+from itertools import islice
+from typing import Any
+
+from rondine.core.documents.json import json_text, kind_of
+from rondine.core.schema.alternatives import Variants
+from rondine.core.schema.formats import FORMATS, date_pattern, text_formats
+
+EXAMPLES = 3
+#: Values up to which it is known that all were different.
+MOST_DISTINCT = 20_000
+
+
+@dataclass(slots=True)
+class Shape:
+    """seen: how often the part was there, null included.  kinds: how often with each of JSON Schema's types, without null.
+    fractional: numbers that were not whole.  lengths: shortest and longest list.  formats: what every text so far could be.  dates: how often a text was a
+    date of each pattern (UTS #35).  least, most: of numbers, and of texts that are numerals.  variants: which members its objects had together.
+
+    keys: of an object whose keys are data, the keys; `values` is then what stands under them, and members is empty (see `data_keys`)."""
+
+    seen: int = 0
+    nulls: int = 0
+    kinds: Counter[str] = field(default_factory=Counter)
+    fractional: int = 0
+    examples: list[str] = field(default_factory=list)
+    formats: set[str] | None = None
+    lengths: tuple[int, int] | None = None
+    longest: int = 0
+    dates: Counter[str] = field(default_factory=Counter)
+    least: Decimal | None = None
+    most: Decimal | None = None
+    members: dict[str, "Shape"] = field(default_factory=dict)
+    element: "Shape | None" = None
+    distinct: set[str] | None = field(default_factory=set)
+    variants: Variants = field(default_factory=Variants)
+    keys: list[str] = field(default_factory=list)
+    values: "Shape | None" = None
+
+    def add(self, value: Any) -> None:
+        self.seen += 1
+        if value is None:
+            self.nulls += 1
+            return
+        kind = kind_of(value)
+        self.kinds[kind] += 1
+        if kind == "object":
+            self.variants.add(value)
+            for name, member in value.items():
+                self.members.setdefault(name, Shape()).add(member)
+        elif kind == "array":
+            low, high = self.lengths or (len(value), len(value))
+            self.lengths = (min(low, len(value)), max(high, len(value)))
+            self.element = self.element or Shape()
+            for one in value:
+                self.element.add(one)
+        else:
+            self._add_scalar(kind, value)
+
+    def _add_scalar(self, kind: str, value: Any) -> None:
+        text = json_text(value)
+        if len(self.examples) < EXAMPLES and text[:200] not in self.examples:
+            self.examples.append(text[:200])
+        if self.distinct is not None:
+            if text in self.distinct or len(self.distinct) >= MOST_DISTINCT:
+                self.distinct = None  # a value that repeats is no key
+            else:
+                self.distinct.add(text)
+        number = None
+        if kind in ("integer", "number"):
+            number = value if isinstance(value, Decimal) else Decimal(str(value))
+            self.fractional += kind == "number" and number != number.to_integral_value()
+        elif kind == "string":
+            self.longest = max(self.longest, len(value))
+            found = text_formats(value)
+            self.formats = found if self.formats is None else self.formats & found
+            self.fractional += "comma" in found or ("numeral" in found and "whole" not in found)
+            if len(value) <= 10 and (pattern := date_pattern(value)):
+                self.dates[pattern] += 1
+            number = Decimal(value) if "numeral" in found else None
+        if number is not None:
+            self._widen(number, number)
+
+    def _widen(self, least: Decimal, most: Decimal) -> None:
+        self.least = least if self.least is None else min(self.least, least)
+        self.most = most if self.most is None else max(self.most, most)
+
+    def absorb(self, other: "Shape") -> None:
+        """Takes in what another shape has seen, as if its samples had been added to this one; examples keep their order."""
+        self.seen += other.seen
+        self.nulls += other.nulls
+        self.kinds += other.kinds
+        self.fractional += other.fractional
+        self.examples = list(islice(dict.fromkeys([*self.examples, *other.examples]), EXAMPLES))
+        if other.formats is not None:
+            self.formats = set(other.formats) if self.formats is None else self.formats & other.formats
+        if other.lengths is not None:
+            low, high = self.lengths or other.lengths
+            self.lengths = (min(low, other.lengths[0]), max(high, other.lengths[1]))
+        self.longest = max(self.longest, other.longest)
+        self.dates += other.dates
+        if other.least is not None and other.most is not None:
+            self._widen(other.least, other.most)
+        for name, member in other.members.items():
+            self.members.setdefault(name, Shape()).absorb(member)
+        if other.element is not None:
+            self.element = self.element or Shape()
+            self.element.absorb(other.element)
+        if (
+            self.distinct is None
+            or other.distinct is None
+            or self.distinct & other.distinct
+            or len(self.distinct) + len(other.distinct) > MOST_DISTINCT
+        ):
+            self.distinct = None
+        else:
+            self.distinct |= other.distinct
+        self.variants.absorb(other.variants)
+
+    @property
+    def types(self) -> list[str]:
+        """JSON Schema's types: integer gives way to number when both were seen; null last."""
+        found = [kind for kind in ("object", "array", "string", "integer", "number", "boolean") if self.kinds[kind]]
+        if "number" in found and "integer" in found:
+            found.remove("integer")
+        return found + (["null"] if self.nulls or not found else [])
+
+    @property
+    def format(self) -> str | None:
+        """The format all texts had, the most special one."""
+        return next((name for name in FORMATS if self.formats and name in self.formats), None)
+
+    @property
+    def range(self) -> tuple[str, str] | None:
+        """Least and most, as numerals, if every value was a number or every text a numeral; None otherwise."""
+        numbers = self.kinds["integer"] + self.kinds["number"]
+        is_all = numbers == self.seen - self.nulls or (
+            self.kinds["string"] == self.seen - self.nulls and self.format == "numeral"
+        )
+        if not is_all or self.least is None or self.most is None:
+            return None
+        return json_text(self.least), json_text(self.most)
+
+    @property
+    def date_patterns(self) -> list[str]:
+        """The patterns that its texts have if every one is a date, but not all in the form of ISO 8601; the usual first."""
+        found = [pattern for pattern, _ in self.dates.most_common()]
+        is_all = bool(found) and sum(self.dates.values()) == self.kinds["string"]
+        return found if is_all and set(found) != {"yyyy-MM-dd"} else []
+
+    def is_unique(self) -> bool:
+        """Whether every value seen was a scalar, not null, and different from all others."""
+        scalars = self.kinds["string"] + self.kinds["integer"]
+        return (
+            self.distinct is not None and self.nulls == 0 and scalars == self.seen and len(self.distinct) == self.seen
+        )
+
+
+def together(shapes: Iterable[Shape]) -> Shape:
+    """What several parts have in common, as if they were one."""
+    found = Shape()
+    for one in shapes:
+        found.absorb(one)
+    return found

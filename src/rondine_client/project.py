@@ -388,8 +388,13 @@ class Project:
             "GET", f"/bodies/{body}/tree", query={"pointer": pointer, "offset": offset, "limit": limit, "depth": depth}
         )
 
-    def text(self, body: str) -> Json:
-        return self._ask("GET", f"/bodies/{body}/text")
+    def places(self, body: str, *, text: str = "", pointer: str = "") -> Json:
+        """Places of a stored body by a text in names and values, or by a JSON Pointer: {items: [{pointer, path, text, positions}], is_all}."""
+        return self._ask("GET", f"/bodies/{body}/places", query={"text": text, "pointer": pointer})
+
+    def text(self, body: str, *, offset: int = 0) -> Json:
+        """A stored body as text from a character on, some of it at a time: {text, size, is_whole}."""
+        return self._ask("GET", f"/bodies/{body}/text", query={"offset": offset})
 
     def content(self, body: str) -> bytes:
         """A stored body, byte for byte."""

@@ -145,7 +145,7 @@ def test_a_response_is_compared_with_a_kept_sample(open_page, rondine, serve):
         page.get_by_role("button", name="Send this request").click()
         expect(page.get_by_text("1 of 1 rows")).to_be_visible()
         page.get_by_role("tab", name="compare").click()
-        page.get_by_label("against the sample").select_option(label="compared-sample")
+        page.get_by_label("against").select_option(label="sample compared-sample")
         expect(page.get_by_text(expected)).to_be_visible()
     after = str(next(iter(office.runs(operation="compared-trees", limit=1)))["id"])
     shown = rondine.cli("sample", "compare", "compared-sample", after, "--run", check=False)

@@ -182,11 +182,11 @@ def seen(shape):
             "seen",
             "nulls",
             "kinds",
-            "fractional",
+            "fractions",
             "formats",
             "lengths",
             "longest",
-            "dates",
+            "date_patterns",
             "range",
             "distinct",
         )

@@ -38,6 +38,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/bodies/{body_id}/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Places in a stored body: by a text in names and plain values, in either case, or by their pointer. */
+        get: operations["findPlaces"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/bodies/{body_id}/text": {
         parameters: {
             query?: never;
@@ -45,7 +62,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The beginning of a stored body as text. */
+        /** @description A stored body as text, a piece at a time. */
         get: operations["getText"];
         put?: never;
         post?: never;
@@ -3684,6 +3701,18 @@ export interface components {
              */
             which?: "at" | "first" | "last";
         };
+        PlaceLine: {
+            path: string;
+            pointer: string;
+            /** @description where each step stands among the members around it, from 0 */
+            positions: number[];
+            /** @description of plain values, as JSON */
+            text: string;
+        };
+        PlacesFound: {
+            is_all: boolean;
+            items: components["schemas"]["PlaceLine"][];
+        };
         /**
          * Preparation
          * @description What is known of a service before it is connected; None or empty is not known yet. It becomes the connection and the first operation.
@@ -4438,6 +4467,7 @@ export interface components {
             type: "text";
         };
         TextPiece: {
+            /** @description whether it ends with this piece */
             is_whole: boolean;
             size: number;
             text: string;
@@ -4817,9 +4847,48 @@ export interface operations {
             };
         };
     };
+    findPlaces: {
+        parameters: {
+            query?: {
+                /** @description a JSON Pointer */
+                pointer?: string;
+                /** @description part of a name or a plain value */
+                text?: string;
+            };
+            header?: never;
+            path: {
+                body_id: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacesFound"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     getText: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description characters that are there already */
+                offset?: number;
+            };
             header?: never;
             path: {
                 body_id: string;

@@ -120,9 +120,11 @@ function Workbench(props: Props) {
     pasted.mutate({ name, text, operation: item?.name ?? null }, { onSuccess: (made) => { setKeptSample(name); receive(made); } });
   };
 
+  const [bodyBefore, setBodyBefore] = useState<string | null>(null);
   const send = (confirmed: boolean, inProtected: boolean) => {
     setKeptSample(null);
     setFocus(null);
+    setBodyBefore(response?.body ?? null);
     pasted.reset();
     looked.reset();
     trial.mutate(
@@ -222,7 +224,7 @@ function Workbench(props: Props) {
         <ResponsePane
           project={project} trial={response} isSending={trial.isPending} lines={lines} corrections={corrections} plan={plan} lit={lit} focus={focus} onPoint={setLit} onRows={chooseRows} onCorrect={correct} document={document} onDocument={setDocument}
           onTake={(path, type, convert) => plan && setPlan(take(plan, path, type, convert))} onLeave={(field) => plan && setPlan(leave(plan, field))} keptSample={keptSample} keepError={keep.error} onPaste={paste} isPasting={pasted.isPending} pasteError={pasted.error}
-          samples={samples} onLookAt={(sample) => looked.mutate(sample, { onSuccess: (made) => { setKeptSample(sample.name); setFocus(null); receive(made); } })} sampleCount={outline.data?.samples} onFilter={mayBuild && plan ? (member, text) => setPlan(only(plan, member, text)) : undefined}
+          bodyBefore={bodyBefore} samples={samples} onLookAt={(sample) => looked.mutate(sample, { onSuccess: (made) => { setKeptSample(sample.name); setFocus(null); receive(made); } })} sampleCount={outline.data?.samples} onFilter={mayBuild && plan ? (member, text) => setPlan(only(plan, member, text)) : undefined}
           onKeepSample={() => response && keep.mutate({ name: `${item?.name ?? (named.name || "sample")}-${response.run}`, run: response.run, operation: item?.name ?? null }, { onSuccess: (made) => setKeptSample(made.name) })}
         />
         <RecordsPane

@@ -1,12 +1,13 @@
-import { ChevronDown, ChevronRight } from "lucide-react";
-import { Fragment, useEffect, useMemo, useRef, useState } from "react";
+import { Fragment, useMemo, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { bytes, Empty, Heading, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import { FIELD_TYPES, takenPaths, useText, useTree, type FieldType, type OperationDocument, type Plan, type Sample } from "./bench";
+import { FIELD_TYPES, type FieldType, type OperationDocument, type Plan, type Sample } from "./bench";
 import { CompareWith } from "./CompareWith";
 import { DescribedBy } from "./DescribedBy";
-import { fromRow, generalPath, isXPath, mapsIn, wholePath } from "./paths";
+import { BodyText } from "./BodyText";
+import { mapsIn, wholePath } from "./paths";
+import { Tree } from "./Tree";
 
 type OutlineLine = Schemas["OutlineLine"];
 const VIEWS = ["tree", "schema", "text", "headers", "compare"] as const;
@@ -24,6 +25,8 @@ export interface ResponseProps {
   onRows: (path: string) => void;
   onTake: (path: string, type: FieldType, convert: OutlineLine["convert"]) => void;
   onLeave: (field: string) => void;
+  /** The body of the response before this one. */
+  bodyBefore?: string | null;
   /** Of how many responses the lines are. */
   sampleCount?: number;
   /** Kept samples of the operation, which can be looked at in place of the response. */
@@ -68,7 +71,7 @@ export function ResponsePane(props: ResponseProps) {
         <div className="mb-2" aria-live="polite">
           <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
             <p className={`font-semibold ${outcome.is_good ? "text-success" : "text-error"}`}>{call.reason || "status"}{call.status ? ` (${call.status})` : ""}</p>
-            {call.timings && <p className="text-sm">{bytes(call.size)} after {call.timings.done.toFixed(0)} ms</p>}
+            {call.size !== null && <p className="text-sm">{bytes(call.size)}{call.timings && ` after ${call.timings.done.toFixed(0)} ms`}</p>}
             {call.timings && <TimingBar timings={call.timings} />}
           </div>
           {outcome.kind === "nothing_found" && <p className="mt-1 border-l-4 border-info bg-info/10 px-3 py-1.5 text-sm">Nothing was found. By the operation's rules that is no failure.</p>}
@@ -132,7 +135,7 @@ export function ResponsePane(props: ResponseProps) {
       ) : !trial.body ? (
         <p className="text-sm opacity-80">The response has no body.</p>
       ) : view === "compare" ? (
-        <CompareWith project={props.project} body={trial.body} />
+        <CompareWith project={props.project} body={trial.body} before={props.bodyBefore ?? null} />
       ) : view === "text" ? (
         <BodyText project={props.project} body={trial.body} />
       ) : trial.unreadable ? (
@@ -147,9 +150,7 @@ export function ResponsePane(props: ResponseProps) {
           <SchemaTable {...props} />
         </div>
       ) : (
-        <div role="tree" aria-label="The response" className="min-h-0 overflow-auto font-mono text-xs" onMouseLeave={() => props.onPoint(null)}>
-          <Branch {...props} maps={maps} body={trial.body} pointer="" path="$" depth={0} isOpen />
-        </div>
+        <Tree {...props} key={trial.body} maps={maps} body={trial.body} />
       )}
     </div>
   );
@@ -200,126 +201,6 @@ function TimingBar({ timings }: { timings: NonNullable<Schemas["CallLine"]["timi
   );
 }
 
-function BodyText({ project, body }: { project: string; body: string }) {
-  const text = useText(project, body, true);
-  if (text.isPending) return <Waiting what="Reading" />;
-  if (text.error) return <ProblemAlert error={text.error} />;
-  return (
-    <>
-      <pre className="max-h-[70vh] min-h-0 overflow-auto font-mono text-xs break-all whitespace-pre-wrap">{text.data.text}</pre>
-      {!text.data.is_whole && <p className="text-xs opacity-75">This is the beginning of {bytes(text.data.size)}; save it to a file for the rest.</p>}
-    </>
-  );
-}
-
-interface BranchProps extends ResponseProps {
-  body: string;
-  maps: ReadonlySet<string>;
-  pointer: string;
-  path: string;
-  depth: number;
-  isOpen: boolean;
-}
-
-/** The members of one list or object, fetched when it is opened. */
-function Branch(props: BranchProps) {
-  const { project, body, pointer, depth, focus } = props;
-  const inFocus = focus !== null && focus.startsWith(`${pointer}/`) ? Number(focus.slice(pointer.length + 1).split("/")[0]) : NaN;
-  const [limit, setLimit] = useState(50);
-  const needed = Number.isFinite(inFocus) && inFocus >= limit ? Math.min(500, Math.ceil((inFocus + 10) / 50) * 50) : limit;
-  const piece = useTree(project, body, pointer, needed, true);
-  if (piece.isPending) return <p className="pl-4 opacity-60">…</p>;
-  if (piece.error) return <ProblemAlert error={piece.error} />;
-  return (
-    <>
-      {piece.data.nodes.map((node, number) => <TreeLine key={node.pointer} {...props} node={node} isFirst={number === 0 || piece.data.kind === "object"} depth={depth} />)}
-      {piece.data.count > needed && (
-        <button type="button" className="link py-1" style={{ marginLeft: `${depth + 1}rem` }} onClick={() => setLimit(Math.min(500, needed + 100))}>
-          {piece.data.count - needed} more
-        </button>
-      )}
-    </>
-  );
-}
-
-function TreeLine(props: BranchProps & { node: Schemas["NodeLine"]; isFirst: boolean }) {
-  const { node, depth, lines, plan, lit, focus } = props;
-  // the text of an element with attributes is what the element itself is read as
-  const general = generalPath(node.path, props.maps).replace(/\/text\(\)$/, "");
-  const holds = node.kind === "object" || node.kind === "array";
-  const focused = focus !== null && (focus === node.pointer || focus.startsWith(`${node.pointer}/`));
-  const [isOpen, setOpen] = useState(depth < 5 && node.count > 0 && (focused || (props.isFirst && (focus === null || node.kind === "object" || !props.isSource) && !(props.isSource && props.pointer !== "" && /^\d+$/.test(node.name)))));
-  const line = useRef<HTMLDivElement>(null);
-  useEffect(() => {
-    if (focused && holds) setOpen(true);
-    if (focus === node.pointer) line.current?.scrollIntoView({ block: "nearest" });
-  }, [focused, focus, holds, node.pointer]);
-  const outlineLine = lines.find((one) => one.path === general);
-  const isXml = isXPath(node.path);
-  const whole = plan ? wholePath(plan.rows) : null;
-  const isMap = props.maps.has(general);
-  const isRowList = (node.kind === "array" || isMap) && whole === (isXml ? general : `${general}[*]`);
-  const isRow = whole === general && !isRowList;
-  const mayRepeat = node.kind === "array" || isMap ? node.count > 0 : isXml && node.kind === "object" && !/^\d+$/.test(node.name);
-  const relative = plan ? fromRow(general, plan.rows) : null;
-  const field = relative && plan ? takenPaths(plan).get(relative) : undefined;
-  const rowLists = isXml ? (lines.find((one) => one.path === whole)?.lists ?? 0) : 0;
-  const canTake = relative !== null && outlineLine?.type !== undefined && outlineLine.type !== "" && plan !== null && outlineLine.lists <= rowLists;
-  const isLit = lit === node.pointer;
-  const name = /^\d+$/.test(node.name) && (isXml || node.path.endsWith(`[${node.name}]`)) ? <span className="text-accent">{isXml ? Number(node.name) + 1 : node.name}</span> : <span>{node.name}</span>;
-  return (
-    <div role="treeitem" aria-expanded={holds ? isOpen : undefined} aria-level={depth + 1} aria-selected={isLit}>
-      <div
-        ref={line}
-        className={`group flex items-start gap-2 rounded-selector py-px pr-1 ${isLit ? "bg-accent/20 outline outline-accent" : ""}`}
-        style={{ paddingLeft: `${depth}rem` }}
-        onMouseEnter={() => props.onPoint(node.pointer)}
-      >
-        {holds ? (
-          <button type="button" className="mt-0.5 shrink-0 cursor-pointer" aria-label={`${isOpen ? "close" : "open"} ${node.name}`} onClick={() => setOpen(!isOpen)}>
-            {isOpen ? <ChevronDown className="size-3.5" aria-hidden /> : <ChevronRight className="size-3.5" aria-hidden />}
-          </button>
-        ) : (
-          <span className="w-3.5 shrink-0" />
-        )}
-        <span className="min-w-0 flex-1 break-words">
-          {name}
-          {holds ? <span className="ml-2 opacity-60">{node.kind === "array" ? `list of ${node.count}` : isOpen ? "" : `${node.count} parts`}</span> : <Value node={node} canTake={canTake} field={field} onToggle={() => (field ? props.onLeave(field) : props.onTake(relative!, outlineLine!.type as FieldType, outlineLine!.convert))} />}
-        </span>
-        <span className="shrink-0 text-right text-[0.92em] opacity-75">
-          {isRowList && <span className="mr-2 text-accent">each is a row</span>}
-          {mayRepeat && !isRow && !isRowList && lines.length > 0 && (
-            <button type="button" className="link mr-2 hidden group-focus-within:inline group-hover:inline" onClick={() => props.onRows(isXml ? general : `${general}[*]`)}>{node.kind === "array" || isMap ? "make these the rows" : "make this the row"}</button>
-          )}
-          {!props.pointer.match(/\/[1-9]\d*(\/|$)/) && outlineLine && !(isXml && (/^\d+$/.test(node.name) || (holds && outlineLine.type))) && note(outlineLine)}
-        </span>
-      </div>
-      {holds && isOpen && <Branch {...props} pointer={node.pointer} path={node.path} depth={depth + 1} isOpen />}
-    </div>
-  );
-}
-
-function Value({ node, canTake, field, onToggle }: { node: Schemas["NodeLine"]; canTake: boolean; field: string | undefined; onToggle: () => void }) {
-  const colour = node.kind === "string" ? "text-success" : node.kind === "null" ? "opacity-60" : "text-info";
-  const text = <span className={colour}>{node.text.length > 200 ? `${node.text.slice(0, 200)}…` : node.text}</span>;
-  if (!canTake) return <span className="ml-2">{text}</span>;
-  return (
-    <button type="button" className="ml-2 cursor-pointer text-left hover:underline" title={field ? `taken as ${field}; click to leave it out` : "click to take it"} onClick={onToggle}>
-      {text}
-      <span className={`ml-2 rounded-full px-1.5 ${field ? "bg-accent/15 text-accent" : "hidden border border-dashed border-base-content/30 opacity-70 group-hover:inline"}`}>{field ?? "take"}</span>
-    </button>
-  );
-}
-
-/** What samples say of a part, in a few words. */
-function note(line: OutlineLine): string {
-  const whole = line.type === "decimal" && line.fractional > 0 && line.fractional < line.seen - line.nulls ? `whole in ${Math.round((100 * (line.seen - line.nulls - line.fractional)) / Math.max(1, line.seen - line.nulls))}%` : "";
-  const range = line.lengths && line.lengths[0] !== line.lengths[1] ? `${line.lengths[0]} to ${line.lengths[1]} of them` : "";
-  const kind = line.lengths ? range : line.key_count ? `${line.key_count} keys, which are data` : line.type;
-  const there = line.presence < 1 ? `${Math.round(100 * (1 - line.presence))}% missing` : "";
-  return [kind, whole, there, line.nulls ? `${line.nulls} null` : ""].filter(Boolean).join(" · ");
-}
-
 function SchemaTable({ lines, onCorrect, corrections, project, trial, plan, onFilter }: ResponseProps) {
   const rows = plan ? wholePath(plan.rows) : null;
   return (
@@ -363,12 +244,13 @@ function SchemaTable({ lines, onCorrect, corrections, project, trial, plan, onFi
                 <td className="pr-2 whitespace-nowrap">{Math.round(line.presence * 100)}%{line.nulls > 0 && `, ${line.nulls} null`}</td>
                 <td className="max-w-56 truncate" title={line.examples.join("  ")}>
                   {line.range && line.range[0] !== line.range[1] ? `${line.range[0]} … ${line.range[1]}` : line.examples.slice(0, 2).join("  ")}
-                  {line.key_count > 0 && `${line.key_count} keys, such as ${line.keys[0]} `}
+                  {line.key_count > 0 && `${line.key_count} keys `}
                   {line.types.includes("object") && line.path.startsWith("$") && line.path !== "$" && (
                     <button type="button" className="link font-sans opacity-80" title={line.key_count ? "each is a part of its own" : "the object holds one thing for each key"} onClick={() => onCorrect({ ...own, path: line.path, keys: line.key_count ? "names" : "data" })}>
                       {line.key_count ? "they are names" : "its keys are data"}
                     </button>
                   )}
+                  {line.key_count > 0 && `, such as ${line.keys[0]}`}
                 </td>
               </tr>
               {line.alternatives && (

@@ -128,20 +128,6 @@ export function useTrial(project: string) {
   });
 }
 
-export function useTree(project: string, body: string, pointer: string, limit: number, enabled: boolean) {
-  return useQuery({
-    queryKey: ["tree", project, body, pointer, limit],
-    enabled,
-    staleTime: Infinity,
-    placeholderData: (before) => before,
-    queryFn: () => answer(api.GET("/api/v1/projects/{project}/bodies/{body_id}/tree", { params: { path: { project, body_id: body }, query: { pointer, limit, depth: 1 } } })),
-  });
-}
-
-export function useText(project: string, body: string, enabled: boolean) {
-  return useQuery({ queryKey: ["text", project, body], enabled, staleTime: Infinity, queryFn: () => answer(api.GET("/api/v1/projects/{project}/bodies/{body_id}/text", { params: { path: { project, body_id: body } } })) });
-}
-
 /** The schema of a response, refined by the samples; of the response alone where a sample cannot be read with it. */
 export function useOutline(project: string, body: string | null, samples: string[], corrections: Schemas["Correction"][]) {
   return useQuery({

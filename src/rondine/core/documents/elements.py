@@ -11,7 +11,7 @@ made from its last word, so that a name always says its namespace (XPath 1.0, se
 import codecs
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, NoReturn
 from xml.parsers import expat
 
@@ -29,10 +29,11 @@ _DECLARED = re.compile(rb"""\A<\?xml[^>]*?\bencoding\s*=\s*["']([A-Za-z][A-Za-z0
 
 @dataclass(frozen=True, slots=True)
 class Elements:
-    """value: the document, an object with its root element.  namespaces: by prefix, those that its names use."""
+    """value: the document, an object with its root element.  namespaces: by prefix, those that its names use.  known: those that they could use."""
 
     value: dict[str, Any]
     namespaces: dict[str, str]
+    known: dict[str, str] = field(default_factory=dict)
 
 
 def read_elements(
@@ -52,7 +53,9 @@ def read_elements(
     builder = Builder(parsing.parser, limits, dict(namespaces or {}), name)
     parsing.feed(body, is_last=True)
     names = builder.names
-    return Elements(builder.root, {prefix: uri for uri, prefix in names.prefixes.items() if prefix in names.used})
+    by_prefix = names.by_prefix()
+    used = {prefix: uri for prefix, uri in by_prefix.items() if prefix in names.used}
+    return Elements(builder.root, used, by_prefix)
 
 
 def declared_encoding(body: bytes) -> str:
@@ -156,6 +159,12 @@ def _encoding(head: bytes, charset: str, name: str) -> tuple[str | None, codecs.
         raise DocumentError(
             f"{name} cannot be read as {wanted}: {error}", where=name, hint="correct the charset of its media type"
         ) from error
+
+
+def encoded_for_parsing(body: bytes, charset: str) -> tuple[bytes, str | None]:
+    """(a sound document, the encoding to parse it with; None if it says it itself), as it was read before with this charset."""
+    encoding, decode = _encoding(body, charset, "the document")
+    return (body if decode is None else decode.decode(body, True).encode()), encoding
 
 
 def too_deep(name: str, line: int, limits: Limits) -> DocumentError:

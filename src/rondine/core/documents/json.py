@@ -201,7 +201,7 @@ def kind_of(value: Any) -> str:
         return "integer"
     if kind is Decimal or kind is float:
         return "number"
-    if kind is dict:
+    if kind is dict or isinstance(value, dict):
         return "object"
     return "array" if kind is list else "null"
 
@@ -246,6 +246,53 @@ def nodes_below(
         if holds and depth > 1:
             for node in nodes_below(member, limit=limit, depth=depth - 1):
                 yield replace(node, location=here + node.location)
+
+
+def positions_of(value: Any, location: Location) -> list[int]:
+    """Where each step of a place stands among the members around it, from 0. Raises DocumentError if there is nothing at the place."""
+    found = []
+    for depth, part in enumerate(location):
+        around = node_at(value, location[:depth])
+        node_at(value, location[: depth + 1])
+        found.append(part if isinstance(part, int) else next(at for at, name in enumerate(around) if name == part))
+    return found
+
+
+def places_of(value: Any, text: str) -> Iterator[tuple[Location, list[int]]]:
+    """The places whose name or plain value has this text in it, in the document's order, and their positions as `positions_of` gives them.
+
+    Upper and lower case are the same. Numbers are looked through as they are written.
+    """
+    wanted = text.casefold()
+    pending: list[Iterator[tuple[int, str | int, Any]]] = [_members(value)]
+    place: list[str | int] = []
+    positions: list[int] = []
+    while pending:
+        at, name, member = next(pending[-1], (-1, "", None))
+        if at < 0:
+            pending.pop()
+            if place:
+                place.pop()
+                positions.pop()
+            continue
+        holds = isinstance(member, (dict, list))
+        is_named = isinstance(name, str) and wanted in name.casefold()
+        if is_named or (not holds and wanted in _plain_text(member)):
+            yield (*place, name), [*positions, at]
+        if holds and member:
+            place.append(name)
+            positions.append(at)
+            pending.append(_members(member))
+
+
+def _members(value: Any) -> Iterator[tuple[int, str | int, Any]]:
+    if isinstance(value, dict):
+        return ((at, name, member) for at, (name, member) in enumerate(value.items()))
+    return ((at, at, member) for at, member in enumerate(value)) if isinstance(value, list) else iter(())
+
+
+def _plain_text(value: Any) -> str:
+    return value.casefold() if isinstance(value, str) else json_text(value)
 
 
 def pointer_text(location: Location) -> str:

@@ -6,6 +6,7 @@ from typing import Any, Literal
 
 from rondine.core.documents.elements import declared_encoding, looks_like_xml, read_elements
 from rondine.core.documents.json import BOM, USUAL, Limits, check_size, looks_like_html, read_json
+from rondine.core.documents.whole_xml import XmlDocument
 from rondine.core.errors import DocumentError
 
 DocumentFormat = Literal["json", "ndjson", "xml"]
@@ -76,7 +77,8 @@ def read_document(
     match format_of(body, media_type):
         case "xml":
             found = read_elements(body, charset=charset, limits=limits, namespaces=namespaces, name=name)
-            return ReadDocument(found.value, "xml", found.namespaces)
+            whole = XmlDocument(found.value, body, charset, found.known)
+            return ReadDocument(whole, "xml", found.namespaces)
         case "ndjson":
             return ReadDocument(read_lines(body, charset=charset or "utf-8", limits=limits, name=name), "ndjson")
         case _:

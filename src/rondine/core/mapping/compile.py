@@ -4,7 +4,7 @@ The fast way is generated source (`generated.py`). A row that fails there goes t
 paths, which finds every problem and every place. Both give equal records; a property test holds them together.
 """
 
-from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Hashable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -26,7 +26,7 @@ from rondine.core.mapping.taking import (
     take,
 )
 from rondine.core.mapping.types import ConversionError
-from rondine.core.paths import JsonPath, Location, Node, normalized_path, xpath_of
+from rondine.core.paths import JsonPath, Location, Node, WholeXPath, normalized_path, xpath_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,7 +107,11 @@ class CompiledOutput:
         #: A place as people read it: a normalized path in JSON, an XPath in XML.
         self.shown = xpath_of if of == "xml" else normalized_path
         #: Conditions, units, and sources that generated source does not take, need the exact way for every row.
-        self.is_plain = not self.conditions and all(rule.source.is_plain and rule.unit is None for rule in self.rules)
+        self.is_plain = (
+            not self.conditions
+            and all(rule.source.is_plain and rule.unit is None for rule in self.rules)
+            and not any(isinstance(path, WholeXPath) for _, path in self.levels)
+        )
         self.fast = fast_way(self.levels, self.rules) if self.is_plain else None
 
     def run(self, document: Any, given: Mapping[Hashable, Any] | None = None) -> Mapped:
@@ -152,17 +156,17 @@ class CompiledOutput:
         return mapped
 
     def explain(
-        self, document: Any, given: Mapping[Hashable, Any] | None = None, *, only: int | None = None
+        self, document: Any, given: Mapping[Hashable, Any] | None = None, *, only: Collection[int] | None = None
     ) -> Iterator[RowTrace]:
-        """Each row the exact way, with the place of every value and every problem. only: the ordinal wanted, None for all."""
+        """Each row the exact way, with the place of every value and every problem. only: the ordinals wanted, None for all."""
         rows = self._first_rows(document)
         if only is None:
             yield from self._explained(document, rows, given or {})
         elif len(self.levels) == 1:
-            if only < len(rows.items):
-                yield from self._explained(document, rows, given or {}, [(only, only, 0)])
+            wanted = [(one, one, 0) for one in sorted(only) if one < len(rows.items)]
+            yield from self._explained(document, rows, given or {}, wanted)
         else:
-            yield from (trace for trace in self._explained(document, rows, given or {}) if trace.ordinal == only)
+            yield from (trace for trace in self._explained(document, rows, given or {}) if trace.ordinal in only)
 
     def _first_rows(self, document: Any) -> Rows:
         """The values of the first level. Those of a plain list are told apart by index alone, so that they cost no nodes."""

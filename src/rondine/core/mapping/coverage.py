@@ -12,6 +12,8 @@ from rondine.core.paths.jsonpath import step_text
 from rondine.core.schema import OutlineRow, infer, outline
 from rondine.core.schema.data_keys import Keys
 
+#: Rows that are looked at.
+MOST_ROWS = 5_000
 #: (type seen in samples, type of the field) -> what may get lost, or keep values from fitting.
 _LOSSES: Mapping[tuple[str, str], str] = {
     ("decimal", "integer"): "has fractions: such values are rejected, unless they are rounded on the way",
@@ -38,11 +40,12 @@ class Coverage:
 def coverage(
     mapping: MappingDocument, output: Output, record_type: RecordTypeDocument, documents: Sequence[ReadDocument]
 ) -> Coverage:
-    """Of one output, over the rows of these samples. Raises MappingError if the rows cannot be found."""
+    """Of one output, over the rows of these samples; of very many, over some from all parts. Raises MappingError if the rows cannot be found."""
     values: list[Any] = [one.value for one in documents]
     for depth, level in enumerate(output.rows):
         rows = level.path(mapping.format)
         values = [node.value for value in values for node in find_rows(rows, value, must_exist=depth == 0)]
+    values = values[:: -(-len(values) // MOST_ROWS) or 1]
     is_xml = mapping.format == "xml"
     sources = {rule.name: list(_paths(rule.source, mapping)) for rule in output.fields}
     taken = {path for paths in sources.values() for path in paths} | set(_lists_taken(mapping, output))

@@ -16,7 +16,7 @@ from msgspec import UNSET, Meta, UnsetType
 from rondine.core.errors import DraftError, InputError, Problem, RondineError, did_you_mean
 from rondine.core.mapping.conversions import Conversion
 from rondine.core.mapping.types import FIELD_TYPES, FieldType
-from rondine.core.paths import JsonPath, XPath, parse_jsonpath, parse_short, parse_xpath
+from rondine.core.paths import JsonPath, WholeXPath, XPath, parse_jsonpath, parse_short, parse_xpath
 from rondine.core.paths.iregexp import NotIRegexp, compiled
 from rondine.core.paths.jsonpath import Index, Name, Segment
 from rondine.core.paths.place import parse_pointer
@@ -433,6 +433,9 @@ def _path_problems(place: str, read: Callable[[], Path | None], mapping: Mapping
                 place, f"this path is for {given}, and the mapping reads {mapping.format.upper()}", f"write {wanted}"
             )
         ]
+    if isinstance(path, WholeXPath) and "/rows/" in place and not place.endswith("/rows/0/at"):
+        words, hint = "an inner level goes inwards by names", "begin the first level there, or write a plain path"
+        return [Problem(place, words, hint)]
     if isinstance(path, XPath) and path.is_absolute and "/rows/" in place and not place.endswith("/rows/0/at"):
         return [Problem(place, "an inner level begins at the one around it", "take the / at its beginning away")]
     if isinstance(path, XPath):

@@ -65,16 +65,21 @@ class Proposal:
     parts: list[ProposedPart]
 
 
-def row_choices(document: ReadDocument, corrections: Sequence[Correction] = ()) -> list[RowChoice]:
-    """What could become rows: lists of objects, and objects whose keys are data, first; longer ones before shorter ones, the whole response last."""
-    if document.is_xml:
-        return _element_choices(document.value)
-    return _json_choices(document.value, corrections)
+def row_choices(
+    document: ReadDocument, corrections: Sequence[Correction] = (), shape: Shape | None = None
+) -> list[RowChoice]:
+    """What could become rows: lists of objects, and objects whose keys are data, first; longer ones before shorter ones, the whole response last.
+
+    shape: the document's, if it is known already.
+    """
+    is_xml = document.is_xml
+    shape = shape or infer([document.value], is_xml=is_xml, keys=decided_keys(corrections))
+    return _element_choices(shape) if is_xml else _json_choices(document.value, shape)
 
 
-def _element_choices(value: dict[str, Any]) -> list[RowChoice]:
+def _element_choices(shape: Shape) -> list[RowChoice]:
     """Elements that repeat, those that hold others first; then single ones that hold others and may repeat another time; the root last."""
-    root, *lines = document_outline(infer([value], is_xml=True), is_xml=True)[1:]
+    root, *lines = document_outline(shape, is_xml=True)[1:]
 
     def rank(line: OutlineRow) -> tuple[bool, bool, int, int]:
         return (line.lengths is None, "object" not in line.types, -line.seen, line.depth)
@@ -86,7 +91,7 @@ def _element_choices(value: dict[str, Any]) -> list[RowChoice]:
     ]
 
 
-def _json_choices(document: Any, corrections: Sequence[Correction]) -> list[RowChoice]:
+def _json_choices(document: Any, shape: Shape) -> list[RowChoice]:
     found: list[RowChoice] = []
 
     def walk(row: OutlineRow) -> None:
@@ -96,7 +101,7 @@ def _json_choices(document: Any, corrections: Sequence[Correction]) -> list[RowC
                 kinds = {"object" if isinstance(node.value, dict) else "value" for node in nodes}
                 found.append(RowChoice(row.path + "[*]", len(nodes), "object" if kinds == {"object"} else "value"))
 
-    for row in outline(infer([document], keys=decided_keys(corrections)), corrections):
+    for row in outline(shape):
         walk(row)
     found.sort(key=lambda choice: (choice.holds != "object", -choice.count))
     return [*found, RowChoice("$", 1, "object" if isinstance(document, dict) else "value")]

@@ -24,10 +24,11 @@ from rondine.core.mapping.document import (
     parsed_source,
 )
 from rondine.core.mapping.types import CONVERSIONS, ConversionError, to_decimal, to_text
-from rondine.core.paths import JsonPath, Location, Node, XPath
+from rondine.core.paths import JsonPath, Location, Node, WholeXPath, XPath
 from rondine.core.paths.filters import equal, less
 from rondine.core.paths.iregexp import matches
 from rondine.core.paths.jsonpath import Name, Several
+from rondine.core.paths.xpath_whole import place_from
 
 EMPTY = (None, "")
 
@@ -53,8 +54,8 @@ class Taken:
 
     @property
     def is_plain(self) -> bool:
-        """Whether generated source can take it: all but keys and sources of sources."""
-        return self.key is None and not self.first_of and not self.several
+        """Whether generated source can take it: all but keys, sources of sources, and expressions over a whole XML document."""
+        return self.key is None and not self.first_of and not self.several and not isinstance(self.path, WholeXPath)
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,7 +100,7 @@ def find_rows(path: Path, base: Any, *, must_exist: bool) -> list[Node]:
     further in, a missing list is an empty one. In XML a list without elements is not there at all: only what is around it must be."""
     found = path.find(base)
     if isinstance(path, XPath):
-        if not found and must_exist:
+        if not found and must_exist and not isinstance(path, WholeXPath):
             _check_around(path, base)
         return found
     if found or not must_exist or not path.segments:
@@ -229,7 +230,7 @@ def holds_in(read: ReadDocument, condition: Condition, given: Mapping[Hashable, 
 def take(source: Taken, levels: Levels, given: Mapping[Hashable, Any]) -> tuple[Location | None, Any]:
     """What a source finds: (its place, it). Raises ConversionError if a path finds several for a field that takes one."""
     if source.path is not None:
-        return found_by(source, levels[source.level][0])
+        return found_by(source, levels[source.level][0], levels[ROOT][0])
     if source.position is not None:
         return None, levels[source.position][1]
     if source.key is not None:
@@ -299,7 +300,7 @@ def _ordered(value: Any, wanted: Any) -> tuple[Any, Any]:
     return value, Decimal(str(wanted)) if isinstance(wanted, float) else wanted
 
 
-def found_by(source: Taken, base: Node) -> tuple[Location | None, Any]:
+def found_by(source: Taken, base: Node, document: Node | None = None) -> tuple[Location | None, Any]:
     """The value a source's path finds: (its place, it). Several are taken as a list where that is wanted, and refused otherwise."""
     assert source.path is not None
     if source.place is not None and not source.is_all:
@@ -309,17 +310,20 @@ def found_by(source: Taken, base: Node) -> tuple[Location | None, Any]:
                 return None, MISSING
             value = value[part]
         return base.location + source.place, value
-    found = source.path.find(base.value)
+    if isinstance(source.path, WholeXPath):
+        found = source.path.find_from(document or base, base)
+    else:
+        found = source.path.find(base.value)
     is_xml = isinstance(source.path, XPath)
     if source.is_all:
-        place = base.location + found[0].location if found else None
+        place = place_from(base, found[0]) if found else None
         return place, [text_of(node.value) if is_xml and source.is_text else node.value for node in found]
     if not found:
         return None, MISSING
     if len(found) > 1:
         raise ConversionError(f"has {len(found)} values, and the field takes one")
     raw = found[0].value
-    return base.location + found[0].location, text_of(raw) if is_xml and source.is_text else raw
+    return place_from(base, found[0]), text_of(raw) if is_xml and source.is_text else raw
 
 
 def _is_index(part: str | int, held: list[Any]) -> bool:

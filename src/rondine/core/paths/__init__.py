@@ -1,4 +1,4 @@
-"""Compiled selectors: JSON Pointer (RFC 6901), JSONPath (RFC 9535) and, for XML, location paths of XPath 1.0."""
+"""Compiled selectors: JSON Pointer (RFC 6901), JSONPath (RFC 9535) and, for XML, XPath 1.0."""
 
 from rondine.core.paths.jsonpath import JsonPath, parse_jsonpath
 from rondine.core.paths.place import (
@@ -11,12 +11,14 @@ from rondine.core.paths.place import (
     resolve,
 )
 from rondine.core.paths.short import parse_short, short_form
-from rondine.core.paths.xpath import XPath, parse_xpath, xpath_of
+from rondine.core.paths.xpath import XPath, xpath_of
+from rondine.core.paths.xpath_whole import WholeXPath, parse_xpath
 
 __all__ = [
     "JsonPath",
     "Location",
     "Node",
+    "WholeXPath",
     "XPath",
     "normalized_path",
     "parse_jsonpath",

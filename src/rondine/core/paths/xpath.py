@@ -1,4 +1,5 @@
-r"""XPath 1.0 as mappings use it: location paths of child, attribute, descendant and self steps, with predicates that choose by number or by text.
+r"""XPath 1.0 as most mappings use it: location paths of child, attribute, descendant and self steps, with predicates that choose by number or by text.
+All else is in `xpath_whole.py`.
 
     path      = [ "/" / "//" ] step *( ( "/" / "//" ) step )
     step      = ( name / "*" / "@" name / "@*" / "text()" / "." ) *predicate
@@ -150,8 +151,8 @@ def xpath_of(location: Location) -> str:
 
 
 @lru_cache(maxsize=2000)
-def parse_xpath(text: str) -> XPath:
-    """Raises PathError with the column of what is wrong."""
+def parse_location_path(text: str) -> XPath:
+    """Raises PathError with the column of what is wrong, or of what these paths do not have."""
     return _Parser(text).path()
 
 

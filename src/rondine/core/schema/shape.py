@@ -11,6 +11,7 @@ from rondine.core.documents.json import json_text, kind_of
 from rondine.core.schema.alternatives import Variants
 from rondine.core.schema.formats import FORMATS, date_pattern, text_formats
 
+Number = int | Decimal | float
 EXAMPLES = 3
 #: Values up to which it is known that all were different.
 MOST_DISTINCT = 20_000
@@ -19,8 +20,8 @@ MOST_DISTINCT = 20_000
 @dataclass(slots=True)
 class Shape:
     """seen: how often the part was there, null included.  kinds: how often with each of JSON Schema's types, without null.
-    fractional: numbers that were not whole.  lengths: shortest and longest list.  formats: what every text so far could be.  dates: how often a text was a
-    date of each pattern (UTS #35).  least, most: of numbers, and of texts that are numerals.  variants: which members its objects had together.
+    fractional, fractional_texts: numbers, and texts of them, that were not whole.  lengths: shortest and longest list.  formats: what every text so far
+    could be.  dates: how often a text was a date of each pattern (UTS #35).  least, most: of numbers, and of texts that are numerals.  variants: which members its objects had together.
 
     keys: of an object whose keys are data, the keys; `values` is then what stands under them, and members is empty (see `data_keys`)."""
 
@@ -28,16 +29,17 @@ class Shape:
     nulls: int = 0
     kinds: Counter[str] = field(default_factory=Counter)
     fractional: int = 0
+    fractional_texts: int = 0
     examples: list[str] = field(default_factory=list)
-    formats: set[str] | None = None
+    formats: frozenset[str] | None = None
     lengths: tuple[int, int] | None = None
     longest: int = 0
     dates: Counter[str] = field(default_factory=Counter)
-    least: Decimal | None = None
-    most: Decimal | None = None
+    least: Number | None = None
+    most: Number | None = None
     members: dict[str, "Shape"] = field(default_factory=dict)
     element: "Shape | None" = None
-    distinct: set[str] | None = field(default_factory=set)
+    distinct: set[Any] | None = field(default_factory=set)
     variants: Variants = field(default_factory=Variants)
     keys: list[str] = field(default_factory=list)
     values: "Shape | None" = None
@@ -52,7 +54,10 @@ class Shape:
         if kind == "object":
             self.variants.add(value)
             for name, member in value.items():
-                self.members.setdefault(name, Shape()).add(member)
+                held = self.members.get(name)
+                if held is None:
+                    held = self.members[name] = Shape()
+                held.add(member)
         elif kind == "array":
             low, high = self.lengths or (len(value), len(value))
             self.lengths = (min(low, len(value)), max(high, len(value)))
@@ -63,32 +68,38 @@ class Shape:
             self._add_scalar(kind, value)
 
     def _add_scalar(self, kind: str, value: Any) -> None:
-        text = json_text(value)
-        if len(self.examples) < EXAMPLES and text[:200] not in self.examples:
-            self.examples.append(text[:200])
+        if len(self.examples) < EXAMPLES and (text := json_text(value)[:200]) not in self.examples:
+            self.examples.append(text)
         if self.distinct is not None:
-            if text in self.distinct or len(self.distinct) >= MOST_DISTINCT:
+            if value in self.distinct or len(self.distinct) >= MOST_DISTINCT:
                 self.distinct = None  # a value that repeats is no key
             else:
-                self.distinct.add(text)
-        number = None
-        if kind in ("integer", "number"):
-            number = value if isinstance(value, Decimal) else Decimal(str(value))
-            self.fractional += kind == "number" and number != number.to_integral_value()
-        elif kind == "string":
-            self.longest = max(self.longest, len(value))
-            found = text_formats(value)
-            self.formats = found if self.formats is None else self.formats & found
-            self.fractional += "comma" in found or ("numeral" in found and "whole" not in found)
-            if len(value) <= 10 and (pattern := date_pattern(value)):
-                self.dates[pattern] += 1
-            number = Decimal(value) if "numeral" in found else None
-        if number is not None:
+                self.distinct.add(value)
+        if kind == "string":
+            if len(value) > self.longest:
+                self.longest = len(value)
+            if self.formats is None or self.formats:
+                self._add_text(value)
+        elif kind != "boolean":
+            self._widen(value, value)
+            self.fractional += kind == "number" and value != int(value)
+
+    def _add_text(self, value: str) -> None:
+        """What the text could be; not looked at any more once two had nothing in common."""
+        found = text_formats(value)
+        self.formats = found if self.formats is None else self.formats & found
+        self.fractional_texts += "comma" in found or ("numeral" in found and "whole" not in found)
+        if "dated" in found:
+            self.dates[date_pattern(value)] += 1
+        if "numeral" in found:
+            number = Decimal(value)
             self._widen(number, number)
 
-    def _widen(self, least: Decimal, most: Decimal) -> None:
-        self.least = least if self.least is None else min(self.least, least)
-        self.most = most if self.most is None else max(self.most, most)
+    def _widen(self, least: Number, most: Number) -> None:
+        if self.least is None or least < self.least:
+            self.least = least
+        if self.most is None or most > self.most:
+            self.most = most
 
     def absorb(self, other: "Shape") -> None:
         """Takes in what another shape has seen, as if its samples had been added to this one; examples keep their order."""
@@ -96,9 +107,10 @@ class Shape:
         self.nulls += other.nulls
         self.kinds += other.kinds
         self.fractional += other.fractional
+        self.fractional_texts += other.fractional_texts
         self.examples = list(islice(dict.fromkeys([*self.examples, *other.examples]), EXAMPLES))
         if other.formats is not None:
-            self.formats = set(other.formats) if self.formats is None else self.formats & other.formats
+            self.formats = other.formats if self.formats is None else self.formats & other.formats
         if other.lengths is not None:
             low, high = self.lengths or other.lengths
             self.lengths = (min(low, other.lengths[0]), max(high, other.lengths[1]))
@@ -149,9 +161,14 @@ class Shape:
     @property
     def date_patterns(self) -> list[str]:
         """The patterns that its texts have if every one is a date, but not all in the form of ISO 8601; the usual first."""
-        found = [pattern for pattern, _ in self.dates.most_common()]
-        is_all = bool(found) and sum(self.dates.values()) == self.kinds["string"]
-        return found if is_all and set(found) != {"yyyy-MM-dd"} else []
+        if not self.formats or "dated" not in self.formats or set(self.dates) == {"yyyy-MM-dd"}:
+            return []
+        return [pattern for pattern, _ in self.dates.most_common()]
+
+    @property
+    def fractions(self) -> int:
+        """Numbers, or texts of them if all texts are, that were not whole."""
+        return self.fractional + (self.fractional_texts if self.formats else 0)
 
     def is_unique(self) -> bool:
         """Whether every value seen was a scalar, not null, and different from all others."""

@@ -83,6 +83,7 @@ urlpatterns = [
     path(f"{PROJECT}/trials", services.TrialsView.as_view()),
     path(f"{PROJECT}/trials/keep", services.KeepTrialView.as_view()),
     path(f"{PROJECT}/bodies/<uuid:body_id>/tree", services.TreeView.as_view()),
+    path(f"{PROJECT}/bodies/<uuid:body_id>/places", services.PlacesView.as_view()),
     path(f"{PROJECT}/bodies/<uuid:body_id>/text", services.TextView.as_view()),
     path(f"{PROJECT}/bodies/<uuid:body_id>/content", services.ContentView.as_view()),
     path(f"{PROJECT}/outlines", records.OutlineView.as_view()),

@@ -6,7 +6,7 @@ from typing import Any
 
 from rondine.core.documents import ReadDocument
 from rondine.core.errors import InputError
-from rondine.core.mapping.compile import CompiledOutput, RowTrace, compile_mapping
+from rondine.core.mapping.compile import CompiledOutput, RowTrace, check_format, compile_mapping
 from rondine.core.mapping.coverage import Coverage, coverage
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.mapping.propose import propose
@@ -20,7 +20,8 @@ from rondine.server.records.browsing import shown_data
 from rondine.server.records.kinds import record_types_of, resolved_mapping
 from rondine.server.records.models import RecordSet, RecordType
 from rondine.server.runs.models import Call
-from rondine.server.services.actions import body_of, document_of, read_for, shown_row_choices, standing_values
+from rondine.server.services.actions import body_of, read_for, shown_row_choices, standing_values
+from rondine.server.services.looked_at import document_to_look_at
 from rondine.server.services.models import Body, Environment
 
 #: Rows shown in a preview; the counts cover all.
@@ -29,7 +30,7 @@ SHOWN = 200
 
 def stored(project: Project, bodies: Sequence[str]) -> list[ReadDocument]:
     """Stored bodies, read."""
-    return [document_of(body_of(project, one)) for one in bodies]
+    return [document_to_look_at(body_of(project, one)) for one in bodies]
 
 
 def outline_of(documents: Sequence[ReadDocument], corrections: list[Any]) -> dict[str, Any]:
@@ -43,7 +44,7 @@ def outline_of(documents: Sequence[ReadDocument], corrections: list[Any]) -> dic
     return {
         "lines": [row.to_json() for row in document_outline(shape, corrected, is_xml=is_xml)],
         "schema": to_json_schema(shape, is_xml=is_xml, namespaces=namespaces),
-        "row_choices": shown_row_choices(documents[0], corrected),
+        "row_choices": shown_row_choices(documents[0], corrected, shape if len(documents) == 1 else None),
         "namespaces": namespaces,
     }
 
@@ -89,18 +90,18 @@ def preview(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
     """What a mapping makes of a stored response: records, rejects, and the place of every value. Keeps nothing."""
     mapping = resolved_mapping(project.pk, load(MappingDocument, given["mapping"], where="/mapping"))
     body = body_of(project, given["body"])
-    read = read_for(mapping, body)
+    read = read_for(mapping, body) if mapping.format == "xml" else document_to_look_at(body)
+    check_format(mapping, read)
     values = given_of(body, given.get("inputs") or {})
     record_types = drafted_types(project, given.get("record_types"))
     outputs = []
     for output, compiled in zip(mapping.outputs, compile_mapping(mapping, record_types, is_kept=False), strict=True):
         mapped = compiled.run(read.value, values)
-        rows = []
-        for number, trace in enumerate(compiled.explain(read.value, values)):
-            if trace.is_filtered or (number >= SHOWN and trace.data is not None):
-                continue
-            if len(rows) < SHOWN * 2:
-                rows.append(shown_trace(trace, record_types[compiled.record_type], compiled))
+        wanted = {ordinal for ordinal, _ in mapped.records[:SHOWN]} | {one.ordinal for one in mapped.rejects[:SHOWN]}
+        rows = [
+            shown_trace(trace, record_types[compiled.record_type], compiled)
+            for trace in compiled.explain(read.value, values, only=wanted)
+        ]
         outputs.append(
             {
                 "record_type": compiled.record_type,
@@ -166,6 +167,6 @@ def places_of(
     """How the record of one row of a stored response was made, None if the row is not there (any more)."""
     for compiled in compile_mapping(mapping, record_types):
         if compiled.record_type == record_type:
-            for trace in compiled.explain(read_for(mapping, body).value, given_of(body, inputs), only=ordinal):
+            for trace in compiled.explain(read_for(mapping, body).value, given_of(body, inputs), only=[ordinal]):
                 return shown_trace(trace, record_types[record_type], compiled)
     return None

@@ -49,7 +49,7 @@ from rondine.core.protocols.operation import (
 from rondine.core.protocols.outcome import judged
 from rondine.core.protocols.rest import Built, build_request, with_connection
 from rondine.core.protocols.values import ValueOf, parts_of
-from rondine.core.schema import Correction
+from rondine.core.schema import Correction, Shape
 from rondine.core.schema.check import as_described, differences
 from rondine.core.secret import MASK, Secret
 from rondine.core.settings import dump, load
@@ -743,9 +743,11 @@ def against_definition(run: Run, status: int, read: ReadDocument) -> tuple[str, 
     return described.status, [one.to_json() for one in found]
 
 
-def shown_row_choices(document: ReadDocument, corrections: Sequence[Correction] = ()) -> list[dict[str, Any]]:
+def shown_row_choices(
+    document: ReadDocument, corrections: Sequence[Correction] = (), shape: Shape | None = None
+) -> list[dict[str, Any]]:
     """What could become rows, the twenty likeliest."""
-    found = row_choices(document, corrections)[:20]
+    found = row_choices(document, corrections, shape)[:20]
     return [{"path": one.path, "count": one.count, "holds": one.holds} for one in found]
 
 

@@ -1,5 +1,6 @@
 """Environments, secrets, addresses, requests, trials, and stored bodies."""
 
+from itertools import islice
 from typing import Any
 
 from asgiref.sync import sync_to_async
@@ -10,11 +11,11 @@ from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from rondine.core.documents import format_of, nodes_below, text_of_body
-from rondine.core.documents.json import kind_of
+from rondine.core.documents import format_of, node_at, nodes_below, places_of, positions_of, text_of_body
+from rondine.core.documents.json import json_text, kind_of
 from rondine.core.errors import DocumentError, InputError
 from rondine.core.keylike import Finding, keys_in_operation
-from rondine.core.paths import normalized_path, parse_pointer, pointer_text, resolve, xpath_of
+from rondine.core.paths import Location, normalized_path, parse_pointer, pointer_text, resolve, xpath_of
 from rondine.core.protocols.address import take_apart
 from rondine.core.protocols.operation import OperationDocument
 from rondine.core.protocols.pasted import read_body, read_pasted
@@ -29,7 +30,6 @@ from rondine.server.runs.tasks import parts
 from rondine.server.runs.views import CallLine, shown_call
 from rondine.server.services.actions import (
     body_of,
-    document_of,
     keep_sample,
     prepare,
     shown_request,
@@ -41,9 +41,12 @@ from rondine.server.services.actions import (
 )
 from rondine.server.services.by_hand import copy_operation, keep_trial, pattern
 from rondine.server.services.kinds import OPERATIONS, SAMPLES, SERVICES
+from rondine.server.services.looked_at import document_to_look_at
 
 #: Characters of text shown at a time.
-TEXT_PIECE = 200_000
+TEXT_PIECE = 500_000
+#: Places that are told of one search.
+MOST_PLACES = 500
 
 ServiceList, ServiceDetail, ServiceRevisions = item_views(SERVICES)
 OperationList, OperationDetail, OperationRevisions = item_views(OPERATIONS)
@@ -453,15 +456,10 @@ class TreeView(ProjectView):
         ],
     )
     def get(self, request: Request, project: str, body_id: str) -> Response:
-        read = document_of(body_of(self.project, body_id))
+        read = document_to_look_at(body_of(self.project, body_id))
         value, shown = read.value, xpath_of if read.is_xml else normalized_path
         pointer = request.query_params.get("pointer", "")
-        place = resolve(value, parse_pointer(pointer))
-        if place is None:
-            raise DocumentError(
-                "there is nothing at this place", where=pointer, hint="read the tree again from its root"
-            )
-        location, parent = place
+        location, parent = _resolved(value, pointer)
         numbers = {
             name: _number(request, name, default, most)
             for name, default, most in (("offset", 0, 10**9), ("limit", 100, 500), ("depth", 3, 8))
@@ -489,6 +487,65 @@ class TreeView(ProjectView):
         )
 
 
+def _resolved(value: Any, pointer: str) -> tuple[Location, Any]:
+    place = resolve(value, parse_pointer(pointer))
+    if place is None:
+        raise DocumentError("there is nothing at this place", where=pointer, hint="read the tree again from its root")
+    return place
+
+
+class PlaceLine(serializers.Serializer[Any]):
+    pointer = serializers.CharField()
+    path = serializers.CharField()
+    text = serializers.CharField(help_text="of plain values, as JSON")
+    positions = serializers.ListField(
+        child=serializers.IntegerField(), help_text="where each step stands among the members around it, from 0"
+    )
+
+
+class PlacesFound(serializers.Serializer[Any]):
+    items = PlaceLine(many=True)
+    is_all = serializers.BooleanField()
+
+
+class PlacesView(ProjectView):
+    """Places in a stored body: by a text in names and plain values, in either case, or by their pointer."""
+
+    @extend_schema(
+        operation_id="findPlaces",
+        responses=PlacesFound,
+        parameters=[
+            OpenApiParameter("text", str, description="part of a name or a plain value"),
+            OpenApiParameter("pointer", str, description="a JSON Pointer"),
+        ],
+    )
+    def get(self, request: Request, project: str, body_id: str) -> Response:
+        read = document_to_look_at(body_of(self.project, body_id))
+        value, shown = read.value, xpath_of if read.is_xml else normalized_path
+        text, pointer = (request.query_params.get(name, "") for name in ("text", "pointer"))
+        if bool(text) == bool(pointer):
+            raise InputError("nothing is looked for", where="?text", hint="give text or pointer, one of them")
+        if pointer:
+            location = _resolved(value, pointer)[0]
+            found = [(location, positions_of(value, location))]
+        else:
+            found = list(islice(places_of(value, text), MOST_PLACES + 1))
+        items = [
+            {
+                "pointer": pointer_text(location),
+                "path": shown(location),
+                "text": _shown_text(node_at(value, location)),
+                "positions": positions,
+            }
+            for location, positions in found[:MOST_PLACES]
+        ]
+        return Response({"items": items, "is_all": len(found) <= MOST_PLACES})
+
+
+def _shown_text(held: Any) -> str:
+    return "" if isinstance(held, (dict, list)) else json_text(held)[:200]
+
+
 def _number(request: Request, name: str, default: int, most: int) -> int:
     text = request.query_params.get(name, str(default))
     if not text.isdigit() or int(text) > most:
@@ -499,24 +556,24 @@ def _number(request: Request, name: str, default: int, most: int) -> int:
 class TextPiece(serializers.Serializer[Any]):
     text = serializers.CharField()
     size = serializers.IntegerField()
-    is_whole = serializers.BooleanField()
+    is_whole = serializers.BooleanField(help_text="whether it ends with this piece")
 
 
 class TextView(ProjectView):
-    """The beginning of a stored body as text."""
+    """A stored body as text, a piece at a time."""
 
-    @extend_schema(operation_id="getText", responses=TextPiece)
+    @extend_schema(
+        operation_id="getText",
+        responses=TextPiece,
+        parameters=[OpenApiParameter("offset", int, description="characters that are there already")],
+    )
     def get(self, request: Request, project: str, body_id: str) -> Response:
         body = body_of(self.project, body_id)
+        end = _number(request, "offset", 0, 10**9) + TEXT_PIECE
         content = body.content()
-        text = text_of_body(content[: TEXT_PIECE * 4], body.charset)
-        return Response(
-            {
-                "text": text[:TEXT_PIECE],
-                "size": body.size,
-                "is_whole": len(text) <= TEXT_PIECE and len(content) <= TEXT_PIECE * 4,
-            }
-        )
+        text = text_of_body(content[: end * 4], body.charset)
+        is_whole = len(text) <= end and len(content) <= end * 4
+        return Response({"text": text[end - TEXT_PIECE : end], "size": body.size, "is_whole": is_whole})
 
 
 class ContentView(ProjectView):

@@ -1,0 +1,191 @@
+import { useQueryClient, type QueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useReducer, useRef, useState } from "react";
+import { answer, api, type Schemas } from "../../api/client";
+
+export type NodeLine = Schemas["NodeLine"];
+/** Members of a list or object that are asked for together. */
+const PAGE = 100;
+/** Depth to which the first of each list, and all parts of an object, are open at first. */
+const OPEN_AT_FIRST = 5;
+/** Parts of an object up to which they are open at first. */
+const FEW = 40;
+
+/** A list or object whose members are shown. path: its own.  isFirst: whether only first elements of lists lie on the way to it. */
+interface Holder {
+  kind: string;
+  count: number;
+  path: string;
+  isFirst: boolean;
+  nodes: Map<number, NodeLine>;
+  /** The members that are open, by position. */
+  open: Map<number, string>;
+}
+
+/** Rows that stand together: members of one holder, from `first` on. */
+interface Run {
+  at: number;
+  length: number;
+  holder: string;
+  first: number;
+  depth: number;
+}
+
+export interface Row {
+  holder: string;
+  position: number;
+  depth: number;
+  /** Not there before its page came. */
+  node?: NodeLine;
+  isFirst: boolean;
+  isOpen: boolean;
+}
+
+/** The tree of a stored response as rows, of which only those are fetched that are looked at. isMap: whether an object's keys are data. */
+export function useNodes(project: string, body: string, isMap: (path: string) => boolean, isSource: boolean) {
+  const cache = useQueryClient();
+  const [, redraw] = useReducer((number: number) => number + 1, 0);
+  const holders = useRef(new Map<string, Holder>());
+  const asked = useRef(new Set<string>());
+  const [error, setError] = useState<unknown>(null);
+  const judge = useRef({ isMap, isSource });
+  judge.current = { isMap, isSource };
+
+  const page = useCallback(
+    async (pointer: string, number: number, path: string, depth: number, isFirst: boolean) => {
+      const key = `${pointer} ${number}`;
+      if (asked.current.has(key)) return;
+      asked.current.add(key);
+      const piece = await fetchPiece(cache, project, body, pointer, number);
+      const known = holders.current.get(pointer);
+      const holder = known ?? { kind: piece.kind, count: piece.count, path, isFirst, nodes: new Map(), open: new Map() };
+      holders.current.set(pointer, holder);
+      piece.nodes.forEach((node, at) => {
+        const position = number * PAGE + at;
+        holder.nodes.set(position, node);
+        if (!known && opensAtFirst(node, position, depth, holder, judge.current)) holder.open.set(position, node.pointer);
+      });
+      redraw();
+    },
+    [cache, project, body],
+  );
+  const load = useCallback((pointer: string, number: number, path: string, depth: number, isFirst: boolean) => void page(pointer, number, path, depth, isFirst).catch(setError), [page]);
+
+  useEffect(() => load("", 0, "", 0, true), [load]);
+
+  const { runs, total } = laidOut(holders.current, (holder, position) => {
+    const node = holder.nodes.get(position)!;
+    load(node.pointer, 0, node.path, depthOf(node.pointer), isFirstOf(holder, position, judge.current.isMap));
+  });
+
+  /** mayLoad: whether its page is asked for, if it is not there; not while everything only rushes by. */
+  const row = (index: number, mayLoad = true): Row | null => {
+    const run = runs[runAt(runs, index)];
+    if (!run) return null;
+    const position = run.first + index - run.at;
+    const holder = holders.current.get(run.holder);
+    if (!holder) return { holder: run.holder, position, depth: run.depth, isFirst: false, isOpen: false };
+    const node = holder.nodes.get(position);
+    if (!node && mayLoad) load(run.holder, Math.floor(position / PAGE), holder.path, run.depth, holder.isFirst);
+    return { holder: run.holder, position, depth: run.depth, node, isFirst: isFirstOf(holder, position, judge.current.isMap), isOpen: holder.open.has(position) };
+  };
+
+  const toggle = ({ holder, position, node }: Row, wanted?: boolean) => {
+    const open = holders.current.get(holder)?.open;
+    if (!open || !node || node.count === 0) return;
+    if (wanted ?? !open.has(position)) open.set(position, node.pointer);
+    else open.delete(position);
+    redraw();
+  };
+
+  /** Opens what is around a place; gives the number of its row. */
+  const reveal = async (positions: number[]): Promise<number> => {
+    let pointer = "";
+    let isFirst = true;
+    for (const [depth, position] of positions.entries()) {
+      const path = holders.current.get(pointer)?.path ?? "";
+      await page(pointer, 0, path, depth, isFirst);
+      await page(pointer, Math.floor(position / PAGE), path, depth, isFirst);
+      for (let waited = 0; waited < 100 && !holders.current.get(pointer)?.nodes.has(position); waited += 1) await new Promise((done) => setTimeout(done, 50));
+      const holder = holders.current.get(pointer);
+      const node = holder?.nodes.get(position);
+      if (!holder || !node) return -1;
+      if (depth === positions.length - 1) {
+        redraw();
+        const run = laidOut(holders.current, () => undefined).runs.find((one) => one.holder === pointer && one.first <= position && position < one.first + one.length);
+        return run ? run.at + position - run.first : -1;
+      }
+      isFirst = isFirstOf(holder, position, judge.current.isMap);
+      holder.open.set(position, node.pointer);
+      pointer = node.pointer;
+      const inner = holders.current.get(pointer);
+      if (!inner) await page(pointer, 0, node.path, depth + 1, isFirst);
+    }
+    return -1;
+  };
+
+  const foldAll = () => {
+    for (const holder of holders.current.values()) holder.open.clear();
+    redraw();
+  };
+
+  return { total, row, toggle, reveal, foldAll, error, isLoading: holders.current.size === 0 };
+}
+
+function fetchPiece(cache: QueryClient, project: string, body: string, pointer: string, number: number) {
+  return cache.fetchQuery({
+    queryKey: ["tree", project, body, pointer, number],
+    staleTime: Infinity,
+    queryFn: () => answer(api.GET("/api/v1/projects/{project}/bodies/{body_id}/tree", { params: { path: { project, body_id: body }, query: { pointer, offset: number * PAGE, limit: PAGE, depth: 1 } } })),
+  });
+}
+
+function depthOf(pointer: string): number {
+  return pointer.split("/").length - 1;
+}
+
+function isFirstOf(holder: Holder, position: number, isMap: (path: string) => boolean): boolean {
+  return holder.isFirst && (position === 0 || (holder.kind === "object" && !isMap(holder.path)));
+}
+
+/** Open at first: the first of a list, all parts of an object that has few. As the source of a record, only what leads to it is. */
+function opensAtFirst(node: NodeLine, position: number, depth: number, holder: Holder, { isMap, isSource }: { isMap: (path: string) => boolean; isSource: boolean }): boolean {
+  if (node.count === 0 || depth >= OPEN_AT_FIRST || isSource || !holder.isFirst) return false;
+  return holder.kind === "object" && !isMap(holder.path) ? holder.count <= FEW : position === 0;
+}
+
+/** All rows from the top down, members of what is open right below it. missing: is told what is open and not there yet. */
+function laidOut(holders: Map<string, Holder>, missing: (holder: Holder, position: number) => void): { runs: Run[]; total: number } {
+  const runs: Run[] = [];
+  let at = 0;
+  const add = (holder: string, first: number, length: number, depth: number) => {
+    if (length > 0) runs.push({ at, length, holder, first, depth });
+    at += length;
+  };
+  const walk = (pointer: string, depth: number) => {
+    const holder = holders.get(pointer);
+    if (!holder) return add(pointer, 0, 1, depth); // a line that says it is being read
+    let first = 0;
+    for (const position of [...holder.open.keys()].sort((one, other) => one - other)) {
+      add(pointer, first, position + 1 - first, depth);
+      first = position + 1;
+      const inner = holder.open.get(position)!;
+      if (!holders.has(inner)) missing(holder, position);
+      walk(inner, depth + 1);
+    }
+    add(pointer, first, holder.count - first, depth);
+  };
+  walk("", 0);
+  return { runs, total: at };
+}
+
+/** The run that a row is in, by halving. */
+function runAt(runs: Run[], index: number): number {
+  let low = 0;
+  let high = runs.length - 1;
+  while (low < high) {
+    const middle = (low + high + 1) >> 1;
+    if (runs[middle]!.at <= index) low = middle;
+    else high = middle - 1;
+  }
+  return low;
+}

@@ -192,6 +192,7 @@ def test_compiled_paths_find_what_the_whole_language_finds(name, content, path):
     value = read_document(etree.tostring(made(name, content)), namespaces=NAMESPACES).value
     compiled = parse_xpath(path)
     assert isinstance(compiled, XPath) and not isinstance(compiled, WholeXPath)
-    found = {(node.location, str(node.value)) for node in compiled.find(value)}
+    # the document itself, which `/.` finds, is no node that lxml gives
+    found = {(node.location, str(node.value)) for node in compiled.find(value) if node.location}
     whole = {(node.location, str(node.value)) for node in WholeXPath(path, (), True).find(value)}
     assert found == whole

@@ -41,6 +41,9 @@ def add_commands(commands: Any) -> None:
     propose.add_argument(
         "--take", action="append", metavar="PATH", help="a wanted value, a JSONPath from the row; default: all"
     )
+    propose.add_argument(
+        "--onto", action="store_true", help="the record type is there already: find what fills its fields"
+    )
     propose.add_argument("--key", action="append", metavar="FIELD", help="the key, in place of the proposed one")
     propose.add_argument("--save", metavar="MAPPING", help="save the record type, and the mapping under this name")
     propose.add_argument("--service", help="the mapping's service; needed with --save")
@@ -69,7 +72,7 @@ def run_mapping(session: Session, args: Namespace, out: Output) -> None:
 def run_propose(session: Session, args: Namespace, out: Output) -> int:
     office = session.office
     body = office.samples.get(args.sample)["body"]
-    found = office.propose(body, rows=args.rows, name=args.record_type, take=args.take)
+    found = office.propose(body, rows=args.rows, name=args.record_type, take=args.take, onto=args.onto)
     if args.key:
         found["record_type"]["key"] = args.key
     if args.parts:
@@ -79,7 +82,8 @@ def run_propose(session: Session, args: Namespace, out: Output) -> int:
         if not args.service:
             out.bad("--save needs --service")
             return 2
-        office.record_types.save(args.record_type, document=found["record_type"])
+        if not args.onto or args.key:
+            office.record_types.save(args.record_type, document=found["record_type"])
         for one in found["parts"] if args.parts else []:
             office.record_types.save(one["name"], document=one["record_type"])
         made = office.mappings.save(args.save, service=args.service, document=found["mapping"])
@@ -93,8 +97,9 @@ def proposal_text(found: dict[str, Any]) -> str:
     rules = found["mapping"]["outputs"][0]["fields"]
     types = {field["name"]: field["type"] for field in found["record_type"]["fields"]}
     key = found["record_type"].get("key", [])
+    reasons = {one["field"]: f"  ({one['reason']})" for one in found["pairs"]}
     lines = [
-        f"{rule['name']:<16} {types[rule['name']]:<9} {'key' if rule['name'] in key else '':<4} from {_source(rule['from'])}"
+        f"{rule['name']:<16} {types[rule['name']]:<9} {'key' if rule['name'] in key else '':<4} from {_source(rule['from'])}{reasons.get(rule['name'], '')}"
         for rule in rules
     ]
     parts = [f"{one['path']} could be records of their own: {one['name']} (--parts)" for one in found["parts"]]

@@ -44,6 +44,7 @@ def add_commands(commands: Any) -> None:
     propose.add_argument("--rows", required=True, action="append", metavar="PATH", help="as 'mapping propose' has it")
     propose.add_argument("--record-type", required=True, metavar="NAME")
     propose.add_argument("--take", action="append", metavar="PATH", help="a wanted value; default: all")
+    propose.add_argument("--onto", action="store_true", help="the record type is there already: find what fills it")
     propose.add_argument("--parts", action="store_true", help="lists of objects in a row too, as records of their own")
     _add_keys(propose)
     propose.set_defaults(run=run_propose)
@@ -124,7 +125,12 @@ def run_propose(session: Session, args: Namespace, out: Output) -> None:
     with ExitStack() as held:
         contents = [_content(session, one, held) for one in args.files or ["-"]]
         found = session.office.read_proposal(
-            *contents, rows=args.rows, name=args.record_type, take=args.take, corrections=_corrections(args)
+            *contents,
+            rows=args.rows,
+            name=args.record_type,
+            take=args.take,
+            corrections=_corrections(args),
+            onto=args.onto,
         )
     if args.parts:
         found["mapping"]["outputs"] += [one["output"] for one in found["parts"]]

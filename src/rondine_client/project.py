@@ -417,8 +417,9 @@ class Project:
         name: str,
         take: Sequence[str] | None = None,
         corrections: Sequence[Json] = (),
+        onto: bool = False,
     ) -> Json:
-        """A record type and a mapping for rows at these levels."""
+        """A record type and a mapping for rows at these levels. onto: the record type is there already; `pairs` tells what fills it, `open` what nothing does."""
         return self._ask(
             "POST",
             "/proposals",
@@ -428,6 +429,7 @@ class Project:
                 "name": name,
                 "take": None if take is None else list(take),
                 "corrections": list(corrections),
+                "onto": onto,
             },
         )
 
@@ -466,10 +468,11 @@ class Project:
         name: str,
         take: Sequence[str] | None = None,
         corrections: Sequence[Json] = (),
+        onto: bool = False,
     ) -> Json:
-        """A record type and a mapping for rows at these levels."""
+        """A record type and a mapping for rows at these levels, as `propose` gives them."""
         asked = {"rows": list(rows), "name": name, "take": take and list(take), "corrections": list(corrections)}
-        return self._read("proposal", contents, asked)
+        return self._read("proposal", contents, {**asked, "onto": onto})
 
     def read_records(
         self,

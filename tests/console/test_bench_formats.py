@@ -218,3 +218,38 @@ def test_the_mapping_as_text_and_the_list_reflect_each_other(open_page, rondine,
     expect(page.get_by_role("cell", name="S-1041")).to_have_count(2)
     page.get_by_role("button", name="as a list").click()
     expect(page.get_by_text("@number")).to_have_count(3)  # in the tree, and of two rules
+
+
+def test_a_response_fills_a_record_type_that_is_there_and_what_else_is_reached_is_told(open_page, rondine, serve):
+    pages = {"/kept": [{"number": "OLM-1", "girth_m": 1.5, "height_m": 9}], "/other": [{"number": "OLM-7", "girthM": 2.5, "tall": 12}]}  # fmt: skip
+    outside = serve(lambda request: web.json_response(pages[request.path]))
+    rondine.permit(outside.port)
+    service, office = rondine.connect("bench-onto", outside.url), rondine.office()
+    office.operations.make("bench-onto-kept", service=service, document={"path": "/kept"})
+    office.operations.make("bench-onto-other", service=service, document={"path": "/other"})
+    body = office.try_operation(service=service, operation="bench-onto-kept")["body"]
+    found = office.propose(body, rows=["$[*]"], name="bench-onto-tree")
+    office.record_types.make("bench-onto-tree", document=found["record_type"])
+    office.mappings.make("bench-onto-kept", service=service, document=found["mapping"])
+
+    page = open_page(path="/operations/bench-onto-other")
+    page.get_by_role("button", name="Send this request").click()
+    expect(page.get_by_text("1 of 1 rows")).to_be_visible()
+    page.get_by_label("They become").select_option("bench-onto-tree")
+    page.get_by_role("button", name="girth_m was proposed by its same name: confirm").click()
+    expect(page.get_by_role("button", name="girth_m was proposed")).to_have_count(0)
+    expect(page.get_by_role("button", name="number was proposed")).to_be_visible()
+    open_fields = page.get_by_role("list", name="Fields that nothing fills")
+    open_fields.get_by_role("button").click()
+    page.get_by_role("tree").get_by_title("click to take it").filter(has_text="12").click()
+    expect(open_fields.get_by_role("button")).to_have_count(0)
+    expect(page.get_by_role("cell", name="12", exact=True)).to_be_visible()
+    expect(page.get_by_text("Saving changes")).to_have_count(0)  # the mapping is new, and the record type as it was
+    page.get_by_label("unit of height_m").fill("m")
+    expect(page.get_by_text("Saving changes the record type bench-onto-tree, which mapping bench-onto-kept uses too.")).to_be_visible()  # fmt: skip
+    page.get_by_role("button", name="leave out height_m").click()
+    expect(open_fields).to_contain_text("height_m")  # the field is others' too
+    page.get_by_role("button", name="Save record type and mapping").click()
+    expect(page.get_by_text("saved", exact=True)).to_be_visible()
+    kept = office.record_types.get("bench-onto-tree")
+    assert kept["version"] == 2 and [one["name"] for one in kept["document"]["fields"]] == ["number", "girth_m", "height_m"]  # fmt: skip

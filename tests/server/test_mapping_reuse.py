@@ -1,4 +1,6 @@
-"""One mapping used by several operations, with an exception for one of them."""
+"""Mappings and record types that are there already: used by several operations, with an exception for one; filled from another response."""
+
+import json
 
 from aiohttp import web
 
@@ -23,6 +25,11 @@ def test_one_edit_reaches_all_that_use_it_but_the_exception(rondine, serve):
     for name, mapping in (("reuse-one", "reuse-all"), ("reuse-two", "reuse-all"), ("reuse-three", "reuse-exception")):
         office.operations.make(name, service=service, document={"path": f"/{name}"})
         office.feeds.make(name, operation=name, mapping=mapping, environment="test")
+
+    feeds = [{"kind": "feed", "name": name} for name in ("reuse-one", "reuse-two")]
+    assert office.mappings.get("reuse-all")["used_by"] == [{"kind": "mapping", "name": "reuse-exception"}, *feeds]
+    users = office.record_types.get("reuse-tree")["used_by"]
+    assert [one["name"] for one in users] == ["reuse-all", "reuse-exception", "reuse-one", "reuse-three", "reuse-two"]
 
     def street_after(feed):
         run = rondine.finish(feed)
@@ -50,3 +57,38 @@ def test_one_edit_reaches_all_that_use_it_but_the_exception(rondine, serve):
     assert "in a circle" in circle["problems"][0]["message"]
     wrong = office.mappings.change("reuse-exception", version=own["version"], document={"based_on": "reuse-bas"})
     assert wrong["problems"][0]["message"] == 'there is no mapping "reuse-bas"'
+
+
+def test_another_response_is_fitted_onto_a_record_type_that_is_there(rondine, serve):
+    """By names, types, and what its records have."""
+    kept = [{"number": f"OLM-{n}", "girth_m": n / 2, "district": name} for n, name in enumerate(["Orti", "Terrazze"])]
+    other = [{"plate": "OLM-7", "girthM": 2.5, "area": "Terrazze", "leans": False}]
+    outside = serve(lambda request: web.json_response(kept if request.path == "/kept" else {"list": other}))
+    rondine.permit(outside.port)
+    service, office = rondine.connect("onto", outside.url), rondine.office()
+    for name in ("onto-kept", "onto-other"):
+        office.operations.make(name, service=service, document={"path": name.replace("onto-", "/")})
+    first = office.propose(office.try_operation(service=service, operation="onto-kept")["body"], rows=["$[*]"], name="onto-tree")  # fmt: skip
+    first["record_type"]["fields"].append({"name": "height_m", "type": "decimal", "unit": "m"})
+    office.record_types.make("onto-tree", document=first["record_type"])
+    office.mappings.make("onto-kept", service=service, document=first["mapping"])
+    office.feeds.make("onto-kept", operation="onto-kept", mapping="onto-kept", environment="test")
+    assert rondine.finish("onto-kept")["state"] == "done"
+
+    run = office.try_operation(service=service, operation="onto-other")["run"]
+    office.keep_sample("onto-sample", run=run, operation="onto-other")
+    words = ["mapping", "propose", "onto-sample", "--rows", "$.list[*]", "--onto", "--record-type", "onto-tree"]
+    found = json.loads(rondine.cli(*words, "--save", "onto-other", "--service", service).stdout)
+    assert {one["field"]: (one["path"], one["reason"]) for one in found["pairs"]} == {
+        "number": ("plate", "like values"),
+        "girth_m": ("girthM", "same name"),
+        "district": ("area", "like values"),
+    }
+    assert found["open"] == ["height_m"] and found["left_out"] == ["leans"]
+    assert office.record_types.get("onto-tree")["version"] == 1
+    office.feeds.make("onto-other", operation="onto-other", mapping="onto-other", environment="test")
+    assert rondine.finish("onto-other")["state"] == "done"
+    data = {"number": "OLM-7", "girth_m": "2.5", "district": "Terrazze"}
+    assert office.record("test", "onto-tree", "OLM-7")["data"] == data
+    refused = rondine.cli(*words[:-1], "onto-tre", check=False)
+    assert refused.returncode == 1 and 'did you mean "onto-tree"?' in refused.stderr

@@ -2802,6 +2802,8 @@ export interface components {
             problems: components["schemas"]["ProblemLine"][];
             service: string;
             title: string;
+            /** @description what a change of it reaches */
+            used_by: components["schemas"]["UseLine"][];
             version: number;
             /** @description with all that it has from the one it is based on */
             whole: components["schemas"]["MappingDocument"];
@@ -3465,6 +3467,17 @@ export interface components {
             paging: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"]) | null;
             reason: string;
         };
+        PairLine: {
+            field: string;
+            path: string;
+            /**
+             * @description * `same name` - same name
+             *     * `similar name` - similar name
+             *     * `like values` - like values
+             * @enum {string}
+             */
+            reason: "same name" | "similar name" | "like values";
+        };
         /**
          * Parameter
          * @description A query parameter, header, cookie or form field.
@@ -3840,6 +3853,11 @@ export interface components {
             corrections?: components["schemas"]["Correction"][];
             /** @description of the record type */
             name: string;
+            /**
+             * @description whether the record type is there already, and is to be filled
+             * @default false
+             */
+            onto?: boolean;
             /** @description what becomes one row: a JSONPath a level, in XML an XPath */
             rows: string[];
             /** @description paths of the values wanted, from the row; none: all plain ones */
@@ -3850,6 +3868,10 @@ export interface components {
             mapping: components["schemas"]["MappingDocument"];
             name: string;
             notes: string[];
+            /** @description its fields that nothing looks like */
+            open: string[];
+            /** @description onto a record type that is there: what fills which field, and why */
+            pairs: components["schemas"]["PairLine"][];
             /** @description to be added to the mapping's outputs where they are wanted */
             parts: components["schemas"]["ProposedPartShown"][];
             record_type: components["schemas"]["RecordTypeDocument"];
@@ -3958,6 +3980,8 @@ export interface components {
             name: string;
             problems: components["schemas"]["ProblemLine"][];
             title: string;
+            /** @description what a change of it reaches */
+            used_by: components["schemas"]["UseLine"][];
             version: number;
         };
         /**
@@ -4618,6 +4642,7 @@ export interface components {
             main?: string;
             service?: string;
         };
+        /** @description Something that uses an item. */
         UseLine: {
             kind: string;
             name: string;

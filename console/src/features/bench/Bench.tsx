@@ -59,6 +59,7 @@ function Workbench(props: Props) {
   const [savedPlan, setSavedPlan] = useState<Plan | null>(props.plan);
   const [lit, setLit] = useState<string | null>(null);
   const [focus, setFocus] = useState<string | null>(null);
+  const [aim, setAim] = useState<string | null>(null);
   const [keptSample, setKeptSample] = useState<string | null>(null);
 
   const named = useName(project, "operation", item ? "" : title, service || serviceTitle);
@@ -98,11 +99,11 @@ function Workbench(props: Props) {
   const preview = usePreview(project, body, plan, values);
   const lines = body ? (outline.data?.lines ?? []) : [];
 
-  const chooseRows = (path: string, from = body) => {
-    if (!from || !path) return;
-    const rows = [path];
+  const chooseRows = (path: string | string[], from = body, onto = "") => {
+    const rows = typeof path === "string" ? [path] : path;
+    if (!from || !rows[0]) return;
     propose.mutate(
-      { body: from, rows, corrections, mappingName: plan?.mappingName ?? item?.name ?? (named.name || "mapping"), path: document.path ?? "" },
+      { body: from, rows, corrections, mappingName: plan?.mappingName ?? item?.name ?? (named.name || "mapping"), path: document.path ?? "", onto },
       { onSuccess: (made) => { setPlan({ ...made, mappingName: made.mappingName || "mapping" }); setDocument((now) => ({ ...now, response: { ...now.response, rows } })); } },
     );
   };
@@ -223,15 +224,15 @@ function Workbench(props: Props) {
         />
         <ResponsePane
           project={project} trial={response} isSending={trial.isPending} lines={lines} corrections={corrections} plan={plan} lit={lit} focus={focus} onPoint={setLit} onRows={chooseRows} onCorrect={correct} document={document} onDocument={setDocument}
-          onTake={(path, type, convert) => plan && setPlan(take(plan, path, type, convert))} onLeave={(field) => plan && setPlan(leave(plan, field))} keptSample={keptSample} keepError={keep.error} onPaste={paste} isPasting={pasted.isPending} pasteError={pasted.error}
+          onTake={(path, type, convert) => { if (plan) setPlan(take(plan, path, type, convert, aim)); setAim(null); }} onLeave={(field) => plan && setPlan(leave(plan, field))} keptSample={keptSample} keepError={keep.error} onPaste={paste} isPasting={pasted.isPending} pasteError={pasted.error}
           bodyBefore={bodyBefore} samples={samples} onLookAt={(sample) => looked.mutate(sample, { onSuccess: (made) => { setKeptSample(sample.name); setFocus(null); receive(made); } })} sampleCount={outline.data?.samples} onFilter={mayBuild && plan ? (member, text) => setPlan(only(plan, member, text)) : undefined}
           onKeepSample={() => response && keep.mutate({ name: `${item?.name ?? (named.name || "sample")}-${response.run}`, run: response.run, operation: item?.name ?? null }, { onSuccess: (made) => setKeptSample(made.name) })}
         />
         <RecordsPane
           trial={response} rowChoices={(body && outline.data?.row_choices) || response?.row_choices || []} lines={lines} plan={plan} preview={preview.data} previewError={preview.error} proposeError={propose.error} isProposing={propose.isPending} lit={lit} environment={environment} operation={item?.name ?? ""}
           project={project} service={service} isSaved={item !== null && !isChanged} isSaving={savePlan.isPending} saveError={savePlan.error} savedAs={savedPlan && !planChanged ? savedPlan.mappingName : null} isRunning={makeFeed.isPending} supportsCopy={request.data?.supports.includes("copy") ?? true} runError={makeFeed.error} mayBuild={mayBuild}
-          onPlan={setPlan} onRows={chooseRows} onPoint={setLit} onFocus={setFocus}
-          onSave={() => plan && savePlan.mutate({ plan, service }, { onSuccess: () => setSavedPlan(plan) })}
+          onPlan={setPlan} onRows={chooseRows} onOnto={(onto) => chooseRows(plan?.rows ?? [], body, onto)} aim={aim} onAim={setAim} onPoint={setLit} onFocus={setFocus}
+          onSave={() => plan && savePlan.mutate({ plan, service }, { onSuccess: () => { const confirmed = { ...plan, proposed: {} }; setAim(null); setPlan(confirmed); setSavedPlan(confirmed); } })}
           onRun={(feed) => plan && item && makeFeed.mutate({ name: feed, operation: item.name, mapping: plan.mappingName, environment, document: {} }, { onSuccess: (run) => navigate(`../runs/${run.id}`) })}
         />
       </div>

@@ -4,7 +4,7 @@ import type { Schemas } from "../../api/client";
 import { useName } from "../../ui/naming";
 import { Empty, Field, Heading, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import { addPart, conditionsOf, dropCondition, dropPart, FIELD_TYPES, leave, namedFor, rename, renameType, rulesOf, setField, setRule, toggleKey, type FieldType, type Plan, type RecordTypeDocument } from "./bench";
+import { addPart, conditionsOf, confirm, dropCondition, dropPart, FIELD_TYPES, leave, namedFor, openFields, rename, renameType, rulesOf, setField, setRule, toggleKey, useReach, useRecordTypes, type FieldType, type Plan, type RecordTypeDocument } from "./bench";
 import { Convert, stepWords } from "./Convert";
 import { fromRow, pathOf, sourceText, stepsText } from "./paths";
 
@@ -32,6 +32,11 @@ interface Props {
   mayBuild: boolean;
   onPlan: (plan: Plan) => void;
   onRows: (path: string) => void;
+  /** Proposes what fills a record type that is there; empty: one of its own. */
+  onOnto: (recordType: string) => void;
+  /** The field that the next value taken is for. */
+  aim: string | null;
+  onAim: (field: string | null) => void;
   onPoint: (pointer: string | null) => void;
   onFocus: (pointer: string) => void;
   onSave: () => void;
@@ -81,6 +86,7 @@ export function RecordsPane(props: Props) {
           </select>
         )}
       </Field>
+      {plan && props.mayBuild && <Into {...props} plan={plan} />}
       <ProblemAlert error={props.proposeError} />
       {props.isProposing && <Waiting what="Proposing" />}
       {plan && (
@@ -110,6 +116,37 @@ export function RecordsPane(props: Props) {
         </>
       )}
     </div>
+  );
+}
+
+/** What the rows become: records of a type of their own, or of one that is there already. */
+function Into({ project, plan, onOnto }: Props & { plan: Plan }) {
+  const types = useRecordTypes(project).data ?? [];
+  const [chosen, setChosen] = useState("");
+  if (types.length === 0) return null;
+  return (
+    <label className="mb-3 flex flex-wrap items-center gap-2 text-xs">
+      They become
+      <select className="select select-xs w-auto max-w-full" value={chosen === plan.typeName && types.some((one) => one.name === chosen) ? chosen : ""} onChange={(e) => { setChosen(e.target.value); onOnto(e.target.value); }}>
+        <option value="">records of the type below</option>
+        {types.map((one) => <option key={one.name} value={one.name}>{one.title || one.name}, which is there already</option>)}
+      </select>
+    </label>
+  );
+}
+
+/** Fields of the record type that nothing fills: one is chosen, then a value of the response clicked. */
+function OpenFields({ plan, aim, onAim }: Props & { plan: Plan }) {
+  return (
+    <ul className="text-xs" aria-label="Fields that nothing fills">
+      {openFields(plan).map((one) => (
+        <li key={one.name} className="flex flex-wrap items-center gap-2 px-1 py-0.5">
+          <span className="ml-7 w-28 pl-2 font-mono font-medium opacity-70">{one.name}</span>
+          <button type="button" className={`btn btn-xs font-normal ${aim === one.name ? "btn-primary" : "border-dashed"}`} aria-pressed={aim === one.name} onClick={() => onAim(aim === one.name ? null : one.name)}>{aim === one.name ? "now click its value in the response" : "nothing fills it yet"}</button>
+          <span className="opacity-70">{one.type} {one.unit}</span>
+        </li>
+      ))}
+    </ul>
   );
 }
 
@@ -166,7 +203,8 @@ export function Shown({ value, isThere }: { value: unknown; isThere: boolean }) 
   return <>{typeof value === "object" ? JSON.stringify(value) : String(value)}</>;
 }
 
-function Rules({ plan, onPlan, lit, lines, firstRow, onPoint, mayBuild, project }: Props & { plan: Plan; firstRow: Schemas["MappedRow"] | undefined }) {
+function Rules(props: Props & { plan: Plan; firstRow: Schemas["MappedRow"] | undefined }) {
+  const { plan, onPlan, lit, lines, firstRow, onPoint, mayBuild, project } = props;
   const types = new Map((plan.recordType.fields ?? []).map((one) => [one.name, one]));
   const [opened, setOpened] = useState<string | null>(null);
   const lastStep = (pointer: string | null | undefined) => pointer?.replace(/\/\d+(?=\/|$)/g, "/*");
@@ -194,11 +232,14 @@ function Rules({ plan, onPlan, lit, lines, firstRow, onPoint, mayBuild, project 
                 readOnly={!mayBuild}
                 onBlur={(e) => {
                   const name = e.target.value.trim();
-                  if (name && name !== rule.name && !types.has(name) && /^[a-z][a-z0-9_-]*$/.test(name)) onPlan(rename(plan, rule.name, name));
+                  if (name && name !== rule.name && !rulesOf(plan).some((one) => one.name === name) && /^[a-z][a-z0-9_-]*$/.test(name)) onPlan(rename(plan, rule.name, name));
                   else e.target.value = rule.name;
                 }}
               />
               <span className="min-w-0 flex-1 truncate font-mono opacity-80">{sourceText(rule.from, plan.mapping.format)}</span>
+              {plan.proposed[rule.name] && (
+                <button type="button" className="btn btn-xs border-dashed px-1 font-normal" title="proposed; click if it is right" aria-label={`${rule.name} was proposed by its ${plan.proposed[rule.name]}: confirm`} onClick={() => onPlan(confirm(plan, rule.name))}>{plan.proposed[rule.name]}?</button>
+              )}
               <select className="select select-ghost select-xs w-22" aria-label={`type of ${rule.name}`} value={field?.type ?? "text"} disabled={!mayBuild} onChange={(e) => onPlan(setField(plan, rule.name, { type: e.target.value as FieldType }))}>
                 {FIELD_TYPES.map((one) => <option key={one}>{one}</option>)}
               </select>
@@ -220,6 +261,7 @@ function Rules({ plan, onPlan, lit, lines, firstRow, onPoint, mayBuild, project 
           );
         })}
       </ul>
+      {mayBuild && <OpenFields {...props} plan={plan} />}
       {rulesOf(plan).length === 0 && <p className="text-sm opacity-80">Click values in the response to take them.</p>}
     </section>
   );
@@ -292,7 +334,6 @@ function Covered({ coverage }: { coverage: Schemas["CoverageShown"] }) {
   return (
     <div className="mt-2 text-xs">
       {coverage.losses.map((one) => <p key={one.field} className="mb-1 border-l-4 border-warning bg-warning/10 py-0.5 pl-2"><span className="font-mono font-medium">{one.field}</span>: {one.words}</p>)}
-      {coverage.open.length > 0 && <p className="mb-1 border-l-4 border-warning pl-2">Nothing fills <span className="font-mono">{coverage.open.join(", ")}</span>.</p>}
       {coverage.unused.length > 0 && (
         <details className="pl-2 opacity-80">
           <summary className="cursor-pointer">{coverage.unused.length === 1 ? "One value of the row is" : `${coverage.unused.length} values of the row are`} not taken</summary>
@@ -314,6 +355,7 @@ function Keep({ plan, onPlan, onSave, isSaving, saveError, savedAs, operation, i
   const named = useName(project, "feed", plan.mappingName, service);
   const feedName = feed || named.name;
   const isReady = isSaved && savedAs === plan.mappingName;
+  const reach = useReach(project, plan);
   return (
     <section className="mt-5 border-t border-base-300 pt-3">
       <Heading>Keep them</Heading>
@@ -322,6 +364,7 @@ function Keep({ plan, onPlan, onSave, isSaving, saveError, savedAs, operation, i
         <Field label="Mapping">{(id) => <input id={id} className="input input-sm w-full font-mono" value={plan.mappingName} onChange={(e) => onPlan({ ...plan, mappingName: e.target.value })} />}</Field>
       </div>
       <ProblemAlert error={saveError} />
+      {!savedAs && reach.map((one) => <p key={one.what} className="mb-2 border-l-4 border-warning bg-warning/10 py-0.5 pl-2 text-xs">Saving changes the {one.what}, which {one.users.map((user) => `${user.kind} ${user.name}`).join(", ")} {one.users.length === 1 ? "uses" : "use"} too.</p>)}
       <button type="button" className="btn btn-sm" disabled={isSaving || !plan.recordType.key?.length} onClick={onSave}>
         {isSaving ? "Saving" : savedAs ? "Save both again" : "Save record type and mapping"}
       </button>

@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { hashKey, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { answer, api, type Schemas } from "../../api/client";
 import { fieldName, namedAfter, pathOf, sourceOf } from "./paths";
 
@@ -29,6 +29,10 @@ export interface Plan {
   notes: string[];
   /** Record types of the mapping's other outputs, by name. */
   linked: Record<string, RecordTypeDocument>;
+  /** Fields whose source was found by likeness, and by what; until someone confirms them or saves. */
+  proposed: Record<string, string>;
+  /** Whether other mappings fill the record type too: its fields stay when this one leaves them out. */
+  isShared: boolean;
   /** Lists in a row that could become records of their own. */
   parts: Schemas["ProposedPartShown"][];
 }
@@ -66,7 +70,8 @@ async function savedPlan(project: string, mappingName: string): Promise<Plan | n
   const others = await Promise.all((mapping.whole.outputs ?? []).slice(1).map((one) => answer(api.GET("/api/v1/projects/{project}/record-types/{name}", { params: { path: { project, name: one.record_type } } }))));
   const notes = mapping.document.based_on ? [`It is based on the mapping ${mapping.document.based_on}: saved here, it keeps all of it as its own.`] : [];
   const linked = Object.fromEntries(others.map((one) => [one.name, one.document]));
-  return { rows, typeName: output.record_type, mappingName, recordType: type.document, mapping: mapping.whole, notes, linked, parts: [] };
+  const isShared = type.used_by.some((one) => one.kind === "mapping" && one.name !== mappingName);
+  return { rows, typeName: output.record_type, mappingName, recordType: type.document, mapping: mapping.whole, notes, linked, parts: [], proposed: {}, isShared };
 }
 
 /** A pasted address, request as HTTP text, or list of parameters, as an operation. */
@@ -157,10 +162,11 @@ export type Sample = ReturnType<typeof useSamplesOf>[number];
 
 export function usePropose(project: string) {
   return useMutation({
-    mutationFn: async ({ body, rows, corrections, mappingName, path }: { body: string; rows: string[]; corrections: Schemas["Correction"][]; mappingName: string; path: string }): Promise<Plan> => {
-      const typeName = namedAfter(rows[rows.length - 1] ?? "$", path);
-      const made = await answer(api.POST("/api/v1/projects/{project}/proposals", { params: { path: { project } }, body: { bodies: [body], rows, name: typeName, corrections } }));
-      return { rows, typeName, mappingName, recordType: made.record_type, mapping: made.mapping, notes: made.notes, linked: {}, parts: made.parts };
+    mutationFn: async ({ body, rows, corrections, mappingName, path, onto }: { body: string; rows: string[]; corrections: Schemas["Correction"][]; mappingName: string; path: string; onto: string }): Promise<Plan> => {
+      const typeName = onto || namedAfter(rows[rows.length - 1] ?? "$", path);
+      const made = await answer(api.POST("/api/v1/projects/{project}/proposals", { params: { path: { project } }, body: { bodies: [body], rows, name: typeName, corrections, onto: onto !== "" } }));
+      const proposed = Object.fromEntries(made.pairs.map((one) => [one.field, one.reason]));
+      return { rows, typeName, mappingName, recordType: made.record_type, mapping: made.mapping, notes: onto ? [] : made.notes, linked: {}, parts: made.parts, proposed, isShared: onto !== "" };
     },
   });
 }
@@ -190,12 +196,17 @@ export function useSaveOperation(project: string) {
 
 /** Saves the record type and the mapping, over what is there. */
 export function useSavePlan(project: string) {
+  const cache = useQueryClient();
   return useMutation({
+    onSuccess: () => {
+      for (const key of ["record-types", "mapping"]) void cache.invalidateQueries({ queryKey: [key, project] });
+    },
     mutationFn: async ({ plan, service }: { plan: Plan; service: string }) => {
       const path = { project };
       for (const [name, document] of [[plan.typeName, plan.recordType], ...Object.entries(plan.linked)] as [string, RecordTypeDocument][]) {
         const types = await answer(api.GET("/api/v1/projects/{project}/record-types", { params: { path, query: { q: name } } }));
         const type = types.items.find((one) => one.name === name);
+        if (type && isSame(type.document, document)) continue;
         await (type
           ? answer(api.PATCH("/api/v1/projects/{project}/record-types/{name}", { params: { path: { project, name }, header: { "If-Match": `"${type.version}"` } }, body: { document } }))
           : answer(api.POST("/api/v1/projects/{project}/record-types", { params: { path }, body: { name, document } })));
@@ -296,11 +307,48 @@ function withParts(plan: Plan, fields: RecordTypeDocument["fields"], rules: Rule
   return { ...plan, recordType: { ...plan.recordType, fields, key: key ?? plan.recordType.key }, mapping: { ...plan.mapping, outputs: [{ ...output, fields: rules }, ...(plan.mapping.outputs ?? []).slice(1)] } };
 }
 
-export function take(plan: Plan, path: string, type: FieldType, convert: Conversion[] = []): Plan {
+/** Takes a value: for a field of its own, or for one that is there and that nothing fills yet. */
+export function take(plan: Plan, path: string, type: FieldType, convert: Conversion[] = [], into: string | null = null): Plan {
   const fields = plan.recordType.fields ?? [];
+  if (into) {
+    const isSame = fields.find((one) => one.name === into)?.type === type;
+    return withParts(plan, fields, [...rulesOf(plan), { name: into, from: sourceOf(path) as Rule["from"], ...(isSame && convert.length ? { convert } : {}), ...(plan.recordType.key?.includes(into) ? { required: true } : {}) }]);
+  }
   const name = fieldName(path, fields.map((one) => one.name));
   const rule: Rule = { name, from: sourceOf(path) as Rule["from"], ...(convert.length ? { convert } : {}) };
   return withParts(plan, [...fields, { name, type, searchable: type !== "json" }], [...rulesOf(plan), rule]);
+}
+
+/** Says that what was proposed for a field is right. */
+export function confirm(plan: Plan, name: string): Plan {
+  return { ...plan, proposed: Object.fromEntries(Object.entries(plan.proposed).filter(([one]) => one !== name)) };
+}
+
+export function useRecordTypes(project: string) {
+  return useQuery({ queryKey: ["record-types", project, "alone"], queryFn: async () => (await answer(api.GET("/api/v1/projects/{project}/record-types", { params: { path: { project } } }))).items });
+}
+
+/** Its fields that no rule fills. */
+export function openFields(plan: Plan) {
+  const filled = new Set(rulesOf(plan).map((one) => one.name));
+  return (plan.recordType.fields ?? []).filter((one) => !filled.has(one.name));
+}
+
+/** Whether two documents say the same, whatever the order of their members. */
+function isSame(one: unknown, other: unknown): boolean {
+  return hashKey([one]) === hashKey([other]);
+}
+
+/** What else saving the plan reaches: users of the record type, if it is changed, and of the mapping. */
+export function useReach(project: string, plan: Plan): { what: string; users: Schemas["UseLine"][] }[] {
+  const type = useRecordTypes(project).data?.find((one) => one.name === plan.typeName);
+  const mapping = useQuery({
+    queryKey: ["mapping", project, plan.mappingName],
+    queryFn: async () => (await answer(api.GET("/api/v1/projects/{project}/mappings", { params: { path: { project }, query: { q: plan.mappingName } } }))).items.find((one) => one.name === plan.mappingName) ?? null,
+  }).data;
+  const ofType = type && !isSame(type.document, plan.recordType) ? type.used_by.filter((one) => one.name !== plan.mappingName) : [];
+  const ofMapping = mapping && !isSame(mapping.document, plan.mapping) ? mapping.used_by : [];
+  return [{ what: `record type ${plan.typeName}`, users: ofType }, { what: `mapping ${plan.mappingName}`, users: ofMapping }].filter((one) => one.users.length > 0);
 }
 
 /** Changes how a field gets its value: its steps, and what a failure does. */
@@ -309,6 +357,7 @@ export function setRule(plan: Plan, name: string, change: Partial<Pick<Rule, "co
 }
 
 export function leave(plan: Plan, name: string): Plan {
+  if (plan.isShared) return withParts(plan, plan.recordType.fields, rulesOf(plan).filter((one) => one.name !== name));
   const key = (plan.recordType.key ?? []).filter((one) => one !== name);
   return withParts(plan, (plan.recordType.fields ?? []).filter((one) => one.name !== name), rulesOf(plan).filter((one) => one.name !== name), key);
 }
@@ -332,8 +381,13 @@ export function only(plan: Plan, member: string, text: string): Plan {
   return { ...plan, mapping: { ...plan.mapping, outputs: [{ ...output, where }, ...(plan.mapping.outputs ?? []).slice(1)] } };
 }
 
+/** Renames a field; to the name of one that nothing fills yet, that one is filled with its value. */
 export function rename(plan: Plan, from: string, to: string): Plan {
   const swap = (name: string) => (name === from ? to : name);
+  if (plan.recordType.fields?.some((one) => one.name === to)) {
+    const rules = rulesOf(plan).map((one) => ({ ...one, name: swap(one.name), ...(plan.recordType.key?.includes(to) && one.name === from ? { required: true } : {}) }));
+    return withParts(plan, plan.recordType.fields.filter((one) => one.name !== from), rules);
+  }
   return withParts(
     plan,
     (plan.recordType.fields ?? []).map((one) => ({ ...one, name: swap(one.name) })),

@@ -1,6 +1,7 @@
 """A first record type and mapping from one response: what repeats becomes rows, what is wanted of a row becomes fields."""
 
-from collections.abc import Sequence
+import json as stdlib_json
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -55,7 +56,7 @@ class ProposedPart:
 
 @dataclass(frozen=True, slots=True)
 class Proposal:
-    """A record type and a mapping, the paths of the row that were left out, and what of it could be records of their own."""
+    """A record type and a mapping, the paths of the row that were left out, and what of it could be records of their own. examples: of values, by field."""
 
     record_type_name: str
     record_type: RecordTypeDocument
@@ -63,6 +64,7 @@ class Proposal:
     left_out: list[str]
     notes: list[str]
     parts: list[ProposedPart]
+    examples: Mapping[str, list[str]]
 
 
 def row_choices(
@@ -178,7 +180,13 @@ def propose(
         [line.path for line in lines if line not in wanted],
         _notes(wanted, key),
         _parts(documents, rows, name, fields, rules, key, _lists_in(all_lines, of), rule) if key else [],
+        {name: [_as_text(one) for one in held.examples] for name, held in shapes.items()},
     )
+
+
+def _as_text(example: str) -> str:
+    """An example, which is JSON, as the text it is."""
+    return str(stdlib_json.loads(example)) if example.startswith('"') and example.endswith('"') else example
 
 
 def _keys_of(nodes: Sequence[Node], path: JsonPath | XPath, rules: Sequence[FieldRule]) -> list[str]:

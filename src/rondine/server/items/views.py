@@ -31,6 +31,13 @@ class ProblemLine(serializers.Serializer[Any]):
     hint = serializers.CharField()
 
 
+class UseLine(serializers.Serializer[Any]):
+    """Something that uses an item."""
+
+    kind = serializers.CharField()
+    name = serializers.CharField()
+
+
 class RevisionLine(serializers.Serializer[Any]):
     version = serializers.IntegerField()
     name = serializers.CharField()

@@ -5,10 +5,11 @@ from dataclasses import asdict
 from typing import Any
 
 from rondine.core.documents import ReadDocument
-from rondine.core.errors import InputError
+from rondine.core.errors import InputError, did_you_mean
 from rondine.core.mapping.compile import CompiledOutput, RowTrace, check_format, compile_mapping
 from rondine.core.mapping.coverage import Coverage, coverage
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
+from rondine.core.mapping.fitting import Fitted, fit
 from rondine.core.mapping.propose import propose
 from rondine.core.mapping.taking import given_values
 from rondine.core.paths import pointer_text
@@ -65,7 +66,18 @@ def proposal(project: Project, documents: Sequence[ReadDocument], given: Mapping
         corrections=load(list[Correction], given.get("corrections") or [], where="/corrections"),
         rule=project.naming_rule(),
     )
+    fitted = Fitted(made, (), ())
+    if given.get("onto"):
+        name = given["name"]
+        known = record_types_of(project.pk)
+        if name not in known:
+            hint = did_you_mean(name, known) or "leave onto out, to propose one"
+            raise InputError(f'there is no record type "{name}"', where="/name", hint=hint)
+        fitted = fit(made, name, known[name], known_values(project.pk, name))
+        made = fitted.proposal
     return {
+        "pairs": [asdict(one) for one in fitted.pairs],
+        "open": list(fitted.open),
         "name": made.record_type_name,
         "record_type": dump(made.record_type),
         "mapping": dump(made.mapping),
@@ -76,6 +88,18 @@ def proposal(project: Project, documents: Sequence[ReadDocument], given: Mapping
             for one in made.parts
         ],
     }
+
+
+def known_values(project_id: int, record_type: str) -> dict[str, list[str]]:
+    """Some texts that kept records of a type have, by field: of the newest in each environment."""
+    found: dict[str, list[str]] = {}
+    sets = RecordSet.objects.filter(environment__project_id=project_id, record_type__name=record_type)
+    for one in sets:
+        for record in one.records.order_by("-id")[:100]:
+            for name, value in record.data.items():
+                if isinstance(value, str):
+                    found.setdefault(name, []).append(value)
+    return found
 
 
 def drafted_types(project: Project, drafts: Mapping[str, Any] | None) -> dict[str, RecordTypeDocument]:

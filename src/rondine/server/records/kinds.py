@@ -1,5 +1,7 @@
 """The kinds of items around records."""
 
+from collections.abc import Iterable
+
 from rondine.core.connection import FeedDocument
 from rondine.core.errors import DraftError, InputError, Problem
 from rondine.core.mapping.document import (
@@ -66,6 +68,27 @@ def _mapping_renamed(item: Item, old: str) -> None:
 def _mapping_changed(item: Item) -> None:
     if based := _based_on(item, item.name):
         refresh_problems(MAPPINGS, based)
+
+
+def users_of_record_type(item: RecordType) -> list[dict[str, str]]:
+    """What a change of a record type reaches: mappings that fill it, the feeds that use them, and record types whose records belong to its."""
+    filling = Mapping.objects.filter(
+        project_id=item.project_id, document__outputs__contains=[{"record_type": item.name}]
+    )
+    linked = RecordType.objects.filter(
+        project_id=item.project_id, document__links__contains=[{"record_type": item.name}]
+    )
+    feeds = Feed.objects.filter(mapping__in=filling)
+    return [*_lines("mapping", filling), *_lines("feed", feeds), *_lines("record type", linked)]
+
+
+def users_of_mapping(item: Mapping) -> list[dict[str, str]]:
+    """What a change of a mapping reaches: mappings that are based on it, and feeds that use it."""
+    return [*_lines("mapping", _based_on(item, item.name)), *_lines("feed", item.feeds.all())]
+
+
+def _lines(kind: str, items: Iterable[Item]) -> list[dict[str, str]]:
+    return [{"kind": kind, "name": one.name} for one in sorted(items, key=lambda one: one.name)]
 
 
 def _feed(item: Feed) -> list[Problem]:

@@ -53,6 +53,7 @@ class OutlineQuestion(Strict):
 
 class ProposalQuestion(OutlineQuestion):
     name = serializers.CharField(max_length=63, help_text="of the record type")
+    onto = serializers.BooleanField(required=False, default=False)
     rows = serializers.ListField(child=serializers.CharField(max_length=1000), min_length=1, max_length=8)
     take = serializers.ListField(child=serializers.CharField(max_length=1000), required=False, allow_null=True)
 

@@ -19,30 +19,45 @@ from rondine.server.api.forms import FormShown
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.views import ProjectView, Strict, checked_limit
 from rondine.server.items.actions import find_item
-from rondine.server.items.views import item_views
+from rondine.server.items.views import UseLine, item_views
 from rondine.server.records.actions import comparison_of, outline_of, places_of, preview, proposal, record_set, stored
 from rondine.server.records.browsing import browse, find_record, shown_data
-from rondine.server.records.kinds import FEEDS, MAPPINGS, RECORD_TYPES, resolved_mapping
+from rondine.server.records.kinds import (
+    FEEDS,
+    MAPPINGS,
+    RECORD_TYPES,
+    resolved_mapping,
+    users_of_mapping,
+    users_of_record_type,
+)
 from rondine.server.records.links import owners, parts_of
 from rondine.server.records.models import Feed, Record
 from rondine.server.runs.models import Call, Run
 from rondine.server.services.actions import body_of, document_of, environment_of
 
-RecordTypeList, RecordTypeDetail, RecordTypeRevisions = item_views(RECORD_TYPES)
+USED_BY = UseLine(many=True, help_text="what a change of it reaches")
+
+RecordTypeList, RecordTypeDetail, RecordTypeRevisions = item_views(
+    RECORD_TYPES, extra={"used_by": USED_BY}, describe=lambda item: {"used_by": users_of_record_type(item)}
+)
 
 
-def _whole(item: Any) -> dict[str, Any]:
+def _mapping(item: Any) -> dict[str, Any]:
     document: MappingDocument = load(MappingDocument, item.document)
     try:
-        return {"whole": dump(resolved_mapping(item.project_id, document))}
+        whole = dump(resolved_mapping(item.project_id, document))
     except DraftError:  # its problems say why
-        return {"whole": item.document}
+        whole = item.document
+    return {"whole": whole, "used_by": users_of_mapping(item)}
 
 
 MappingList, MappingDetail, MappingRevisions = item_views(
     MAPPINGS,
-    extra={"whole": DocumentField(MappingDocument, help_text="with all that it has from the one it is based on")},
-    describe=_whole,
+    extra={
+        "whole": DocumentField(MappingDocument, help_text="with all that it has from the one it is based on"),
+        "used_by": USED_BY,
+    },
+    describe=_mapping,
 )
 
 
@@ -171,6 +186,9 @@ class ComparisonView(ProjectView):
 
 class ProposalAsked(OutlineAsked):
     name = serializers.CharField(max_length=63, help_text="of the record type")
+    onto = serializers.BooleanField(
+        required=False, default=False, help_text="whether the record type is there already, and is to be filled"
+    )
     rows = serializers.ListField(
         child=serializers.CharField(max_length=1000),
         min_length=1,
@@ -194,6 +212,12 @@ class ProposedPartShown(serializers.Serializer[Any]):
     output = DocumentField(Output)
 
 
+class PairLine(serializers.Serializer[Any]):
+    field = serializers.CharField()
+    path = serializers.CharField()
+    reason = serializers.ChoiceField(["same name", "similar name", "like values"])
+
+
 class ProposalShown(serializers.Serializer[Any]):
     name = serializers.CharField()
     record_type = DocumentField(RecordTypeDocument)
@@ -201,6 +225,8 @@ class ProposalShown(serializers.Serializer[Any]):
     left_out = serializers.ListField(child=serializers.CharField())
     notes = serializers.ListField(child=serializers.CharField())
     parts = ProposedPartShown(many=True, help_text="to be added to the mapping's outputs where they are wanted")
+    pairs = PairLine(many=True, help_text="onto a record type that is there: what fills which field, and why")
+    open = serializers.ListField(child=serializers.CharField(), help_text="its fields that nothing looks like")
 
 
 class ProposalView(ProjectView):

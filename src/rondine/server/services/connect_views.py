@@ -33,7 +33,7 @@ from rondine.server.api.forms import FormShown
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.views import ProjectView, Strict, WaitingView
 from rondine.server.items.actions import find_item
-from rondine.server.items.views import ProblemLine, item_views
+from rondine.server.items.views import ProblemLine, UseLine, item_views
 from rondine.server.runs.models import Call, Run
 from rondine.server.runs.tasks import parts
 from rondine.server.services.actions import (
@@ -131,11 +131,6 @@ def _uses(item: StandingValue) -> dict[str, Any]:
         if (reason := why_key_like(item.name, str(value)))
     ]
     return {"used_by": found, "warnings": warnings}
-
-
-class UseLine(serializers.Serializer[Any]):
-    kind = serializers.CharField()
-    name = serializers.CharField()
 
 
 StandingValueList, StandingValueDetail, StandingValueRevisions = item_views(

@@ -1,0 +1,141 @@
+"""A proposal fitted onto a record type that is there already: which value fills which field, by name, type, and what its records hold."""
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from difflib import SequenceMatcher
+
+from msgspec import structs
+
+from rondine.core.mapping.document import FieldRule, RecordField, RecordTypeDocument, Source
+from rondine.core.mapping.propose import Proposal
+
+#: From this likeness on, a pair is proposed. A name that is the same is enough for itself.
+ENOUGH = 0.6
+#: Besides its own, the types that a field of a type can be given without a step that makes another value of them.
+_ALSO_FROM: Mapping[str, frozenset[str]] = {
+    "text": frozenset({"integer", "decimal", "boolean", "date", "datetime"}),
+    "integer": frozenset({"text"}),
+    "decimal": frozenset({"integer", "text"}),
+    "boolean": frozenset({"text"}),
+    "date": frozenset({"text"}),
+    "datetime": frozenset({"text"}),
+    "json": frozenset({"text", "integer", "decimal", "boolean"}),
+}
+_WORD = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+")
+
+
+@dataclass(frozen=True, slots=True)
+class Pair:
+    """A value for a field of the record type. path: where it comes from.  reason: same name, similar name, or like values."""
+
+    field: str
+    path: str
+    reason: str
+
+
+@dataclass(frozen=True, slots=True)
+class Fitted:
+    """pairs: what was found, in the order of the record type.  open: fields for which nothing was."""
+
+    proposal: Proposal
+    pairs: tuple[Pair, ...]
+    open: tuple[str, ...]
+
+
+def fit(
+    made: Proposal, name: str, record_type: RecordTypeDocument, known: Mapping[str, Sequence[str]] | None = None
+) -> Fitted:
+    """The same rows for another record type; what fits none of its fields is left out. known: some values that its records have, as texts, by field."""
+    output = made.mapping.outputs[0]
+    offered = {field.name: field for field in made.record_type.fields}
+    likely = []
+    for at, field in enumerate(record_type.fields):
+        for number, rule in enumerate(output.fields):
+            likeness, reason = _likeness(field, offered[rule.name], rule, made, (known or {}).get(field.name, ()))
+            if likeness >= ENOUGH:
+                likely.append((-likeness, at, number, reason))
+    taken: dict[int, tuple[int, str]] = {}
+    for _, at, number, reason in sorted(likely):
+        if at not in taken and number not in [one for one, _ in taken.values()]:
+            taken[at] = number, reason
+    rules, pairs = [], []
+    for at, (number, reason) in sorted(taken.items()):
+        field, rule = record_type.fields[at], output.fields[number]
+        keeps_steps = offered[rule.name].type == field.type
+        rules.append(
+            FieldRule(
+                name=field.name,
+                source=rule.source,
+                convert=rule.convert if keeps_steps else [],
+                required=field.name in record_type.key,
+            )
+        )
+        pairs.append(Pair(field.name, _path_of(rule), reason))
+    left = [_path_of(rule) for number, rule in enumerate(output.fields) if number not in {n for n, _ in taken.values()}]
+    mapping = structs.replace(made.mapping, outputs=[structs.replace(output, record_type=name, fields=rules)])
+    notes = [f"nothing looks like {field.name}" for at, field in enumerate(record_type.fields) if at not in taken]
+    return Fitted(
+        Proposal(name, record_type, mapping, [*made.left_out, *left], notes, [], made.examples),
+        tuple(pairs),
+        tuple(field.name for at, field in enumerate(record_type.fields) if at not in taken),
+    )
+
+
+def _likeness(
+    field: RecordField, offered: RecordField, rule: FieldRule, made: Proposal, known: Sequence[str]
+) -> tuple[float, str]:
+    """(0 to about 1.7, what tells)."""
+    by_name = max(_name_likeness(field, name) for name in (offered.name, *_last_names(_path_of(rule))))
+    by_value = _value_likeness(made.examples.get(offered.name, ()), known)
+    by_type = 0.2 if field.type == offered.type else 0.1 if offered.type in _ALSO_FROM[field.type] else -0.3
+    if by_name == 1:
+        return 1 + by_type + by_value, "same name"
+    if by_name + by_type >= by_value:
+        return by_name + by_type + by_value / 2, "similar name"
+    return by_value + by_type, "like values"
+
+
+def _name_likeness(field: RecordField, name: str) -> float:
+    wanted, given = _words(field.name), _words(name)
+    bare = [word for word in wanted if word != field.unit.lower()] if field.unit else wanted
+    if not given or given in (wanted, bare) or "".join(given) in ("".join(wanted), "".join(bare)):
+        return 1.0 if given else 0.0
+    if set(bare) <= set(given) or set(given) <= set(bare):
+        return 0.6
+    ratio = SequenceMatcher(None, "".join(bare), "".join(given)).ratio()
+    return 0.5 if ratio >= 0.85 else 0.0  # distrikt, but not tree for street
+
+
+def _words(name: str) -> list[str]:
+    return [word.lower() for word in _WORD.findall(name)]
+
+
+def _last_names(path: str) -> list[str]:
+    """The last name of a path, and the last two together."""
+    names = [one for one in re.split(r"[.$/\[\]'@*]+", path) if one]
+    names = [one.rpartition(":")[2] for one in names]
+    return [names[-1], " ".join(names[-2:])] if names else []
+
+
+def _value_likeness(examples: Sequence[str], known: Sequence[str]) -> float:
+    """How far texts of samples are those that records have, or are formed like them."""
+    found = [one for one in examples if not one.replace(".", "").replace("-", "").isdigit()]
+    if not found or not known:
+        return 0.0
+    same = sum(one in set(known) for one in found) / len(found)
+    forms = {_form(one) for one in known}
+    alike = sum(_form(one) in forms for one in found) / len(found) if any(map(str.isdigit, "".join(found))) else 0.0
+    return max(0.5 * same, 0.45 * alike)
+
+
+def _form(text: str) -> str:
+    """OLM-00412 -> a-9"""
+    return re.sub(r"[^\W\d_]+", "a", re.sub(r"\d+", "9", text))
+
+
+def _path_of(rule: FieldRule) -> str:
+    if isinstance(rule.source, str):
+        return rule.source
+    one: Source = rule.source
+    return one.jsonpath or one.xpath or (f"key of {one.key}" if one.key else rule.name)

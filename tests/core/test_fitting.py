@@ -1,0 +1,86 @@
+"""A response fitted onto a record type that is there already."""
+
+import json
+
+import pytest
+
+from rondine.core.documents.reading import read_document
+from rondine.core.mapping.compile import compile_mapping
+from rondine.core.mapping.document import RecordTypeDocument
+from rondine.core.mapping.fitting import fit
+from rondine.core.mapping.propose import propose
+from rondine.core.settings import load
+
+TREE = load(
+    RecordTypeDocument,
+    {
+        "key": ["number"],
+        "fields": [
+            {"name": "number", "type": "text"},
+            {"name": "girth_m", "type": "decimal", "unit": "m"},
+            {"name": "planted_on", "type": "date"},
+            {"name": "district", "type": "text"},
+            {"name": "crown", "type": "decimal"},
+        ],
+    },
+)
+
+
+def fitted(row, known=None, record_type=TREE):
+    read = read_document(json.dumps([row, row]).encode())
+    return read, fit(propose([read], rows=["$[*]"], name="anything"), "tree", record_type, known)
+
+
+def test_same_names_are_paired_and_the_others_are_open():
+    read, found = fitted({"number": "OLM-1", "measures": {"Girth": 2.5}, "district": "Orti", "note": "leans"})
+    assert {one.field: (one.path, one.reason) for one in found.pairs} == {
+        "number": ("number", "same name"),
+        "girth_m": ("measures.Girth", "same name"),
+        "district": ("district", "same name"),
+    }
+    assert found.open == ("planted_on", "crown")
+    assert found.proposal.left_out == ["note"] and found.proposal.record_type is TREE
+    (output,) = compile_mapping(found.proposal.mapping, {"tree": TREE})
+    assert output.run(read.value).records[0][1]["district"] == "Orti"
+
+
+@pytest.mark.parametrize(
+    ("row", "field", "pair"),
+    [
+        ({"plantedOn": "2020-03-01"}, "planted_on", ("plantedOn", "same name")),
+        ({"date_planted": "2020-03-01"}, "planted_on", None),  # one word of two
+        ({"planted": "2020-03-01"}, "planted_on", ("planted", "similar name")),
+        ({"distrikt": "Orti"}, "district", ("distrikt", "similar name")),
+        ({"place": {"district": {"name": "Orti"}}}, "district", ("place.district.name", "similar name")),
+        ({"planted": True}, "planted_on", None),  # of another kind
+        ({"crown": "wide"}, "crown", ("crown", "same name")),  # its name says enough; coverage warns
+        ({"girth_cm": 250}, "girth_m", ("girth_cm", "similar name")),
+    ],
+)
+def test_pairs_by_name_and_type(row, field, pair):
+    _, found = fitted(row)
+    assert {one.field: (one.path, one.reason) for one in found.pairs}.get(field) == pair
+
+
+def test_values_tell_where_names_do_not():
+    known = {"number": ["OLM-00001", "OLM-00412"], "district": ["Orti", "Terrazze"]}
+    _, found = fitted({"tag": "OLM-00007", "quarter": "Terrazze", "colour": "green", "code": "7"}, known)
+    assert {one.field: (one.path, one.reason) for one in found.pairs} == {
+        "number": ("tag", "like values"),
+        "district": ("quarter", "like values"),
+    }
+
+
+def test_the_best_pair_wins_and_each_value_is_used_once():
+    _, found = fitted({"number": "OLM-1", "tree_number": "OLM-2"})
+    assert [(one.field, one.path) for one in found.pairs] == [("number", "number")]
+    two = load(RecordTypeDocument, {"key": ["tree"], "fields": [{"name": "tree", "type": "text"}, {"name": "tree_number", "type": "text"}]})  # fmt: skip
+    _, found = fitted({"number": "OLM-1"}, record_type=two)
+    assert [(one.field, one.path) for one in found.pairs] == [("tree_number", "number")]
+
+
+def test_foreign_forms_keep_their_steps():
+    _, found = fitted({"number": "1", "crown": "2,5", "planted_on": "03.11.2020"})
+    (output,) = compile_mapping(found.proposal.mapping, {"tree": TREE})
+    record = output.run([{"number": "1", "crown": "2,5", "planted_on": "03.11.2020"}]).records[0][1]
+    assert str(record["crown"]) == "2.5" and record["planted_on"].isoformat() == "2020-11-03"

@@ -10,16 +10,21 @@ from hypothesis import strategies as st
 from rondine.core.definitions import Files, read_definition
 from rondine.core.definitions.graphql import composed, offered_fields, with_field, without_field
 from rondine.core.definitions.record_types import proposed_types
+from rondine.core.documents import ReadDocument
 from rondine.core.errors import DocumentError, InputError, RondineError
 from rondine.core.protocols.graphql import one_line, schema_problems, weight_of
 from rondine.core.protocols.inputs import checked_inputs
+from rondine.core.protocols.judging import USUAL_RULES, judged
 from rondine.core.protocols.operation import OperationDocument, is_reading, operation_problems
-from rondine.core.protocols.outcome import outcome
 from rondine.core.protocols.rest import build_request
 from rondine.core.settings import load
 from rondine.standins.inspection_desk import SDL
 
 SCHEMA = build_schema(SDL)
+
+
+def judged_of(body):
+    return judged(USUAL_RULES, 200, ReadDocument(body))
 
 
 def read(text, name="desk.graphql", address=""):
@@ -141,16 +146,16 @@ def test_a_query_is_checked_against_the_schema_with_line_and_column():
 
 
 def test_errors_with_status_200_are_a_failure_and_partial_data_is_kept_with_its_errors():
-    failed = outcome(200, {"errors": [{"message": "the desk is closed"}]})
+    failed = judged_of({"errors": [{"message": "the desk is closed"}]})
     assert not failed.is_good and failed.message == "the desk is closed"
-    assert not outcome(
-        200, {"data": {"inspection": None}, "errors": [{"message": "lost", "path": ["inspection", 0]}]}
+    assert not judged_of(
+        {"data": {"inspection": None}, "errors": [{"message": "lost", "path": ["inspection", 0]}]}
     ).is_good
-    part = outcome(
-        200, {"data": {"inspection": {"id": 1}}, "errors": [{"message": "lost", "path": ["inspection", "report"]}]}
+    part = judged_of(
+        {"data": {"inspection": {"id": 1}}, "errors": [{"message": "lost", "path": ["inspection", "report"]}]}
     )
     assert part.is_good and "in part, with 1 error" in part.words and part.message == "inspection.report: lost"
-    assert outcome(200, {"data": {}, "errors": []}).is_good and outcome(200, {"errors": ["a"], "rows": []}).is_good
+    assert judged_of({"data": {}, "errors": []}).is_good and judged_of({"errors": ["a"], "rows": []}).is_good
 
 
 @pytest.mark.parametrize(

@@ -14,7 +14,7 @@ from rondine.core.names import NAME, proposed_name
 from rondine.core.protocols.address import take_apart
 from rondine.core.protocols.inputs import Input, checked_inputs
 from rondine.core.protocols.operation import OperationDocument, operation_problems
-from rondine.core.protocols.outcome import outcome
+from rondine.core.protocols.outcome import by_status
 from rondine.core.protocols.rest import build_request, with_connection
 from rondine.core.secret import Secret
 from rondine.core.settings import load
@@ -213,13 +213,13 @@ def test_origins(url, found):
     ],
 )
 def test_a_failure_is_told_in_words_with_the_services_own(status, document, words, message):
-    found = outcome(status, document, (("Retry-After", "30"),))
+    found = by_status(status, document, (("Retry-After", "30"),))
     assert not found.is_good and words in found.words and found.message == message
     assert ("Retry-After: 30" in found.hint) == (status != 302)
 
 
 def test_no_content_is_good():
-    assert outcome(204).is_good
+    assert by_status(204).is_good
 
 
 @given(st.text(max_size=80))

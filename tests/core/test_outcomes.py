@@ -4,8 +4,9 @@ import pytest
 
 from rondine.core.documents import ReadDocument
 from rondine.core.documents.elements import read_elements
+from rondine.core.errors import RondineError
+from rondine.core.protocols.judging import judged
 from rondine.core.protocols.operation import OperationDocument, OutcomeRules, operation_problems
-from rondine.core.protocols.outcome import judged
 from rondine.core.settings import load
 
 RULES = {
@@ -44,6 +45,63 @@ def test_a_response_is_judged_by_the_rules_and_then_as_usual(status, body, heade
 def test_without_rules_partial_data_is_kept_and_named():
     found = judged(OutcomeRules(), 200, ReadDocument({"data": {"a": 1}, "errors": [{"message": "half"}]}))
     assert (found.kind, found.is_good, found.message) == ("partial", True, "half")
+
+
+PROBLEM = (("Content-Type", "application/problem+json; charset=utf-8"),)
+FAULT = b"<e:Envelope xmlns:e='http://schemas.xmlsoap.org/soap/envelope/'><e:Body><e:Fault><faultcode>e:Client</faultcode><faultstring>no permit</faultstring></e:Fault></e:Body></e:Envelope>"
+ODATA_XML = b"<m:error xmlns:m='http://docs.oasis-open.org/odata/ns/metadata'><m:code>7</m:code><m:message>no lot</m:message></m:error>"
+
+
+@pytest.mark.parametrize(
+    ("form", "body", "headers", "message"),
+    [
+        ("graphql", {"data": None, "errors": [{"message": "closed", "path": ["a", 0]}]}, (), "a.0: closed"),
+        ("odata", {"error": {"code": "7", "message": "no lot"}}, (), "no lot"),
+        ("odata", {"odata.error": {"code": "7", "message": {"lang": "en", "value": "no lot"}}}, (), "no lot"),
+        ("odata", ODATA_XML, (), "no lot"),
+        ("soap", FAULT, (), "no permit (Client)"),
+        ("problem", {"type": "about:blank", "title": "No", "detail": "no such tree"}, PROBLEM, "no such tree"),
+    ],
+)
+def test_the_standards_forms_of_errors_are_failures_with_any_status_unless_they_are_switched_off(
+    form, body, headers, message
+):
+    read = ReadDocument(read_elements(body).value, "xml") if isinstance(body, bytes) else ReadDocument(body)
+    found = judged(OutcomeRules(), 200, read, headers)
+    assert (found.kind, found.message) == ("failure", message) and found.hint
+    assert judged(OutcomeRules(forms=[form]), 200, read, headers).kind == "failure"
+    others = [one for one in ("graphql", "odata", "soap", "problem") if one != form]
+    assert judged(OutcomeRules(forms=others), 200, read, headers).kind == "good"  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(
+    "body",
+    [
+        {"error": {"code": "7"}},  # no message
+        {"error": {"code": "7", "message": "x"}, "value": []},
+        {"errors": [{"message": "x"}], "rows": []},
+        {"data": {"a": 1}, "errors": []},
+        {"title": "A title", "detail": "of a tree"},
+        ["error"],
+        None,
+    ],
+)
+def test_what_only_looks_like_a_form_is_none(body):
+    assert judged(OutcomeRules(), 200, ReadDocument(body)).kind == "good"
+
+
+def test_a_text_in_a_body_that_cannot_be_read_is_a_failure_and_its_line_the_message():
+    rules = load(OutcomeRules, {"failures": [{"text": "ERR-"}, {"text": "closed"}]})
+    page = b"<html>\n  <p>The desk is closed on Mondays</p>\n</html>"
+    found = judged(rules, 200, ReadDocument(None), head=page)
+    assert (found.kind, found.message) == ("failure", "<p>The desk is closed on Mondays</p>")
+    assert judged(rules, 200, ReadDocument({"a": 1}), head=b'{"a": 1}').kind == "good"
+    assert (
+        judged(rules, 200, ReadDocument(None), head="ERR-7 gefällt".encode("latin-1"), charset="latin-1").message
+        == "ERR-7 gefällt"
+    )
+    with pytest.raises(RondineError, match="either conditions"):
+        load(OutcomeRules, {"failures": [{"message": "why"}]})
 
 
 def test_the_rules_hold_for_xml_too():

@@ -9,11 +9,12 @@ from lxml import etree
 
 from rondine.core.definitions import Files, read_definition
 from rondine.core.definitions.record_types import proposed_types
+from rondine.core.documents import ReadDocument
 from rondine.core.documents.elements import read_elements
 from rondine.core.errors import DocumentError, RondineError
 from rondine.core.protocols.inputs import checked_inputs
+from rondine.core.protocols.judging import USUAL_RULES, judged
 from rondine.core.protocols.operation import OperationDocument, is_reading, operation_problems
-from rondine.core.protocols.outcome import outcome
 from rondine.core.protocols.rest import build_request
 from rondine.core.protocols.soap import fault_of
 from rondine.core.settings import load
@@ -158,7 +159,7 @@ def test_faults_are_failures_with_their_own_words_whatever_the_status():
     old, new = (read_elements(one).value for one in (old, new))
     assert (fault_of(old), fault_of(new)) == ("there is none (Client; P-9)", "no (Sender)")
     assert fault_of(read_elements(b"<a><Fault/></a>").value) == fault_of("Fault") == fault_of(None) == ""
-    assert not outcome(200, fault=fault_of(old)).is_good
+    assert not judged(USUAL_RULES, 200, ReadDocument(old, "xml")).is_good
 
 
 @given(st.booleans(), st.floats(0, 1), st.integers(0, 60), st.text(max_size=12))

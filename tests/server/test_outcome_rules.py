@@ -10,10 +10,13 @@ def counter(rondine, serve):
         "none": (404, {"message": "no such tree"}),
         "empty": (200, {"trees": []}),
         "closed": (200, {"state": "error", "why": "the counter is closed", "trees": [{"number": "OLM-9"}]}),
+        "told": (200, {"error": {"code": "7", "message": "no such collection"}}),
         "some": (200, {"state": "ok", "trees": [{"number": "OLM-1"}, {"number": "OLM-2"}]}),
     }
 
     async def answer(request):
+        if request.query["q"] == "page":
+            return web.Response(text="<p>The counter is closed today</p>", content_type="text/html")
         status, body = answers[request.query["q"]]
         return web.json_response(body, status=status)
 
@@ -28,7 +31,7 @@ DOCUMENT = {
     "query": [{"name": "q", "value": {"input": "q"}}],
     "outcomes": {
         "nothing_found": {"statuses": [404], "empty": "trees"},
-        "failures": [{"when": [{"from": "state", "value": "error"}], "message": "why"}],
+        "failures": [{"when": [{"from": "state", "value": "error"}], "message": "why"}, {"text": "is closed today"}],
     },
 }
 
@@ -37,12 +40,14 @@ def test_each_outcome_of_a_trial_is_told_apart(rondine, counter):
     office, service = rondine.office(), rondine.connect("outcome-trials", counter.url)
     found = {
         q: office.try_operation(service=service, document=DOCUMENT, inputs={"q": q})
-        for q in ("none", "empty", "closed", "some")
+        for q in ("none", "empty", "closed", "told", "page", "some")
     }
     assert {q: one["outcome"]["kind"] for q, one in found.items()} == {
-        "none": "nothing_found", "empty": "nothing_found", "closed": "failure", "some": "good",
+        "none": "nothing_found", "empty": "nothing_found", "closed": "failure", "told": "failure", "page": "failure", "some": "good",
     }  # fmt: skip
     assert found["closed"]["outcome"]["message"] == "the counter is closed"
+    assert found["told"]["outcome"]["message"] == "no such collection"
+    assert found["page"]["outcome"]["message"] == "<p>The counter is closed today</p>"
     assert office.run(found["none"]["run"])["state"] == "done"
     plain = {key: value for key, value in DOCUMENT.items() if key != "outcomes"}
     usual = office.try_operation(service=service, document=plain, inputs={"q": "none"})
@@ -69,6 +74,9 @@ def test_a_feed_that_finds_nothing_ends_well_and_one_that_is_told_of_a_failure_f
         assert (run["state"], run["counts"][0]["rows"], run["error"]) == ("done", 0, None)
     run = rondine.watch(office.run_feed("outcome-tree", {"q": "closed"})["id"])
     assert run["state"] == "failed" and "the counter is closed" in run["error"]["message"]
+    for q, message in (("told", "no such collection"), ("page", "<p>The counter is closed today</p>")):
+        run = rondine.watch(office.run_feed("outcome-tree", {"q": q})["id"])
+        assert run["state"] == "failed" and message in run["error"]["message"], run
     assert {one["data"]["number"] for one in office.records("test", "outcome-tree")} == {"OLM-1", "OLM-2"}
 
 

@@ -2343,11 +2343,15 @@ export interface components {
         /**
          * FailureRule
          * @description When a response is a failure although its status is good. when: conditions on the response, all of them.  message: where its own words stand.
+         *         text: in place of conditions, a text that the first 64 kB of the body have, also of one that cannot be read.
          */
         FailureRule: {
             /** @default null */
             message?: string | components["schemas"]["Source"] | null;
-            when: components["schemas"]["rondine.core.mapping.document.Condition"][];
+            /** @default  */
+            text?: string;
+            /** @default [] */
+            when?: components["schemas"]["rondine.core.mapping.document.Condition"][];
         };
         Feed: {
             /** Format: date-time */
@@ -3347,11 +3351,13 @@ export interface components {
         };
         /**
          * OutcomeRules
-         * @description What responses of an operation mean beside their status.
+         * @description What responses of an operation mean beside their status. forms: the standards' forms of errors that are recognised in good responses; None: all.
          */
         OutcomeRules: {
             /** @default [] */
             failures?: components["schemas"]["FailureRule"][];
+            /** @default null */
+            forms?: ("graphql" | "odata" | "problem" | "soap")[] | null;
             /** @default {} */
             nothing_found?: components["schemas"]["NothingFound"];
         };

@@ -3,8 +3,12 @@ import type { OperationDocument } from "./bench";
 
 type Rules = NonNullable<OperationDocument["outcomes"]>;
 type FailureRule = NonNullable<Rules["failures"]>[number];
-type Condition = FailureRule["when"][number];
+type Condition = NonNullable<FailureRule["when"]>[number];
 const COMPARISONS: NonNullable<Condition["is"]>[] = ["equal", "not_equal", "less", "at_most", "more", "at_least", "matches", "present", "absent"];
+
+type Form = NonNullable<Rules["forms"]>[number];
+/** The standards' forms of errors, which are recognised whatever the status. */
+const FORMS: Record<Form, string> = { graphql: "GraphQL errors", odata: "OData error", soap: "SOAP fault", problem: "problem document" };
 
 const plain = (source: unknown) => (typeof source === "string" ? source : "");
 const read = (text: string): unknown => (/^(-?\d+(\.\d+)?|true|false)$/.test(text) ? JSON.parse(text) : text);
@@ -15,9 +19,10 @@ export function Outcomes({ document, onDocument }: { document: OperationDocument
   const nothing = rules.nothing_found ?? {};
   const failures = rules.failures ?? [];
   const set = (change: Partial<Rules>) => onDocument({ ...document, outcomes: { ...rules, ...change } });
+  const forms = rules.forms ?? (Object.keys(FORMS) as Form[]);
   const put = (at: number, rule: FailureRule) => set({ failures: failures.map((one, number) => (number === at ? rule : one)) });
   return (
-    <details className="mt-4 mb-3 text-xs" open={failures.length > 0 || (nothing.statuses?.length ?? 0) > 0 || Boolean(nothing.empty)}>
+    <details className="mt-4 mb-3 text-xs" open={failures.length > 0 || rules.forms != null || (nothing.statuses?.length ?? 0) > 0 || Boolean(nothing.empty)}>
       <summary className="cursor-pointer text-sm font-medium">What a response means</summary>
       <label className="mt-1 flex flex-wrap items-center gap-1">
         nothing was found: status
@@ -27,9 +32,27 @@ export function Outcomes({ document, onDocument }: { document: OperationDocument
         or nothing at
         <input className="input input-xs w-32 font-mono" aria-label="Place that is empty when nothing was found" placeholder="trees" value={plain(nothing.empty)} onChange={(e) => set({ nothing_found: { ...nothing, empty: e.target.value || null } })} />
       </label>
+      <fieldset className="mt-1 flex flex-wrap items-center gap-x-3 gap-y-1">
+        <legend className="float-left mr-2">failures are recognised by</legend>
+        {(Object.entries(FORMS) as [Form, string][]).map(([form, words]) => (
+          <label key={form} className="flex items-center gap-1">
+            <input type="checkbox" className="checkbox checkbox-xs" checked={forms.includes(form)} onChange={(e) => set({ forms: e.target.checked && forms.length === 3 ? null : e.target.checked ? [...forms, form] : forms.filter((one) => one !== form) })} />
+            {words}
+          </label>
+        ))}
+      </fieldset>
       {failures.map((rule, number) => {
-        const condition = rule.when[0] ?? { from: "" };
-        const change = (part: Partial<Condition>) => put(number, { ...rule, when: [{ ...condition, ...part }, ...rule.when.slice(1)] });
+        if (rule.text !== undefined && !rule.when?.length) {
+          return (
+            <div key={number} className="mt-1 flex flex-wrap items-center gap-1 border-l-2 border-error pl-2">
+              failed if its text has
+              <input className="input input-xs w-40 font-mono" aria-label={`text of failure ${number + 1}`} value={rule.text} onChange={(e) => put(number, { text: e.target.value })} />
+              <button type="button" className="btn btn-ghost btn-xs" aria-label={`take away failure ${number + 1}`} onClick={() => set({ failures: failures.filter((_, at) => at !== number) })}><Trash2 className="size-3.5" aria-hidden /></button>
+            </div>
+          );
+        }
+        const condition = rule.when?.[0] ?? { from: "" };
+        const change = (part: Partial<Condition>) => put(number, { ...rule, when: [{ ...condition, ...part }, ...(rule.when ?? []).slice(1)] });
         const isAlone = condition.is === "present" || condition.is === "absent";
         return (
           <div key={number} className="mt-1 flex flex-wrap items-center gap-1 border-l-2 border-error pl-2">
@@ -46,6 +69,8 @@ export function Outcomes({ document, onDocument }: { document: OperationDocument
         );
       })}
       <button type="button" className="link mt-1" onClick={() => set({ failures: [...failures, { when: [{ from: "error", is: "present" }] }] })}>a failure that comes with a good status</button>
+      {" · "}
+      <button type="button" className="link mt-1" onClick={() => set({ failures: [...failures, { text: "error" }] })}>a text that tells of one</button>
     </details>
   );
 }

@@ -175,17 +175,25 @@ class NothingFound(Document, frozen=True):
 
 
 class FailureRule(Document, frozen=True):
-    """When a response is a failure although its status is good. when: conditions on the response, all of them.  message: where its own words stand."""
+    """When a response is a failure although its status is good. when: conditions on the response, all of them.  message: where its own words stand.
+    text: in place of conditions, a text that the first 64 kB of the body have, also of one that cannot be read.
+    """
 
-    when: Annotated[list[Condition], Meta(min_length=1)]
+    when: list[Condition] = []
     message: str | Source | None = None
+    text: str = ""
+
+    def __post_init__(self) -> None:
+        if bool(self.when) == bool(self.text):
+            raise ValueError("give either conditions (when) or a text")
 
 
 class OutcomeRules(Document, frozen=True):
-    """What responses of an operation mean beside their status."""
+    """What responses of an operation mean beside their status. forms: the standards' forms of errors that are recognised in good responses; None: all."""
 
     nothing_found: NothingFound = NothingFound()
     failures: list[FailureRule] = []
+    forms: list[Literal["graphql", "odata", "soap", "problem"]] | None = None
 
 
 class ResponseView(Document, frozen=True):

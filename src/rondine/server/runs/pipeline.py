@@ -29,8 +29,8 @@ from rondine.core.mapping.taking import given_values
 from rondine.core.pagination import Ending, PageNumber
 from rondine.core.paths import JsonPath, parse_pointer, parse_xpath, resolve
 from rondine.core.protocols.inputs import checked_inputs
+from rondine.core.protocols.judging import failed_by_text, judged
 from rondine.core.protocols.operation import OperationDocument, OutcomeRules
-from rondine.core.protocols.outcome import judged
 from rondine.core.protocols.rest import build_request, with_connection
 from rondine.core.settings import load
 from rondine.engine.client import MOST_AT_ONCE, Arrival, Engine, Line, SideCall
@@ -332,6 +332,9 @@ class FeedRun:
             self._is_unchanged = True
             return False
         if 200 <= arrival.status < 300:
+            told = failed_by_text(self.ready.operation.outcomes, body, arrival.charset)
+            if told is not None:
+                raise ServiceError(f"{told.words} - {told.message}", where=_where(page), hint=told.hint)
             return True
         read = ReadDocument(None)
         try:

@@ -38,6 +38,7 @@ from rondine.core.mapping.document import MappingDocument
 from rondine.core.mapping.propose import row_choices
 from rondine.core.pagination.recognise import recognise
 from rondine.core.protocols.inputs import checked_inputs, standing_value, value_text
+from rondine.core.protocols.judging import judged
 from rondine.core.protocols.operation import (
     OperationDocument,
     OutcomeRules,
@@ -46,7 +47,6 @@ from rondine.core.protocols.operation import (
     operation_problems,
     response_for,
 )
-from rondine.core.protocols.outcome import judged
 from rondine.core.protocols.rest import Built, build_request, with_connection
 from rondine.core.protocols.values import ValueOf, parts_of
 from rondine.core.schema import Correction, Shape
@@ -706,7 +706,11 @@ def trial_report(run: Run) -> dict[str, Any]:
     if call.status is not None and report["body"] and not report["unreadable"]:
         report["described"], report["differences"] = against_definition(run, call.status, read)
     if call.status is not None:
-        meaning = judged(outcome_rules(run), call.status, read, tuple(map(tuple, call.headers)))
+        rules = outcome_rules(run)
+        looks = call.body is not None and any(rule.text for rule in rules.failures)
+        head = call.body.content() if looks else b""
+        charset = call.body.charset if looks else ""
+        meaning = judged(rules, call.status, read, tuple(map(tuple, call.headers)), head=head, charset=charset)
         report["outcome"] = {
             "is_good": meaning.is_good,
             "words": meaning.words,

@@ -7,10 +7,10 @@ from typing import Any
 from asgiref.sync import sync_to_async
 from django.utils import timezone
 
-from rondine.core.documents import read_document
+from rondine.core.documents import ReadDocument, read_document
 from rondine.core.errors import Conflict, DocumentError, RondineError, ServiceTooSlow, SignInRefused
 from rondine.core.http import Request, Send
-from rondine.core.protocols.outcome import outcome
+from rondine.core.protocols.judging import USUAL_RULES, judged
 from rondine.core.signin import OAuthClient, SignInOperation
 from rondine.core.signin.oauth import missing_scopes
 from rondine.engine.client import Engine, Line, SideCall
@@ -74,12 +74,12 @@ async def look_at(line: Line, engine: Engine, stages: list[Stage]) -> None:
         is_sign_in = error.where.startswith("POST") or "private_key" in error.where or "sign_in" in error.where
         stages.append(Stage("sign in" if is_sign_in else "call", False, error.message, error.hint))
         return
-    value = None
+    read = ReadDocument(None)
     try:
-        value = read_document(arrival.body, media_type=arrival.media_type, charset=arrival.charset).value
+        read = read_document(arrival.body, media_type=arrival.media_type, charset=arrival.charset)
     except DocumentError:
         pass
-    meaning = outcome(arrival.status, value, arrival.headers)
+    meaning = judged(USUAL_RULES, arrival.status, read, arrival.headers)
     told = f" - {meaning.message}" if meaning.message else ""
     is_refused = arrival.status in (401, 403, 407)
     words = f"{arrival.status}: {meaning.words}{told}" if is_refused else _signed_in(line, sides)

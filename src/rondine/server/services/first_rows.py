@@ -19,8 +19,8 @@ from rondine.core.http import Send
 from rondine.core.mapping.propose import row_choices
 from rondine.core.paths import parse_jsonpath, parse_xpath
 from rondine.core.protocols.inputs import checked_inputs
+from rondine.core.protocols.judging import judged
 from rondine.core.protocols.operation import is_reading
-from rondine.core.protocols.outcome import judged
 from rondine.core.protocols.rest import build_request, with_connection
 from rondine.core.signin import NoSignIn
 from rondine.engine.client import Engine, Line
@@ -94,7 +94,9 @@ async def first_rows(
     except DocumentError:
         if 200 <= arrival.status < 300:
             raise
-    meaning = judged(described.document.outcomes, arrival.status, answer, arrival.headers)
+    meaning = judged(
+        described.document.outcomes, arrival.status, answer, arrival.headers, head=arrival.body, charset=arrival.charset
+    )
     if not meaning.is_good:
         return FirstRows(built.request.url, arrival.status, meaning.words, meaning.message, "", [], 0)
     best = row_choices(answer)[0]

@@ -16,7 +16,7 @@ from rondine.core.definitions import Files, fit_to_keep, read_definition
 from rondine.core.definitions.files import MOST_FILES, Report, main_of, to_nobody, unpacked
 from rondine.core.definitions.graphql import introspection_query
 from rondine.core.definitions.model import DefinitionDocument
-from rondine.core.documents import read_json
+from rondine.core.documents import ReadDocument, read_json
 from rondine.core.errors import (
     DocumentError,
     InputError,
@@ -24,7 +24,8 @@ from rondine.core.errors import (
     did_you_mean,
 )
 from rondine.core.http import Request, Send, origin
-from rondine.core.protocols.outcome import outcome
+from rondine.core.protocols.judging import USUAL_RULES, judged
+from rondine.core.protocols.outcome import by_status
 from rondine.core.settings import load
 from rondine.core.signin import NoSignIn
 from rondine.engine.client import Engine, Line
@@ -147,7 +148,7 @@ async def _introspected(engine: Engine, line: Line, address: str) -> bytes:
         value = read_json(arrival.body, charset=arrival.charset)
     except DocumentError:
         value = None
-    meaning = outcome(arrival.status, value)
+    meaning = judged(USUAL_RULES, arrival.status, ReadDocument(value))
     if not meaning.is_good:
         raise ServiceError(
             f"{arrival.status} {arrival.reason}: {meaning.words}{': ' + meaning.message if meaning.message else ''}",
@@ -159,7 +160,7 @@ async def _introspected(engine: Engine, line: Line, address: str) -> bytes:
 
 async def _fetch(engine: Engine, line: Line, address: str) -> bytes:
     arrival = await engine.call(line, Send(Request("GET", address, (("Accept", ACCEPT),))))
-    meaning = outcome(arrival.status)
+    meaning = by_status(arrival.status)
     if not meaning.is_good:
         raise ServiceError(
             f"{arrival.status} {arrival.reason}: {meaning.words}",

@@ -32,7 +32,7 @@ RECORD_TYPE = {
             ("ward", "text"),
             ("girth", "decimal"),
             ("height", "decimal"),
-            ("tags", "json"),
+            ("tags", "text"),
         )
     ],
 }
@@ -48,12 +48,12 @@ MAPPING = {
                 {"name": "seen_at", "from": "seen_at", "required": True},
                 {"name": "next_check", "from": "next_check"},
                 {"name": "place_id", "from": "place.id", "required": True},
-                {"name": "place_name", "from": "place.name", "required": True},
+                {"name": "place_name", "from": "place.name", "required": True, "convert": [{"type": "trim"}]},
                 {"name": "district", "from": "place.site.district", "default": ""},
-                {"name": "ward", "from": "place.site.ward", "default": ""},
+                {"name": "ward", "from": "place.site.ward", "default": "", "convert": [{"type": "case", "to": "upper"}]},
                 {"name": "girth", "from": "measures.girth", "required": True},
                 {"name": "height", "from": "measures.height.value", "required": True},
-                {"name": "tags", "from": "tags"},
+                {"name": "tags", "from": "tags", "convert": [{"type": "join", "with": ","}]},
             ],
         }
     ]

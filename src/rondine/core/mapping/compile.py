@@ -4,7 +4,7 @@ The fast way is generated source (`generated.py`). A row that fails there goes t
 paths, which finds every problem and every place. Both give equal records; a property test holds them together.
 """
 
-from collections.abc import Callable, Collection, Hashable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -51,12 +51,17 @@ class Reject:
 
 @dataclass(slots=True)
 class Mapped:
-    """What one response became: rows = len(records) + len(rejects) + filtered. records: (ordinal, data) pairs in the order of the rows."""
+    """What one response became: rows = records + rejects + filtered. data: of the records, in the order of the rows.  ordinals: each one's row."""
 
     rows: int = 0
     filtered: int = 0
-    records: list[tuple[int, dict[str, Any]]] = field(default_factory=list)
+    ordinals: Sequence[int] = ()
+    data: list[dict[str, Any]] = field(default_factory=list)
     rejects: list[Reject] = field(default_factory=list)
+
+    @property
+    def records(self) -> list[tuple[int, dict[str, Any]]]:
+        return list(zip(self.ordinals, self.data, strict=True))
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,35 +130,40 @@ class CompiledOutput:
 
         Raises NotPlain if a row read in part needs to be read whole.
         """
-        mapped = Mapped()
-        if fast is None:
-            traces = self._explained(document, rows, given)
-        else:
-            failed: list[tuple[int, int, int]] = []
-            mapped.rows = fast(
-                document,
-                rows.items,
-                rows.first,
-                rows.ordinal,
-                given,
-                mapped.records.append,
-                lambda *one: failed.append(one),
+        kept: list[dict[str, Any]] = []
+        failed: list[tuple[int, int, int]] | None = None
+        if fast is not None:
+            failed = []
+
+            def fail(*place: int) -> None:
+                number = len(kept) + len(failed)
+                failed.append((rows.ordinal + number, *(place or (number, 0))))  # type: ignore[arg-type]
+
+            fast(document, rows.items, rows.first, given, kept.append, fail)
+        done = len(kept) + len(failed or ())
+        mapped = Mapped(done, 0, range(rows.ordinal, rows.ordinal + done), kept)
+        if failed is None or failed:
+            self._add_explained(
+                mapped, self._explained(document, rows, given, failed), {one[0] for one in failed or ()}
             )
-            traces = self._explained(document, rows, given, failed)
-        seen = 0
+        return mapped
+
+    def _add_explained(self, mapped: Mapped, traces: Iterable[RowTrace], failed: Collection[int]) -> None:
+        """Adds what became of the rows that went the exact way. failed: their ordinals, where the fast way has gone before and has counted them."""
+        records = [
+            (ordinal, data)
+            for ordinal, data in zip((one for one in mapped.ordinals if one not in failed), mapped.data, strict=True)
+        ]
         for trace in traces:
-            seen += 1
+            mapped.rows += trace.ordinal not in failed
             if trace.is_filtered:
                 mapped.filtered += 1
             elif trace.data is None:
                 mapped.rejects.append(Reject(trace.ordinal, self.shown(trace.location), trace.problems, trace.row))
             else:
-                mapped.records.append((trace.ordinal, trace.data))
-        if fast is None:
-            mapped.rows = seen
-        elif seen:
-            mapped.records.sort(key=lambda pair: pair[0])
-        return mapped
+                records.append((trace.ordinal, trace.data))
+        records.sort(key=lambda pair: pair[0])
+        mapped.ordinals, mapped.data = [ordinal for ordinal, _ in records], [data for _, data in records]
 
     def explain(
         self, document: Any, given: Mapping[Hashable, Any] | None = None, *, only: Collection[int] | None = None

@@ -30,6 +30,10 @@ MOST_INNER = 4 * 1024 * 1024
 Decimals = Annotated[str, Meta(pattern=r"^[+-]?\d{1,30}(\.\d{1,30})?$")]
 
 
+#: (the class of the values that it takes, what makes of them the same as the steps do, what they must not hold if that is anything).
+Quick = tuple[type, Callable[[Any], Any], Any]
+
+
 class Step(Document, frozen=True):
     """Base of conversions. TAKES_LIST: it is given a list whole, not element by element.  FITS: the kinds of values (JSON Schema's) it is offered for."""
 
@@ -41,6 +45,10 @@ class Step(Document, frozen=True):
 
     def made(self, value: Any) -> Any:
         raise NotImplementedError
+
+    def quick(self) -> Quick | None:
+        """A function for the usual values alone, without a look at what they are; it may fail with any exception where `made` has to tell."""
+        return None
 
 
 # --- numbers
@@ -237,6 +245,9 @@ class Trim(Step, tag="trim", frozen=True):
     def made(self, value: Any) -> Any:
         return to_text(value).strip(self.characters or None)
 
+    def quick(self) -> Quick | None:
+        return None if self.characters else (str, str.strip, None)
+
 
 class Case(Step, tag="case", frozen=True):
     """A text in other letters. to: small ones, capitals, or a capital first."""
@@ -251,6 +262,9 @@ class Case(Step, tag="case", frozen=True):
             case "upper":
                 return text.upper()
         return text[:1].upper() + text[1:]
+
+    def quick(self) -> Quick | None:
+        return (str, str.lower if self.to == "lower" else str.upper, None) if self.to != "first" else None
 
 
 class Replace(Step, tag="replace", frozen=True, rename={"instead": "with"}):
@@ -308,6 +322,9 @@ class Join(Step, tag="join", frozen=True, rename={"between": "with"}):
     def made(self, value: Any) -> Any:
         values = value if isinstance(value, list) else [value]
         return self.between.join(to_text(one) for one in values if one not in (None, ""))
+
+    def quick(self) -> Quick | None:
+        return list, self.between.join, ""
 
 
 class Cut(Step, tag="cut", frozen=True):
@@ -421,6 +438,11 @@ def chain(steps: Sequence[Conversion]) -> Callable[[Any], Any]:
         return value
 
     return through
+
+
+def quick_of(steps: Sequence[Conversion]) -> Quick | None:
+    """The quick way of a single step; None where there is none, or several steps."""
+    return steps[0].quick() if len(steps) == 1 else None
 
 
 def _checked_expression(text: str) -> None:

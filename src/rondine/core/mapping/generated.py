@@ -18,10 +18,14 @@ from rondine.core.mapping.types import CONVERSIONS, PLAIN_DECIMAL, to_decimal
 from rondine.core.paths import JsonPath, Node, XPath
 from rondine.core.paths.jsonpath import Filter, Wildcard
 
-#: (the whole document, rows of the first level, the first's number there, the first row's ordinal, what is given, keep, failed) -> number of rows.
-#: keep is given (ordinal, data); failed an ordinal, the index in the first level, and the row's number within that.
-FastWay = Callable[..., int]
+#: (the whole document, rows of the first level, the first's number there, what is given, keep, failed).
+#: keep is given a record's data; failed, with nothing or, with several levels, with the index in the first level and the row's number within that, is
+#: called for a row that is none: each row in its order calls one of the two.
+FastWay = Callable[..., None]
 Level = tuple[str, Path]
+
+
+_CLASSES = {kind.__name__: kind for kind in (str, int, bool, dict, list)}
 
 
 class NotPlain(Exception):
@@ -72,15 +76,20 @@ def is_plain_list(rest: Path) -> bool:
     return len(segments) == 1 and segments[0].selectors == (Wildcard(),) and not segments[0].descendant
 
 
-class _Decimals(dict[str, Decimal | None]):
-    """Texts as decimals, None for those that only the whole conversion can tell. The same few measures come again and again: some are remembered."""
+class _Decimals:
+    """Texts as decimals: the same few measures come again and again, so some are remembered. get: what is remembered, None for all else."""
 
-    def __missing__(self, text: str) -> Decimal | None:
+    def __init__(self) -> None:
+        self._known: dict[str, Decimal] = {}
+        self.get = self._known.get
+
+    def made(self, text: str) -> Decimal | None:
+        """None for a text that only the whole conversion can tell."""
         if not PLAIN_DECIMAL(text):
             return None
-        if len(self) >= 4_096:
-            self.clear()
-        number = self[text] = to_decimal(text)
+        if len(self._known) >= 4_096:
+            self._known.clear()
+        number = self._known[text] = to_decimal(text)
         return number
 
 
@@ -89,7 +98,7 @@ class Writer:
 
     def __init__(self, levels: Sequence[Level], rules: Sequence[Rule], row: Members | None) -> None:
         self._levels, self._rules, self._row = levels, rules, row
-        self._slots: dict[str, Any] = {"MISSING": MISSING, "NotPlain": NotPlain}
+        self._slots: dict[str, Any] = {"MISSING": MISSING, "NotPlain": NotPlain, **_CLASSES}
         self._lines: list[str] = []
         self._indent = "    "
         #: level -> (its variable, an expression for its position)
@@ -98,30 +107,34 @@ class Writer:
         self._prefixes: dict[tuple[str, tuple[str, ...]], str] = {}
         #: Variables that hold an object for certain.
         self._checked: set[str] = set()
+        #: (slot of its name, variable) of each field.
+        self._values: list[tuple[str, str]] = []
         self._is_xml = any(isinstance(path, XPath) for _, path in levels)
 
     def function(self) -> FastWay:
-        self._write("n = ordinal - 1")
         is_deep = len(self._levels) > 1
         for depth, (name, path) in enumerate(self._levels):
             self._loop(depth, name, path)
-        self._write("n += 1")
         if is_deep:
             self._write("j += 1")
         self._write("try:")
         self._indent += "    "
-        self._write("d = {}")
+        self._write("gaps = False")
         self._check_kind(self._variables[""][0])
         for rule in self._rules:
-            self._field(rule)
-        self._write("keep((n, d))")
+            variable = f"v{len(self._values)}"
+            self._values.append((self._slot(rule.name), variable))
+            self._field(rule, variable)
+        self._write(f"d = {{{', '.join(f'{name}: {variable}' for name, variable in self._values)}}}")
+        self._write("if gaps: d = {name: value for name, value in d.items() if value is not MISSING}")
+        self._write("keep(d)")
         self._indent = self._indent[:-4]
         self._write("except Exception:")
-        self._write(f"    failed(n, {'i0, j' if is_deep else 'n - ordinal, 0'})")
+        self._write(f"    failed({'i0, j' if is_deep else ''})")
         names = ", ".join(f"{name}={name}" for name in self._slots)  # as parameters they are locals, which are quicker
-        head = f"def run(root, rows, start, ordinal, given, keep, failed, *, {names}):"
+        head = f"def run(root, rows, start, given, keep, failed, *, {names}):"
         scope: dict[str, Any] = dict(self._slots)
-        source = "\n".join([head, *self._lines, "    return n + 1 - ordinal"])
+        source = "\n".join([head, *self._lines])
         exec(compile(source, "<mapping>", "exec"), scope)  # noqa: S102 generated identifiers only; see the module's docstring
         run: FastWay = scope["run"]
         return run
@@ -167,18 +180,29 @@ class Writer:
 
     # --- one field
 
-    def _field(self, rule: Rule) -> None:
-        self._write(f"v = {self._source(rule)}")
+    def _field(self, rule: Rule, v: str) -> None:
+        """Writes what makes the field's value, in the variable `v`; `gaps` is set if it is missing."""
+        self._write(f"{v} = {self._source(rule)}")
         if isinstance(rule.path, XPath) and not rule.source.is_all:
-            self._write("if v.__class__ is not str:")
-            self._write("    if v.__class__ is list: raise LookupError")
+            self._write(f"if {v}.__class__ is not str:")
+            self._write(f"    if {v}.__class__ is list: raise LookupError")
             if rule.source.is_text:
-                self._write(f"    if v.__class__ is dict: v = {self._slot(text_of)}(v)")
-        if rule.convert is not None:
-            self._write(f"if v is not MISSING and v is not None: v = {self._slot(rule.convert)}(v)")
+                self._write(f"    if {v}.__class__ is dict: {v} = {self._slot(text_of)}({v})")
+        self._stepped(rule, v)
         if isinstance(rule.path, XPath) and rule.kind not in ("text", "json"):
-            self._write("if v.__class__ is str: v = v.strip()")
-        self._kept(rule)
+            self._write(f"if {v}.__class__ is str: {v} = {v}.strip()")
+        self._kept(rule, v)
+
+    def _stepped(self, rule: Rule, v: str) -> None:
+        if rule.convert is None:
+            return
+        usual = "if"
+        if rule.quick is not None:
+            kind, function, unless = rule.quick
+            guard = f" and {self._slot(unless)} not in {v}" if unless is not None else ""
+            self._write(f"if {v}.__class__ is {self._slot(kind)}{guard}: {v} = {self._slot(function)}({v})")
+            usual = "elif"
+        self._write(f"{usual} {v} is not MISSING and {v} is not None: {v} = {self._slot(rule.convert)}({v})")
 
     def _source(self, rule: Rule) -> str:
         source = rule.source
@@ -187,10 +211,10 @@ class Writer:
             if isinstance(rule.path, XPath):
                 names = _names(rule.path, source)
                 if names is not None:
-                    return self._read(base, names)
+                    return self._read(base, names, is_needed=_is_needed(rule))
                 return f"{self._finder(source)}({base})"
             names, rest = plain_part(rule.path)
-            held = self._read(base, names)
+            held = self._read(base, names, is_needed=_is_needed(rule))
             if isinstance(rest, JsonPath) and not rest.segments and not source.is_all:
                 return held
             return f"{self._finder(replace(source, path=rest, place=None))}({held})"
@@ -210,8 +234,9 @@ class Writer:
 
         return self._slot(find)
 
-    def _read(self, base: str, names: tuple[str, ...]) -> str:
-        """An expression for the member at `names` below `base`; every prefix is read once into a variable."""
+    def _read(self, base: str, names: tuple[str, ...], *, is_needed: bool = False) -> str:
+        """An expression for the member at `names` below `base`; every prefix is read once into a variable. is_needed: where it is missing, the row goes
+        the exact way."""
         if not names:
             return base
         holder, read_as = base, self._read_as[base]
@@ -223,9 +248,10 @@ class Writer:
                 self._write(f"{variable} = {self._member(holder, names[length - 1], read_as)}")
                 self._prefixes[prefix] = variable
                 self._read_as[variable] = member
-                if self._is_xml:
+                if self._is_xml or member is None or member.is_whole:
                     self._write(f"if {variable}.__class__ is not dict:")
-                    self._write(f"    if {variable}.__class__ is list: raise LookupError")
+                    if self._is_xml:
+                        self._write(f"    if {variable}.__class__ is list: raise LookupError")
                     self._write(f"    {variable} = {self._slot({})}")
                     self._checked.add(variable)
                 elif member is not None and not member.is_whole and member.kind is not None:
@@ -233,11 +259,14 @@ class Writer:
                     self._write(f"if {variable}.__class__ is not {self._slot(member.kind)}: {variable} = {empty}")
                     self._checked.add(variable)
             holder, read_as = self._prefixes[prefix], member
-        return self._member(holder, names[-1], read_as)
+        return self._member(holder, names[-1], read_as, is_needed=is_needed)
 
-    def _member(self, holder: str, name: str, read_as: Members | None) -> str:
+    def _member(self, holder: str, name: str, read_as: Members | None, *, is_needed: bool = False) -> str:
         if read_as is None or read_as.is_whole:
-            member = f"{holder}.get({self._slot(name)}, MISSING)"
+            slot = self._slot(name)
+            if is_needed and holder in self._checked:
+                return f"{holder}[{slot}]"
+            member = f"{holder}.get({slot}, MISSING)"
             return member if holder in self._checked else f"{member} if {holder}.__class__ is dict else MISSING"
         attribute = f"{holder}.{read_as.attribute(name)}"
         return (
@@ -249,44 +278,64 @@ class Writer:
     def _check_kind(self, row: str) -> None:
         """A row that is no object goes the exact way, so that its members can be read without asking."""
         read_as = self._read_as[row]
-        if self._is_xml:
+        if self._is_xml or ((read_as is None or read_as.is_whole) and self._reads_members(row)):
             self._write(f"if {row}.__class__ is not dict: raise TypeError")
             self._checked.add(row)
         elif read_as is not None and not read_as.is_whole and read_as.kind is not None:
             self._write(f"if {row}.__class__ is not {self._slot(read_as.kind)}: raise TypeError")
             self._checked.add(row)
 
-    def _kept(self, rule: Rule) -> None:
+    def _reads_members(self, row: str) -> bool:
+        """Whether any rule takes a member of the row: then rows are objects."""
+        sources = [rule.source for rule in self._rules if rule.path is not None]
+        own = [one for one in sources if self._variables[one.level][0] == row]
+        return any(isinstance(one.path, JsonPath) and plain_part(one.path)[0] for one in own)
+
+    def _kept(self, rule: Rule, v: str) -> None:
         """What the usual values of a type become without a call of ours; all others go through the type's conversion."""
-        name = self._slot(rule.name)
         match rule.kind:
             case "text":
-                self._write(f"if v.__class__ is str{' and v' if rule.required else ''}: d[{name}] = v")
+                self._write(f"if {v}.__class__ is not str{f' or not {v}' if rule.required else ''}:")
             case "boolean":
-                self._write(f"if v.__class__ is bool: d[{name}] = v")
+                self._write(f"if {v}.__class__ is not bool:")
             case "integer":
-                self._write(
-                    f"if v.__class__ is int and -9223372036854775808 <= v <= 9223372036854775807: d[{name}] = v"
-                )
+                self._write(f"if {v}.__class__ is not int or not -9223372036854775808 <= {v} <= 9223372036854775807:")
             case "decimal":
-                plain = self._slot(_Decimals())
-                self._write(f"if v.__class__ is str and (w := {plain}[v]) is not None: d[{name}] = w")
+                known = _Decimals()
+                self._write(f"w = {self._slot(known.get)}({v}) if {v}.__class__ is str else None")
+                self._write(f"if w is not None: {v} = w")
+                self._write(f"elif {v}.__class__ is str and (w := {self._slot(known.made)}({v})) is not None: {v} = w")
+                self._write("else:")
             case "date":
                 self._write(
-                    f"if v.__class__ is str and len(v) == 10 and v[4] == '-': d[{name}] = {self._slot(date.fromisoformat)}(v)"
+                    f"if {v}.__class__ is str and {v} and {v}[7] == '-': {v} = {self._slot(date.fromisoformat)}({v})"
                 )
+                self._write("else:")
             case "datetime":
-                self._write("if v.__class__ is str and len(v) > 10 and v[0] != '/':")
-                self._write(f"    v = {self._slot(datetime.fromisoformat)}(v)")
-                utc = self._slot(UTC)
-                self._write("    if v.tzinfo is None: raise ValueError")
-                self._write(f"    d[{name}] = v if v.tzinfo is {utc} else v.astimezone({utc})")
+                utc, slow = self._slot(UTC), self._slot(lambda raw: made(rule, raw))
+                self._write(f"if {v}.__class__ is str:")
+                self._write(f"    try: w = {self._slot(datetime.fromisoformat)}({v})")
+                self._write(f"    except ValueError: {v} = {slow}({v})")
+                self._write(
+                    f"    else: {v} = w if w.tzinfo is {utc} else w.astimezone({utc}) if w.tzinfo else {slow}({v})"
+                )
+                self._write("else:")
             case _:
                 convert = self._slot(CONVERSIONS[rule.kind])
-                self._write(f"if v is not MISSING and v is not None and v != '': d[{name}] = {convert}(v)")
-        self._write("else:")
-        self._write(f"    v = {self._slot(lambda raw, rule=rule: made(rule, raw))}(v)")
-        self._write(f"    if v is not MISSING: d[{name}] = v")
+                self._write(f"if {v} is not MISSING and {v} is not None and {v} != '': {v} = {convert}({v})")
+                self._write("else:")
+        self._unusual(rule, v)
+
+    def _unusual(self, rule: Rule, v: str) -> None:
+        """What becomes of missing, null and all other values."""
+        if rule.default is not MISSING:
+            self._write(f"    if {v} is MISSING or {v} is None: {v} = {self._slot(rule.default)}")
+            self._write(f"    else: {v} = {self._slot(lambda raw: made(rule, raw))}({v})")
+        elif rule.required:
+            self._write(f"    {v} = {self._slot(lambda raw: made(rule, raw))}({v})")
+        else:
+            self._write(f"    if {v} is MISSING: gaps = True")
+            self._write(f"    elif {v} is not None: {v} = {self._slot(lambda raw: made(rule, raw))}({v})")
 
     def _write(self, line: str) -> None:
         self._lines.append(self._indent + line)
@@ -311,6 +360,11 @@ def _element_rows(path: Path) -> Callable[[Any], list[Any]]:
         return [node.value for node in find_rows(path, base, must_exist=False)]
 
     return values
+
+
+def _is_needed(rule: Rule) -> bool:
+    """Whether a row without this value is a reject."""
+    return rule.required and rule.default is MISSING
 
 
 def _names(path: XPath, source: Taken) -> tuple[str, ...] | None:

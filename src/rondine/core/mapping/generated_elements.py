@@ -67,9 +67,9 @@ class _ElementWriter(Writer):
         """A row that is null goes the exact way."""
         self._write(f"if {row}.get({self._slot(NIL)}): raise TypeError")
 
-    def _field(self, rule: Rule) -> None:
+    def _field(self, rule: Rule, v: str) -> None:
         if rule.source.path is None or rule.source.level == ROOT:
-            super()._field(rule)
+            super()._field(rule, v)
             return
         assert isinstance(rule.path, XPath)
         *way, last = rule.path.names() or ()
@@ -85,25 +85,25 @@ class _ElementWriter(Writer):
                 self._write(f"if {variable}.get({self._slot(NIL)}): raise LookupError")
             holder = self._prefixes[prefix]
         if last.startswith("@"):
-            self._write(f"v = {holder}.get({self._tag(last)}, MISSING)")
+            self._write(f"{v} = {holder}.get({self._tag(last)}, MISSING)")
         else:
             self._write(f"e = {self._gathered(holder)}.get({self._tag(last)})")
-            self._write("if e is None: v = MISSING")
-            self._write(f"elif len(e) or e.keys(): v = {self._slot(_text_of)}(e)")
-            self._write("else: v = e.text or ''")
-        if rule.convert is not None:
-            self._write(f"if v is not MISSING and v is not None: v = {self._slot(rule.convert)}(v)")
+            self._write(f"if e is None: {v} = MISSING")
+            self._write(f"elif len(e) or e.keys(): {v} = {self._slot(_text_of)}(e)")
+            self._write(f"else: {v} = e.text or ''")
+        self._stepped(rule, v)
         if rule.kind != "text":
-            self._write("if v.__class__ is str: v = v.strip()")
+            self._write(f"if {v}.__class__ is str: {v} = {v}.strip()")
         if rule.kind == "integer":
-            name = self._slot(rule.name)
-            self._write(f"if v.__class__ is str and v.isascii() and v.isdigit() and len(v) < 19: d[{name}] = int(v)")
+            self._write(
+                f"if {v}.__class__ is str and {v}.isascii() and {v}.isdigit() and len({v}) < 19: {v} = int({v})"
+            )
             self._write("else:")
             self._indent += "    "
-            self._kept(rule)
+            self._kept(rule, v)
             self._indent = self._indent[:-4]
         else:
-            self._kept(rule)
+            self._kept(rule, v)
 
     def _gathered(self, holder: str) -> str:
         """The children of an element by tag; more than one of a tag that is wanted go the exact way."""

@@ -131,7 +131,8 @@ class RowReader:
             Mapped(
                 sum(one.rows for one in ones),
                 sum(one.filtered for one in ones),
-                [record for one in ones for record in one.records],
+                [ordinal for one in ones for ordinal in one.ordinals],
+                [data for one in ones for data in one.data],
                 [reject for one in ones for reject in one.rejects],
             )
             for ones in zip(*(part.mapped for part in parts), strict=True)

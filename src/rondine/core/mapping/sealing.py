@@ -5,7 +5,6 @@ The data is written once, canonically (numbers normalised, fields in the mapping
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from hashlib import blake2b
 from typing import Any
 
@@ -17,8 +16,7 @@ from rondine.core.mapping.compile import CompiledOutput, FieldProblem, Mapped, R
 _encode = msgspec.json.Encoder(decimal_format="number").encode
 
 
-@dataclass(frozen=True, slots=True)
-class SealedRow:
+class SealedRow(msgspec.Struct, frozen=True, gc=False):
     """digest: of the key.  key: its values as a JSON list.  hash: of the data.  data: JSON.  ordinal: the row in its response."""
 
     digest: bytes
@@ -42,7 +40,7 @@ def seal(output: CompiledOutput, mapped: Mapped) -> tuple[list[SealedRow], list[
     sealed: list[SealedRow] = []
     rejects = list(mapped.rejects)
     names = output.key
-    for ordinal, data in mapped.records:
+    for ordinal, data in zip(mapped.ordinals, mapped.data, strict=True):
         try:
             body = _encode(data)
             if b"\\u0000" in body and _holds_nul(data):

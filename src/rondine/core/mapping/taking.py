@@ -12,7 +12,7 @@ from rondine.core.documents.json import kind_of
 from rondine.core.documents.members import MISSING
 from rondine.core.documents.reading import ReadDocument
 from rondine.core.errors import DraftError, MappingError, did_you_mean
-from rondine.core.mapping.conversions import chain
+from rondine.core.mapping.conversions import Quick, chain, quick_of
 from rondine.core.mapping.document import (
     ROOT,
     Condition,
@@ -61,7 +61,7 @@ class Taken:
 @dataclass(frozen=True, slots=True)
 class Rule:
     """A field rule with its source parsed, its conversions found and its default converted. convert: None if it has no steps.  wanted_unit: the
-    field's, if `unit` finds the value's.
+    field's, if `unit` finds the value's.  quick: of `convert`, see `quick_of`.
     """
 
     name: str
@@ -73,6 +73,7 @@ class Rule:
     on_failure: str
     unit: Taken | None = None
     wanted_unit: str = ""
+    quick: Quick | None = None
 
     @property
     def path(self) -> Path | None:
@@ -176,6 +177,7 @@ def made_rule(rule: FieldRule, record_type: RecordTypeDocument, of: Format) -> R
         "reject" if required and rule.on_failure == "empty" else rule.on_failure,
         made_source(rule.unit, of, is_text=True) if rule.unit is not None else None,
         known.unit if known else "",
+        quick_of(rule.convert),
     )
 
 

@@ -109,7 +109,7 @@ def to_date(value: Any) -> date:
         if moment.time() != time():
             raise ConversionError(f"is {short(value)}, a moment and not a date: its time is {moment.time()}")
         return moment.date()
-    if type(value) is str and len(value) == 10 and value[4] == "-":
+    if type(value) is str and len(value) == 10 and value[7] == "-":  # not 2025-W09-1
         try:
             return date.fromisoformat(value)
         except ValueError as error:

@@ -121,7 +121,7 @@ def preview(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
     outputs = []
     for output, compiled in zip(mapping.outputs, compile_mapping(mapping, record_types, is_kept=False), strict=True):
         mapped = compiled.run(read.value, values)
-        wanted = {ordinal for ordinal, _ in mapped.records[:SHOWN]} | {one.ordinal for one in mapped.rejects[:SHOWN]}
+        wanted = {*mapped.ordinals[:SHOWN]} | {one.ordinal for one in mapped.rejects[:SHOWN]}
         rows = [
             shown_trace(trace, record_types[compiled.record_type], compiled)
             for trace in compiled.explain(read.value, values, only=wanted)
@@ -130,7 +130,7 @@ def preview(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
             {
                 "record_type": compiled.record_type,
                 "rows": mapped.rows,
-                "records": len(mapped.records),
+                "records": len(mapped.data),
                 "rejected": len(mapped.rejects),
                 "filtered": mapped.filtered,
                 "shown": rows,

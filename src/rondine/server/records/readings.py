@@ -252,7 +252,7 @@ def _told(
                     is_told = True
                     yield render(line) + b"\n"
                 count["rows"] += one.rows
-                count["records"] += len(one.records)
+                count["records"] += len(one.data)
                 count["rejected"] += len(one.rejects)
                 count["filtered"] += one.filtered
         yield render({"counts": counts}) + b"\n"

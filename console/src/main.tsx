@@ -23,6 +23,7 @@ const RecordList = lazy(() => import("./features/records/RecordList"));
 const RecordPage = lazy(() => import("./features/records/RecordPage"));
 const FeedPage = lazy(() => import("./features/records/FeedPage"));
 const Runs = lazy(() => import("./features/runs/Runs"));
+const CallPage = lazy(() => import("./features/runs/CallPage"));
 const RunPage = lazy(() => import("./features/runs/RunPage"));
 
 document.documentElement.dataset.theme = localStorage.getItem("theme") ?? (matchMedia("(prefers-color-scheme: dark)").matches ? "night" : "day");
@@ -76,6 +77,7 @@ const router = createBrowserRouter([
       { path: "feeds/:name", element: <FeedPage /> },
       { path: "runs", element: <Runs /> },
       { path: "runs/:id", element: <RunPage /> },
+      { path: "runs/:id/calls/:number", element: <CallPage /> },
       { path: "*", element: <Nowhere /> },
     ],
   },

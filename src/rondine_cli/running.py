@@ -47,6 +47,14 @@ def add_commands(commands: Any) -> None:
         verb.add_argument("id", type=int)
         verb.set_defaults(run=action)
 
+    fed = run.add_parser("fed", help="what the response of a call fed: records, and where their values stand in it")
+    fed.add_argument("id", type=int)
+    fed.add_argument("--call", type=int, default=1, metavar="N", help="default: 1")
+    fed.add_argument(
+        "--place", default="", metavar="POINTER", help="only what came from there, such as /trees/3/measures"
+    )
+    fed.set_defaults(run=run_fed)
+
     record = commands.add_parser("record", help="kept records").add_subparsers(required=True, metavar="VERB")
     listing = record.add_parser("list", help="list them")
     listing.add_argument("record_type")
@@ -172,6 +180,43 @@ def run_rejects(session: Session, args: Namespace, out: Output) -> None:
             )
 
     out.rows(lines(), ["call", "path", "reason", "row"], empty="no row was rejected")
+
+
+def run_fed(session: Session, args: Namespace, out: Output) -> int:
+    found = session.office.fed(args.id, args.call, place=args.place)
+    if found["note"]:
+        out.say(found["note"])
+
+    def lines() -> Iterator[dict[str, Any]]:
+        for output in found["outputs"]:
+            for row in output["shown"]:
+                record = {
+                    "record": f"{output['record_type']} {', '.join(map(str, row['record']['key']))}"
+                    if row["record"]
+                    else f"no {output['record_type']}",
+                }
+                places = [
+                    one for one in row["fields"] if one["pointer"] is not None and _meet(one["pointer"], args.place)
+                ]
+                for one in places:
+                    value = (row["data"] or {}).get(one["field"])
+                    yield {
+                        **record,
+                        "field": one["field"],
+                        "place": one["pointer"],
+                        "value": value,
+                        "note": one["note"],
+                    }
+
+    out.rows(
+        lines(), ["record", "field", "place", "value", "note"], empty="it fed nothing" if not found["note"] else ""
+    )
+    return 1 if found["note"] else 0
+
+
+def _meet(pointer: str, place: str) -> bool:
+    """Whether one of two places is the other, or within it."""
+    return f"{pointer}/".startswith(f"{place}/") or f"{place}/".startswith(f"{pointer}/")
 
 
 def run_cancel(session: Session, args: Namespace, out: Output) -> None:

@@ -531,6 +531,11 @@ class Project:
     def calls(self, run_id: int) -> Iterator[Json]:
         return self._pages(f"/runs/{run_id}/calls")
 
+    def fed(self, run_id: int, call: int, *, place: str = "") -> Json:
+        """What a call's response fed: for each record type its rows, with their records and the place of each value. place: a JSON Pointer; only rows
+        with a value from there or from within."""
+        return self._ask("GET", f"/runs/{run_id}/calls/{call}/fed", query={"place": place or None})
+
     def rejects(self, run_id: int) -> Iterator[Json]:
         return self._pages(f"/runs/{run_id}/rejects")
 

@@ -92,6 +92,19 @@ def test_records_are_filtered_sorted_and_opened_by_address(open_page, walked):
     expect(page.get_by_text("Last changed")).to_be_visible()
 
 
+def test_what_a_response_fed_is_shown_beside_it_both_ways(open_page, walked):
+    page = open_page(path="/records/tree/OLM-00014")
+    expect(page.get_by_role("treeitem", name=re.compile("^number"))).to_contain_text("OLM-00014")  # its row is open
+    page.get_by_role("link", name="call 1").click()
+    page.get_by_role("cell", name="3.8", exact=True).first.click()
+    girth = page.get_by_role("treeitem", selected=True)
+    expect(girth).to_contain_text("girth")
+    girth.get_by_role("button", name="where it went").click()
+    expect(page.get_by_text("tree, 1 row")).to_be_visible()
+    page.get_by_role("region", name="tree").get_by_role("link", name="OLM-00014").click()
+    page.wait_for_url("**/records/tree/OLM-00014")
+
+
 def test_a_failure_is_told_in_words_with_what_to_do(open_page, walked):
     page = open_page(path="/operations/list-trees")
     walked.control(status=429)

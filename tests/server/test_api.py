@@ -76,6 +76,7 @@ def test_every_route_asks_for_its_role(rondine, http):
             key="k",
             host_id=999999,
             run_id=999999,
+            number=1,
             body_id=uuid.uuid4(),
         )
         for role in ROLES:

@@ -89,6 +89,8 @@ def test_a_kept_value_leads_back_to_its_place_in_the_xml(rondine, laboratory):
     assert trace["row"]["path"] == f"{ROWS}[2]"
     places = {one["field"]: one["pointer"] for one in trace["row"]["fields"]}
     assert places["humus"] == "/lab:results/lab:result/1/lab:humus"
+    (fed,) = office.fed(trace["run"], trace["call"], place="/lab:results/lab:result/1")["outputs"]
+    assert [row["record"]["key"] for row in fed["shown"]] == [["S-1042"]]
 
 
 def test_one_result_is_a_list_of_one_and_none_are_no_rows(rondine, laboratory):

@@ -80,6 +80,15 @@ def test_a_record_leads_back_to_the_place_it_came_from(register):
     assert (
         next(one["text"] for one in nodes if one["name"] == "girth").rstrip("0").rstrip(".") == found["data"]["girth"]
     )
+    office = register.office()
+    fed = office.fed(run["id"], 1, place="/trees/2/measures")["outputs"][0]
+    assert [(row["record"]["key"], row["record"]["run"]) for row in fed["shown"]] == [(["OLM-00003"], run["id"])]
+    whole = office.fed(run["id"], 1)["outputs"][0]
+    assert len(whole["shown"]) == 100 and not whole["is_all"]
+    told = register.cli("run", "fed", str(run["id"]), "--place", "/trees/2/measures/girth").stdout
+    assert json.loads(told)["field"] == "girth" and json.loads(told)["record"] == f"{name} OLM-00003"
+    assert "not kept" in office.fed(run["id"], 2)["note"]
+    assert "has no call 99" in register.cli("run", "fed", str(run["id"]), "--call", "99", check=False).stderr
     late = register.office().record("test", name, "OLM-02000")
     assert late["trace"]["row"] is None and "not kept" in late["trace"]["note"]
 

@@ -1262,6 +1262,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/runs/{run_id}/calls/{number}/fed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a call's response fed: its rows with their records, and the place of every value. */
+        get: operations["getFed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/runs/{run_id}/cancel": {
         parameters: {
             query?: never;
@@ -2352,6 +2369,31 @@ export interface components {
             text?: string;
             /** @default [] */
             when?: components["schemas"]["rondine.core.mapping.document.Condition"][];
+        };
+        FedOutput: {
+            /** @description the record type as it was then */
+            document: components["schemas"]["RecordTypeDocument"];
+            is_all: boolean;
+            record_type: string;
+            shown: components["schemas"]["FedRow"][];
+        };
+        FedRow: {
+            data: {
+                [key: string]: unknown | null;
+            } | null;
+            fields: components["schemas"]["FieldPlace"][];
+            ordinal: number;
+            path: string;
+            pointer: string;
+            problems: components["schemas"]["FieldProblemLine"][];
+            /** @description what is kept under its key now */
+            record: components["schemas"]["RecordOfRow"] | null;
+        };
+        FedShown: {
+            call: components["schemas"]["CallLine"];
+            /** @description why nothing is told, if nothing is */
+            note: string;
+            outputs: components["schemas"]["FedOutput"][];
         };
         Feed: {
             /** Format: date-time */
@@ -3952,6 +3994,11 @@ export interface components {
             key: unknown[];
             /** Format: date-time */
             made_at: string;
+            run: number;
+        };
+        RecordOfRow: {
+            key: unknown[];
+            /** @description that changed it last */
             run: number;
         };
         RecordPageShown: {
@@ -8223,6 +8270,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CallPage"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getFed: {
+        parameters: {
+            query?: {
+                /** @description a JSON Pointer: only rows with a value from there or from within */
+                place?: string;
+            };
+            header?: never;
+            path: {
+                number: number;
+                project: string;
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FedShown"];
                 };
             };
             /** @description what went wrong */

@@ -98,7 +98,7 @@ export function RecordsPane(props: Props) {
               {props.mayBuild && <button type="button" className="link" onClick={() => props.onPlan(dropCondition(plan, number))}>all rows again</button>}
             </p>
           ))}
-          {output && !props.previewError && <RecordTable output={output} recordType={plan.recordType} lit={props.lit} onPoint={props.onPoint} onFocus={props.onFocus} />}
+          {output && !props.previewError && <RecordTable rows={output.rows} shown={output.shown} recordType={plan.recordType} lit={props.lit} onPoint={props.onPoint} onFocus={props.onFocus} />}
           <Heading
             aside={
               <span role="group" aria-label="Show the mapping" className="flex gap-3 text-xs">
@@ -150,14 +150,27 @@ function OpenFields({ plan, aim, onAim }: Props & { plan: Plan }) {
   );
 }
 
-function RecordTable({ output, recordType, lit, onPoint, onFocus }: { output: Schemas["PreviewOutput"]; recordType: RecordTypeDocument; lit: string | null; onPoint: (pointer: string | null) => void; onFocus: (pointer: string) => void }) {
+interface TableProps {
+  rows: number;
+  shown: Schemas["MappedRow"][];
+  recordType: RecordTypeDocument;
+  lit: string | null;
+  onPoint: (pointer: string | null) => void;
+  onFocus: (pointer: string) => void;
+  /** What stands before each row. */
+  lead?: (row: Schemas["MappedRow"]) => React.ReactNode;
+}
+
+/** Rows as records, each cell lit with its place in the response; what was rejected with its reasons. */
+export function RecordTable({ rows, shown, recordType, lit, onPoint, onFocus, lead }: TableProps) {
   const fields = recordType.fields ?? [];
-  if (output.rows === 0) return <p className="mb-3 text-sm opacity-80">The list is empty: no rows, and that is no error.</p>;
+  if (rows === 0) return <p className="mb-3 text-sm opacity-80">The list is empty: no rows, and that is no error.</p>;
   return (
     <div className="mb-4 max-h-[40vh] overflow-auto" onMouseLeave={() => onPoint(null)}>
       <table className="w-full text-xs">
         <thead className="sticky top-0 bg-base-100">
           <tr className="text-left font-mono text-secondary">
+            {lead && <th className="sticky left-0 bg-base-100 pr-3 pb-1 font-sans font-medium">record</th>}
             {fields.map((one) => (
               <th key={one.name} className="pr-3 pb-1 font-medium whitespace-nowrap">
                 {one.name}{one.unit && <span className="opacity-70"> {one.unit}</span>}{recordType.key?.includes(one.name) && <span className="text-accent"> key</span>}
@@ -166,16 +179,18 @@ function RecordTable({ output, recordType, lit, onPoint, onFocus }: { output: Sc
           </tr>
         </thead>
         <tbody className="font-mono">
-          {output.shown.slice(0, 60).map((row) => {
+          {shown.slice(0, 100).map((row) => {
             const places = new Map(row.fields.map((one) => [one.field, one]));
             return row.data === null ? (
               <tr key={row.ordinal} className="border-t border-base-300 text-accent">
+                {lead && <td className="sticky left-0 bg-base-100 pr-3 whitespace-nowrap">{lead(row)}</td>}
                 <td colSpan={fields.length} className="py-1">
                   <button type="button" className="cursor-pointer text-left hover:underline" onClick={() => onFocus(row.pointer)}>{row.path}</button>: {row.problems.map((one) => `${one.field} ${one.reason}`).join("; ")}
                 </td>
               </tr>
             ) : (
               <tr key={row.ordinal} className="border-t border-base-300">
+                {lead && <td className="sticky left-0 bg-base-100 pr-3 whitespace-nowrap">{lead(row)}</td>}
                 {fields.map((one) => {
                   const pointer = places.get(one.name)?.pointer ?? null;
                   const isLit = pointer !== null && pointer === lit;
@@ -190,7 +205,7 @@ function RecordTable({ output, recordType, lit, onPoint, onFocus }: { output: Sc
           })}
         </tbody>
       </table>
-      {output.rows > 60 && <p className="pt-1 text-xs opacity-75">The first 60 rows; the counts are of all {output.rows}.</p>}
+      {rows > shown.length && <p className="pt-1 text-xs opacity-75">The first {shown.length} rows; the counts are of all {rows}.</p>}
     </div>
   );
 }
@@ -316,7 +331,7 @@ function Linked({ plan, outputs, lit, onPoint, onFocus, onPlan, mayBuild }: Prop
           >
             {one.record_type}, each of a {plan.typeName}
           </Heading>
-          <RecordTable output={one} recordType={plan.linked[one.record_type] ?? {}} lit={lit} onPoint={onPoint} onFocus={onFocus} />
+          <RecordTable rows={one.rows} shown={one.shown} recordType={plan.linked[one.record_type] ?? {}} lit={lit} onPoint={onPoint} onFocus={onFocus} />
         </section>
       ))}
       {mayBuild && open.map((one) => (

@@ -46,6 +46,8 @@ export interface ResponseProps {
   onDocument?: (document: OperationDocument) => void;
   /** Only the tree is shown, as the source of a kept record. */
   isSource?: boolean;
+  /** Asks where the values at a place went. */
+  onWhereTo?: (pointer: string) => void;
 }
 
 /** The middle: what came back, as tree, schema, text and headers. */
@@ -66,7 +68,7 @@ export function ResponsePane(props: ResponseProps) {
   const { call, outcome } = trial;
   return (
     <div className="flex flex-col p-3 lg:h-full lg:min-h-0">
-      <Heading aside={props.onLookAt && <Samples {...props} />}>{props.isSource ? "Where it came from" : "Response"}</Heading>
+      <Heading aside={props.onLookAt && <Samples {...props} />}>{props.isSource && !props.onWhereTo ? "Where it came from" : "Response"}</Heading>
       {outcome ? (
         <div className="mb-2" aria-live="polite">
           <div className="flex flex-wrap items-center gap-x-3 gap-y-1">

@@ -136,11 +136,12 @@ function Line(props: Props & { row: Row; isLit: boolean; isAt: boolean; onToggle
         <span className={isNumber ? "text-accent" : ""}>{isNumber && isXml ? Number(node.name) + 1 : node.name}</span>
         {holds ? <span className="ml-2 opacity-60">{node.kind === "array" ? `list of ${node.count}` : row.isOpen ? "" : `${node.count} parts`}</span> : <Value node={node} canTake={canTake} field={field} onToggle={() => (field ? props.onLeave(field) : props.onTake(relative!, outlineLine!.type as FieldType, outlineLine!.convert))} />}
       </span>
-      <CopyPath path={node.path} />
+      <CopyPath path={node.path} isShown={props.isAt} />
       <span className="ml-auto shrink-0 text-right text-[0.92em] opacity-75">
+        {props.onWhereTo && node.pointer && <button type="button" className={`link mr-2 ${props.isAt ? "" : "hidden"} group-focus-within:inline group-hover:inline`} onClick={() => props.onWhereTo!(node.pointer)}>where it went</button>}
         {isRowList && <span className="mr-2 text-accent">each is a row</span>}
         {mayRepeat && !isRow && !isRowList && lines.length > 0 && (
-          <button type="button" className="link mr-2 hidden group-focus-within:inline group-hover:inline" onClick={() => props.onRows(isXml ? general : `${general}[*]`)}>{node.kind === "array" || isMap ? "make these the rows" : "make this the row"}</button>
+          <button type="button" className={`link mr-2 ${props.isAt ? "" : "hidden"} group-focus-within:inline group-hover:inline`} onClick={() => props.onRows(isXml ? general : `${general}[*]`)}>{node.kind === "array" || isMap ? "make these the rows" : "make this the row"}</button>
         )}
         {row.isFirst && outlineLine && !(isXml && (isNumber || (holds && outlineLine.type))) && note(outlineLine)}
       </span>
@@ -148,7 +149,7 @@ function Line(props: Props & { row: Row; isLit: boolean; isAt: boolean; onToggle
   );
 }
 
-function CopyPath({ path }: { path: string }) {
+function CopyPath({ path, isShown }: { path: string; isShown: boolean }) {
   const [isCopied, setCopied] = useState(false);
   const copy = async () => {
     try {
@@ -160,7 +161,7 @@ function CopyPath({ path }: { path: string }) {
     }
   };
   return (
-    <button type="button" className="hidden shrink-0 cursor-pointer opacity-70 group-focus-within:inline group-hover:inline" aria-label={`copy the path ${path}`} title={isCopied ? "copied" : `copy ${path}`} onClick={() => void copy()}>
+    <button type="button" className={`${isShown ? "" : "hidden"} shrink-0 cursor-pointer opacity-70 group-focus-within:inline group-hover:inline`} aria-label={`copy the path ${path}`} title={isCopied ? "copied" : `copy ${path}`} onClick={() => void copy()}>
       {isCopied ? <span className="text-success">copied</span> : <Copy className="size-3" aria-hidden />}
     </button>
   );

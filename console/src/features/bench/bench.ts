@@ -264,10 +264,15 @@ export function useLookAt(project: string) {
   return useMutation({ mutationFn: (sample: Sample) => lookedAt(project, sample.body, sample.size, `Sample ${sample.title || sample.name}`) });
 }
 
+/** A stored response of a run's call, to be looked at like a trial's. */
+export function asSource(call: Schemas["CallLine"], run: number): Trial {
+  return { run, body: call.body, format: "", unreadable: "", row_choices: [], paging: [], described: "", differences: [], outcome: { is_good: true, words: "", hint: "", message: "", kind: "good" as const }, call: { ...call, reason: call.reason || `Call ${call.number} of run ${run}` } };
+}
+
 async function lookedAt(project: string, body: string, size: number, reason: string): Promise<Trial> {
   const outline = await answer(api.POST("/api/v1/projects/{project}/outlines", { params: { path: { project } }, body: { bodies: [body] } }));
   const call = { number: 0, method: "", url: "", request: "", status: 0, reason, headers: [], size, timings: null, rows: null, error: null, purpose: "", via: "", by: "", operation: "", body, at: new Date().toISOString() };
-  return { run: 0, body, format: "", unreadable: "", row_choices: outline.row_choices, paging: [], described: "", differences: [], outcome: { is_good: true, words: "", hint: "", message: "", kind: "good" as const }, call };
+  return { ...asSource(call, 0), row_choices: outline.row_choices };
 }
 
 export function useMakeFeed(project: string) {

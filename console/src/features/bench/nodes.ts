@@ -47,8 +47,8 @@ export function useNodes(project: string, body: string, isMap: (path: string) =>
   const holders = useRef(new Map<string, Holder>());
   const asked = useRef(new Set<string>());
   const [error, setError] = useState<unknown>(null);
-  const judge = useRef({ isMap, isSource });
-  judge.current = { isMap, isSource };
+  const judge = useRef({ isMap, isSource, unfolded: null as string | null });
+  judge.current = { ...judge.current, isMap, isSource };
 
   const page = useCallback(
     async (pointer: string, number: number, path: string, depth: number, isFirst: boolean) => {
@@ -110,6 +110,10 @@ export function useNodes(project: string, body: string, isMap: (path: string) =>
       const node = holder?.nodes.get(position);
       if (!holder || !node) return -1;
       if (depth === positions.length - 1) {
+        if (isSource && node.count > 0) {
+          judge.current.unfolded = node.pointer;
+          holder.open.set(position, node.pointer);
+        }
         redraw();
         const run = laidOut(holders.current, () => undefined).runs.find((one) => one.holder === pointer && one.first <= position && position < one.first + one.length);
         return run ? run.at + position - run.first : -1;
@@ -147,8 +151,9 @@ function isFirstOf(holder: Holder, position: number, isMap: (path: string) => bo
   return holder.isFirst && (position === 0 || (holder.kind === "object" && !isMap(holder.path)));
 }
 
-/** Open at first: the first of a list, all parts of an object that has few. As the source of a record, only what leads to it is. */
-function opensAtFirst(node: NodeLine, position: number, depth: number, holder: Holder, { isMap, isSource }: { isMap: (path: string) => boolean; isSource: boolean }): boolean {
+/** Open at first: the first of a list, all parts of an object that has few. As the source of a record, only what leads to it is, and what is in it. */
+function opensAtFirst(node: NodeLine, position: number, depth: number, holder: Holder, { isMap, isSource, unfolded }: { isMap: (path: string) => boolean; isSource: boolean; unfolded: string | null }): boolean {
+  if (isSource && unfolded !== null && node.pointer.startsWith(`${unfolded}/`)) return node.kind === "object" && 0 < node.count && node.count <= FEW;
   if (node.count === 0 || depth >= OPEN_AT_FIRST || isSource || !holder.isFirst) return false;
   return holder.kind === "object" && !isMap(holder.path) ? holder.count <= FEW : position === 0;
 }

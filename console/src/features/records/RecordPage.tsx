@@ -4,6 +4,7 @@ import type { Schemas } from "../../api/client";
 import { Page } from "../../ui/Layout";
 import { Heading, Waiting, when } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
+import { asSource } from "../bench/bench";
 import { Shown } from "../bench/RecordsPane";
 import { ResponsePane } from "../bench/ResponsePane";
 import { useRecord, useRecordType } from "./records";
@@ -43,7 +44,7 @@ export default function RecordPage() {
           </dl>
           <Linked project={project} environment={environment} belongsTo={record.data.belongs_to} holds={record.data.holds} />
           <p className="mt-3 text-sm">
-            Last changed {when(record.data.changed_at)} by <Link className="link" to={`/p/${project}/runs/${record.data.run}`}>run {record.data.run}</Link>, call {record.data.call}; first kept {when(record.data.made_at)}.
+            Last changed {when(record.data.changed_at)} by <Link className="link" to={`/p/${project}/runs/${record.data.run}`}>run {record.data.run}</Link>, <Link className="link" to={`/p/${project}/runs/${record.data.run}/calls/${record.data.call}`}>call {record.data.call}</Link>; first kept {when(record.data.made_at)}.
           </p>
         </section>
         <section className="flex min-h-0 min-w-0 flex-col lg:max-h-[80vh]">
@@ -51,7 +52,7 @@ export default function RecordPage() {
             <ResponsePane
               project={project} isSource isSending={false} lines={[]} corrections={[]} plan={null} lit={lit} focus={focus ?? trace.row?.pointer ?? null} onPoint={setLit} onRows={() => undefined} onTake={() => undefined} onLeave={() => undefined} onCorrect={() => undefined}
               onKeepSample={() => undefined} keptSample="" keepError={null}
-              trial={{ run: trace.run, body: trace.body, format: "", unreadable: "", row_choices: [], paging: [], described: "", differences: [], outcome: { is_good: true, words: "", hint: "", message: "", kind: "good" as const }, call: { number: trace.call, method: "GET", url: "", request: "", status: 200, reason: `Call ${trace.call} of run ${trace.run}`, headers: [], size: null, timings: null, rows: null, error: null, purpose: "", via: "", by: "", operation: "", body: trace.body, at: record.data.changed_at } }}
+              trial={asSource({ number: trace.call, method: "GET", url: "", request: "", status: 200, reason: `Call ${trace.call} of run ${trace.run}`, headers: [], size: null, timings: null, rows: null, error: null, purpose: "", via: "", by: "", operation: "", body: trace.body, at: record.data.changed_at }, trace.run)}
             />
           ) : (
             <>

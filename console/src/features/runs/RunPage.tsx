@@ -104,6 +104,7 @@ export default function RunPage() {
                   <div>
                     {call.error && <p className="mb-1 text-error">{call.error.message} {call.error.hint}</p>}
                     <pre className="overflow-auto rounded-field bg-base-200 p-2 font-mono break-all whitespace-pre-wrap">{`${call.status ?? ""} ${call.reason}\n${call.headers.map((one) => one.join(": ")).join("\n")}`}</pre>
+                    {call.body && run.data.kind === "feed" && !call.purpose && <><Link className="link" to={`calls/${call.number}`}>look at it and what it fed</Link> · </>}
                     {call.body ? <a className="link" href={`/api/v1/projects/${project}/bodies/${call.body}/content`} download>save its body</a> : <p className="opacity-70">Its body was not kept: the first page is, and whatever failed or had rejects.</p>}
                   </div>
                 </div>

@@ -29,6 +29,16 @@ export function useCalls(project: string, id: number) {
   return useQuery({ queryKey: ["calls", project, id], queryFn: () => answer(api.GET("/api/v1/projects/{project}/runs/{run_id}/calls", { params: { path: { project, run_id: id }, query: { limit: 200 } } })) });
 }
 
+/** What a call's response fed. place: a JSON Pointer; empty for all of it. */
+export function useFed(project: string, id: number, call: number, place: string) {
+  return useQuery({
+    queryKey: ["fed", project, id, call, place],
+    retry: false,
+    placeholderData: (before) => before,
+    queryFn: () => answer(api.GET("/api/v1/projects/{project}/runs/{run_id}/calls/{number}/fed", { params: { path: { project, run_id: id, number: call }, query: { place } } })),
+  });
+}
+
 export function useRejects(project: string, id: number) {
   return useQuery({ queryKey: ["rejects", project, id], queryFn: () => answer(api.GET("/api/v1/projects/{project}/runs/{run_id}/rejects", { params: { path: { project, run_id: id } } })) });
 }

@@ -178,14 +178,20 @@ class CompiledOutput:
         else:
             yield from (trace for trace in self._explained(document, rows, given or {}) if trace.ordinal in only)
 
+    def first_names(self) -> tuple[str, ...] | None:
+        """The names that lead to the list whose elements the first level goes through; None if it is otherwise."""
+        path = self.levels[0][1]
+        if not isinstance(path, JsonPath):
+            return None
+        names, rest = plain_part(path)
+        return names if is_plain_list(rest) else None
+
     def _first_rows(self, document: Any) -> Rows:
         """The values of the first level. Those of a plain list are told apart by index alone, so that they cost no nodes."""
-        path = self.levels[0][1]
-        if isinstance(path, JsonPath):
-            names, rest = plain_part(path)
-            items = at_names(document, names) if is_plain_list(rest) else None
-            if isinstance(items, list):
-                return Rows(items, lambda index: (*names, index), items.__getitem__)
+        path, names = self.levels[0][1], self.first_names()
+        items = at_names(document, names) if names is not None else None
+        if names is not None and isinstance(items, list):
+            return Rows(items, lambda index: (*names, index), items.__getitem__)
         nodes = find_rows(path, document, must_exist=True)
         return Rows(
             [node.value for node in nodes], lambda index: nodes[index].location, lambda index: nodes[index].value

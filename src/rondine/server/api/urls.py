@@ -101,6 +101,7 @@ urlpatterns = [
     path(f"{PROJECT}/runs/<int:run_id>", runs.RunView.as_view()),
     path(f"{PROJECT}/runs/<int:run_id>/cancel", runs.CancelView.as_view()),
     path(f"{PROJECT}/runs/<int:run_id>/calls", runs.CallsView.as_view()),
+    path(f"{PROJECT}/runs/<int:run_id>/calls/<int:number>/fed", runs.FedView.as_view()),
     path(f"{PROJECT}/runs/<int:run_id>/rejects", runs.RejectsView.as_view()),
     path(f"{PROJECT}/environments/<str:environment>/records/<str:name>", records.RecordsView.as_view()),
     path(f"{PROJECT}/environments/<str:environment>/records/<str:name>/<path:key>", records.RecordView.as_view()),

@@ -178,19 +178,3 @@ def shown_trace(trace: RowTrace, document: RecordTypeDocument, compiled: Compile
 def record_set(environment: Environment, record_type: RecordType) -> RecordSet:
     made, _ = RecordSet.objects.get_or_create(environment=environment, record_type=record_type)
     return made
-
-
-def places_of(
-    body: Body,
-    mapping: MappingDocument,
-    record_types: dict[str, RecordTypeDocument],
-    record_type: str,
-    ordinal: int,
-    inputs: Mapping[str, Any],
-) -> dict[str, Any] | None:
-    """How the record of one row of a stored response was made, None if the row is not there (any more)."""
-    for compiled in compile_mapping(mapping, record_types):
-        if compiled.record_type == record_type:
-            for trace in compiled.explain(read_for(mapping, body).value, given_of(body, inputs), only=[ordinal]):
-                return shown_trace(trace, record_types[record_type], compiled)
-    return None

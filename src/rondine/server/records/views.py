@@ -9,7 +9,7 @@ from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from rondine.core.errors import DraftError, RondineError
+from rondine.core.errors import DraftError
 from rondine.core.forms import form_of
 from rondine.core.mapping.conversions import Conversion
 from rondine.core.mapping.document import MappingDocument, Output, RecordTypeDocument
@@ -20,7 +20,7 @@ from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.views import ProjectView, Strict, checked_limit
 from rondine.server.items.actions import find_item
 from rondine.server.items.views import UseLine, item_views
-from rondine.server.records.actions import comparison_of, outline_of, places_of, preview, proposal, record_set, stored
+from rondine.server.records.actions import comparison_of, outline_of, preview, proposal, record_set, stored
 from rondine.server.records.browsing import browse, find_record, shown_data
 from rondine.server.records.kinds import (
     FEEDS,
@@ -32,7 +32,7 @@ from rondine.server.records.kinds import (
 )
 from rondine.server.records.links import owners, parts_of
 from rondine.server.records.models import Feed, Record
-from rondine.server.runs.models import Call, Run
+from rondine.server.records.tracing import trace_of
 from rondine.server.services.actions import body_of, document_of, environment_of
 
 USED_BY = UseLine(many=True, help_text="what a change of it reaches")
@@ -428,7 +428,7 @@ class RecordView(ProjectView):
         return Response(
             {
                 **shown_record(record, document),
-                "trace": self._trace(record, name),
+                "trace": trace_of(self.project.pk, record, name),
                 "belongs_to": owners(environment_item, record, document),
                 "holds": [
                     {
@@ -442,33 +442,3 @@ class RecordView(ProjectView):
                 ],
             }
         )
-
-    def _trace(self, record: Record, name: str) -> dict[str, Any]:
-        call = (
-            Call.objects.select_related("body", "run")
-            .filter(run_id=record.run_id, number=record.call, run__project=self.project)
-            .first()
-        )
-        trace: dict[str, Any] = {
-            "run": record.run_id,
-            "call": record.call,
-            "body": None,
-            "row": None,
-            "mapping": None,
-            "note": "",
-        }
-        if call is None:
-            return {**trace, "note": "the run is not stored any more"}
-        if call.body is None:
-            return {
-                **trace,
-                "note": "this call's body was not kept; the first page of a run, failures and pages with rejects are",
-            }
-        run: Run = call.run
-        try:
-            types = {one: load(RecordTypeDocument, document) for one, document in run.content["record_types"].items()}
-            mapping: MappingDocument = load(MappingDocument, run.content["mapping"])
-            row = places_of(call.body, mapping, types, name, record.ordinal, run.inputs)
-        except RondineError as error:
-            return {**trace, "body": str(call.body.pk), "note": str(error)}
-        return {**trace, "body": str(call.body.pk), "row": row, "mapping": run.content["mapping"]}

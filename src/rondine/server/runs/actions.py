@@ -18,7 +18,7 @@ from rondine.core.settings import dump, load
 from rondine.server.access.models import Person, Project
 from rondine.server.records.kinds import FEEDS, record_types_of, resolved_mapping
 from rondine.server.records.models import Feed
-from rondine.server.runs.models import Run
+from rondine.server.runs.models import Call, Run
 from rondine.server.runs.places import queue_of
 from rondine.server.services.actions import connection_for, line_of, standing_values
 from rondine.server.services.kinds import with_queries
@@ -206,6 +206,18 @@ def find_run(project: Project, run_id: int) -> Run:
     if found is None:
         raise NotFound(
             f"there is no run {run_id}", where=f"runs of {project.name}", hint="see what there is: rondine run list"
+        )
+    return found
+
+
+def find_call(project: Project, run_id: int, number: int) -> Call:
+    run = find_run(project, run_id)
+    found = Call.objects.select_related("body", "run__environment").filter(run=run, number=number).first()
+    if found is None:
+        raise NotFound(
+            f"run {run_id} has no call {number}",
+            where=f"run {run_id}",
+            hint=f"see its calls: rondine run calls {run_id}",
         )
     return found
 

@@ -8,12 +8,15 @@ from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from rondine.server.api.openapi import AnyField
+from rondine.core.mapping.document import RecordTypeDocument
+from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.views import ProjectView, Strict, checked_limit
 from rondine.server.items.actions import find_item
 from rondine.server.records.kinds import FEEDS
 from rondine.server.records.models import RejectedRow
-from rondine.server.runs.actions import cancel_run, find_run, queue_feed
+from rondine.server.records.tracing import fed_by
+from rondine.server.records.views import FieldPlace, MappedRow
+from rondine.server.runs.actions import cancel_run, find_call, find_run, queue_feed
 from rondine.server.runs.models import Call, Run
 
 
@@ -266,6 +269,48 @@ class CallsView(ProjectView):
         run = find_run(self.project, run_id)
         found = Call.objects.filter(run=run).select_related("run__operation", "run__feed__operation")
         return Response(page_by_number(found, request, "number", shown_call, 100))
+
+
+class RecordOfRow(serializers.Serializer[Any]):
+    key = serializers.ListField(child=AnyField())
+    run = serializers.IntegerField(help_text="that changed it last")
+
+
+class FedRow(MappedRow):
+    record = RecordOfRow(allow_null=True, help_text="what is kept under its key now")
+
+
+FedRow._declared_fields["fields"] = FieldPlace(many=True)
+
+
+class FedOutput(serializers.Serializer[Any]):
+    record_type = serializers.CharField()
+    document = DocumentField(RecordTypeDocument, help_text="the record type as it was then")
+    shown = FedRow(many=True)
+    is_all = serializers.BooleanField()
+
+
+class FedShown(serializers.Serializer[Any]):
+    call = CallLine()
+    outputs = FedOutput(many=True)
+    note = serializers.CharField(help_text="why nothing is told, if nothing is")
+
+
+class FedView(ProjectView):
+    """What a call's response fed: its rows with their records, and the place of every value."""
+
+    @extend_schema(
+        operation_id="getFed",
+        responses=FedShown,
+        parameters=[
+            OpenApiParameter(
+                "place", str, description="a JSON Pointer: only rows with a value from there or from within"
+            )
+        ],
+    )
+    def get(self, request: Request, project: str, run_id: int, number: int) -> Response:
+        call = find_call(self.project, run_id, number)
+        return Response({"call": shown_call(call), **fed_by(call, request.query_params.get("place", ""))})
 
 
 class RejectLine(serializers.Serializer[Any]):

@@ -1,0 +1,61 @@
+import { useMemo, useState } from "react";
+import { Link, useParams } from "react-router";
+import type { Schemas } from "../../api/client";
+import { Page } from "../../ui/Layout";
+import { Heading, Tag, Waiting } from "../../ui/parts";
+import { ProblemAlert } from "../../ui/ProblemAlert";
+import { asSource } from "../bench/bench";
+import { RecordTable } from "../bench/RecordsPane";
+import { ResponsePane } from "../bench/ResponsePane";
+import { useFed, useRun } from "./runs";
+
+/** One call of a run: its response, and beside it the records that it fed; pointing at a value lights its counterpart. */
+export default function CallPage() {
+  const { project = "", id = "", number = "" } = useParams();
+  const run = useRun(project, Number(id));
+  const [place, setPlace] = useState("");
+  const whole = useFed(project, Number(id), Number(number), "");
+  const narrowed = useFed(project, Number(id), Number(number), place);
+  const [lit, setLit] = useState<string | null>(null);
+  const [focus, setFocus] = useState<string | null>(null);
+  const call = whole.data?.call;
+  const trial = useMemo(() => (call?.body ? asSource(call, Number(id)) : null), [call, id]);
+  const title = `Call ${number} of run ${id}`;
+  if (whole.isPending || run.isPending) return <Page title={title}><Waiting what="Reading the call" /></Page>;
+  if (whole.error || run.error) return <Page title={title}><ProblemAlert error={whole.error ?? run.error} /></Page>;
+  const environment = run.data.environment;
+  const fed = narrowed.data ?? whole.data;
+  return (
+    <Page title={title} aside={<><Tag>{environment}</Tag> <Link className="link text-sm" to={`/p/${project}/runs/${id}`}>{run.data.title || "the run"}</Link></>}>
+      <div className="grid gap-6 lg:grid-cols-2">
+        <section className="flex min-h-0 min-w-0 flex-col lg:max-h-[80vh]">
+          {trial ? <ResponsePane project={project} isSource trial={trial} lit={lit} focus={focus} onPoint={setLit} onWhereTo={setPlace} {...NOTHING} /> : <Heading>Response</Heading>}
+        </section>
+        <section className="min-w-0">
+          <Heading aside={place && <span className="flex items-center gap-2 text-xs">only what came from <span className="font-mono">{place}</span><button type="button" className="link" onClick={() => setPlace("")}>all of it again</button></span>}>What it fed</Heading>
+          <ProblemAlert error={narrowed.error} />
+          {fed.note && <p className="text-sm opacity-80">{fed.note}</p>}
+          {fed.outputs.map((one) => (
+            <div key={one.record_type} role="region" aria-label={one.record_type}>
+              <p className="mb-1 text-sm">{one.shown.length === 0 ? `No ${one.record_type}.` : `${one.record_type}, ${one.is_all ? "" : "the first "}${one.shown.length} ${one.shown.length === 1 ? "row" : "rows"}`}</p>
+              {one.shown.length > 0 && <RecordTable rows={one.shown.length} shown={one.shown} recordType={one.document} lit={lit} onPoint={setLit} onFocus={setFocus} lead={(row) => <Record project={project} environment={environment} type={one.record_type} row={row as Schemas["FedRow"]} run={Number(id)} />} />}
+            </div>
+          ))}
+        </section>
+      </div>
+    </Page>
+  );
+}
+
+const NOTHING = { isSending: false, lines: [], corrections: [], plan: null, onRows: () => undefined, onTake: () => undefined, onLeave: () => undefined, onCorrect: () => undefined, onKeepSample: () => undefined, keptSample: "", keepError: null };
+
+/** What is kept under the row's key now. */
+function Record({ project, environment, type, row, run }: { project: string; environment: string; type: string; row: Schemas["FedRow"]; run: number }) {
+  if (!row.record) return <span className="opacity-60">{row.data ? "not kept any more" : "rejected"}</span>;
+  const words = row.record.run === run ? "kept by this run" : row.record.run > run ? `changed since, by run ${row.record.run}` : `unchanged since run ${row.record.run}`;
+  return (
+    <Link className="link" title={words} to={{ pathname: `/p/${project}/records/${type}/${row.record.key.map((part) => encodeURIComponent(String(part))).join("/")}`, search: environment === "test" ? "" : `?environment=${environment}` }}>
+      {row.record.key.map(String).join(", ")}
+    </Link>
+  );
+}

@@ -140,6 +140,7 @@ def add_commands(commands: Any) -> None:
     compare.add_argument("before")
     compare.add_argument("after", help="another sample, or a trial by its number: --run")
     compare.add_argument("--run", action="store_true", dest="is_run", help="AFTER is the number of a run")
+    compare.add_argument("--structure", action="store_true", help="only parts that came, are gone or are otherwise")
     compare.set_defaults(run=run_compare)
     schema = sample.add_parser("schema", help="the schema of one or more samples")
     schema.add_argument("names", nargs="+", metavar="NAME")
@@ -393,7 +394,12 @@ def run_compare(session: Session, args: Namespace, out: Output) -> int:
             return 1
     else:
         after = office.samples.get(args.after)["body"]
-    found = office.compare(before, after)
+    found = office.compare_structures([before], [after]) if args.structure else office.compare(before, after)
+    return told_differences(found, out)
+
+
+def told_differences(found: dict[str, Any], out: Output) -> int:
+    """The status of a comparison: 1 if there are any."""
     out.rows(found["differences"], ["path", "kind", "before", "after"], empty="they are the same")
     return 1 if found["differences"] else 0
 

@@ -11,7 +11,7 @@ from contextlib import ExitStack
 from pathlib import Path
 from typing import Any
 
-from rondine_cli.describing import schema_rows
+from rondine_cli.describing import schema_rows, told_differences
 from rondine_cli.items import read_document
 from rondine_cli.mapping import proposal_text
 from rondine_cli.output import Output
@@ -38,6 +38,7 @@ def add_commands(commands: Any) -> None:
     compare = response.add_parser("compare", help="compare two by structure and value; exit status 1 if they differ")
     compare.add_argument("before", help=_FILE)
     compare.add_argument("after", help=_FILE)
+    compare.add_argument("--structure", action="store_true", help="only parts that came, are gone or are otherwise")
     compare.set_defaults(run=run_compare)
     propose = response.add_parser("propose", help="propose a record type and a mapping; a document for 'map --draft'")
     propose.add_argument("files", nargs="*", default=["-"], metavar="FILE", help=_FILE)
@@ -116,9 +117,9 @@ def run_schema(session: Session, args: Namespace, out: Output) -> None:
 def run_compare(session: Session, args: Namespace, out: Output) -> int:
     with ExitStack() as held:
         before, after = (_content(session, one, held) for one in (args.before, args.after))
-        found = session.office.read_comparison(before, after)
-    out.rows(found["differences"], ["path", "kind", "before", "after"], empty="they are the same")
-    return 1 if found["differences"] else 0
+        read = session.office.read_structure_comparison if args.structure else session.office.read_comparison
+        found = read(before, after)
+    return told_differences(found, out)
 
 
 def run_propose(session: Session, args: Namespace, out: Output) -> None:

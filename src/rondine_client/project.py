@@ -410,6 +410,14 @@ class Project:
         """Two stored bodies by structure and value: {differences: [{path, kind, before, after}], is_all}; formatting counts for nothing."""
         return self._ask("POST", "/comparisons", {"before": before, "after": after})
 
+    def compare_structures(self, before: Sequence[str], after: Sequence[str], corrections: Sequence[Json] = ()) -> Json:
+        """What newer stored bodies have that older ones do not allow: {differences: [{path, kind, before, after}], is_all}."""
+        return self._ask(
+            "POST",
+            "/structure-comparisons",
+            {"before": list(before), "after": list(after), "corrections": list(corrections)},
+        )
+
     def propose(
         self,
         *bodies: str,
@@ -460,6 +468,10 @@ class Project:
     def read_comparison(self, before: "Content", after: "Content") -> Json:
         """Two responses by structure and value, as `compare` gives it."""
         return self._read("comparison", [before, after], {})
+
+    def read_structure_comparison(self, *contents: "Content", corrections: Sequence[Json] = ()) -> Json:
+        """What the last of several responses has that the others do not allow, as `compare_structures` gives it."""
+        return self._read("structure-comparison", contents, {"corrections": list(corrections)})
 
     def read_proposal(
         self,

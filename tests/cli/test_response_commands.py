@@ -74,6 +74,20 @@ def test_two_files_and_a_trial_are_compared(rondine, trees, tmp_path):
     assert rondine.cli("response", "compare", str(trees), "-", stdin=json.dumps(TREES)).returncode == 0
 
 
+def test_two_files_are_compared_by_structure(rondine, tmp_path):
+    before, after = tmp_path / "before.json", tmp_path / "after.json"
+    before.write_text('[{"number": "OLM-1", "girth": 1.5}, {"number": "OLM-2", "girth": 2}]')
+    after.write_text('[{"number": "OLM-3", "girth": 7}]')
+    assert rondine.cli("response", "compare", str(before), str(after), "--structure").stdout == ""
+    after.write_text('[{"number": 3, "girth": 7, "crown": 2.5}]')
+    found = rondine.cli("response", "compare", str(before), str(after), "--structure", check=False)
+    assert found.returncode == 1
+    assert [json.loads(line) for line in found.stdout.splitlines()] == [
+        {"path": "$[*].number", "kind": "changed", "before": "text", "after": "integer"},
+        {"path": "$[*].crown", "kind": "added", "before": "", "after": "decimal"},
+    ]
+
+
 def test_a_saved_mapping_maps_what_a_trial_brought(rondine):
     name = rondine.feed("read-again", "/v1/trees", paging={"type": "link_header"}, limit=7)
     trial = rondine.office().try_operation(service=name, operation=name)

@@ -152,6 +152,33 @@ def test_a_response_is_compared_with_a_kept_sample(open_page, rondine, serve):
     assert shown.returncode == 1 and "$['trees'][0]['girth']" in shown.stdout
 
 
+def test_what_is_otherwise_than_in_the_sample_is_told_with_the_fields_it_touches_and_the_mapping_stays(
+    open_page, rondine, serve
+):
+    answers = iter([{"number": "OLM-1", "girth": 2.5}, {"number": "OLM-1", "girth": {"value": 2.5}, "crown": 4}])
+
+    async def trees(request):
+        return web.json_response({"trees": [next(answers)]})
+
+    outside = serve(trees)
+    rondine.permit(outside.port)
+    service = rondine.connect("otherwise", outside.url)
+    rondine.office().operations.make("other-trees", title="Other trees", service=service, document={"path": "/trees"})
+    page = open_page(path="/operations/other-trees")
+    page.get_by_role("button", name="Send this request").click()
+    expect(page.get_by_text("1 of 1 rows")).to_be_visible()
+    page.get_by_role("button", name="keep as sample").click()
+    expect(page.get_by_text("kept as other-trees")).to_be_visible()
+    page.get_by_role("button", name="Send this request").click()
+    page.get_by_text("2 parts are otherwise than in the kept sample").click()
+    expect(page.get_by_text("was decimal, is object")).to_be_visible()
+    expect(page.get_by_text("fills girth")).to_be_visible()
+    expect(page.get_by_text("1 rejected")).to_be_visible()
+    page.get_by_role("button", name="take it").click()
+    expect(page.get_by_label("name of the field crown")).to_be_visible()
+    expect(page.get_by_label("name of the field number")).to_be_visible()
+
+
 def test_the_layers_of_each_result_become_records_that_belong_to_it(open_page, rondine, laboratory):
     rondine.office().operations.make("bench-linked", service=laboratory, document={"path": "/results"})
     page = open_page(path="/operations/bench-linked")

@@ -52,9 +52,11 @@ LEAST = {
             "/patterns",
             "/names",
             "/comparisons",
+            "/structure-comparisons",
             "/readings/tree",
             "/readings/outline",
             "/readings/comparison",
+            "/readings/structure-comparison",
             "/readings/proposal",
             "/readings/records",
         )

@@ -1106,6 +1106,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/readings/structure-comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What the last response has that the others do not allow. */
+        post: operations["readStructureComparison"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/readings/tree": {
         parameters: {
             query?: never;
@@ -1504,6 +1521,23 @@ export interface paths {
         get: operations["listStandingValueRevisions"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/structure-comparisons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What newer bodies have that older ones do not allow: parts that came, are gone, or are otherwise. */
+        post: operations["compareStructures"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1931,6 +1965,10 @@ export interface components {
         };
         ComparisonOfBodies: {
             differences: components["schemas"]["ValueDifferenceLine"][];
+            is_all: boolean;
+        };
+        ComparisonOfStructures: {
+            differences: components["schemas"]["StructureDifferenceLine"][];
             is_all: boolean;
         };
         ComparisonShown: {
@@ -4515,6 +4553,26 @@ export interface components {
         StandingValuePage: {
             items: components["schemas"]["StandingValue"][];
             next: string | null;
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        StructureComparisonAskedRequest: {
+            after: string[];
+            /** @description stored bodies */
+            before: string[];
+            corrections?: components["schemas"]["Correction"][];
+        };
+        StructureDifferenceLine: {
+            after: string;
+            /** @description the part in words */
+            before: string;
+            /**
+             * @description * `added` - added
+             *     * `removed` - removed
+             *     * `changed` - changed
+             * @enum {string}
+             */
+            kind: "added" | "removed" | "changed";
+            path: string;
         };
         /**
          * Table
@@ -7875,6 +7933,40 @@ export interface operations {
             };
         };
     };
+    readStructureComparison: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["ResponsesAskedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonOfStructures"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     readTree: {
         parameters: {
             query?: never;
@@ -9078,6 +9170,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RevisionLine"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compareStructures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StructureComparisonAskedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonOfStructures"];
                 };
             };
             /** @description what went wrong */

@@ -95,7 +95,8 @@ function Workbench(props: Props) {
   const body = response?.body && !response.unreadable && response.outcome?.is_good && response.outcome.kind !== "nothing_found" ? response.body : null;
   const corrections = document.response?.corrections ?? [];
   const alike = samples.filter((one) => one.body !== body && /xml/.test(one.media_type) === (response?.format === "xml" || /xml/.test(samples.find((other) => other.body === body)?.media_type ?? "")));
-  const outline = useOutline(project, body, alike.slice(0, 19).map((one) => one.body), corrections);
+  const earlier = alike.slice(0, 19).map((one) => one.body);
+  const outline = useOutline(project, body, earlier, corrections);
   const preview = usePreview(project, body, plan, values);
   const lines = body ? (outline.data?.lines ?? []) : [];
 
@@ -225,7 +226,7 @@ function Workbench(props: Props) {
         <ResponsePane
           project={project} trial={response} isSending={trial.isPending} lines={lines} corrections={corrections} plan={plan} lit={lit} focus={focus} onPoint={setLit} onRows={chooseRows} onCorrect={correct} document={document} onDocument={setDocument}
           onTake={(path, type, convert) => { if (plan) setPlan(take(plan, path, type, convert, aim)); setAim(null); }} onLeave={(field) => plan && setPlan(leave(plan, field))} keptSample={keptSample} keepError={keep.error} onPaste={paste} isPasting={pasted.isPending} pasteError={pasted.error}
-          bodyBefore={bodyBefore} samples={samples} onLookAt={(sample) => looked.mutate(sample, { onSuccess: (made) => { setKeptSample(sample.name); setFocus(null); receive(made); } })} sampleCount={outline.data?.samples} onFilter={mayBuild && plan ? (member, text) => setPlan(only(plan, member, text)) : undefined}
+          bodyBefore={bodyBefore} earlier={body ? earlier : []} samples={samples} onLookAt={(sample) => looked.mutate(sample, { onSuccess: (made) => { setKeptSample(sample.name); setFocus(null); receive(made); } })} sampleCount={outline.data?.samples} onFilter={mayBuild && plan ? (member, text) => setPlan(only(plan, member, text)) : undefined}
           onKeepSample={() => response && keep.mutate({ name: `${item?.name ?? (named.name || "sample")}-${response.run}`, run: response.run, operation: item?.name ?? null }, { onSuccess: (made) => setKeptSample(made.name) })}
         />
         <RecordsPane

@@ -6,6 +6,7 @@ import { FIELD_TYPES, type FieldType, type OperationDocument, type Plan, type Sa
 import { CompareWith } from "./CompareWith";
 import { DescribedBy } from "./DescribedBy";
 import { BodyText } from "./BodyText";
+import { Otherwise } from "./Otherwise";
 import { mapsIn, wholePath } from "./paths";
 import { Tree } from "./Tree";
 
@@ -27,6 +28,8 @@ export interface ResponseProps {
   onLeave: (field: string) => void;
   /** The body of the response before this one. */
   bodyBefore?: string | null;
+  /** Bodies of the kept samples that the response is held against. */
+  earlier?: string[];
   /** Of how many responses the lines are. */
   sampleCount?: number;
   /** Kept samples of the operation, which can be looked at in place of the response. */
@@ -91,6 +94,7 @@ export function ResponsePane(props: ResponseProps) {
               </ul>
             </details>
           )}
+          {trial.body && !trial.unreadable && outcome.is_good && <Otherwise {...props} body={trial.body} earlier={props.earlier ?? []} />}
           {!outcome.is_good && (
             <div className="mt-1 border-l-4 border-error bg-error/8 px-3 py-2 text-sm">
               <p>{outcome.words}</p>

@@ -244,14 +244,18 @@ export function useKeepTrial(project: string) {
 }
 
 export function useKeepSample(project: string) {
+  const cache = useQueryClient();
   return useMutation({
+    onSuccess: () => cache.invalidateQueries({ queryKey: ["samples", project] }),
     mutationFn: (body: { name: string; run: number; operation: string | null }) => answer(api.POST("/api/v1/projects/{project}/samples", { params: { path: { project } }, body })),
   });
 }
 
 /** A response pasted in place of one that was sent: kept as a sample, and looked at like a trial's. */
 export function usePasted(project: string) {
+  const cache = useQueryClient();
   return useMutation({
+    onSuccess: () => cache.invalidateQueries({ queryKey: ["samples", project] }),
     mutationFn: async ({ name, text, operation }: { name: string; text: string; operation: string | null }): Promise<Trial> => {
       const kept = await answer(api.POST("/api/v1/projects/{project}/samples", { params: { path: { project } }, body: { name, text, operation } }));
       return lookedAt(project, kept.body, text.length, "Pasted");

@@ -12,7 +12,7 @@ from rondine.core.documents.members import MISSING, at_names
 from rondine.core.documents.reading import ReadDocument
 from rondine.core.errors import DocumentError, DraftError, MappingError
 from rondine.core.mapping.document import ROOT, Format, MappingDocument, Output, RecordTypeDocument, problems_of
-from rondine.core.mapping.generated import FastWay, fast_way, is_plain_list, plain_part
+from rondine.core.mapping.generated import FastWay, fast_way, is_plain_list, plain_part, sources_of
 from rondine.core.mapping.taking import (
     EMPTY,
     Levels,
@@ -111,13 +111,12 @@ class CompiledOutput:
         self.conditions = [(made_source(one.source, of, is_text=True), one) for one in output.where]
         #: A place as people read it: a normalized path in JSON, an XPath in XML.
         self.shown = xpath_of if of == "xml" else normalized_path
-        #: Conditions, units, and sources that generated source does not take, need the exact way for every row.
-        self.is_plain = (
-            not self.conditions
-            and all(rule.source.is_plain and rule.unit is None for rule in self.rules)
-            and not any(isinstance(path, WholeXPath) for _, path in self.levels)
+        self.sources = sources_of(self.rules, self.conditions)
+        #: Sources that generated source does not take need the exact way for every row.
+        self.is_plain = all(source.is_plain for source in self.sources) and not any(
+            isinstance(path, WholeXPath) for _, path in self.levels
         )
-        self.fast = fast_way(self.levels, self.rules) if self.is_plain else None
+        self.fast = fast_way(self.levels, self.rules, self.conditions) if self.is_plain else None
 
     def run(self, document: Any, given: Mapping[Hashable, Any] | None = None) -> Mapped:
         """The records and rejects of one response. given: inputs by name, and what else `given_values` gives. Raises MappingError if a value that
@@ -131,29 +130,28 @@ class CompiledOutput:
         Raises NotPlain if a row read in part needs to be read whole.
         """
         kept: list[dict[str, Any]] = []
-        failed: list[tuple[int, int, int]] | None = None
+        others: list[tuple[int, int, int] | None] = []  # None: left out by a condition
+        gone: set[int] = set()
+
+        def other(place: tuple[int, ...] | None) -> None:
+            number = len(kept) + len(others)
+            gone.add(rows.ordinal + number)
+            others.append(None if place is None else (rows.ordinal + number, *(place or (number, 0))))  # type: ignore[arg-type]
+
         if fast is not None:
-            failed = []
-
-            def fail(*place: int) -> None:
-                number = len(kept) + len(failed)
-                failed.append((rows.ordinal + number, *(place or (number, 0))))  # type: ignore[arg-type]
-
-            fast(document, rows.items, rows.first, given, kept.append, fail)
-        done = len(kept) + len(failed or ())
-        mapped = Mapped(done, 0, range(rows.ordinal, rows.ordinal + done), kept)
-        if failed is None or failed:
-            self._add_explained(
-                mapped, self._explained(document, rows, given, failed), {one[0] for one in failed or ()}
-            )
+            fast(document, rows.items, rows.first, given, kept.append, lambda: other(None), lambda *place: other(place))
+        done = len(kept) + len(others)
+        every = range(rows.ordinal, rows.ordinal + done)
+        mapped = Mapped(done, others.count(None), [one for one in every if one not in gone] if gone else every, kept)
+        failed = [one for one in others if one is not None]
+        if fast is None or failed:
+            traces = self._explained(document, rows, given, None if fast is None else failed)
+            self._add_explained(mapped, traces, {one[0] for one in failed})
         return mapped
 
     def _add_explained(self, mapped: Mapped, traces: Iterable[RowTrace], failed: Collection[int]) -> None:
         """Adds what became of the rows that went the exact way. failed: their ordinals, where the fast way has gone before and has counted them."""
-        records = [
-            (ordinal, data)
-            for ordinal, data in zip((one for one in mapped.ordinals if one not in failed), mapped.data, strict=True)
-        ]
+        records = list(zip(mapped.ordinals, mapped.data, strict=True))
         for trace in traces:
             mapped.rows += trace.ordinal not in failed
             if trace.is_filtered:

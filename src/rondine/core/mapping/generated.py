@@ -13,16 +13,19 @@ from typing import Any
 from rondine.core.documents.elements import text_of
 from rondine.core.documents.members import MISSING, Members, members_at
 from rondine.core.mapping.document import ROOT, Path
-from rondine.core.mapping.taking import Rule, Taken, find_rows, found_by, made
+from rondine.core.mapping.document import Condition as Comparing
+from rondine.core.mapping.taking import Rule, Taken, find_rows, found_by, made, passes
 from rondine.core.mapping.types import CONVERSIONS, PLAIN_DECIMAL, to_decimal
 from rondine.core.paths import JsonPath, Node, XPath
 from rondine.core.paths.jsonpath import Filter, Wildcard
 
-#: (the whole document, rows of the first level, the first's number there, what is given, keep, failed).
-#: keep is given a record's data; failed, with nothing or, with several levels, with the index in the first level and the row's number within that, is
-#: called for a row that is none: each row in its order calls one of the two.
+#: (the whole document, rows of the first level, the first's number there, what is given, keep, drop, failed).
+#: keep is given a record's data; drop is called for a row that a condition leaves out; failed, with nothing or, with several levels, with the index in the
+#: first level and the row's number within that, for one that needs the exact way: each row in its order calls one of the three.
 FastWay = Callable[..., None]
 Level = tuple[str, Path]
+#: What a condition looks at, and the condition.
+Condition = tuple[Taken, Comparing]
 
 
 _CLASSES = {kind.__name__: kind for kind in (str, int, bool, dict, list)}
@@ -32,13 +35,21 @@ class NotPlain(Exception):
     """A row that was read with its wanted members only has a shape that only all of it can tell."""
 
 
-def fast_way(levels: Sequence[Level], rules: Sequence[Rule], row: Members | None = None) -> FastWay:
+def fast_way(
+    levels: Sequence[Level], rules: Sequence[Rule], conditions: Sequence[Condition] = (), row: Members | None = None
+) -> FastWay:
     """row: what was read of the first level's values; None if all of it, as plain objects or, in XML, as elements."""
-    return Writer(levels, rules, row).function()
+    return Writer(levels, rules, conditions, row).function()
 
 
-def wanted_of_rows(levels: Sequence[Level], rules: Sequence[Rule], row: Members) -> None:
-    """Adds what these rules want of a row of the first level, in JSON."""
+def sources_of(rules: Sequence[Rule], conditions: Sequence[Condition]) -> list[Taken]:
+    """Everything that an output takes: its fields' values, their units, and what its conditions look at."""
+    units = [rule.unit for rule in rules if rule.unit is not None]
+    return [*(rule.source for rule in rules), *units, *(source for source, _ in conditions)]
+
+
+def wanted_of_rows(levels: Sequence[Level], sources: Sequence[Taken], row: Members) -> None:
+    """Adds what these sources want of a row of the first level, in JSON."""
     bases = {levels[0][0]: row}
     here = row
     for name, path in levels[1:]:
@@ -51,9 +62,9 @@ def wanted_of_rows(levels: Sequence[Level], rules: Sequence[Rule], row: Members)
             here = Members()
         bases[name] = here
     bases[""] = here
-    for rule in rules:
-        if rule.path is not None and rule.source.level != ROOT:
-            bases[rule.source.level].want(plain_part(rule.path)[0]).is_whole = True
+    for source in sources:
+        if source.path is not None and source.level != ROOT:
+            bases[source.level].want(plain_part(source.path)[0]).is_whole = True
 
 
 def plain_part(path: Path) -> tuple[tuple[str, ...], Path]:
@@ -96,8 +107,11 @@ class _Decimals:
 class Writer:
     """Writes the source of one function. A variable's Members say how its value was read; None for plain objects."""
 
-    def __init__(self, levels: Sequence[Level], rules: Sequence[Rule], row: Members | None) -> None:
-        self._levels, self._rules, self._row = levels, rules, row
+    def __init__(
+        self, levels: Sequence[Level], rules: Sequence[Rule], conditions: Sequence[Condition], row: Members | None
+    ) -> None:
+        self._levels, self._rules, self._conditions, self._row = levels, rules, conditions, row
+        self._sources = sources_of(rules, conditions)
         self._slots: dict[str, Any] = {"MISSING": MISSING, "NotPlain": NotPlain, **_CLASSES}
         self._lines: list[str] = []
         self._indent = "    "
@@ -121,6 +135,11 @@ class Writer:
         self._indent += "    "
         self._write("gaps = False")
         self._check_kind(self._variables[""][0])
+        for looked_at, condition in self._conditions:
+            self._value(looked_at, "c")
+            self._write(f"if not {self._slot(lambda value, one=condition: passes(one, value))}(c):")
+            self._write("    drop()")
+            self._write("    continue")
         for rule in self._rules:
             variable = f"v{len(self._values)}"
             self._values.append((self._slot(rule.name), variable))
@@ -132,7 +151,7 @@ class Writer:
         self._write("except Exception:")
         self._write(f"    failed({'i0, j' if is_deep else ''})")
         names = ", ".join(f"{name}={name}" for name in self._slots)  # as parameters they are locals, which are quicker
-        head = f"def run(root, rows, start, given, keep, failed, *, {names}):"
+        head = f"def run(root, rows, start, given, keep, drop, failed, *, {names}):"
         scope: dict[str, Any] = dict(self._slots)
         source = "\n".join([head, *self._lines])
         exec(compile(source, "<mapping>", "exec"), scope)  # noqa: S102 generated identifiers only; see the module's docstring
@@ -141,7 +160,7 @@ class Writer:
 
     def _loop(self, depth: int, name: str, path: Path) -> None:
         variable = f"r{depth}"
-        is_positioned = any(rule.source.position == name for rule in self._rules)
+        is_positioned = any(source.position == name for source in self._sources)
         if depth == 0:
             values, read_as = "rows", self._row
         else:
@@ -182,16 +201,26 @@ class Writer:
 
     def _field(self, rule: Rule, v: str) -> None:
         """Writes what makes the field's value, in the variable `v`; `gaps` is set if it is missing."""
-        self._write(f"{v} = {self._source(rule)}")
-        if isinstance(rule.path, XPath) and not rule.source.is_all:
-            self._write(f"if {v}.__class__ is not str:")
-            self._write(f"    if {v}.__class__ is list: raise LookupError")
-            if rule.source.is_text:
-                self._write(f"    if {v}.__class__ is dict: {v} = {self._slot(text_of)}({v})")
+        self._value(rule.source, v, is_needed=rule.required and rule.default is MISSING)
+        if rule.unit is not None:
+            self._value(rule.unit, "u")
+            self._write(f"if {v} is not MISSING and {v} is not None and {v} != '':")
+            self._write(
+                f"    if u.__class__ is not str or u.strip() != {self._slot(rule.wanted_unit)}: raise ValueError"
+            )
         self._stepped(rule, v)
         if isinstance(rule.path, XPath) and rule.kind not in ("text", "json"):
             self._write(f"if {v}.__class__ is str: {v} = {v}.strip()")
         self._kept(rule, v)
+
+    def _value(self, source: Taken, v: str, *, is_needed: bool = False) -> None:
+        """Writes what puts the value that a source finds into the variable `v`. is_needed: where it is missing, the row goes the exact way."""
+        self._write(f"{v} = {self._found(source, is_needed)}")
+        if isinstance(source.path, XPath) and not source.is_all:
+            self._write(f"if {v}.__class__ is not str:")
+            self._write(f"    if {v}.__class__ is list: raise LookupError")
+            if source.is_text:
+                self._write(f"    if {v}.__class__ is dict: {v} = {self._slot(text_of)}({v})")
 
     def _stepped(self, rule: Rule, v: str) -> None:
         if rule.convert is None:
@@ -204,17 +233,16 @@ class Writer:
             usual = "elif"
         self._write(f"{usual} {v} is not MISSING and {v} is not None: {v} = {self._slot(rule.convert)}({v})")
 
-    def _source(self, rule: Rule) -> str:
-        source = rule.source
-        if rule.path is not None:
+    def _found(self, source: Taken, is_needed: bool) -> str:
+        if source.path is not None:
             base = self._variables[source.level][0]
-            if isinstance(rule.path, XPath):
-                names = _names(rule.path, source)
+            if isinstance(source.path, XPath):
+                names = source.path.names() if not source.is_all else None
                 if names is not None:
-                    return self._read(base, names, is_needed=_is_needed(rule))
+                    return self._read(base, names, is_needed=is_needed)
                 return f"{self._finder(source)}({base})"
-            names, rest = plain_part(rule.path)
-            held = self._read(base, names, is_needed=_is_needed(rule))
+            names, rest = plain_part(source.path)
+            held = self._read(base, names, is_needed=is_needed)
             if isinstance(rest, JsonPath) and not rest.segments and not source.is_all:
                 return held
             return f"{self._finder(replace(source, path=rest, place=None))}({held})"
@@ -286,8 +314,8 @@ class Writer:
             self._checked.add(row)
 
     def _reads_members(self, row: str) -> bool:
-        """Whether any rule takes a member of the row: then rows are objects."""
-        sources = [rule.source for rule in self._rules if rule.path is not None]
+        """Whether anything takes a member of the row: then rows are objects."""
+        sources = [source for source in self._sources if source.path is not None]
         own = [one for one in sources if self._variables[one.level][0] == row]
         return any(isinstance(one.path, JsonPath) and plain_part(one.path)[0] for one in own)
 
@@ -360,12 +388,3 @@ def _element_rows(path: Path) -> Callable[[Any], list[Any]]:
         return [node.value for node in find_rows(path, base, must_exist=False)]
 
     return values
-
-
-def _is_needed(rule: Rule) -> bool:
-    """Whether a row without this value is a reject."""
-    return rule.required and rule.default is MISSING
-
-
-def _names(path: XPath, source: Taken) -> tuple[str, ...] | None:
-    return path.names() if not source.is_all else None

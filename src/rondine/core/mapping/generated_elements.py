@@ -8,16 +8,19 @@ from rondine.core.documents.element_rows import NIL, element_value, tag_of
 from rondine.core.documents.elements import KNOWN, TEXT, text_of
 from rondine.core.documents.members import Members
 from rondine.core.mapping.document import ROOT, Path
-from rondine.core.mapping.generated import FastWay, Level, Writer
-from rondine.core.mapping.taking import Rule
+from rondine.core.mapping.generated import Condition, FastWay, Level, Writer, sources_of
+from rondine.core.mapping.taking import Rule, Taken
 from rondine.core.paths import XPath
 
 
-def element_way(levels: Sequence[Level], rules: Sequence[Rule], namespaces: Mapping[str, str]) -> FastWay | None:
-    """None if a rule takes more than texts and attributes on plain paths: then rows are read as values."""
-    if not all(_is_named(path) for _, path in levels[1:]) or not all(_is_text(rule) for rule in rules):
+def element_way(
+    levels: Sequence[Level], rules: Sequence[Rule], conditions: Sequence[Condition], namespaces: Mapping[str, str]
+) -> FastWay | None:
+    """None if anything takes more than texts and attributes on plain paths: then rows are read as values."""
+    is_plain = all(map(_is_text, sources_of(rules, conditions)))
+    if not all(_is_named(path) for _, path in levels[1:]) or not is_plain:
         return None
-    return _ElementWriter(levels, rules, namespaces).function()
+    return _ElementWriter(levels, rules, conditions, namespaces).function()
 
 
 def _is_named(path: Path) -> bool:
@@ -25,8 +28,7 @@ def _is_named(path: Path) -> bool:
     return bool(names) and TEXT not in names and not any(name.startswith("@") for name in names)  # type: ignore[operator, union-attr]
 
 
-def _is_text(rule: Rule) -> bool:
-    source = rule.source
+def _is_text(source: Taken) -> bool:
     if source.path is None or source.level == ROOT:
         return True
     names = source.path.names() if isinstance(source.path, XPath) else None
@@ -36,14 +38,20 @@ def _is_text(rule: Rule) -> bool:
 class _ElementWriter(Writer):
     """Reads from elements: their children by tag, gathered once for each, and texts where nothing else is in them."""
 
-    def __init__(self, levels: Sequence[Level], rules: Sequence[Rule], namespaces: Mapping[str, str]) -> None:
-        super().__init__(levels, rules, None)
+    def __init__(
+        self,
+        levels: Sequence[Level],
+        rules: Sequence[Rule],
+        conditions: Sequence[Condition],
+        namespaces: Mapping[str, str],
+    ) -> None:
+        super().__init__(levels, rules, conditions, None)
         self._namespaces = dict(namespaces) | {prefix: uri for uri, prefix in KNOWN.items()}
         self._tags = {
             tag_of(name, self._namespaces)
-            for rule in rules
-            if isinstance(rule.path, XPath)
-            for name in rule.path.names() or ()
+            for source in self._sources
+            if isinstance(source.path, XPath)
+            for name in source.path.names() or ()
         }
         self._slots["EMPTY"] = Element("none")
         #: An element's variable -> that of its children by tag.
@@ -67,13 +75,13 @@ class _ElementWriter(Writer):
         """A row that is null goes the exact way."""
         self._write(f"if {row}.get({self._slot(NIL)}): raise TypeError")
 
-    def _field(self, rule: Rule, v: str) -> None:
-        if rule.source.path is None or rule.source.level == ROOT:
-            super()._field(rule, v)
+    def _value(self, source: Taken, v: str, *, is_needed: bool = False) -> None:
+        if source.path is None or source.level == ROOT:
+            super()._value(source, v, is_needed=is_needed)
             return
-        assert isinstance(rule.path, XPath)
-        *way, last = rule.path.names() or ()
-        base = self._variables[rule.source.level][0]
+        assert isinstance(source.path, XPath)
+        *way, last = source.path.names() or ()
+        base = self._variables[source.level][0]
         holder = base
         for length, name in enumerate(way, 1):
             prefix = (base, tuple(way[:length]))
@@ -91,19 +99,18 @@ class _ElementWriter(Writer):
             self._write(f"if e is None: {v} = MISSING")
             self._write(f"elif len(e) or e.keys(): {v} = {self._slot(_text_of)}(e)")
             self._write(f"else: {v} = e.text or ''")
-        self._stepped(rule, v)
-        if rule.kind != "text":
-            self._write(f"if {v}.__class__ is str: {v} = {v}.strip()")
-        if rule.kind == "integer":
+
+    def _kept(self, rule: Rule, v: str) -> None:
+        if rule.kind == "integer" and rule.path is not None:
             self._write(
                 f"if {v}.__class__ is str and {v}.isascii() and {v}.isdigit() and len({v}) < 19: {v} = int({v})"
             )
             self._write("else:")
             self._indent += "    "
-            self._kept(rule, v)
+            super()._kept(rule, v)
             self._indent = self._indent[:-4]
         else:
-            self._kept(rule, v)
+            super()._kept(rule, v)
 
     def _gathered(self, holder: str) -> str:
         """The children of an element by tag; more than one of a tag that is wanted go the exact way."""

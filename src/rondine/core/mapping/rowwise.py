@@ -92,9 +92,7 @@ def _from_around(outputs: Sequence[CompiledOutput]) -> list[Path]:
 
 def _sources(outputs: Sequence[CompiledOutput]) -> Iterator[Taken]:
     """All sources of these outputs, those within others too."""
-    pending = [rule.source for output in outputs for rule in output.rules]
-    pending += [rule.unit for output in outputs for rule in output.rules if rule.unit is not None]
-    pending += [source for output in outputs for source, _ in output.conditions]
+    pending = [source for output in outputs for source in output.sources]
     while pending:
         one = pending.pop()
         pending += [*one.first_of, *one.several]
@@ -219,7 +217,7 @@ class JsonRows(RowReader):
             root.want(place).is_whole = True
         for output in outputs:
             if output.is_plain:
-                wanted_of_rows(output.levels, output.rules, row)
+                wanted_of_rows(output.levels, output.sources, row)
             else:
                 row.is_whole = True
         held = members_at(root, names)
@@ -229,7 +227,9 @@ class JsonRows(RowReader):
         self._rows = decoder_of(list[row.annotation()])  # type: ignore[misc]
         self._members = decoder_of(dict[str, row.annotation()])  # type: ignore[misc]
         self._fast = [
-            fast_way(output.levels, output.rules, None if row.is_whole else row) if output.is_plain else None
+            fast_way(output.levels, output.rules, output.conditions, None if row.is_whole else row)
+            if output.is_plain
+            else None
             for output in outputs
         ]
         self._raw_page = _raw_reader(names)
@@ -299,7 +299,8 @@ class XmlRows(RowReader):
         super().__init__(outputs, names)
         self._namespaces = namespaces
         self._fast = [
-            element_way(output.levels, output.rules, namespaces) if output.is_plain else None for output in outputs
+            element_way(output.levels, output.rules, output.conditions, namespaces) if output.is_plain else None
+            for output in outputs
         ]
 
     def _batches(

@@ -106,23 +106,21 @@ def find_rows(path: Path, base: Any, *, must_exist: bool) -> list[Node]:
         return found
     if found or not must_exist or not path.segments:
         return found
-    last = path.segments[-1]
-    holders = JsonPath(path.text, path.segments[:-1]).find(base)
-    if any(isinstance(node.value, (list, dict)) or node.value is None for node in holders) and any(
-        isinstance(s, Several) for s in last.selectors
-    ):
-        return []
-    if holders and any(isinstance(s, Several) for s in last.selectors):
+    for length in reversed(range(len(path.segments))):
+        if holders := JsonPath(path.text, path.segments[:length]).find(base):
+            break
+    if any(isinstance(one, Several) for one in path.segments[length].selectors):
+        if any(isinstance(node.value, (list, dict)) or node.value is None for node in holders):
+            return []
         raise MappingError(
             f"{path.text} leads to a {kind_of(holders[0].value)}, not to a list",
             where=path.text,
             hint="point at a list, or leave out [*]",
         )
-    names = sorted(base) if isinstance(base, dict) else []
-    first = path.segments[0].selectors[0]
-    hint = (
-        did_you_mean(first.name, names) if isinstance(first, Name) else ""
-    ) or f"the response is a {kind_of(base)}; look at what came back"
+    missing = path.segments[length].selectors[0]
+    names = sorted({name for node in holders if isinstance(node.value, dict) for name in node.value})
+    hint = did_you_mean(missing.name, names) if isinstance(missing, Name) else ""
+    hint = hint or f"the response is a {kind_of(base)}; look at what came back"
     raise MappingError(f"{path.text} matches nothing in this response", where=path.text, hint=hint)
 
 
@@ -254,11 +252,16 @@ def take(source: Taken, levels: Levels, given: Mapping[Hashable, Any]) -> tuple[
 
 
 def holds(source: Taken, condition: Condition, levels: Levels, given: Mapping[Hashable, Any]) -> bool:
-    """Whether a row passes a condition. A value that is not there is equal to nothing, and neither less nor more than anything."""
+    """Whether a row passes a condition; one that finds several values does not."""
     try:
         _, value = take(source, levels, given)
     except ConversionError:
         return False
+    return passes(condition, value)
+
+
+def passes(condition: Condition, value: Any) -> bool:
+    """Whether a value passes a condition. One that is not there is equal to nothing, and neither less nor more than anything."""
     is_there = value is not MISSING and value not in EMPTY
     wanted = condition.value
     match condition.is_:

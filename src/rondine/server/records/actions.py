@@ -14,6 +14,7 @@ from rondine.core.mapping.propose import propose
 from rondine.core.mapping.taking import given_values
 from rondine.core.paths import pointer_text
 from rondine.core.schema import Correction, decided_keys, document_outline, infer, to_json_schema
+from rondine.core.schema.compare import compare_outlines
 from rondine.core.schema.compare_values import MOST_TOLD, compare_documents
 from rondine.core.settings import dump, load
 from rondine.server.access.models import Project
@@ -32,6 +33,23 @@ SHOWN = 200
 def stored(project: Project, bodies: Sequence[str]) -> list[ReadDocument]:
     """Stored bodies, read."""
     return [document_to_look_at(body_of(project, one)) for one in bodies]
+
+
+def structure_comparison_of(
+    before: Sequence[ReadDocument], after: Sequence[ReadDocument], corrections: list[Any]
+) -> dict[str, Any]:
+    """What newer documents have that older ones do not allow, by path. after: of XML, read with the prefixes of the first of the older."""
+    if len({one.is_xml for one in (*before, *after)}) > 1:
+        raise InputError("some bodies are XML and some are JSON", where="/bodies", hint="choose those of one format")
+    is_xml = before[0].is_xml
+    corrected = load(list[Correction], corrections, where="/corrections")
+    keys = decided_keys(corrected)
+    lines = [
+        document_outline(infer([one.value for one in documents], is_xml=is_xml, keys=keys), corrected, is_xml=is_xml)
+        for documents in (before, after)
+    ]
+    found = compare_outlines(*lines)
+    return {"differences": [asdict(one) for one in found], "is_all": len(found) < MOST_TOLD}
 
 
 def outline_of(documents: Sequence[ReadDocument], corrections: list[Any]) -> dict[str, Any]:

@@ -31,10 +31,10 @@ from rondine.server.api.problems import named, problem
 from rondine.server.api.rendering import JsonRenderer
 from rondine.server.api.views import ProjectView, Strict, WaitingView
 from rondine.server.items.actions import find_item
-from rondine.server.records.actions import comparison_of, drafted_types, outline_of, proposal
+from rondine.server.records.actions import comparison_of, drafted_types, outline_of, proposal, structure_comparison_of
 from rondine.server.records.browsing import shown_data
 from rondine.server.records.kinds import MAPPINGS, resolved_mapping
-from rondine.server.records.views import ComparisonOfBodies, OutlineShown, ProposalShown
+from rondine.server.records.views import ComparisonOfBodies, ComparisonOfStructures, OutlineShown, ProposalShown
 
 _HEAD = 64 * 1024
 _PIECE = 256 * 1024
@@ -161,6 +161,25 @@ class ComparisonReading(ReadingView):
             raise InputError(f"{len(files)} responses cannot be compared", where="/content", hint="give two")
         before = _read(files[0])
         return Response(comparison_of(before, _read(files[1], dict(before.namespaces))))
+
+
+class StructureComparisonReading(ReadingView):
+    """What the last response has that the others do not allow."""
+
+    @extend_schema(
+        operation_id="readStructureComparison",
+        request={"multipart/form-data": ResponsesAsked},
+        responses=ComparisonOfStructures,
+    )
+    def post(self, request: Request, project: str) -> Response:
+        files, asked = self.asked(request, OutlineQuestion)
+        if len(files) < 2:
+            raise InputError(
+                "one response cannot be compared", where="/content", hint="give two or more, the newest last"
+            )
+        before = self.documents(files[:-1])
+        after = _read(files[-1], dict(before[0].namespaces))
+        return Response(structure_comparison_of(before, [after], asked.get("corrections") or []))
 
 
 class ProposalReading(ReadingView):

@@ -20,7 +20,15 @@ from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.views import ProjectView, Strict, checked_limit
 from rondine.server.items.actions import find_item
 from rondine.server.items.views import UseLine, item_views
-from rondine.server.records.actions import comparison_of, outline_of, preview, proposal, record_set, stored
+from rondine.server.records.actions import (
+    comparison_of,
+    outline_of,
+    preview,
+    proposal,
+    record_set,
+    stored,
+    structure_comparison_of,
+)
 from rondine.server.records.browsing import browse, find_record, shown_data
 from rondine.server.records.kinds import (
     FEEDS,
@@ -34,6 +42,7 @@ from rondine.server.records.links import owners, parts_of
 from rondine.server.records.models import Feed, Record
 from rondine.server.records.tracing import trace_of
 from rondine.server.services.actions import body_of, document_of, environment_of
+from rondine.server.services.looked_at import document_to_look_at
 
 USED_BY = UseLine(many=True, help_text="what a change of it reaches")
 
@@ -182,6 +191,41 @@ class ComparisonView(ProjectView):
         before = document_of(body_of(self.project, str(given["before"])))
         after = document_of(body_of(self.project, str(given["after"])), before.namespaces)
         return Response(comparison_of(before, after))
+
+
+class StructureComparisonAsked(Strict):
+    before = serializers.ListField(
+        child=serializers.UUIDField(), min_length=1, max_length=20, help_text="stored bodies"
+    )
+    after = serializers.ListField(child=serializers.UUIDField(), min_length=1, max_length=20)
+    corrections = DocumentField(list[Correction], required=False)
+
+
+class StructureDifferenceLine(serializers.Serializer[Any]):
+    path = serializers.CharField()
+    kind = serializers.ChoiceField(["added", "removed", "changed"])
+    before = serializers.CharField(allow_blank=True, help_text="the part in words")
+    after = serializers.CharField(allow_blank=True)
+
+
+class ComparisonOfStructures(serializers.Serializer[Any]):
+    differences = StructureDifferenceLine(many=True)
+    is_all = serializers.BooleanField()
+
+
+class StructureComparisonView(ProjectView):
+    """What newer bodies have that older ones do not allow: parts that came, are gone, or are otherwise."""
+
+    permissions = {"POST": "view"}
+
+    @extend_schema(operation_id="compareStructures", request=StructureComparisonAsked, responses=ComparisonOfStructures)
+    def post(self, request: Request, project: str) -> Response:
+        given = self.given(StructureComparisonAsked, request)
+        before = stored(self.project, [str(one) for one in given["before"]])
+        names = dict(before[0].namespaces)
+        bodies = [body_of(self.project, str(one)) for one in given["after"]]
+        after = [document_of(one, names) if names else document_to_look_at(one) for one in bodies]
+        return Response(structure_comparison_of(before, after, given.get("corrections") or []))
 
 
 class ProposalAsked(OutlineAsked):

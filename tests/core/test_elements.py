@@ -317,14 +317,16 @@ def proposed(**options):
 def test_a_proposal_takes_elements_and_attributes_and_the_mapping_says_its_namespaces():
     made = proposed()
     assert {one.name: one.type for one in made.record_type.fields} == {
-        "number": "text", "ph": "decimal", "humus": "decimal", "unit": "text", "note": "text",
+        "number": "text", "ph": "decimal", "humus": "decimal", "note": "text",
     }  # fmt: skip
+    humus = next(one for one in made.record_type.fields if one.name == "humus")
+    assert humus.unit == "%" and made.notes[-1].startswith("humus is in %, as the response says")
     assert made.record_type.key == ["number"] and made.mapping.namespaces == LAB
     assert load(MappingDocument, dump(made.mapping)) == made.mapping
     mapped = compile_mapping(made.mapping, {"result": made.record_type})[0].run(value(RESULTS))
     assert mapped.records[1] == (
         1,
-        {"number": "S-1043", "ph": Decimal(7), "humus": Decimal("2.4"), "unit": "%", "note": ""},
+        {"number": "S-1043", "ph": Decimal(7), "humus": Decimal("2.4"), "note": ""},
     )
 
 

@@ -84,3 +84,25 @@ def test_foreign_forms_keep_their_steps():
     (output,) = compile_mapping(found.proposal.mapping, {"tree": TREE})
     record = output.run([{"number": "1", "crown": "2,5", "planted_on": "03.11.2020"}]).records[0][1]
     assert str(record["crown"]) == "2.5" and record["planted_on"].isoformat() == "2020-11-03"
+
+
+@pytest.mark.parametrize(
+    ("rows", "unit"),
+    [
+        ([{"girth": {"value": 2.5, "unit": "m"}}, {"girth": {"value": 3, "unit": "m"}}], "m"),
+        ([{"girth": {"value": 2.5, "unit": "m"}}, {"girth": {"value": 300, "unit": "cm"}}], ""),  # not the same in all
+        ([{"girth": {"value": 2.5, "unit": "m"}}, {"girth": {"value": 3}}], ""),  # not always said
+        ([{"girth": 2.5, "height": 9, "unit": "m"}], ""),  # of which of the two?
+        ([{"girth": "thick", "unit": "m"}], ""),
+    ],
+)
+def test_the_unit_that_all_rows_say_is_proposed_and_checked(rows, unit):
+    read = read_document(json.dumps(rows).encode())
+    made = propose([read], rows=["$[*]"], name="tree")
+    (output,) = made.mapping.outputs
+    assert [one.unit for one in made.record_type.fields if one.unit] == ([unit] if unit else [])
+    assert ("unit" in [one.name for one in output.fields]) is not bool(unit)
+    if unit:
+        (compiled,) = compile_mapping(made.mapping, {"tree": made.record_type}, is_kept=False)
+        mapped = compiled.run([{"girth": {"value": 2, "unit": "m"}}, {"girth": {"value": 200, "unit": "cm"}}])
+        assert len(mapped.records) == 1 and "is in cm, and the field is in m" in mapped.rejects[0].problems[0].reason

@@ -251,7 +251,10 @@ function Rules(props: Props & { plan: Plan; firstRow: Schemas["MappedRow"] | und
                   else e.target.value = rule.name;
                 }}
               />
-              <span className="min-w-0 flex-1 truncate font-mono opacity-80">{sourceText(rule.from, plan.mapping.format)}</span>
+              <span className="min-w-0 flex-1 truncate font-mono opacity-80">
+                {sourceText(rule.from, plan.mapping.format)}
+                {rule.unit != null && <span className="ml-2 font-sans opacity-80" title="a value in another unit does not fit">its unit is that of <span className="font-mono">{sourceText(rule.unit, plan.mapping.format).split(" › ").pop()}</span></span>}
+              </span>
               {plan.proposed[rule.name] && (
                 <button type="button" className="btn btn-xs border-dashed px-1 font-normal" title="proposed; click if it is right" aria-label={`${rule.name} was proposed by its ${plan.proposed[rule.name]}: confirm`} onClick={() => onPlan(confirm(plan, rule.name))}>{plan.proposed[rule.name]}?</button>
               )}

@@ -145,7 +145,11 @@ def propose(
     ]
     if of == "xml" and len(lines) > 1 and lines[0].path == "." and not lines[0].examples:
         lines = lines[1:]  # the row itself, which has attributes and no text
-    wanted = [line for line in lines if take is None or line.path in take]
+    units = _units(lines, of)
+    said = {path for path, _ in units.values()}
+    wanted = [
+        line for line in lines if (take is None and line.path not in said) or (take is not None and line.path in take)
+    ]
     if take is not None and (unknown := sorted(set(take) - {line.path for line in lines})):
         raise MappingError(
             f"no row has a value at {unknown[0]}",
@@ -157,9 +161,11 @@ def propose(
     shapes: dict[str, Shape] = {}
     for line in wanted:
         field_name = _field_name(line, {one.name for one in fields}, name, rule)
-        fields.append(RecordField(name=field_name, type=line.type, searchable=line.type != "json"))  # type: ignore[arg-type]
-        source = line.path if of == "xml" else _source(line.path)
-        rules.append(FieldRule(name=field_name, source=source, convert=list(line.convert)))
+        path_of_unit, unit = units.get(line.path, ("", ""))
+        kind: Any = line.type
+        fields.append(RecordField(name=field_name, type=kind, unit=unit, searchable=kind != "json"))
+        source, where = (one if of == "xml" or not one else _source(one) for one in (line.path, path_of_unit))
+        rules.append(FieldRule(name=field_name, source=source, convert=list(line.convert), unit=where or None))
         shapes[field_name] = _element_at(shape, line.path) if of == "xml" else _shape_at(shape, line.path)
     levels = _levels(rows, name, of)
     if keys := _keys_of(nodes, parsed, rules):
@@ -178,10 +184,44 @@ def propose(
             outputs=[Output(record_type=name, rows=levels, fields=rules)],
         ),
         [line.path for line in lines if line not in wanted],
-        _notes(wanted, key),
+        [*_notes(wanted, key), *_notes_of_units(rules, fields)],
         _parts(documents, rows, name, fields, rules, key, _lists_in(all_lines, of), rule) if key else [],
         {name: [_as_text(one) for one in held.examples] for name, held in shapes.items()},
     )
+
+
+#: What a member or attribute is called that says the unit of the number beside it.
+_UNITS = frozenset({"unit", "units", "uom"})
+
+
+def _units(lines: Sequence[OutlineRow], of: Format) -> dict[str, tuple[str, str]]:
+    """The numbers whose unit the rows say, the same in all of them: path -> (the unit's path, the unit). It stands beside the only number in its object;
+    in XML in an attribute of the element, too.
+    """
+    found: dict[str, tuple[str, str]] = {}
+    numbers = {line.path: line for line in lines if line.type in ("integer", "decimal")}
+    for line in lines:
+        if line.type != "text" or len(line.examples) != 1 or line.nulls or line.presence < 1:
+            continue
+        separator = "/" if of == "xml" else "."
+        around, _, name = line.path.rpartition(separator)
+        if _local(name).lower() not in _UNITS:
+            continue
+        beside = [path for path in numbers if path.rpartition(separator)[0] == around]
+        if around in numbers and name.startswith("@"):
+            beside = [around]
+        if len(beside) == 1:
+            found[beside[0]] = line.path, _as_text(line.examples[0]).strip()
+    return found
+
+
+def _notes_of_units(rules: Sequence[FieldRule], fields: Sequence[RecordField]) -> list[str]:
+    units = {field.name: field.unit for field in fields}
+    return [
+        f"{rule.name} is in {units[rule.name]}, as the response says: in another unit its row is rejected"
+        for rule in rules
+        if rule.unit is not None
+    ]
 
 
 def _as_text(example: str) -> str:

@@ -93,7 +93,8 @@ VALUES = st.recursive(SCALARS, lambda one: st.lists(one, max_size=3) | st.dictio
 ROW = st.dictionaries(st.sampled_from("abml"), VALUES, max_size=4) | VALUES
 JSON_SOURCES = st.sampled_from(
     ["a", "b", "m", "m.a", "m.b", "m.m.a", {"jsonpath": "$"}, {"jsonpath": "$.l[0]"}, {"jsonpath": "$.l[*].a"}, {"jsonpath": "$.l[*]", "all": True},
-     {"jsonpath": "$..a"}, {"pointer": "/l/0"}, {"level": "root", "jsonpath": "$.b"}, {"level": "row", "jsonpath": "$.a"}, {"position": "row"}, {"value": "x"}]
+     {"jsonpath": "$..a"}, {"pointer": "/l/0"}, {"level": "root", "jsonpath": "$.b"}, {"level": "row", "jsonpath": "$.a"}, {"position": "row"}, {"value": "x"}, {"key": "row"}, {"first_of": ["a", "m.a", {"value": "z"}]}, {"several": ["a", "b"]},
+     {"first_of": [{"several": ["a"]}, "b"]}]
 )  # fmt: skip
 JSON_ROWS = st.sampled_from(
     [[{"level": "row", "at": "v[*]"}], [{"level": "row", "at": "v[*]"}, {"level": "inner", "at": "l[*]"}], [{"level": "row", "at": {"jsonpath": "$.v[*].m"}}]]
@@ -109,7 +110,7 @@ def test_all_ways_over_json_give_the_same(made, rows, around):
 
 XML_SOURCES = st.sampled_from(
     ["a", "b", "@a", "@b", "m/a", "m/@a", "m/m/a", ".", "text()", "l[1]", {"xpath": "l", "all": True}, {"level": "root", "xpath": "/r/@b"}, "/r/b",
-     {"level": "row", "xpath": "@a"}, {"position": "row"}, {"value": "x"}]
+     {"level": "row", "xpath": "@a"}, {"position": "row"}, {"value": "x"}, {"first_of": ["@a", "m/a", "b"]}, {"several": ["a", "@b"]}, {"first_of": [{"several": ["@a"]}, "b"]}]
 )  # fmt: skip
 XML_ROWS = st.sampled_from([[{"level": "row", "at": "/r/t"}], [{"level": "row", "at": "/r/t"}, {"level": "inner", "at": "l"}]])  # fmt: skip
 ELEMENTS = st.recursive(

@@ -43,9 +43,10 @@ def fast_way(
 
 
 def sources_of(rules: Sequence[Rule], conditions: Sequence[Condition]) -> list[Taken]:
-    """Everything that an output takes: its fields' values, their units, and what its conditions look at."""
+    """Everything that an output takes: its fields' values, their units, what its conditions look at, and the sources within those."""
     units = [rule.unit for rule in rules if rule.unit is not None]
-    return [*(rule.source for rule in rules), *units, *(source for source, _ in conditions)]
+    outer = [*(rule.source for rule in rules), *units, *(source for source, _ in conditions)]
+    return [one for source in outer for one in source.with_inner()]
 
 
 def wanted_of_rows(levels: Sequence[Level], sources: Sequence[Taken], row: Members) -> None:
@@ -215,6 +216,19 @@ class Writer:
 
     def _value(self, source: Taken, v: str, *, is_needed: bool = False) -> None:
         """Writes what puts the value that a source finds into the variable `v`. is_needed: where it is missing, the row goes the exact way."""
+        inner = [f"{v}_{number}" for number, _ in enumerate((*source.first_of, *source.several))]
+        for one, variable in zip((*source.first_of, *source.several), inner, strict=True):
+            self._value(one, variable)
+        if source.first_of:
+            self._write(f"{v} = MISSING")
+            for variable in reversed(inner):
+                self._write(
+                    f"if {variable} is not MISSING and {variable} is not None and {variable} != '': {v} = {variable}"
+                )
+            return
+        if source.several:
+            self._write(f"{v} = [{', '.join(f'None if {one} is MISSING else {one}' for one in inner)}]")
+            return
         self._write(f"{v} = {self._found(source, is_needed)}")
         if isinstance(source.path, XPath) and not source.is_all:
             self._write(f"if {v}.__class__ is not str:")

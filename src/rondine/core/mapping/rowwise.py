@@ -23,7 +23,6 @@ from rondine.core.mapping.compile import CompiledOutput, Mapped, Rows
 from rondine.core.mapping.document import ROOT, MappingDocument, Path
 from rondine.core.mapping.generated import FastWay, NotPlain, fast_way, is_plain_list, plain_part, wanted_of_rows
 from rondine.core.mapping.generated_elements import element_way
-from rondine.core.mapping.taking import Taken
 from rondine.core.paths import Location, WholeXPath, XPath, parse_pointer
 
 #: Opens a response from its beginning.
@@ -76,7 +75,7 @@ def row_reader(
             names, rest = plain_part(path)
             places.add(names if is_plain_list(rest) else None)
     names_of_all = places.pop() if len(places) == 1 else None
-    needs_all = any(isinstance(one.path, WholeXPath) for one in _sources(outputs))
+    needs_all = any(isinstance(one.path, WholeXPath) for output in outputs for one in output.sources)
     if names_of_all is None or needs_all or any(_looks_at_rows(one, names_of_all) for one in _from_around(outputs)):
         return None
     if mapping.format == "json":
@@ -87,16 +86,8 @@ def row_reader(
 
 def _from_around(outputs: Sequence[CompiledOutput]) -> list[Path]:
     """The paths that start from the whole response."""
-    return [one.path for one in _sources(outputs) if one.path is not None and one.level == ROOT]
-
-
-def _sources(outputs: Sequence[CompiledOutput]) -> Iterator[Taken]:
-    """All sources of these outputs, those within others too."""
-    pending = [source for output in outputs for source in output.sources]
-    while pending:
-        one = pending.pop()
-        pending += [*one.first_of, *one.several]
-        yield one
+    sources = [one for output in outputs for one in output.sources]
+    return [one.path for one in sources if one.path is not None and one.level == ROOT]
 
 
 def _looks_at_rows(path: Path, names: tuple[str, ...]) -> bool:

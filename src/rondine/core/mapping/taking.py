@@ -1,6 +1,6 @@
 """Where a mapping's values come from: sources ready to be taken, conditions on rows, and the rows that a level goes through."""
 
-from collections.abc import Callable, Hashable, Iterable, Mapping
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
@@ -54,8 +54,14 @@ class Taken:
 
     @property
     def is_plain(self) -> bool:
-        """Whether generated source can take it: all but keys, sources of sources, and expressions over a whole XML document."""
-        return self.key is None and not self.first_of and not self.several and not isinstance(self.path, WholeXPath)
+        """Whether generated source can take it, what is within it apart: all but keys, and expressions over a whole XML document."""
+        return self.key is None and not isinstance(self.path, WholeXPath)
+
+    def with_inner(self) -> "Iterator[Taken]":
+        """The source, and the sources within it."""
+        yield self
+        for one in (*self.first_of, *self.several):
+            yield from one.with_inner()
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,8 +8,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from rondine.core.documents.elements import read_elements
 from rondine.core.documents.json import read_json
+from rondine.core.documents.reading import read_document
 from rondine.core.errors import MappingError
 from rondine.core.mapping.compile import compile_mapping
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
@@ -130,4 +130,4 @@ def written(name, element):
 @given(mappings(XML_SOURCES, XML_ROWS, format="xml"), st.lists(ELEMENTS, min_size=1, max_size=4), TEXTS)
 def test_all_ways_over_xml_give_the_same(made, rows, around):
     body = f"<r b={quoteattr(around)}>{''.join(written('t', one) for one in rows)}<b>{escape(around)}</b></r>".encode()
-    check(*made, body, read_elements(body).value, "xml")
+    check(*made, body, read_document(body).value, "xml")

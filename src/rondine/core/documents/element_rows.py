@@ -11,7 +11,7 @@ from typing import Any
 from xml.etree import ElementTree
 from xml.etree.ElementTree import Element
 
-from rondine.core.documents.elements import TEXT, XSI, Parsing, Prefixes, too_deep
+from rondine.core.documents.elements import TEXT, XSI, Mixed, Parsing, Prefixes, too_deep
 from rondine.core.documents.json import Limits
 from rondine.core.documents.slices import MOST_OF_ONE
 from rondine.core.errors import DocumentError
@@ -123,9 +123,11 @@ def element_value(element: Element, step: Callable[[str], str], most: int = _MOS
         return None
     members: dict[str, Any] = {f"@{step(name)}": value for name, value in element.items()}
     own = element.text or ""
+    pieces: list[Any] = [own]
     for child in element:
         own += child.tail or ""
         name, value = step(child.tag), element_value(child, step, most - 1)
+        pieces += (value, child.tail)
         if name not in members:
             members[name] = value
         elif members[name].__class__ is list:
@@ -136,6 +138,7 @@ def element_value(element: Element, step: Callable[[str], str], most: int = _MOS
         return own
     if own and not own.isspace():
         members[TEXT] = own
+        return Mixed(members, pieces) if len(pieces) > 1 else members
     return members
 
 

@@ -2,7 +2,8 @@
 
 A document is an object with one member, its root element. An element is its text if it has neither attributes nor elements within it, null if it
 is `xsi:nil`, and otherwise an object: attributes as `@name`, elements by their name, its own text as `text()`, the words of XPath. Elements of
-one name stand in a list only if there are several; paths (`core/paths/xpath.py`) and schemas go over that difference.
+one name stand in a list only if there are several; paths (`core/paths/xpath.py`) and schemas go over that difference. Where text stands between
+elements, their order is kept for the text of it all (`Mixed`).
 
 Names are `prefix:name`. A namespace keeps the prefix that the reader was given for it, else the document's own; the default namespace gets one
 made from its last word, so that a name always says its namespace (XPath 1.0, section 2.3, knows no default one).
@@ -10,7 +11,7 @@ made from its last word, so that a name always says its namespace (XPath 1.0, se
 
 import codecs
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, NoReturn
 from xml.parsers import expat
@@ -25,6 +26,17 @@ KNOWN = {"http://www.w3.org/XML/1998/namespace": "xml", XSI: "xsi"}
 #: What expat decodes by itself; every other charset is decoded before.
 _OWN_CHARSETS = frozenset({"", "utf-8", "utf8", "utf-16", "iso-8859-1", "us-ascii", "ascii"})
 _DECLARED = re.compile(rb"""\A<\?xml[^>]*?\bencoding\s*=\s*["']([A-Za-z][A-Za-z0-9._-]*)["']""")
+
+
+class Mixed(dict[str, Any]):
+    """An element with text between its elements. whole: all text in it, in the order of the document."""
+
+    __slots__ = ("whole",)
+
+    def __init__(self, members: Mapping[str, Any], pieces: Iterable[Any]) -> None:
+        """pieces: its texts, and its elements as values, in their order."""
+        super().__init__(members)
+        self.whole = "".join(text_of(one) or "" for one in pieces)
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,13 +87,17 @@ def text_of(value: Any) -> Any:
     """An element's text: its own and that of all elements within it (XPath's string-value); null stays null, a list has none."""
     if not isinstance(value, dict):
         return value
+    if isinstance(value, Mixed):
+        return value.whole
     if not any(not name.startswith("@") and name != TEXT for name in value):
         return value.get(TEXT, "")
     pieces: list[str] = []
     pending: list[Any] = [value]
     while pending:
         one = pending.pop()
-        if isinstance(one, dict):
+        if isinstance(one, Mixed):
+            pieces.append(one.whole)
+        elif isinstance(one, dict):
             pending += [each for name, each in reversed(one.items()) if not name.startswith("@")]
         elif isinstance(one, list):
             pending += reversed(one)
@@ -231,8 +247,8 @@ class Builder:
         self.parser, self.limits, self.name = parser, limits, name
         self.names = Prefixes(namespaces)
         self.root: dict[str, Any] = {}
-        #: Of each open element: its name, its members (None until it has any), its text so far.
-        self.open: list[list[Any]] = [["", self.root, None]]
+        #: Of each open element: its name, its members (None until it has any), its text so far, and what is in it in its order.
+        self.open: list[list[Any]] = [["", self.root, None, []]]
         parser.StartElementHandler = self.start
         parser.EndElementHandler = self.end
         parser.CharacterDataHandler = self.text
@@ -242,14 +258,15 @@ class Builder:
         members = {f"@{self.names.step(name)}": value for name, value in attributes.items()} if attributes else None
         if len(self.open) > (self.limits.depth or 1_000):
             raise too_deep(self.name, self.parser.CurrentLineNumber, self.limits)
-        self.open.append([self.names.step(tag), members, None])
+        self.open.append([self.names.step(tag), members, None, []])
 
     def text(self, data: str) -> None:
         frame = self.open[-1]
         frame[2] = data if frame[2] is None else frame[2] + data
+        frame[3].append(data)
 
     def end(self, _: str) -> None:
-        name, members, text = self.open.pop()
+        name, members, text, pieces = self.open.pop()
         value: Any
         if members is None:
             value = text or ""
@@ -257,10 +274,13 @@ class Builder:
             if members.get("@xsi:nil") in ("true", "1"):
                 value = None
             else:
+                is_mixed = False
                 if text is not None and not text.isspace():
+                    is_mixed = len(pieces) > 1
                     members[TEXT] = text
-                value = members
+                value = Mixed(members, pieces) if is_mixed else members
         parent = self.open[-1]
+        parent[3].append(value)
         if parent[1] is None:
             parent[1] = {name: value}
             return

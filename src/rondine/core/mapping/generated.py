@@ -234,7 +234,7 @@ class Writer:
             self._write(f"if {v}.__class__ is not str:")
             self._write(f"    if {v}.__class__ is list: raise LookupError")
             if source.is_text:
-                self._write(f"    if {v}.__class__ is dict: {v} = {self._slot(text_of)}({v})")
+                self._write(f"    if isinstance({v}, dict): {v} = {self._slot(text_of)}({v})")
 
     def _stepped(self, rule: Rule, v: str) -> None:
         if rule.convert is None:
@@ -291,9 +291,11 @@ class Writer:
                 self._prefixes[prefix] = variable
                 self._read_as[variable] = member
                 if self._is_xml or member is None or member.is_whole:
-                    self._write(f"if {variable}.__class__ is not dict:")
                     if self._is_xml:
+                        self._write(f"if not isinstance({variable}, dict):")
                         self._write(f"    if {variable}.__class__ is list: raise LookupError")
+                    else:
+                        self._write(f"if {variable}.__class__ is not dict:")
                     self._write(f"    {variable} = {self._slot({})}")
                     self._checked.add(variable)
                 elif member is not None and not member.is_whole and member.kind is not None:
@@ -309,7 +311,8 @@ class Writer:
             if is_needed and holder in self._checked:
                 return f"{holder}[{slot}]"
             member = f"{holder}.get({slot}, MISSING)"
-            return member if holder in self._checked else f"{member} if {holder}.__class__ is dict else MISSING"
+            is_object = f"isinstance({holder}, dict)" if self._is_xml else f"{holder}.__class__ is dict"
+            return member if holder in self._checked else f"{member} if {is_object} else MISSING"
         attribute = f"{holder}.{read_as.attribute(name)}"
         return (
             attribute
@@ -320,7 +323,10 @@ class Writer:
     def _check_kind(self, row: str) -> None:
         """A row that is no object goes the exact way, so that its members can be read without asking."""
         read_as = self._read_as[row]
-        if self._is_xml or ((read_as is None or read_as.is_whole) and self._reads_members(row)):
+        if self._is_xml:
+            self._write(f"if not isinstance({row}, dict): raise TypeError")
+            self._checked.add(row)
+        elif (read_as is None or read_as.is_whole) and self._reads_members(row):
             self._write(f"if {row}.__class__ is not dict: raise TypeError")
             self._checked.add(row)
         elif read_as is not None and not read_as.is_whole and read_as.kind is not None:
@@ -396,7 +402,7 @@ def _element_rows(path: Path) -> Callable[[Any], list[Any]]:
     def values(base: Any) -> list[Any]:
         value = base
         for name in names or ():
-            value = value.get(name, MISSING) if type(value) is dict else MISSING
+            value = value.get(name, MISSING) if isinstance(value, dict) else MISSING
         if names and type(value) is list:
             return value
         return [node.value for node in find_rows(path, base, must_exist=False)]

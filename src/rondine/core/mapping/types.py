@@ -142,12 +142,12 @@ def to_json(value: Any, depth: int = 0) -> Any:
     kind = type(value)
     if kind is list and depth < MOST_DEPTH:
         return [one if one.__class__ is str else to_json(one, depth + 1) for one in value]
-    if kind is dict and depth < MOST_DEPTH:
+    if isinstance(value, dict) and depth < MOST_DEPTH:
         return {name: to_json(value[name], depth + 1) for name in sorted(value)}
     if kind is Decimal:
         number = to_decimal(value)
         return int(number) if number == number.to_integral_value(context=_exact) else number
-    if kind is dict or kind is list:
+    if isinstance(value, (dict, list)):
         raise ConversionError(f"is nested more than {MOST_DEPTH} levels deep")
     return _checked_integer(value) if kind is int else value
 

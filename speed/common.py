@@ -50,7 +50,12 @@ MAPPING = {
                 {"name": "place_id", "from": "place.id", "required": True},
                 {"name": "place_name", "from": "place.name", "required": True, "convert": [{"type": "trim"}]},
                 {"name": "district", "from": "place.site.district", "default": ""},
-                {"name": "ward", "from": "place.site.ward", "default": "", "convert": [{"type": "case", "to": "upper"}]},
+                {
+                    "name": "ward",
+                    "from": "place.site.ward",
+                    "default": "",
+                    "convert": [{"type": "case", "to": "upper"}],
+                },
                 {"name": "girth", "from": "measures.girth", "required": True},
                 {"name": "height", "from": "measures.height.value", "required": True},
                 {"name": "tags", "from": "tags", "convert": [{"type": "join", "with": ","}]},

@@ -65,7 +65,15 @@ class OutsideService:
         asyncio.run_coroutine_threadsafe(self._runner.cleanup(), self._loop).result(10)
         self._loop.call_soon_threadsafe(self._loop.stop)
         self._thread.join(10)
+        self._loop.run_until_complete(self._end_rest())
         self._loop.close()
+
+    async def _end_rest(self) -> None:
+        """Ends what still answers somebody that has gone."""
+        rest = asyncio.all_tasks() - {asyncio.current_task()}
+        for task in rest:
+            task.cancel()
+        await asyncio.gather(*rest, return_exceptions=True)
 
 
 @pytest.fixture

@@ -36,7 +36,8 @@ class WholeRondine:
             "PYTHONPATH": str(ROOT / "src"),
         }
         self.processes: dict[str, subprocess.Popen[bytes]] = {}
-        ports = free_ports(18300)
+        worker = int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
+        ports = free_ports(18300 + 60 * worker)
         self.port, self.register_port = next(ports), next(ports)
         self.more = {name: next(ports) for name in ("crew", "seeds", "soil", "soil-tls", "desk", "permits")}
         self.url = f"http://127.0.0.1:{self.port}"

@@ -27,6 +27,8 @@ from ground import (
     step,
 )
 
+#: Two at a time, each with a whole Rondine of its own; the tests of a file stay together, as some build on each other.
+IN_PARALLEL = ["-n", "2", "--dist", "loadfile", "--durations=15"]
 #: Nobody needs the test data after a crash.
 FAST = "-c fsync=off -c synchronous_commit=off -c full_page_writes=off -c max_connections=200"
 
@@ -51,7 +53,7 @@ def main() -> int:
         }
         env.pop("PYTHONDONTWRITEBYTECODE", None)
         return subprocess.run(
-            [str(VENV / "bin" / "python"), "-m", "pytest", *sys.argv[1:]],
+            [str(VENV / "bin" / "python"), "-m", "pytest", *(sys.argv[1:] or IN_PARALLEL)],
             cwd=ROOT,
             env=env,
             check=False,

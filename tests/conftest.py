@@ -45,6 +45,8 @@ class OutsideService:
         asyncio.set_event_loop(self._loop)
         self._loop.run_until_complete(self._begin())
         self._loop.run_forever()
+        self._loop.run_until_complete(self._end_rest())
+        self._loop.close()
 
     async def _begin(self) -> None:
         async def handle(request: web.Request) -> web.StreamResponse:
@@ -65,8 +67,6 @@ class OutsideService:
         asyncio.run_coroutine_threadsafe(self._runner.cleanup(), self._loop).result(10)
         self._loop.call_soon_threadsafe(self._loop.stop)
         self._thread.join(10)
-        self._loop.run_until_complete(self._end_rest())
-        self._loop.close()
 
     async def _end_rest(self) -> None:
         """Ends what still answers somebody that has gone."""

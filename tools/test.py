@@ -28,7 +28,7 @@ from ground import (
 )
 
 #: Two at a time, each with a whole Rondine of its own; the tests of a file stay together, as some build on each other.
-IN_PARALLEL = ["-n", "2", "--dist", "loadfile", "--durations=15"]
+IN_PARALLEL = ["-n", "2", "--dist", "loadfile", "--no-loadscope-reorder", "--durations=15"]
 #: Nobody needs the test data after a crash.
 FAST = "-c fsync=off -c synchronous_commit=off -c full_page_writes=off -c max_connections=200"
 

@@ -229,6 +229,28 @@ def test_every_value_of_a_request_says_where_it_comes_from_and_a_record_fills_in
     expect(page.get_by_role("textbox", name="number text · required")).to_be_focused()
 
 
+def test_a_response_from_a_file_is_narrowed_by_a_condition_put_together_by_choosing(open_page, rondine, tmp_path):
+    service = rondine.connect("bench-file")
+    file = tmp_path / "trees.json"
+    lines = ",\n".join(f'  {{"number": "OLM-{n}", "girth": {n / 10}}}' for n in range(5000))
+    file.write_text(f'{{"trees": [\n{lines}\n], "count": 5000, "count": 4999}}')
+    page = open_page(path=f"/operations/new?service={service}")
+    page.get_by_label("A response from a file").set_input_files(str(file))
+    expect(page.get_by_text("tree · 5000 of 5000 rows")).to_be_visible()
+    page.get_by_text("Only some of the rows").click()
+    page.get_by_label("Value of the row").select_option("$.girth")
+    page.get_by_label("How it is compared").select_option("at_least")
+    page.get_by_label("What it is compared with").fill("499.5")
+    page.get_by_role("button", name="Leave the others out").click()
+    expect(page.get_by_text("tree · 5 of 5000 rows, 4995 left out")).to_be_visible()
+    expect(page.get_by_text("Only rows where girth is at least 499.5")).to_be_visible()
+    page.get_by_role("button", name="all rows again").click()
+    expect(page.get_by_text("tree · 5000 of 5000 rows")).to_be_visible()
+    page.get_by_label("one object in place of the list is a row too").check()
+    page.get_by_role("button", name="as a text").click()
+    expect(page.get_by_label("The mapping as text")).to_have_value(re.compile(r'"or_one": true'))
+
+
 def test_the_mapping_as_text_and_the_list_reflect_each_other(open_page, rondine, laboratory):
     rondine.office().operations.make("bench-text", service=laboratory, document={"path": "/results"})
     page = open_page(path="/operations/bench-text")
@@ -274,6 +296,7 @@ def test_a_response_fills_a_record_type_that_is_there_and_what_else_is_reached_i
     expect(page.get_by_role("cell", name="12", exact=True)).to_be_visible()
     expect(page.get_by_text("Saving changes")).to_have_count(0)  # the mapping is new, and the record type as it was
     page.get_by_label("unit of height_m").fill("m")
+    expect(page.get_by_text("height_m was in no unit and is in m now")).to_be_visible()
     expect(page.get_by_text("Saving changes the record type bench-onto-tree, which mapping bench-onto-kept uses too.")).to_be_visible()  # fmt: skip
     page.get_by_role("button", name="leave out height_m").click()
     expect(open_fields).to_contain_text("height_m")  # the field is others' too

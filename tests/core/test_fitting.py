@@ -106,3 +106,11 @@ def test_the_unit_that_all_rows_say_is_proposed_and_checked(rows, unit):
         (compiled,) = compile_mapping(made.mapping, {"tree": made.record_type}, is_kept=False)
         mapped = compiled.run([{"girth": {"value": 2, "unit": "m"}}, {"girth": {"value": 200, "unit": "cm"}}])
         assert len(mapped.records) == 1 and "is in cm, and the field is in m" in mapped.rejects[0].problems[0].reason
+
+
+def test_one_object_in_place_of_a_list_in_some_samples_is_proposed_as_what_it_is():
+    samples = [{"trees": [{"number": "a"}, {"number": "b"}]}, {"trees": {"number": "c"}}]
+    read = [read_document(json.dumps(one).encode()) for one in samples]
+    made = propose(read, rows=["$.trees[*]"], name="tree")
+    (output,) = compile_mapping(made.mapping, {"tree": made.record_type})
+    assert [[data["number"] for data in output.run(one).data] for one in samples] == [["a", "b"], ["c"]]

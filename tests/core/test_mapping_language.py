@@ -23,7 +23,8 @@ def mapping_of(case):
     outputs = case.get("outputs")
     if outputs is None:
         names = case.get("levels") or [f"level{number}" for number, _ in enumerate(case["rows"])]
-        rows = [{"level": name, "at": at} for name, at in zip(names, case["rows"], strict=True)]
+        or_one = {"or_one": True} if case.get("or_one") else {}
+        rows = [{"level": name, "at": at, **or_one} for name, at in zip(names, case["rows"], strict=True)]
         outputs = [{"record_type": "made", "rows": rows, "where": case.get("where", []), "fields": case["fields"]}]
     of = case.get("format") or ("xml" if str(case.get("body", "")).startswith("<") else "json")
     mapping = load(MappingDocument, {"format": of, "namespaces": case.get("namespaces", {}), "outputs": outputs})

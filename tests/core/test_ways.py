@@ -97,14 +97,15 @@ JSON_SOURCES = st.sampled_from(
      {"first_of": [{"several": ["a"]}, "b"]}]
 )  # fmt: skip
 JSON_ROWS = st.sampled_from(
-    [[{"level": "row", "at": "v[*]"}], [{"level": "row", "at": "v[*]"}, {"level": "inner", "at": "l[*]"}], [{"level": "row", "at": {"jsonpath": "$.v[*].m"}}]]
+    [[{"level": "row", "at": "v[*]"}], [{"level": "row", "at": "v[*]"}, {"level": "inner", "at": "l[*]"}], [{"level": "row", "at": {"jsonpath": "$.v[*].m"}}], [{"level": "row", "at": "v[*]", "or_one": True}],
+     [{"level": "row", "at": "v[*]"}, {"level": "inner", "at": "l[*]", "or_one": True}]]
 )  # fmt: skip
 
 
 @settings(max_examples=400, deadline=None)
 @given(mappings(JSON_SOURCES, JSON_ROWS), st.lists(ROW, max_size=4), st.sampled_from([None, "x", 3]))
 def test_all_ways_over_json_give_the_same(made, rows, around):
-    body = json.dumps({"v": rows, "b": around}).encode()
+    body = json.dumps({"v": rows[0] if len(rows) == 1 and around else rows, "b": around}).encode()
     check(*made, body, read_json(body), "json")
 
 

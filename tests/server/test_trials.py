@@ -200,6 +200,15 @@ def test_a_sample_is_kept_or_pasted_and_its_schema_read(register, service):
     assert raised.value.where == "the sample, line 2, column 14"
 
 
+def test_a_name_that_stands_twice_in_an_object_is_told(register, serve):
+    outside = serve(
+        lambda request: web.Response(text='{"tree": {"girth": 1, "girth": 2}}', content_type="application/json")
+    )
+    register.permit(outside.port)
+    found = register.office().try_operation(service=register.connect("twice", outside.url), document={"path": "/"})
+    assert found["notes"] == ['"girth" stands twice in one object: the last of them counts']
+
+
 def test_a_sample_of_50_megabytes_is_taken_or_refused_in_words(register):
     office = register.office()
     kept = office.keep_sample("large-one", text="[" + ",".join(['"' + "x" * 990 + '"'] * 50_000) + "]")

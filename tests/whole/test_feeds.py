@@ -273,6 +273,9 @@ def test_postgresql_restarted_in_the_middle_loses_and_doubles_nothing(register):
         time.sleep(0.2)
     assert last["state"] == "done", last
     undisturbed(register, name, counts(last))
+    for _ in range(5):  # what the web process does in threads of its own has connections of its own
+        look = register.office().look_at_definition(address=f"{register.register_url}/openapi.json")
+        assert look["operations"]
 
 
 CANARY = "canary-5e1f-not-to-be-found"

@@ -2792,12 +2792,15 @@ export interface components {
         };
         /**
          * Level
-         * @description One level of repetition. level: its name.  at: the values it goes through, a path from the level around it.
+         * @description One level of repetition. level: its name.  at: the values it goes through, a path from the level around it.  or_one: of JSON, where a service
+         *         sends one object in place of a list of one, that object.
          */
         Level: {
             at: string | components["schemas"]["At"];
             /** @description small letters, digits, - and _, beginning with a letter */
             level: string;
+            /** @default false */
+            or_one?: boolean;
         };
         /**
          * Limit
@@ -4711,6 +4714,8 @@ export interface components {
             differences: components["schemas"]["ProblemLine"][];
             /** @description json, ndjson or xml; empty if there is nothing to read */
             format: string;
+            /** @description what to mind when it is read */
+            notes: string[];
             outcome: components["schemas"]["OutcomeShown"] | null;
             paging: components["schemas"]["PagingGuessLine"][];
             row_choices: components["schemas"]["RowChoiceLine"][];

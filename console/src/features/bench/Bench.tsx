@@ -115,11 +115,11 @@ function Workbench(props: Props) {
     if (!plan && first && first.holds === "object") chooseRows(document.response?.rows?.[0] ?? first.path, made.body);
   };
 
-  const paste = (text: string) => {
+  const paste = (content: string | File) => {
     trial.reset();
     looked.reset();
     const name = `${item?.name ?? (named.name || "pasted")}-${Date.now().toString(36)}`;
-    pasted.mutate({ name, text, operation: item?.name ?? null }, { onSuccess: (made) => { setKeptSample(name); receive(made); } });
+    pasted.mutate({ name, content, operation: item?.name ?? null }, { onSuccess: (made) => { setKeptSample(name); receive(made); } });
   };
 
   const [bodyBefore, setBodyBefore] = useState<string | null>(null);

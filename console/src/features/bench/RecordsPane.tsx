@@ -4,9 +4,9 @@ import type { Schemas } from "../../api/client";
 import { useName } from "../../ui/naming";
 import { Empty, Field, Heading, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import { addPart, conditionsOf, confirm, dropCondition, dropPart, FIELD_TYPES, leave, namedFor, openFields, rename, renameType, rulesOf, setField, setRule, toggleKey, useReach, useRecordTypes, type FieldType, type Plan, type RecordTypeDocument } from "./bench";
+import { addPart, conditionsOf, confirm, dropCondition, isOrOne, setOrOne, useChangedUnits, withCondition, dropPart, FIELD_TYPES, leave, namedFor, openFields, rename, renameType, rulesOf, setField, setRule, toggleKey, useReach, useRecordTypes, type Condition, type FieldType, type Plan, type RecordTypeDocument } from "./bench";
 import { Convert, stepWords } from "./Convert";
-import { fromRow, pathOf, sourceText, stepsText } from "./paths";
+import { fromRow, pathOf, sourceOf, sourceText, stepsText } from "./paths";
 
 interface Props {
   trial: Schemas["TrialShown"] | null;
@@ -86,6 +86,12 @@ export function RecordsPane(props: Props) {
           </select>
         )}
       </Field>
+      {plan && props.mayBuild && plan.mapping.format !== "xml" && plan.rows[plan.rows.length - 1]?.endsWith("[*]") && (
+        <label className="-mt-1 mb-2 flex items-center gap-2 text-xs">
+          <input type="checkbox" className="checkbox checkbox-xs" checked={isOrOne(plan)} onChange={(e) => props.onPlan(setOrOne(plan, e.target.checked))} />
+          one object in place of the list is a row too
+        </label>
+      )}
       {plan && props.mayBuild && <Into {...props} plan={plan} />}
       <ProblemAlert error={props.proposeError} />
       {props.isProposing && <Waiting what="Proposing" />}
@@ -94,10 +100,11 @@ export function RecordsPane(props: Props) {
           <ProblemAlert error={props.previewError} />
           {conditionsOf(plan).map((one, number) => (
             <p key={number} className="mb-2 flex flex-wrap items-center gap-2 text-xs">
-              <span>Only rows where <span className="font-mono">{sourceText(one.from, plan.mapping.format)}</span> is {(one.is ?? "equal") === "equal" ? "" : `${one.is!.replace("_", " ")} `}<span className="font-mono">{"value" in one ? JSON.stringify(one.value) : ""}</span></span>
+              <span>Only rows where <span className="font-mono">{sourceText(one.from, plan.mapping.format)}</span> {COMPARISONS.find(([name]) => name === (one.is ?? "equal"))?.[1] ?? `is ${one.is!.replace("_", " ")}`} <span className="font-mono">{"value" in one ? JSON.stringify(one.value) : ""}</span></span>
               {props.mayBuild && <button type="button" className="link" onClick={() => props.onPlan(dropCondition(plan, number))}>all rows again</button>}
             </p>
           ))}
+          {props.mayBuild && <OnlySome {...props} plan={plan} />}
           {output && !props.previewError && <RecordTable rows={output.rows} shown={output.shown} recordType={plan.recordType} lit={props.lit} onPoint={props.onPoint} onFocus={props.onFocus} />}
           <Heading
             aside={
@@ -125,13 +132,13 @@ function Into({ project, plan, onOnto }: Props & { plan: Plan }) {
   const [chosen, setChosen] = useState("");
   if (types.length === 0) return null;
   return (
-    <label className="mb-3 flex flex-wrap items-center gap-2 text-xs">
-      They become
-      <select className="select select-xs w-auto max-w-full" value={chosen === plan.typeName && types.some((one) => one.name === chosen) ? chosen : ""} onChange={(e) => { setChosen(e.target.value); onOnto(e.target.value); }}>
+    <p className="mb-3 flex flex-wrap items-center gap-2 text-xs">
+      <label htmlFor="become">They become</label>
+      <select id="become" className="select select-xs w-auto max-w-full" value={chosen === plan.typeName && types.some((one) => one.name === chosen) ? chosen : ""} onChange={(e) => { setChosen(e.target.value); onOnto(e.target.value); }}>
         <option value="">records of the type below</option>
         {types.map((one) => <option key={one.name} value={one.name}>{one.title || one.name}, which is there already</option>)}
       </select>
-    </label>
+    </p>
   );
 }
 
@@ -147,6 +154,44 @@ function OpenFields({ plan, aim, onAim }: Props & { plan: Plan }) {
         </li>
       ))}
     </ul>
+  );
+}
+
+const COMPARISONS: [string, string][] = [["equal", "is"], ["not_equal", "is not"], ["less", "is less than"], ["at_most", "is at most"], ["more", "is more than"], ["at_least", "is at least"], ["matches", "matches"], ["present", "is there"], ["absent", "is not there"]];
+
+/** A condition that rows must pass, put together from a value of the row and a comparison. */
+function OnlySome({ plan, lines, onPlan }: Props & { plan: Plan }) {
+  const [isOpen, setOpen] = useState(false);
+  const [path, setPath] = useState("");
+  const [is, setIs] = useState("equal");
+  const [value, setValue] = useState("");
+  const offered = lines.flatMap((one) => {
+    const inRow = one.type ? fromRow(one.path, plan.rows) : null;
+    return inRow === null ? [] : [{ path: inRow, type: one.type }];
+  });
+  const isAlone = is === "present" || is === "absent";
+  const add = () => {
+    const isNumber = is !== "matches" && ["integer", "decimal"].includes(offered.find((one) => one.path === path)?.type ?? "") && /^-?\d+(\.\d+)?$/.test(value);
+    onPlan(withCondition(plan, { from: sourceOf(path) as Condition["from"], is: is as NonNullable<Condition["is"]>, ...(isAlone ? {} : { value: isNumber ? (JSON.parse(value) as number) : value === "true" || value === "false" ? value === "true" : value }) }));
+    setPath("");
+    setValue("");
+  };
+  return (
+    <details className="mb-2 text-xs" onToggle={(event) => setOpen(event.currentTarget.open)}>
+      <summary className="cursor-pointer opacity-80">Only some of the rows</summary>
+      {isOpen && <form className="mt-1 flex flex-wrap items-center gap-1" onSubmit={(event) => { event.preventDefault(); add(); }}>
+        where
+        <select className="select select-xs w-auto max-w-44 font-mono" aria-label="Value of the row" value={path} onChange={(e) => setPath(e.target.value)}>
+          <option value="">choose</option>
+          {offered.map((one) => <option key={one.path} value={one.path}>{stepsText(one.path) || "the value"}</option>)}
+        </select>
+        <select className="select select-xs w-28" aria-label="How it is compared" value={is} onChange={(e) => setIs(e.target.value)}>
+          {COMPARISONS.map(([one, words]) => <option key={one} value={one}>{words}</option>)}
+        </select>
+        {!isAlone && <input className="input input-xs w-28 font-mono" aria-label="What it is compared with" value={value} onChange={(e) => setValue(e.target.value)} />}
+        <button className="btn btn-xs" disabled={!path || (!isAlone && value === "")}>Leave the others out</button>
+      </form>}
+    </details>
   );
 }
 
@@ -374,6 +419,7 @@ function Keep({ plan, onPlan, onSave, isSaving, saveError, savedAs, operation, i
   const feedName = feed || named.name;
   const isReady = isSaved && savedAs === plan.mappingName;
   const reach = useReach(project, plan);
+  const units = useChangedUnits(project, plan);
   return (
     <section className="mt-5 border-t border-base-300 pt-3">
       <Heading>Keep them</Heading>
@@ -382,6 +428,7 @@ function Keep({ plan, onPlan, onSave, isSaving, saveError, savedAs, operation, i
         <Field label="Mapping">{(id) => <input id={id} className="input input-sm w-full font-mono" value={plan.mappingName} onChange={(e) => onPlan({ ...plan, mappingName: e.target.value })} />}</Field>
       </div>
       <ProblemAlert error={saveError} />
+      {!savedAs && units.map((one) => <p key={one.name} className="mb-2 border-l-4 border-warning bg-warning/10 py-0.5 pl-2 text-xs"><span className="font-mono">{one.name}</span> was in {one.from} and is in {one.to} now: records that are kept stay as they are until they come again.</p>)}
       {!savedAs && reach.map((one) => <p key={one.what} className="mb-2 border-l-4 border-warning bg-warning/10 py-0.5 pl-2 text-xs">Saving changes the {one.what}, which {one.users.map((user) => `${user.kind} ${user.name}`).join(", ")} {one.users.length === 1 ? "uses" : "use"} too.</p>)}
       <button type="button" className="btn btn-sm" disabled={isSaving || !plan.recordType.key?.length} onClick={onSave}>
         {isSaving ? "Saving" : savedAs ? "Save both again" : "Save record type and mapping"}

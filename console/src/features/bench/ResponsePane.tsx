@@ -41,7 +41,7 @@ export interface ResponseProps {
   onKeepSample: () => void;
   keptSample: string | null;
   keepError: unknown;
-  onPaste?: (text: string) => void;
+  onPaste?: (content: string | File) => void;
   isPasting?: boolean;
   pasteError?: unknown;
   /** The operation's document and how it is changed, to say by what its responses are described. */
@@ -86,6 +86,7 @@ export function ResponsePane(props: ResponseProps) {
           {outcome.is_good && outcome.message && (
             <p className="mt-1 border-l-4 border-warning bg-warning/10 px-3 py-1.5 text-sm">{outcome.words}. <span className="font-medium">The service says: {outcome.message}</span></p>
           )}
+          {trial.notes.map((one) => <p key={one} className="mt-1 border-l-4 border-warning bg-warning/10 px-3 py-1.5 text-sm">{one}</p>)}
           {"described" in trial && trial.differences.length > 0 && (
             <details className="mt-1 border-l-4 border-warning bg-warning/10 px-3 py-1.5 text-sm">
               <summary className="cursor-pointer">{trial.differences.length === 1 ? "One place is" : `${trial.differences.length} places are`} otherwise than the definition says of a response {trial.described}</summary>
@@ -174,7 +175,7 @@ function Samples({ samples = [], trial, onLookAt }: ResponseProps) {
 }
 
 /** The side door: a response from a documentation or a file, pasted. */
-function Paste({ onPaste, isPasting, error }: { onPaste: (text: string) => void; isPasting: boolean; error: unknown }) {
+function Paste({ onPaste, isPasting, error }: { onPaste: (content: string | File) => void; isPasting: boolean; error: unknown }) {
   const [text, setText] = useState("");
   return (
     <form
@@ -188,6 +189,10 @@ function Paste({ onPaste, isPasting, error }: { onPaste: (text: string) => void;
       <textarea id="pasted" className="textarea mt-1 h-40 w-full font-mono text-xs" placeholder={'JSON, XML, or one JSON value a line, such as\n{"trees": [{"number": "OLM-00412", "girth": 2.5}]}'} value={text} onChange={(event) => setText(event.target.value)} />
       <ProblemAlert error={error} />
       <button className="btn btn-sm mt-2" disabled={!text.trim() || isPasting}>{isPasting ? "Reading" : "Keep it as a sample and look"}</button>
+      <label className="ml-3 text-sm">
+        <span className="link cursor-pointer">or from a file</span>
+        <input type="file" className="sr-only" aria-label="A response from a file" disabled={isPasting} onChange={(event) => { const file = event.target.files?.[0]; if (file) onPaste(file); event.target.value = ""; }} />
+      </label>
     </form>
   );
 }

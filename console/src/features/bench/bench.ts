@@ -256,10 +256,20 @@ export function usePasted(project: string) {
   const cache = useQueryClient();
   return useMutation({
     onSuccess: () => cache.invalidateQueries({ queryKey: ["samples", project] }),
-    mutationFn: async ({ name, text, operation }: { name: string; text: string; operation: string | null }): Promise<Trial> => {
-      const kept = await answer(api.POST("/api/v1/projects/{project}/samples", { params: { path: { project } }, body: { name, text, operation } }));
-      return lookedAt(project, kept.body, text.length, "Pasted");
+    mutationFn: async ({ name, content, operation }: { name: string; content: string | File; operation: string | null }): Promise<Trial> => {
+      const given = typeof content === "string" ? { text: content } : { base64: await base64(content) };
+      const kept = await answer(api.POST("/api/v1/projects/{project}/samples", { params: { path: { project } }, body: { name, ...given, operation } }));
+      return lookedAt(project, kept.body, typeof content === "string" ? content.length : content.size, typeof content === "string" ? "Pasted" : content.name);
     },
+  });
+}
+
+function base64(file: File): Promise<string> {
+  return new Promise((done, fail) => {
+    const reader = new FileReader();
+    reader.onload = () => done(String(reader.result).replace(/^[^,]*,/, ""));
+    reader.onerror = () => fail(reader.error);
+    reader.readAsDataURL(file);
   });
 }
 
@@ -270,7 +280,7 @@ export function useLookAt(project: string) {
 
 /** A stored response of a run's call, to be looked at like a trial's. */
 export function asSource(call: Schemas["CallLine"], run: number): Trial {
-  return { run, body: call.body, format: "", unreadable: "", row_choices: [], paging: [], described: "", differences: [], outcome: { is_good: true, words: "", hint: "", message: "", kind: "good" as const }, call: { ...call, reason: call.reason || `Call ${call.number} of run ${run}` } };
+  return { run, body: call.body, format: "", unreadable: "", row_choices: [], paging: [], described: "", differences: [], notes: [], outcome: { is_good: true, words: "", hint: "", message: "", kind: "good" as const }, call: { ...call, reason: call.reason || `Call ${call.number} of run ${run}` } };
 }
 
 async function lookedAt(project: string, body: string, size: number, reason: string): Promise<Trial> {
@@ -348,6 +358,15 @@ function isSame(one: unknown, other: unknown): boolean {
   return hashKey([one]) === hashKey([other]);
 }
 
+/** Fields of a kept record type whose unit is changed, from what and to what. */
+export function useChangedUnits(project: string, plan: Plan): { name: string; from: string; to: string }[] {
+  const known = useRecordTypes(project).data?.find((one) => one.name === plan.typeName)?.document.fields ?? [];
+  return known.flatMap((one) => {
+    const now = plan.recordType.fields?.find((other) => other.name === one.name);
+    return now && (now.unit ?? "") !== (one.unit ?? "") ? [{ name: one.name, from: one.unit || "no unit", to: now.unit || "no unit" }] : [];
+  });
+}
+
 /** What else saving the plan reaches: users of the record type, if it is changed, and of the mapping. */
 export function useReach(project: string, plan: Plan): { what: string; users: Schemas["UseLine"][] }[] {
   const type = useRecordTypes(project).data?.find((one) => one.name === plan.typeName);
@@ -381,13 +400,34 @@ export function dropCondition(plan: Plan, number: number): Plan {
   return { ...plan, mapping: { ...plan.mapping, outputs: [{ ...output, where: conditionsOf(plan).filter((_, at) => at !== number) }, ...(plan.mapping.outputs ?? []).slice(1)] } };
 }
 
-/** Lets only rows pass that have this text in this member of theirs. */
-export function only(plan: Plan, member: string, text: string): Plan {
+export type Condition = NonNullable<NonNullable<MappingDocument["outputs"]>[number]["where"]>[number];
+
+/** Lets only rows pass that pass this condition too, in place of any other on the same value. */
+export function withCondition(plan: Plan, condition: Condition): Plan {
   const output = plan.mapping.outputs?.[0];
   if (!output) return plan;
-  const from = sourceOf(`$${/^[A-Za-z_][A-Za-z0-9_]*$/.test(member) ? `.${member}` : `[${JSON.stringify(member)}]`}`) as NonNullable<typeof output.where>[number]["from"];
-  const where = [...(output.where ?? []).filter((one) => JSON.stringify(one.from) !== JSON.stringify(from)), { from, is: "equal" as const, value: text }];
+  const where = [...(output.where ?? []).filter((one) => JSON.stringify(one.from) !== JSON.stringify(condition.from)), condition];
   return { ...plan, mapping: { ...plan.mapping, outputs: [{ ...output, where }, ...(plan.mapping.outputs ?? []).slice(1)] } };
+}
+
+/** Lets only rows pass that have this text in this member of theirs. */
+export function only(plan: Plan, member: string, text: string): Plan {
+  const from = sourceOf(`$${/^[A-Za-z_][A-Za-z0-9_]*$/.test(member) ? `.${member}` : `[${JSON.stringify(member)}]`}`) as Condition["from"];
+  return withCondition(plan, { from, is: "equal", value: text });
+}
+
+/** Whether one object in place of the list of rows is taken for the only one in it. */
+export function isOrOne(plan: Plan): boolean {
+  return plan.mapping.outputs?.[0]?.rows?.slice(-1)[0]?.or_one ?? false;
+}
+
+export function setOrOne(plan: Plan, orOne: boolean): Plan {
+  const output = plan.mapping.outputs?.[0];
+  const rows = output?.rows ?? [];
+  const last = rows[rows.length - 1];
+  if (!output || !last) return plan;
+  const { or_one: _, ...plain } = last;
+  return { ...plan, mapping: { ...plan.mapping, outputs: [{ ...output, rows: [...rows.slice(0, -1), orOne ? { ...plain, or_one: true } : plain] }, ...(plan.mapping.outputs ?? []).slice(1)] } };
 }
 
 /** Renames a field; to the name of one that nothing fills yet, that one is filled with its value. */

@@ -110,8 +110,9 @@ def _read_slowly(body: bytes, limits: Limits, name: str) -> Any:
     except RecursionError as error:
         raise _too_deep(name, limits) from error
     except (ValueError, ArithmeticError) as error:
+        words = "a whole number has more than 4,300 digits" if "integer string conversion" in str(error) else error
         raise DocumentError(
-            f"not JSON: {error}", where=name, hint="tell its provider; JSON has no such numbers (RFC 8259, section 6)"
+            f"not JSON: {words}", where=name, hint="tell its provider; JSON has no such numbers (RFC 8259, section 6)"
         ) from error
 
 

@@ -25,7 +25,7 @@ from rondine.core.mapping.taking import (
     stepped,
     take,
 )
-from rondine.core.mapping.types import ConversionError
+from rondine.core.mapping.types import ConversionError, in_words
 from rondine.core.paths import JsonPath, Location, Node, WholeXPath, normalized_path, xpath_of
 
 
@@ -107,14 +107,17 @@ class CompiledOutput:
         self.record_type = output.record_type
         self.key = tuple(record_type.key)
         self.levels = [(level.level, level.path(of)) for level in output.rows]
+        self.or_one = [level.or_one for level in output.rows]
         self.rules = [made_rule(rule, record_type, of) for rule in output.fields]
         self.conditions = [(made_source(one.source, of, is_text=True), one) for one in output.where]
         #: A place as people read it: a normalized path in JSON, an XPath in XML.
         self.shown = xpath_of if of == "xml" else normalized_path
         self.sources = sources_of(self.rules, self.conditions)
-        #: Sources that generated source does not take need the exact way for every row.
-        self.is_plain = all(source.is_plain for source in self.sources) and not any(
-            isinstance(path, WholeXPath) for _, path in self.levels
+        #: Sources that generated source does not take need the exact way for every row; so do objects in place of inner lists.
+        self.is_plain = (
+            all(source.is_plain for source in self.sources)
+            and not any(isinstance(path, WholeXPath) for _, path in self.levels)
+            and not any(self.or_one[1:])
         )
         self.fast = fast_way(self.levels, self.rules, self.conditions) if self.is_plain else None
 
@@ -190,7 +193,7 @@ class CompiledOutput:
         items = at_names(document, names) if names is not None else None
         if names is not None and isinstance(items, list):
             return Rows(items, lambda index: (*names, index), items.__getitem__)
-        nodes = find_rows(path, document, must_exist=True)
+        nodes = find_rows(path, document, must_exist=True, or_one=self.or_one[0])
         return Rows(
             [node.value for node in nodes], lambda index: nodes[index].location, lambda index: nodes[index].value
         )
@@ -226,7 +229,8 @@ class CompiledOutput:
                 yield nodes
                 return
             base = nodes[-1][0]
-            for position, found in enumerate(find_rows(self.levels[depth][1], base.value, must_exist=False)):
+            found_rows = find_rows(self.levels[depth][1], base.value, must_exist=False, or_one=self.or_one[depth])
+            for position, found in enumerate(found_rows):
                 here = Node(base.location + found.location, found.value)
                 yield from walk(depth + 1, [*nodes, (here, position)])
 
@@ -245,11 +249,13 @@ class CompiledOutput:
         data: dict[str, Any] = {}
         traces: list[FieldTrace] = []
         problems: list[FieldProblem] = []
+        is_found = self.shown is xpath_of or not self.rules
         for rule in self.rules:
             location: Location | None = None
             raw = MISSING
             try:
                 location, raw = take(rule.source, levels, given)
+                is_found = is_found or raw is not MISSING
                 if raw is not MISSING and raw not in EMPTY:
                     check_unit(rule, levels, given)
                 value = made(rule, stepped(rule, raw))
@@ -278,7 +284,12 @@ class CompiledOutput:
                 else ""
             )
             traces.append(FieldTrace(rule.name, location, note))
-        return RowTrace(ordinal, here, nodes[-1][0].value, None if problems else data, tuple(traces), tuple(problems))
+        row = nodes[-1][0].value
+        if (problems or not data) and not is_found and not isinstance(row, dict):
+            many = "is a list: let the level go through [*], to take each of it" if isinstance(row, list) else ""
+            words = many or f"is {in_words(row)}, in which no field finds anything"
+            problems.insert(0, FieldProblem(self.rules[0].name, self.shown(here), f"the row {words}", None))
+        return RowTrace(ordinal, here, row, None if problems else data, tuple(traces), tuple(problems))
 
 
 def compile_mapping(

@@ -96,10 +96,13 @@ class At(Document, frozen=True):
 
 
 class Level(Document, frozen=True):
-    """One level of repetition. level: its name.  at: the values it goes through, a path from the level around it."""
+    """One level of repetition. level: its name.  at: the values it goes through, a path from the level around it.  or_one: of JSON, where a service
+    sends one object in place of a list of one, that object.
+    """
 
     level: FieldName
     at: str | At
+    or_one: bool = False
 
     def path(self, of: Format = "json") -> Path:
         if isinstance(self.at, str):

@@ -146,7 +146,9 @@ class Writer:
             self._values.append((self._slot(rule.name), variable))
             self._field(rule, variable)
         self._write(f"d = {{{', '.join(f'{name}: {variable}' for name, variable in self._values)}}}")
-        self._write("if gaps: d = {name: value for name, value in d.items() if value is not MISSING}")
+        self._write("if gaps:")
+        self._write("    d = {name: value for name, value in d.items() if value is not MISSING}")
+        self._write("    if not d: raise LookupError")
         self._write("keep(d)")
         self._indent = self._indent[:-4]
         self._write("except Exception:")

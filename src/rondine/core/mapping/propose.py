@@ -127,9 +127,13 @@ def propose(
         raise MappingError("nothing was pointed at", where="rows", hint="say what becomes one row")
     of = _format_of(documents)
     nodes = [Node((), one.value) for one in documents]
+    or_one: list[bool] = []
     for depth, path in enumerate(rows):
         parsed = parse_xpath(path) if of == "xml" else parse_jsonpath(path)
-        nodes = [found for node in nodes for found in find_rows(parsed, node.value, must_exist=depth == 0)]
+        or_one.append(_is_one_or_many(parsed, nodes))
+        nodes = [
+            found for node in nodes for found in find_rows(parsed, node.value, must_exist=depth == 0, or_one=or_one[-1])
+        ]
     values = [node.value for node in nodes]
     if not values:
         raise MappingError(
@@ -167,7 +171,10 @@ def propose(
         source, where = (one if of == "xml" or not one else _source(one) for one in (line.path, path_of_unit))
         rules.append(FieldRule(name=field_name, source=source, convert=list(line.convert), unit=where or None))
         shapes[field_name] = _element_at(shape, line.path) if of == "xml" else _shape_at(shape, line.path)
-    levels = _levels(rows, name, of)
+    levels = [
+        structs.replace(level, or_one=one) if one else level
+        for level, one in zip(_levels(rows, name, of), or_one, strict=True)
+    ]
     if keys := _keys_of(nodes, parsed, rules):
         called = rule.name("field", "key", taken=[one.name for one in fields])
         fields.insert(0, RecordField(name=called, type="text", searchable=True))
@@ -227,6 +234,15 @@ def _notes_of_units(rules: Sequence[FieldRule], fields: Sequence[RecordField]) -
 def _as_text(example: str) -> str:
     """An example, which is JSON, as the text it is."""
     return str(stdlib_json.loads(example)) if example.startswith('"') and example.endswith('"') else example
+
+
+def _is_one_or_many(path: JsonPath | XPath, around: Sequence[Node]) -> bool:
+    """Whether what a level goes through is a list in some samples and one object in others."""
+    if isinstance(path, XPath) or not path.segments or not isinstance(path.segments[-1].selectors[0], Several):
+        return False
+    holder = JsonPath(path.text, path.segments[:-1])
+    kinds = {type(found.value) for node in around for found in holder.find(node.value)}
+    return dict in kinds and list in kinds
 
 
 def _keys_of(nodes: Sequence[Node], path: JsonPath | XPath, rules: Sequence[FieldRule]) -> list[str]:

@@ -214,6 +214,7 @@ class JsonRows(RowReader):
         held = members_at(root, names)
         is_apart = held is not None and not held.is_whole and not held.members
         self._root = root
+        self._or_one = any(output.or_one[0] for output in outputs)
         self._page = decoder_of(root.annotation()) if is_apart else None
         self._rows = decoder_of(list[row.annotation()])  # type: ignore[misc]
         self._members = decoder_of(dict[str, row.annotation()])  # type: ignore[misc]
@@ -269,8 +270,12 @@ class JsonRows(RowReader):
                     yield _Batch(items, items.__getitem__, is_partly=False)
             return
         rest = Around()
+        alone: dict[str, Any] = {}
         decoders = self._rows.decode, self._members.decode
         for text, found in list_slices(chunks(), self.names, rest, *decoders, charset=charset, name=name):
+            if self._or_one and text[:1] == b"{":
+                alone |= read_json(text, limits=_UNWALKED, name=name)
+                continue
             is_partly = found is not None
             values = _slowly(text, first, name) if found is None else found
             keys = list(values) if isinstance(values, dict) else None
@@ -278,6 +283,8 @@ class JsonRows(RowReader):
             wholes = _wholes(partial(_raw_values, text, keys)) if is_partly else items.__getitem__
             yield _Batch(items, wholes, is_partly=is_partly, keys=keys)
             first += len(items)
+        if alone:
+            yield _Batch([alone], [alone].__getitem__, is_partly=False, is_list=False)
         around.append(read_json(rest.text(), name=name))
 
 

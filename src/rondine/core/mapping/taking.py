@@ -27,7 +27,7 @@ from rondine.core.mapping.types import CONVERSIONS, ConversionError, to_decimal,
 from rondine.core.paths import JsonPath, Location, Node, WholeXPath, XPath
 from rondine.core.paths.filters import equal, less
 from rondine.core.paths.iregexp import matches
-from rondine.core.paths.jsonpath import Name, Several
+from rondine.core.paths.jsonpath import Index, Name, Several, Wildcard
 from rondine.core.paths.xpath_whole import place_from
 
 EMPTY = (None, "")
@@ -102,9 +102,16 @@ def given_values(
     return found
 
 
-def find_rows(path: Path, base: Any, *, must_exist: bool) -> list[Node]:
+def find_rows(path: Path, base: Any, *, must_exist: bool, or_one: bool = False) -> list[Node]:
     """What a level goes through. An empty list has no rows; so has null. A path that leads nowhere is an error at the first level only:
-    further in, a missing list is an empty one. In XML a list without elements is not there at all: only what is around it must be."""
+    further in, a missing list is an empty one. In XML a list without elements is not there at all: only what is around it must be.
+
+    or_one: of JSON, an object where the path goes through a list is the only one of it.
+    """
+    if or_one and isinstance(path, JsonPath) and path.segments and path.segments[-1].selectors == (Wildcard(),):
+        alone = JsonPath(path.text, path.segments[:-1]).find(base)
+        if len(alone) == 1 and isinstance(alone[0].value, dict):
+            return alone
     found = path.find(base)
     if isinstance(path, XPath):
         if not found and must_exist and not isinstance(path, WholeXPath):
@@ -115,7 +122,7 @@ def find_rows(path: Path, base: Any, *, must_exist: bool) -> list[Node]:
     for length in reversed(range(len(path.segments))):
         if holders := JsonPath(path.text, path.segments[:length]).find(base):
             break
-    if any(isinstance(one, Several) for one in path.segments[length].selectors):
+    if any(isinstance(one, (Several, Index)) for one in path.segments[length].selectors):
         if any(isinstance(node.value, (list, dict)) or node.value is None for node in holders):
             return []
         raise MappingError(

@@ -33,7 +33,7 @@ def to_text(value: Any) -> str:
     if type(value) is str:
         return value
     if isinstance(value, (dict, list)):
-        raise ConversionError(f"is {_named(value)}, not a text")
+        raise ConversionError(f"is {in_words(value)}, not a text")
     return json_text(value)
 
 
@@ -46,7 +46,7 @@ def to_integer(value: Any) -> int:
         raise ConversionError(f"is {short(str(value)).strip(chr(34))}, not a whole number")
     if type(value) is str and _INTEGER.fullmatch(value):
         return int(value)
-    raise ConversionError(f"is {_named(value)}, not a whole number")
+    raise ConversionError(f"is {in_words(value)}, not a whole number")
 
 
 def _checked_integer(value: int) -> int:
@@ -72,7 +72,7 @@ def to_decimal(value: Any) -> Decimal:
             raise ConversionError(f"is {short(value)}, not a decimal number") from error
     else:
         hint = ", a decimal comma?" if kind is str and re.fullmatch(r"[+-]?\d+,\d+", value) else ""
-        raise ConversionError(f"is {_named(value)}, not a decimal number{hint}")
+        raise ConversionError(f"is {in_words(value)}, not a decimal number{hint}")
     exponent = number.as_tuple().exponent
     if not isinstance(exponent, int) or abs(number.adjusted()) >= MOST_DIGITS or -exponent >= MOST_DIGITS:
         if number == 0 and isinstance(exponent, int):
@@ -86,7 +86,7 @@ def to_boolean(value: Any) -> bool:
         return value
     if value in ("true", "false"):
         return bool(value == "true")
-    raise ConversionError(f"is {_named(value)}, not true or false")
+    raise ConversionError(f"is {in_words(value)}, not true or false")
 
 
 #: A date and time in JSON of OData before 4.0: milliseconds since 1970 and minutes from UTC (OData 3.0, "JSON Verbose Format", section 4.1).
@@ -114,7 +114,7 @@ def to_date(value: Any) -> date:
             return date.fromisoformat(value)
         except ValueError as error:
             raise ConversionError(f"is {short(value)}, which is no day of the calendar ({error})") from error
-    raise ConversionError(f"is {_named(value)}, not a date as year-month-day")
+    raise ConversionError(f"is {in_words(value)}, not a date as year-month-day")
 
 
 def to_datetime(value: Any) -> datetime:
@@ -130,7 +130,7 @@ def to_datetime(value: Any) -> datetime:
             raise
         except (ValueError, OverflowError) as error:
             raise ConversionError(f"is {short(value)}, which is no date and time ({error})") from error
-    raise ConversionError(f"is {_named(value)}, not a date and time (RFC 3339)")
+    raise ConversionError(f"is {in_words(value)}, not a date and time (RFC 3339)")
 
 
 #: How deep a json field may be nested.
@@ -163,7 +163,8 @@ CONVERSIONS: dict[str, Callable[[Any], Any]] = {
 }
 
 
-def _named(value: Any) -> str:
+def in_words(value: Any) -> str:
+    """A value as errors tell it: its kind, and of a scalar the value."""
     kind = kind_of(value)
     return {
         "object": "an object",

@@ -35,6 +35,7 @@ from rondine.server.records.actions import comparison_of, drafted_types, outline
 from rondine.server.records.browsing import shown_data
 from rondine.server.records.kinds import MAPPINGS, resolved_mapping
 from rondine.server.records.views import ComparisonOfBodies, ComparisonOfStructures, OutlineShown, ProposalShown
+from rondine.server.runs.threads import apart
 
 _HEAD = 64 * 1024
 _PIECE = 256 * 1024
@@ -236,7 +237,7 @@ class RecordsReading(WaitingView, ReadingView):
     )
     async def post(self, request: Request, project: str) -> StreamingHttpResponse:
         lines = await sync_to_async(self._lines)(request)
-        first = await sync_to_async(next, thread_sensitive=False)(lines)  # what cannot run says so with its status
+        first = await apart(next)(lines)  # what cannot run says so with its status
         return StreamingHttpResponse(_in_thread(first, lines), content_type="application/x-ndjson")
 
     def _lines(self, request: Request) -> Iterator[bytes]:
@@ -324,7 +325,7 @@ def _mapped(
 
 async def _in_thread(first: bytes, rest: Iterator[bytes]) -> AsyncIterator[bytes]:
     """Lines that a thread makes, many at a time."""
-    take = sync_to_async(lambda: b"".join(islice(rest, 1_000)), thread_sensitive=False)
+    take = apart(lambda: b"".join(islice(rest, 1_000)))
     yield first
     while piece := await take():
         yield piece

@@ -20,6 +20,8 @@ from django.utils import timezone
 
 from rondine.core.connection import ConnectionDocument, SampleDocument, StandingParameter, connection_problems
 from rondine.core.documents import ReadDocument, likely_media_type, read_document
+from rondine.core.documents.json import twice_named
+from rondine.core.documents.reading import text_of_body
 from rondine.core.errors import (
     Conflict,
     DocumentError,
@@ -76,6 +78,8 @@ from rondine.server.services.shared import secret_sets, usage_of
 
 #: Bodies up to this size are stored with a trial; larger ones are cut off from storing, not from reading.
 MOST_STORED = 64 * 1024 * 1024
+#: Bytes of a trial's response up to which it is looked through for names that stand twice.
+MOST_LOOKED_THROUGH = 4 * 1024 * 1024
 #: Seconds that a trial waits for the connection's limits.
 TRIAL_PATIENCE = 30.0
 
@@ -689,6 +693,7 @@ def trial_report(run: Run) -> dict[str, Any]:
         "paging": [],
         "described": "",
         "differences": [],
+        "notes": [],
     }
     read = ReadDocument(None)
     if call.body is not None:
@@ -696,6 +701,9 @@ def trial_report(run: Run) -> dict[str, Any]:
         try:
             read = document_of(call.body)
             report["format"] = read.format
+            if read.format == "json" and call.body.size <= MOST_LOOKED_THROUGH:
+                twice = twice_named(text_of_body(call.body.content(), call.body.charset))
+                report["notes"] = [f'"{one}" stands twice in one object: the last of them counts' for one in twice[:5]]
             report["row_choices"] = shown_row_choices(read)
             report["paging"] = [
                 {"paging": dump(one.paging), "reason": one.reason}

@@ -20,6 +20,7 @@ from rondine.server.api.views import ProjectView, Strict, WaitingView
 from rondine.server.items.actions import find_item
 from rondine.server.items.views import ProblemLine, item_views
 from rondine.server.runs.tasks import parts
+from rondine.server.runs.threads import apart
 from rondine.server.services.exporting import export_service
 from rondine.server.services.first_rows import first_rows
 from rondine.server.services.graphql import choose_fields
@@ -93,7 +94,7 @@ class SourceGiven(Strict):
 async def source_of(view: ProjectView, given: Any, *, stored: str = "", report: Report = to_nobody) -> Source:
     """The files of a definition as the request gives them. stored: a definition whose address is read if nothing is given.  report: of progress."""
     if "files" in given:
-        return await sync_to_async(uploaded, thread_sensitive=False)(given["files"], given.get("main", ""))
+        return await apart(uploaded)(given["files"], given.get("main", ""))
     if "definition" in given and not stored:
         held = await sync_to_async(find_item)(DEFINITIONS, view.project, given["definition"])
         return await sync_to_async(stored_source)(held)
@@ -282,10 +283,8 @@ class DefinitionPreviewView(WaitingView):
 
         async def work(report: Report = to_nobody) -> dict[str, Any]:
             source = await source_of(self, given, report=report)
-            found = await sync_to_async(preview, thread_sensitive=False)(
-                self.project, source, given.get("service", ""), report
-            )
-            return await sync_to_async(shown_preview, thread_sensitive=False)(found)
+            found = await apart(preview)(self.project, source, given.get("service", ""), report)
+            return await apart(shown_preview)(found)
 
         return told(work) if request.query_params.get("progress") == "true" else Response(await work())
 
@@ -376,7 +375,7 @@ class ImportsView(WaitingView):
     async def post(self, request: Request, project: str) -> Response:
         given = await sync_to_async(self.given)(ImportGiven, request)
         source = await source_of(self, given)
-        make = sync_to_async(import_definition, thread_sensitive=False)
+        make = apart(import_definition)
         made = await make(self.project, self.person, self.role, source, given)
         return Response(asdict(made), status=201)
 
@@ -443,7 +442,7 @@ class CompareView(WaitingView):
     async def post(self, request: Request, project: str, name: str) -> Response:
         given = await sync_to_async(self.given)(SourceGiven, request)
         source = await source_of(self, given, stored=name)
-        found = await sync_to_async(compare, thread_sensitive=False)(self.project, name, source)
+        found = await apart(compare)(self.project, name, source)
         return Response(shown_comparison(found))
 
 
@@ -468,7 +467,7 @@ class UpdateView(WaitingView):
     async def post(self, request: Request, project: str, name: str) -> Response:
         given = await sync_to_async(self.given)(UpdateGiven, request)
         source = await source_of(self, given, stored=name)
-        found = await sync_to_async(update, thread_sensitive=False)(
+        found = await apart(update)(
             self.project,
             self.person,
             self.role,

@@ -25,6 +25,7 @@ from rondine.core.protocols.rest import build_request, with_connection
 from rondine.core.signin import NoSignIn
 from rondine.engine.client import Engine, Line
 from rondine.server.access.models import Project
+from rondine.server.runs.threads import apart
 from rondine.server.services.actions import (
     TRIAL_PATIENCE,
     connection_for,
@@ -69,7 +70,7 @@ async def first_rows(
 
     It signs in by the service's connection in the environment; without one it asks the definition's first server as it is.
     """
-    found = await sync_to_async(read, thread_sensitive=False)(source)
+    found = await apart(read)(source)
     described = next((one for one in found.operations if one.key == key), None)
     if described is None:
         known = [one.key for one in found.operations]

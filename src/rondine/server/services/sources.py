@@ -30,6 +30,7 @@ from rondine.core.settings import load
 from rondine.core.signin import NoSignIn
 from rondine.engine.client import Engine, Line
 from rondine.server.access.models import Project
+from rondine.server.runs.threads import apart
 from rondine.server.services.actions import (
     connection_for,
     environment_of,
@@ -109,7 +110,7 @@ async def fetched(
         return Source(address, {address: await _introspected(engine, line, address)}, address)
     contents = {address: fit_to_keep(await _fetch(engine, line, address))}
     files = Files(address, contents)
-    pending = await sync_to_async(files.outside, thread_sensitive=False)()
+    pending = await apart(files.outside)()
     while pending and len(contents) < MOST_FILES:
         here = [one for one in pending if origin(one) == origin(address)]
         if not here:
@@ -120,7 +121,7 @@ async def fetched(
                 contents[one] = await _fetch(engine, line, one)
             except (ServiceError, DocumentError):
                 contents[one] = b""
-        pending = await sync_to_async(Files(address, contents).outside, thread_sensitive=False)()
+        pending = await apart(Files(address, contents).outside)()
     return Source(address, contents, address)
 
 

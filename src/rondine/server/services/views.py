@@ -364,6 +364,7 @@ class TrialShown(serializers.Serializer[Any]):
     differences = ProblemLine(
         many=True, help_text="what is otherwise than the definition says, by its place in the response"
     )
+    notes = serializers.ListField(child=serializers.CharField(), help_text="what to mind when it is read")
 
 
 class TrialsView(WaitingView):

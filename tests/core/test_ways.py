@@ -102,7 +102,7 @@ JSON_ROWS = st.sampled_from(
 )  # fmt: skip
 
 
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=300, deadline=None)
 @given(mappings(JSON_SOURCES, JSON_ROWS), st.lists(ROW, max_size=4), st.sampled_from([None, "x", 3]))
 def test_all_ways_over_json_give_the_same(made, rows, around):
     body = json.dumps({"v": rows[0] if len(rows) == 1 and around else rows, "b": around}).encode()
@@ -127,7 +127,7 @@ def written(name, element):
     return f"<{name}{''.join(f' {key}={quoteattr(value)}' for key, value in attributes.items())}>{inner}</{name}>"
 
 
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=300, deadline=None)
 @given(mappings(XML_SOURCES, XML_ROWS, format="xml"), st.lists(ELEMENTS, min_size=1, max_size=4), TEXTS)
 def test_all_ways_over_xml_give_the_same(made, rows, around):
     body = f"<r b={quoteattr(around)}>{''.join(written('t', one) for one in rows)}<b>{escape(around)}</b></r>".encode()

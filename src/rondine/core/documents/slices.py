@@ -64,7 +64,7 @@ def list_slices(
     name: str = "the response",
 ) -> Iterator[tuple[bytes, Values | None]]:
     """The elements of the list that these names lead to, or the members of the object, some at a time: (a JSON list or object, what is in it; None if it
-    cannot be decoded).
+    cannot be decoded). A null in its place is an empty list.
 
     around: is filled with the rest of the document. Raises DocumentError if the document has no such list, ends within it, or if one element or what
     is around the list has more than 16 MB.
@@ -150,10 +150,13 @@ class _Source:
 
 
 def _find_list(source: _Source, names: Sequence[str], name: str) -> int:
-    """The place after the opening bracket of the list."""
+    """The place after the opening bracket of the list; a null in its place is made one."""
     size = CHUNK
     while source.more(size):
         found = _list_start(bytes(source.held), names, name)
+        if found < 0:
+            source.held[-found - len(b"null") : -found] = b"[]"
+            return -found - len(b"null") + 1
         if found:
             return found
         if len(source.held) > MOST_OF_ONE:
@@ -163,7 +166,7 @@ def _find_list(source: _Source, names: Sequence[str], name: str) -> int:
 
 
 def _list_start(text: bytes, names: Sequence[str], name: str) -> int:
-    """0 if the text ends before it is clear."""
+    """The place after the opening bracket, or, negative, after a null in the list's place. 0 if the text ends before it is clear."""
     depth, wanted, is_key, inside = 0, 0, False, 0
     for match in _WORD.finditer(text):
         word = match.group()
@@ -178,6 +181,8 @@ def _list_start(text: bytes, names: Sequence[str], name: str) -> int:
         if wanted == len(names) and not is_key:
             if mark in b"[{":
                 return match.end()
+            if word == b"null" and match.end() < len(text):
+                return -match.end()
             raise _no_list(name, names)
         if depth == wanted:  # the object whose member is looked for begins here
             if mark != 0x7B:

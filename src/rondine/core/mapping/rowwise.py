@@ -15,7 +15,7 @@ import msgspec
 from rondine.core.documents.element_rows import ElementRows, NotApart
 from rondine.core.documents.elements import TEXT
 from rondine.core.documents.json import UTF_8, Limits, read_json
-from rondine.core.documents.members import Members, decoder_of, members_at
+from rondine.core.documents.members import Members, at_names, decoder_of, members_at
 from rondine.core.documents.reading import DocumentFormat
 from rondine.core.documents.slices import Around, Values, line_slices, list_slices
 from rondine.core.errors import DocumentError
@@ -283,9 +283,10 @@ class JsonRows(RowReader):
             wholes = _wholes(partial(_raw_values, text, keys)) if is_partly else items.__getitem__
             yield _Batch(items, wholes, is_partly=is_partly, keys=keys)
             first += len(items)
-        if alone:
+        held = read_json(rest.text(), name=name)
+        if self._or_one and isinstance(at_names(held, self.names), dict):
             yield _Batch([alone], [alone].__getitem__, is_partly=False, is_list=False)
-        around.append(read_json(rest.text(), name=name))
+        around.append(held)
 
 
 class XmlRows(RowReader):

@@ -148,7 +148,7 @@ class CompiledOutput:
         mapped = Mapped(done, others.count(None), [one for one in every if one not in gone] if gone else every, kept)
         failed = [one for one in others if one is not None]
         if fast is None or failed:
-            traces = self._explained(document, rows, given, None if fast is None else failed)
+            traces = self._explained(document, rows, given, None if fast is None else failed, is_traced=False)
             self._add_explained(mapped, traces, {one[0] for one in failed})
         return mapped
 
@@ -204,14 +204,16 @@ class CompiledOutput:
         rows: Rows,
         given: Mapping[Hashable, Any],
         failed: Sequence[tuple[int, int, int]] | None = None,
+        *,
+        is_traced: bool = True,
     ) -> Iterator[RowTrace]:
-        """failed: rows as the fast way tells them: (ordinal, index in the first level, number within that); None for all rows."""
+        """failed: rows as the fast way tells them: (ordinal, index in the first level, number within that); None for all."""
         root = (Node((), document), 0)
         if failed is None:
             ordinal = rows.ordinal
             for index in range(len(rows.items)):
                 for nodes in self._inner_rows(root, rows, index):
-                    yield self._explain_row(ordinal, nodes, given)
+                    yield self._explain_row(ordinal, nodes, given, is_traced=is_traced)
                     ordinal += 1
             return
         inner: list[list[tuple[Node, int]]] = []
@@ -219,7 +221,7 @@ class CompiledOutput:
         for ordinal, index, number in failed:
             if index != at:
                 at, inner = index, list(self._inner_rows(root, rows, index))
-            yield self._explain_row(ordinal, inner[number], given)
+            yield self._explain_row(ordinal, inner[number], given, is_traced=is_traced)
 
     def _inner_rows(self, root: tuple[Node, int], rows: Rows, index: int) -> Iterator[list[tuple[Node, int]]]:
         """The rows within one value of the first level, each as one (node, position) a level, the root first."""
@@ -237,7 +239,9 @@ class CompiledOutput:
         first = Node(rows.place(index), rows.whole(index))
         return walk(1, [root, (first, index + rows.first)])
 
-    def _explain_row(self, ordinal: int, nodes: list[tuple[Node, int]], given: Mapping[Hashable, Any]) -> RowTrace:
+    def _explain_row(
+        self, ordinal: int, nodes: list[tuple[Node, int]], given: Mapping[Hashable, Any], *, is_traced: bool
+    ) -> RowTrace:
         levels: Levels = {
             ROOT: nodes[0],
             "": nodes[-1],
@@ -276,6 +280,8 @@ class CompiledOutput:
                 continue
             if value is not MISSING:
                 data[rule.name] = value
+            if not is_traced:
+                continue
             note = (
                 "default"
                 if raw in (MISSING, None) and value is not MISSING and value is not None

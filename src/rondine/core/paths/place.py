@@ -69,8 +69,9 @@ def normalized_path(location: Location) -> str:
         if isinstance(part, int):
             out.append(f"[{part}]")
         else:
-            text = "".join(_ESCAPES.get(c, f"\\u{ord(c):04x}" if ord(c) < 0x20 else c) for c in part)
-            out.append(f"['{text}']")
+            if not part.isidentifier():
+                part = "".join(_ESCAPES.get(c, f"\\u{ord(c):04x}" if ord(c) < 0x20 else c) for c in part)
+            out.append(f"['{part}']")
     return "".join(out)
 
 

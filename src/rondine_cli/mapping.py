@@ -59,14 +59,20 @@ def add_commands(commands: Any) -> None:
 
 def run_record_type(session: Session, args: Namespace, out: Output) -> None:
     made = session.office.record_types.save(args.name, document=read_document(args.file))
-    out.value(made, f"record type {made['name']} is at version {made['version']}")
+    out.value(made, f"record type {made['name']} is at version {made['version']}{_reached(made)}")
     show_problems(made, out)
 
 
 def run_mapping(session: Session, args: Namespace, out: Output) -> None:
     made = session.office.mappings.save(args.name, service=args.service, document=read_document(args.file))
-    out.value(made, f"mapping {made['name']} is at version {made['version']}")
+    out.value(made, f"mapping {made['name']} is at version {made['version']}{_reached(made)}")
     show_problems(made, out)
+
+
+def _reached(made: dict[str, Any]) -> str:
+    """What a change has reached besides."""
+    users = ", ".join(f"{one['kind']} {one['name']}" for one in made["used_by"])
+    return f"; it is used by {users}" if users else ""
 
 
 def run_propose(session: Session, args: Namespace, out: Output) -> int:

@@ -51,7 +51,7 @@ def test_xml_is_mapped_by_pointing(open_page, rondine, laboratory):
     page.get_by_role("cell", name="S-1041").hover()
     expect(page.locator("[role=treeitem][aria-selected=true]").last).to_contain_text("@number")
     expect(page.get_by_role("columnheader", name="humus %")).to_be_visible()  # its unit is checked, not kept
-    expect(page.get_by_text("its unit is that of @unit")).to_be_visible()
+    expect(page.get_by_text("unit: @unit")).to_be_visible()
     expect(page.get_by_role("columnheader", name="unit")).to_have_count(0)
     tree.get_by_title("click to take it").filter(has_text="%").first.click()
     expect(page.get_by_role("columnheader", name="unit")).to_be_visible()

@@ -213,9 +213,9 @@ export function RecordTable({ rows, shown, recordType, lit, onPoint, onFocus, le
   return (
     <div className="mb-4 max-h-[40vh] overflow-auto" onMouseLeave={() => onPoint(null)}>
       <table className="w-full text-xs">
-        <thead className="sticky top-0 bg-base-100">
+        <thead className="sticky top-0 z-20 bg-base-100">
           <tr className="text-left font-mono text-secondary">
-            {lead && <th className="sticky left-0 bg-base-100 pr-3 pb-1 font-sans font-medium">record</th>}
+            {lead && <th className="sticky left-0 z-30 bg-base-100 pr-3 pb-1 font-sans font-medium">record</th>}
             {fields.map((one) => (
               <th key={one.name} className="pr-3 pb-1 font-medium whitespace-nowrap">
                 {one.name}{one.unit && <span className="opacity-70"> {one.unit}</span>}{recordType.key?.includes(one.name) && <span className="text-accent"> key</span>}
@@ -228,14 +228,14 @@ export function RecordTable({ rows, shown, recordType, lit, onPoint, onFocus, le
             const places = new Map(row.fields.map((one) => [one.field, one]));
             return row.data === null ? (
               <tr key={row.ordinal} className="border-t border-base-300 text-accent">
-                {lead && <td className="sticky left-0 bg-base-100 pr-3 whitespace-nowrap">{lead(row)}</td>}
+                {lead && <td className="sticky left-0 z-10 bg-base-100 pr-3 whitespace-nowrap">{lead(row)}</td>}
                 <td colSpan={fields.length} className="py-1">
                   <button type="button" className="cursor-pointer text-left hover:underline" onClick={() => onFocus(row.pointer)}>{row.path}</button>: {row.problems.map((one) => `${one.field} ${one.reason}`).join("; ")}
                 </td>
               </tr>
             ) : (
               <tr key={row.ordinal} className="border-t border-base-300">
-                {lead && <td className="sticky left-0 bg-base-100 pr-3 whitespace-nowrap">{lead(row)}</td>}
+                {lead && <td className="sticky left-0 z-10 bg-base-100 pr-3 whitespace-nowrap">{lead(row)}</td>}
                 {fields.map((one) => {
                   const pointer = places.get(one.name)?.pointer ?? null;
                   const isLit = pointer !== null && pointer === lit;
@@ -298,7 +298,7 @@ function Rules(props: Props & { plan: Plan; firstRow: Schemas["MappedRow"] | und
               />
               <span className="min-w-0 flex-1 truncate font-mono opacity-80">
                 {sourceText(rule.from, plan.mapping.format)}
-                {rule.unit != null && <span className="ml-2 font-sans opacity-80" title="a value in another unit does not fit">its unit is that of <span className="font-mono">{sourceText(rule.unit, plan.mapping.format).split(" › ").pop()}</span></span>}
+                {rule.unit != null && <span className="ml-2 opacity-80" title="its unit stands there; a value in another unit does not fit"><span className="font-sans">unit:</span> {sourceText(rule.unit, plan.mapping.format).split(" › ").pop()}</span>}
               </span>
               {plan.proposed[rule.name] && (
                 <button type="button" className="btn btn-xs border-dashed px-1 font-normal" title="proposed; click if it is right" aria-label={`${rule.name} was proposed by its ${plan.proposed[rule.name]}: confirm`} onClick={() => onPlan(confirm(plan, rule.name))}>{plan.proposed[rule.name]}?</button>

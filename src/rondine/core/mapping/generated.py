@@ -204,7 +204,8 @@ class Writer:
 
     def _field(self, rule: Rule, v: str) -> None:
         """Writes what makes the field's value, in the variable `v`; `gaps` is set if it is missing."""
-        self._value(rule.source, v, is_needed=rule.required and rule.default is MISSING)
+        is_bare = isinstance(rule.path, XPath) and rule.kind not in ("text", "json") and rule.convert is None
+        self._value(rule.source, v, is_needed=rule.required and rule.default is MISSING, is_bare=is_bare)
         if rule.unit is not None:
             self._value(rule.unit, "u")
             self._write(f"if {v} is not MISSING and {v} is not None and {v} != '':")
@@ -216,8 +217,10 @@ class Writer:
             self._write(f"if {v}.__class__ is str: {v} = {v}.strip()")
         self._kept(rule, v)
 
-    def _value(self, source: Taken, v: str, *, is_needed: bool = False) -> None:
-        """Writes what puts the value that a source finds into the variable `v`. is_needed: where it is missing, the row goes the exact way."""
+    def _value(self, source: Taken, v: str, *, is_needed: bool = False, is_bare: bool = False) -> None:
+        """Writes what puts the value that a source finds into the variable `v`. is_needed: where it is missing, the row goes the exact way.  is_bare: of a
+        text the blanks around it may be left away.
+        """
         inner = [f"{v}_{number}" for number, _ in enumerate((*source.first_of, *source.several))]
         for one, variable in zip((*source.first_of, *source.several), inner, strict=True):
             self._value(one, variable)

@@ -53,7 +53,7 @@ class _ElementWriter(Writer):
             if isinstance(source.path, XPath)
             for name in source.path.names() or ()
         }
-        self._slots["EMPTY"] = Element("none")
+        self._slots |= {"EMPTY": Element("none"), "EMPTY_TEXT": ""}
         #: An element's variable -> that of its children by tag.
         self._children: dict[str, str] = {}
 
@@ -75,9 +75,9 @@ class _ElementWriter(Writer):
         """A row that is null goes the exact way."""
         self._write(f"if {row}.get({self._slot(NIL)}): raise TypeError")
 
-    def _value(self, source: Taken, v: str, *, is_needed: bool = False) -> None:
+    def _value(self, source: Taken, v: str, *, is_needed: bool = False, is_bare: bool = False) -> None:
         if source.path is None or source.level == ROOT:
-            super()._value(source, v, is_needed=is_needed)
+            super()._value(source, v, is_needed=is_needed, is_bare=is_bare)
             return
         assert isinstance(source.path, XPath)
         *way, last = source.path.names() or ()
@@ -98,7 +98,7 @@ class _ElementWriter(Writer):
             self._write(f"e = {self._gathered(holder)}.get({self._tag(last)})")
             self._write(f"if e is None: {v} = MISSING")
             self._write(f"elif len(e) or e.keys(): {v} = {self._slot(_text_of)}(e)")
-            self._write(f"else: {v} = e.text or ''")
+            self._write(f"else: {v} = {'(e.text or EMPTY_TEXT).strip()' if is_bare else 'e.text or EMPTY_TEXT'}")
 
     def _kept(self, rule: Rule, v: str) -> None:
         if rule.kind == "integer" and rule.path is not None:
@@ -132,4 +132,10 @@ class _ElementWriter(Writer):
 
 
 def _text_of(element: Element) -> Any:
-    return text_of(element_value(element, str))
+    """As `text_of` of its value; attributes alone cost no value."""
+    if len(element):
+        return text_of(element_value(element, str))
+    if element.get(NIL) in ("true", "1"):
+        return None
+    text = element.text or ""
+    return "" if text.isspace() and element.keys() else text

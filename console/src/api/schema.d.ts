@@ -2398,7 +2398,7 @@ export interface components {
         /**
          * FailureRule
          * @description When a response is a failure although its status is good. when: conditions on the response, all of them.  message: where its own words stand.
-         *         text: in place of conditions, a text that the first 64 kB of the body have, also of one that cannot be read.
+         *         text: or a text that the first 64 kB of the body have, also of one that cannot be read.
          */
         FailureRule: {
             /** @default null */

@@ -176,16 +176,12 @@ class NothingFound(Document, frozen=True):
 
 class FailureRule(Document, frozen=True):
     """When a response is a failure although its status is good. when: conditions on the response, all of them.  message: where its own words stand.
-    text: in place of conditions, a text that the first 64 kB of the body have, also of one that cannot be read.
+    text: or a text that the first 64 kB of the body have, also of one that cannot be read.
     """
 
     when: list[Condition] = []
     message: str | Source | None = None
     text: str = ""
-
-    def __post_init__(self) -> None:
-        if bool(self.when) == bool(self.text):
-            raise ValueError("give either conditions (when) or a text")
 
 
 class OutcomeRules(Document, frozen=True):
@@ -374,6 +370,9 @@ def _outcome_problems(rules: OutcomeRules) -> list[Problem]:
         problems += source_problems(rules.nothing_found.empty, "/outcomes/nothing_found/empty")
     for number, rule in enumerate(rules.failures):
         here = f"/outcomes/failures/{number}"
+        if not rule.when and not rule.text:
+            hint = "give it a condition, or a text"
+            problems.append(Problem(here, "it does not say when a response is a failure", hint))
         for at, condition in enumerate(rule.when):
             problems += condition_problems(condition, f"{here}/when/{at}")
         if rule.message is not None:

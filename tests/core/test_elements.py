@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rondine.core.documents import Limits, ReadDocument, format_of, read_document, text_of_body
-from rondine.core.documents.elements import read_elements, text_of
+from rondine.core.documents.elements import read_elements, text_of, write_elements
 from rondine.core.errors import DocumentError, DraftError, MappingError, PathError, RondineError
 from rondine.core.mapping.compile import check_format, compile_mapping
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument, problems_of
@@ -603,3 +603,24 @@ def test_a_value_in_another_unit_than_its_field_is_never_taken_silently():
         {"key": ["number"], "fields": [{"name": "number", "type": "text"}, {"name": "humus", "type": "decimal"}]},
     )
     assert problems_of(made, {"t": without})[0].message == 'the field "humus" has no unit to compare with'
+
+
+_texts = st.text(st.characters(exclude_categories=["Cs"], exclude_characters="\x00"), max_size=6).filter(
+    lambda one: not one or not one.isspace()
+)
+_written = st.recursive(
+    st.none() | _texts,
+    lambda inner: st.dictionaries(st.sampled_from(["a", "b", "Ł-1"]), inner | st.lists(inner, min_size=2, max_size=3), min_size=1, max_size=3),
+    max_leaves=8,
+)  # fmt: skip
+
+
+@given(_written, st.dictionaries(st.sampled_from(["@x", "@y"]), _texts, max_size=2))
+def test_what_is_written_as_xml_is_read_back(value, attributes):
+    value = {**attributes, **value} if isinstance(value, dict) else value
+    try:
+        text = write_elements({"tree": value})
+    except ValueError as error:
+        assert "which XML does not have" in str(error)
+        return
+    assert read_elements(text.encode()).value == {"tree": value}

@@ -4818,14 +4818,14 @@ export interface components {
         };
         /**
          * Write
-         * @description A value as a text. format: of the text.
+         * @description A value as a text. format: of the text: JSON, XML (of an object as reading XML gives it), or base64 of a text.
          */
         Write: {
             /**
              * @default json
              * @enum {unknown}
              */
-            format?: "json";
+            format?: "base64" | "json" | "xml";
             /** @enum {unknown} */
             type: "write";
         };

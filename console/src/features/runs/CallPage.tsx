@@ -29,7 +29,7 @@ export default function CallPage() {
     <Page title={title} aside={<><Tag>{environment}</Tag> <Link className="link text-sm" to={`/p/${project}/runs/${id}`}>{run.data.title || "the run"}</Link></>}>
       <div className="grid gap-6 lg:grid-cols-2">
         <section className="flex min-h-0 min-w-0 flex-col lg:max-h-[80vh]">
-          {trial ? <ResponsePane project={project} isSource trial={trial} lit={lit} focus={focus} onPoint={setLit} onWhereTo={setPlace} {...NOTHING} /> : <Heading>Response</Heading>}
+          {trial ? <ResponsePane project={project} isSource trial={trial} lit={lit} focus={focus ?? whole.data.outputs[0]?.shown[0]?.pointer ?? null} onPoint={setLit} onWhereTo={setPlace} {...NOTHING} /> : <Heading>Response</Heading>}
         </section>
         <section className="min-w-0">
           <Heading aside={place && <span className="flex items-center gap-2 text-xs">only what came from <span className="font-mono">{place}</span><button type="button" className="link" onClick={() => setPlace("")}>all of it again</button></span>}>What it fed</Heading>

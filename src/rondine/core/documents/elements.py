@@ -15,8 +15,9 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, NoReturn
 from xml.parsers import expat
+from xml.sax.saxutils import escape, quoteattr
 
-from rondine.core.documents.json import USUAL, Limits, check_size
+from rondine.core.documents.json import USUAL, Limits, check_size, json_text
 from rondine.core.errors import DocumentError
 
 TEXT = "text()"
@@ -104,6 +105,61 @@ def text_of(value: Any) -> Any:
         elif one is not None:
             pieces.append(one)
     return "".join(pieces)
+
+
+_NAME = re.compile(r"[^\W\d][\w.-]*")
+#: Characters that XML 1.0 (section 2.2) does not have.
+_NO_CHARACTER = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")
+
+
+def write_elements(value: Any) -> str:
+    """The way back: a value as `read_elements` gives it, as text. Its names have no prefixes, as a value does not say what they stand for.
+
+    Raises ValueError, with the reason, for what is no such value.
+    """
+    if not isinstance(value, dict) or len(value) != 1 or isinstance(next(iter(value.values())), list):
+        raise ValueError("is no object with one member, the root element")
+    pieces: list[str] = []
+    _write_element(pieces, *next(iter(value.items())))
+    return "".join(pieces)
+
+
+def _write_element(pieces: list[str], name: str, value: Any, depth: int = 0) -> None:
+    if depth > 200:
+        raise ValueError("is nested more than 200 levels deep")
+    pieces.append(f"<{_checked_name(name)}")
+    if value is None:
+        pieces.append(f' xmlns:xsi="{XSI}" xsi:nil="true"/>')
+        return
+    members = value if isinstance(value, dict) else {TEXT: value}
+    for attribute, held in members.items():
+        if attribute.startswith("@"):
+            pieces.append(f" {_checked_name(attribute[1:])}={quoteattr(_plain_text(held))}")
+    pieces.append(">")
+    for member, held in members.items():
+        if member == TEXT:
+            pieces.append(escape(_plain_text(held), {"\r": "&#13;"}))
+        elif not member.startswith("@"):
+            for one in held if isinstance(held, list) else [held]:
+                _write_element(pieces, member, one, depth + 1)
+    pieces.append(f"</{name}>")
+
+
+def _checked_name(name: str) -> str:
+    if not _NAME.fullmatch(name):
+        raise ValueError(
+            f'holds the name "{name[:80]}", which XML does not have' + (" without its namespace" if ":" in name else "")
+        )
+    return name
+
+
+def _plain_text(value: Any) -> str:
+    if isinstance(value, (dict, list)):
+        raise ValueError("holds a list or object where a text belongs")
+    text = value if isinstance(value, str) else json_text(value)
+    if found := _NO_CHARACTER.search(text):
+        raise ValueError(f"holds the character U+{ord(found.group()):04X}, which XML does not have")
+    return text
 
 
 class Parsing:

@@ -15,7 +15,7 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from msgspec import UNSET, Meta
 
-from rondine.core.documents.elements import read_elements
+from rondine.core.documents.elements import read_elements, write_elements
 from rondine.core.documents.json import json_text, read_json
 from rondine.core.errors import InputError, RondineError, short
 from rondine.core.mapping.date_patterns import parse_pattern, read_date, read_moment, zone_named
@@ -408,14 +408,21 @@ class Read(Step, tag="read", frozen=True):
 
 
 class Write(Step, tag="write", frozen=True):
-    """A value as a text. format: of the text."""
+    """A value as a text. format: of the text: JSON, XML (of an object as reading XML gives it), or base64 of a text."""
 
     TAKES_LIST = True
-    FITS = frozenset({"array", "object"})
-    format: Literal["json"] = "json"
+    FITS = frozenset({"array", "object", "string"})
+    format: Literal["json", "xml", "base64"] = "json"
 
     def made(self, value: Any) -> Any:
-        return json_text(value)
+        if self.format == "base64":
+            return base64.b64encode(to_text(value).encode("utf-8", "surrogatepass")).decode()
+        if self.format == "json":
+            return json_text(value)
+        try:
+            return write_elements(value)
+        except ValueError as error:
+            raise ConversionError(f"cannot be written as XML: it {error}") from error
 
 
 Conversion = (

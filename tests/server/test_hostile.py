@@ -65,6 +65,7 @@ ANSWERS = {
     "wrong-charset": answered("{\"trees\": [{\"number\": \"Ł\"}]}".encode("utf-16"), "application/json; charset=utf-8"),
     "no-such-charset": answered(TREES, "application/json; charset=klingon"),
     "not-a-number": answered(b'{"trees": [{"number": NaN}]}'),
+    "huge-integer": answered(b'{"trees": [{"number": ' + b"9" * 100_000 + b"}]}"),
     "error-page": answered(b"<!doctype html><html><body>Sorry</body></html>", "text/html"),
     "a-picture": answered(b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR", "image/png"),
     "redirects": lambda request: web.Response(status=302, headers={"Location": f"/redirects?n={int(request.query.get('n', 0)) + 1}"}),

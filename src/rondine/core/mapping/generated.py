@@ -122,6 +122,8 @@ class Writer:
         self._prefixes: dict[tuple[str, tuple[str, ...]], str] = {}
         #: Variables that hold an object for certain.
         self._checked: set[str] = set()
+        #: Members without which a row goes the exact way, as there is a value in them that it must have.
+        self._needed: set[tuple[str, tuple[str, ...]]] = set()
         #: (slot of its name, variable) of each field.
         self._values: list[tuple[str, str]] = []
         self._is_xml = any(isinstance(path, XPath) for _, path in levels)
@@ -136,6 +138,8 @@ class Writer:
         self._indent += "    "
         self._write("gaps = False")
         self._check_kind(self._variables[""][0])
+        if not self._conditions:
+            self._needed = {place for rule in self._rules for place in self._around(rule)}
         for looked_at, condition in self._conditions:
             self._value(looked_at, "c")
             self._write(f"if not {self._slot(lambda value, one=condition: passes(one, value))}(c):")
@@ -271,6 +275,13 @@ class Writer:
             return f"given.get({self._slot(source.given)}, MISSING)"
         return self._slot(source.value)
 
+    def _around(self, rule: Rule) -> list[tuple[str, tuple[str, ...]]]:
+        """The members around a value that a row must have, as the place of each."""
+        if not isinstance(rule.path, JsonPath) or not rule.required or rule.default is not MISSING:
+            return []
+        names, base = plain_part(rule.path)[0], self._variables[rule.source.level][0]
+        return [(base, names[:length]) for length in range(1, len(names))]
+
     def _finder(self, source: Taken) -> str:
         """A slot for what the exact way does with a path, from what its plain names lead to."""
 
@@ -292,7 +303,8 @@ class Writer:
             member = None if read_as is None or read_as.is_whole else read_as.members[names[length - 1]]
             if prefix not in self._prefixes:
                 variable = f"p{len(self._read_as)}"
-                self._write(f"{variable} = {self._member(holder, names[length - 1], read_as)}")
+                is_there = prefix in self._needed
+                self._write(f"{variable} = {self._member(holder, names[length - 1], read_as, is_needed=is_there)}")
                 self._prefixes[prefix] = variable
                 self._read_as[variable] = member
                 if self._is_xml or member is None or member.is_whole:
@@ -355,7 +367,7 @@ class Writer:
                 self._write(f"if {v}.__class__ is not int or not -9223372036854775808 <= {v} <= 9223372036854775807:")
             case "decimal":
                 known = _Decimals()
-                self._write(f"w = {self._slot(known.get)}({v}) if {v}.__class__ is str else None")
+                self._write(f"w = {self._slot(known.get)}({v})")  # what has no hash is no number: the exact way tells
                 self._write(f"if w is not None: {v} = w")
                 self._write(f"elif {v}.__class__ is str and (w := {self._slot(known.made)}({v})) is not None: {v} = w")
                 self._write("else:")

@@ -395,12 +395,13 @@ def run_compare(session: Session, args: Namespace, out: Output) -> int:
     else:
         after = office.samples.get(args.after)["body"]
     found = office.compare_structures([before], [after]) if args.structure else office.compare(before, after)
-    return told_differences(found, out)
+    return told_differences(found, out, is_structure=args.structure)
 
 
-def told_differences(found: dict[str, Any], out: Output) -> int:
-    """The status of a comparison: 1 if there are any."""
-    out.rows(found["differences"], ["path", "kind", "before", "after"], empty="they are the same")
+def told_differences(found: dict[str, Any], out: Output, *, is_structure: bool) -> int:
+    """The status of a comparison: 1 if there are any differences."""
+    same = "no part came, is gone or is otherwise" if is_structure else "they are the same"
+    out.rows(found["differences"], ["path", "kind", "before", "after"], empty=same)
     return 1 if found["differences"] else 0
 
 

@@ -119,7 +119,7 @@ def run_compare(session: Session, args: Namespace, out: Output) -> int:
         before, after = (_content(session, one, held) for one in (args.before, args.after))
         read = session.office.read_structure_comparison if args.structure else session.office.read_comparison
         found = read(before, after)
-    return told_differences(found, out)
+    return told_differences(found, out, is_structure=args.structure)
 
 
 def run_propose(session: Session, args: Namespace, out: Output) -> None:

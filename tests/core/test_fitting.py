@@ -108,6 +108,14 @@ def test_the_unit_that_all_rows_say_is_proposed_and_checked(rows, unit):
         assert len(mapped.records) == 1 and "is in cm, and the field is in m" in mapped.rejects[0].problems[0].reason
 
 
+def test_the_unit_that_rows_say_is_checked_against_that_of_the_record_type():
+    read, found = fitted({"number": "OLM-1", "girth": {"value": 250, "unit": "cm"}, "crown": 3})
+    (rule,) = [one for one in found.proposal.mapping.outputs[0].fields if one.name == "girth_m"]
+    assert rule.unit == "girth.unit"
+    (output,) = compile_mapping(found.proposal.mapping, {"tree": TREE})
+    assert "is in cm, and the field is in m" in output.run(read.value).rejects[0].problems[0].reason
+
+
 def test_one_object_in_place_of_a_list_in_some_samples_is_proposed_as_what_it_is():
     samples = [{"trees": [{"number": "a"}, {"number": "b"}]}, {"trees": {"number": "c"}}]
     read = [read_document(json.dumps(one).encode()) for one in samples]

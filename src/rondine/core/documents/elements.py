@@ -330,11 +330,10 @@ class Builder:
             if members.get("@xsi:nil") in ("true", "1"):
                 value = None
             else:
-                is_mixed = False
+                value = members
                 if text is not None and not text.isspace():
-                    is_mixed = len(pieces) > 1
                     members[TEXT] = text
-                value = Mixed(members, pieces) if is_mixed else members
+                    value = Mixed(members, pieces) if len(pieces) > 1 else members
         parent = self.open[-1]
         parent[3].append(value)
         if parent[1] is None:

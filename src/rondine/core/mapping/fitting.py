@@ -64,22 +64,22 @@ def fit(
         field, rule = record_type.fields[at], output.fields[number]
         keeps_steps = offered[rule.name].type == field.type
         rules.append(
-            FieldRule(
+            structs.replace(
+                rule,
                 name=field.name,
-                source=rule.source,
                 convert=rule.convert if keeps_steps else [],
                 required=field.name in record_type.key,
+                unit=rule.unit if field.unit else None,
             )
         )
         pairs.append(Pair(field.name, _path_of(rule), reason))
-    left = [_path_of(rule) for number, rule in enumerate(output.fields) if number not in {n for n, _ in taken.values()}]
+    used = {number for number, _ in taken.values()}
+    left = [_path_of(rule) for number, rule in enumerate(output.fields) if number not in used]
     mapping = structs.replace(made.mapping, outputs=[structs.replace(output, record_type=name, fields=rules)])
-    notes = [f"nothing looks like {field.name}" for at, field in enumerate(record_type.fields) if at not in taken]
-    return Fitted(
-        Proposal(name, record_type, mapping, [*made.left_out, *left], notes, [], made.examples),
-        tuple(pairs),
-        tuple(field.name for at, field in enumerate(record_type.fields) if at not in taken),
-    )
+    open_fields = [field.name for at, field in enumerate(record_type.fields) if at not in taken]
+    notes = [f"nothing looks like {one}" for one in open_fields]
+    proposal = Proposal(name, record_type, mapping, [*made.left_out, *left], notes, [], made.examples)
+    return Fitted(proposal, tuple(pairs), tuple(open_fields))
 
 
 def _likeness(

@@ -53,7 +53,7 @@ class _ElementWriter(Writer):
             if isinstance(source.path, XPath)
             for name in source.path.names() or ()
         }
-        self._slots |= {"EMPTY": Element("none"), "EMPTY_TEXT": ""}
+        self._slots["EMPTY"] = Element("none")
         #: An element's variable -> that of its children by tag.
         self._children: dict[str, str] = {}
 
@@ -98,7 +98,8 @@ class _ElementWriter(Writer):
             self._write(f"e = {self._gathered(holder)}.get({self._tag(last)})")
             self._write(f"if e is None: {v} = MISSING")
             self._write(f"elif len(e) or e.keys(): {v} = {self._slot(_text_of)}(e)")
-            self._write(f"else: {v} = {'(e.text or EMPTY_TEXT).strip()' if is_bare else 'e.text or EMPTY_TEXT'}")
+            text = "(e.text or '').strip()" if is_bare else "e.text or ''"
+            self._write(f"else: {v} = {text}")
 
     def _kept(self, rule: Rule, v: str) -> None:
         if rule.kind == "integer" and rule.path is not None:

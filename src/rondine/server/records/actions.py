@@ -35,13 +35,18 @@ def stored(project: Project, bodies: Sequence[str]) -> list[ReadDocument]:
     return [document_to_look_at(body_of(project, one)) for one in bodies]
 
 
+def _is_xml(documents: Sequence[ReadDocument]) -> bool:
+    """Whether documents, which have to be of one format, are XML."""
+    if len({one.is_xml for one in documents}) > 1:
+        raise InputError("some bodies are XML and some are JSON", where="/bodies", hint="choose those of one format")
+    return documents[0].is_xml
+
+
 def structure_comparison_of(
     before: Sequence[ReadDocument], after: Sequence[ReadDocument], corrections: list[Any]
 ) -> dict[str, Any]:
     """What newer documents have that older ones do not allow, by path. after: of XML, read with the prefixes of the first of the older."""
-    if len({one.is_xml for one in (*before, *after)}) > 1:
-        raise InputError("some bodies are XML and some are JSON", where="/bodies", hint="choose those of one format")
-    is_xml = before[0].is_xml
+    is_xml = _is_xml((*before, *after))
     corrected = load(list[Correction], corrections, where="/corrections")
     keys = decided_keys(corrected)
     lines = [
@@ -54,9 +59,7 @@ def structure_comparison_of(
 
 def outline_of(documents: Sequence[ReadDocument], corrections: list[Any]) -> dict[str, Any]:
     """The schema of one or more documents: its lines for people and as JSON Schema."""
-    is_xml = documents[0].is_xml
-    if any(one.is_xml != is_xml for one in documents):
-        raise InputError("some bodies are XML and some are JSON", where="/bodies", hint="choose those of one format")
+    is_xml = _is_xml(documents)
     corrected = load(list[Correction], corrections, where="/corrections")
     shape = infer([one.value for one in documents], is_xml=is_xml, keys=decided_keys(corrected))
     namespaces = {prefix: uri for one in documents for prefix, uri in one.namespaces.items()}

@@ -186,6 +186,7 @@ def run_fed(session: Session, args: Namespace, out: Output) -> int:
     found = session.office.fed(args.id, args.call, place=args.place)
     if found["note"]:
         out.say(found["note"])
+        return 1
 
     def lines() -> Iterator[dict[str, Any]]:
         for output in found["outputs"]:
@@ -208,10 +209,8 @@ def run_fed(session: Session, args: Namespace, out: Output) -> int:
                         "note": one["note"],
                     }
 
-    out.rows(
-        lines(), ["record", "field", "place", "value", "note"], empty="it fed nothing" if not found["note"] else ""
-    )
-    return 1 if found["note"] else 0
+    out.rows(lines(), ["record", "field", "place", "value", "note"], empty="it fed nothing")
+    return 0
 
 
 def _meet(pointer: str, place: str) -> bool:

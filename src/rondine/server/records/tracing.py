@@ -74,7 +74,7 @@ def fed_by(call: Call, place: str = "") -> dict[str, Any]:
     wanted = parse_pointer(place)
     found: dict[str, Any] = {"outputs": [], "note": ""}
     if "mapping" not in call.run.content:
-        return {**found, "note": "a trial keeps nothing"}
+        return {**found, "note": "a trial keeps nothing; runs of feeds do"}
     if call.body is None:
         return {**found, "note": NOT_KEPT}
     try:

@@ -105,6 +105,21 @@ def test_what_a_response_fed_is_shown_beside_it_both_ways(open_page, walked):
     page.wait_for_url("**/records/tree/OLM-00014")
 
 
+def test_what_is_pointed_at_last_is_shown_however_late_the_rest_is_read(open_page, walked):
+    page = open_page(path="/records/tree/OLM-00014")
+    held = []
+    page.route(re.compile(r"/(tree|places)\?.*pointer=(/|%2F)trees(/|%2F)0(&|$)"), lambda route: held.append(route))
+    page.get_by_role("link", name="call 1").click()
+    page.get_by_role("cell", name="3.8", exact=True).first.click()
+    pointed_at = page.get_by_role("treeitem", selected=True)
+    expect(pointed_at.get_by_role("button", name="where it went")).to_be_visible()
+    page.unroute_all()  # lets go of them
+    page.wait_for_load_state("networkidle")
+    expect(pointed_at).to_contain_text("girth")
+    expect(pointed_at.get_by_role("button", name="where it went")).to_be_visible()
+    assert held
+
+
 def test_a_failure_is_told_in_words_with_what_to_do(open_page, walked):
     page = open_page(path="/operations/list-trees")
     walked.control(status=429)

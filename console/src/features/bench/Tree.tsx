@@ -7,7 +7,7 @@ import { Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { takenPaths, type FieldType } from "./bench";
 import { Find } from "./Find";
-import { useNodes, type Row } from "./nodes";
+import { useNodes, type Place, type Row } from "./nodes";
 import { fromRow, generalPath, isXPath, wholePath } from "./paths";
 import type { ResponseProps } from "./ResponsePane";
 
@@ -25,7 +25,10 @@ export function Tree(props: Props) {
   const nodes = useNodes(project, body, isMap, props.isSource ?? false);
   const scroller = useRef<HTMLDivElement>(null);
   const lines = useVirtualizer({ count: nodes.total, getScrollElement: () => scroller.current, estimateSize: () => LINE, overscan: 20 });
-  const [at, setAt] = useState(-1); // the row that the keyboard is on
+  const [place, setPlace] = useState<Place | null>(null); // what the keyboard is on
+  const at = nodes.indexOf(place);
+  const asked = useRef(0); // places to be shown so far; only the last counts
+  const isFollowed = useRef(false); // whether the place shown stays in the middle while what is above it is read
   const [text, setText] = useState("");
   const [number, setNumber] = useState(0);
   const [marked, setMarked] = useState<string | null>(null);
@@ -39,15 +42,22 @@ export function Tree(props: Props) {
   const places = text ? (found.data?.items ?? []) : [];
   const chosen = places[number];
 
-  const show = async (positions: number[]) => {
-    const row = await nodes.reveal(positions);
-    if (row < 0) return;
-    setAt(row);
-    // the rows are known to the list only after it was drawn with them
-    requestAnimationFrame(() => lines.scrollToIndex(row, { align: "center" }));
+  const show = async (positions: Promise<number[]> | number[]) => {
+    asked.current += 1;
+    const mine = asked.current;
+    const revealed = await nodes.reveal(await positions);
+    if (!revealed || mine !== asked.current) return;
+    isFollowed.current = true;
+    setPlace({ ...revealed });
   };
   const latest = useRef(show);
   latest.current = show;
+  useEffect(() => {
+    if (at < 0 || !isFollowed.current) return;
+    // the rows are known to the list only after it was drawn with them
+    const frame = requestAnimationFrame(() => lines.scrollToIndex(at, { align: "center" }));
+    return () => cancelAnimationFrame(frame);
+  }, [place, at, lines]);
   useEffect(() => {
     if (!chosen) return setMarked(null);
     setMarked(chosen.pointer);
@@ -55,18 +65,18 @@ export function Tree(props: Props) {
   }, [chosen]);
   useEffect(() => {
     if (!focus) return;
-    void answer(api.GET("/api/v1/projects/{project}/bodies/{body_id}/places", { params: { path: { project, body_id: body }, query: { pointer: focus } } }))
-      .then((one) => latest.current(one.items[0]?.positions ?? []))
-      .catch(() => undefined);
+    const positions = answer(api.GET("/api/v1/projects/{project}/bodies/{body_id}/places", { params: { path: { project, body_id: body }, query: { pointer: focus } } })).then((one) => one.items[0]?.positions ?? []);
+    latest.current(positions).catch(() => undefined);
   }, [focus, project, body]);
 
   const onKeyDown = (event: React.KeyboardEvent) => {
     const row = nodes.row(at);
     const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    isFollowed.current = false;
     if (event.target !== event.currentTarget) return;
     if (step) {
       const next = Math.max(0, Math.min(nodes.total - 1, at + step));
-      setAt(next);
+      setPlace(nodes.row(next));
       lines.scrollToIndex(next);
       onPoint(nodes.row(next)?.node?.pointer ?? null);
     } else if (row && (event.key === "ArrowRight" || event.key === "ArrowLeft")) nodes.toggle(row, event.key === "ArrowRight");
@@ -80,10 +90,10 @@ export function Tree(props: Props) {
     <>
       <div className="mb-1 flex items-center gap-3">
         <Find what="Find in the response" count={places.length} isAll={found.data?.is_all ?? true} number={number} onText={(next) => { setText(next); setNumber(0); }} onNumber={setNumber} />
-        <button type="button" className="link ml-auto text-xs" onClick={() => { nodes.foldAll(); setAt(-1); }}>fold all</button>
+        <button type="button" className="link ml-auto text-xs" onClick={() => { nodes.foldAll(); setPlace(null); }}>fold all</button>
       </div>
       <div
-        ref={scroller} role="tree" aria-label="The response" tabIndex={0} className="max-h-[70vh] min-h-40 overflow-auto font-mono text-xs lg:max-h-none lg:flex-1" onMouseLeave={() => onPoint(null)} onKeyDown={onKeyDown}
+        ref={scroller} role="tree" aria-label="The response" tabIndex={0} className="max-h-[70vh] min-h-40 overflow-auto font-mono text-xs lg:max-h-none lg:flex-1" onMouseLeave={() => onPoint(null)} onKeyDown={onKeyDown} onWheel={() => (isFollowed.current = false)} onPointerDown={() => (isFollowed.current = false)}
       >
         <div className="relative w-full" style={{ height: lines.getTotalSize() }}>
           {lines.getVirtualItems().map((item) => {

@@ -30,9 +30,13 @@ interface Run {
   depth: number;
 }
 
-export interface Row {
+/** A member of a list or object. holder: the pointer of what it is in. */
+export interface Place {
   holder: string;
   position: number;
+}
+
+export interface Row extends Place {
   depth: number;
   /** Not there before its page came. */
   node?: NodeLine;
@@ -97,8 +101,8 @@ export function useNodes(project: string, body: string, isMap: (path: string) =>
     redraw();
   };
 
-  /** Opens what is around a place; gives the number of its row. */
-  const reveal = async (positions: number[]): Promise<number> => {
+  /** Opens what is around a place; gives the place among its siblings, or null if it is not there. */
+  const reveal = async (positions: number[]): Promise<Place | null> => {
     let pointer = "";
     let isFirst = true;
     for (const [depth, position] of positions.entries()) {
@@ -108,15 +112,14 @@ export function useNodes(project: string, body: string, isMap: (path: string) =>
       for (let waited = 0; waited < 100 && !holders.current.get(pointer)?.nodes.has(position); waited += 1) await new Promise((done) => setTimeout(done, 50));
       const holder = holders.current.get(pointer);
       const node = holder?.nodes.get(position);
-      if (!holder || !node) return -1;
+      if (!holder || !node) return null;
       if (depth === positions.length - 1) {
         if (isSource && node.count > 0) {
           judge.current.unfolded = node.pointer;
           holder.open.set(position, node.pointer);
         }
         redraw();
-        const run = laidOut(holders.current, () => undefined).runs.find((one) => one.holder === pointer && one.first <= position && position < one.first + one.length);
-        return run ? run.at + position - run.first : -1;
+        return { holder: pointer, position };
       }
       isFirst = isFirstOf(holder, position, judge.current.isMap);
       holder.open.set(position, node.pointer);
@@ -124,7 +127,13 @@ export function useNodes(project: string, body: string, isMap: (path: string) =>
       const inner = holders.current.get(pointer);
       if (!inner) await page(pointer, 0, node.path, depth + 1, isFirst);
     }
-    return -1;
+    return null;
+  };
+
+  /** The number of a place's row now: it changes when anything above it is read, opened or closed. -1 if it is not shown. */
+  const indexOf = (place: Place | null): number => {
+    const run = place && runs.find((one) => one.holder === place.holder && one.first <= place.position && place.position < one.first + one.length);
+    return run ? run.at + place.position - run.first : -1;
   };
 
   const foldAll = () => {
@@ -132,7 +141,7 @@ export function useNodes(project: string, body: string, isMap: (path: string) =>
     redraw();
   };
 
-  return { total, row, toggle, reveal, foldAll, error, isLoading: holders.current.size === 0 };
+  return { total, row, indexOf, toggle, reveal, foldAll, error, isLoading: holders.current.size === 0 };
 }
 
 function fetchPiece(cache: QueryClient, project: string, body: string, pointer: string, number: number) {

@@ -1,4 +1,4 @@
-"""The verbs that every kind of item has: list, show, remove, and its revisions."""
+"""The verbs that every kind of item has: list, show, remove, its revisions, and the schema of its document."""
 
 import json
 import sys
@@ -37,6 +37,9 @@ def add_item_verbs(verbs: Any, kind: str, word: str, columns: list[str]) -> None
             empty="no revision",
         )
 
+    def run_document_schema(session: Session, args: Namespace, out: Output) -> None:
+        out.value(getattr(session.office, kind).document_schema())
+
     listing = verbs.add_parser("list", help="list them")
     listing.add_argument("search", nargs="?", help="part of a name or title")
     listing.set_defaults(run=run_list)
@@ -48,6 +51,8 @@ def add_item_verbs(verbs: Any, kind: str, word: str, columns: list[str]) -> None
         verb = verbs.add_parser(name, help=help_text)
         verb.add_argument("name")
         verb.set_defaults(run=run)
+    schema = verbs.add_parser("document-schema", help="JSON Schema of its document, for editors")
+    schema.set_defaults(run=run_document_schema)
 
 
 def show_problems(item: dict[str, Any], out: Output) -> None:

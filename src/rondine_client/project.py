@@ -17,8 +17,9 @@ OVER = ("done", "failed", "cancelled")
 class Items:
     """The items of one kind, each as the API shows it: name, title, version, problems, document, and what it refers to by name."""
 
-    def __init__(self, client: "Client", path: str) -> None:
-        self._client, self._path = client, path
+    def __init__(self, client: "Client", project: str, kind: str) -> None:
+        self._client, self._project, self._kind = client, project, kind
+        self._path = f"{project}/{kind}"
 
     def __iter__(self) -> Iterator[Json]:
         return self.search()
@@ -68,6 +69,11 @@ class Items:
         found: list[Json] = self._client.ask("GET", f"{self._path}/{quote(name, safe='')}/revisions")
         return found
 
+    def document_schema(self) -> Json:
+        """JSON Schema 2020-12 of what the documents of this kind may say."""
+        found: Json = self._client.ask("GET", f"{self._project}/document-schemas/{self._kind}")
+        return found
+
 
 class Project:
     """A project by its name; nothing is asked until a method is called."""
@@ -88,7 +94,7 @@ class Project:
         self.queries = self._items("queries")
 
     def _items(self, kind: str) -> Items:
-        return Items(self._client, f"{self._path}/{kind}")
+        return Items(self._client, self._path, kind)
 
     def _ask(self, method: str, path: str, body: Any = None, **options: Any) -> Any:
         return self._client.ask(method, f"{self._path}{path}", body, **options)

@@ -6,6 +6,7 @@ import subprocess
 import sys
 
 import pytest
+from jsonschema import Draft202012Validator
 
 from rondine_client import RondineProblem
 
@@ -176,6 +177,21 @@ def test_client_command_line_and_api_give_the_same(rondine):
     name = rondine.feed("same", "/v1/trees")
     assert lines(rondine.cli("operation", "show", name)) == [office.operations.get(name)]
     assert lines(rondine.cli("feed", "list", name)) == list(office.feeds.search(name))
+
+
+def test_what_a_document_may_say_is_told_for_every_kind_that_has_one(rondine):
+    office = rondine.office()
+    kinds = ("service", "credential", "connection", "operation", "query", "sample", "record-type", "mapping", "feed", "definition", "standing-value")  # fmt: skip
+    for kind in kinds:
+        (schema,) = lines(rondine.cli(kind, "document-schema"))
+        Draft202012Validator.check_schema(schema)
+    (schema,) = lines(rondine.cli("mapping", "document-schema"))
+    assert schema == office.mappings.document_schema()
+    said = [one["document"] for one in office.mappings]
+    assert said and all(Draft202012Validator(schema).is_valid(one) for one in said)
+    with pytest.raises(RondineProblem, match="no kind of item") as raised:
+        rondine.client().ask("GET", "/projects/olmara/document-schemas/maping")
+    assert raised.value.document["hint"] == 'did you mean "mappings"?'
 
 
 def test_the_client_raises_what_the_service_says(rondine):

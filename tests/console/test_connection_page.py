@@ -3,6 +3,7 @@
 import pytest
 from playwright.sync_api import expect
 from tests.canary import leaks
+from tests.whole_rondine import wait_until
 
 pytestmark = pytest.mark.browser
 
@@ -86,7 +87,8 @@ def test_standing_values_are_set_and_administrators_permit_hosts_and_protect(ope
     field.fill("7")
     field.press("Enter")
     expect(page.get_by_text("standing value office-number").first).to_be_visible()
-    assert rondine.office().standing_values.get("office-number")["document"]["values"] == {"test": "7"}
+    kept = {"test": "7"}
+    wait_until(lambda: rondine.office().standing_values.get("office-number")["document"].get("values") == kept)
     expect(page.get_by_label("Host to permit")).to_have_count(0)
     ada = open_page("ada", "/environments")
     ada.get_by_label("Host to permit").fill("console.example")

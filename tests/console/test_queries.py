@@ -48,6 +48,7 @@ def test_a_query_in_the_services_own_language_is_kept_once_and_used_by_an_operat
     page.get_by_role("button", name="Trees of a street").click()
     page.get_by_label("text 1 of the query").fill("SELECT number FROM trees WHERE street = ")
     page.get_by_role("button", name="Change it for all that use it").click()
+    expect(page.get_by_text("version 2, used by 1")).to_be_visible()
     expect(page.get_by_role("link", name="ask-it")).to_be_visible()
     shown = rondine.office().show_request(service=service, operation="ask-it", inputs={"street": "x"})
     assert "SELECT%20number" in shown["text"]

@@ -3,9 +3,12 @@
 from typing import get_args
 
 import pytest
+from jsonschema import Draft202012Validator
 
 from rondine.core.connection import ConnectionDocument, TimeOutSettings
-from rondine.core.forms import form_of
+from rondine.core.errors import InputError
+from rondine.core.forms import document_schema, form_of
+from rondine.core.mapping.document import MappingDocument
 from rondine.core.settings import load
 from rondine.core.signin import AuthorizationCode, SignIn, SignInOperation
 
@@ -32,3 +35,39 @@ def test_fields_have_kinds_choices_help_and_an_order():
     names = [one.name for one in form_of(AuthorizationCode).fields]
     assert names[:3] == ["authorization_address", "token_address", "client_id"] and names[-1] == "resource"
     assert form_of(TimeOutSettings).words == "Seconds." and form_of(ConnectionDocument).fields
+
+
+def test_a_documents_schema_says_what_each_field_is():
+    schema = document_schema(MappingDocument)
+    Draft202012Validator.check_schema(schema)
+    rule = schema["$defs"]["FieldRule"]
+    assert rule["description"] == "How one field gets its value."
+    assert rule["properties"]["from"]["description"] == "a path in its short form, or written out"
+    silent = {
+        (name, field)
+        for name, part in schema["$defs"].items()
+        for field, one in part["properties"].items()
+        if field != "type" and not one.get("description")
+    }
+    assert silent == set()
+
+
+@pytest.mark.parametrize(
+    ("change", "is_good"),
+    [
+        ({}, True),
+        ({"form": "json"}, False),
+        ({"outputs": [{"record_type": "tree", "fields": [{"name": "girth", "from": "girth", "convert": [{"type": "trim"}]}]}]}, True),
+        ({"outputs": [{"record_type": "tree", "fields": [{"name": "girth", "from": "girth", "convert": [{"type": "trimmed"}]}]}]}, False),
+        ({"outputs": [{"record_type": "tree", "fields": [{"name": "girth", "from": {"value": None}}]}]}, True),
+        ({"outputs": [{"record_type": "tree", "rows": [{"level": "tree"}]}]}, False),
+    ],
+)  # fmt: skip
+def test_a_documents_schema_and_its_class_refuse_the_same(change, is_good):
+    document = {"version": 1, **change}
+    assert Draft202012Validator(document_schema(MappingDocument)).is_valid(document) is is_good
+    if is_good:
+        load(MappingDocument, document)
+    else:
+        with pytest.raises(InputError):
+            load(MappingDocument, document)

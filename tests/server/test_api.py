@@ -74,6 +74,7 @@ def test_every_route_asks_for_its_role(rondine, http):
         url = path.format(
             project="olmara",
             name="no-such",
+            kind="no-such",
             environment="test",
             key="k",
             host_id=999999,

@@ -473,6 +473,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/document-schemas/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What the document of a kind of item may say (JSON Schema 2020-12), the help text of each field with it. */
+        get: operations["getDocumentSchema"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/environments": {
         parameters: {
             query?: never;
@@ -1653,46 +1670,66 @@ export interface components {
         };
         /**
          * ApiKey
-         * @description A key goes with every call. name: of the header, parameter, cookie or member that carries it.  secret_name: of a second one, for
-         *         services that give a key and a secret.
+         * @description A key goes with every call.
          */
         ApiKey: {
-            /** @description as the service's documentation names it */
+            /** @description of the header, parameter, cookie or member that carries it */
             name: string;
             /**
              * @default header
              * @enum {unknown}
              */
             place?: "body" | "cookie" | "header" | "query";
-            /** @default  */
+            /**
+             * @description of a second one, for services that give a key and a secret
+             * @default
+             */
             secret_name?: string;
             /** @enum {unknown} */
             type: "api_key";
         };
         /**
          * Arithmetic
-         * @description A number reckoned with, in this order. multiply, divide, add: a number each.  digits: it is rounded to; behind the point, to the nearest, halves to even.
+         * @description A number reckoned with, in this order.
          */
         Arithmetic: {
-            /** @default null */
+            /**
+             * @description a number each
+             * @default null
+             */
             add?: string | null;
-            /** @default null */
+            /**
+             * @description it is rounded to; behind the point, to the nearest, halves to even
+             * @default null
+             */
             digits?: number | null;
-            /** @default null */
+            /**
+             * @description a number each
+             * @default null
+             */
             divide?: string | null;
-            /** @default null */
+            /**
+             * @description a number each
+             * @default null
+             */
             multiply?: string | null;
             /** @enum {unknown} */
             type: "arithmetic";
         };
         /**
          * Around
-         * @description A text with others around it, such as a unit. before: in front of it.  behind: after it.
+         * @description A text with others around it, such as a unit.
          */
         Around: {
-            /** @default  */
+            /**
+             * @description in front of it
+             * @default
+             */
             before?: string;
-            /** @default  */
+            /**
+             * @description after it
+             * @default
+             */
             behind?: string;
             /** @enum {unknown} */
             type: "around";
@@ -1726,21 +1763,28 @@ export interface components {
         };
         /**
          * At
-         * @description A path written out: exactly one of jsonpath (RFC 9535), pointer (RFC 6901) and, in XML, xpath (XPath 1.0).
+         * @description A path written out, in one of three languages.
          */
         At: {
-            /** @default null */
+            /**
+             * @description by RFC 9535
+             * @default null
+             */
             jsonpath?: string | null;
-            /** @default null */
+            /**
+             * @description by RFC 6901
+             * @default null
+             */
             pointer?: string | null;
-            /** @default null */
+            /**
+             * @description of XML, by XPath 1.0
+             * @default null
+             */
             xpath?: string | null;
         };
         /**
          * AuthorizationCode
          * @description A person signs in at the service and consents; Rondine calls on their behalf. Elsewhere called user consent or three-legged.
-         *
-         *         authorization_address: the page where the person consents.  issuer: of the service, checked if its answer names one (RFC 9207).
          */
         AuthorizationCode: {
             /**
@@ -1748,14 +1792,18 @@ export interface components {
              * @enum {unknown}
              */
             algorithm?: "ES256" | "ES384" | "ES512" | "EdDSA" | "PS256" | "PS384" | "PS512" | "RS256" | "RS384" | "RS512";
-            /** @default  */
+            /**
+             * @description whom the token is for, where the service wants it
+             * @default
+             */
             audience?: string;
             /**
-             * @description begins with https:// or http://
+             * @description the page where the person consents
              * @default
              */
             authorization_address?: string;
             /**
+             * @description how the client proves itself there: basic (Authorization header), body (client_secret in the form), private_key_jwt (a signed assertion), tls (the connection's client certificate), none (a public client)
              * @default basic
              * @enum {unknown}
              */
@@ -1764,16 +1812,25 @@ export interface components {
             client_id?: string;
             /** @default [] */
             extra?: components["schemas"]["ExtraParameter"][];
-            /** @default  */
+            /**
+             * @description of the service, checked if its answer names one (RFC 9207)
+             * @default
+             */
             issuer?: string;
             /** @default  */
             key_id?: string;
-            /** @default  */
+            /**
+             * @description whom the token is for, where the service wants it
+             * @default
+             */
             resource?: string;
-            /** @default  */
+            /**
+             * @description parted by blanks
+             * @default
+             */
             scope?: string;
             /**
-             * @description begins with https:// or http://
+             * @description where tokens are given out
              * @default
              */
             token_address?: string;
@@ -1852,22 +1909,31 @@ export interface components {
         };
         /**
          * CameFrom
-         * @description Where an imported operation stands. definition: by name.  pointer: JSON Pointer in it.  key: what it is called there, whatever its
-         *         name is here.
+         * @description Where an imported operation stands.
          */
         CameFrom: {
+            /** @description by name */
             definition: string;
-            /** @default  */
+            /**
+             * @description what it is called there, whatever its name is here
+             * @default
+             */
             key?: string;
-            /** @default  */
+            /**
+             * @description JSON Pointer in it
+             * @default
+             */
             pointer?: string;
         };
         /**
          * Case
-         * @description A text in other letters. to: small ones, capitals, or a capital first.
+         * @description A text in other letters.
          */
         Case: {
-            /** @enum {unknown} */
+            /**
+             * @description small ones, capitals, or a capital first
+             * @enum {unknown}
+             */
             to: "first" | "lower" | "upper";
             /** @enum {unknown} */
             type: "case";
@@ -1930,9 +1996,13 @@ export interface components {
              * @enum {unknown}
              */
             algorithm?: "ES256" | "ES384" | "ES512" | "EdDSA" | "PS256" | "PS384" | "PS512" | "RS256" | "RS384" | "RS512";
-            /** @default  */
+            /**
+             * @description whom the token is for, where the service wants it
+             * @default
+             */
             audience?: string;
             /**
+             * @description how the client proves itself there: basic (Authorization header), body (client_secret in the form), private_key_jwt (a signed assertion), tls (the connection's client certificate), none (a public client)
              * @default basic
              * @enum {unknown}
              */
@@ -1941,12 +2011,18 @@ export interface components {
             client_id?: string;
             /** @default  */
             key_id?: string;
-            /** @default  */
+            /**
+             * @description whom the token is for, where the service wants it
+             * @default
+             */
             resource?: string;
-            /** @default  */
+            /**
+             * @description parted by blanks
+             * @default
+             */
             scope?: string;
             /**
-             * @description begins with https:// or http://
+             * @description where tokens are given out
              * @default
              */
             token_address?: string;
@@ -1983,16 +2059,18 @@ export interface components {
         };
         /**
          * Condition
-         * @description A condition on a row. is_: how its value is compared with `value`: a number or text, for one_of and none_of a list, for matches a regular
-         *         expression (RFC 9485) that the whole text must have. present: there, not null and not empty.
+         * @description A condition on a row.
          */
         Condition: {
+            /** @description where its value comes from */
             from: string | components["schemas"]["Source"];
             /**
+             * @description how that is compared; present means there, not null and not empty
              * @default equal
              * @enum {unknown}
              */
             is?: "absent" | "at_least" | "at_most" | "equal" | "less" | "matches" | "more" | "none_of" | "not_equal" | "one_of" | "present";
+            /** @description what it is compared with: a number or text, for one_of and none_of a list, for matches a regular expression (RFC 9485) that the whole text must have */
             value?: unknown;
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
@@ -2043,19 +2121,18 @@ export interface components {
         };
         /**
          * ConnectionDocument
-         * @description How a service is reached in one environment.
-         *
-         *         Where: base_address: scheme, host, port and common path, an RFC 6570 template.  blanks: values for its placeholders.  tls, proxy, time_outs.
-         *         place: only workers started for this place carry its runs out.
-         *         How much: limits, all kept at once.  parallel: calls under way at a time, over all processes.  most_bytes: of one response.
-         *         How to sign in: sign_in, and own_sign_ins of single operations.
-         *         With every request: headers, query.
-         *         supports: what it may be used for: live (asked when read), copy (feeds), write (operations that change something).
+         * @description How a service is reached in one environment. Where:
          */
         ConnectionDocument: {
-            /** @default  */
+            /**
+             * @description scheme, host, port and common path, an RFC 6570 template
+             * @default
+             */
             base_address?: string;
-            /** @default {} */
+            /**
+             * @description values for its placeholders. tls, proxy, time_outs
+             * @default {}
+             */
             blanks?: {
                 [key: string]: string;
             };
@@ -2067,13 +2144,22 @@ export interface components {
             headers?: components["schemas"]["StandingParameter"][];
             /** @default [] */
             limits?: components["schemas"]["Limit"][];
-            /** @default 67108864 */
+            /**
+             * @description of one response. How to sign in: sign_in, and own_sign_ins of single operations. With every request: headers, query
+             * @default 67108864
+             */
             most_bytes?: number;
             /** @default [] */
             own_sign_ins?: components["schemas"]["OwnSignIn"][];
-            /** @default null */
+            /**
+             * @description calls under way at a time, over all processes
+             * @default null
+             */
             parallel?: number | null;
-            /** @default  */
+            /**
+             * @description only workers started for this place carry its runs out. How much: limits, all kept at once
+             * @default
+             */
             place?: string;
             /** @default {} */
             proxy?: components["schemas"]["ProxySettings"];
@@ -2086,6 +2172,7 @@ export interface components {
              */
             sign_in?: components["schemas"]["NoSignIn"] | components["schemas"]["ApiKey"] | components["schemas"]["Bearer"] | components["schemas"]["Basic"] | components["schemas"]["Digest"] | components["schemas"]["ClientCertificate"] | components["schemas"]["ClientCredentials"] | components["schemas"]["AuthorizationCode"] | components["schemas"]["JwtBearer"] | components["schemas"]["PasswordGrant"] | components["schemas"]["SignInOperation"] | components["schemas"]["UserNameToken"];
             /**
+             * @description what it may be used for: live (asked when read), copy (feeds), write (operations that change something)
              * @default [
              *       "live",
              *       "copy",
@@ -2132,18 +2219,25 @@ export interface components {
         };
         /**
          * Correction
-         * @description What a person says of one part of a response, against what the samples say. path: as in the outline.
-         *
-         *         type: read it as this.  name: call the field so; the original name stays on the wire.  keys: of an object, whether its keys are data, a member for
-         *         each of many things, or names.
+         * @description What a person says of one part of a response, against what the samples say.
          */
         Correction: {
-            /** @default null */
+            /**
+             * @description of an object, whether its keys are data, a member for each of many things, or names
+             * @default null
+             */
             keys?: ("data" | "names") | null;
-            /** @default null */
+            /**
+             * @description call the field so; the original name stays on the wire
+             * @default null
+             */
             name?: string | null;
+            /** @description as in the outline */
             path: string;
-            /** @default null */
+            /**
+             * @description read it as this
+             * @default null
+             */
             type?: ("boolean" | "date" | "datetime" | "decimal" | "integer" | "json" | "text") | null;
         };
         CountLine: {
@@ -2198,32 +2292,40 @@ export interface components {
         };
         /**
          * Cut
-         * @description A part of a text. begin: its first character, from 0, negative from the end.  length: how many at most.
+         * @description A part of a text.
          */
         Cut: {
-            /** @default 0 */
+            /**
+             * @description its first character, from 0, negative from the end
+             * @default 0
+             */
             begin?: number;
-            /** @default null */
+            /**
+             * @description how many at most
+             * @default null
+             */
             length?: number | null;
             /** @enum {unknown} */
             type: "cut";
         };
         /**
          * DateOf
-         * @description A text as a date. patterns: forms it may have, by UTS #35 (dd.MM.yyyy); the first that fits.
+         * @description A text as a date.
          */
         DateOf: {
+            /** @description forms it may have, by UTS #35 (dd.MM.yyyy); the first that fits */
             patterns: string[];
             /** @enum {unknown} */
             type: "date";
         };
         /**
          * Default
-         * @description A value in place of an empty text. value: that one.
+         * @description A value in place of an empty text.
          */
         Default: {
             /** @enum {unknown} */
             type: "default";
+            /** @description that one */
             value: string;
         };
         Definition: {
@@ -2244,12 +2346,13 @@ export interface components {
         };
         /**
          * DefinitionDocument
-         * @description What is kept of an imported definition. address: where it is read again from, empty if it was uploaded.  main: the file with the definition
-         *         itself.  roots: of a schema or a sample alone, the schemas that a response may be described by.  hash: of all its files, to notice that it
-         *         has changed.
+         * @description What is kept of an imported definition.
          */
         DefinitionDocument: {
-            /** @default  */
+            /**
+             * @description where it is read again from, empty if it was uploaded
+             * @default
+             */
             address?: string;
             /** @default  */
             documentation?: string;
@@ -2257,11 +2360,20 @@ export interface components {
             files?: string[];
             /** @default  */
             format?: string;
-            /** @default  */
+            /**
+             * @description of all its files, to notice that it has changed
+             * @default
+             */
             hash?: string;
-            /** @default  */
+            /**
+             * @description the file with the definition itself
+             * @default
+             */
             main?: string;
-            /** @default [] */
+            /**
+             * @description of a schema or a sample alone, the schemas that a response may be described by
+             * @default []
+             */
             roots?: string[];
             /** @default  */
             title?: string;
@@ -2330,12 +2442,13 @@ export interface components {
         };
         /**
          * Epoch
-         * @description A number since 1970-01-01 UTC as a date and time. unit: of the number.
+         * @description A number since 1970-01-01 UTC as a date and time.
          */
         Epoch: {
             /** @enum {unknown} */
             type: "epoch";
             /**
+             * @description of the number
              * @default seconds
              * @enum {unknown}
              */
@@ -2349,19 +2462,34 @@ export interface components {
         };
         /**
          * Expand
-         * @description A related entity that comes along. select, filter, order, top, expand: within it (OData 4; before, select alone).
+         * @description A related entity that comes along.
          */
         Expand: {
-            /** @default [] */
+            /**
+             * @description within it (OData 4; before, select alone)
+             * @default []
+             */
             expand?: components["schemas"]["Expand"][];
-            /** @default [] */
+            /**
+             * @description within it (OData 4; before, select alone)
+             * @default []
+             */
             filter?: components["schemas"]["rondine.core.protocols.odata.Condition"][];
-            /** @default [] */
+            /**
+             * @description within it (OData 4; before, select alone)
+             * @default []
+             */
             order?: components["schemas"]["Order"][];
             property: string;
-            /** @default [] */
+            /**
+             * @description within it (OData 4; before, select alone)
+             * @default []
+             */
             select?: string[];
-            /** @default null */
+            /**
+             * @description within it (OData 4; before, select alone)
+             * @default null
+             */
             top?: number | null;
         };
         ExportShown: {
@@ -2381,9 +2509,10 @@ export interface components {
         };
         /**
          * Extract
-         * @description A part of a text. expression: a regular one (RFC 9485); the first part that it finds is taken.
+         * @description A part of a text.
          */
         Extract: {
+            /** @description a regular one (RFC 9485); the first part that it finds is taken */
             expression: string;
             /** @enum {unknown} */
             type: "extract";
@@ -2397,15 +2526,23 @@ export interface components {
         };
         /**
          * FailureRule
-         * @description When a response is a failure although its status is good. when: conditions on the response, all of them.  message: where its own words stand.
-         *         text: or a text that the first 64 kB of the body have, also of one that cannot be read.
+         * @description When a response is a failure although its status is good.
          */
         FailureRule: {
-            /** @default null */
+            /**
+             * @description where its own words stand
+             * @default null
+             */
             message?: string | components["schemas"]["Source"] | null;
-            /** @default  */
+            /**
+             * @description or a text that the first 64 kB of the body have, also of one that cannot be read
+             * @default
+             */
             text?: string;
-            /** @default [] */
+            /**
+             * @description conditions on the response, all of them
+             * @default []
+             */
             when?: components["schemas"]["rondine.core.mapping.document.Condition"][];
         };
         FedOutput: {
@@ -2450,14 +2587,17 @@ export interface components {
         };
         /**
          * FeedDocument
-         * @description An operation, its inputs and a mapping that keep a record type filled. parallel: pages fetched at a time, where pages can be planned.
+         * @description An operation, its inputs and a mapping that keep a record type filled.
          */
         FeedDocument: {
             /** @default  */
             description?: string;
             /** @default {} */
             inputs?: Record<string, never>;
-            /** @default 4 */
+            /**
+             * @description pages fetched at a time, where pages can be planned
+             * @default 4
+             */
             parallel?: number;
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
@@ -2495,29 +2635,40 @@ export interface components {
         };
         /**
          * FieldRule
-         * @description How one field gets its value. convert: steps that it goes through, one after the other.  type: as the record type says, unless given.
-         *         default: for a missing or null value.
-         *
-         *         required: a missing, null or empty value makes the row a reject.  on_failure: what a value that does not fit does: reject its row, leave the
-         *         field empty, or stop the run.  unit: where the response says the value's unit: one in another unit than the field's does not fit.
+         * @description How one field gets its value.
          */
         FieldRule: {
-            /** @default [] */
+            /**
+             * @description steps that it goes through, one after the other
+             * @default []
+             */
             convert?: (components["schemas"]["Number"] | components["schemas"]["Arithmetic"] | components["schemas"]["DateOf"] | components["schemas"]["MomentOf"] | components["schemas"]["Epoch"] | components["schemas"]["YesNo"] | components["schemas"]["Table"] | components["schemas"]["Default"] | components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Extract"] | components["schemas"]["Split"] | components["schemas"]["Join"] | components["schemas"]["Cut"] | components["schemas"]["Around"] | components["schemas"]["Pick"] | components["schemas"]["Reckon"] | components["schemas"]["Read"] | components["schemas"]["Write"])[];
+            /** @description for a missing or null value */
             default?: unknown;
+            /** @description a path in its short form, or written out */
             from: string | components["schemas"]["Source"];
-            /** @description small letters, digits, - and _, beginning with a letter */
+            /** @description of the field */
             name: string;
             /**
+             * @description what a value that does not fit does: reject its row, leave the field empty, or stop the run
              * @default reject
              * @enum {unknown}
              */
             on_failure?: "empty" | "reject" | "stop";
-            /** @default false */
+            /**
+             * @description a missing, null or empty value makes the row a reject
+             * @default false
+             */
             required?: boolean;
-            /** @default null */
+            /**
+             * @description as the record type says, unless given
+             * @default null
+             */
             type?: ("boolean" | "date" | "datetime" | "decimal" | "integer" | "json" | "text") | null;
-            /** @default null */
+            /**
+             * @description where the response says the value's unit: one in another unit than the field's does not fit
+             * @default null
+             */
             unit?: string | components["schemas"]["Source"] | null;
         };
         /** @description A query as it stands, and a place in it. */
@@ -2595,27 +2746,37 @@ export interface components {
         /**
          * GraphQLBody
          * @description A GraphQL document with its variables (GraphQL over HTTP). Sent as JSON, or in the query if the method is GET.
-         *
-         *         prepared: the name of a prepared query that stands in place of the text.  kind: a query reads, a mutation writes.  operation_name: which one is sent, if the document has several.  variables: by place in the
-         *         variables' object.  one_line: line breaks and comments are taken out, for services that refuse them.
          */
         GraphQLBody: {
             /**
+             * @description a query reads, a mutation writes
              * @default query
              * @enum {unknown}
              */
             kind?: "mutation" | "query";
-            /** @default false */
+            /**
+             * @description line breaks and comments are taken out, for services that refuse them
+             * @default false
+             */
             one_line?: boolean;
-            /** @default  */
+            /**
+             * @description which one is sent, if the document has several
+             * @default
+             */
             operation_name?: string;
-            /** @default  */
+            /**
+             * @description the name of a prepared query that stands in place of the text
+             * @default
+             */
             prepared?: string;
             /** @default  */
             query?: string;
             /** @enum {unknown} */
             type: "graphql";
-            /** @default [] */
+            /**
+             * @description by place in the variables' object
+             * @default []
+             */
             variables?: components["schemas"]["Member"][];
         };
         HostLine: {
@@ -2668,20 +2829,26 @@ export interface components {
         /**
          * Input
          * @description A value that whoever calls the operation gives.
-         *
-         *         default: used when nothing is given; an explicit blank text is sent as such.  try_value: what a trial begins with.
-         *         allowed: the only values taken, if any are named.  unit: shown beside the value.  field: of a record that fills it, where one is given; left
-         *         out, the field of its own name.  convert: steps that the record's value goes through.
          */
         Input: {
-            /** @default [] */
+            /**
+             * @description the only values taken, if any are named
+             * @default []
+             */
             allowed?: (string | number)[];
-            /** @default [] */
+            /**
+             * @description steps that the record's value goes through
+             * @default []
+             */
             convert?: (components["schemas"]["Number"] | components["schemas"]["Arithmetic"] | components["schemas"]["DateOf"] | components["schemas"]["MomentOf"] | components["schemas"]["Epoch"] | components["schemas"]["YesNo"] | components["schemas"]["Table"] | components["schemas"]["Default"] | components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Extract"] | components["schemas"]["Split"] | components["schemas"]["Join"] | components["schemas"]["Cut"] | components["schemas"]["Around"] | components["schemas"]["Pick"] | components["schemas"]["Reckon"] | components["schemas"]["Read"] | components["schemas"]["Write"])[];
+            /** @description used when nothing is given; an explicit blank text is sent as such */
             default?: unknown;
             /** @default  */
             description?: string;
-            /** @default  */
+            /**
+             * @description of a record that fills it, where one is given; left out, the field of its own name
+             * @default
+             */
             field?: string;
             /** @description letters, digits, - and _, beginning with a letter */
             name: string;
@@ -2689,13 +2856,17 @@ export interface components {
             required?: boolean;
             /** @default  */
             title?: string;
+            /** @description what a trial begins with */
             try_value?: unknown;
             /**
              * @default text
              * @enum {unknown}
              */
             type?: "boolean" | "date" | "datetime" | "decimal" | "integer" | "json" | "text";
-            /** @default  */
+            /**
+             * @description shown beside the value
+             * @default
+             */
             unit?: string;
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
@@ -2704,12 +2875,15 @@ export interface components {
         };
         /**
          * Join
-         * @description A list of plain values as one text; what is null or empty is left out. between: what is put between them.
+         * @description A list of plain values as one text; what is null or empty is left out.
          */
         Join: {
             /** @enum {unknown} */
             type: "join";
-            /** @default , */
+            /**
+             * @description what is put between them
+             * @default ,
+             */
             with?: string;
         };
         /**
@@ -2727,9 +2901,6 @@ export interface components {
         /**
          * JwtBearer
          * @description A statement signed with a private key is handed in for a token. Elsewhere called service account or assertion flow.
-         *
-         *         issuer, subject: who signs, and for whom (both client_id if left out).  assertion_audience: whom the statement is for (the token address if
-         *         left out).  scope_in_assertion: the scope stands in the statement instead of the form.
          */
         JwtBearer: {
             /**
@@ -2737,31 +2908,53 @@ export interface components {
              * @enum {unknown}
              */
             algorithm?: "ES256" | "ES384" | "ES512" | "EdDSA" | "PS256" | "PS384" | "PS512" | "RS256" | "RS384" | "RS512";
-            /** @default  */
+            /**
+             * @description whom the statement is for (the token address if left out)
+             * @default
+             */
             assertion_audience?: string;
-            /** @default  */
+            /**
+             * @description whom the token is for, where the service wants it
+             * @default
+             */
             audience?: string;
             /**
+             * @description how the client proves itself there: basic (Authorization header), body (client_secret in the form), private_key_jwt (a signed assertion), tls (the connection's client certificate), none (a public client)
              * @default none
              * @enum {unknown}
              */
             client_authentication?: "basic" | "body" | "none" | "private_key_jwt" | "tls";
             /** @default  */
             client_id?: string;
-            /** @default  */
+            /**
+             * @description who signs, and for whom (both client_id if left out)
+             * @default
+             */
             issuer?: string;
             /** @default  */
             key_id?: string;
-            /** @default  */
+            /**
+             * @description whom the token is for, where the service wants it
+             * @default
+             */
             resource?: string;
-            /** @default  */
+            /**
+             * @description parted by blanks
+             * @default
+             */
             scope?: string;
-            /** @default false */
+            /**
+             * @description the scope stands in the statement instead of the form
+             * @default false
+             */
             scope_in_assertion?: boolean;
-            /** @default  */
+            /**
+             * @description who signs, and for whom (both client_id if left out)
+             * @default
+             */
             subject?: string;
             /**
-             * @description begins with https:// or http://
+             * @description where tokens are given out
              * @default
              */
             token_address?: string;
@@ -2792,14 +2985,17 @@ export interface components {
         };
         /**
          * Level
-         * @description One level of repetition. level: its name.  at: the values it goes through, a path from the level around it.  or_one: of JSON, where a service
-         *         sends one object in place of a list of one, that object.
+         * @description One level of repetition.
          */
         Level: {
+            /** @description the values it goes through, a path from the level around it */
             at: string | components["schemas"]["At"];
-            /** @description small letters, digits, - and _, beginning with a letter */
+            /** @description its name */
             level: string;
-            /** @default false */
+            /**
+             * @description of JSON, where a service sends one object in place of a list of one, that object
+             * @default false
+             */
             or_one?: boolean;
         };
         /**
@@ -2818,9 +3014,10 @@ export interface components {
         };
         /**
          * Link
-         * @description Each record belongs to a record of another type. fields: those that hold its key, in its order.
+         * @description Each record belongs to a record of another type.
          */
         Link: {
+            /** @description those that hold its key, in its order */
             fields: string[];
             /** @description small letters, digits, - and _, beginning with a letter */
             record_type: string;
@@ -2828,11 +3025,12 @@ export interface components {
         /**
          * LinkHeader
          * @description Follow the "next" link until a response has none.
-         *
-         *         max_pages: responses to ask for at most; stops a service that links in a circle.
          */
         LinkHeader: {
-            /** @default 10000 */
+            /**
+             * @description responses to ask for at most; stops a service that links in a circle
+             * @default 10000
+             */
             max_pages?: number;
             /** @enum {unknown} */
             type: "link_header";
@@ -2855,12 +3053,18 @@ export interface components {
         };
         /**
          * Literally
-         * @description A value written as a literal. name: of a key property or parameter; it may be left out where a key has one.  type: such as Edm.String.
+         * @description A value written as a literal.
          */
         Literally: {
-            /** @default  */
+            /**
+             * @description of a key property or parameter; it may be left out where a key has one
+             * @default
+             */
             name?: string;
-            /** @default Edm.String */
+            /**
+             * @description such as Edm.String
+             * @default Edm.String
+             */
             type?: string;
             /** @default  */
             value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
@@ -2897,24 +3101,34 @@ export interface components {
         };
         /**
          * MappingDocument
-         * @description The rules from a response to records. format: what it reads; json is also one JSON value a line.  namespaces: what the prefixes in the paths
-         *         of an XML mapping stand for.  based_on: another mapping, from which this one has all that it does not say itself; see `with_base`.
+         * @description The rules from a response to records.
          */
         MappingDocument: {
-            /** @default null */
+            /**
+             * @description another mapping, from which this one has all that it does not say itself
+             * @default null
+             */
             based_on?: string | null;
             /**
+             * @description what it reads; json is also one JSON value a line
              * @default json
              * @enum {unknown}
              */
             format?: "json" | "xml";
-            /** @default {} */
+            /**
+             * @description what the prefixes in the paths of an XML mapping stand for
+             * @default {}
+             */
             namespaces?: {
                 [key: string]: string;
             };
-            /** @default [] */
+            /**
+             * @description one for each record type that it fills
+             * @default []
+             */
             outputs?: components["schemas"]["Output"][];
             /**
+             * @description of this language
              * @default 1
              * @enum {unknown}
              */
@@ -2929,16 +3143,15 @@ export interface components {
         };
         /**
          * Member
-         * @description A value within a JSON body. at: its place, a JSON Pointer (RFC 6901); a number is an element of a list, empty is the whole body.
-         *
-         *         type: how a fixed text is read: as text, number, boolean, any JSON; json_text: the value becomes JSON within a text.
-         *         A member that holds an input without a value is left out.
+         * @description A value within a JSON body.
          */
         Member: {
+            /** @description its place, a JSON Pointer (RFC 6901); a number is an element of a list, empty is the whole body */
             at: string;
             /** @default true */
             enabled?: boolean;
             /**
+             * @description how a fixed text is read: as text, number, boolean, any JSON; json_text: the value becomes JSON within a text. A member that holds an input without a value is left out
              * @default text
              * @enum {unknown}
              */
@@ -2981,13 +3194,17 @@ export interface components {
         };
         /**
          * MomentOf
-         * @description A text as a date and time. patterns: by UTS #35 (dd.MM.yyyy HH:mm).  zone: where times without an offset were written (Europe/Rome).
+         * @description A text as a date and time.
          */
         MomentOf: {
+            /** @description by UTS #35 (dd.MM.yyyy HH:mm) */
             patterns: string[];
             /** @enum {unknown} */
             type: "datetime";
-            /** @default  */
+            /**
+             * @description where times without an offset were written (Europe/Rome)
+             * @default
+             */
             zone?: string;
         };
         /** @description A fixed value that looks like a key, to be moved into the credential of the service's connection. */
@@ -3051,25 +3268,29 @@ export interface components {
         NamingGivenRequest: {
             rule: components["schemas"]["NamingRule"];
         };
-        /**
-         * NamingRule
-         * @description separator: between the words of an item's name.  field_separator: of a field's.  service_first: operations, mappings and feeds begin with their
-         *         service's name.  feeds_begin: the word that feeds begin with, empty for none.
-         */
+        /** NamingRule */
         NamingRule: {
-            /** @default all */
+            /**
+             * @description the word that feeds begin with, empty for none
+             * @default all
+             */
             feeds_begin?: string;
             /**
+             * @description of a field's
              * @default _
              * @enum {unknown}
              */
             field_separator?: "-" | "_";
             /**
+             * @description between the words of an item's name
              * @default -
              * @enum {unknown}
              */
             separator?: "-" | "_";
-            /** @default false */
+            /**
+             * @description operations, mappings and feeds begin with their service's name
+             * @default false
+             */
             service_first?: boolean;
         };
         NamingShown: {
@@ -3193,12 +3414,14 @@ export interface components {
         /**
          * NextAddress
          * @description Follow the address in each response until it is missing, null or empty.
-         *
-         *         at: JSON Pointer to the address, in XML an XPath.  max_pages: responses to ask for at most.
          */
         NextAddress: {
+            /** @description JSON Pointer to the address, in XML an XPath */
             at: string;
-            /** @default 10000 */
+            /**
+             * @description responses to ask for at most
+             * @default 10000
+             */
             max_pages?: number;
             /** @enum {unknown} */
             type: "next_address";
@@ -3232,27 +3455,39 @@ export interface components {
         };
         /**
          * NothingFound
-         * @description When a response says that there is nothing, which is an outcome of its own and no failure. statuses: such as 404.  empty: a path, short or
-         *         written out, that finds nothing, null or an empty list in a good response.
+         * @description When a response says that there is nothing, which is an outcome of its own and no failure.
          */
         NothingFound: {
-            /** @default null */
+            /**
+             * @description a path, short or written out, that finds nothing, null or an empty list in a good response
+             * @default null
+             */
             empty?: string | components["schemas"]["Source"] | null;
-            /** @default [] */
+            /**
+             * @description such as 404
+             * @default []
+             */
             statuses?: number[];
         };
         /**
          * Number
-         * @description A text as a number. decimal: the mark before the fraction.  grouping: marks between groups of digits, taken away; blanks always are.
-         *
-         *         percent: a sign % behind it divides by 100.
+         * @description A text as a number.
          */
         Number: {
-            /** @default . */
+            /**
+             * @description the mark before the fraction
+             * @default .
+             */
             decimal?: string;
-            /** @default  */
+            /**
+             * @description marks between groups of digits, taken away; blanks always are
+             * @default
+             */
             grouping?: string;
-            /** @default false */
+            /**
+             * @description a sign % behind it divides by 100
+             * @default false
+             */
             percent?: boolean;
             /** @enum {unknown} */
             type: "number";
@@ -3260,37 +3495,61 @@ export interface components {
         /**
          * ODataQuery
          * @description What is put behind the path of an OData request.
-         *
-         *         version: of the service.  key: of one entity, its parts by name; none for a whole set.  then: a path behind the key, such as /Tests or
-         *         /Office.Withdraw.  arguments: of a function.  is_function: arguments are written in brackets even if there are none.
-         *         select, filter, order, expand: the system query options; all conditions of a filter must hold.  count: ask for the total.
          */
         ODataQuery: {
-            /** @default [] */
+            /**
+             * @description of a function
+             * @default []
+             */
             arguments?: components["schemas"]["Literally"][];
-            /** @default false */
+            /**
+             * @description ask for the total
+             * @default false
+             */
             count?: boolean;
-            /** @default [] */
+            /**
+             * @description the system query options; all conditions of a filter must hold
+             * @default []
+             */
             expand?: components["schemas"]["Expand"][];
-            /** @default [] */
+            /**
+             * @description the system query options; all conditions of a filter must hold
+             * @default []
+             */
             filter?: components["schemas"]["rondine.core.protocols.odata.Condition"][];
-            /** @default false */
+            /**
+             * @description arguments are written in brackets even if there are none
+             * @default false
+             */
             is_function?: boolean;
-            /** @default [] */
+            /**
+             * @description of one entity, its parts by name; none for a whole set
+             * @default []
+             */
             key?: components["schemas"]["Literally"][];
-            /** @default [] */
+            /**
+             * @description the system query options; all conditions of a filter must hold
+             * @default []
+             */
             order?: components["schemas"]["Order"][];
             /** @default  */
             search?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
-            /** @default [] */
+            /**
+             * @description the system query options; all conditions of a filter must hold
+             * @default []
+             */
             select?: string[];
             /** @default  */
             skip?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
-            /** @default  */
+            /**
+             * @description a path behind the key, such as /Tests or /Office.Withdraw
+             * @default
+             */
             then?: string;
             /** @default  */
             top?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
             /**
+             * @description of the service
              * @default 4.0
              * @enum {unknown}
              */
@@ -3369,15 +3628,15 @@ export interface components {
         };
         /**
          * OperationDocument
-         * @description One request that a service can answer. path: an RFC 6570 template below the connection's base address.  enabled: off, it is not sent.
-         *
-         *         odata: the key, path and system query options of an OData request, put behind the path.
-         *         responses: as a definition describes them.  left_out: inputs that a definition offers and nobody wants.  came_from: the definition.
+         * @description One request that a service can answer.
          */
         OperationDocument: {
             /** @default null */
             body?: (components["schemas"]["FormBody"] | components["schemas"]["MultipartBody"] | components["schemas"]["JsonBody"] | components["schemas"]["XmlBody"] | components["schemas"]["TextBody"] | components["schemas"]["BytesBody"] | components["schemas"]["GraphQLBody"] | components["schemas"]["SoapBody"]) | null;
-            /** @default null */
+            /**
+             * @description the definition
+             * @default null
+             */
             came_from?: components["schemas"]["CameFrom"] | null;
             /** @default [] */
             cookies?: components["schemas"]["Parameter"][];
@@ -3385,32 +3644,47 @@ export interface components {
             description?: string;
             /** @default  */
             documentation?: string;
-            /** @default true */
+            /**
+             * @description off, it is not sent
+             * @default true
+             */
             enabled?: boolean;
             /** @default [] */
             headers?: components["schemas"]["Parameter"][];
             /** @default [] */
             inputs?: components["schemas"]["Input"][];
-            /** @default [] */
+            /**
+             * @description inputs that a definition offers and nobody wants
+             * @default []
+             */
             left_out?: string[];
             /**
              * @default GET
              * @enum {unknown}
              */
             method?: "DELETE" | "GET" | "HEAD" | "OPTIONS" | "PATCH" | "POST" | "PUT";
-            /** @default null */
+            /**
+             * @description the key, path and system query options of an OData request, put behind the path
+             * @default null
+             */
             odata?: components["schemas"]["ODataQuery"] | null;
             /** @default {} */
             outcomes?: components["schemas"]["OutcomeRules"];
             /** @default null */
             paging?: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"]) | null;
-            /** @default / */
+            /**
+             * @description an RFC 6570 template below the connection's base address
+             * @default /
+             */
             path?: string;
             /** @default [] */
             query?: components["schemas"]["Parameter"][];
             /** @default {} */
             response?: components["schemas"]["ResponseView"];
-            /** @default [] */
+            /**
+             * @description as a definition describes them
+             * @default []
+             */
             responses?: components["schemas"]["ResponseDescription"][];
             /** @default [] */
             tags?: string[];
@@ -3434,12 +3708,15 @@ export interface components {
         };
         /**
          * OutcomeRules
-         * @description What responses of an operation mean beside their status. forms: the standards' forms of errors that are recognised in good responses; None: all.
+         * @description What responses of an operation mean beside their status.
          */
         OutcomeRules: {
             /** @default [] */
             failures?: components["schemas"]["FailureRule"][];
-            /** @default null */
+            /**
+             * @description the standards' forms of errors that are recognised in good responses; None: all
+             * @default null
+             */
             forms?: ("graphql" | "odata" | "problem" | "soap")[] | null;
             /** @default {} */
             nothing_found?: components["schemas"]["NothingFound"];
@@ -3506,16 +3783,25 @@ export interface components {
         };
         /**
          * Output
-         * @description The records of one type that a response brings. where: conditions that a row must pass, all of them; others are counted as filtered.
+         * @description The records of one type that a response brings.
          */
         Output: {
-            /** @default [] */
+            /**
+             * @description a rule for each
+             * @default []
+             */
             fields?: components["schemas"]["FieldRule"][];
-            /** @description small letters, digits, - and _, beginning with a letter */
+            /** @description its name */
             record_type: string;
-            /** @default [] */
+            /**
+             * @description from the whole response inwards, a level at a time; the last is the row
+             * @default []
+             */
             rows?: components["schemas"]["Level"][];
-            /** @default [] */
+            /**
+             * @description conditions that a row must pass, all of them; others are counted as filtered
+             * @default []
+             */
             where?: components["schemas"]["Condition"][];
         };
         /**
@@ -3536,18 +3822,24 @@ export interface components {
         /**
          * PageNumber
          * @description Ask for page after page by its number.
-         *
-         *         parameter: the query parameter of the number.  first: the first page's number.  total: JSON Pointer to the announced number of rows,
-         *         with which all pages are planned after the first; without it, pages are asked for until one has no rows.
          */
         PageNumber: {
-            /** @default 1 */
+            /**
+             * @description the first page's number
+             * @default 1
+             */
             first?: number;
             /** @default 10000 */
             max_pages?: number;
-            /** @default page */
+            /**
+             * @description the query parameter of the number
+             * @default page
+             */
             parameter?: string;
-            /** @default null */
+            /**
+             * @description JSON Pointer to the announced number of rows, with which all pages are planned after the first; without it, pages are asked for until one has no rows
+             * @default null
+             */
             total?: string | null;
             /** @enum {unknown} */
             type: "page_number";
@@ -3570,21 +3862,26 @@ export interface components {
         /**
          * Parameter
          * @description A query parameter, header, cookie or form field.
-         *
-         *         enabled: off, it is not sent.  encoded: the name and value are percent-encoded already and stay as they are.  style, explode: how lists and
-         *         objects are written (OpenAPI 3.1, "Style Values"); json: as JSON text.
-         *
-         *         A value that holds an input without a value is left out, name and all.
          */
         Parameter: {
-            /** @default true */
+            /**
+             * @description off, it is not sent
+             * @default true
+             */
             enabled?: boolean;
-            /** @default false */
+            /**
+             * @description the name and value are percent-encoded already and stay as they are
+             * @default false
+             */
             encoded?: boolean;
-            /** @default true */
+            /**
+             * @description how lists and objects are written (OpenAPI 3.1, "Style Values"); json: as JSON text. A value that holds an input without a value is left out, name and all
+             * @default true
+             */
             explode?: boolean;
             name: string;
             /**
+             * @description how lists and objects are written (OpenAPI 3.1, "Style Values"); json: as JSON text. A value that holds an input without a value is left out, name and all
              * @default form
              * @enum {unknown}
              */
@@ -3594,20 +3891,26 @@ export interface components {
         };
         /**
          * Part
-         * @description One part of a multipart body. file_name: makes it a file.  media_type: of its content; empty for plain text.  encoding: base64, if the
-         *         value is bytes written so.
+         * @description One part of a multipart body.
          */
         Part: {
             /** @default true */
             enabled?: boolean;
             /**
+             * @description base64, if the value is bytes written so
              * @default text
              * @enum {unknown}
              */
             encoding?: "base64" | "text";
-            /** @default  */
+            /**
+             * @description makes it a file
+             * @default
+             */
             file_name?: string;
-            /** @default  */
+            /**
+             * @description of its content; empty for plain text
+             * @default
+             */
             media_type?: string;
             name: string;
             /** @default  */
@@ -3623,9 +3926,13 @@ export interface components {
              * @enum {unknown}
              */
             algorithm?: "ES256" | "ES384" | "ES512" | "EdDSA" | "PS256" | "PS384" | "PS512" | "RS256" | "RS384" | "RS512";
-            /** @default  */
+            /**
+             * @description whom the token is for, where the service wants it
+             * @default
+             */
             audience?: string;
             /**
+             * @description how the client proves itself there: basic (Authorization header), body (client_secret in the form), private_key_jwt (a signed assertion), tls (the connection's client certificate), none (a public client)
              * @default basic
              * @enum {unknown}
              */
@@ -3634,12 +3941,18 @@ export interface components {
             client_id?: string;
             /** @default  */
             key_id?: string;
-            /** @default  */
+            /**
+             * @description whom the token is for, where the service wants it
+             * @default
+             */
             resource?: string;
-            /** @default  */
+            /**
+             * @description parted by blanks
+             * @default
+             */
             scope?: string;
             /**
-             * @description begins with https:// or http://
+             * @description where tokens are given out
              * @default
              */
             token_address?: string;
@@ -3790,14 +4103,18 @@ export interface components {
         };
         /**
          * Pick
-         * @description One of a list; an empty list gives nothing. which: the first, the last, or the one at a position.  position: from 0, negative from the end.
+         * @description One of a list; an empty list gives nothing.
          */
         Pick: {
-            /** @default 0 */
+            /**
+             * @description from 0, negative from the end
+             * @default 0
+             */
             position?: number;
             /** @enum {unknown} */
             type: "pick";
             /**
+             * @description the first, the last, or the one at a position
              * @default first
              * @enum {unknown}
              */
@@ -3818,17 +4135,21 @@ export interface components {
         /**
          * Preparation
          * @description What is known of a service before it is connected; None or empty is not known yet. It becomes the connection and the first operation.
-         *
-         *         key_from: where to get an account or key.  limits: an empty list says that there are none.
          */
         Preparation: {
             /** @default  */
             base_address?: string;
             /** @default  */
             example?: string;
-            /** @default  */
+            /**
+             * @description where to get an account or key
+             * @default
+             */
             key_from?: string;
-            /** @default null */
+            /**
+             * @description an empty list says that there are none
+             * @default null
+             */
             limits?: components["schemas"]["Limit"][] | null;
             /** @default null */
             sign_in?: (components["schemas"]["NoSignIn"] | components["schemas"]["ApiKey"] | components["schemas"]["Bearer"] | components["schemas"]["Basic"] | components["schemas"]["Digest"] | components["schemas"]["ClientCertificate"] | components["schemas"]["ClientCredentials"] | components["schemas"]["AuthorizationCode"] | components["schemas"]["JwtBearer"] | components["schemas"]["PasswordGrant"] | components["schemas"]["SignInOperation"] | components["schemas"]["UserNameToken"]) | null;
@@ -3848,34 +4169,43 @@ export interface components {
         };
         /**
          * PreparedQueryDocument
-         * @description A query kept once. language: graphql, or other for a service's own.  query: the GraphQL document.  kind: what it does, of GraphQL.
-         *
-         *         content: the text in any other language, with places for its variables.  literals: how texts are written in that language: with quote marks doubled
-         *         ('O''Hara'), with a backslash before them ('O\'Hara'), or as in JSON ("O'Hara").  variables: what it takes.
+         * @description A query kept once.
          */
         PreparedQueryDocument: {
-            /** @default  */
+            /**
+             * @description the text in any other language, with places for its variables
+             * @default
+             */
             content?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
             /** @default  */
             description?: string;
             /**
+             * @description what it does, of GraphQL
              * @default query
              * @enum {unknown}
              */
             kind?: "mutation" | "query";
             /**
+             * @description graphql, or other for a service's own
              * @default graphql
              * @enum {unknown}
              */
             language?: "graphql" | "other";
             /**
+             * @description how texts are written in that language: with quote marks doubled ('O''Hara'), with a backslash before them ('O\'Hara'), or as in JSON ("O'Hara")
              * @default doubled
              * @enum {unknown}
              */
             literals?: "" | "backslash" | "doubled" | "json";
-            /** @default  */
+            /**
+             * @description the GraphQL document
+             * @default
+             */
             query?: string;
-            /** @default [] */
+            /**
+             * @description what it takes
+             * @default []
+             */
             variables?: components["schemas"]["Input"][];
         };
         PreparedQueryPage: {
@@ -3975,48 +4305,63 @@ export interface components {
         };
         /**
          * ProxySettings
-         * @description An HTTP proxy that all calls of the connection go through. user_name: if it asks for one; the credential's secret "proxy_password" goes with it.
+         * @description An HTTP proxy that all calls of the connection go through.
          */
         ProxySettings: {
             /** @default  */
             address?: string;
-            /** @default  */
+            /**
+             * @description if it asks for one; the credential's secret "proxy_password" goes with it
+             * @default
+             */
             user_name?: string;
         };
         /**
          * Read
-         * @description A text read as what it holds. format: JSON, XML, or a text in base64.
+         * @description A text read as what it holds.
          */
         Read: {
-            /** @enum {unknown} */
+            /**
+             * @description JSON, XML, or a text in base64
+             * @enum {unknown}
+             */
             format: "base64" | "json" | "xml";
             /** @enum {unknown} */
             type: "read";
         };
         /**
          * Reckon
-         * @description A number from a list; nulls do not count. what: how many there are, their sum, or the least or the most of them.
+         * @description A number from a list; nulls do not count.
          */
         Reckon: {
             /** @enum {unknown} */
             type: "reckon";
-            /** @enum {unknown} */
+            /**
+             * @description how many there are, their sum, or the least or the most of them
+             * @enum {unknown}
+             */
             what: "count" | "least" | "most" | "sum";
         };
         /**
          * RecordField
-         * @description One field of a record type. unit: shown beside the value.  searchable: may be filtered and sorted by.
+         * @description One field of a record type.
          */
         RecordField: {
             /** @description small letters, digits, - and _, beginning with a letter */
             name: string;
-            /** @default false */
+            /**
+             * @description may be filtered and sorted by
+             * @default false
+             */
             searchable?: boolean;
             /** @default  */
             title?: string;
             /** @enum {unknown} */
             type: "boolean" | "date" | "datetime" | "decimal" | "integer" | "json" | "text";
-            /** @default  */
+            /**
+             * @description shown beside the value
+             * @default
+             */
             unit?: string;
         };
         /** @description A kept record of the environment. */
@@ -4080,12 +4425,15 @@ export interface components {
         };
         /**
          * RecordTypeDocument
-         * @description Named, typed fields with a key: the fields that together tell one record from all others. links: the records that each belongs to.
+         * @description Named, typed fields with a
          */
         RecordTypeDocument: {
             /** @default [] */
             fields?: components["schemas"]["RecordField"][];
-            /** @default [] */
+            /**
+             * @description the fields that together tell one record from all others. links: the records that each belongs to
+             * @default []
+             */
             key?: string[];
             /**
              * @default kept
@@ -4115,16 +4463,22 @@ export interface components {
         };
         /**
          * Replace
-         * @description A part of a text by another, everywhere. text: what is looked for.  instead: what is put in its place.  expression: what is looked for is a regular
-         *         expression (RFC 9485), run in linear time.
+         * @description A part of a text by another, everywhere.
          */
         Replace: {
-            /** @default false */
+            /**
+             * @description what is looked for is a regular expression (RFC 9485), run in linear time
+             * @default false
+             */
             expression?: boolean;
+            /** @description what is looked for */
             text: string;
             /** @enum {unknown} */
             type: "replace";
-            /** @default  */
+            /**
+             * @description what is put in its place
+             * @default
+             */
             with?: string;
         };
         RequestShown: {
@@ -4144,8 +4498,7 @@ export interface components {
         };
         /**
          * ResponseDescription
-         * @description What a definition says of a response. status: three digits, a family such as 4XX, or default.  schema: JSON Schema 2020-12; it may
-         *         refer to `#/$defs/...`, the schemas of a definition: the named one, or that from which the operation came.
+         * @description What a definition says of a response.
          */
         ResponseDescription: {
             /** @default  */
@@ -4154,18 +4507,28 @@ export interface components {
             description?: string;
             /** @default  */
             media_type?: string;
-            /** @default null */
+            /**
+             * @description JSON Schema 2020-12; it may refer to `#/$defs/...`, the schemas of a definition: the named one, or that from which the operation came
+             * @default null
+             */
             schema?: Record<string, never> | boolean | null;
+            /** @description three digits, a family such as 4XX, or default */
             status: string;
         };
         /**
          * ResponseView
-         * @description What people said of the response. rows: what becomes one row, a JSONPath a level.  corrections: of its schema.
+         * @description What people said of the response.
          */
         ResponseView: {
-            /** @default [] */
+            /**
+             * @description of its schema
+             * @default []
+             */
             corrections?: components["schemas"]["Correction"][];
-            /** @default [] */
+            /**
+             * @description what becomes one row, a JSONPath a level
+             * @default []
+             */
             rows?: string[];
         };
         /** @description content: responses in JSON, one JSON value a line, or XML, told by their media types or else by how they begin. */
@@ -4288,12 +4651,15 @@ export interface components {
         };
         /**
          * SampleDocument
-         * @description Where a sample came from. request: HTTP text with secrets masked.
+         * @description Where a sample came from.
          */
         SampleDocument: {
             /** @default [] */
             headers?: string[][];
-            /** @default  */
+            /**
+             * @description HTTP text with secrets masked
+             * @default
+             */
             request?: string;
             /** @default null */
             status?: number | null;
@@ -4342,12 +4708,15 @@ export interface components {
         };
         /**
          * ServiceDocument
-         * @description An outside service. documentation: the address of its documentation.
+         * @description An outside service.
          */
         ServiceDocument: {
             /** @default  */
             description?: string;
-            /** @default  */
+            /**
+             * @description the address of its documentation
+             * @default
+             */
             documentation?: string;
             /** @default {} */
             preparation?: components["schemas"]["Preparation"];
@@ -4370,44 +4739,63 @@ export interface components {
         /**
          * SignInOperation
          * @description An operation of the service gives a token, and all other calls carry it. Elsewhere called session, login call or token exchange.
-         *
-         *         operation: its name.  inputs: values for its inputs that are no secrets.  secret_inputs: the inputs that are; each is a secret of the
-         *         credential.  token_in: body, header or cookie of the response.  token_at: JSON Pointer in the body, or the name of the header or cookie.
-         *         lifetime_seconds: how long a token lasts, if the documentation says so.  lifetime_at, expires_at: JSON Pointers, if the response says so.
-         *         carried_in, name, prefix: how later calls carry the token.
          */
         SignInOperation: {
             /**
+             * @description how later calls carry the token
              * @default header
              * @enum {unknown}
              */
             carried_in?: "cookie" | "header" | "query";
-            /** @default  */
+            /**
+             * @description JSON Pointers, if the response says so
+             * @default
+             */
             expires_at?: string;
-            /** @default {} */
+            /**
+             * @description values for its inputs that are no secrets
+             * @default {}
+             */
             inputs?: Record<string, never>;
-            /** @default  */
+            /**
+             * @description JSON Pointers, if the response says so
+             * @default
+             */
             lifetime_at?: string;
-            /** @default null */
+            /**
+             * @description how long a token lasts, if the documentation says so
+             * @default null
+             */
             lifetime_seconds?: number | null;
             /**
-             * @description as the service's documentation names it
+             * @description how later calls carry the token
              * @default Authorization
              */
             name?: string;
-            /** @default  */
+            /**
+             * @description its name
+             * @default
+             */
             operation?: string;
-            /** @default Bearer */
+            /**
+             * @description how later calls carry the token
+             * @default Bearer
+             */
             prefix?: string;
             /**
+             * @description the inputs that are; each is a secret of the credential
              * @default [
              *       "password"
              *     ]
              */
             secret_inputs?: string[];
-            /** @default /token */
+            /**
+             * @description JSON Pointer in the body, or the name of the header or cookie
+             * @default /token
+             */
             token_at?: string;
             /**
+             * @description body, header or cookie of the response
              * @default body
              * @enum {unknown}
              */
@@ -4427,24 +4815,40 @@ export interface components {
         };
         /**
          * SoapBody
-         * @description A SOAP envelope. action: of the request (SOAPAction).  namespaces: by prefix.  root: the element in the body, `prefix:name`.
-         *
-         *         elements, headers: in the order in which they are written; one that holds an input without a value is left out.  reads: it changes nothing.
+         * @description A SOAP envelope.
          */
         SoapBody: {
-            /** @default  */
+            /**
+             * @description of the request (SOAPAction)
+             * @default
+             */
             action?: string;
-            /** @default [] */
+            /**
+             * @description in the order in which they are written; one that holds an input without a value is left out
+             * @default []
+             */
             elements?: components["schemas"]["XmlElement"][];
-            /** @default [] */
+            /**
+             * @description in the order in which they are written; one that holds an input without a value is left out
+             * @default []
+             */
             headers?: components["schemas"]["XmlElement"][];
-            /** @default {} */
+            /**
+             * @description by prefix
+             * @default {}
+             */
             namespaces?: {
                 [key: string]: string;
             };
-            /** @default false */
+            /**
+             * @description it changes nothing
+             * @default false
+             */
             reads?: boolean;
-            /** @default request */
+            /**
+             * @description the element in the body, `prefix:name`
+             * @default request
+             */
             root?: string;
             /** @enum {unknown} */
             type: "soap";
@@ -4457,37 +4861,69 @@ export interface components {
         /**
          * Source
          * @description Where a value comes from: exactly one of jsonpath, pointer, xpath, position, key, input, standing, header, value, first_of and several.
-         *
-         *         level: the level that a path starts from; left out, the row; "root", the whole response, where an xpath that begins with "/" starts too.
-         *         position: the name of a level; the value's number in it, counted from 0.  key: the name of a level; what its value is called in the object
-         *         it stands in.  all: a list of everything that the path finds, for json fields and conversions of lists.
-         *         standing, header: a standing value; a header of the response.  first_of: the first of these that has a value.  several: a list of all of them.
          */
         Source: {
-            /** @default false */
+            /**
+             * @description a list of everything that the path finds, for json fields and conversions of lists
+             * @default false
+             */
             all?: boolean;
-            /** @default null */
+            /**
+             * @description the first of these that has a value
+             * @default null
+             */
             first_of?: (string | components["schemas"]["Source"])[] | null;
-            /** @default null */
+            /**
+             * @description the name of a header of the response
+             * @default null
+             */
             header?: string | null;
-            /** @default null */
+            /**
+             * @description the name of an input
+             * @default null
+             */
             input?: string | null;
-            /** @default null */
+            /**
+             * @description by RFC 9535
+             * @default null
+             */
             jsonpath?: string | null;
-            /** @default null */
+            /**
+             * @description the name of a level; what its value is called in the object it stands in
+             * @default null
+             */
             key?: string | null;
-            /** @default  */
+            /**
+             * @description the level that a path starts from; left out, the row; "root", the whole response, where an xpath that begins with "/" starts too
+             * @default
+             */
             level?: string;
-            /** @default null */
+            /**
+             * @description by RFC 6901
+             * @default null
+             */
             pointer?: string | null;
-            /** @default null */
+            /**
+             * @description the name of a level; the value's number in it, counted from 0
+             * @default null
+             */
             position?: string | null;
-            /** @default null */
+            /**
+             * @description a list of all of them
+             * @default null
+             */
             several?: (string | components["schemas"]["Source"])[] | null;
-            /** @default null */
+            /**
+             * @description the name of a standing value of the environment
+             * @default null
+             */
             standing?: string | null;
+            /** @description this value itself */
             value?: unknown;
-            /** @default null */
+            /**
+             * @description of XML, by XPath 1.0
+             * @default null
+             */
             xpath?: string | null;
         };
         /** @description An address, or files, or a definition that was imported before, as it was then. */
@@ -4510,9 +4946,10 @@ export interface components {
         };
         /**
          * Split
-         * @description A text as a list of its parts, without blanks around them; empty ones are left out. at: what stands between them.
+         * @description A text as a list of its parts, without blanks around them; empty ones are left out.
          */
         Split: {
+            /** @description what stands between them */
             at: string;
             /** @enum {unknown} */
             type: "split";
@@ -4541,14 +4978,14 @@ export interface components {
             version: number;
             warnings: components["schemas"]["ProblemLine"][];
         };
-        /**
-         * StandingValueDocument
-         * @description values: by environment.
-         */
+        /** StandingValueDocument */
         StandingValueDocument: {
             /** @default  */
             description?: string;
-            /** @default {} */
+            /**
+             * @description by environment
+             * @default {}
+             */
             values?: {
                 [key: string]: string | number | boolean;
             };
@@ -4579,22 +5016,23 @@ export interface components {
         };
         /**
          * Table
-         * @description One value for another. values: by text.  otherwise: what becomes of one that is not there: reject, keep, or empty.
+         * @description One value for another.
          */
         Table: {
             /**
+             * @description what becomes of one that is not there: reject, keep, or empty
              * @default reject
              * @enum {unknown}
              */
             otherwise?: "empty" | "keep" | "reject";
             /** @enum {unknown} */
             type: "table";
+            /** @description by text */
             values: Record<string, never>;
         };
         /**
          * TextBody
-         * @description A text sent byte for byte; a value in it is encoded by the rules of its place: in JSON as a value, or as text between quotes; in XML
-         *         with its special characters written as references.
+         * @description A text sent byte for byte; a value in it is encoded by the rules of its place: in JSON as a value, or as text between quotes; in XML with its special characters written as references.
          */
         TextBody: {
             /** @default  */
@@ -4612,17 +5050,28 @@ export interface components {
         };
         /**
          * TimeOutSettings
-         * @description Seconds. connect: until the connection stands.  first_byte: until the head of the response.  idle: between two pieces of the body.
-         *         whole: for all of a call.
+         * @description Seconds.
          */
         TimeOutSettings: {
-            /** @default 5 */
+            /**
+             * @description until the connection stands
+             * @default 5
+             */
             connect?: number;
-            /** @default 30 */
+            /**
+             * @description until the head of the response
+             * @default 30
+             */
             first_byte?: number;
-            /** @default 15 */
+            /**
+             * @description between two pieces of the body
+             * @default 15
+             */
             idle?: number;
-            /** @default 120 */
+            /**
+             * @description for all of a call
+             * @default 120
+             */
             whole?: number;
         };
         Timing: {
@@ -4635,15 +5084,17 @@ export interface components {
             /** Format: double */
             resolved: number | null;
         };
-        /**
-         * TlsSettings
-         * @description authority: certificates (PEM) of the authority that the service's certificate comes from, if it is no public one.  certificate: our
-         *         client certificate (PEM), if the service asks for one; its private key is the credential's secret "tls_private_key".
-         */
+        /** TlsSettings */
         TlsSettings: {
-            /** @default  */
+            /**
+             * @description certificates (PEM) of the authority that the service's certificate comes from, if it is no public one
+             * @default
+             */
             authority?: string;
-            /** @default  */
+            /**
+             * @description our client certificate (PEM), if the service asks for one; its private key is the credential's secret "tls_private_key"
+             * @default
+             */
             certificate?: string;
         };
         Token: {
@@ -4724,10 +5175,13 @@ export interface components {
         };
         /**
          * Trim
-         * @description A text without blanks around it. characters: these are taken away instead.
+         * @description A text without blanks around it.
          */
         Trim: {
-            /** @default  */
+            /**
+             * @description these are taken away instead
+             * @default
+             */
             characters?: string;
             /** @enum {unknown} */
             type: "trim";
@@ -4766,11 +5220,10 @@ export interface components {
         /**
          * UserNameToken
          * @description User name and password go into the header of every SOAP envelope. Elsewhere called WS-Security, or UsernameToken.
-         *
-         *         password_type: digest sends a hash with a nonce and the time, never the password; text sends the password itself.
          */
         UserNameToken: {
             /**
+             * @description digest sends a hash with a nonce and the time, never the password; text sends the password itself
              * @default digest
              * @enum {unknown}
              */
@@ -4799,9 +5252,6 @@ export interface components {
         /**
          * ValueOf
          * @description The place of a value: of the operation's input, of the environment's standing value, or of a prepared query's text, by name.
-         *
-         *         written: as a literal of a query language, in which quote marks cannot end it: doubled, with a backslash, or as in JSON; empty for the value as
-         *         it is.
          */
         ValueOf: {
             /** @default  */
@@ -4811,6 +5261,7 @@ export interface components {
             /** @default  */
             standing?: string;
             /**
+             * @description as a literal of a query language, in which quote marks cannot end it: doubled, with a backslash, or as in JSON; empty for the value as it is
              * @default
              * @enum {unknown}
              */
@@ -4818,10 +5269,11 @@ export interface components {
         };
         /**
          * Write
-         * @description A value as a text. format: of the text: JSON, XML (of an object as reading XML gives it), or base64 of a text.
+         * @description A value as a text.
          */
         Write: {
             /**
+             * @description of the text: JSON, XML (of an object as reading XML gives it), or base64 of a text
              * @default json
              * @enum {unknown}
              */
@@ -4831,29 +5283,34 @@ export interface components {
         };
         /**
          * XmlBody
-         * @description An XML document put together from elements, in the order in which they are written. namespaces: by prefix; the empty one is the default
-         *         namespace.  root: the outermost element, `prefix:name`.
+         * @description An XML document put together from elements, in the order in which they are written.
          */
         XmlBody: {
             /** @default [] */
             elements?: components["schemas"]["XmlElement"][];
             /** @default application/xml */
             media_type?: string;
-            /** @default {} */
+            /**
+             * @description by prefix; the empty one is the default namespace
+             * @default {}
+             */
             namespaces?: {
                 [key: string]: string;
             };
-            /** @default request */
+            /**
+             * @description the outermost element, `prefix:name`
+             * @default request
+             */
             root?: string;
             /** @enum {unknown} */
             type: "xml";
         };
         /**
          * XmlElement
-         * @description A value within XML. at: its place below the root, steps of `prefix:name` parted by slashes; `@name` is an attribute, `.` the element's own
-         *         text.  A list repeats the element, an object becomes elements within it.  One that holds an input without a value is left out.
+         * @description A value within XML.
          */
         XmlElement: {
+            /** @description its place below the root, steps of `prefix:name` parted by slashes; `@name` is an attribute, `.` the element's own text. A list repeats the element, an object becomes elements within it. One that holds an input without a value is left out */
             at: string;
             /** @default true */
             enabled?: boolean;
@@ -4862,10 +5319,11 @@ export interface components {
         };
         /**
          * YesNo
-         * @description Words as true or false, whatever their case. as_true, as_false: those that stand for it.
+         * @description Words as true or false, whatever their case.
          */
         YesNo: {
             /**
+             * @description those that stand for it
              * @default [
              *       "false",
              *       "no",
@@ -4874,6 +5332,7 @@ export interface components {
              */
             as_false?: string[];
             /**
+             * @description those that stand for it
              * @default [
              *       "true",
              *       "yes",
@@ -4886,8 +5345,9 @@ export interface components {
         };
         /**
          * Condition
-         * @description A condition on a row. is_: how its value is compared with `value`: a number or text, for one_of and none_of a list, for matches a regular
-         *         expression (RFC 9485) that the whole text must have. present: there, not null and not empty.
+         * @description A condition on a row. source: where its value comes from.  is_: how that is compared; present means there, not null and not empty.
+         *         value: what it is compared with: a number or text, for one_of and none_of a list, for matches a regular expression (RFC 9485) that the whole
+         *         text must have.
          */
         "rondine.core.mapping.document.Condition": {
             from: string | components["schemas"]["Source"];
@@ -6154,6 +6614,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ComparisonShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getDocumentSchema: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
                 };
             };
             /** @description what went wrong */

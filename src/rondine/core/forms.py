@@ -1,4 +1,4 @@
-"""Forms drawn from documents: one field for each of a document's, with its kind, default, choices and help text.
+"""Forms and JSON Schemas drawn from documents: one field for each of a document's, with its kind, default, choices and help text.
 
 The help stands in the class's docstring, the one place where it is written: `name: what it is.`, two blanks between fields; a sentence
 before the first of them is about the whole.
@@ -12,7 +12,7 @@ from typing import Annotated, Any, Literal, Union, get_args, get_origin, get_typ
 
 import msgspec
 
-from rondine.core.settings import Document, dump
+from rondine.core.settings import Document, documents_in, dump
 
 _HELP = re.compile(r"(?<![\w])([a-z_]+(?:, [a-z_]+)*): (.+?)(?=\s{2,}[a-z_]+(?:, [a-z_]+)*: |$)", re.DOTALL)
 
@@ -69,6 +69,30 @@ def form_of(kind: type[Document]) -> Form:
     made.sort(key=lambda one: (one.is_rare, one.name not in own))
     tag = str(kind.__struct_config__.tag or "")
     return Form(tag, title_of(tag or kind.__name__), words, made)
+
+
+def document_schema(kind: Any) -> dict[str, Any]:
+    """JSON Schema 2020-12 of a document by itself, for editors: its parts under $defs, each field with its help text."""
+    schema: dict[str, Any] = msgspec.json.schema(kind)
+    _describe(schema.get("$defs", {}), kind)
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema}
+
+
+def component_schema(kind: Any) -> tuple[dict[str, Any], dict[str, Any]]:
+    """The same for an OpenAPI document: (the schema, the components it refers to under #/components/schemas/)."""
+    (schema,), components = msgspec.json.schema_components([kind], ref_template="#/components/schemas/{name}")
+    _describe(components, kind)
+    return schema, components
+
+
+def _describe(parts: dict[str, Any], kind: Any) -> None:
+    """Puts what docstrings say with the parts and fields that they say it of."""
+    documents = documents_in(kind)
+    for name in parts.keys() & documents.keys():
+        parts[name]["description"], helps = _texts(documents[name])
+        for one in msgspec.structs.fields(documents[name]):
+            if one.name in helps:
+                parts[name]["properties"][one.encode_name]["description"] = helps[one.name]
 
 
 def title_of(name: str) -> str:

@@ -65,12 +65,6 @@ def _fields_of(kind: type[Document]) -> tuple[tuple[str, str, object], ...]:
     )
 
 
-def json_schema(kind: Any) -> tuple[dict[str, Any], dict[str, Any]]:
-    """JSON Schema 2020-12 of a document: (the schema, the components it refers to under #/components/schemas/)."""
-    (schema,), components = msgspec.json.schema_components([kind], ref_template="#/components/schemas/{name}")
-    return schema, components
-
-
 def to_input_error(text: str, kind: Any, where: str) -> InputError:
     """msgspec's message as one of ours: `Object contains unknown field `x` - at `$.a[0]``."""
     message, _, path = text.partition(" - at `")
@@ -109,6 +103,18 @@ def _fields_at(kind: Any, pointer: str) -> list[str]:
             for name in one.__struct_encode_fields__
         }
     )
+
+
+def documents_in(kind: Any) -> dict[str, type[Document]]:
+    """Every document class that a document is made of, itself among them, by name."""
+    found: dict[str, type[Document]] = {}
+    ahead = _flat([kind])
+    while ahead:
+        one = ahead.pop()
+        if isinstance(one, type) and issubclass(one, Document) and one.__name__ not in found:
+            found[one.__name__] = one
+            ahead += _flat(list(get_type_hints(one).values()))
+    return found
 
 
 def _flat(kinds: list[Any]) -> list[Any]:

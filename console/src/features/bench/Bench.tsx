@@ -104,7 +104,7 @@ function Workbench(props: Props) {
     const rows = typeof path === "string" ? [path] : path;
     if (!from || !rows[0]) return;
     propose.mutate(
-      { body: from, rows, corrections, mappingName: plan?.mappingName ?? item?.name ?? (named.name || "mapping"), path: document.path ?? "", onto },
+      { body: from, samples: earlier.filter((one) => one !== from), rows, corrections, mappingName: plan?.mappingName ?? item?.name ?? (named.name || "mapping"), path: document.path ?? "", onto },
       { onSuccess: (made) => { setPlan({ ...made, mappingName: made.mappingName || "mapping" }); setDocument((now) => ({ ...now, response: { ...now.response, rows } })); } },
     );
   };
@@ -230,7 +230,7 @@ function Workbench(props: Props) {
           onKeepSample={() => response && keep.mutate({ name: `${item?.name ?? (named.name || "sample")}-${response.run}`, run: response.run, operation: item?.name ?? null }, { onSuccess: (made) => setKeptSample(made.name) })}
         />
         <RecordsPane
-          trial={response} rowChoices={(body && outline.data?.row_choices) || response?.row_choices || []} lines={lines} plan={plan} preview={preview.data} previewError={preview.error} proposeError={propose.error} isProposing={propose.isPending} lit={lit} environment={environment} operation={item?.name ?? ""}
+          trial={response} rowChoices={(body && outline.data?.row_choices) || response?.row_choices || []} lines={lines} plan={plan} preview={preview.shown} previewError={preview.error} proposeError={propose.error} isProposing={propose.isPending} lit={lit} environment={environment} operation={item?.name ?? ""}
           project={project} service={service} isSaved={item !== null && !isChanged} isSaving={savePlan.isPending} saveError={savePlan.error} savedAs={savedPlan && !planChanged ? savedPlan.mappingName : null} isRunning={makeFeed.isPending} supportsCopy={request.data?.supports.includes("copy") ?? true} runError={makeFeed.error} mayBuild={mayBuild}
           onPlan={setPlan} onRows={chooseRows} onOnto={(onto) => chooseRows(plan?.rows ?? [], body, onto)} aim={aim} onAim={setAim} onPoint={setLit} onFocus={setFocus}
           onSave={() => plan && savePlan.mutate({ plan, service }, { onSuccess: () => { const confirmed = { ...plan, proposed: {} }; setAim(null); setPlan(confirmed); setSavedPlan(confirmed); } })}

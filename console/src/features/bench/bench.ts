@@ -1,4 +1,5 @@
 import { hashKey, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useRef } from "react";
 import { answer, api, type Schemas } from "../../api/client";
 import { fieldName, namedAfter, pathOf, sourceOf } from "./paths";
 
@@ -160,27 +161,33 @@ export function useSamplesOf(project: string, operation: string) {
 
 export type Sample = ReturnType<typeof useSamplesOf>[number];
 
+/** What the rows could become, by the response and the samples; by the response alone where a sample has no such rows. */
 export function usePropose(project: string) {
   return useMutation({
-    mutationFn: async ({ body, rows, corrections, mappingName, path, onto }: { body: string; rows: string[]; corrections: Schemas["Correction"][]; mappingName: string; path: string; onto: string }): Promise<Plan> => {
+    mutationFn: async ({ body, samples, rows, corrections, mappingName, path, onto }: { body: string; samples: string[]; rows: string[]; corrections: Schemas["Correction"][]; mappingName: string; path: string; onto: string }): Promise<Plan> => {
       const typeName = onto || namedAfter(rows[rows.length - 1] ?? "$", path);
-      const made = await answer(api.POST("/api/v1/projects/{project}/proposals", { params: { path: { project } }, body: { bodies: [body], rows, name: typeName, corrections, onto: onto !== "" } }));
+      const ask = (bodies: string[]) => answer(api.POST("/api/v1/projects/{project}/proposals", { params: { path: { project } }, body: { bodies, rows, name: typeName, corrections, onto: onto !== "" } }));
+      const made = await (samples.length ? ask([body, ...samples]).catch(() => ask([body])) : ask([body]));
       const proposed = Object.fromEntries(made.pairs.map((one) => [one.field, one.reason]));
       return { rows, typeName, mappingName, recordType: made.record_type, mapping: made.mapping, notes: onto ? [] : made.notes, linked: {}, parts: made.parts, proposed, isShared: onto !== "" };
     },
   });
 }
 
+/** What the plan makes of a response. While the plan is one that cannot work, what it made before the change is still there, beside the error. */
 export function usePreview(project: string, body: string | null, plan: Plan | null, inputs: Record<string, unknown>) {
-  return useQuery({
+  const before = useRef<{ body: string | null; shown: Schemas["PreviewShown"] } | null>(null);
+  const found = useQuery({
     queryKey: ["preview", project, body, plan?.mapping, plan?.recordType, plan?.typeName, plan?.linked],
     enabled: body !== null && plan !== null,
     staleTime: Infinity,
     retry: false,
-    placeholderData: (before) => before,
+    placeholderData: (last) => last,
     queryFn: () =>
       answer(api.POST("/api/v1/projects/{project}/previews", { params: { path: { project } }, body: { body: body!, mapping: plan!.mapping, record_types: { [plan!.typeName]: plan!.recordType, ...plan!.linked }, inputs } })),
   });
+  if (found.data) before.current = { body, shown: found.data };
+  return { shown: found.data ?? (before.current?.body === body ? before.current.shown : undefined), error: found.error };
 }
 
 export function useSaveOperation(project: string) {

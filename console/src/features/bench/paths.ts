@@ -67,6 +67,12 @@ export function stepsText(path: string): string {
   return isXPath(path) ? path.replace(/^\.$/, "").replaceAll("/", " › ") : path.replace(/^\$\.?/, "").replaceAll(".", " › ");
 }
 
+/** Whether two places are the same but for the rows that they are in. */
+export function isCounterpart(one: string | null, other: string | null): boolean {
+  const inAnyRow = (pointer: string) => pointer.replace(/\/\d+(?=\/|$)/g, "/*");
+  return one !== null && other !== null && inAnyRow(one) === inAnyRow(other);
+}
+
 /** The pointers of everything around a place, the root first. */
 export function ancestors(pointer: string): string[] {
   const parts = pointer.split("/").slice(1);

@@ -46,7 +46,7 @@ export default function Queries() {
               <span className="font-mono text-xs opacity-75">{one.name}</span>
               <Tag>{one.document.language === "other" ? "the service's own language" : `GraphQL ${one.document.kind ?? "query"}`}</Tag>
               {one.problems.length > 0 && <Tag tone="bad">not ready</Tag>}
-              <span className="text-xs opacity-75">{one.used_by.length ? `used by ${one.used_by.length}` : "used by nothing yet"}</span>
+              <span className="text-xs opacity-75">version {one.version}, {one.used_by.length ? `used by ${one.used_by.length}` : "used by nothing yet"}</span>
             </button>
             {open === one.name && <Editor key={one.version} project={project} item={one} readOnly={!mayBuild} onDone={() => undefined} />}
           </li>

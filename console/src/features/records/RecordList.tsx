@@ -4,7 +4,7 @@ import { Link, useParams, useSearchParams } from "react-router";
 import { Page } from "../../ui/Layout";
 import { Empty, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import { Shown } from "../bench/RecordsPane";
+import { Shown } from "../bench/RecordTable";
 import { useEnvironments } from "../session/session";
 import { useRecordPages, useRecordType } from "./records";
 

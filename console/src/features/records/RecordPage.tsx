@@ -5,7 +5,7 @@ import { Page } from "../../ui/Layout";
 import { Heading, Waiting, when } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { asSource } from "../bench/bench";
-import { Shown } from "../bench/RecordsPane";
+import { Shown } from "../bench/RecordTable";
 import { ResponsePane } from "../bench/ResponsePane";
 import { useRecord, useRecordType } from "./records";
 

@@ -5,7 +5,7 @@ import { Page } from "../../ui/Layout";
 import { Heading, Tag, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { asSource } from "../bench/bench";
-import { RecordTable } from "../bench/RecordsPane";
+import { RecordTable } from "../bench/RecordTable";
 import { ResponsePane } from "../bench/ResponsePane";
 import { useFed, useRun } from "./runs";
 

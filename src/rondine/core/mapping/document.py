@@ -79,7 +79,7 @@ Format = Literal["json", "xml"]
 
 
 class At(Document, frozen=True):
-    """A path written out: exactly one of jsonpath (RFC 9535), pointer (RFC 6901) and, in XML, xpath (XPath 1.0)."""
+    """A path written out, in one of three languages. jsonpath: by RFC 9535.  pointer: by RFC 6901.  xpath: of XML, by XPath 1.0."""
 
     jsonpath: str | None = None
     pointer: str | None = None
@@ -116,7 +116,9 @@ class Source(Document, frozen=True):
     level: the level that a path starts from; left out, the row; "root", the whole response, where an xpath that begins with "/" starts too.
     position: the name of a level; the value's number in it, counted from 0.  key: the name of a level; what its value is called in the object
     it stands in.  all: a list of everything that the path finds, for json fields and conversions of lists.
-    standing, header: a standing value; a header of the response.  first_of: the first of these that has a value.  several: a list of all of them.
+    jsonpath: by RFC 9535.  pointer: by RFC 6901.  xpath: of XML, by XPath 1.0.  input: the name of an input.  standing: the name of a standing value
+    of the environment.  header: the name of a header of the response.  value: this value itself.  first_of: the first of these that has a value.
+    several: a list of all of them.
     """
 
     level: str = ""
@@ -168,8 +170,9 @@ Comparison = Literal[
 
 
 class Condition(Document, rename={"source": "from"}, frozen=True):
-    """A condition on a row. is_: how its value is compared with `value`: a number or text, for one_of and none_of a list, for matches a regular
-    expression (RFC 9485) that the whole text must have. present: there, not null and not empty.
+    """A condition on a row. source: where its value comes from.  is_: how that is compared; present means there, not null and not empty.
+    value: what it is compared with: a number or text, for one_of and none_of a list, for matches a regular expression (RFC 9485) that the whole
+    text must have.
     """
 
     source: "str | Source"
@@ -178,10 +181,8 @@ class Condition(Document, rename={"source": "from"}, frozen=True):
 
 
 class FieldRule(Document, rename={"source": "from"}, frozen=True):
-    """How one field gets its value. convert: steps that it goes through, one after the other.  type: as the record type says, unless given.
-    default: for a missing or null value.
-
-    required: a missing, null or empty value makes the row a reject.  on_failure: what a value that does not fit does: reject its row, leave the
+    """How one field gets its value. name: of the field.  source: a path in its short form, or written out.  convert: steps that it goes through, one
+    after the other.  type: as the record type says, unless given.  default: for a missing or null value.  required: a missing, null or empty value makes the row a reject.  on_failure: what a value that does not fit does: reject its row, leave the
     field empty, or stop the run.  unit: where the response says the value's unit: one in another unit than the field's does not fit.
     """
 
@@ -206,7 +207,9 @@ def parsed_source(source: str | Source, of: Format) -> Source:
 
 
 class Output(Document, frozen=True):
-    """The records of one type that a response brings. where: conditions that a row must pass, all of them; others are counted as filtered."""
+    """The records of one type that a response brings. record_type: its name.  rows: from the whole response inwards, a level at a time; the last is
+    the row.  where: conditions that a row must pass, all of them; others are counted as filtered.  fields: a rule for each.
+    """
 
     record_type: FieldName
     rows: list[Level] = []
@@ -215,8 +218,8 @@ class Output(Document, frozen=True):
 
 
 class MappingDocument(Document, frozen=True):
-    """The rules from a response to records. format: what it reads; json is also one JSON value a line.  namespaces: what the prefixes in the paths
-    of an XML mapping stand for.  based_on: another mapping, from which this one has all that it does not say itself; see `with_base`.
+    """The rules from a response to records. version: of this language.  outputs: one for each record type that it fills.  format: what it reads; json is also one JSON value a line.  namespaces: what the prefixes in the paths
+    of an XML mapping stand for.  based_on: another mapping, from which this one has all that it does not say itself.
     """
 
     version: Literal[1] = 1

@@ -7,7 +7,8 @@ from drf_spectacular.extensions import OpenApiAuthenticationExtension, OpenApiSe
 from drf_spectacular.openapi import AutoSchema
 from rest_framework import serializers
 
-from rondine.core.settings import json_schema, load
+from rondine.core.forms import component_schema
+from rondine.core.settings import load
 
 PROBLEM = {
     "type": "object",
@@ -57,7 +58,7 @@ class DocumentFieldSchema(OpenApiSerializerFieldExtension):
     target_class = DocumentField
 
     def map_serializer_field(self, auto_schema: Any, direction: str) -> dict[str, Any]:
-        schema, components = json_schema(self.target.kind)
+        schema, components = component_schema(self.target.kind)
         _components.update(components)
         return schema
 

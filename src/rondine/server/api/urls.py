@@ -4,7 +4,7 @@ from django.urls import URLPattern, path, re_path
 from drf_spectacular.views import SpectacularSwaggerSplitView
 
 from rondine.server.access import views as access
-from rondine.server.api import naming, pages
+from rondine.server.api import document_schemas, naming, pages
 from rondine.server.api.problems import no_such_address
 from rondine.server.records import readings
 from rondine.server.records import views as records
@@ -38,6 +38,7 @@ urlpatterns = [
     ),
     path(f"{PROJECT}/naming", naming.NamingView.as_view()),
     path(f"{PROJECT}/names", naming.NamesView.as_view()),
+    path(f"{PROJECT}/document-schemas/<str:kind>", document_schemas.DocumentSchemaView.as_view()),
     path(f"{PROJECT}/hosts", access.HostsView.as_view()),
     path(f"{PROJECT}/hosts/<int:host_id>", access.HostView.as_view()),
     path(f"{PROJECT}/environments", connecting.EnvironmentsView.as_view()),

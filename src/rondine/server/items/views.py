@@ -1,5 +1,6 @@
 """The same five routes for every kind of item: list, make, read, change, remove."""
 
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from django.db import models
@@ -100,15 +101,24 @@ def item_views(
     *,
     extra: dict[str, Any] | None = None,
     can_make: bool = True,
-    describe: Any = None,
+    describe: Callable[[Sequence[Any]], Sequence[Mapping[str, Any]]] = lambda items: [{}] * len(items),
+    read: Callable[[Any], Any] = lambda found: found,
     write: str = "build",
 ) -> tuple[type[ProjectView], type[ProjectView], type[ProjectView]]:
-    """(the view of the list, the view of one, the view of one's revisions). extra: fields shown besides, filled by `describe(item)`."""
+    """(the view of the list, the view of one, the view of one's revisions). extra: fields shown besides; `describe(items)` gives those of each item of
+    a page, with as many queries as for one. read: how a query of the list reads what they are described by.
+    """
     shapes = ItemSerializers(kind, extra)
     plural = "".join(part.capitalize() for part in kind.name.split("-"))
     single = "".join(part.capitalize() for part in kind.word.split())
 
     def shown(item: Any) -> dict[str, Any]:
+        return shown_all([item])[0]
+
+    def shown_all(items: Sequence[Any]) -> list[dict[str, Any]]:
+        return [{**plainly(item), **more} for item, more in zip(items, describe(items), strict=True)]
+
+    def plainly(item: Any) -> dict[str, Any]:
         return {
             "id": str(item.pk),
             "name": item.name,
@@ -118,7 +128,6 @@ def item_views(
             "problems": item.problems,
             "document": item.document,
             **{name: (str(getattr(item, name)) if getattr(item, name) else None) for name in kind.references},
-            **(describe(item) if describe else {}),
         }
 
     class ItemList(ProjectView):
@@ -127,7 +136,7 @@ def item_views(
         @extend_schema(operation_id=f"list{plural}", parameters=PAGING, responses=shapes.page)
         def get(self, request: Request, project: str) -> Response:
             found = (
-                kind.model._default_manager.select_related(*kind.references)
+                read(kind.model._default_manager.select_related(*kind.references))
                 .filter(project=self.project)
                 .order_by("name")
             )
@@ -136,7 +145,7 @@ def item_views(
             for name in kind.references:
                 if value := request.query_params.get(name):
                     found = found.filter(**{f"{name}__name": value})
-            return Response(page_by_name(found, request, shown))
+            return Response(page_by_name(found, request, shown_all))
 
         if can_make:
 
@@ -211,10 +220,10 @@ def item_views(
     return ItemList, ItemDetail, ItemRevisions
 
 
-def page_by_name(found: Any, request: Request, shown: Any) -> dict[str, Any]:
+def page_by_name(found: Any, request: Request, shown: Callable[[list[Any]], list[dict[str, Any]]]) -> dict[str, Any]:
     """One page in the order of names; the cursor is the last name."""
     limit = checked_limit(request.query_params.get("limit"), 100)
     if after := request.query_params.get("after"):
         found = found.filter(name__gt=after)
     rows = list(found[: limit + 1])
-    return {"items": [shown(one) for one in rows[:limit]], "next": rows[limit - 1].name if len(rows) > limit else None}
+    return {"items": shown(rows[:limit]), "next": rows[limit - 1].name if len(rows) > limit else None}

@@ -1,6 +1,12 @@
 """The kinds of items around records."""
 
-from collections.abc import Iterable
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from functools import reduce
+from operator import or_
+from typing import Any
+
+from django.db.models import Q
 
 from rondine.core.connection import FeedDocument
 from rondine.core.errors import DraftError, InputError, Problem
@@ -42,9 +48,13 @@ def resolved_mapping(project_id: int, document: MappingDocument, name: str = "")
     """
     if document.based_on is None:
         return document
-    others = Mapping.objects.filter(project_id=project_id)
-    known = {one.name: load(MappingDocument, one.document) for one in others}
+    known = mappings_of(project_id)
     return resolved(document, {**known, name: document} if name else known)
+
+
+def mappings_of(project_id: int) -> dict[str, MappingDocument]:
+    others = Mapping.objects.filter(project_id=project_id)
+    return {one.name: load(MappingDocument, one.document) for one in others}
 
 
 def _mapping(item: Mapping) -> list[Problem]:
@@ -70,21 +80,48 @@ def _mapping_changed(item: Item) -> None:
         refresh_problems(MAPPINGS, based)
 
 
-def users_of_record_type(item: RecordType) -> list[dict[str, str]]:
-    """What a change of a record type reaches: mappings that fill it, the feeds that use them, and record types whose records belong to its."""
-    filling = Mapping.objects.filter(
-        project_id=item.project_id, document__outputs__contains=[{"record_type": item.name}]
-    )
-    linked = RecordType.objects.filter(
-        project_id=item.project_id, document__links__contains=[{"record_type": item.name}]
-    )
-    feeds = Feed.objects.filter(mapping__in=filling)
-    return [*_lines("mapping", filling), *_lines("feed", feeds), *_lines("record type", linked)]
+def users_of_record_types(items: Sequence[RecordType]) -> list[list[dict[str, str]]]:
+    """What a change of each reaches: mappings that fill it, the feeds that use them, and record types whose records belong to its. Of one project."""
+    names = {one.name for one in items}
+
+    def those_with(model: type[Item], member: str) -> list[tuple[set[str], Item]]:
+        """Those of a model that have one of the record types in a list in their documents, and which."""
+        place = f"document__{member}__contains"
+        any_of = reduce(or_, (Q(**{place: [{"record_type": name}]}) for name in names), Q(pk__in=[]))
+        found = model._default_manager.filter(any_of, project_id=items[0].project_id) if items else []
+        return [({line["record_type"] for line in one.document[member]}, one) for one in found]
+
+    filling, linked = those_with(Mapping, "outputs"), those_with(RecordType, "links")
+    feeds = _by(Feed.objects.filter(mapping__in=[one.pk for _, one in filling]), "mapping_id")
+    users = []
+    for item in items:
+        mappings = [one for types, one in filling if item.name in types]
+        users.append(
+            [
+                *_lines("mapping", mappings),
+                *_lines("feed", (feed for one in mappings for feed in feeds[one.pk])),
+                *_lines("record type", (one for types, one in linked if item.name in types)),
+            ]
+        )
+    return users
 
 
-def users_of_mapping(item: Mapping) -> list[dict[str, str]]:
-    """What a change of a mapping reaches: mappings that are based on it, and feeds that use it."""
-    return [*_lines("mapping", _based_on(item, item.name)), *_lines("feed", item.feeds.all())]
+def users_of_mappings(items: Sequence[Mapping]) -> list[list[dict[str, str]]]:
+    """What a change of each reaches: mappings that are based on it, and feeds that use it. Of one project."""
+    names = [one.name for one in items]
+    others = Mapping.objects.filter(project__in={one.project_id for one in items}, document__based_on__in=names)
+    based = defaultdict(list)
+    for other in others:
+        based[other.document["based_on"]].append(other)
+    feeds = _by(Feed.objects.filter(mapping__in=[one.pk for one in items]), "mapping_id")
+    return [[*_lines("mapping", based[one.name]), *_lines("feed", feeds[one.pk])] for one in items]
+
+
+def _by(found: Iterable[Any], attribute: str) -> defaultdict[Any, list[Any]]:
+    grouped = defaultdict(list)
+    for one in found:
+        grouped[getattr(one, attribute)].append(one)
+    return grouped
 
 
 def _lines(kind: str, items: Iterable[Item]) -> list[dict[str, str]]:

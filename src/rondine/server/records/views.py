@@ -1,6 +1,7 @@
 """Outlines, proposals, previews; and the records that are kept."""
 
 import json
+from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any, ClassVar, get_args
 
@@ -12,7 +13,7 @@ from rest_framework.response import Response
 from rondine.core.errors import DraftError
 from rondine.core.forms import form_of
 from rondine.core.mapping.conversions import Conversion
-from rondine.core.mapping.document import MappingDocument, Output, RecordTypeDocument
+from rondine.core.mapping.document import MappingDocument, Output, RecordTypeDocument, resolved
 from rondine.core.schema.outline import Correction
 from rondine.core.settings import dump, load
 from rondine.server.api.forms import FormShown
@@ -34,30 +35,40 @@ from rondine.server.records.kinds import (
     FEEDS,
     MAPPINGS,
     RECORD_TYPES,
-    resolved_mapping,
-    users_of_mapping,
-    users_of_record_type,
+    mappings_of,
+    users_of_mappings,
+    users_of_record_types,
 )
 from rondine.server.records.links import owners, parts_of
-from rondine.server.records.models import Feed, Record
+from rondine.server.records.models import Feed, Mapping, Record
 from rondine.server.records.tracing import trace_of
+from rondine.server.runs.models import Run
 from rondine.server.services.actions import body_of, document_of, environment_of
 from rondine.server.services.looked_at import document_to_look_at
 
 USED_BY = UseLine(many=True, help_text="what a change of it reaches")
 
 RecordTypeList, RecordTypeDetail, RecordTypeRevisions = item_views(
-    RECORD_TYPES, extra={"used_by": USED_BY}, describe=lambda item: {"used_by": users_of_record_type(item)}
+    RECORD_TYPES,
+    extra={"used_by": USED_BY},
+    describe=lambda items: [{"used_by": users} for users in users_of_record_types(items)],
 )
 
 
-def _mapping(item: Any) -> dict[str, Any]:
-    document: MappingDocument = load(MappingDocument, item.document)
-    try:
-        whole = dump(resolved_mapping(item.project_id, document))
-    except DraftError:  # its problems say why
-        whole = item.document
-    return {"whole": whole, "used_by": users_of_mapping(item)}
+def _mappings(items: Sequence[Mapping]) -> list[dict[str, Any]]:
+    documents: list[MappingDocument] = [load(MappingDocument, item.document) for item in items]
+    known = mappings_of(items[0].project_id) if any(one.based_on for one in documents) else {}
+
+    def whole(item: Mapping, document: MappingDocument) -> Any:
+        try:
+            return dump(resolved(document, known))
+        except DraftError:  # its problems say why
+            return item.document
+
+    return [
+        {"whole": whole(item, document), "used_by": users}
+        for item, document, users in zip(items, documents, users_of_mappings(items), strict=True)
+    ]
 
 
 MappingList, MappingDetail, MappingRevisions = item_views(
@@ -66,17 +77,17 @@ MappingList, MappingDetail, MappingRevisions = item_views(
         "whole": DocumentField(MappingDocument, help_text="with all that it has from the one it is based on"),
         "used_by": USED_BY,
     },
-    describe=_mapping,
+    describe=_mappings,
 )
 
 
-def _last_run(item: Feed) -> dict[str, Any]:
-    last = item.runs.order_by("-id").first()
-    return {
-        "last_run": None
-        if last is None
-        else {"id": last.pk, "state": last.state, "at": last.ended_at or last.started_at or last.queued_at}
+def _last_runs(items: Sequence[Feed]) -> list[dict[str, Any]]:
+    found = Run.objects.filter(feed__in=[one.pk for one in items]).order_by("feed", "-id").distinct("feed")
+    last = {
+        run.feed_id: {"id": run.pk, "state": run.state, "at": run.ended_at or run.started_at or run.queued_at}
+        for run in found
     }
+    return [{"last_run": last.get(one.pk)} for one in items]
 
 
 class LastRun(serializers.Serializer[Any]):
@@ -86,7 +97,7 @@ class LastRun(serializers.Serializer[Any]):
 
 
 FeedList, FeedDetail, FeedRevisions = item_views(
-    FEEDS, extra={"last_run": LastRun(allow_null=True)}, describe=_last_run
+    FEEDS, extra={"last_run": LastRun(allow_null=True)}, describe=_last_runs
 )
 
 

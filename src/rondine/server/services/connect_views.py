@@ -1,5 +1,9 @@
 """Environments, standing values, secrets, sign-in, limits, checks: what belongs to connecting."""
 
+import json
+import re
+from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import asdict
 from datetime import timedelta
 from typing import Any, get_args
@@ -61,13 +65,16 @@ from rondine.server.services.shared import usage_of
 from rondine.server.services.signing_in import begin_sign_in, callback_path, discard_token, token_states
 
 
-def _credential(item: Credential) -> dict[str, Any]:
-    return {
-        "names": item.names,
-        "set_at": item.set_at,
-        "has_second": bool(item.second_sealed),
-        "second_set_at": item.second_set_at,
-    }
+def _credentials(items: Sequence[Credential]) -> list[dict[str, Any]]:
+    return [
+        {
+            "names": one.names,
+            "set_at": one.set_at,
+            "has_second": bool(one.second_sealed),
+            "second_set_at": one.second_set_at,
+        }
+        for one in items
+    ]
 
 
 CredentialList, CredentialDetail, CredentialRevisions = item_views(
@@ -78,7 +85,7 @@ CredentialList, CredentialDetail, CredentialRevisions = item_views(
         "has_second": serializers.BooleanField(help_text="a second set is tried where the first is refused"),
         "second_set_at": serializers.DateTimeField(allow_null=True),
     },
-    describe=_credential,
+    describe=_credentials,
     write="write_secret",
 )
 
@@ -108,20 +115,30 @@ ConnectionList, ConnectionDetail, ConnectionRevisions = item_views(
             help_text="for the service's registration page, behind Rondine's address"
         ),
     },
-    describe=_connection,
+    describe=lambda items: [_connection(one) for one in items],
+    read=lambda found: found.select_related("project"),
 )
 
 
-def _uses(item: StandingValue) -> dict[str, Any]:
-    """Where a standing value is used, by kind and name; and whether it looks like a key."""
-    wanted = f'{{"standing": "{item.name}"}}'
-    found = []
+def _standing_values(items: Sequence[StandingValue]) -> list[dict[str, Any]]:
+    """Where each standing value is used, by kind and name; and whether it looks like a key."""
+    used: defaultdict[str, list[dict[str, str]]] = defaultdict(list)
     for model, word in ((Operation, "operation"), (Connection, "connection")):
-        rows = model._default_manager.filter(project=item.project_id).extra(
-            where=["document::text LIKE %s"], params=[f"%{wanted}%"]
+        rows = model._default_manager.filter(project__in={one.project_id for one in items}).extra(
+            where=["document::text LIKE %s"], params=['%{"standing": %']
         )
-        found += [{"kind": word, "name": one.name} for one in rows.order_by("name")]
-    warnings = [
+        for row in rows.order_by("name"):
+            for name in set(_STANDING.findall(json.dumps(row.document, ensure_ascii=False))):
+                used[name].append({"kind": word, "name": row.name})
+    return [{"used_by": used[one.name], "warnings": _key_warnings(one)} for one in items]
+
+
+#: As the documents of what uses a standing value refer to it.
+_STANDING = re.compile(r'\{"standing": "([^"]+)"\}')
+
+
+def _key_warnings(item: StandingValue) -> list[dict[str, str]]:
+    return [
         {
             "where": f"/values/{name}",
             "message": f"looks like a key: {reason}",
@@ -130,11 +147,12 @@ def _uses(item: StandingValue) -> dict[str, Any]:
         for name, value in item.document.get("values", {}).items()
         if (reason := why_key_like(item.name, str(value)))
     ]
-    return {"used_by": found, "warnings": warnings}
 
 
 StandingValueList, StandingValueDetail, StandingValueRevisions = item_views(
-    STANDING_VALUES, extra={"used_by": UseLine(many=True), "warnings": ProblemLine(many=True)}, describe=_uses
+    STANDING_VALUES,
+    extra={"used_by": UseLine(many=True), "warnings": ProblemLine(many=True)},
+    describe=_standing_values,
 )
 
 

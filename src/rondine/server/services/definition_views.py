@@ -1,5 +1,7 @@
 """Definitions: looked at, imported, compared, taken again; and what came of them."""
 
+from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
@@ -26,14 +28,19 @@ from rondine.server.services.first_rows import first_rows
 from rondine.server.services.graphql import choose_fields
 from rondine.server.services.importing import Preview, import_definition, preview
 from rondine.server.services.importing_again import Comparison, compare, update
-from rondine.server.services.kinds import DEFINITIONS, QUERIES, operations_using
-from rondine.server.services.models import Operation
+from rondine.server.services.kinds import DEFINITIONS, QUERIES, uses_of_queries
+from rondine.server.services.models import Definition, Operation, Query
 from rondine.server.services.sources import Source, fetched, no_source, stored_source, uploaded
 
 
-def _definition(item: Any) -> dict[str, Any]:
-    imported = Operation.objects.filter(project=item.project, document__came_from__definition=item.name)
-    return {"operations": list(imported.order_by("name").values_list("name", flat=True)), "schemas": len(item.schemas)}
+def _definitions(items: Sequence[Definition]) -> list[dict[str, Any]]:
+    imported = Operation.objects.filter(
+        project__in={one.project_id for one in items}, document__came_from__definition__in=[one.name for one in items]
+    )
+    names = defaultdict(list)
+    for name, definition in imported.order_by("name").values_list("name", "document__came_from__definition"):
+        names[definition].append(name)
+    return [{"operations": names[one.name], "schemas": len(one.schemas)} for one in items]
 
 
 DefinitionList, DefinitionDetail, DefinitionRevisions = item_views(
@@ -42,19 +49,20 @@ DefinitionList, DefinitionDetail, DefinitionRevisions = item_views(
         "operations": serializers.ListField(child=serializers.CharField(), help_text="imported from it, by name"),
         "schemas": serializers.IntegerField(help_text="how many schemas its operations need"),
     },
-    describe=_definition,
+    describe=_definitions,
     can_make=False,
 )
 
 
-def _query(item: Any) -> dict[str, Any]:
-    return {"used_by": [one.name for one in operations_using(item, item.name)]}
+def _queries(items: Sequence[Query]) -> list[dict[str, Any]]:
+    used = uses_of_queries(items[0].project_id) if items else {}
+    return [{"used_by": [one.name for one in used.get(item.name, [])]} for item in items]
 
 
 QueryList, QueryDetail, QueryRevisions = item_views(
     QUERIES,
     extra={"used_by": serializers.ListField(child=serializers.CharField(), help_text="operations, by name")},
-    describe=_query,
+    describe=_queries,
 )
 
 

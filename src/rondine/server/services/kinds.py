@@ -210,8 +210,16 @@ def with_queries(document: OperationDocument, project_id: int) -> OperationDocum
 
 def operations_using(item: Item, name: str) -> list[Operation]:
     """The operations that refer to a prepared query."""
-    found = Operation.objects.filter(project_id=item.project_id).select_related("service").order_by("name")
-    return [one for one in found if name in prepared_names(load(OperationDocument, one.document))]
+    return uses_of_queries(item.project_id).get(name, [])
+
+
+def uses_of_queries(project_id: int) -> dict[str, list[Operation]]:
+    """The operations that refer to prepared queries, by the name of the query."""
+    used: dict[str, list[Operation]] = {}
+    for one in Operation.objects.filter(project_id=project_id).select_related("service").order_by("name"):
+        for name in prepared_names(load(OperationDocument, one.document)):
+            used.setdefault(name, []).append(one)
+    return used
 
 
 def _query_changed(item: Item) -> None:

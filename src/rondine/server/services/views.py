@@ -1,5 +1,6 @@
 """Environments, secrets, addresses, requests, trials, and stored bodies."""
 
+from collections.abc import Sequence
 from itertools import islice
 from typing import Any
 
@@ -42,6 +43,7 @@ from rondine.server.services.actions import (
 from rondine.server.services.by_hand import copy_operation, keep_trial, pattern
 from rondine.server.services.kinds import OPERATIONS, SAMPLES, SERVICES
 from rondine.server.services.looked_at import document_to_look_at
+from rondine.server.services.models import Sample
 
 #: Characters of text shown at a time.
 TEXT_PIECE = 500_000
@@ -52,14 +54,15 @@ ServiceList, ServiceDetail, ServiceRevisions = item_views(SERVICES)
 OperationList, OperationDetail, OperationRevisions = item_views(OPERATIONS)
 
 
-def _sample(item: Any) -> dict[str, Any]:
-    return {"body": str(item.body_id), "size": item.body.size, "media_type": item.body.media_type}
+def _samples(items: Sequence[Sample]) -> list[dict[str, Any]]:
+    return [{"body": str(one.body_id), "size": one.body.size, "media_type": one.body.media_type} for one in items]
 
 
 _SampleList, SampleDetail, SampleRevisions = item_views(
     SAMPLES,
     extra={"body": serializers.UUIDField(), "size": serializers.IntegerField(), "media_type": serializers.CharField()},
-    describe=_sample,
+    describe=_samples,
+    read=lambda found: found.select_related("body").defer("body__stored"),
     can_make=False,
 )
 

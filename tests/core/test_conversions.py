@@ -61,7 +61,7 @@ def test_every_conversion_has_a_case():
         ({"type": "date", "patterns": ["dd.MM.yyyy 'at"]}, "pattern", "not closed"),
         ({"type": "datetime", "patterns": ["dd.MM.yyyy HH:mm"]}, "zone", "no offset"),
         ({"type": "datetime", "patterns": ["dd.MM.yyyy HH:mm"], "zone": "Olmara/Centre"}, "zone", "no time zone"),
-        ({"type": "replace", "text": "(", "expression": True}, "expression", "no regular expression"),
+        ({"type": "replace", "text": "(", "expression": True}, "text", "no regular expression"),
         ({"type": "extract", "expression": "a{2"}, "expression", "no regular expression"),
     ],
 )

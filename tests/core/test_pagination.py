@@ -119,3 +119,36 @@ def test_each_paging_style_is_recognised_from_its_response():
         total="/total"
     )
     assert recognise("https://r.example/t", (), [1]) == []
+
+
+@pytest.mark.parametrize(
+    ("document", "at"),
+    [
+        ({"feed": {"link": {"@rel": "next", "@href": "/t?page=2"}, "tree": []}}, "/feed/link[@rel='next']/@href"),
+        ({"a:feed": {"a:link": [{"@rel": "self"}, {"@rel": "next"}]}}, "/a:feed/a:link[@rel='next']/@href"),
+        ({"trees": {"@next": "/t?page=2", "tree": []}}, "/trees/@next"),
+        ({"trees": {"nextPage": "https://r.example/t?page=2"}}, "/trees/nextPage"),
+        ({"trees": {"next": "2", "link": {"@rel": "self"}}}, None),
+        ({"trees": "none"}, None),
+        ({}, None),
+        ("text", None),
+    ],
+)
+def test_the_next_address_in_xml_is_recognised(document, at):
+    found = recognise("https://r.example/t", (), document, is_xml=True)
+    assert [one.paging for one in found] == ([NextAddress(at=at)] if at else [])
+
+
+@pytest.mark.parametrize(
+    ("url", "document", "paging"),
+    [
+        ("https://r.example/t?page_number=1", {"trees": []}, PageNumber(parameter="page_number")),
+        ("https://r.example/t", {"pageNumber": 1, "total_count": 9}, PageNumber(total="/total_count")),
+        ("https://r.example/t", {"meta": {"@odata.count": 9}, "page": 2}, PageNumber(total="/meta/@odata.count")),
+        ("https://r.example/t", {"page": 2}, None),  # without a total, it may be anything
+        ("https://r.example/t", {"total": "9", "page": 2}, None),
+        ("https://r.example/t", {"next": "tomorrow"}, None),
+    ],
+)
+def test_page_numbers_are_guessed_where_something_says_so(url, document, paging):
+    assert [one.paging for one in recognise(url, (), document)] == ([paging] if paging else [])

@@ -230,7 +230,7 @@ def _address_problems(document: ConnectionDocument) -> list[Problem]:
             parts.scheme in ("http", "https")
             and bool(parts.hostname)
             and not parts.fragment
-            and (parts.port or 1) > 0
+            and parts.port != 0
             and not re.search(r"[\s{}]", address)
         )
     except ValueError:

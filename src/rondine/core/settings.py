@@ -6,7 +6,8 @@ known field. `dump` writes plain JSON values, leaving out what equals its defaul
 
 import re
 from functools import cache
-from typing import Any, ClassVar, TypeVar, get_args, get_type_hints
+from types import UnionType
+from typing import Annotated, Any, ClassVar, Literal, TypeVar, Union, get_args, get_origin, get_type_hints
 
 import msgspec
 
@@ -26,7 +27,7 @@ def load(kind: Any, value: object, *, where: str = "") -> Any:
     try:
         return msgspec.convert(value, type=kind)
     except msgspec.ValidationError as error:
-        raise to_input_error(str(error), kind, where) from error
+        raise to_input_error(str(error), kind, where, value) from error
 
 
 def dump(value: object) -> Any:
@@ -65,44 +66,115 @@ def _fields_of(kind: type[Document]) -> tuple[tuple[str, str, object], ...]:
     )
 
 
-def to_input_error(text: str, kind: Any, where: str) -> InputError:
-    """msgspec's message as one of ours: `Object contains unknown field `x` - at `$.a[0]``."""
+def to_input_error(text: str, kind: Any, where: str, given: object = None) -> InputError:
+    """msgspec's message as one of ours: `Object contains unknown field `x` - at `$.a[0]``. given: the whole value, so that only what it could be is
+    suggested.
+    """
     message, _, path = text.partition(" - at `")
-    pointer = "".join("/" + part.strip("[].") for part in re.findall(r"\.[^.\[]+|\[[^\]]*\]", path.rstrip("`")))
-    unknown = re.search(r"unknown field `([^`]*)`", message)
-    place = f"{where}{pointer}" or "/"
-    if unknown:
+    steps = [part.strip("[]").removeprefix(".") for part in re.findall(r"\.[^.\[]+|\[[^\]]*\]", path.rstrip("`"))]
+    hints, value, steps = _hints_at(kind, steps, given)
+    place = where + "".join("/" + step.replace("~", "~0").replace("/", "~1") for step in steps) or "/"
+    if unknown := re.search(r"unknown field `([^`]*)`", message):
         name = unknown.group(1)
-        known = _fields_at(kind, pointer)
+        known = {
+            name for one in _alternatives(hints, value) if _is_struct(one) for name in one.__struct_encode_fields__
+        }
         return InputError(
             f'there is no field "{name}" here', where=f"{place.rstrip('/')}/{name}", hint=did_you_mean(name, known)
         )
-    missing = re.search(r"missing required field `([^`]*)`", message)
-    if missing:
+    if missing := re.search(r"missing required field `([^`]*)`", message):
         return InputError(f'"{missing.group(1)}" is missing', where=place, hint="give it a value")
+    if invalid := re.fullmatch(r"Invalid (?:enum )?value '?(.*?)'?", message):
+        words = f'"{invalid.group(1)[:80]}" is not allowed here'
+        return InputError(words, where=place, hint=did_you_mean(invalid.group(1), _choices(hints, kind, steps, given)))
+    if "matching regex" in message and (said := _said_of(hints)):
+        return InputError(f'"{str(value)[:80]}" is not allowed here', where=place, hint=said)
+    if mistaken := re.fullmatch(r"Expected `([^`]+)`, got `([^`]+)`", message):
+        wanted, got = (" or ".join(_KINDS.get(one, one) for one in kinds.split(" | ")) for kinds in mistaken.groups())
+        return InputError(f"{wanted} is expected here, not {got}", where=place)
     return InputError(message[:1].lower() + message[1:].replace("`", '"'), where=place)
 
 
-def _fields_at(kind: Any, pointer: str) -> list[str]:
-    """The field names known at a pointer of a document, gathered over the members of a union."""
-    kinds = [kind]
-    for part in pointer.split("/")[1:]:
-        if part.isdigit() or part == "...":
-            continue  # an element or a member: `_flat` has opened the container already
+#: msgspec's names of kinds, in words.
+_KINDS = {
+    "array": "a list",
+    "object": "an object",
+    "str": "a text",
+    "null": "null",
+    "int": "a whole number",
+    "float": "a number",
+    "bool": "true or false",
+}
+
+
+def _hints_at(kind: Any, steps: list[str], value: object) -> tuple[list[Any], object, list[str]]:
+    """(the types that a place of a document may have, the value there, the steps that lead to it). A step that msgspec writes as two points is a member
+    of an object, the first that does not fit.
+    """
+    hints: list[Any] = [kind]
+    taken: list[str] = []
+    for step in steps:
+        if step == ".." and isinstance(value, dict):
+            step = next(
+                (name for name, one in value.items() if not any(_fits(hint, {name: one}) for hint in hints)), step
+            )
+        taken.append(step)
         following: list[Any] = []
-        for one in _flat(kinds):
-            if isinstance(one, type) and issubclass(one, msgspec.Struct):
+        for one in _alternatives(hints, value):
+            if _is_struct(one):
                 encoded = dict(zip(one.__struct_encode_fields__, one.__struct_fields__, strict=True))
-                following += [get_type_hints(one)[encoded[part]]] if part in encoded else []
-        kinds = following
-    return sorted(
-        {
-            name
-            for one in _flat(kinds)
-            if isinstance(one, type) and issubclass(one, msgspec.Struct)
-            for name in one.__struct_encode_fields__
-        }
-    )
+                following += [get_type_hints(one, include_extras=True)[encoded[step]]] if step in encoded else []
+            elif get_origin(one) is dict:
+                following.append(get_args(one)[1])
+            else:
+                following += [arg for arg in get_args(one) if arg is not Ellipsis]
+        hints = following
+        if isinstance(value, dict):
+            value = value.get(step)
+        else:
+            value = value[int(step)] if isinstance(value, list) and step.isdigit() and int(step) < len(value) else None
+    return hints, value, taken
+
+
+def _fits(hint: Any, value: object) -> bool:
+    try:
+        msgspec.convert(value, type=hint)
+    except msgspec.ValidationError:
+        return False
+    return True
+
+
+def _alternatives(hints: list[Any], value: object) -> list[Any]:
+    """What a value may be: unions opened; of tagged classes only the one that the value says it is, if it says one of them."""
+    out: list[Any] = []
+    for hint in hints:
+        if get_origin(hint) is Annotated:
+            out += _alternatives([get_args(hint)[0]], value)
+        elif get_origin(hint) in (Union, UnionType):
+            out += _alternatives(list(get_args(hint)), value)
+        else:
+            out.append(hint)
+    tagged = [one for one in out if _is_struct(one) and isinstance(value, dict) and one.__struct_config__.tag]
+    meant = [one for one in tagged if value.get(one.__struct_config__.tag_field) == one.__struct_config__.tag]  # type: ignore[attr-defined]
+    return meant or out
+
+
+def _choices(hints: list[Any], kind: Any, steps: list[str], given: object) -> list[str]:
+    """The plain values allowed at a place: those of a Literal, or the tags of what is around it."""
+    found = [str(arg) for one in _alternatives(hints, None) if get_origin(one) is Literal for arg in get_args(one)]
+    around, _, _ = _hints_at(kind, steps[:-1], given)
+    structs = [one for one in _alternatives(around, None) if _is_struct(one)]
+    return found or [str(one.__struct_config__.tag) for one in structs if one.__struct_config__.tag_field == steps[-1]]
+
+
+def _said_of(hints: list[Any]) -> str:
+    """What a type says of itself in words."""
+    metas = [arg for hint in hints if get_origin(hint) is Annotated for arg in get_args(hint)[1:]]
+    return next((one.description for one in metas if isinstance(one, msgspec.Meta) and one.description), "")
+
+
+def _is_struct(hint: Any) -> bool:
+    return isinstance(hint, type) and issubclass(hint, msgspec.Struct)
 
 
 def documents_in(kind: Any) -> dict[str, type[Document]]:

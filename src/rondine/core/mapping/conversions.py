@@ -278,7 +278,7 @@ class Replace(Step, tag="replace", frozen=True, rename={"instead": "with"}):
 
     def check(self) -> None:
         if self.expression:
-            _checked_expression(self.text)
+            _checked_expression(self.text, "text")
 
     def made(self, value: Any) -> Any:
         text = to_text(value)
@@ -293,7 +293,7 @@ class Extract(Step, tag="extract", frozen=True):
     expression: Annotated[str, Meta(min_length=1)]
 
     def check(self) -> None:
-        _checked_expression(self.expression)
+        _checked_expression(self.expression, "expression")
 
     def made(self, value: Any) -> Any:
         text = to_text(value)
@@ -452,13 +452,11 @@ def quick_of(steps: Sequence[Conversion]) -> Quick | None:
     return steps[0].quick() if len(steps) == 1 else None
 
 
-def _checked_expression(text: str) -> None:
+def _checked_expression(text: str, where: str) -> None:
     try:
         compiled(text)
     except NotIRegexp as error:
-        raise InputError(
-            f'"{text[:80]}" is no regular expression: {error}', where="expression", hint="RFC 9485"
-        ) from error
+        raise InputError(f'"{text[:80]}" is no regular expression: {error}', where=where, hint="RFC 9485") from error
 
 
 @lru_cache(maxsize=500)

@@ -99,7 +99,7 @@ export function Tree(props: Props) {
           {lines.getVirtualItems().map((item) => {
             const row = nodes.row(item.index, !lines.isScrolling);
             return (
-              <div key={item.key} className="absolute top-0 left-0 w-full" style={{ height: LINE, transform: `translateY(${item.start}px)` }}>
+              <div key={row ? `${row.position} ${row.holder}` : item.key} className="absolute top-0 left-0 w-full" style={{ height: LINE, transform: `translateY(${item.start}px)` }}>
                 {row?.node ? <Line {...props} row={row} isLit={row.node.pointer === lit || row.node.pointer === marked} isAt={item.index === at} onToggle={() => nodes.toggle(row)} /> : <span className="opacity-50" style={{ paddingLeft: `${(row?.depth ?? 0) + 1}rem` }}>…</span>}
               </div>
             );

@@ -126,6 +126,18 @@ def test_a_feed_of_it_fails_in_words_and_keeps_nothing_wrong(rondine, hostile, k
     assert run["counts"][0]["created"] == 0
 
 
+def test_names_that_stand_twice_are_told_by_the_run_that_loses_a_value(rondine, serve):
+    rows = b",".join(b'{"number": "T-%d", "girth": 1, "girth": 2}' % number for number in range(2_000))
+    outside = serve(answered(b'{"trees": [' + rows + b"]}"))
+    rondine.permit(outside.port)
+    rondine.feed("named-twice", "/", service=rondine.connect("named-twice", outside.url))
+    run = rondine.finish("named-twice")
+    assert (run["state"], run["counts"][0]["created"]) == ("done", 2_000)
+    assert run["ending"].endswith('; "girth" stands twice in one object: the last of them counts')
+    assert "girth" in rondine.cli("run", "show", str(run["id"])).stdout
+    assert rondine.office().record("test", "named-twice", "T-7")["data"]["girth"] == 2
+
+
 def test_memory_comes_back(rondine, hostile):
     """What hostile responses cost is given back: the second round holds no more than the first."""
     office = rondine.office()

@@ -40,9 +40,11 @@ export function schemasAt(root: Schema, pointer: string, told: (depth: number) =
   return found;
 }
 
+const WORDS: Record<string, string> = { array: "a list", string: "a text", integer: "a whole number", number: "a number", boolean: "true or false", object: "an object" };
+
 /** The kinds of a value in a few words. */
 export function kindsOf(root: Schema, schema: Schema): string {
-  const kinds = alternatives(root, schema, new Map()).flatMap((one) => one.enum?.map(String) ?? [one.type ?? "any"]);
+  const kinds = alternatives(root, schema, new Map()).flatMap((one) => one.enum?.map(String) ?? [WORDS[one.type ?? ""] ?? one.type ?? "any value"]);
   const told = [...new Set(kinds)].filter((one) => one !== "null");
   return told.length > 4 ? `${told.slice(0, 3).join(", ")} …` : told.join(" or ");
 }

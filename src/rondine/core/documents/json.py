@@ -339,8 +339,13 @@ def json_lines(text: str, wanted: set[Location]) -> dict[Location, int]:
     return found
 
 
+def told_twice(text: str, most: int) -> list[str]:
+    """What is lost by names that stand twice, in words; of `most` names."""
+    return [f'"{one[:80]}" stands twice in one object: the last of them counts' for one in twice_named(text)[:most]]
+
+
 def twice_named(text: str) -> list[str]:
-    """Names that stand twice in one object, each once; the last of them counts."""
+    """Names that stand twice in one object, each once; the last of them counts. The text may end early."""
     found: dict[str, None] = {}
 
     def pairs(members: list[tuple[str, Any]]) -> None:

@@ -18,6 +18,7 @@ from django.utils import timezone
 from rondine.core.connection import FeedDocument
 from rondine.core.documents import Limits, ReadDocument, format_of, json_text, read_document
 from rondine.core.documents.elements import text_of
+from rondine.core.documents.json import told_twice
 from rondine.core.errors import DocumentError, PaginationError, RondineError, RunEnded, ServiceError
 from rondine.core.http import Exchange, Request, Response, Send, http_text, once, shown_headers
 from rondine.core.mapping.compile import CompiledOutput, Mapped, check_format, compile_mapping
@@ -56,6 +57,8 @@ BATCH_ROWS = 10_000
 BATCH_SECONDS = 1.0
 #: Seconds that a feed's call waits for the connection's limits, or as long as the service asks it to.
 PATIENCE = 900.0
+#: Bytes of a run's first response in which names are looked for that stand twice: a service that writes them so does it in every row.
+LOOKED_THROUGH = 1024 * 1024
 #: The engine has capped the size already; mapping follows paths and does not walk the document.
 UNWALKED = Limits(size=2**31, depth=None)
 log = structlog.get_logger("rondine.runs")
@@ -120,6 +123,8 @@ class FeedRun:
         self._is_unchanged = False
         self._is_stopped = False
         self._within = ready.within
+        #: What of the responses is lost, in words.
+        self.losses: list[str] = []
         #: Reads large responses: it may wait for what was read to be kept, and must not take the place of who keeps.
         self._large_pool = ThreadPoolExecutor(1, "large")
 
@@ -307,6 +312,7 @@ class FeedRun:
         """Reads and maps one page; runs in a thread. Raises ServiceError for a bad status, DocumentError for what is not JSON."""
         if not self._is_content(page, arrival, arrival.body):
             return {}
+        self._look_for_doubles(page, arrival, arrival.body)
         found = self._read_rows(page, arrival, ask)
         return self._read_whole(page, arrival, arrival.body, ask) if found is None else found
 
@@ -325,6 +331,11 @@ class FeedRun:
         given = self._given(arrival)
         self._take(page, [compiled.run(read.value, given) for compiled in self.ready.outputs])
         return _values(read, ask)
+
+    def _look_for_doubles(self, page: Page, arrival: Arrival, body: bytes) -> None:
+        """Looks through the beginning of the first response for names that stand twice: of their values all but the last are lost."""
+        if page.number == self.ready.calls + 1 and format_of(body, arrival.media_type) == "json":
+            self.losses = told_twice(body[:LOOKED_THROUGH].decode("utf-8", "replace"), 3)
 
     def _is_content(self, page: Page, arrival: Arrival, body: bytes) -> bool:
         """Whether the status says that there is content to read. Raises ServiceError if it says that the call failed."""
@@ -395,6 +406,7 @@ class FeedRun:
         if not self._is_content(page, arrival, head):
             return {}
         of = format_of(head, arrival.media_type)
+        self._look_for_doubles(page, arrival, head)
         if ready.reader is None or (of == "xml") != (ready.mapping.format == "xml"):
             if arrival.size > MOST_AT_ONCE:
                 raise DocumentError(
@@ -664,10 +676,10 @@ async def carry_out_feed(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> 
             return
         ready = await in_database(pool, load_feed, run)
         heart = asyncio.create_task(_beat(run, pool))
-        ending = await FeedRun(ready, engine, pool).carry_out()
-        await in_database(
-            pool, end_run, run.pk, run.attempt, state="done", ending=ending.reason, is_complete=ending.is_proven
-        )
+        feed_run = FeedRun(ready, engine, pool)
+        ending = await feed_run.carry_out()
+        words = "; ".join([ending.reason, *feed_run.losses])
+        await in_database(pool, end_run, run.pk, run.attempt, state="done", ending=words, is_complete=ending.is_proven)
         await in_database(pool, SeenKey.objects.filter(run_id=run.pk).delete)
         await in_database(pool, queue_indexes, ready)
     except RunEnded as ended:

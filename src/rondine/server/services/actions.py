@@ -20,7 +20,7 @@ from django.utils import timezone
 
 from rondine.core.connection import ConnectionDocument, SampleDocument, StandingParameter, connection_problems
 from rondine.core.documents import ReadDocument, likely_media_type, read_document
-from rondine.core.documents.json import twice_named
+from rondine.core.documents.json import told_twice
 from rondine.core.documents.reading import text_of_body
 from rondine.core.errors import (
     Conflict,
@@ -702,8 +702,7 @@ def trial_report(run: Run) -> dict[str, Any]:
             read = document_of(call.body)
             report["format"] = read.format
             if read.format == "json" and call.body.size <= MOST_LOOKED_THROUGH:
-                twice = twice_named(text_of_body(call.body.content(), call.body.charset))
-                report["notes"] = [f'"{one}" stands twice in one object: the last of them counts' for one in twice[:5]]
+                report["notes"] = told_twice(text_of_body(call.body.content(), call.body.charset), 5)
             report["row_choices"] = shown_row_choices(read)
             report["paging"] = [
                 {"paging": dump(one.paging), "reason": one.reason}

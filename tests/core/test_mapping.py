@@ -201,7 +201,7 @@ def test_every_problem_of_a_draft_is_listed_with_its_place():
             "exactly one",
         ),
         ({"outputs": 3}, "/outputs", "expected"),
-        ({"version": 2}, "/version", "invalid"),
+        ({"version": 2}, "/version", "not allowed"),
     ],
 )
 def test_a_wrong_shape_is_refused_with_its_place(document, where, words):

@@ -30,7 +30,7 @@ MOST_INNER = 4 * 1024 * 1024
 Decimals = Annotated[str, Meta(pattern=r"^[+-]?\d{1,30}(\.\d{1,30})?$")]
 
 
-#: (the class of the values that it takes, what makes of them the same text as the steps do, what they must not hold if that is anything).
+#: (the class of the values that it takes, what makes of them the same as the steps do, what they must not hold if that is anything).
 Quick = tuple[type, Callable[[Any], Any], Any]
 
 

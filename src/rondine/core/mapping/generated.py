@@ -12,7 +12,6 @@ from typing import Any
 
 from rondine.core.documents.elements import text_of
 from rondine.core.documents.members import MISSING, Members, members_at
-from rondine.core.mapping.conversions import Quick
 from rondine.core.mapping.document import ROOT, Path
 from rondine.core.mapping.document import Condition as Comparing
 from rondine.core.mapping.taking import Rule, Taken, find_rows, found_by, made, passes
@@ -217,9 +216,6 @@ class Writer:
             self._write(
                 f"    if u.__class__ is not str or u.strip() != {self._slot(rule.wanted_unit)}: raise ValueError"
             )
-        if rule.quick is not None and rule.kind == "text":
-            self._quick_text(rule, rule.quick, v)
-            return
         self._stepped(rule, v)
         if isinstance(rule.path, XPath) and rule.kind not in ("text", "json"):
             self._write(f"if {v}.__class__ is str: {v} = {v}.strip()")
@@ -254,26 +250,11 @@ class Writer:
             return
         usual = "if"
         if rule.quick is not None:
-            self._write(f"{self._is_usual(rule.quick, v)}: {v} = {self._slot(rule.quick[1])}({v})")
+            kind, function, unless = rule.quick
+            guard = f" and {self._slot(unless)} not in {v}" if unless is not None else ""
+            self._write(f"if {v}.__class__ is {self._slot(kind)}{guard}: {v} = {self._slot(function)}({v})")
             usual = "elif"
         self._write(f"{usual} {v} is not MISSING and {v} is not None: {v} = {self._slot(rule.convert)}({v})")
-
-    def _quick_text(self, rule: Rule, quick: Quick, v: str) -> None:
-        """Writes a single step of the usual values, which makes a text, so that nobody asks again whether it is one."""
-        self._write(f"{self._is_usual(quick, v)}:")
-        self._write(f"    {v} = {self._slot(quick[1])}({v})")
-        if rule.required:
-            self._write(f"    if not {v}: {v} = {self._slot(lambda raw: made(rule, raw))}({v})")
-        self._write("else:")
-        before, self._indent = self._indent, f"{self._indent}    "
-        self._write(f"if {v} is not MISSING and {v} is not None: {v} = {self._slot(rule.convert)}({v})")
-        self._kept(rule, v)
-        self._indent = before
-
-    def _is_usual(self, quick: Quick, v: str) -> str:
-        kind, _, unless = quick
-        guard = f" and {self._slot(unless)} not in {v}" if unless is not None else ""
-        return f"if {v}.__class__ is {self._slot(kind)}{guard}"
 
     def _found(self, source: Taken, is_needed: bool) -> str:
         if source.path is not None:

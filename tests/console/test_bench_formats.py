@@ -272,6 +272,20 @@ def test_the_mapping_as_text_and_the_list_reflect_each_other(open_page, rondine,
     expect(page.get_by_text("@number")).to_have_count(3)  # in the tree, and of two rules
 
 
+def test_what_only_the_samples_have_is_proposed_too(open_page, rondine, serve):
+    outside = serve(lambda request: web.json_response({"trees": [{"number": "OLM-1", "girth": 2}]}))
+    rondine.permit(outside.port)
+    office, service = rondine.office(), rondine.connect("bench-samples", outside.url)
+    office.operations.make("bench-samples", service=service, document={"path": "/trees"})
+    text = '{"trees": [{"number": "OLM-2", "girth": 2.5, "crown": 4}]}'
+    office.keep_sample("bench-samples", text=text, operation="bench-samples")
+    page = open_page(path="/operations/bench-samples")
+    page.get_by_role("button", name="Send this request").click()
+    expect(page.get_by_text("tree · 1 of 1 rows")).to_be_visible()
+    expect(page.get_by_label("type of girth", exact=True)).to_have_value("decimal")
+    expect(page.get_by_label("type of crown", exact=True)).to_have_value("integer")
+
+
 def test_the_text_of_a_mapping_is_completed_lit_and_marked_where_it_is_wrong(open_page, walked):
     page = open_page(path="/operations/list-trees")
     page.get_by_role("button", name="Send this request").click()

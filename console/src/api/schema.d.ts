@@ -5624,9 +5624,15 @@ export interface operations {
             query?: {
                 /** @description the cursor of the page before */
                 after?: string;
+                /** @description those of this credential, by its name */
+                credential?: string;
+                /** @description those of this environment, by its name */
+                environment?: string;
                 limit?: number;
                 /** @description part of a name or title */
                 q?: string;
+                /** @description those of this service, by its name */
+                service?: string;
             };
             header?: never;
             path: {
@@ -6022,6 +6028,8 @@ export interface operations {
             query?: {
                 /** @description the cursor of the page before */
                 after?: string;
+                /** @description those of this environment, by its name */
+                environment?: string;
                 limit?: number;
                 /** @description part of a name or title */
                 q?: string;
@@ -6330,6 +6338,8 @@ export interface operations {
                 limit?: number;
                 /** @description part of a name or title */
                 q?: string;
+                /** @description those of this service, by its name */
+                service?: string;
             };
             header?: never;
             path: {
@@ -6894,7 +6904,13 @@ export interface operations {
             query?: {
                 /** @description the cursor of the page before */
                 after?: string;
+                /** @description those of this environment, by its name */
+                environment?: string;
                 limit?: number;
+                /** @description those of this mapping, by its name */
+                mapping?: string;
+                /** @description those of this operation, by its name */
+                operation?: string;
                 /** @description part of a name or title */
                 q?: string;
             };
@@ -7293,6 +7309,8 @@ export interface operations {
                 limit?: number;
                 /** @description part of a name or title */
                 q?: string;
+                /** @description those of this service, by its name */
+                service?: string;
             };
             header?: never;
             path: {
@@ -7692,6 +7710,8 @@ export interface operations {
                 limit?: number;
                 /** @description part of a name or title */
                 q?: string;
+                /** @description those of this service, by its name */
+                service?: string;
             };
             header?: never;
             path: {
@@ -8979,6 +8999,8 @@ export interface operations {
                 /** @description the cursor of the page before */
                 after?: string;
                 limit?: number;
+                /** @description those of this operation, by its name */
+                operation?: string;
                 /** @description part of a name or title */
                 q?: string;
             };

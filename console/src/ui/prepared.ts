@@ -3,7 +3,7 @@ import { answer, api, type Schemas } from "../api/client";
 
 /** The project's prepared queries. */
 export function useQueries(project: string) {
-  return useQuery({ queryKey: ["queries", project], queryFn: async () => (await answer(api.GET("/api/v1/projects/{project}/queries", { params: { path: { project } } }))).items });
+  return useQuery({ queryKey: ["queries", project], queryFn: async () => (await answer(api.GET("/api/v1/projects/{project}/queries", { params: { path: { project }, query: { limit: 500 } } }))).items });
 }
 
 /** Keeps a prepared query; one edit is seen by every operation that uses it. */

@@ -8,7 +8,7 @@ import { useEnvironments, usePermission } from "../session/session";
 import { useEnvironmentList, useStandingNames } from "../environments/environments";
 import { useName } from "../../ui/naming";
 import {
-  isReading, leave, only, rename, rulesOf, setField, take, useKeepSample, useKeepTrial, useLookAt, useMakeFeed, useMoveKey, useOperation, usePasted, useOutline, usePreview, usePropose, useRequest, useSamplesOf, useSaveOperation, useSavePlan, usePasteParts, useCopyOperation, useTrial, withPasted,
+  bodiesBeside, isReading, leave, only, rename, rulesOf, setField, take, useKeepSample, useKeepTrial, useLookAt, useMakeFeed, useMoveKey, useOperation, usePasted, useOutline, usePreview, usePropose, useRequest, useSamplesOf, useSaveOperation, useSavePlan, usePasteParts, useCopyOperation, useTrial, withPasted,
   type OperationDocument, type Plan, type RecordGiven, type Trial,
 } from "./bench";
 import { fromRow, pathOf } from "./paths";
@@ -79,7 +79,7 @@ function Workbench(props: Props) {
   const trial = useTrial(project);
   const takeApart = usePasteParts(project);
   const copy = useCopyOperation(project);
-  const propose = usePropose(project);
+  const propose = usePropose(project, item?.name ?? "");
   const save = useSaveOperation(project);
   const savePlan = useSavePlan(project);
   const keep = useKeepSample(project);
@@ -94,17 +94,16 @@ function Workbench(props: Props) {
   const response = looked.data ?? trial.data ?? pasted.data ?? null;
   const body = response?.body && !response.unreadable && response.outcome?.is_good && response.outcome.kind !== "nothing_found" ? response.body : null;
   const corrections = document.response?.corrections ?? [];
-  const alike = samples.filter((one) => one.body !== body && /xml/.test(one.media_type) === (response?.format === "xml" || /xml/.test(samples.find((other) => other.body === body)?.media_type ?? "")));
-  const earlier = alike.slice(0, 19).map((one) => one.body);
+  const earlier = bodiesBeside(body, response?.format, samples);
   const outline = useOutline(project, body, earlier, corrections);
   const preview = usePreview(project, body, plan, values);
   const lines = body ? (outline.data?.lines ?? []) : [];
 
-  const chooseRows = (path: string | string[], from = body, onto = "") => {
+  const chooseRows = (path: string | string[], from = body, onto = "", format = response?.format) => {
     const rows = typeof path === "string" ? [path] : path;
     if (!from || !rows[0]) return;
     propose.mutate(
-      { body: from, samples: earlier.filter((one) => one !== from), rows, corrections, mappingName: plan?.mappingName ?? item?.name ?? (named.name || "mapping"), path: document.path ?? "", onto },
+      { body: from, format, rows, corrections, mappingName: plan?.mappingName ?? item?.name ?? (named.name || "mapping"), path: document.path ?? "", onto },
       { onSuccess: (made) => { setPlan({ ...made, mappingName: made.mappingName || "mapping" }); setDocument((now) => ({ ...now, response: { ...now.response, rows } })); } },
     );
   };
@@ -112,7 +111,7 @@ function Workbench(props: Props) {
   const receive = (made: Trial) => {
     if (!made.body || made.unreadable || !made.outcome?.is_good || made.outcome.kind === "nothing_found") return;
     const first = made.row_choices[0];
-    if (!plan && first && first.holds === "object") chooseRows(document.response?.rows?.[0] ?? first.path, made.body);
+    if (!plan && first && first.holds === "object") chooseRows(document.response?.rows?.[0] ?? first.path, made.body, "", made.format);
   };
 
   const paste = (content: string | File) => {

@@ -10,7 +10,7 @@ const PASTED = "pasted";
 export function CompareWith({ project, body, before }: { project: string; body: string; before: string | null }) {
   const [other, setOther] = useState("");
   const [text, setText] = useState("");
-  const samples = useQuery({ queryKey: ["samples", project], queryFn: async () => (await answer(api.GET("/api/v1/projects/{project}/samples", { params: { path: { project } } }))).items });
+  const samples = useQuery({ queryKey: ["samples", project], queryFn: async () => (await answer(api.GET("/api/v1/projects/{project}/samples", { params: { path: { project }, query: { limit: 500 } } }))).items });
   const stored = useQuery({
     queryKey: ["comparison", project, other, body],
     enabled: other !== "" && other !== PASTED,

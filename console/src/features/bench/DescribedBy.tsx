@@ -7,7 +7,7 @@ function useDescriptions(project: string) {
   return useQuery({
     queryKey: ["descriptions", project],
     queryFn: async () => {
-      const found = await answer(api.GET("/api/v1/projects/{project}/definitions", { params: { path: { project } } }));
+      const found = await answer(api.GET("/api/v1/projects/{project}/definitions", { params: { path: { project }, query: { limit: 500 } } }));
       return found.items.flatMap((one) => (one.document.roots ?? []).map((root) => ({ definition: one.name, root, format: one.document.format ?? "" })));
     },
   });

@@ -1,4 +1,4 @@
-import { hashKey, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { hashKey, queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
 import { answer, api, type Schemas } from "../../api/client";
 import { fieldName, namedAfter, pathOf, sourceOf } from "./paths";
@@ -50,9 +50,9 @@ export function useOperation(project: string, name: string) {
       const [item, trials, feeds] = await Promise.all([
         answer(api.GET("/api/v1/projects/{project}/operations/{name}", { params: { path } })),
         answer(api.GET("/api/v1/projects/{project}/runs", { params: { path: { project }, query: { operation: name, kind: "trial", limit: 1 } } })),
-        answer(api.GET("/api/v1/projects/{project}/feeds", { params: { path: { project } } })),
+        answer(api.GET("/api/v1/projects/{project}/feeds", { params: { path: { project }, query: { operation: name, limit: 1 } } })),
       ]);
-      const mappingName = feeds.items.find((one) => one.operation === name)?.mapping ?? name;
+      const mappingName = feeds.items[0]?.mapping ?? name;
       return { item, lastInputs: trials.items[0]?.inputs ?? {}, plan: await savedPlan(project, mappingName) };
     },
   });
@@ -149,24 +149,31 @@ export function useOutline(project: string, body: string | null, samples: string
   });
 }
 
-/** The samples that are kept of an operation, the newest first. */
+function samplesQuery(project: string, operation: string) {
+  return queryOptions({ queryKey: ["samples", project, operation], queryFn: async () => (await answer(api.GET("/api/v1/projects/{project}/samples", { params: { path: { project }, query: { operation } } }))).items });
+}
+
+/** The samples that are kept of an operation, in the order of their names. */
 export function useSamplesOf(project: string, operation: string) {
-  const found = useQuery({
-    queryKey: ["samples", project],
-    enabled: operation !== "",
-    queryFn: async () => (await answer(api.GET("/api/v1/projects/{project}/samples", { params: { path: { project } } }))).items,
-  });
-  return (found.data ?? []).filter((one) => one.operation === operation);
+  return useQuery({ ...samplesQuery(project, operation), enabled: operation !== "" }).data ?? [];
 }
 
 export type Sample = ReturnType<typeof useSamplesOf>[number];
 
+/** The bodies of samples that can be read together with a response of this format. */
+export function bodiesBeside(body: string | null, format: string | undefined, samples: Sample[]): string[] {
+  const isXml = format === "xml" || /xml/.test(samples.find((one) => one.body === body)?.media_type ?? "");
+  return samples.filter((one) => one.body !== body && /xml/.test(one.media_type) === isXml).slice(0, 19).map((one) => one.body);
+}
+
 /** What the rows could become, by the response and the samples; by the response alone where a sample has no such rows. */
-export function usePropose(project: string) {
+export function usePropose(project: string, operation: string) {
+  const cache = useQueryClient();
   return useMutation({
-    mutationFn: async ({ body, samples, rows, corrections, mappingName, path, onto }: { body: string; samples: string[]; rows: string[]; corrections: Schemas["Correction"][]; mappingName: string; path: string; onto: string }): Promise<Plan> => {
+    mutationFn: async ({ body, format, rows, corrections, mappingName, path, onto }: { body: string; format: string | undefined; rows: string[]; corrections: Schemas["Correction"][]; mappingName: string; path: string; onto: string }): Promise<Plan> => {
       const typeName = onto || namedAfter(rows[rows.length - 1] ?? "$", path);
       const ask = (bodies: string[]) => answer(api.POST("/api/v1/projects/{project}/proposals", { params: { path: { project } }, body: { bodies, rows, name: typeName, corrections, onto: onto !== "" } }));
+      const samples = bodiesBeside(body, format, operation ? await cache.ensureQueryData(samplesQuery(project, operation)) : []);
       const made = await (samples.length ? ask([body, ...samples]).catch(() => ask([body])) : ask([body]));
       const proposed = Object.fromEntries(made.pairs.map((one) => [one.field, one.reason]));
       return { rows, typeName, mappingName, recordType: made.record_type, mapping: made.mapping, notes: onto ? [] : made.notes, linked: {}, parts: made.parts, proposed, isShared: onto !== "" };
@@ -351,7 +358,7 @@ export function confirm(plan: Plan, name: string): Plan {
 }
 
 export function useRecordTypes(project: string) {
-  return useQuery({ queryKey: ["record-types", project, "alone"], queryFn: async () => (await answer(api.GET("/api/v1/projects/{project}/record-types", { params: { path: { project } } }))).items });
+  return useQuery({ queryKey: ["record-types", project, "alone"], queryFn: async () => (await answer(api.GET("/api/v1/projects/{project}/record-types", { params: { path: { project }, query: { limit: 500 } } }))).items });
 }
 
 /** Its fields that no rule fills. */

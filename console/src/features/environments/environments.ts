@@ -6,7 +6,7 @@ export function useEnvironmentList(project: string) {
 }
 
 export function useStandingValues(project: string) {
-  return useQuery({ queryKey: ["standing-values", project], queryFn: () => answer(api.GET("/api/v1/projects/{project}/standing-values", { params: { path: { project } } })) });
+  return useQuery({ queryKey: ["standing-values", project], queryFn: () => answer(api.GET("/api/v1/projects/{project}/standing-values", { params: { path: { project }, query: { limit: 500 } } })) });
 }
 
 export function useHosts(project: string) {

@@ -80,7 +80,7 @@ export function useDropSecond(project: string, connection: Connection, credentia
 
 /** The names of a service's operations. */
 export function useOperationNames(project: string, service: string): string[] {
-  const found = useQuery({ queryKey: ["operation-names", project], queryFn: () => answer(api.GET("/api/v1/projects/{project}/operations", { params: { path: { project } } })) });
+  const found = useQuery({ queryKey: ["operation-names", project], queryFn: () => answer(api.GET("/api/v1/projects/{project}/operations", { params: { path: { project }, query: { limit: 500 } } })) });
   return found.data?.items.filter((one) => one.service === service).map((one) => one.name) ?? [];
 }
 

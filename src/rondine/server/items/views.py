@@ -133,7 +133,17 @@ def item_views(
     class ItemList(ProjectView):
         permissions = {"GET": "view", **({"POST": write} if can_make else {})}
 
-        @extend_schema(operation_id=f"list{plural}", parameters=PAGING, responses=shapes.page)
+        @extend_schema(
+            operation_id=f"list{plural}",
+            parameters=[
+                *PAGING,
+                *(
+                    OpenApiParameter(name, str, description=f"those of this {name}, by its name")
+                    for name in kind.references
+                ),
+            ],
+            responses=shapes.page,
+        )
         def get(self, request: Request, project: str) -> Response:
             found = (
                 read(kind.model._default_manager.select_related(*kind.references))

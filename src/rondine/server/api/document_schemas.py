@@ -48,4 +48,4 @@ class DocumentSchemaView(ProjectView):
 
 @cache
 def _schema_of(kind: str) -> dict[str, Any]:
-    return {"title": f"{KINDS[kind].word} of Rondine", **document_schema(KINDS[kind].document)}
+    return {"title": f"Rondine {KINDS[kind].word}", **document_schema(KINDS[kind].document)}

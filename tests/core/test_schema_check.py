@@ -2,6 +2,7 @@
 
 from decimal import Decimal
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -38,6 +39,34 @@ def test_a_planted_wrong_field_is_reported_by_its_path():
         told(1, {"$ref": "#/$defs/None"})[0][1].startswith("the schema cannot be used")
         and told(1, {"type": 7})[0][0] == "$"
     )
+
+
+@pytest.mark.parametrize(
+    ("schema", "good", "wrong", "words"),
+    [
+        ({"type": "integer"}, [3, Decimal("2.0"), Decimal("1E+3")], Decimal("2.5"), "is not of the type integer"),
+        ({"type": "number"}, [3, Decimal("2.5")], True, "is not of the type number"),
+        ({"multipleOf": 0.01}, [3, Decimal("1.25"), Decimal("1e5000")], Decimal("1.255"), "is no multiple of 0.01"),
+        ({"multipleOf": Decimal("0.5")}, [Decimal("1.5")], Decimal("1.25"), "is no multiple of 0.5"),
+        ({"minimum": 0.1}, [Decimal("0.1"), 1], Decimal("0.099"), "is less than 0.1"),
+        ({"const": 1.1}, [Decimal("1.1"), Decimal("1.10")], Decimal("1.2"), "is none of the values described"),
+        ({"multipleOf": 0}, [Decimal("1.1"), 2], "a", None),
+        ({"minimum": 0.5}, [Decimal("0.5"), 1], Decimal("0.25"), '"0.25" is less than 0.5'),
+        ({"exclusiveMaximum": Decimal("2.5")}, [2], Decimal("2.5"), '"2.5" is not less than 2.5'),
+        ({"minLength": 2}, ["ab", 1], "a", '"a" is shorter than 2 characters'),
+        ({"maxItems": 1}, [[1], "abc"], [1, 2], "a list"),
+        ({"uniqueItems": True}, [[1, 2]], [1, 1], "holds an element twice"),
+        ({"enum": [1.5, "a"]}, [Decimal("1.5"), "a"], "b", "is none of the values described"),
+        ({"anyOf": [{"type": "string"}, {"type": "null"}]}, ["a", None], 1, "is none of the alternatives described"),
+        (True, [1, None], None, None),
+    ],
+)
+def test_numbers_are_exact_and_what_breaks_a_rule_is_told_in_words(schema, good, wrong, words):
+    assert all(differences(one, schema, {}) == [] for one in good)
+    if words:
+        ((where, message),) = told(wrong, schema)
+        assert where == "$" and words in message and "Decimal(" not in message
+    assert [one.message for one in differences(1, False, {})] == ["nothing is expected here"]
 
 
 VALUES = st.recursive(

@@ -182,8 +182,9 @@ class Condition(Document, rename={"source": "from"}, frozen=True):
 
 class FieldRule(Document, rename={"source": "from"}, frozen=True):
     """How one field gets its value. name: of the field.  source: a path in its short form, or written out.  convert: steps that it goes through, one
-    after the other.  type: as the record type says, unless given.  default: for a missing or null value.  required: a missing, null or empty value makes the row a reject.  on_failure: what a value that does not fit does: reject its row, leave the
-    field empty, or stop the run.  unit: where the response says the value's unit: one in another unit than the field's does not fit.
+    after the other.  type: as the record type says, unless given.  default: for a missing or null value.  required: a missing, null or empty value
+    makes the row a reject.  on_failure: what a value that does not fit does: reject its row, leave the field empty, or stop the run.  unit: where the
+    response says the value's unit: one in another unit than the field's does not fit.
     """
 
     name: FieldName
@@ -218,8 +219,9 @@ class Output(Document, frozen=True):
 
 
 class MappingDocument(Document, frozen=True):
-    """The rules from a response to records. version: of this language.  outputs: one for each record type that it fills.  format: what it reads; json is also one JSON value a line.  namespaces: what the prefixes in the paths
-    of an XML mapping stand for.  based_on: another mapping, from which this one has all that it does not say itself.
+    """The rules from a response to records. version: of this language.  outputs: one for each record type that it fills.  format: what it reads; json
+    is also one JSON value a line.  namespaces: what the prefixes in the paths of an XML mapping stand for.  based_on: another mapping, from which
+    this one has all that it does not say itself.
     """
 
     version: Literal[1] = 1

@@ -8,6 +8,7 @@ import re
 from collections.abc import Callable
 from datetime import UTC, date, datetime, time, timedelta
 from decimal import Context, Decimal, InvalidOperation
+from math import isfinite
 from typing import Any, Literal
 
 from rondine.core.documents.json import json_text, kind_of
@@ -37,9 +38,16 @@ def to_text(value: Any) -> str:
     return json_text(value)
 
 
+def _written(value: float) -> Decimal:
+    """A number of a document or of an input, which are read as floats, as somebody wrote it: of 17 digits at most, the shortest that means it."""
+    return Decimal(repr(value))
+
+
 def to_integer(value: Any) -> int:
     if type(value) is int:
         return _checked_integer(value)
+    if type(value) is float and isfinite(value):
+        value = _written(value)
     if type(value) is Decimal:
         if value.adjusted() < MOST_DIGITS and value == value.to_integral_value(context=_exact):
             return int(value)
@@ -65,6 +73,8 @@ def to_decimal(value: Any) -> Decimal:
         number = Decimal(_checked_integer(value))
     elif kind is Decimal:
         number = value
+    elif kind is float and isfinite(value):
+        number = _written(value)
     elif kind is str and _DECIMAL.fullmatch(value):
         try:
             number = Decimal(value)
@@ -144,7 +154,7 @@ def to_json(value: Any, depth: int = 0) -> Any:
         return [one if one.__class__ is str else to_json(one, depth + 1) for one in value]
     if isinstance(value, dict) and depth < MOST_DEPTH:
         return {name: to_json(value[name], depth + 1) for name in sorted(value)}
-    if kind is Decimal:
+    if kind is Decimal or kind is float:
         number = to_decimal(value)
         return int(number) if number == number.to_integral_value(context=_exact) else number
     if isinstance(value, (dict, list)):

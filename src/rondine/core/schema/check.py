@@ -1,8 +1,8 @@
 """Whether a value is as its schema says: what differs, each with its place in the value."""
 
 import re
-from collections.abc import Iterator, Mapping
-from decimal import Decimal
+from collections.abc import Callable, Iterator, Mapping
+from decimal import Context, Decimal, InvalidOperation
 from typing import Any
 
 from jsonschema import Draft202012Validator
@@ -19,6 +19,20 @@ from rondine.core.paths import normalized_path
 MOST_TOLD = 50
 #: Elements within each other that are put into the form of a schema.
 MOST_DEEP = 100
+_CONTEXT = Context(prec=1000)
+#: Rules on how much or how many, as what they say of a value that breaks them; {} is the rule's own number.
+_MEASURES = {
+    "minimum": "is less than {}",
+    "maximum": "is more than {}",
+    "exclusiveMinimum": "is not more than {}",
+    "exclusiveMaximum": "is not less than {}",
+    "multipleOf": "is no multiple of {}",
+    "minLength": "is shorter than {} characters",
+    "maxLength": "is longer than {} characters",
+    "minItems": "has fewer than {} elements",
+    "maxItems": "has more than {} elements",
+    "uniqueItems": "holds an element twice",
+}
 _NUMBER = re.compile(r"[+-]?(\d+(\.\d*)?|\.\d+)", re.ASCII)
 _WHOLE = re.compile(r"[+-]?\d{1,1000}", re.ASCII)
 
@@ -28,14 +42,55 @@ def _nothing(*_: Any) -> Iterator[ValidationError]:
     return iter(())
 
 
+def _exact(number: Any) -> Decimal:
+    """As it is written: numbers of a response are decimals, those of a schema are floats once it was stored, and 0.1 is no float."""
+    return number if isinstance(number, Decimal) else Decimal(str(number))
+
+
+def _measure(breaks: Callable[[Decimal, Decimal], Any]) -> Callable[..., Iterator[ValidationError]]:
+    """A rule on numbers, compared as they are written."""
+
+    def rule(validator: Any, limit: Any, value: Any, schema: Any) -> Iterator[ValidationError]:
+        if validator.is_type(value, "number") and validator.is_type(limit, "number"):
+            try:
+                if breaks(_exact(value), _exact(limit)):
+                    yield ValidationError("breaks the rule")
+            except InvalidOperation:  # a number of more digits than anybody can tell it of, or a multiple of 0
+                pass
+
+    return rule
+
+
+def _one_of(validator: Any, values: Any, value: Any, schema: Any) -> Iterator[ValidationError]:
+    """enum; a const is one of one."""
+    if isinstance(value, Decimal) and any(validator.is_type(one, "number") and _exact(one) == value for one in values):
+        return
+    yield from Draft202012Validator.VALIDATORS["enum"](validator, values, value, schema)
+
+
+def _is_whole(checker: Any, value: Any) -> bool:
+    """Whether it is an integer: 2.0 is one (JSON Schema 2020-12 Validation, section 6.1.1)."""
+    if isinstance(value, Decimal):
+        return value.is_finite() and value == value.to_integral_value()
+    return isinstance(value, int) and not isinstance(value, bool)
+
+
 _Validator = extend(
     Draft202012Validator,
     {
+        "minimum": _measure(lambda value, limit: value < limit),
+        "maximum": _measure(lambda value, limit: value > limit),
+        "exclusiveMinimum": _measure(lambda value, limit: value <= limit),
+        "exclusiveMaximum": _measure(lambda value, limit: value >= limit),
+        "multipleOf": _measure(_CONTEXT.remainder),
+        "enum": _one_of,
+        "const": lambda validator, wanted, value, schema: _one_of(validator, [wanted], value, schema),
         "pattern": _nothing,
         "patternProperties": _nothing,
         "additionalProperties": _nothing,
         "unevaluatedProperties": _nothing,
     },
+    type_checker=Draft202012Validator.TYPE_CHECKER.redefine("integer", _is_whole),
 )
 
 
@@ -151,6 +206,10 @@ def _told(error: ValidationError) -> Problem:
             return Problem(where, f"{short(_plain(error.instance))} is none of the values described", "")
         case "anyOf" | "oneOf":
             return Problem(where, f"{short(_plain(error.instance))} is none of the alternatives described", "")
+        case str(rule) if rule in _MEASURES:
+            return Problem(
+                where, f"{short(_plain(error.instance))} {_MEASURES[rule].format(error.validator_value)}", ""
+            )
     return Problem(where, error.message[:200], "")
 
 

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any, ClassVar, get_args
 
+from django.db.models import OuterRef, Subquery
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
@@ -82,10 +83,11 @@ MappingList, MappingDetail, MappingRevisions = item_views(
 
 
 def _last_runs(items: Sequence[Feed]) -> list[dict[str, Any]]:
-    found = Run.objects.filter(feed__in=[one.pk for one in items]).order_by("feed", "-id").distinct("feed")
+    newest = Run.objects.filter(feed=OuterRef("pk")).order_by("-id").values("pk")[:1]
+    feeds = Feed.objects.filter(pk__in=[one.pk for one in items]).values(newest=Subquery(newest))
     last = {
         run.feed_id: {"id": run.pk, "state": run.state, "at": run.ended_at or run.started_at or run.queued_at}
-        for run in found
+        for run in Run.objects.filter(pk__in=feeds).defer("content", "inputs", "checkpoint")
     }
     return [{"last_run": last.get(one.pk)} for one in items]
 

@@ -46,6 +46,7 @@ class Run(models.Model):
         ]
         indexes = [
             models.Index(fields=["project", "-id"], name="runs_newest_first"),
+            models.Index(fields=["feed", "-id"], name="runs_of_a_feed"),
             models.Index(fields=["alive_at"], condition=Q(state="running"), name="runs_running"),
         ]
 

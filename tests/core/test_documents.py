@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rondine.core.documents import Limits, json_text, nodes_below, read_json
+from rondine.core.documents import Limits, json_text, nodes_below, read_document, read_json, text_of_body
 from rondine.core.documents.json import kind_of
 from rondine.core.errors import DocumentError, RondineError
 
@@ -77,6 +77,19 @@ def test_nesting_and_size_have_limits():
 def test_another_charset_and_a_byte_order_mark_are_read():
     assert read_json('["è"]'.encode("latin-1"), charset="latin-1") == ["è"]
     assert read_json(b"\xef\xbb\xbf[1]") == [1]
+
+
+@pytest.mark.parametrize("encoding", ["utf-8-sig", "utf-16", "utf-32"])
+def test_a_byte_order_mark_tells_the_charset_where_the_media_type_says_none(encoding):
+    body = '{"number": "Ł-1"}\n{"number": "Ł-2"}\n'.encode(encoding)
+    trees = [{"number": "Ł-1"}, {"number": "Ł-2"}]
+    assert read_document(body, media_type="application/x-ndjson").value == trees
+    assert read_document(json.dumps(trees).encode(encoding)).value == trees
+    assert "Ł-2" in text_of_body(body)
+    assert read_document('{"a": "è"}\n'.encode("latin-1"), media_type="application/jsonl", charset="latin-1").value == [{"a": "è"}]  # fmt: skip
+    if encoding != "utf-8-sig":
+        with pytest.raises(DocumentError, match="not UTF-8"):
+            read_document(body, charset="utf-8")  # what the media type says counts
 
 
 def test_the_tree_comes_in_parts_with_places():

@@ -257,6 +257,9 @@ def test_other_charsets_and_byte_order_marks():
     text = '{"value": [{"number": "Ł", "planted": "2025-01-03"}]}'
     for body, charset in (
         (text.encode("utf-16"), "utf-16"),
+        (text.encode("utf-16"), ""),
+        (text.encode("utf-32"), ""),
+        (b"\xfe\xff" + text.encode("utf-16-be"), ""),
         (b"\xef\xbb\xbf" + text.encode(), ""),
         (text.encode("iso-8859-2"), "iso-8859-2"),
     ):

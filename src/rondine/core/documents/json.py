@@ -4,6 +4,7 @@ Two readers give equal values. The fast one (msgspec) reads whatever is sound; w
 keeps lone surrogates (so that one bad text costs one row, not the page) and knows the line and column of what is really malformed.
 """
 
+import codecs
 import json as stdlib_json
 import re
 from collections.abc import Iterator
@@ -18,6 +19,15 @@ from rondine.core.errors import DocumentError, short
 
 Location = tuple[str | int, ...]
 BOM = b"\xef\xbb\xbf"
+_MARKS = tuple(
+    (bytes(mark), charset)
+    for mark, charset in (
+        (codecs.BOM_UTF32_LE, "utf-32"),
+        (codecs.BOM_UTF32_BE, "utf-32"),
+        (codecs.BOM_UTF16_LE, "utf-16"),
+        (codecs.BOM_UTF16_BE, "utf-16"),
+    )
+)
 #: Charsets that are read as they are; none said is UTF-8 (RFC 8259, section 8.1).
 UTF_8 = frozenset({"", "utf-8", "utf8", "us-ascii", "ascii"})
 
@@ -49,13 +59,14 @@ def check_size(body: bytes, limits: Limits, name: str) -> None:
         )
 
 
-def read_json(body: bytes, *, charset: str = "utf-8", limits: Limits = USUAL, name: str = "the response") -> Any:
-    """The document's value. Raises DocumentError with line and column in `where`."""
-    check_size(body, limits, name)
-    if not body.strip():
-        raise DocumentError(
-            f"{name} is empty, not JSON", where=name, hint="look at the status: 204 and 304 have no body"
-        )
+def marked_charset(body: bytes) -> str:
+    """What a byte order mark at the beginning says (Unicode, section 23.8), empty without one, or with that of UTF-8."""
+    return next((charset for mark, charset in _MARKS if body.startswith(mark)), "")
+
+
+def as_utf8(body: bytes, charset: str, name: str) -> bytes:
+    """A text in UTF-8, without a byte order mark. charset: of the media type, empty if it says none. Raises DocumentError."""
+    charset = charset or marked_charset(body)
     if charset.lower().replace("_", "-") not in UTF_8:
         try:
             body = body.decode(charset).encode()
@@ -63,7 +74,17 @@ def read_json(body: bytes, *, charset: str = "utf-8", limits: Limits = USUAL, na
             raise DocumentError(
                 f"{name} cannot be read as {charset}: {error}", where=name, hint="correct the charset of its media type"
             ) from error
-    body = body.removeprefix(BOM)
+    return body.removeprefix(BOM)
+
+
+def read_json(body: bytes, *, charset: str = "", limits: Limits = USUAL, name: str = "the response") -> Any:
+    """The document's value. Raises DocumentError with line and column in `where`."""
+    check_size(body, limits, name)
+    if not body.strip():
+        raise DocumentError(
+            f"{name} is empty, not JSON", where=name, hint="look at the status: 204 and 304 have no body"
+        )
+    body = as_utf8(body, charset, name)
     try:
         value = _decoder.decode(body)
     except RecursionError as error:

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from rondine.core.documents.elements import declared_encoding, looks_like_xml, read_elements
-from rondine.core.documents.json import BOM, USUAL, Limits, check_size, looks_like_html, read_json
+from rondine.core.documents.json import USUAL, Limits, as_utf8, check_size, looks_like_html, marked_charset, read_json
 from rondine.core.documents.whole_xml import XmlDocument
 from rondine.core.errors import DocumentError
 
@@ -32,7 +32,7 @@ class ReadDocument:
 
 def text_of_body(body: bytes, charset: str = "") -> str:
     """A body as text for people; what cannot be decoded is shown as U+FFFD. An XML document may say its encoding itself."""
-    wanted = charset or (declared_encoding(body) if looks_like_xml(body) else "") or "utf-8"
+    wanted = charset or (declared_encoding(body) if looks_like_xml(body) else "") or marked_charset(body) or "utf-8"
     try:
         return body.decode(wanted, "replace")
     except LookupError:
@@ -80,23 +80,23 @@ def read_document(
             whole = XmlDocument(found.value, body, charset, found.known)
             return ReadDocument(whole, "xml", found.namespaces)
         case "ndjson":
-            return ReadDocument(read_lines(body, charset=charset or "utf-8", limits=limits, name=name), "ndjson")
+            return ReadDocument(read_lines(body, charset=charset, limits=limits, name=name), "ndjson")
         case _:
-            return ReadDocument(read_json(body, charset=charset or "utf-8", limits=limits, name=name))
+            return ReadDocument(read_json(body, charset=charset, limits=limits, name=name))
 
 
-def read_lines(body: bytes, *, charset: str = "utf-8", limits: Limits = USUAL, name: str = "the response") -> list[Any]:
+def read_lines(body: bytes, *, charset: str = "", limits: Limits = USUAL, name: str = "the response") -> list[Any]:
     """The values of a body of one JSON value a line; empty lines and record separators (RFC 7464) are passed over.
 
     Raises DocumentError with the line.
     """
     check_size(body, limits, name)
     values = []
-    for number, line in enumerate(body.removeprefix(BOM).split(b"\n"), 1):
+    for number, line in enumerate(as_utf8(body, charset, name).split(b"\n"), 1):
         plain = line.strip(b"\x1e \t\r")
         if plain:
             try:
-                values.append(read_json(plain, charset=charset, limits=limits, name=name))
+                values.append(read_json(plain, charset="utf-8", limits=limits, name=name))
             except DocumentError as error:
                 where = f"{name}, line {number}" + error.where.removeprefix(name).replace(", line 1", "")
                 raise DocumentError(error.message, where=where, hint=error.hint) from error

@@ -11,11 +11,12 @@ import re
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from itertools import chain
 from typing import Any
 
 import msgspec
 
-from rondine.core.documents.json import BOM, UTF_8
+from rondine.core.documents.json import BOM, UTF_8, marked_charset
 from rondine.core.errors import DocumentError
 
 #: Bytes that are read at a time, and so about what a slice has.
@@ -60,7 +61,7 @@ def list_slices(
     decode_list: Decode,
     decode_object: Decode,
     *,
-    charset: str = "utf-8",
+    charset: str = "",
     name: str = "the response",
 ) -> Iterator[tuple[bytes, Values | None]]:
     """The elements of the list that these names lead to, or the members of the object, some at a time: (a JSON list or object, what is in it; None if it
@@ -94,7 +95,7 @@ def list_slices(
     around.after = bytes(source.held)
 
 
-def line_slices(chunks: Iterable[bytes], *, charset: str = "utf-8", name: str = "the response") -> Iterator[bytes]:
+def line_slices(chunks: Iterable[bytes], *, charset: str = "", name: str = "the response") -> Iterator[bytes]:
     """Whole lines, some at a time; record separators (RFC 7464) are taken out."""
     source = _Source(chunks, charset, name)
     while source.more(CHUNK):
@@ -113,9 +114,14 @@ class _Source:
 
     def __init__(self, chunks: Iterable[bytes], charset: str, name: str) -> None:
         self._chunks, self._charset, self._name = iter(chunks), charset, name
-        is_known = charset.lower().replace("_", "-") in UTF_8
+        if not charset:
+            first = b""
+            while len(first) < 4 and (chunk := next(self._chunks, b"")):
+                first += chunk
+            self._charset, self._chunks = marked_charset(first), chain([first] if first else [], self._chunks)
+        is_known = self._charset.lower().replace("_", "-") in UTF_8
         try:
-            self._decode = None if is_known else codecs.getincrementaldecoder(charset)()
+            self._decode = None if is_known else codecs.getincrementaldecoder(self._charset)()
         except LookupError as error:
             raise self._unreadable(error) from error
         self._is_first = True

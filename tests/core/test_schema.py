@@ -1,12 +1,15 @@
 from decimal import Decimal
 
 import jsonschema
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from tests.core.test_documents import values
 
-from rondine.core.documents import read_json
+from rondine.core.documents import ReadDocument, read_json
+from rondine.core.mapping.propose import propose
 from rondine.core.schema import Correction, infer, outline, to_json_schema
+from rondine.core.settings import dump
 
 TREES = read_json(b"""{"trees": [
   {"number": "OLM-1", "girth": 2, "height": 14.5, "planted": "1973-04-16", "care": ["staked"], "place": {"street": "Long Steps 4"}},
@@ -77,3 +80,48 @@ def plain(value):
     if isinstance(value, dict):
         return {name: plain(one) for name, one in value.items()}
     return [plain(one) for one in value] if isinstance(value, list) else value
+
+
+@pytest.mark.parametrize(
+    ("texts", "patterns"),
+    [
+        (["2026-04-03", "2026-04-13"], None),  # needs no conversion
+        (["03.04.2026", "3.4.2026"], ["dd.MM.yyyy", "d.M.yyyy"]),
+        (["03/04/2026", "13/04/2026"], ["dd/MM/yyyy"]),
+        (["03/04/2026", "04/13/2026", "01/02/2026"], ["MM/dd/yyyy"]),
+        (["3/4/2026", "13/04/2026", "5/6/2026"], ["d/M/yyyy", "dd/MM/yyyy"]),
+        (["13/04/2026", "2026-04-13", "01/02/2026"], ["dd/MM/yyyy", "yyyy-MM-dd"]),
+        (["3-Apr-2026", "13-may-2026"], ["d-MMM-yyyy"]),
+        (["3 April 2026", "3 May 2026"], ["d MMMM yyyy", "d MMM yyyy"]),
+        (["03/04/2026", "05/06/2026"], []),  # nothing says whether the day or the month is first
+        (["13/04/2026", "04/13/2026"], []),  # they contradict each other
+        (["31/02/2026"], []),
+        (["13/04/2026", "soon"], []),
+        (["3-Avr-2026"], []),
+    ],
+)
+def test_dates_in_foreign_forms_are_told_by_all_samples_in_any_order(texts, patterns):
+    for order in (texts, texts[::-1]):
+        for samples in ([[{"d": one} for one in order]], [[{"d": one}] for one in order]):
+            found = line("$[*].d", samples)
+            steps = dump(list(found.convert))
+            assert found.type == ("text" if patterns == [] else "date")
+            assert steps == ([] if not patterns else [{"type": "date", "patterns": steps[0]["patterns"]}])
+            assert not patterns or sorted(steps[0]["patterns"]) == sorted(patterns)
+
+
+@pytest.mark.parametrize(
+    ("texts", "words"),
+    [
+        (["03/04/2026", "05/06/2026"], "d is a date with the day first or the month first, nothing says which"),
+        (["2026-04-03 10:00:00", "2026-04-13T10:00"], "d is a date and time that does not say where"),
+        (["3.4.2026 10:00", "13.4.2026 9:30:15"], "d is a date and time that does not say where"),
+        (["04/03/2026, 10:00 PM"], "d is a date and time that does not say where"),
+        (["03/04/2026", "soon"], None),
+        (["2026-04-03T10:00:00Z"], None),
+    ],
+)
+def test_what_keeps_a_date_from_being_read_as_one_is_noted(texts, words):
+    document = ReadDocument([{"number": number, "d": one} for number, one in enumerate(texts)])
+    notes = [one for one in propose([document], rows=["$[*]"], name="tree").notes if one.startswith("d ")]
+    assert [one.partition(":")[0] for one in notes] == ([words] if words else [])

@@ -30,6 +30,7 @@ from rondine.core.naming import USUAL_RULE, NamingRule
 from rondine.core.paths import JsonPath, Node, XPath, parse_jsonpath, parse_xpath, short_form
 from rondine.core.paths.jsonpath import Several
 from rondine.core.schema import Correction, OutlineRow, Shape, decided_keys, document_outline, infer, outline
+from rondine.core.schema.formats import LOCAL_MOMENT, date_patterns
 
 #: Names that services give their keys, the surest first.
 KEY_NAMES = ("id", "key", "number", "code", "uuid", "ref")
@@ -418,6 +419,15 @@ def _ends_as(name: str, ending: str) -> bool:
     return name == ending or name.endswith(f"_{ending}")
 
 
+def _notes_of_dates(name: str, texts: list[str]) -> list[str]:
+    """What keeps texts that look like dates from being read as such."""
+    if texts and all(LOCAL_MOMENT.fullmatch(one) for one in texts):
+        return [f"{name} is a date and time that does not say where: convert it to datetime, with its zone"]
+    if texts and all(date_patterns(one) for one in texts):
+        return [f"{name} is a date with the day first or the month first, nothing says which: convert it to date"]
+    return []
+
+
 def _notes(lines: list[OutlineRow], key: list[str]) -> list[str]:
     notes = []
     for line in lines:
@@ -425,6 +435,8 @@ def _notes(lines: list[OutlineRow], key: list[str]) -> list[str]:
         for step in line.convert:
             form = f"as {' and '.join(step.patterns)}" if isinstance(step, DateOf) else "with a decimal comma"
             notes.append(f"{line.name} is written {form}: read as {line.type}, converted on the way")
+        if line.type == "text" and not line.is_corrected:
+            notes += _notes_of_dates(line.name, [_as_text(one) for one in line.examples if one != '""'])
         if line.type == "decimal" and not line.convert and 0 < line.fractional < numbers:
             share = round(100 * (numbers - line.fractional) / numbers)
             notes.append(

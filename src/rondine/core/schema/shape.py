@@ -9,7 +9,7 @@ from typing import Any
 
 from rondine.core.documents.json import json_text, kind_of
 from rondine.core.schema.alternatives import Variants
-from rondine.core.schema.formats import FORMATS, date_pattern, text_formats
+from rondine.core.schema.formats import FORMATS, date_patterns, decided, text_formats
 
 Number = int | Decimal | float
 EXAMPLES = 3
@@ -21,7 +21,7 @@ MOST_DISTINCT = 20_000
 class Shape:
     """seen: how often the part was there, null included.  kinds: how often with each of JSON Schema's types, without null.
     fractional, fractional_texts: numbers, and texts of them, that were not whole.  lengths: shortest and longest list.  formats: what every text so far
-    could be.  dates: how often a text was a date of each pattern (UTS #35).  least, most: of numbers, and of texts that are numerals.  variants: which members its objects had together.
+    could be.  dates: how often a text was a date of which patterns (UTS #35).  least, most: of numbers, and of texts that are numerals.  variants: which members its objects had together.
 
     keys: of an object whose keys are data, the keys; `values` is then what stands under them, and members is empty (see `data_keys`)."""
 
@@ -34,7 +34,7 @@ class Shape:
     formats: frozenset[str] | None = None
     lengths: tuple[int, int] | None = None
     longest: int = 0
-    dates: Counter[str] = field(default_factory=Counter)
+    dates: Counter[tuple[str, ...]] = field(default_factory=Counter)
     least: Number | None = None
     most: Number | None = None
     members: dict[str, "Shape"] = field(default_factory=dict)
@@ -90,7 +90,7 @@ class Shape:
         self.formats = found if self.formats is None else self.formats & found
         self.fractional_texts += "comma" in found or ("numeral" in found and "whole" not in found)
         if "dated" in found:
-            self.dates[date_pattern(value)] += 1
+            self.dates[date_patterns(value)] += 1
         if "numeral" in found:
             number = Decimal(value)
             self._widen(number, number)
@@ -161,9 +161,9 @@ class Shape:
     @property
     def date_patterns(self) -> list[str]:
         """The patterns that its texts have if every one is a date, but not all in the form of ISO 8601; the usual first."""
-        if not self.formats or "dated" not in self.formats or set(self.dates) == {"yyyy-MM-dd"}:
+        if not self.formats or "dated" not in self.formats or set(self.dates) == {("yyyy-MM-dd",)}:
             return []
-        return [pattern for pattern, _ in self.dates.most_common()]
+        return decided(self.dates)
 
     @property
     def fractions(self) -> int:

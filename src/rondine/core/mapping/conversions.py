@@ -55,7 +55,8 @@ class Step(Document, frozen=True):
 
 
 class Number(Step, tag="number", frozen=True):
-    """A text as a number. decimal: the mark before the fraction.  grouping: marks between groups of digits, taken away; blanks always are.
+    """A text as a number. decimal: the mark before the fraction.  grouping: marks between groups of digits, taken away; blanks always are. The last group
+    has three digits, so that 2.5 is no 25 where the mark is a point.
 
     percent: a sign % behind it divides by 100.
     """
@@ -74,10 +75,17 @@ class Number(Step, tag="number", frozen=True):
         if isinstance(value, (int, Decimal)) and not isinstance(value, bool):
             return value
         text = to_text(value)
-        plain = "".join(char for char in text if not char.isspace() and char not in self.grouping and char != "\u2019")
+        plain = "".join(char for char in text if not char.isspace() and char != "\u2019")
         is_percent = self.percent and plain.endswith("%")
         plain = plain.removesuffix("%") if self.percent else plain
         plain = plain.replace("\u2212", "-")
+        if any(mark in plain for mark in self.grouping):
+            whole, mark, fraction = plain.partition(self.decimal) if self.decimal else (plain, "", "")
+            if not _grouped(self.grouping).fullmatch(whole):
+                raise ConversionError(
+                    f'is the text {short(text)}, whose digits are not in groups of three by "{self.grouping}"'
+                )
+            plain = f"{''.join(char for char in whole if char not in self.grouping)}{mark}{fraction}"
         if self.decimal != "." and "." in plain:
             raise ConversionError(f'is {short(text)}, no number with "{self.decimal}" before its fraction')
         try:
@@ -85,6 +93,13 @@ class Number(Step, tag="number", frozen=True):
         except ConversionError as error:
             raise ConversionError(f"is the text {short(text)}, not a decimal number") from error
         return _CONTEXT.divide(number, Decimal(100)) if is_percent else number
+
+
+@lru_cache(maxsize=100)
+def _grouped(marks: str) -> re.Pattern[str]:
+    """Whole numbers in groups: of three digits, or but for the last of two, as in India."""
+    mark = f"[{re.escape(marks)}]"
+    return re.compile(rf"[+-]?\d{{1,3}}({mark}\d{{2,3}})*{mark}\d{{3}}", re.ASCII)
 
 
 class Arithmetic(Step, tag="arithmetic", frozen=True):

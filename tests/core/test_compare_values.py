@@ -38,6 +38,27 @@ def told(one, other):
             [("$['t'][1]['m']", "added", "", "4"), ("$['t'][1]['n']", "changed", "2", "3")],
         ),
         ("{}", "[]", [("$", "retyped", "{}", "[]")]),
+        # one more or less of a list is one difference, whatever comes behind it
+        ('[{"n": 1}, {"n": 2}, {"n": 3}]', '[{"n": 1}, {"n": 3}]', [("$[1]", "removed", '{"n":2}', "")]),
+        ('["a", "b"]', '["x", "a", "b"]', [("$[0]", "added", "", '"x"')]),
+        (
+            '[{"n": "a", "g": 1}, {"n": "b", "g": 1}]',
+            '[{"n": "x", "g": 1}, {"n": "a", "g": 1}, {"n": "b", "g": 2}]',
+            [("$[0]", "added", "", '{"n":"x","g":1}'), ("$[2]['g']", "changed", "1", "2")],
+        ),
+        ('[{"n": 1}, {"n": 2}]', '[{"n": 2}, {"n": 1}]', [("$", "reordered", "", "")]),
+        # what does not tell elements apart, or not all of them, counts by position
+        ("[1, 2, 2]", "[2, 1, 2]", [("$[0]", "changed", "1", "2"), ("$[1]", "changed", "2", "1")]),
+        (
+            '[{"n": 1}, {"m": 2}]',
+            '[{"m": 2}]',
+            [("$[1]", "removed", '{"m":2}', ""), ("$[0]['n']", "removed", "1", ""), ("$[0]['m']", "added", "", "2")],
+        ),
+        (
+            '[{"n": true}, {"n": false}]',
+            '[{"n": false}]',
+            [("$[1]", "removed", '{"n":false}', ""), ("$[0]['n']", "changed", "true", "false")],
+        ),
     ],
 )
 def test_differences_have_their_places(one, other, expected):
@@ -84,3 +105,22 @@ def test_every_place_told_is_there_in_the_one_or_the_other(one, other):
         path = parse_jsonpath(each.path)
         assert bool(path.find(documents[0])) == (each.kind != "added")
         assert bool(path.find(documents[1])) == (each.kind != "removed")
+
+
+@given(st.lists(st.integers(0, 50), unique=True, max_size=12), st.data())
+def test_what_is_taken_out_put_in_and_moved_is_told_and_nothing_else(numbers, data):
+    """However a list with keys is changed: as many differences as there are changes."""
+    gone = data.draw(st.sets(st.sampled_from(numbers))) if numbers else set()
+    come = data.draw(st.lists(st.integers(100, 150), unique=True, max_size=4))
+    before = [{"n": one, "v": "same"} for one in numbers]
+    after = [one for one in before if one["n"] not in gone] + [{"n": one, "v": "same"} for one in come]
+    at_home = sum(one == other for one, other in zip(before, after, strict=False))
+    found = compare_documents(ReadDocument(before), ReadDocument(after))
+    if len(numbers) - len(gone) > at_home:  # more are told apart by their numbers than by position
+        assert len([one for one in found if one.kind == "removed"]) == len(gone)
+        assert len([one for one in found if one.kind == "added"]) == len(come)
+        assert all(one.kind in ("added", "removed") for one in found)
+    assert (not found) == (before == after)
+    shuffled = data.draw(st.permutations(before))
+    kinds = {one.kind for one in compare_documents(ReadDocument(before), ReadDocument(shuffled))}
+    assert (not kinds) == (shuffled == before) and kinds <= {"reordered", "changed"}

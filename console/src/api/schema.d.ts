@@ -3480,7 +3480,7 @@ export interface components {
              */
             decimal?: string;
             /**
-             * @description marks between groups of digits, taken away; blanks always are
+             * @description marks between groups of digits, taken away; blanks always are. The last group has three digits, so that 2.5 is no 25 where the mark is a point
              * @default
              */
             grouping?: string;
@@ -5244,9 +5244,10 @@ export interface components {
              *     * `removed` - removed
              *     * `changed` - changed
              *     * `retyped` - retyped
+             *     * `reordered` - reordered
              * @enum {string}
              */
-            kind: "added" | "removed" | "changed" | "retyped";
+            kind: "added" | "removed" | "changed" | "retyped" | "reordered";
             path: string;
         };
         /**

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { answer, api, type Schemas } from "../../api/client";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 
-const SIGNS = { added: "+", removed: "−", changed: "≠", retyped: "≠" } as const;
+const SIGNS = { added: "+", removed: "−", changed: "≠", retyped: "≠", reordered: "⇅" } as const;
 const PASTED = "pasted";
 
 /** What is otherwise in a response than in another, by place: a kept sample, the response before, or a pasted text, which is not kept. */
@@ -52,7 +52,7 @@ function Differences({ found }: { found: Schemas["ComparisonOfBodies"] }) {
           {found.differences.map((one) => (
             <tr key={one.path + one.kind} className="border-t border-base-300 align-top">
               <td className={one.kind === "added" ? "text-success" : one.kind === "removed" ? "text-error" : "text-accent"} title={one.kind}>{SIGNS[one.kind]}</td>
-              <td className="py-1 pr-3 break-all">{one.path}</td>
+              <td className="py-1 pr-3 break-all">{one.path}{one.kind === "reordered" && <span className="ml-2 font-sans">the same elements in another order</span>}</td>
               <td className="pr-3 break-all">{one.before}</td>
               <td className="break-all">{one.after}</td>
             </tr>

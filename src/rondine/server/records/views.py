@@ -183,7 +183,7 @@ class ComparisonAsked(Strict):
 
 class ValueDifferenceLine(serializers.Serializer[Any]):
     path = serializers.CharField()
-    kind = serializers.ChoiceField(["added", "removed", "changed", "retyped"])
+    kind = serializers.ChoiceField(["added", "removed", "changed", "retyped", "reordered"])
     before = serializers.CharField(allow_blank=True)
     after = serializers.CharField(allow_blank=True)
 

@@ -52,9 +52,9 @@ function Differences({ found }: { found: Schemas["ComparisonOfBodies"] }) {
           {found.differences.map((one) => (
             <tr key={one.path + one.kind} className="border-t border-base-300 align-top">
               <td className={one.kind === "added" ? "text-success" : one.kind === "removed" ? "text-error" : "text-accent"} title={one.kind}>{SIGNS[one.kind]}</td>
-              <td className="py-1 pr-3 break-all">{one.path}{one.kind === "reordered" && <span className="ml-2 font-sans">the same elements in another order</span>}</td>
-              <td className="pr-3 break-all">{one.before}</td>
-              <td className="break-all">{one.after}</td>
+              <td className="min-w-36 py-1 pr-3 break-all">{one.path}</td>
+              {one.kind === "reordered" ? <td className="pr-3 font-sans">the same elements</td> : <td className="pr-3 break-all"><span className="line-clamp-3" title={one.before}>{one.before}</span></td>}
+              {one.kind === "reordered" ? <td className="font-sans">in another order</td> : <td className="break-all"><span className="line-clamp-3" title={one.after}>{one.after}</span></td>}
             </tr>
           ))}
         </tbody>

@@ -4,6 +4,7 @@ import pytest
 from playwright.sync_api import expect, sync_playwright
 
 expect.set_options(timeout=20_000)  # a busy machine is no failure
+EDITED = ("/operations", "/connections", "/environments", "/queries", "/services")
 
 
 @pytest.fixture(scope="module")
@@ -36,6 +37,8 @@ def open_page(browser, rondine):
         page.wait_for_url("**/p/olmara")
         if path:
             page.goto(f"/p/olmara{path}")
+        if path.startswith(EDITED):  # nobody clicks while a form still moves
+            page.wait_for_load_state("networkidle")
         return page
 
     yield open_as

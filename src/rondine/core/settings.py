@@ -11,6 +11,7 @@ from typing import Annotated, Any, ClassVar, Literal, TypeVar, Union, get_args, 
 
 import msgspec
 
+from rondine.core.documents.json import pointer_text
 from rondine.core.errors import InputError, did_you_mean
 
 T = TypeVar("T")
@@ -27,7 +28,7 @@ def load(kind: Any, value: object, *, where: str = "") -> Any:
     try:
         return msgspec.convert(value, type=kind)
     except msgspec.ValidationError as error:
-        raise to_input_error(str(error), kind, where, value) from error
+        raise _to_input_error(str(error), kind, where, value) from error
 
 
 def dump(value: object) -> Any:
@@ -66,14 +67,14 @@ def _fields_of(kind: type[Document]) -> tuple[tuple[str, str, object], ...]:
     )
 
 
-def to_input_error(text: str, kind: Any, where: str, given: object = None) -> InputError:
+def _to_input_error(text: str, kind: Any, where: str, given: object) -> InputError:
     """msgspec's message as one of ours: `Object contains unknown field `x` - at `$.a[0]``. given: the whole value, so that only what it could be is
     suggested.
     """
     message, _, path = text.partition(" - at `")
     steps = [part.strip("[]").removeprefix(".") for part in re.findall(r"\.[^.\[]+|\[[^\]]*\]", path.rstrip("`"))]
     hints, value, steps = _hints_at(kind, steps, given)
-    place = where + "".join("/" + step.replace("~", "~0").replace("/", "~1") for step in steps) or "/"
+    place = where + pointer_text(tuple(steps)) or "/"
     if unknown := re.search(r"unknown field `([^`]*)`", message):
         name = unknown.group(1)
         known = {
@@ -180,22 +181,12 @@ def _is_struct(hint: Any) -> bool:
 def documents_in(kind: Any) -> dict[str, type[Document]]:
     """Every document class that a document is made of, itself among them, by name."""
     found: dict[str, type[Document]] = {}
-    ahead = _flat([kind])
+    ahead = [kind]
     while ahead:
-        one = ahead.pop()
-        if isinstance(one, type) and issubclass(one, Document) and one.__name__ not in found:
-            found[one.__name__] = one
-            ahead += _flat(list(get_type_hints(one).values()))
+        for one in _alternatives([ahead.pop()], None):
+            if not (isinstance(one, type) and issubclass(one, Document)):
+                ahead += [arg for arg in get_args(one) if arg is not Ellipsis]
+            elif one.__name__ not in found:
+                found[one.__name__] = one
+                ahead += get_type_hints(one).values()
     return found
-
-
-def _flat(kinds: list[Any]) -> list[Any]:
-    """Unions and containers opened up to the classes they hold."""
-    out: list[Any] = []
-    for kind in kinds:
-        args = get_args(kind)
-        if isinstance(kind, type) and not args:
-            out.append(kind)
-        else:
-            out += _flat([arg for arg in args if arg is not Ellipsis and not isinstance(arg, (str, int))])
-    return out

@@ -53,6 +53,9 @@ export interface ResponseProps {
   onWhereTo?: (pointer: string) => void;
 }
 
+/** A response that is only looked at, as the source of kept records. */
+export const AS_SOURCE = { isSource: true, isSending: false, lines: [], corrections: [], plan: null, onRows: () => undefined, onTake: () => undefined, onLeave: () => undefined, onCorrect: () => undefined, onKeepSample: () => undefined, keptSample: "", keepError: null };
+
 /** The middle: what came back, as tree, schema, text and headers. */
 export function ResponsePane(props: ResponseProps) {
   const { trial } = props;

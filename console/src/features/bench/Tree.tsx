@@ -48,7 +48,7 @@ export function Tree(props: Props) {
     const revealed = await nodes.reveal(await positions);
     if (!revealed || mine !== asked.current) return;
     isFollowed.current = true;
-    setPlace({ ...revealed });
+    setPlace(revealed);
   };
   const latest = useRef(show);
   latest.current = show;

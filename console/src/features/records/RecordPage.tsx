@@ -6,7 +6,7 @@ import { Heading, Waiting, when } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { asSource } from "../bench/bench";
 import { Shown } from "../bench/RecordTable";
-import { ResponsePane } from "../bench/ResponsePane";
+import { AS_SOURCE, ResponsePane } from "../bench/ResponsePane";
 import { useRecord, useRecordType } from "./records";
 
 /** One record: its values, and for each the place in the response it came from. */
@@ -50,8 +50,7 @@ export default function RecordPage() {
         <section className="flex min-h-0 min-w-0 flex-col lg:max-h-[80vh]">
           {trace.body ? (
             <ResponsePane
-              project={project} isSource isSending={false} lines={[]} corrections={[]} plan={null} lit={lit} focus={focus ?? trace.row?.pointer ?? null} onPoint={setLit} onRows={() => undefined} onTake={() => undefined} onLeave={() => undefined} onCorrect={() => undefined}
-              onKeepSample={() => undefined} keptSample="" keepError={null}
+              project={project} {...AS_SOURCE} lit={lit} focus={focus ?? trace.row?.pointer ?? null} onPoint={setLit}
               trial={asSource({ number: trace.call, method: "GET", url: "", request: "", status: 200, reason: `Call ${trace.call} of run ${trace.run}`, headers: [], size: null, timings: null, rows: null, error: null, purpose: "", via: "", by: "", operation: "", body: trace.body, at: record.data.changed_at }, trace.run)}
             />
           ) : (

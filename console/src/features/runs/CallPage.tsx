@@ -6,7 +6,7 @@ import { Heading, Tag, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { asSource } from "../bench/bench";
 import { RecordTable } from "../bench/RecordTable";
-import { ResponsePane } from "../bench/ResponsePane";
+import { AS_SOURCE, ResponsePane } from "../bench/ResponsePane";
 import { useFed, useRun } from "./runs";
 
 /** One call of a run: its response, and beside it the records that it fed; pointing at a value lights its counterpart. */
@@ -29,7 +29,7 @@ export default function CallPage() {
     <Page title={title} aside={<><Tag>{environment}</Tag> <Link className="link text-sm" to={`/p/${project}/runs/${id}`}>{run.data.title || "the run"}</Link></>}>
       <div className="grid gap-6 lg:grid-cols-2">
         <section className="flex min-h-0 min-w-0 flex-col lg:max-h-[80vh]">
-          {trial ? <ResponsePane project={project} isSource trial={trial} lit={lit} focus={focus ?? whole.data.outputs[0]?.shown[0]?.pointer ?? null} onPoint={setLit} onWhereTo={setPlace} {...NOTHING} /> : <Heading>Response</Heading>}
+          {trial ? <ResponsePane project={project} {...AS_SOURCE} trial={trial} lit={lit} focus={focus ?? whole.data.outputs[0]?.shown[0]?.pointer ?? null} onPoint={setLit} onWhereTo={setPlace} /> : <Heading>Response</Heading>}
         </section>
         <section className="min-w-0">
           <Heading aside={place && <span className="flex items-center gap-2 text-xs">only what came from <span className="font-mono">{place}</span><button type="button" className="link" onClick={() => setPlace("")}>all of it again</button></span>}>What it fed</Heading>
@@ -46,8 +46,6 @@ export default function CallPage() {
     </Page>
   );
 }
-
-const NOTHING = { isSending: false, lines: [], corrections: [], plan: null, onRows: () => undefined, onTake: () => undefined, onLeave: () => undefined, onCorrect: () => undefined, onKeepSample: () => undefined, keptSample: "", keepError: null };
 
 /** What is kept under the row's key now. */
 function Record({ project, environment, type, row, run }: { project: string; environment: string; type: string; row: Schemas["FedRow"]; run: number }) {

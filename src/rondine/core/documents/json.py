@@ -64,10 +64,15 @@ def marked_charset(body: bytes) -> str:
     return next((charset for mark, charset in _MARKS if body.startswith(mark)), "")
 
 
+def is_utf8(charset: str) -> bool:
+    """Whether a charset is UTF-8 or a part of it; none is."""
+    return charset.lower().replace("_", "-") in UTF_8
+
+
 def as_utf8(body: bytes, charset: str, name: str) -> bytes:
     """A text in UTF-8, without a byte order mark. charset: of the media type, empty if it says none. Raises DocumentError."""
     charset = charset or marked_charset(body)
-    if charset.lower().replace("_", "-") not in UTF_8:
+    if not is_utf8(charset):
         try:
             body = body.decode(charset).encode()
         except (LookupError, UnicodeDecodeError) as error:
@@ -191,6 +196,11 @@ def depth_exceeds(value: Any, most: int) -> bool:
             return False
         level = following
     return True
+
+
+def as_written(number: float | Decimal) -> Decimal:
+    """A number as somebody wrote it: exact, and of a float, as which those of stored documents are read, the shortest that means it."""
+    return Decimal(repr(number)) if isinstance(number, float) else Decimal(number)
 
 
 def json_text(value: Any) -> str:

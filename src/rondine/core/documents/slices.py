@@ -16,7 +16,7 @@ from typing import Any
 
 import msgspec
 
-from rondine.core.documents.json import BOM, UTF_8, marked_charset
+from rondine.core.documents.json import BOM, is_utf8, marked_charset
 from rondine.core.errors import DocumentError
 
 #: Bytes that are read at a time, and so about what a slice has.
@@ -119,9 +119,8 @@ class _Source:
             while len(first) < 4 and (chunk := next(self._chunks, b"")):
                 first += chunk
             self._charset, self._chunks = marked_charset(first), chain([first] if first else [], self._chunks)
-        is_known = self._charset.lower().replace("_", "-") in UTF_8
         try:
-            self._decode = None if is_known else codecs.getincrementaldecoder(self._charset)()
+            self._decode = None if is_utf8(self._charset) else codecs.getincrementaldecoder(self._charset)()
         except LookupError as error:
             raise self._unreadable(error) from error
         self._is_first = True

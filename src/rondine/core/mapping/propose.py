@@ -424,7 +424,9 @@ def _notes_of_dates(name: str, texts: list[str]) -> list[str]:
     if texts and all(LOCAL_MOMENT.fullmatch(one) for one in texts):
         return [f"{name} is a date and time that does not say where: convert it to datetime, with its zone"]
     if texts and all(date_patterns(one) for one in texts):
-        return [f"{name} is a date with the day first or the month first, nothing says which: convert it to date"]
+        return [
+            f"{name} is a date with the day first or the month first, nothing says which: convert it to date, as dd/MM/yyyy or MM/dd/yyyy"
+        ]
     return []
 
 

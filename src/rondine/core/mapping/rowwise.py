@@ -14,7 +14,7 @@ import msgspec
 
 from rondine.core.documents.element_rows import ElementRows, NotApart
 from rondine.core.documents.elements import TEXT
-from rondine.core.documents.json import UTF_8, Limits, read_json
+from rondine.core.documents.json import Limits, is_utf8, read_json
 from rondine.core.documents.members import Members, at_names, decoder_of, members_at
 from rondine.core.documents.reading import DocumentFormat
 from rondine.core.documents.slices import Around, Values, line_slices, list_slices
@@ -231,7 +231,7 @@ class JsonRows(RowReader):
     ) -> tuple[Part, Any] | None:
         if of != "json":
             return super().page(body, given, of=of, charset=charset)
-        if self._page is None or charset.lower().replace("_", "-") not in UTF_8:
+        if self._page is None or not is_utf8(charset):
             return None
         try:
             held: Any = self._page.decode(body)

@@ -8,7 +8,7 @@ from typing import Any
 from msgspec import UNSET
 
 from rondine.core.documents.elements import TEXT, text_of
-from rondine.core.documents.json import kind_of
+from rondine.core.documents.json import as_written, kind_of
 from rondine.core.documents.members import MISSING
 from rondine.core.documents.reading import ReadDocument
 from rondine.core.errors import DraftError, MappingError, did_you_mean
@@ -312,10 +312,10 @@ def _ordered(value: Any, wanted: Any) -> tuple[Any, Any]:
     """Both as numbers where one is a number and the other a text of one, as in XML; as they are otherwise."""
     if isinstance(value, str) and isinstance(wanted, (int, float, Decimal)) and not isinstance(wanted, bool):
         try:
-            return to_decimal(value.strip()), Decimal(str(wanted))
+            return to_decimal(value.strip()), as_written(wanted)
         except ConversionError:
             return value, wanted
-    return value, Decimal(str(wanted)) if isinstance(wanted, float) else wanted
+    return value, as_written(wanted) if isinstance(wanted, float) else wanted
 
 
 def found_by(source: Taken, base: Node, document: Node | None = None) -> tuple[Location | None, Any]:

@@ -11,7 +11,7 @@ from decimal import Context, Decimal, InvalidOperation
 from math import isfinite
 from typing import Any, Literal
 
-from rondine.core.documents.json import json_text, kind_of
+from rondine.core.documents.json import as_written, json_text, kind_of
 from rondine.core.errors import short
 
 FieldType = Literal["text", "integer", "decimal", "boolean", "date", "datetime", "json"]
@@ -38,16 +38,11 @@ def to_text(value: Any) -> str:
     return json_text(value)
 
 
-def _written(value: float) -> Decimal:
-    """A number of a document or of an input, which are read as floats, as somebody wrote it: of 17 digits at most, the shortest that means it."""
-    return Decimal(repr(value))
-
-
 def to_integer(value: Any) -> int:
     if type(value) is int:
         return _checked_integer(value)
     if type(value) is float and isfinite(value):
-        value = _written(value)
+        value = as_written(value)
     if type(value) is Decimal:
         if value.adjusted() < MOST_DIGITS and value == value.to_integral_value(context=_exact):
             return int(value)
@@ -74,7 +69,7 @@ def to_decimal(value: Any) -> Decimal:
     elif kind is Decimal:
         number = value
     elif kind is float and isfinite(value):
-        number = _written(value)
+        number = as_written(value)
     elif kind is str and _DECIMAL.fullmatch(value):
         try:
             number = Decimal(value)

@@ -12,6 +12,7 @@ from referencing.exceptions import Unresolvable
 
 from rondine.core.definitions.json_schema import types_of
 from rondine.core.documents.elements import TEXT, text_of
+from rondine.core.documents.json import as_written
 from rondine.core.errors import Problem, short
 from rondine.core.paths import normalized_path
 
@@ -42,18 +43,13 @@ def _nothing(*_: Any) -> Iterator[ValidationError]:
     return iter(())
 
 
-def _exact(number: Any) -> Decimal:
-    """As it is written: numbers of a response are decimals, those of a schema are floats once it was stored, and 0.1 is no float."""
-    return number if isinstance(number, Decimal) else Decimal(str(number))
-
-
 def _measure(breaks: Callable[[Decimal, Decimal], Any]) -> Callable[..., Iterator[ValidationError]]:
-    """A rule on numbers, compared as they are written."""
+    """A rule on numbers, compared as they are written: those of a response are decimals, of a stored schema floats, and 0.1 is no float."""
 
     def rule(validator: Any, limit: Any, value: Any, schema: Any) -> Iterator[ValidationError]:
         if validator.is_type(value, "number") and validator.is_type(limit, "number"):
             try:
-                if breaks(_exact(value), _exact(limit)):
+                if breaks(as_written(value), as_written(limit)):
                     yield ValidationError("breaks the rule")
             except InvalidOperation:  # a number of more digits than anybody can tell it of, or a multiple of 0
                 pass
@@ -63,7 +59,9 @@ def _measure(breaks: Callable[[Decimal, Decimal], Any]) -> Callable[..., Iterato
 
 def _one_of(validator: Any, values: Any, value: Any, schema: Any) -> Iterator[ValidationError]:
     """enum; a const is one of one."""
-    if isinstance(value, Decimal) and any(validator.is_type(one, "number") and _exact(one) == value for one in values):
+    if isinstance(value, Decimal) and any(
+        validator.is_type(one, "number") and as_written(one) == value for one in values
+    ):
         return
     yield from Draft202012Validator.VALIDATORS["enum"](validator, values, value, schema)
 

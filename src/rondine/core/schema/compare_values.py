@@ -92,6 +92,8 @@ def _pairs(before: list[Any], after: list[Any]) -> list[tuple[int, int]]:
         at_home = sum(old == new for old, new in shared)
         if len(shared) > max(most, at_home):
             best, most = shared, len(shared)
+        if len(shared) == len(by_position):
+            break  # nothing brings more of them together
     return best
 
 

@@ -112,7 +112,8 @@ def users_of_mappings(items: Sequence[Mapping]) -> list[list[dict[str, str]]]:
     others = Mapping.objects.filter(project__in={one.project_id for one in items}, document__based_on__in=names)
     based = defaultdict(list)
     for other in others:
-        based[other.document["based_on"]].append(other)
+        if other.document["based_on"] != other.name:
+            based[other.document["based_on"]].append(other)
     feeds = _by(Feed.objects.filter(mapping__in=[one.pk for one in items]), "mapping_id")
     return [[*_lines("mapping", based[one.name]), *_lines("feed", feeds[one.pk])] for one in items]
 

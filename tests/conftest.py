@@ -1,6 +1,7 @@
 """What the tests share: a server for made-up outside services, and a whole Rondine of real processes."""
 
 import asyncio
+import socketserver
 import threading
 from collections.abc import Callable, Iterator
 from typing import Any
@@ -88,3 +89,29 @@ def serve() -> Iterator[Callable[[Callable[[web.Request], Any]], OutsideService]
     yield start
     for one in made:
         one.close()
+
+
+@pytest.fixture
+def serve_raw() -> Iterator[Callable[..., int]]:
+    """Starts a server that answers each request with the next of these bytes, the last again and again, and closes; gives its port."""
+    servers: list[socketserver.ThreadingTCPServer] = []
+
+    def start(*answers: bytes) -> int:
+        remaining = list(answers)
+
+        class Handler(socketserver.StreamRequestHandler):
+            def handle(self) -> None:
+                while self.rfile.readline().strip():
+                    pass
+                self.wfile.write(remaining.pop(0) if len(remaining) > 1 else remaining[0])
+
+        server = socketserver.ThreadingTCPServer(("127.0.0.1", 0), Handler)
+        server.daemon_threads = True
+        threading.Thread(target=server.serve_forever, args=(0.05,), daemon=True).start()
+        servers.append(server)
+        return server.server_address[1]
+
+    yield start
+    for server in servers:
+        server.shutdown()
+        server.server_close()

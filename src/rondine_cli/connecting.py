@@ -89,6 +89,14 @@ def add_commands(commands: Any) -> None:
         made = connection.add_parser(verb, help=help_text)
         made.add_argument("name")
         made.set_defaults(run=run, verb=verb)
+    waiting = connection.add_parser(
+        "wait", help="decide on a wait that the service asked for: an hour of it is believed"
+    )
+    waiting.add_argument("name")
+    which = waiting.add_mutually_exclusive_group(required=True)
+    which.add_argument("--lift", action="store_true", help="call again now")
+    which.add_argument("--as-asked", action="store_true", help="wait as long as the service asked")
+    waiting.set_defaults(run=run_wait)
     found = connection.add_parser("addresses", help="the OAuth addresses that a service itself names")
     found.add_argument("issuer", metavar="URL")
     found.set_defaults(run=run_addresses)
@@ -280,6 +288,12 @@ def run_enable(session: Session, args: Namespace, out: Output) -> None:
     out.good(f"connection {args.name} is {args.verb}d")
 
 
+def run_wait(session: Session, args: Namespace, out: Output) -> None:
+    found = session.office.decide_wait(args.name, believe=args.as_asked)
+    held = found["held_until"]
+    out.value(found, f"calls wait until {_moment(held)}" if held else f"calls over {args.name} go out again")
+
+
 def run_meter(session: Session, args: Namespace, out: Output) -> None:
     found = session.office.meter(args.name)
     lines = [
@@ -291,6 +305,7 @@ def run_meter(session: Session, args: Namespace, out: Output) -> None:
         lines.append(f"{found['parallel']} at a time: {found['under_way']} under way")
     if found["held_until"]:
         lines.append(f"held back until {_moment(found['held_until'])}: {found['held_why']}")
+        lines.append(f"to call again now: rondine connection wait {args.name} --lift")
     if found["said"]:
         lines.append(f"the service itself says: {found['said']['left']:,} left")
     lines = lines or ["the connection has no limits"]

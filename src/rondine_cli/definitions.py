@@ -66,6 +66,7 @@ def add_commands(commands: Any) -> None:
         "--record-type", action="append", metavar="NAME", help="only this one of the record types proposed"
     )
     take.add_argument("--no-record-types", action="store_true", help="make none")
+    take.add_argument("--no-paging", action="store_true", help="do not follow the paging that the definition shows")
     take.add_argument("--no-connection", action="store_true", help="do not prepare a connection")
     take.add_argument("--base-address", help="of the connection, if it is not the definition's first server")
     take.add_argument("--blank", action="append", metavar="NAME=VALUE", help="for a placeholder of the base address")
@@ -152,13 +153,14 @@ def run_look(session: Session, args: Namespace, out: Output) -> None:
         for one in found["operations"]
         if word in " ".join([one["name"], one["title"], one["path"], *one["tags"]]).lower()
     ]
-    columns = ["key", "name", "title", "tags", "inputs"]
+    columns = ["key", "name", "title", "tags", "inputs", "pages"]
     shown = [
         {
             **one,
             "inputs": ", ".join(f"{each['name']}{'*' if each['is_required'] else ''}" for each in one["inputs"])
             if args.inputs
             else len(one["inputs"]),
+            "pages": one["paging"]["type"] if one["paging"] else "",
             "name": one["name"] + (" (imported)" if one["is_imported"] else ""),
         }
         for one in rows
@@ -241,6 +243,7 @@ def run_import(session: Session, args: Namespace, out: Output) -> None:
             operations=chosen,
             left_out=left_out,
             record_types=[] if args.no_record_types else args.record_type,
+            paging="decline" if args.no_paging else "follow",
             connect=None if args.no_connection else connect,
             hash=found["hash"],
             **source,
@@ -254,6 +257,7 @@ def run_import(session: Session, args: Namespace, out: Output) -> None:
     ]
     if made["record_types"]:
         lines.append(f"record types: {', '.join(made['record_types'])}")
+    lines += [f"! {note}" for note in made["notes"]]
     if made["connection"]:
         lines.append(f"connection {made['connection']}")
     if made["secrets_needed"]:

@@ -29,6 +29,12 @@ def add_commands(commands: Any) -> None:
         "--pasted", metavar="FILE", help="a request as HTTP text, or a list of parameters (- for standard input)"
     )
     source.add_argument("--file", help="an operation document (JSON or YAML; - for standard input)")
+    make.add_argument("--environment", default="test", help="whose connection a pasted address is held against")
+    make.add_argument(
+        "--below",
+        action="store_true",
+        help="send it below the connection's base address although the pasted one is elsewhere",
+    )
     make.set_defaults(run=run_make)
     body = operation.add_parser("body", help="make the body of one from a sample of it, with an input for each value")
     body.add_argument("name")
@@ -87,6 +93,13 @@ def add_commands(commands: Any) -> None:
         verb = operation.add_parser(name, help=help_text)
         verb.add_argument("name")
         verb.set_defaults(run=run_enable, verb=name)
+    paging = operation.add_parser("paging", help="show or change how one asks for further pages")
+    paging.add_argument("name")
+    paging.add_argument("strategy", nargs="?", choices=[*PAGING_WORDS, "undecided"])
+    paging.add_argument(
+        "setting", nargs="*", metavar="NAME=VALUE", help="such as parameter=page total=/total, or at=/next"
+    )
+    paging.set_defaults(run=run_paging)
     move = operation.add_parser(
         "move-key", help="move a fixed value that looks like a key into the connection's credential"
     )
@@ -125,6 +138,7 @@ def add_commands(commands: Any) -> None:
     kept.add_argument("--title", help="of the service", default="")
     kept.add_argument("--operation", help="its name; default: proposed")
     kept.add_argument("--environment", default="test")
+    kept.add_argument("--no-paging", action="store_true", help="do not follow the paging that the response shows")
     kept.set_defaults(run=run_keep_trial)
 
     sample = commands.add_parser("sample", help="kept responses").add_subparsers(required=True, metavar="VERB")
@@ -147,18 +161,26 @@ def add_commands(commands: Any) -> None:
     schema.set_defaults(run=run_schema)
 
 
-def run_make(session: Session, args: Namespace, out: Output) -> None:
+def run_make(session: Session, args: Namespace, out: Output) -> int:
+    below = {"service": args.service, "environment": args.environment}
+    found: dict[str, Any] = {}
     if args.pasted:
-        text = read_text(args.pasted)
-        document = session.office.read_pasted(text)["operation"]
-    else:
-        document = session.office.take_apart(args.address)["operation"] if args.address else read_document(args.file)
+        found = session.office.read_pasted(read_text(args.pasted), **below)
+    elif args.address:
+        found = session.office.take_apart(args.address, **below)
+    if found.get("difference") and not args.below:
+        out.bad(
+            f"{found['difference']}\nif that is meant: --below; to call the pasted address: rondine trial send ADDRESS"
+        )
+        return 1
+    document = found["operation"] if found else read_document(args.file)
     made = session.office.operations.save(args.name, service=args.service, title=args.title, document=document)
     out.value(
         made,
         f"operation {made['name']} is at version {made['version']}: {made['document'].get('method', 'GET')} {made['document'].get('path', '/')}\nsend it once: rondine operation try {made['name']}",
     )
     show_problems(made, out)
+    return 0
 
 
 def run_query_make(session: Session, args: Namespace, out: Output) -> None:
@@ -337,10 +359,57 @@ def run_send(session: Session, args: Namespace, out: Output) -> int:
 
 def run_keep_trial(session: Session, args: Namespace, out: Output) -> None:
     made = session.office.keep_trial(
-        args.id, args.service, service_title=args.title, operation=args.operation, environment=args.environment
+        args.id,
+        args.service,
+        service_title=args.title,
+        operation=args.operation,
+        environment=args.environment,
+        paging="decline" if args.no_paging else "follow",
     )
     words = f"service {made['service']}, connection {made['connection']} and operation {made['operation']} are there"
-    out.value(made, f"{words}\ntry it: rondine operation try {made['operation']}")
+    out.value(made, f"{words}{adopted_text(made)}\ntry it: rondine operation try {made['operation']}")
+
+
+def adopted_text(made: dict[str, Any]) -> str:
+    """What an operation follows from now on, on a line of its own; empty if nothing was recognised."""
+    found = made.get("adopted")
+    if not found:
+        return ""
+    name = found["operation"]
+    return f"\n{name} follows {found['reason']}; to decline: rondine operation paging {name} one_response"
+
+
+#: How an operation's paging is called.
+PAGING_WORDS = {
+    "link_header": "follows the next link in the Link header",
+    "next_address": "follows the next address in the response",
+    "page_number": "asks for page after page by number",
+    "one_response": "asks for one response only, whatever it shows",
+}
+
+
+def run_paging(session: Session, args: Namespace, out: Output) -> None:
+    held = session.office.operations.get(args.name)
+    document = held["document"]
+    if args.strategy:
+        settings: dict[str, Any] = {
+            name: int(value) if value.isascii() and value.isdigit() else value
+            for name, value in named_values(args.setting).items()
+        }
+        paging = None if args.strategy == "undecided" else {"type": args.strategy, **settings}
+        changed = {
+            **{name: one for name, one in document.items() if name != "paging"},
+            **({"paging": paging} if paging else {}),
+        }
+        held = session.office.operations.change(args.name, version=held["version"], document=changed)
+    paging = held["document"].get("paging")
+    if paging is None:
+        words = "has no paging decided; what its responses show is taken over with a sample or a feed"
+    else:
+        rest = ", ".join(f"{name} {value}" for name, value in paging.items() if name != "type")
+        words = PAGING_WORDS[paging["type"]] + (f" ({rest})" if rest else "")
+    out.value(paging, f"{args.name} {words}")
+    show_problems(held, out)
 
 
 def run_body(session: Session, args: Namespace, out: Output) -> None:
@@ -381,7 +450,8 @@ def run_keep(session: Session, args: Namespace, out: Output) -> None:
     made = session.office.keep_sample(
         args.name, run=args.run_id, content=content, operation=args.operation, keys=args.keys
     )
-    out.value(made, f"sample {made['name']} is kept; see its schema: rondine sample schema {made['name']}")
+    words = f"sample {made['name']} is kept; see its schema: rondine sample schema {made['name']}"
+    out.value(made, words + adopted_text(made))
 
 
 def run_compare(session: Session, args: Namespace, out: Output) -> int:

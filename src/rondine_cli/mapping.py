@@ -44,6 +44,12 @@ def add_commands(commands: Any) -> None:
     propose.add_argument(
         "--onto", action="store_true", help="the record type is there already: find what fills its fields"
     )
+    propose.add_argument(
+        "--accept",
+        action="append",
+        metavar="FIELD",
+        help="with --onto: a match that is not sure is right; 'all' for all",
+    )
     propose.add_argument("--key", action="append", metavar="FIELD", help="the key, in place of the proposed one")
     propose.add_argument("--save", metavar="MAPPING", help="save the record type, and the mapping under this name")
     propose.add_argument("--service", help="the mapping's service; needed with --save")
@@ -88,6 +94,15 @@ def run_propose(session: Session, args: Namespace, out: Output) -> int:
         if not args.service:
             out.bad("--save needs --service")
             return 2
+        accepted = set(args.accept or [])
+        unsure = [one for one in found["pairs"] if not one["is_sure"] and not {one["field"], "all"} & accepted]
+        if unsure:
+            told = ", ".join(f"{one['field']} from {one['path']} ({one['reason']})" for one in unsure)
+            again = " ".join(f"--accept {one['field']}" for one in unsure)
+            out.bad(
+                f"nothing is saved: these matches are not sure: {told}\nif they are right: {again}; or choose values with --take"
+            )
+            return 1
         if not args.onto or args.key:
             office.record_types.save(args.record_type, document=found["record_type"])
         for one in found["parts"] if args.parts else []:
@@ -103,7 +118,7 @@ def proposal_text(found: dict[str, Any]) -> str:
     rules = found["mapping"]["outputs"][0]["fields"]
     types = {field["name"]: field["type"] for field in found["record_type"]["fields"]}
     key = found["record_type"].get("key", [])
-    reasons = {one["field"]: f"  ({one['reason']})" for one in found["pairs"]}
+    reasons = {one["field"]: f"  ({one['reason']}{'' if one['is_sure'] else ', not sure'})" for one in found["pairs"]}
     lines = [
         f"{rule['name']:<16} {types[rule['name']]:<9} {'key' if rule['name'] in key else '':<4} from {_source(rule['from'])}{reasons.get(rule['name'], '')}"
         for rule in rules

@@ -6,6 +6,7 @@ from typing import Any
 
 from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
 
+from rondine_cli.describing import PAGING_WORDS
 from rondine_cli.items import add_item_verbs, show_problems
 from rondine_cli.output import Output
 from rondine_cli.session import Session, named_values
@@ -15,7 +16,12 @@ def add_commands(commands: Any) -> None:
     feed = commands.add_parser("feed", help="what keeps record types filled").add_subparsers(
         required=True, metavar="VERB"
     )
-    add_item_verbs(feed, "feeds", "feed", ["name", "operation", "mapping", "environment", "last_run.state"])
+    add_item_verbs(
+        feed,
+        "feeds",
+        "feed",
+        ["name", "operation", "mapping", "environment", "last_run.state", "last_run.completeness"],
+    )
     make = feed.add_parser("make", help="make or change one")
     make.add_argument("name")
     make.add_argument("--operation", required=True)
@@ -80,7 +86,14 @@ def run_make(session: Session, args: Namespace, out: Output) -> None:
         environment=args.environment,
         document={"inputs": named_values(args.input)},
     )
-    out.value(made, f"feed {made['name']} is at version {made['version']}; run it: rondine feed run {made['name']}")
+    operation = made["operation"]
+    paging = made["paging"]
+    words = PAGING_WORDS[paging["type"]] if paging else "has shown no paging: a run asks for one response"
+    out.value(
+        made,
+        f"feed {made['name']} is at version {made['version']}; run it: rondine feed run {made['name']}\n"
+        f"{operation} {words}; to change that: rondine operation paging {operation}",
+    )
     show_problems(made, out)
 
 
@@ -116,15 +129,21 @@ def finish(states: Iterator[dict[str, Any]], out: Output) -> int:
                 rows=f"{rows:,}",
             )
     out.value(last, run_text(last))
-    return 0 if last.get("state") == "done" else 1
+    return 0 if last.get("state") == "done" and last["completeness"] != "incomplete" else 1
+
+
+#: What a run's completeness is called.
+COMPLETENESS = {
+    "complete": " (proven complete)",
+    "incomplete": " (NOT COMPLETE)",
+    "unknown": " (not known to be complete)",
+}
 
 
 def run_text(run: dict[str, Any]) -> str:
     lines = [f"run {run['id']} {run['state']}: {run['summary']}"]
-    if run["ending"] and run["ending"] not in run["summary"]:
-        lines.append(
-            f"  ended: {run['ending']}{'' if run['is_complete'] or run['state'] != 'done' else ' (not proven to be the end)'}"
-        )
+    if run["ending"] and (run["state"] == "done" or run["ending"] not in run["summary"]):
+        lines.append(f"  ended: {run['ending']}{COMPLETENESS.get(run['completeness'], '')}")
     if run["error"]:
         lines.append(f"  {run['error']['where']}: {run['error']['message']}\n  {run['error']['hint']}")
     for count in run["counts"]:
@@ -137,6 +156,10 @@ def run_text(run: dict[str, Any]) -> str:
         )
         if count["rejected"]:
             lines.append(f"  see the rejects: rondine run rejects {run['id']}")
+    for one in run["remarks"]:
+        more = f" and {one['times'] - 1} more" if one["times"] > 1 else ""
+        call = f" (call {one['call']}{more})" if one["call"] else ""
+        lines.append(f"  ! {one['message']}{call}" + (f"\n    {one['hint']}" if one["hint"] else ""))
     return "\n".join(lines)
 
 
@@ -144,7 +167,7 @@ def run_list(session: Session, args: Namespace, out: Output) -> None:
     filters = {name: value for name in ("feed", "state") if (value := getattr(args, name))}
     out.rows(
         session.office.runs(limit=args.limit, **filters),
-        ["id", "kind", "title", "state", "environment", "by", "summary"],
+        ["id", "kind", "title", "state", "completeness", "environment", "by", "summary"],
         empty="nothing has run yet; run a feed: rondine feed run NAME",
     )
 

@@ -192,6 +192,10 @@ class Project:
         held = items.get(name)
         return items.change(name, version=held["version"], document={**held["document"], "enabled": enabled})
 
+    def decide_wait(self, connection: str, *, believe: bool) -> Json:
+        """A wait that the service asked for counts whole (believe), or is lifted; gives the meter."""
+        return self._ask("PUT", f"/connections/{quote(connection, safe='')}/wait", {"believe": believe})
+
     def meter(self, connection: str) -> Json:
         """How much of its limits is used: {limits: [{words, used, left, refills_at}], held_until, ...}."""
         return self._ask("GET", f"/connections/{quote(connection, safe='')}/meter")
@@ -225,9 +229,11 @@ class Project:
 
     # --- describing and trying
 
-    def take_apart(self, address: str, method: str = "GET") -> Json:
-        """A pasted address as base address, operation and inputs."""
-        return self._ask("POST", "/addresses", {"address": address, "method": method})
+    def take_apart(self, address: str, method: str = "GET", *, service: str = "", environment: str = "test") -> Json:
+        """A pasted address as base address, operation and inputs. service: by whose connection it is to be sent; `difference` then tells where it
+        would go in place of the pasted address, if it does."""
+        asked = {"address": address, "method": method, "service": service, "environment": environment}
+        return self._ask("POST", "/addresses", asked)
 
     # --- definitions: a source is address="https://..." or files={"register.yaml": "openapi: ..."} (text, or bytes
     # such as a zip), or definition="register", one imported before
@@ -252,7 +258,7 @@ class Project:
         """Imports what is chosen (keys; None for all) and gives the names of what was made.
 
         options: the source; hash of what was looked at; title, names, left_out ({key: [inputs]}), record_types ([] for none), connect
-        ({environment, address, blanks, sign_in}).
+        ({environment, address, blanks, sign_in}), paging ("decline": operations ask for one response only).
         """
         return self._ask("POST", "/imports", {"service": service, "operations": operations, **_source(options)})
 
@@ -291,9 +297,10 @@ class Project:
         body = {"accept": accept, "add": list(add), **_source(source)}
         return self._ask("POST", f"/definitions/{quote(name, safe='')}/update", body)
 
-    def read_pasted(self, text: str) -> Json:
-        """A pasted address, request as HTTP text, or list of parameters as an operation: {kind, base_address, operation, findings}."""
-        return self._ask("POST", "/pastes", {"text": text})
+    def read_pasted(self, text: str, *, service: str = "", environment: str = "test") -> Json:
+        """A pasted address, request as HTTP text, or list of parameters as an operation: {kind, base_address, operation, findings, difference}.
+        service: by whose connection it is to be sent, as with `take_apart`."""
+        return self._ask("POST", "/pastes", {"text": text, "service": service, "environment": environment})
 
     def body_from_sample(self, text: str, media_type: str = "") -> Json:
         """A body with its inputs, made from a sample of it (JSON, a form, XML): {operation: {body, inputs}, findings}; nothing is stored."""
@@ -352,7 +359,8 @@ class Project:
         return self._ask("POST", "/trials", {**asked, "inputs": dict(inputs or {}), "confirmed": confirmed})
 
     def keep_trial(self, run: int, service: str, **options: Any) -> Json:
-        """Service, connection and operation of a one-off trial: {service, connection, operation}. options: operation, title, service_title, environment."""
+        """Service, connection and operation of a one-off trial: {service, connection, operation, adopted: the paging that its response shows and the
+        operation follows}. options: operation, title, service_title, environment, paging: "decline" to ask for one response only."""
         given = {name: value for name, value in options.items() if value is not None}
         return self._ask("POST", "/trials/keep", {"run": run, "service": service, **given})
 

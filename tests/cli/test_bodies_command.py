@@ -12,15 +12,17 @@ def test_a_body_is_made_from_a_sample_and_sent_with_its_values(rondine, serve, t
     outside = serve(told)
     rondine.permit(outside.port)
     service = rondine.connect("bodies", outside.url)
-    rondine.office().operations.make("report-care", service=service, document={"method": "POST", "path": "/care"})
+    rondine.office().operations.make(
+        "report-care-by-hand", service=service, document={"method": "POST", "path": "/care"}
+    )
     sample = tmp_path / "sample.json"
     sample.write_text('{"tree": "OLM-1", "work": ["crown"], "crew": {"size": 3}}')
-    made = json.loads(rondine.cli("operation", "body", "report-care", "--sample", str(sample)).stdout)
+    made = json.loads(rondine.cli("operation", "body", "report-care-by-hand", "--sample", str(sample)).stdout)
     assert [one["name"] for one in made["document"]["inputs"]] == ["tree", "work", "crew_size"]
     words = [
         "operation",
         "try",
-        "report-care",
+        "report-care-by-hand",
         "--confirm",
         "--body",
         "--input",
@@ -36,14 +38,14 @@ def test_a_body_is_made_from_a_sample_and_sent_with_its_values(rondine, serve, t
     rondine.cli(
         "operation",
         "body",
-        "report-care",
+        "report-care-by-hand",
         "--sample",
         "-",
         stdin='<c:care xmlns:c="urn:c"><c:tree>OLM-1</c:tree></c:care>',
     )
     sent = json.loads(
-        rondine.cli("operation", "try", "report-care", "--confirm", "--body", "--input", "tree=A & B").stdout
+        rondine.cli("operation", "try", "report-care-by-hand", "--confirm", "--body", "--input", "tree=A & B").stdout
     )
     assert sent["type"] == "application/xml" and "<c:tree>A &amp; B</c:tree>" in sent["body"]
-    broken = rondine.cli("operation", "body", "report-care", "--sample", "-", stdin='{"tree": ', check=False)
+    broken = rondine.cli("operation", "body", "report-care-by-hand", "--sample", "-", stdin='{"tree": ', check=False)
     assert broken.returncode == 1 and "line 1" in broken.stderr

@@ -5,6 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rondine.core.definitions.compare import fields_of, merged, without_inputs
+from rondine.core.definitions.compare_schemas import FieldDifference, SchemaComparison
 from rondine.core.protocols.operation import OperationDocument
 from rondine.core.settings import dump, load
 
@@ -52,7 +53,7 @@ def same(one, other):
 
 
 def merge(before, now, own):
-    return merged(before, now, own, {}, {})
+    return merged(before, now, own, SchemaComparison({}, {}))
 
 
 @given(operations(), operations())
@@ -149,3 +150,76 @@ def test_a_response_is_compared_by_its_fields():
     }
     gone = merge(before, load(OperationDocument, {"path": "/"}), before)
     assert [(one.unit, one.before, one.now) for one in gone.differences] == [("response 200", "described", None)]
+
+
+def reference(name):
+    return {"$ref": f"#/$defs/{name}"}
+
+
+PLAIN = st.sampled_from(
+    [{"type": "string"}, {"type": "integer", "maximum": 9}, {"enum": ["a", "b"]}, {"type": ["number", "null"]}]
+)
+SCHEMA = st.recursive(
+    PLAIN | st.sampled_from(["Tree", "Care", "Place"]).map(reference),
+    lambda inner: (
+        st.dictionaries(NAMES, inner, max_size=3).map(lambda members: {"type": "object", "properties": members})
+        | inner.map(lambda one: {"type": "array", "items": one})
+        | st.lists(inner, min_size=1, max_size=2).map(lambda parts: {"anyOf": parts})
+    ),
+    max_leaves=6,
+)
+NAMED = st.fixed_dictionaries({"Tree": SCHEMA, "Care": SCHEMA, "Place": SCHEMA})
+
+
+@given(NAMED, NAMED, SCHEMA, SCHEMA)
+def test_schemas_are_the_same_or_their_differences_are_told_whatever_their_circles(old, new, before, now):
+    same = SchemaComparison(old, dict(old))
+    assert same.differences(before, before) == [] and same.is_same(before, before)
+    comparison = SchemaComparison(old, new)
+    assert bool(comparison.differences(before, now)) != comparison.is_same(before, now)
+
+
+def test_a_changed_schema_is_told_wherever_it_is_referred_to_and_its_circle_ends():
+    def tree(**place):
+        return {
+            "Tree": {"properties": {"number": {"type": "string"}, "place": reference("Place")}, "required": ["number"]},
+            "Place": {"properties": {"street": {"type": "string", **place}, "next": reference("Tree")}},
+            "Care": {"properties": {"by": {"type": "string"}}},
+        }
+
+    found = SchemaComparison(tree(), tree(maxLength=80))
+    trees = {"type": "array", "items": reference("Tree")}
+    assert found.affected == {"Tree", "Place"} and found.is_same(reference("Care"), reference("Care"))
+    assert found.differences(trees, trees) == [
+        FieldDifference("[*].place.street", "string", "string, maxLength 80"),
+    ]
+    assert found.differences(reference("Place"), reference("Place"))[0].path == "street"
+
+
+@pytest.mark.parametrize(
+    ("before", "now", "told"),
+    [
+        ({"enum": ["a"]}, {"enum": ["a", "b"]}, ("one of a", "one of a, b")),
+        ({"type": "number"}, {"type": ["number", "null"]}, ("number", "number, or null")),
+        ({"type": "string", "pattern": "^A"}, {"type": "string", "pattern": "^B"}, ("string, pattern ^A", "string, pattern ^B")),
+        ({"type": "number", "multipleOf": 0.01}, {"type": "number"}, ("number, multipleOf 0.01", "number")),
+        ({"properties": {"a": {}}}, {"properties": {"a": {}}, "required": ["a"]}, ("not always there", "always there")),
+        ({"title": "one"}, {"title": "other"}, ("described otherwise", "described otherwise")),
+    ],
+)  # fmt: skip
+def test_what_fields_may_hold_is_compared_with_its_limits(before, now, told):
+    (found,) = SchemaComparison({}, {}).differences(before, now)
+    assert (found.before, found.now) == told
+
+
+def test_comparing_large_schemas_that_refer_to_each_other_grows_with_what_changed():
+    def schemas(words):
+        return {
+            f"S{n}": {"properties": {f"m{k}": reference(f"S{(n * 7 + k) % 800}") for k in range(8)} | {"x": {"type": "string", "format": words if n == 3 else "date"}}}
+            for n in range(800)
+        }  # fmt: skip
+
+    comparison = SchemaComparison(schemas("date"), schemas("date"))
+    assert all(comparison.differences(reference(f"S{n}"), reference(f"S{n}")) == [] for n in range(800))
+    comparison = SchemaComparison(schemas("date"), schemas("time"))
+    assert all(comparison.differences(reference(f"S{n}"), reference(f"S{n}")) for n in range(0, 800, 50))

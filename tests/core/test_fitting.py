@@ -122,3 +122,39 @@ def test_one_object_in_place_of_a_list_in_some_samples_is_proposed_as_what_it_is
     made = propose(read, rows=["$.trees[*]"], name="tree")
     (output,) = compile_mapping(made.mapping, {"tree": made.record_type})
     assert [[data["number"] for data in output.run(one).data] for one in samples] == [["a", "b"], ["c"]]
+
+
+CROWN = load(
+    RecordTypeDocument,
+    {"key": ["number"], "fields": [{"name": "number", "type": "text"}, {"name": "crown", "type": "json"}]},
+)
+
+
+@pytest.mark.parametrize(
+    ("row", "path"),
+    [
+        ({"number": "OLM-1", "crown_width": 3}, None),  # a leaf, whatever it is called, is no structure
+        ({"number": "OLM-1", "crown": "wide"}, None),
+        ({"number": "OLM-1", "crown": {"width": 3, "form": "round"}}, "crown"),
+        ({"number": "OLM-1", "measures": {"crown": {"width": 3}}}, "measures.crown"),
+        ({"number": "OLM-1", "crown": ["round", "high"]}, "crown"),
+        ({"number": "OLM-1", "crown": [{"part": "top"}]}, "crown"),
+    ],
+)
+def test_a_field_for_structured_content_takes_a_structure_or_nothing(row, path):
+    read, found = fitted(row, record_type=CROWN)
+    assert next((one.path for one in found.pairs if one.field == "crown"), None) == path
+    assert ("crown" in found.open) == (path is None)
+    if path:
+        (output,) = compile_mapping(found.proposal.mapping, {"tree": CROWN})
+        records = output.run(read.value).records
+        assert records[0][1]["crown"] and not any("crown" in one for one in found.proposal.left_out)
+
+
+def test_only_the_same_name_with_a_type_that_loses_nothing_is_sure():
+    _, found = fitted({"number": "OLM-1", "distrikt": "Orti", "crown": "3.5", "plantedOn": "2020-03-01"})
+    assert {one.field: one.is_sure for one in found.pairs} == {
+        "number": True, "planted_on": True, "district": False, "crown": False,
+    }  # fmt: skip
+    _, found = fitted({"number": "OLM-1", "place": {"district": "Orti"}, "owner": {"district": "Alto"}})
+    assert not next(one for one in found.pairs if one.field == "district").is_sure  # two are called so

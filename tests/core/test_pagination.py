@@ -5,8 +5,9 @@ from hypothesis import strategies as st
 from rondine.core.errors import PaginationError
 from rondine.core.http import Request, Response, Send
 from rondine.core.pagination import LinkHeader, NextAddress, PageNumber
-from rondine.core.pagination.link_header import next_link
+from rondine.core.pagination.link_header import links, next_link
 from rondine.core.pagination.recognise import recognise
+from rondine.core.pagination.signs import EACH, signs_of
 
 FIRST = Request("GET", "https://register.example/trees?limit=2")
 
@@ -152,3 +153,113 @@ def test_the_next_address_in_xml_is_recognised(document, at):
 )
 def test_page_numbers_are_guessed_where_something_says_so(url, document, paging):
     assert [one.paging for one in recognise(url, (), document)] == ([paging] if paging else [])
+
+
+def field(target, parameters):
+    """A link as RFC 8288 writes it, every value quoted."""
+    quoted = [f'; {name}="{value.translate(ESCAPES)}"' for name, value in parameters]
+    return f"<{target}>{''.join(quoted)}"
+
+
+ESCAPES = str.maketrans({'"': '\\"', "\\": "\\\\"})
+TEXTS = st.text(st.characters(min_codepoint=32, max_codepoint=126), max_size=20)
+TARGETS = st.text(st.characters(min_codepoint=33, max_codepoint=126, exclude_characters="<>"), max_size=20)
+LINKS = st.lists(
+    st.tuples(TARGETS, st.lists(st.tuples(st.sampled_from(["rel", "title", "x"]), TEXTS), max_size=3)), max_size=4
+)
+
+
+@given(LINKS)
+def test_links_that_are_written_are_read_whatever_stands_in_their_quotes(written):
+    read = links(", ".join(field(target, parameters) for target, parameters in written))
+    assert [link.target for link in read] == [target for target, _ in written]
+    for link, (_, parameters) in zip(read, written, strict=True):
+        assert dict(link.parameters) == dict(reversed(parameters))
+
+
+ROWS = [{"number": "OLM-1"}, {"number": "OLM-2"}]
+
+
+@pytest.mark.parametrize(
+    ("headers", "document", "words"),
+    [
+        ((("Link", '</trees?after=2>; rel="next"'),), {"trees": ROWS}, "Link header"),
+        ((), {"trees": ROWS, "next": "/trees?after=2"}, "/next"),
+        ((), {"trees": ROWS, "next_cursor": "b7"}, "/next_cursor"),
+        ((), {"trees": ROWS, "meta": {"has_more": True}}, "/meta/has_more"),
+        ((), {"trees": ROWS, "paging": {"page": 1, "total_pages": 3}}, "page 1 of 3"),
+        ((), {"trees": ROWS, "total": 5}, "5 rows are announced (/total), and 2 came"),
+        ((), {"trees": ROWS, "count": 5}, "5 rows are announced"),
+        ((), {"trees": ROWS, "_links": {"next": {"href": "/trees?page=2"}}}, "/_links/next/href"),
+        ((("X-Total-Count", "7"),), {"trees": ROWS}, "7 rows are announced (the header X-Total-Count)"),
+        ((("Content-Range", "items 0-1/9"),), {"trees": ROWS}, "9 rows are announced"),
+    ],
+)
+def test_a_response_that_shows_that_there_is_more_is_not_taken_for_all(headers, document, words):
+    signs = signs_of(headers, document, [("trees",)])
+    assert words in signs.missing(2) and signs.proof(2) == ""
+
+
+@pytest.mark.parametrize(
+    ("headers", "document"),
+    [
+        ((("Link", '</trees?after=0>; rel="prev"'),), {"trees": ROWS}),
+        ((), {"trees": ROWS, "next": None}),
+        ((), {"trees": ROWS, "meta": {"hasMore": False}}),
+        ((), {"trees": ROWS, "total": 2, "page": 0, "pages": 1}),
+        ((), {"trees": ROWS, "paging": {"page": 3, "total_pages": 3}}),
+        ((), {"trees": ROWS, "_links": {"self": {"href": "/"}, "prev": {"href": "/"}}}),
+    ],
+)
+def test_the_services_own_sign_of_the_end_is_a_proof(headers, document):
+    signs = signs_of(headers, document, [("trees",)])
+    assert signs.proof(2) and not signs.missing(2)
+
+
+@pytest.mark.parametrize("document", [{"trees": ROWS}, {"trees": ROWS, "count": 2}, ROWS, "text", None])
+def test_without_a_sign_nothing_is_claimed(document):
+    signs = signs_of((), document, [("trees",)])
+    assert signs.proof(2) == signs.missing(2) == ""
+
+
+def test_what_stands_within_a_row_is_no_sign_but_for_lists_that_go_on_elsewhere():
+    rows = [{"number": "OLM-1", "total": 9, "next": "OLM-2", "care": [1]}]
+    assert signs_of((), {"trees": rows}, [("trees",), ("trees", EACH, "care")]).missing(1) == ""
+    for sign in ({"care@odata.nextLink": "/care?skip=1"}, {"care": {"nodes": [], "pageInfo": {"hasNextPage": True}}}):
+        way = ("trees", EACH, "care", *(["nodes"] if "pageInfo" in str(sign) else []))
+        found = signs_of((), {"trees": [{**rows[0], **sign}]}, [("trees",), way])
+        assert "goes on elsewhere" in found.missing(1), sign
+    connection = {"data": {"inspections": {"nodes": ROWS, "pageInfo": {"hasNextPage": True, "endCursor": "x"}}}}
+    assert "/data/inspections/pageInfo/hasNextPage" in signs_of(
+        (), connection, [("data", "inspections", "nodes")]
+    ).missing(2)
+
+
+def test_signs_in_xml_are_found_whatever_the_prefixes():
+    feed = {
+        "a:feed": {
+            "a:entry": [{"a:id": "1"}],
+            "a:link": [{"@rel": "self", "@href": "/"}, {"@rel": "next", "@href": "/2"}],
+        }
+    }
+    assert "next" in signs_of((), feed, [("a:feed", "a:entry")], is_xml=True).missing(1)
+    results = {"results": {"@total": "7", "result": [{"@number": "1"}]}}
+    assert "7 rows are announced" in signs_of((), results, [("results", "result")], is_xml=True).missing(1)
+
+
+@given(
+    st.recursive(
+        st.none() | st.booleans() | st.integers() | st.text(max_size=5),
+        lambda inner: (
+            st.lists(inner, max_size=3)
+            | st.dictionaries(
+                st.sampled_from(["trees", "next", "total", "page", "pages", "pageInfo", "meta", "last"]),
+                inner,
+                max_size=4,
+            )
+        ),
+    )
+)
+def test_no_document_makes_the_signs_raise_or_contradict_themselves(document):
+    signs = signs_of((("Link", "<"),), document, [("trees",), ("trees", EACH, "trees")])
+    assert not (signs.proof(1) and signs.missing(1))

@@ -35,6 +35,7 @@ LEAST = {
     ("POST", "/hosts"): "administrator",
     ("DELETE", "/hosts/{host_id}"): "administrator",
     ("PUT", "/credentials/{name}/secrets"): "operator",
+    ("PUT", "/connections/{name}/wait"): "operator",
     ("DELETE", "/credentials/{name}/secrets/second"): "operator",
     ("DELETE", "/connections/{name}/sign-in"): "operator",
     ("POST", "/feeds/{name}/runs"): "operator",

@@ -100,8 +100,8 @@ def test_a_standing_value_is_changed_in_one_place(rondine, office, echo):
         assert f"X-Season: {value}" in found["call"]["request"]
     sources = {one["source"] for one in office.show_request(service=name, operation="standing")["origins"]}
     assert "standing value season" in sources
-    used = office.standing_values.get("season")["used_by"]
-    assert used == [{"kind": "operation", "name": "standing"}, {"kind": "connection", "name": "standing-test"}]
+    used = {(one["kind"], one["name"]) for one in office.standing_values.get("season")["used_by"]}
+    assert used == {("operation", "standing"), ("connection", "standing-test")}
     keyed = office.set_standing_value("register-token", "abcdef-4711", "test")
     assert "looks like a key" in keyed["warnings"][0]["message"] and keyed["used_by"] == []
     office.set_standing_value("season", None, "test")

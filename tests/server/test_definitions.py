@@ -305,7 +305,7 @@ def test_a_service_that_never_had_a_definition_is_exported_and_imported_as_one(o
         and made["document"]["servers"][0]["url"] == rondine.register_url
     )
     seen = office.look_at_definition(files={"by-hand.json": json.dumps(made["document"])})
-    assert seen["warnings"] == [] and seen["record_types"][0]["name"] == "tree"
+    assert seen["warnings"] == [] and (seen["record_types"][0]["wanted"] or seen["record_types"][0]["name"]) == "tree"
     again = office.import_definition(
         "by-hand-again", files={"by-hand.json": json.dumps(made["document"])}, record_types=[]
     )
@@ -405,7 +405,13 @@ def test_the_usual_operations_and_a_pasted_request_are_made_from_the_command_lin
     )
     pasted = tmp_path / "request.txt"
     pasted.write_text("GET /v1/trees?district=Orti&limit=2 HTTP/1.1\nHost: register.example\n")
-    rondine.cli("operation", "make", "usual-pasted", "--service", "usual", "--pasted", str(pasted))
+    words = ("operation", "make", "usual-pasted", "--service", "usual", "--pasted", str(pasted))
+    refused = rondine.cli(*words, check=False)
+    assert (
+        refused.returncode == 1
+        and "the pasted address is https://register.example/v1/trees, and below" in refused.stderr
+    )
+    rondine.cli(*words, "--below")
     found = office.try_operation(service="usual", operation="usual-pasted", inputs={"limit": 1})
     assert found["call"]["status"] == 200 and "limit=1" in found["call"]["url"]
 

@@ -133,7 +133,8 @@ def test_names_that_stand_twice_are_told_by_the_run_that_loses_a_value(rondine, 
     rondine.feed("named-twice", "/", service=rondine.connect("named-twice", outside.url))
     run = rondine.finish("named-twice")
     assert (run["state"], run["counts"][0]["created"]) == ("done", 2_000)
-    assert run["ending"].endswith('; "girth" stands twice in one object: the last of them counts')
+    told = [one["message"] for one in run["remarks"] if one["kind"] == "duplicates"]
+    assert told == ['"girth" stands twice in one object: the last of them counts']
     assert "girth" in rondine.cli("run", "show", str(run["id"])).stdout
     assert rondine.office().record("test", "named-twice", "T-7")["data"]["girth"] == 2
 

@@ -78,7 +78,11 @@ def test_another_response_is_fitted_onto_a_record_type_that_is_there(rondine, se
     run = office.try_operation(service=service, operation="onto-other")["run"]
     office.keep_sample("onto-sample", run=run, operation="onto-other")
     words = ["mapping", "propose", "onto-sample", "--rows", "$.list[*]", "--onto", "--record-type", "onto-tree"]
-    found = json.loads(rondine.cli(*words, "--save", "onto-other", "--service", service).stdout)
+    save = ["--save", "onto-other", "--service", service]
+    unsure = rondine.cli(*words, *save, check=False)
+    assert unsure.returncode == 1 and "nothing is saved: these matches are not sure: number from plate" in unsure.stderr
+    assert not any(one["name"] == "onto-other" for one in office.mappings)
+    found = json.loads(rondine.cli(*words, "--accept", "number", "--accept", "district", *save).stdout)
     assert {one["field"]: (one["path"], one["reason"]) for one in found["pairs"]} == {
         "number": ("plate", "like values"),
         "girth_m": ("girthM", "same name"),

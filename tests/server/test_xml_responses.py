@@ -191,7 +191,7 @@ def test_atom_of_an_old_odata_service_comes_in_page_by_page(rondine):
     types = {one["name"]: one["type"] for one in made["record_type"]["fields"]}
     assert (types["grams"], types["number"], types["stored"]) == ("integer", "integer", "datetime")
     run, records = kept(rondine, name, "atom-lots", made, name="atom-lot", key=["number"])
-    assert run["state"] == "done" and run["is_complete"] and len(records) == 60, run
+    assert run["state"] == "done" and run["completeness"] == "complete" and len(records) == 60, run
 
 
 def test_dates_of_the_old_odata_json_are_dates(rondine):

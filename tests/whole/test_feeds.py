@@ -46,7 +46,7 @@ def test_every_way_of_paging_brings_all_trees_once_and_nothing_changes_the_secon
 ):
     register.feed(name, path, paging=paging, parameter=parameter)
     run = register.finish(name)
-    assert (run["state"], run["is_complete"], run["calls"]) == ("done", True, calls)
+    assert (run["state"], run["completeness"], run["calls"]) == ("done", "complete", calls)
     assert counts(run) == {"rows": TREES, "created": TREES}
     again = register.finish(name)
     assert counts(again) == {"rows": TREES, "unchanged": TREES}
@@ -60,6 +60,10 @@ def test_a_changed_service_changes_the_records_and_rejects_what_no_longer_fits(r
     register.control(version=2)
     run = register.finish(name)
     assert counts(run) == {"rows": TREES, "rejected": TREES}
+    assert (run["state"], run["error"]["code"]) == ("failed", "all_rows_rejected")
+    drift = [one["message"] for one in run["remarks"] if one["kind"] == "drift"]
+    assert any("$.trees[*].measures.girth" in one and f"{name}.girth (feed {name})" in one for one in drift), drift
+    assert "the service differs from the schema on file" in run["summary"]
     reject = next(register.office().rejects(run["id"]))
     assert (
         reject["problems"][0]["field"] == "girth"
@@ -229,7 +233,7 @@ def test_a_worker_killed_in_the_middle_loses_and_doubles_nothing(register):
     register.control()
     register.start_worker()
     last = register.watch(run["id"])
-    assert (last["state"], last["attempt"], last["is_complete"]) == ("done", 2, True)
+    assert (last["state"], last["attempt"], last["completeness"]) == ("done", 2, "complete")
     undisturbed(register, name, counts(last))
 
 

@@ -247,6 +247,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/connections/{name}/wait": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description What becomes of a wait that a service asked for: an hour of it is believed without a person's word. */
+        put: operations["decideWait"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/credentials": {
         parameters: {
             query?: never;
@@ -1354,10 +1371,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Samples; a new one from a trial or from pasted text. */
+        /** @description Samples; a new one from a trial or from pasted text. Its operation follows the paging that it shows, if nothing was decided before. */
         get: operations["listSamples"];
         put?: never;
-        /** @description Samples; a new one from a trial or from pasted text. */
+        /** @description Samples; a new one from a trial or from pasted text. Its operation follows the paging that it shows, if nothing was decided before. */
         post: operations["keepSample"];
         delete?: never;
         options?: never;
@@ -1638,6 +1655,8 @@ export interface components {
     schemas: {
         AddressParts: {
             base_address: string;
+            /** @description where it would be sent in place of the pasted address, in words; empty if it is sent there */
+            difference: string;
             findings: components["schemas"]["FindingLine"][];
             joined: string;
             name: string;
@@ -1647,6 +1666,8 @@ export interface components {
         /** @description Refuses unknown fields by name, with the nearest known one. */
         AddressRequest: {
             address: string;
+            /** @default test */
+            environment?: string;
             /**
              * @description * `GET` - GET
              *     * `HEAD` - HEAD
@@ -1658,6 +1679,18 @@ export interface components {
              * @enum {string}
              */
             method?: "GET" | "HEAD" | "POST" | "PUT" | "PATCH" | "DELETE";
+            /**
+             * @description whose connection it is to be sent by: the operation's path then begins below its base address
+             * @default
+             */
+            service?: string;
+        };
+        /** @description Paging that a response shows and that its operation follows from now on; change it there, or decline it. */
+        AdoptedPaging: {
+            operation: string;
+            paging: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"] | components["schemas"]["OneResponse"]) | null;
+            /** @description what it was recognised by */
+            reason: string;
         };
         AlternativeLine: {
             members: string[];
@@ -2249,6 +2282,8 @@ export interface components {
             repeated: number;
             rows: number;
             unchanged: number;
+            /** @description kept records that no row was for; null unless the run saw all rows */
+            unseen: number | null;
         };
         CoverageShown: {
             /** @description what may get lost, or keep values from fitting */
@@ -2581,6 +2616,8 @@ export interface components {
             mapping: string;
             name: string;
             operation: string;
+            /** @description how its operation pages; null: nothing is known of it */
+            paging: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"] | components["schemas"]["OneResponse"]) | null;
             problems: components["schemas"]["ProblemLine"][];
             title: string;
             version: number;
@@ -2812,6 +2849,15 @@ export interface components {
             };
             /** @description keys */
             operations?: string[] | null;
+            /**
+             * @description whether operations follow the paging that the definition shows, or ask for one response only
+             *
+             *     * `follow` - follow
+             *     * `decline` - decline
+             * @default follow
+             * @enum {string}
+             */
+            paging?: "follow" | "decline";
             /** @description of those proposed; all by default */
             record_types?: string[] | null;
             service?: string;
@@ -2821,6 +2867,8 @@ export interface components {
             connection: string | null;
             credential: string | null;
             definition: string;
+            /** @description what is to be known of it */
+            notes: string[];
             operations: string[];
             record_types: string[];
             secrets_needed: string[];
@@ -2969,6 +3017,15 @@ export interface components {
             environment?: string;
             /** @description left out, a name is proposed */
             operation?: string;
+            /**
+             * @description whether the operation follows the paging that the response shows, or asks for one response only
+             *
+             *     * `follow` - follow
+             *     * `decline` - decline
+             * @default follow
+             * @enum {string}
+             */
+            paging?: "follow" | "decline";
             /** @description a one-off trial; what follows stands in place of its own */
             run?: number;
             /** @description made if there is none of this name */
@@ -2980,6 +3037,8 @@ export interface components {
         LastRun: {
             /** Format: date-time */
             at: string;
+            /** @description complete, incomplete or unknown; empty until it is done */
+            completeness: string;
             id: number;
             state: string;
         };
@@ -3180,6 +3239,11 @@ export interface components {
             words: string;
         };
         MeterShown: {
+            /**
+             * Format: double
+             * @description as long as the service asked to wait, if that is longer
+             */
+            asked_until: number | null;
             /** Format: double */
             held_until: number | null;
             held_why: string;
@@ -3576,6 +3640,8 @@ export interface components {
             method: string;
             /** @description the one it has here, or would get */
             name: string;
+            /** @description that the definition shows, and the operation will follow */
+            paging: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"] | components["schemas"]["OneResponse"]) | null;
             path: string;
             sign_ins: string[];
             tags: string[];
@@ -3606,6 +3672,16 @@ export interface components {
             name: string;
             parent: string;
             source: string;
+            /** @description the name that is taken by a record type of something else; empty if it is free */
+            wanted: string;
+        };
+        /**
+         * OneResponse
+         * @description Ask once. Paging that responses show is declined; a run whose response shows that there is more still says so.
+         */
+        OneResponse: {
+            /** @enum {unknown} */
+            type: "one_response";
         };
         Operation: {
             /** Format: date-time */
@@ -3671,7 +3747,7 @@ export interface components {
             /** @default {} */
             outcomes?: components["schemas"]["OutcomeRules"];
             /** @default null */
-            paging?: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"]) | null;
+            paging?: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"] | components["schemas"]["OneResponse"]) | null;
             /**
              * @description an RFC 6570 template below the connection's base address
              * @default /
@@ -3845,11 +3921,13 @@ export interface components {
             type: "page_number";
         };
         PagingGuessLine: {
-            paging: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"]) | null;
+            paging: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"] | components["schemas"]["OneResponse"]) | null;
             reason: string;
         };
         PairLine: {
             field: string;
+            /** @description what is not sure is saved after somebody said yes */
+            is_sure: boolean;
             path: string;
             /**
              * @description * `same name` - same name
@@ -3963,6 +4041,8 @@ export interface components {
         };
         PasteParts: {
             base_address: string;
+            /** @description where it would be sent in place of the pasted address, in words; empty if it is sent there */
+            difference: string;
             findings: components["schemas"]["FindingLine"][];
             /**
              * @description * `address` - address
@@ -3978,6 +4058,8 @@ export interface components {
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         PasteRequest: {
+            /** @default test */
+            environment?: string;
             /**
              * @description of a body; left out, told by the text
              * @default
@@ -3992,6 +4074,11 @@ export interface components {
              * @enum {string}
              */
             part?: "request" | "body";
+            /**
+             * @description whose connection it is to be sent by: the operation's path then begins below its base address
+             * @default
+             */
+            service?: string;
             text: string;
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
@@ -4461,6 +4548,24 @@ export interface components {
             items: components["schemas"]["RejectLine"][];
             next: string | null;
         };
+        RemarkLine: {
+            /** @description the first one that it is about */
+            call: number | null;
+            hint: string;
+            /**
+             * @description * `incomplete` - incomplete
+             *     * `partial` - partial
+             *     * `drift` - drift
+             *     * `rejected` - rejected
+             *     * `duplicates` - duplicates
+             *     * `unseen` - unseen
+             * @enum {string}
+             */
+            kind: "incomplete" | "partial" | "drift" | "rejected" | "duplicates" | "unseen";
+            message: string;
+            /** @description how many calls it is about */
+            times: number;
+        };
         /**
          * Replace
          * @description A part of a text by another, everywhere.
@@ -4593,6 +4698,16 @@ export interface components {
             attempt: number;
             by: string | null;
             calls: number;
+            /**
+             * @description whether it saw all rows; empty until it is done, and for trials
+             *
+             *     * `` -
+             *     * `complete` - complete
+             *     * `incomplete` - incomplete
+             *     * `unknown` - unknown
+             * @enum {string}
+             */
+            completeness: "" | "complete" | "incomplete" | "unknown";
             counts: components["schemas"]["CountLine"][];
             /** Format: date-time */
             ended_at: string | null;
@@ -4605,7 +4720,6 @@ export interface components {
             inputs: {
                 [key: string]: unknown | null;
             };
-            is_complete: boolean;
             /**
              * @description * `trial` - trial
              *     * `feed` - feed
@@ -4615,6 +4729,8 @@ export interface components {
             operation: string | null;
             /** Format: date-time */
             queued_at: string;
+            /** @description what is odd but stopped nothing */
+            remarks: components["schemas"]["RemarkLine"][];
             /** Format: date-time */
             started_at: string | null;
             /**
@@ -4665,6 +4781,7 @@ export interface components {
             status?: number | null;
         };
         SampleMade: {
+            adopted: components["schemas"]["AdoptedPaging"] | null;
             /** Format: uuid */
             body: string;
             name: string;
@@ -5151,6 +5268,7 @@ export interface components {
             pointer: string;
         };
         TrialKept: {
+            adopted: components["schemas"]["AdoptedPaging"] | null;
             connection: string;
             operation: string;
             service: string;
@@ -5267,6 +5385,11 @@ export interface components {
              * @enum {unknown}
              */
             written?: "" | "backslash" | "doubled" | "json";
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        WaitDecidedRequest: {
+            /** @description true: the wait that the service asked for counts whole; false: it is lifted, and calls go out again */
+            believe: boolean;
         };
         /**
          * Write
@@ -6012,6 +6135,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    decideWait: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WaitDecidedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeterShown"];
+                };
             };
             /** @description what went wrong */
             default: {

@@ -48,9 +48,11 @@ export function Tag({ tone = "plain", children }: { tone?: keyof typeof TONES; c
   return <span className={`inline-block rounded-full border px-2 py-0.5 text-xs whitespace-nowrap ${TONES[tone]}`}>{children}</span>;
 }
 
-export function StateTag({ state }: { state: string }) {
-  const tone = state === "done" ? "good" : state === "failed" ? "bad" : state === "running" || state === "queued" ? "busy" : "plain";
-  return <Tag tone={tone}>{state}</Tag>;
+/** completeness: of a feed's run that is done; one that did not see all rows is no plain "done". */
+export function StateTag({ state, completeness = "" }: { state: string; completeness?: string }) {
+  const isIncomplete = state === "done" && completeness === "incomplete";
+  const tone = isIncomplete ? "bad" : state === "done" ? "good" : state === "failed" ? "bad" : state === "running" || state === "queued" ? "busy" : "plain";
+  return <Tag tone={tone}>{isIncomplete ? "not complete" : state}</Tag>;
 }
 
 export function when(text: string | null | undefined): string {

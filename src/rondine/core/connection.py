@@ -1,7 +1,8 @@
 """Documents of services, connections, credentials and feeds: what an item of each kind says."""
 
 import re
-from typing import Annotated, Any, Literal
+from collections.abc import Mapping
+from typing import Annotated, Any, ClassVar, Literal
 from urllib.parse import urlsplit
 
 import uritemplate
@@ -90,6 +91,8 @@ class ProxySettings(Document, frozen=True):
 class OwnSignIn(Document, frozen=True):
     """Another sign-in for one operation, in place of the connection's."""
 
+    REFERENCES: ClassVar[Mapping[str, str]] = {"operation": "operations", "credential": "credentials"}
+
     operation: str
     sign_in: SignIn = NoSignIn()
     credential: str = ""
@@ -167,6 +170,8 @@ class SampleDocument(Document, frozen=True):
 
 class FeedDocument(Document, frozen=True):
     """An operation, its inputs and a mapping that keep a record type filled. parallel: pages fetched at a time, where pages can be planned."""
+
+    GIVEN_BY_NAME: ClassVar[frozenset[str]] = frozenset({"inputs"})
 
     inputs: dict[str, Any] = {}
     parallel: Annotated[int, Meta(ge=1, le=32)] = 4

@@ -120,6 +120,12 @@ class ServiceError(RondineError):
     code, status = "service_failed", 502
 
 
+class AllRowsRejected(ServiceError):
+    """A run brought rows, and not one of them could become a record."""
+
+    code = "all_rows_rejected"
+
+
 class Unreachable(ServiceError):
     code = "unreachable"
 

@@ -5,6 +5,7 @@ and comes to a T. It never does I/O and never knows who carried its requests, so
 the driver; it carries each request of an exchange through the connection's sign-in, which is an exchange of its own (`core/signin`).
 """
 
+import re
 from collections.abc import Generator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import TypeVar
@@ -20,10 +21,11 @@ QUERY_SAFE = "-._~!$'()*,;:@/?"
 
 @dataclass(frozen=True, slots=True)
 class SecretBody:
-    """A body with secrets in it. shown: the same text with each secret masked."""
+    """A body with secrets in it. shown: the same text with each secret masked.  charset: that it is sent in."""
 
     shown: bytes
     sent: Secret
+    charset: str = "utf-8"
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,7 +59,9 @@ class Request:
     @property
     def sent_body(self) -> bytes:
         """What really goes out: only the sign-in schemes and the engine look at it."""
-        return self.body.sent.reveal().encode() if isinstance(self.body, SecretBody) else self.body or b""
+        return (
+            self.body.sent.reveal().encode(self.body.charset) if isinstance(self.body, SecretBody) else self.body or b""
+        )
 
     def with_header(self, name: str, value: "str | Secret") -> "Request":
         """The request with this header set, in place of any of the same name."""
@@ -70,7 +74,8 @@ class Response:
     """The head of a response, and the few values of its body that the exchange asked for.
 
     values: by the name the strategy declared; an absent one is missing from the mapping.
-    rows: how many rows the response had, None if nobody counted.  content: the whole body, of sign-in requests alone.
+    rows: how many rows the response had, None if nobody counted.  fingerprint: of its rows, equal for the same rows in the same order; empty if
+    nobody made one.  content: the whole body, of sign-in requests alone.
     """
 
     status: int
@@ -79,6 +84,7 @@ class Response:
     values: Mapping[str, object] = field(default_factory=dict)
     rows: int | None = None
     content: bytes = b""
+    fingerprint: bytes = b""
 
     def header(self, name: str) -> str | None:
         """The value of a header field, several joined with ", " (RFC 9110, section 5.3)."""
@@ -134,8 +140,17 @@ def http_text(request: Request) -> str:
     lines = [f"{request.method} {target} HTTP/1.1", f"Host: {parts.netloc.rpartition('@')[2]}"]
     lines += [f"{name}: {value}" for name, value in request.headers]
     text = "\n".join(lines)
-    body = request.shown_body.decode("utf-8", "replace")
+    body = _body_text(request)
     return f"{text}\n\n{body}" if body else text
+
+
+def _body_text(request: Request) -> str:
+    """The body in the charset that its Content-Type says."""
+    said = re.search(r";\s*charset\s*=\s*\"?([^\s;\"]+)", str(request.header("Content-Type") or ""), re.IGNORECASE)
+    try:
+        return request.shown_body.decode(said.group(1) if said else "utf-8", "replace")
+    except LookupError:
+        return request.shown_body.decode("utf-8", "replace")
 
 
 SENSITIVE_HEADERS = frozenset({"authorization", "proxy-authorization", "cookie", "set-cookie"})

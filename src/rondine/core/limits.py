@@ -25,6 +25,8 @@ PIECES = 100
 MARGIN_SECONDS = 0.02
 #: A moment further away than this is no use to anybody who waits.
 MOST_HOLD = timedelta(days=32)
+#: A service's word that all calls have to wait is believed for so long; then it is asked again. A person may let it count whole, or not at all.
+MOST_BELIEVED = timedelta(hours=1)
 
 
 class Limit(Document, frozen=True):
@@ -59,6 +61,7 @@ class Usage:
     logs: Mapping[str, list[list[float]]] = field(default_factory=dict)
     held_until: float = 0.0
     held_why: str = ""
+    asked_until: float = 0.0
     holders: Mapping[str, float] = field(default_factory=dict)
     said: Mapping[str, Any] = field(default_factory=dict)
 
@@ -67,6 +70,7 @@ class Usage:
             "logs": dict(self.logs),
             "held_until": self.held_until,
             "held_why": self.held_why,
+            "asked_until": self.asked_until,
             "holders": dict(self.holders),
             "said": dict(self.said),
         }
@@ -194,18 +198,39 @@ def heard(usage: Usage, status: int, headers: Headers, *, now: float) -> Usage:
     """The usage after a response: `Retry-After` of a 429 or 503 and `RateLimit` fields hold all further calls back."""
     moment = datetime.fromtimestamp(now, UTC)
     by_name = {name.lower(): value for name, value in headers}
-    until, why = usage.held_until, usage.held_why
+    before = usage
     if status in (429, 503) and (wait := retry_after(by_name.get("retry-after", ""), moment)) is not None:
-        asked = now + min(wait, MOST_HOLD).total_seconds()
-        if asked > until:
-            until, why = asked, f"the service answered {status} and asked to wait (Retry-After)"
+        usage = _held(
+            usage,
+            min(wait, MOST_HOLD).total_seconds(),
+            f"the service answered {status} and asked to wait (Retry-After)",
+            now,
+        )
     said = rate_limit(by_name, moment)
     if said is not None:
-        if said.left == 0 and said.refills_in is not None and now + said.refills_in > until:
-            until, why = now + said.refills_in, "the service says that nothing is left (RateLimit)"
+        if said.left == 0 and said.refills_in is not None:
+            usage = _held(usage, said.refills_in, "the service says that nothing is left (RateLimit)", now)
         found = {"left": said.left, "refills_at": None if said.refills_in is None else now + said.refills_in, "at": now}
-        return replace(usage, held_until=until, held_why=why, said=found)
-    return usage if until == usage.held_until else replace(usage, held_until=until, held_why=why)
+        return replace(usage, said=found)
+    return usage if usage != before else before
+
+
+def _held(usage: Usage, seconds: float, why: str, now: float) -> Usage:
+    """All calls held back for as long as was asked, or as is believed."""
+    believed = MOST_BELIEVED.total_seconds()
+    until = now + min(seconds, believed)
+    if until <= usage.held_until:
+        return usage
+    if seconds > believed:
+        why += f" until {_shown(now + seconds)}; {MOST_BELIEVED.seconds // 60} minutes of it are believed, then it is asked again"
+    return replace(usage, held_until=until, held_why=why, asked_until=now + seconds)
+
+
+def decided(usage: Usage, *, is_believed: bool) -> Usage:
+    """The usage after a person's word: a wait that a service asked for counts whole, or is lifted."""
+    if not is_believed:
+        return replace(usage, held_until=0.0, held_why="", asked_until=0.0)
+    return replace(usage, held_until=max(usage.held_until, usage.asked_until))
 
 
 def retry_after(value: str, now: datetime) -> timedelta | None:

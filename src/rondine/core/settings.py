@@ -5,22 +5,29 @@ known field. `dump` writes plain JSON values, leaving out what equals its defaul
 """
 
 import re
+from collections.abc import Mapping
+from decimal import Decimal
 from functools import cache
 from types import UnionType
 from typing import Annotated, Any, ClassVar, Literal, TypeVar, Union, get_args, get_origin, get_type_hints
 
 import msgspec
 
-from rondine.core.documents.json import pointer_text
+from rondine.core.documents.json import plain_decimal, pointer_text
 from rondine.core.errors import InputError, did_you_mean
 
 T = TypeVar("T")
 
 
 class Document(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, kw_only=True):
-    """Base of every settings and document value. RARE: fields that few need; forms put them behind the others."""
+    """Base of every settings and document value. RARE: fields that few need; forms put them behind the others.  REFERENCES: fields that hold the name
+    of an item -> its kind, as in the API's paths (`core/references.py`).  GIVEN: fields with a value for an input, which may be `{"standing": name}`;
+    GIVEN_BY_NAME: with such values by the names of inputs."""
 
     RARE: ClassVar[frozenset[str]] = frozenset()
+    REFERENCES: ClassVar[Mapping[str, str]] = {}
+    GIVEN: ClassVar[frozenset[str]] = frozenset()
+    GIVEN_BY_NAME: ClassVar[frozenset[str]] = frozenset()
 
 
 def load(kind: Any, value: object, *, where: str = "") -> Any:
@@ -43,6 +50,8 @@ def dump(value: object) -> Any:
         return out
     if value is None or isinstance(value, (str, bool, int)):
         return value
+    if isinstance(value, Decimal):
+        return plain_decimal(value)
     if isinstance(value, (list, tuple)):
         return [dump(one) for one in value]
     if isinstance(value, dict):

@@ -8,6 +8,7 @@ import os
 import socket
 import ssl
 import time
+from collections import Counter
 from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import asynccontextmanager, suppress
 from dataclasses import dataclass, replace
@@ -21,7 +22,6 @@ from yarl import URL
 
 from rondine.core.errors import (
     HostRefused,
-    RedirectRefused,
     ResponseTooLarge,
     RondineError,
     ServiceError,
@@ -29,13 +29,14 @@ from rondine.core.errors import (
     SignInAgain,
     SignInRefused,
     Unreachable,
+    short,
 )
 from rondine.core.http import Exchange, Headers, Request, Response, Send, origin, without_secrets
-from rondine.core.limits import retry_after
-from rondine.core.redirects import MOST as MOST_REDIRECTS
-from rondine.core.redirects import redirected
+from rondine.core.redirects import Redirect
+from rondine.core.retrying import Course, Wait
 from rondine.core.secret import Secret
 from rondine.core.signin import Given, ReadToken, RenewToken, SendForToken, SignInExchange, Token
+from rondine.engine.decoding import ContentDecoder, header_text
 from rondine.engine.guard import PermittedHost
 from rondine.engine.line import (
     Line,
@@ -56,8 +57,6 @@ MOST_POOLS = 200
 #: Bytes of a body that is held in memory, whatever the connection's own limit.
 MOST_AT_ONCE = 64 * 1024 * 1024
 MOST_TOKEN_ANSWER = 1024 * 1024
-#: How often a call that was told to wait (Retry-After) is tried again.
-MOST_WAITS = 3
 #: Seconds that a call waits for limits, unless its caller says otherwise.
 PATIENCE = 60.0
 
@@ -84,7 +83,8 @@ class Timings:
 class Arrival:
     """What came back: the request as sent (secrets masked when shown), the head, the whole body after decompression.
 
-    large: the body, if it was too large for memory and the line lets it be spooled; `body` is empty then.
+    large: the body, if it was too large for memory and the line lets it be spooled; `body` is empty then.  is_delimited: the response said where its
+    body ends; else it ended with the connection, which looks the same as breaking off (RFC 9112, section 6.3).
     """
 
     request: Request
@@ -95,6 +95,7 @@ class Arrival:
     wire_size: int
     timings: Timings
     large: LargeBody | None = None
+    is_delimited: bool = True
 
     @property
     def size(self) -> int:
@@ -140,6 +141,9 @@ class Engine:
         self.shared: Shared = shared or Alone()
         self._pools: dict[tuple[str, int, PermittedHost], aiohttp.ClientSession] = {}
         self._newer: dict[tuple[str, int], Line] = {}
+        #: How many calls go through a pool now.
+        self._busy: Counter[tuple[str, int, PermittedHost]] = Counter()
+        self._closing: set[asyncio.Task[None]] = set()
 
     async def close(self) -> None:
         pools, self._pools = list(self._pools.values()), {}
@@ -172,40 +176,32 @@ class Engine:
         self, line: Line, ask: Send, *, patience: float = PATIENCE, witness: Witness = lambda _: None
     ) -> Arrival:
         """One call of an operation: signed in, within limits, redirects followed by our own rule, told to wait and tried again."""
-        is_signed, until = True, time.monotonic() + patience
-        for number in range(MOST_REDIRECTS + MOST_WAITS + 1):
+        is_signed, until, course = True, time.monotonic() + patience, Course()
+        while True:
             patience = max(0.0, until - time.monotonic())
             if is_signed:
                 arrival = await self._signed(line, ask, patience, witness)
             else:
                 arrival = await self._limited(line, ask.request, patience)
-            if self._is_told_to_wait(arrival, until - time.monotonic()) and number < MOST_WAITS:
-                witness(SideCall("told to wait", ask.request, arrival))
-                continue
-            found = redirected(
+            found = course.after(
                 ask.request,
                 arrival.status,
-                arrival.header("location"),
-                {name for name, _ in arrival.request.secret_query},
+                arrival.headers,
+                now=datetime.now(UTC),
+                left=until - time.monotonic(),
+                secret_names={name for name, _ in arrival.request.secret_query},
             )
-            if found is None:
-                return arrival
-            witness(SideCall("redirect", ask.request, arrival))
-            is_signed = is_signed and found.is_same_origin
-            ask = replace(ask, request=found.request)
-        raise RedirectRefused(
-            f"the service redirects more than {MOST_REDIRECTS} times",
-            where=f"{ask.request.method} {without_secrets(ask.request.url)}",
-            hint="tell its provider; it may lead in a circle",
-        )
-
-    @staticmethod
-    def _is_told_to_wait(arrival: Arrival, left: float) -> bool:
-        """Whether to wait as Retry-After says and try again: 429 means that nothing was done; 503 is trusted for reading alone."""
-        if arrival.status == 429 or (arrival.status == 503 and arrival.request.method in ("GET", "HEAD")):
-            wait = retry_after(arrival.header("retry-after") or "", datetime.now(UTC))
-            return wait is not None and wait.total_seconds() <= left
-        return False
+            match found:
+                case None:
+                    return arrival
+                case Wait(seconds=seconds):
+                    witness(SideCall("told to wait", ask.request, arrival))
+                    if not line.is_connection:  # a connection's limits hold all its calls back
+                        await asyncio.sleep(seconds)
+                case Redirect(request=request, is_same_origin=is_same_origin):
+                    witness(SideCall("redirect", ask.request, arrival))
+                    is_signed = is_signed and is_same_origin
+                    ask = replace(ask, request=request)
 
     async def _signed(self, line: Line, ask: Send, patience: float, witness: Witness) -> Arrival:
         """One call through the sign-in. With two sets of secrets, the second is tried once where the first is refused."""
@@ -351,6 +347,8 @@ class Engine:
         if line.proxy:
             permission = line.guard.permission(line.proxy)
         session = self._pool(line, permission)
+        key = (line.id, line.version, permission)
+        self._busy[key] += 1
         trace = _Trace()
         where = f"{request.method} {without_secrets(request.url)}"
         try:
@@ -423,11 +421,12 @@ class Engine:
                 hint="try again; the service may be restarting, or it wants a client certificate",
             ) from error
         except aiohttp.ClientError as error:
-            raise ServiceError(
-                f"what came back is not HTTP that can be read ({type(error).__name__})",
-                where=where,
-                hint="check that host and port are the service's",
-            ) from error
+            words, hint = _not_http(error)
+            raise ServiceError(words, where=where, hint=hint) from error
+        finally:
+            self._busy[key] -= 1
+            if not self._busy[key]:
+                del self._busy[key]
 
     async def _exchange_bytes(
         self, session: aiohttp.ClientSession, line: Line, request: Request, trace: "_Trace", where: str
@@ -447,44 +446,36 @@ class Engine:
             response = await sending
         async with response:
             trace.first_byte = trace.now()
-            chunks: list[bytes] = []
-            size, most = 0, line.max_size if line.is_spooling else min(line.max_size, MOST_AT_ONCE)
-            large: LargeBody | None = None
-            async for chunk in response.content.iter_chunked(256 * 1024):
+            headers_in = tuple(
+                (key.decode("latin-1"), header_text(value, is_address=key.lower() in _ADDRESSES))
+                for key, value in response.raw_headers
+            )
+            body = _Incoming(line, where)
+            decoder = ContentDecoder(response.headers.get("Content-Encoding", ""), where)
+            size = 0
+            while chunk := await _next_chunk(response.content, line.time_outs.idle, where):
                 size += len(chunk)
-                if size > most:
-                    raise ResponseTooLarge(
-                        f"the body is larger than {most:,} bytes",
-                        where=where,
-                        hint="ask for smaller pages, or raise the connection's limit"
-                        if most == line.max_size
-                        else "ask for less; only feeds read larger ones, row by row",
-                    )
-                if large is not None:
-                    large.write(chunk)
-                elif line.is_spooling and size > SPOOLED_OVER:
-                    large, chunks = LargeBody((*chunks, chunk)), []
-                else:
-                    chunks.append(chunk)
+                for piece in decoder.feed(chunk):
+                    body.add(piece)
+            decoder.finish()
             length = response.headers.get("Content-Length", "")
             return Arrival(
                 request,
                 response.status,
-                response.reason or "",
-                tuple((k, v) for k, v in response.headers.items()),
-                b"".join(chunks),
+                header_text((response.reason or "").encode("utf-8", "surrogateescape")),
+                headers_in,
+                b"".join(body.chunks),
                 int(length) if length.isdigit() else size,
                 Timings(trace.resolved, trace.connected, trace.first_byte, trace.now()),
-                large,
+                body.large,
+                is_delimited=bool(length) or "chunked" in response.headers.get("Transfer-Encoding", "").lower(),
             )
 
     def _pool(self, line: Line, permission: PermittedHost) -> aiohttp.ClientSession:
         key = (line.id, line.version, permission)
         session = self._pools.get(key)
         if session is None or session.closed:
-            while len(self._pools) >= MOST_POOLS:
-                old = self._pools.pop(next(iter(self._pools)))
-                asyncio.get_running_loop().create_task(old.close())
+            self._close_idle_pools()
             connector = aiohttp.TCPConnector(
                 limit=1000,
                 limit_per_host=1000,
@@ -497,19 +488,72 @@ class Engine:
                 connector=connector,
                 cookie_jar=aiohttp.DummyCookieJar(),
                 trace_configs=[_tracing()],
-                auto_decompress=True,
-                timeout=aiohttp.ClientTimeout(
-                    total=None,
-                    sock_connect=line.time_outs.connect,
-                    sock_read=line.time_outs.idle if line.time_outs.idle > line.time_outs.first_byte else None,
-                ),
+                auto_decompress=False,
+                timeout=aiohttp.ClientTimeout(total=None, sock_connect=line.time_outs.connect),
                 headers={"User-Agent": "rondine/0.1"},
                 requote_redirect_url=False,
                 max_line_size=16384,
                 max_field_size=16384,
             )
             self._pools[key] = session
+        else:
+            self._pools[key] = self._pools.pop(key)  # the one used last is the last to go
         return session
+
+    def _close_idle_pools(self) -> None:
+        """Makes room for another pool: those that were not used for the longest go first. A busy one is never closed; then there are more."""
+        idle = [key for key in self._pools if not self._busy.get(key)]
+        for key in idle[: max(0, len(self._pools) - MOST_POOLS + 1)]:
+            old = self._pools.pop(key)
+            self._closing.add(task := asyncio.get_running_loop().create_task(old.close()))
+            task.add_done_callback(self._closing.discard)
+
+
+#: Headers that hold addresses.
+_ADDRESSES = frozenset({b"location", b"content-location", b"link"})
+
+
+class _Incoming:
+    """A body while it comes in: in memory, or in a file where it is large and the line lets it be. Raises ResponseTooLarge."""
+
+    def __init__(self, line: Line, where: str) -> None:
+        self.line, self.where = line, where
+        self.chunks: list[bytes] = []
+        self.large: LargeBody | None = None
+        self._size = 0
+        self._most = line.max_size if line.is_spooling else min(line.max_size, MOST_AT_ONCE)
+
+    def add(self, piece: bytes) -> None:
+        self._size += len(piece)
+        if self._size > self._most:
+            raise ResponseTooLarge(
+                f"the body is larger than {self._most:,} bytes",
+                where=self.where,
+                hint="ask for smaller pages, or raise the connection's limit"
+                if self._most == self.line.max_size
+                else "ask for less; only feeds read larger ones, row by row",
+            )
+        if self.large is not None:
+            self.large.write(piece)
+        elif self.line.is_spooling and self._size > SPOOLED_OVER:
+            self.large, self.chunks = LargeBody((*self.chunks, piece)), []
+        else:
+            self.chunks.append(piece)
+
+
+async def _next_chunk(content: aiohttp.StreamReader, idle: float, where: str) -> bytes:
+    """The next bytes of a body, empty at its end. Raises ServiceTooSlow if nothing comes for `idle` seconds."""
+    try:
+        async with asyncio.timeout(idle):
+            return await content.readany()
+    except TimeoutError as error:
+        if isinstance(error, aiohttp.ClientError):
+            raise
+        raise ServiceTooSlow(
+            f"nothing came for {idle:g} s in the middle of the body",
+            where=where,
+            hint="raise the idle time-out, or ask for less",
+        ) from error
 
 
 @asynccontextmanager
@@ -560,6 +604,33 @@ def _refusal(error: aiohttp.ClientConnectorError) -> str:
     if isinstance(error.os_error, ssl.SSLError):
         return "TLS could not be agreed on"
     return f"no connection: {error.os_error.strerror or type(error.os_error).__name__}"
+
+
+#: What aiohttp says of a head that it cannot read -> the cause, and what to do.
+_BAD_HEADS = (
+    ("Got more than", "a header, or the status line, is longer than 16,384 bytes", "tell the service's provider"),
+    ("Too many headers", "the response has more headers than can be read", "tell the service's provider"),
+    ("Duplicate Content-Length", "Content-Length stands twice, so that nobody knows where the body ends", "tell the service's provider"),
+    ("Invalid HTTP header", "a header holds a character that none may have", "tell the service's provider"),
+    (
+        "Bad status line",
+        "what came is no HTTP response: a body behind a status that has none (204, 304), or another protocol",
+        "check that host and port are the service's; if they are, tell its provider",
+    ),
+)  # fmt: skip
+
+
+def _not_http(error: aiohttp.ClientError) -> tuple[str, str]:
+    """(the cause, what to do) of a response that cannot be read."""
+    said = str(getattr(error, "message", "") or error)
+    for mark, words, hint in _BAD_HEADS:
+        if mark in said:
+            return words, hint
+    line = next((one.strip() for one in said.splitlines() if one.strip()), type(error).__name__)
+    return (
+        f"what came back is not HTTP that can be read: {short(line).strip(chr(34))}",
+        "check that host and port are the service's",
+    )
 
 
 class _Trace:

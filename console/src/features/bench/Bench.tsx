@@ -61,6 +61,7 @@ function Workbench(props: Props) {
   const [focus, setFocus] = useState<string | null>(null);
   const [aim, setAim] = useState<string | null>(null);
   const [keptSample, setKeptSample] = useState<string | null>(null);
+  const [elsewhere, setElsewhere] = useState<Schemas["PasteParts"] | null>(null);
 
   const named = useName(project, "operation", item ? "" : title, service || serviceTitle);
   const serviceNamed = useName(project, "service", service ? "" : serviceTitle);
@@ -77,7 +78,7 @@ function Workbench(props: Props) {
   const asked = useMemo(() => ({ service, base_address: service ? "" : base, environment, document, inputs: values, ...(record ? { record } : {}) }), [service, base, environment, document, values, record]);
   const request = useRequest(project, asked);
   const trial = useTrial(project);
-  const takeApart = usePasteParts(project);
+  const takeApart = usePasteParts(project, service, environment);
   const copy = useCopyOperation(project);
   const propose = usePropose(project, item?.name ?? "");
   const save = useSaveOperation(project);
@@ -98,6 +99,12 @@ function Workbench(props: Props) {
   const outline = useOutline(project, body, earlier, corrections);
   const preview = usePreview(project, body, plan, values);
   const lines = body ? (outline.data?.lines ?? []) : [];
+
+  const takePasted = (parts: Schemas["PasteParts"]) => {
+    setDocument((now) => withPasted(now, parts));
+    if (!service && parts.base_address) setBase(parts.base_address);
+    if (!title && parts.title) setTitle(parts.title);
+  };
 
   const chooseRows = (path: string | string[], from = body, onto = "", format = response?.format) => {
     const rows = typeof path === "string" ? [path] : path;
@@ -213,14 +220,9 @@ function Workbench(props: Props) {
           onMoveKey={(place) => move.mutate({ service, environment, place, document }, { onSuccess: (moved) => setDocument(moved.document as OperationDocument) })}
           addressError={takeApart.error} base={service ? null : base} onBase={setBase}
           onAddress={(address) =>
-            takeApart.mutate(address, {
-              onSuccess: (parts) => {
-                setDocument(withPasted(document, parts));
-                if (!service && parts.base_address) setBase(parts.base_address);
-                if (!title && parts.title) setTitle(parts.title);
-              },
-            })
+            takeApart.mutate(address, { onSuccess: (parts) => (parts.difference ? setElsewhere(parts) : takePasted(parts)) })
           }
+          elsewhere={elsewhere} onElsewhere={(isMeant) => { if (isMeant && elsewhere) takePasted(elsewhere); setElsewhere(null); }}
         />
         <ResponsePane
           project={project} trial={response} isSending={trial.isPending} lines={lines} corrections={corrections} plan={plan} lit={lit} focus={focus} onPoint={setLit} onRows={chooseRows} onCorrect={correct} document={document} onDocument={setDocument}
@@ -232,7 +234,7 @@ function Workbench(props: Props) {
           trial={response} rowChoices={(body && outline.data?.row_choices) || response?.row_choices || []} lines={lines} plan={plan} preview={preview.shown} previewError={preview.error} proposeError={propose.error} isProposing={propose.isPending} lit={lit} environment={environment} operation={item?.name ?? ""}
           project={project} service={service} isSaved={item !== null && !isChanged} isSaving={savePlan.isPending} saveError={savePlan.error} savedAs={savedPlan && !planChanged ? savedPlan.mappingName : null} isRunning={makeFeed.isPending} supportsCopy={request.data?.supports.includes("copy") ?? true} runError={makeFeed.error} mayBuild={mayBuild}
           onPlan={setPlan} onRows={chooseRows} onOnto={(onto) => chooseRows(plan?.rows ?? [], body, onto)} aim={aim} onAim={setAim} onPoint={setLit} onFocus={setFocus}
-          onSave={() => plan && savePlan.mutate({ plan, service }, { onSuccess: () => { const confirmed = { ...plan, proposed: {} }; setAim(null); setPlan(confirmed); setSavedPlan(confirmed); } })}
+          onSave={() => plan && savePlan.mutate({ plan, service }, { onSuccess: () => { const confirmed = { ...plan, proposed: {}, unsure: [] }; setAim(null); setPlan(confirmed); setSavedPlan(confirmed); } })}
           onRun={(feed) => plan && item && makeFeed.mutate({ name: feed, operation: item.name, mapping: plan.mappingName, environment, document: {} }, { onSuccess: (run) => navigate(`../runs/${run.id}`) })}
         />
       </div>

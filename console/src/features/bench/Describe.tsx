@@ -1,5 +1,7 @@
 import { Trash2 } from "lucide-react";
 import { useState } from "react";
+import { Link } from "react-router";
+import type { Schemas } from "../../api/client";
 import { Field } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { BodyEditor } from "./BodyEditor";
@@ -15,6 +17,8 @@ interface Props {
   onDocument: (document: OperationDocument) => void;
   onAddress: (address: string) => void;
   addressError: unknown;
+  elsewhere: Schemas["PasteParts"] | null;
+  onElsewhere: (isMeant: boolean) => void;
 }
 
 /** How an operation asks: taken apart from what the documentation shows, then corrected part by part. */
@@ -42,6 +46,16 @@ export function Describe(props: Props) {
         </Field>
       </form>
       <ProblemAlert error={addressError} />
+      {props.elsewhere && (
+        <div role="alert" className="mb-3 border-l-4 border-warning bg-warning/10 py-1 pl-2 text-xs">
+          <p className="break-words">{props.elsewhere.difference}.</p>
+          <p className="flex flex-wrap gap-3">
+            <button type="button" className="link" onClick={() => props.onElsewhere(true)}>send it there</button>
+            <Link className="link" to="../operations/new">try the pasted address as a one-off</Link>
+            <button type="button" className="link" onClick={() => props.onElsewhere(false)}>leave all as it is</button>
+          </p>
+        </div>
+      )}
       <Field label="Path" hint="below the base address; a place for a value is written {name}">
         {(id) => (
           <div className="flex gap-1">

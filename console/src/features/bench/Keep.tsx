@@ -2,7 +2,7 @@ import { useState } from "react";
 import { useName } from "../../ui/naming";
 import { Field, Heading } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import { renameType, useChangedUnits, useReach, type Plan } from "./bench";
+import { confirm, renameType, rulesOf, useChangedUnits, useReach, type Plan } from "./bench";
 import type { RecordsProps } from "./RecordsPane";
 
 /** Saves record type and mapping, and makes the feed that keeps the records. */
@@ -13,6 +13,7 @@ export function Keep({ plan, onPlan, onSave, isSaving, saveError, savedAs, opera
   const isReady = isSaved && savedAs === plan.mappingName;
   const reach = useReach(project, plan);
   const units = useChangedUnits(project, plan);
+  const waiting = plan.unsure.filter((name) => rulesOf(plan).some((rule) => rule.name === name));
   return (
     <section className="mt-5 border-t border-base-300 pt-3">
       <Heading>Keep them</Heading>
@@ -23,7 +24,12 @@ export function Keep({ plan, onPlan, onSave, isSaving, saveError, savedAs, opera
       <ProblemAlert error={saveError} />
       {!savedAs && units.map((one) => <p key={one.name} className="mb-2 border-l-4 border-warning bg-warning/10 py-0.5 pl-2 text-xs"><span className="font-mono">{one.name}</span> was in {one.from} and is in {one.to} now: records that are kept stay as they are until they come again.</p>)}
       {!savedAs && reach.map((one) => <p key={one.what} className="mb-2 border-l-4 border-warning bg-warning/10 py-0.5 pl-2 text-xs">Saving changes the {one.what}, which {one.users.map((user) => `${user.kind} ${user.name}`).join(", ")} {one.users.length === 1 ? "uses" : "use"} too.</p>)}
-      <button type="button" className="btn btn-sm" disabled={isSaving || !plan.recordType.key?.length} onClick={onSave}>
+      {waiting.length > 0 && (
+        <p className="mb-2 border-l-4 border-warning bg-warning/10 py-0.5 pl-2 text-xs">
+          Not sure: {waiting.join(", ")}. Confirm each, or leave it out. <button type="button" className="link" onClick={() => onPlan(waiting.reduce(confirm, plan))}>they are all right</button>
+        </p>
+      )}
+      <button type="button" className="btn btn-sm" disabled={isSaving || !plan.recordType.key?.length || waiting.length > 0} onClick={onSave}>
         {isSaving ? "Saving" : savedAs ? "Save both again" : "Save record type and mapping"}
       </button>
       {savedAs && <span className="ml-2 text-xs text-success">saved</span>}

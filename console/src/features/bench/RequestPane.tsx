@@ -2,6 +2,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { Field, Heading } from "../../ui/parts";
+import { PAGING_WORDS } from "../../ui/paging";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { useRecordTypes } from "../records/records";
 import { type Input, isReading, type OperationDocument, type RecordGiven } from "./bench";
@@ -34,6 +35,9 @@ interface Props {
   project: string;
   /** The connection that the request goes over; empty for a one-off. */
   connection: string;
+  /** What was pasted, if the connection would send it elsewhere; somebody has to say whether that is meant. */
+  elsewhere: Schemas["PasteParts"] | null;
+  onElsewhere: (isMeant: boolean) => void;
   record: RecordGiven | null;
   onRecord: (record: RecordGiven | null) => void;
 }
@@ -225,19 +229,19 @@ function Paging({ document, trial, onDocument }: Props) {
   const paging = document.paging;
   const guesses = trial?.paging ?? [];
   if (!paging && guesses.length === 0) return null;
-  const words = { link_header: "next link in the Link header", next_address: "next address in the body", page_number: "page number" };
   return (
     <div className="mt-5 text-sm">
       <Heading>Pages</Heading>
       {paging ? (
         <p>
-          {words[paging.type]} <button type="button" className="link text-xs" onClick={() => onDocument({ ...document, paging: null })}>do not page</button>
+          {PAGING_WORDS[paging.type]} <button type="button" className="link text-xs" onClick={() => onDocument({ ...document, paging: paging.type === "one_response" ? null : { type: "one_response" } })}>{paging.type === "one_response" ? "decide anew" : "ask for one response only"}</button>
         </p>
       ) : (
         guesses.map((one) => (
           <p key={one.reason}>
             found: {one.reason}{" "}
-            <button type="button" className="link text-accent" onClick={() => onDocument({ ...document, paging: one.paging as OperationDocument["paging"] })}>follow it</button>
+            <button type="button" className="link text-accent" onClick={() => onDocument({ ...document, paging: one.paging as OperationDocument["paging"] })}>follow it</button>{" "}
+            <button type="button" className="link" onClick={() => onDocument({ ...document, paging: { type: "one_response" } })}>do not</button>
           </p>
         ))
       )}

@@ -33,6 +33,8 @@ export interface Plan {
   /** Fields whose source was found by likeness, and by what; until someone confirms them or saves. */
   proposed: Record<string, string>;
   /** Whether other mappings fill the record type too: its fields stay when this one leaves them out. */
+  /** Those of them that are saved only after someone confirmed them. */
+  unsure: string[];
   isShared: boolean;
   /** Lists in a row that could become records of their own. */
   parts: Schemas["ProposedPartShown"][];
@@ -72,19 +74,19 @@ async function savedPlan(project: string, mappingName: string): Promise<Plan | n
   const notes = mapping.document.based_on ? [`It is based on the mapping ${mapping.document.based_on}: saved here, it keeps all of it as its own.`] : [];
   const linked = Object.fromEntries(others.map((one) => [one.name, one.document]));
   const isShared = type.used_by.some((one) => one.kind === "mapping" && one.name !== mappingName);
-  return { rows, typeName: output.record_type, mappingName, recordType: type.document, mapping: mapping.whole, notes, linked, parts: [], proposed: {}, isShared };
+  return { rows, typeName: output.record_type, mappingName, recordType: type.document, mapping: mapping.whole, notes, linked, parts: [], proposed: {}, unsure: [], isShared };
 }
 
 /** A pasted address, request as HTTP text, or list of parameters, as an operation. */
-export function usePasteParts(project: string) {
-  return useMutation({ mutationFn: (text: string) => answer(api.POST("/api/v1/projects/{project}/pastes", { params: { path: { project } }, body: { text, part: "request", media_type: "" } })) });
+export function usePasteParts(project: string, service: string, environment: string) {
+  return useMutation({ mutationFn: (text: string) => answer(api.POST("/api/v1/projects/{project}/pastes", { params: { path: { project } }, body: { text, part: "request", media_type: "", service, environment } })) });
 }
 
 /** A sample of a body, as a body with its inputs. A form is told by its look: name=value&name=value on one line. */
 export function useBodyFromSample(project: string) {
   return useMutation({
     mutationFn: (text: string) =>
-      answer(api.POST("/api/v1/projects/{project}/pastes", { params: { path: { project } }, body: { text, part: "body", media_type: /^[^\s<{[=]+=[^\s]*$/.test(text.trim()) ? "application/x-www-form-urlencoded" : "" } })),
+      answer(api.POST("/api/v1/projects/{project}/pastes", { params: { path: { project } }, body: { text, part: "body", service: "", environment: "test", media_type: /^[^\s<{[=]+=[^\s]*$/.test(text.trim()) ? "application/x-www-form-urlencoded" : "" } })),
   });
 }
 
@@ -176,7 +178,8 @@ export function usePropose(project: string, operation: string) {
       const samples = bodiesBeside(body, format, operation ? await cache.ensureQueryData(samplesQuery(project, operation)) : []);
       const made = await (samples.length ? ask([body, ...samples]).catch(() => ask([body])) : ask([body]));
       const proposed = Object.fromEntries(made.pairs.map((one) => [one.field, one.reason]));
-      return { rows, typeName, mappingName, recordType: made.record_type, mapping: made.mapping, notes: onto ? [] : made.notes, linked: {}, parts: made.parts, proposed, isShared: onto !== "" };
+      const unsure = made.pairs.filter((one) => !one.is_sure).map((one) => one.field);
+      return { rows, typeName, mappingName, recordType: made.record_type, mapping: made.mapping, notes: onto ? [] : made.notes, linked: {}, parts: made.parts, proposed, unsure, isShared: onto !== "" };
     },
   });
 }

@@ -47,6 +47,8 @@ function Choose({ project, look, source, service }: { project: string; look: Loo
   const [leftOut, setLeftOut] = useState<Record<string, string[]>>({});
   const [name, setName] = useState(service || nameOf(look.title) || "service");
   const [withTypes, setWithTypes] = useState(true);
+  const [follows, setFollows] = useState(true);
+  const paged = look.operations.filter((one) => one.paging && chosen.has(one.key)).length;
   const [connects, setConnects] = useState(true);
   const [environment, setEnvironment] = useState("test");
   const [server, setServer] = useState(look.servers[0]?.address ?? "");
@@ -68,6 +70,7 @@ function Choose({ project, look, source, service }: { project: string; look: Loo
           {done.operations.slice(0, 12).map((one) => <li key={one}><Link className="link" to={`/p/${project}/operations/${one}`}>{one}</Link></li>)}
           {done.operations.length > 12 && <li className="opacity-75">and {done.operations.length - 12} more</li>}
         </ul>
+        {done.notes.map((one) => <p key={one} className="mb-2 border-l-4 border-warning pl-2 text-sm">{one}.</p>)}
         {done.connection && done.secrets_needed.length > 0 ? (
           <button type="button" className="btn btn-primary btn-sm" onClick={() => navigate(`/p/${project}/connections/${done.connection}`)}>Give the connection its {done.secrets_needed.join(" and ").replaceAll("_", " ")}</button>
         ) : (
@@ -98,7 +101,7 @@ function Choose({ project, look, source, service }: { project: string; look: Loo
           onSubmit={(event) => {
             event.preventDefault();
             make.mutate({
-              ...source, service: name, hash: look.hash, operations: [...chosen], left_out: leftOut, record_types: withTypes ? null : [],
+              ...source, service: name, hash: look.hash, operations: [...chosen], left_out: leftOut, record_types: withTypes ? null : [], paging: follows ? "follow" : "decline",
               connect: connects ? { environment, address: server, blanks, ...(signIn ? { sign_in: signIn } : {}) } : null,
             });
           }}
@@ -115,12 +118,13 @@ function Choose({ project, look, source, service }: { project: string; look: Loo
               <ul className="mt-1 max-h-56 overflow-auto">
                 {look.record_types.map((one) => (
                   <li key={one.name} className="py-0.5" title={one.fields.map((field) => `${field.name}: ${field.type}`).join("\n")}>
-                    <span className="font-mono">{one.name}</span> <span className="opacity-75">{one.fields.length} fields{one.parent && `, ${one.is_list ? "several" : "one"} for a ${one.parent}`}</span>
+                    <span className="font-mono">{one.name}</span> <span className="opacity-75">{one.fields.length} fields{one.parent && `, ${one.is_list ? "several" : "one"} for a ${one.parent}`}{one.wanted && `; ${one.wanted} is taken`}</span>
                   </li>
                 ))}
               </ul>
             </details>
           )}
+          {paged > 0 && <label className="mt-2 flex items-center gap-2 text-sm"><input type="checkbox" className="checkbox checkbox-sm" checked={follows} onChange={(e) => setFollows(e.target.checked)} /> the paging that {paged} of them show</label>}
           <label className="mt-2 mb-2 flex items-center gap-2 text-sm"><input type="checkbox" className="checkbox checkbox-sm" checked={connects} onChange={(e) => setConnects(e.target.checked)} /> a connection, if there is none</label>
           {connects && (
             <div className="pl-7">

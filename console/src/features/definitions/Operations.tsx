@@ -1,4 +1,5 @@
 import { useState } from "react";
+import { PAGING_WORDS } from "../../ui/paging";
 import { Empty, Tag } from "../../ui/parts";
 import { count, type Offered, type Source, useRows } from "./definitions";
 import { FirstRows } from "./FirstRows";
@@ -66,6 +67,7 @@ export function Operations({ project, source, service, operations, chosen, leftO
                     </span>
                   </label>
                   {one.is_imported && <Tag tone="good">imported</Tag>}
+                  {one.paging && <span title={PAGING_WORDS[one.paging.type]}><Tag>pages</Tag></span>}
                   {one.is_deprecated && <Tag>deprecated</Tag>}
                   {one.warnings.length > 0 && <Tag tone="bad">{one.warnings.length} to know</Tag>}
                   {one.inputs.length > 0 && (

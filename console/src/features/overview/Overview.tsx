@@ -56,7 +56,7 @@ export default function Overview() {
             {runs.map((run) => (
               <li key={run.id} className="flex flex-wrap items-center gap-x-3 gap-y-1 py-2">
                 <Link className="link font-medium" to={`runs/${run.id}`}>{run.kind} {run.id}</Link>
-                <StateTag state={run.state} />
+                <StateTag state={run.state} completeness={run.completeness} />
                 <span className="min-w-0 flex-1 truncate">{run.kind === "trial" ? run.title : `${run.title}: ${run.summary}`}</span>
                 <span className="text-xs opacity-70">{when(run.queued_at)}</span>
               </li>

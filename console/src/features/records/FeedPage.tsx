@@ -3,6 +3,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import { answer, api, Problem } from "../../api/client";
 import { Page } from "../../ui/Layout";
 import { Heading, StateTag, Tag, Waiting, when } from "../../ui/parts";
+import { PAGING_WORDS } from "../../ui/paging";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { usePermission } from "../session/session";
 import { useFeed, useRunFeed } from "./records";
@@ -26,7 +27,7 @@ export default function FeedPage() {
       {feed.data.problems.map((one) => <p key={one.message} className="mb-2 border-l-2 border-warning pl-2 text-sm">{one.message}. {one.hint}</p>)}
       <p className="mb-5 text-sm">
         Asks <Link className="link" to={`../operations/${feed.data.operation}`}>{feed.data.operation}</Link>, maps with <span className="font-mono">{feed.data.mapping}</span>
-        {Object.keys(feed.data.document.inputs ?? {}).length > 0 && <>, inputs {Object.entries(feed.data.document.inputs ?? {}).map(([key, value]) => `${key} ${String(value)}`).join(", ")}</>}.
+        {Object.keys(feed.data.document.inputs ?? {}).length > 0 && <>, inputs {Object.entries(feed.data.document.inputs ?? {}).map(([key, value]) => `${key} ${String(value)}`).join(", ")}</>}. It {feed.data.paging ? PAGING_WORDS[feed.data.paging.type] : "asks for one response: none has shown how it pages"}.
       </p>
       <Heading>Runs</Heading>
       <ProblemAlert error={runs.error} />
@@ -34,7 +35,7 @@ export default function FeedPage() {
       <ul className="divide-y divide-base-300 text-sm">
         {runs.data?.items.map((one) => (
           <li key={one.id} className="flex flex-wrap items-center gap-x-3 gap-y-1 py-2">
-            <Link className="link font-medium" to={`../runs/${one.id}`}>run {one.id}</Link> <StateTag state={one.state} /> <span className="flex-1">{one.summary}</span> <span className="text-xs opacity-70">{when(one.queued_at)}</span>
+            <Link className="link font-medium" to={`../runs/${one.id}`}>run {one.id}</Link> <StateTag state={one.state} completeness={one.completeness} /> <span className="flex-1">{one.summary}</span> <span className="text-xs opacity-70">{when(one.queued_at)}</span>
           </li>
         ))}
       </ul>

@@ -35,7 +35,7 @@ export default function Records() {
               <li key={feed.id} className="flex flex-wrap items-center gap-x-3 gap-y-1 py-1">
                 feed <Link className="link" to={`../feeds/${feed.name}`}>{feed.title || feed.name}</Link>
                 <Tag>{feed.environment}</Tag>
-                {feed.last_run && <><Link className="link text-xs" to={`../runs/${feed.last_run.id}`}>run {feed.last_run.id}</Link> <StateTag state={feed.last_run.state} /> <span className="text-xs opacity-70">{when(feed.last_run.at)}</span></>}
+                {feed.last_run && <><Link className="link text-xs" to={`../runs/${feed.last_run.id}`}>run {feed.last_run.id}</Link> <StateTag state={feed.last_run.state} completeness={feed.last_run.completeness} /> <span className="text-xs opacity-70">{when(feed.last_run.at)}</span></>}
                 {mayRun && <button type="button" className="btn btn-xs" disabled={run.isPending} onClick={() => run.mutate({ name: feed.name }, { onSuccess: (made) => navigate(`../runs/${made.id}`) })}>Run it</button>}
               </li>
             ))}

@@ -16,6 +16,8 @@ const PARTS = [
   ["filtered", "bg-base-content/10"],
 ] as const;
 
+const COMPLETENESS: Record<string, string> = { complete: " (proven complete)", incomplete: " (NOT COMPLETE)", unknown: " (not known to be complete)" };
+
 /** One run, live while it goes on: counts, calls, rejects. */
 export default function RunPage() {
   const { project = "", id = "" } = useParams();
@@ -36,7 +38,7 @@ export default function RunPage() {
       title={`${run.data.kind === "feed" ? run.data.title : "Trial"}, run ${id}`}
       aside={
         <>
-          <StateTag state={run.data.state} /> <Tag>{run.data.environment}</Tag>
+          <StateTag state={run.data.state} completeness={run.data.completeness} /> <Tag>{run.data.environment}</Tag>
           {run.data.attempt > 1 && <Tag>attempt {run.data.attempt}</Tag>}
           {!isOver && mayRun && <button type="button" className="btn btn-sm ml-auto" disabled={cancel.isPending} onClick={() => cancel.mutate()}>Cancel it</button>}
         </>
@@ -48,7 +50,7 @@ export default function RunPage() {
         {run.data.by && `Started by ${run.data.by} `}{when(run.data.started_at ?? run.data.queued_at)}
         {run.data.ended_at && run.data.started_at && `, took ${duration(run.data.started_at, run.data.ended_at)}`}
         {run.data.ending && isOver && `; ${run.data.ending}`}
-        {run.data.kind === "feed" && run.data.state === "done" && (run.data.is_complete ? " (proven complete)" : " (not proven complete)")}
+        {run.data.kind === "feed" && run.data.state === "done" && COMPLETENESS[run.data.completeness]}
         {run.data.feed && <> · <Link className="link" to={`../feeds/${run.data.feed}`}>feed {run.data.feed}</Link></>}
         {run.data.operation && <> · <Link className="link" to={`../operations/${run.data.operation}`}>operation {run.data.operation}</Link></>}
       </p>
@@ -58,6 +60,16 @@ export default function RunPage() {
           <p className="font-mono text-xs break-all opacity-80">{run.data.error.where}</p>
           {run.data.error.hint && <p>What to do: {run.data.error.hint}</p>}
         </div>
+      )}
+      {run.data.remarks.length > 0 && (
+        <ul aria-label="Remarks" className="mb-4 space-y-2 border-l-4 border-warning bg-warning/8 px-3 py-2 text-sm">
+          {run.data.remarks.map((one) => (
+            <li key={`${one.kind} ${one.message}`}>
+              <p className="font-medium break-words">{one.message}</p>
+              <p className="text-xs opacity-80">{one.call && <>{one.times > 1 ? `call ${one.call} and ${one.times - 1} more` : `call ${one.call}`}{one.hint && "; "}</>}{one.hint}</p>
+            </li>
+          ))}
+        </ul>
       )}
       {run.data.counts.map((one) => <Counts key={one.record_type} count={one} expected={run.data.expected_rows} isOver={isOver} environment={run.data.environment} />)}
       {(rejects.data?.items.length ?? 0) > 0 && (

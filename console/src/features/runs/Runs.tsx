@@ -45,7 +45,7 @@ export default function Runs() {
         {runs.data?.items.map((run) => (
           <li key={run.id} className="grid grid-cols-[5.5rem_6rem_1fr] items-center gap-x-3 py-2 sm:grid-cols-[5.5rem_6rem_5rem_1fr_11rem]">
             <Link className="link font-medium" to={`${run.id}`}>{run.kind} {run.id}</Link>
-            <span><StateTag state={run.state} /></span>
+            <span><StateTag state={run.state} completeness={run.completeness} /></span>
             <span className="hidden sm:inline"><Tag>{run.environment}</Tag></span>
             <span className="min-w-0 truncate">{run.kind === "trial" ? <span className="font-mono text-xs">{run.title}</span> : <>{run.title}: {run.summary}</>}</span>
             <span className="col-span-3 text-xs opacity-70 sm:col-span-1 sm:text-right">{when(run.queued_at)}{run.by && `, ${run.by}`}</span>

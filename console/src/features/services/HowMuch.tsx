@@ -1,7 +1,9 @@
 import { Plus, Trash2 } from "lucide-react";
 import type { Schemas } from "../../api/client";
 import { Field, when } from "../../ui/parts";
-import { type ConnectionDocument, type PartProps, useMeter } from "./connection";
+import { ProblemAlert } from "../../ui/ProblemAlert";
+import { usePermission } from "../session/session";
+import { type ConnectionDocument, type PartProps, useDecideWait, useMeter } from "./connection";
 
 type Limit = Schemas["Limit"];
 const SPANS = ["second", "minute", "hour", "day", "month"] as const;
@@ -9,6 +11,8 @@ const SPANS = ["second", "minute", "hour", "day", "month"] as const;
 /** How much the service allows: limits with their meters, and calls at a time. */
 export function HowMuch({ document, readOnly, onDocument, project, name }: PartProps & { project: string; name: string }) {
   const meter = useMeter(project, name);
+  const decide = useDecideWait(project, name);
+  const mayRun = usePermission(project, "run");
   const limits = document.limits ?? [];
   const set = (change: Partial<ConnectionDocument>) => onDocument({ ...document, ...change });
   const setLimit = (number: number, change: Partial<Limit>) => set({ limits: limits.map((one, at) => (at === number ? { ...one, ...change } : one)) });
@@ -39,7 +43,8 @@ export function HowMuch({ document, readOnly, onDocument, project, name }: PartP
           );
         })}
       </ul>
-      {meter.data?.held_until && <p className="mb-2 border-l-2 border-warning pl-2 text-sm">Held back until {when(new Date(meter.data.held_until * 1000).toISOString())}: {meter.data.held_why}</p>}
+      {meter.data?.held_until && <p className="mb-2 border-l-2 border-warning pl-2 text-sm">Held back until {when(new Date(meter.data.held_until * 1000).toISOString())}: {meter.data.held_why} {mayRun && <span className="flex gap-3 text-xs"><button type="button" className="link" disabled={decide.isPending} onClick={() => decide.mutate(false)}>call again now</button>{meter.data.asked_until && <button type="button" className="link" disabled={decide.isPending} onClick={() => decide.mutate(true)}>wait as long as it asked, until {when(new Date(meter.data.asked_until * 1000).toISOString())}</button>}</span>}</p>}
+      <ProblemAlert error={decide.error} />
       {(meter.data?.operations.length ?? 0) > 0 && (
         <div className="mb-3 text-xs">
           <p className="opacity-75">calls of the last 24 hours</p>

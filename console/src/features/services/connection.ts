@@ -105,6 +105,15 @@ export function useMeter(project: string, name: string) {
   return useQuery({ queryKey: ["meter", project, name], refetchInterval: 5000, queryFn: () => answer(api.GET("/api/v1/projects/{project}/connections/{name}/meter", at(project, name))) });
 }
 
+/** Lets a wait that the service asked for count whole, or lifts it. */
+export function useDecideWait(project: string, name: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (believe: boolean) => answer(api.PUT("/api/v1/projects/{project}/connections/{name}/wait", { ...at(project, name), body: { believe } })),
+    onSuccess: (found) => cache.setQueryData(["meter", project, name], found),
+  });
+}
+
 export function useEffective(project: string, name: string, version: number) {
   return useQuery({ queryKey: ["effective", project, name, version], retry: false, queryFn: () => answer(api.GET("/api/v1/projects/{project}/connections/{name}/effective", at(project, name))) });
 }

@@ -9,6 +9,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from rondine.core.definitions.compare_schemas import SchemaComparison
 from rondine.core.definitions.json_schema import types_of
 from rondine.core.definitions.model import Schema
 from rondine.core.protocols.operation import OperationDocument
@@ -44,10 +45,9 @@ def merged(
     before: OperationDocument,
     now: OperationDocument,
     own: OperationDocument,
-    schemas: Mapping[str, Schema],
-    new_schemas: Mapping[str, Schema],
+    schemas: SchemaComparison,
 ) -> Merged:
-    """before, now: as the definition described it.  own: the operation as it is, with what people corrected."""
+    """before, now: as the definition described it.  own: the operation as it is, with what people corrected.  schemas: those that they refer to."""
     old_units, new_units, own_units = (dict(_units(dump(one))) for one in (before, now, own))
     left_out = set(own.left_out)
     differences: list[Difference] = []
@@ -65,7 +65,7 @@ def merged(
             differences.append(Difference("/".join(unit), was, is_now, is_kept))
         if taken is not None:
             result[unit] = taken
-    differences += _response_differences(before, now, schemas, new_schemas)
+    differences += _response_differences(before, now, schemas)
     document = load(OperationDocument, _without(_joined(result), left_out))
     return Merged(document, differences)
 
@@ -158,8 +158,13 @@ def without_inputs(operation: OperationDocument, names: set[str]) -> OperationDo
     return found
 
 
+def is_same(before: OperationDocument, now: OperationDocument, schemas: SchemaComparison) -> bool:
+    """Whether a definition says the same of an operation as before, with all that its responses refer to."""
+    return before == now and all(schemas.is_same(one.schema, one.schema) for one in now.responses)
+
+
 def _response_differences(
-    before: OperationDocument, now: OperationDocument, schemas: Mapping[str, Schema], new_schemas: Mapping[str, Schema]
+    before: OperationDocument, now: OperationDocument, schemas: SchemaComparison
 ) -> Iterator[Difference]:
     """By status and field, not by schema: that is what mappings read."""
     old = {(one.status, one.media_type): one for one in before.responses}
@@ -169,11 +174,8 @@ def _response_differences(
         if key not in old or key not in new:
             yield Difference(label, "described" if key in old else None, "described" if key in new else None)
             continue
-        was = fields_of(old[key].schema, schemas)
-        is_now = fields_of(new[key].schema, new_schemas)
-        for path in dict.fromkeys([*was, *is_now]):
-            if was.get(path) != is_now.get(path):
-                yield Difference(f"{label}: {path}", was.get(path), is_now.get(path))
+        for one in schemas.differences(old[key].schema, new[key].schema):
+            yield Difference(f"{label}: {one.path or '$'}", one.before, one.now)
 
 
 def fields_of(schema: Schema | None, schemas: Mapping[str, Schema], *, most: int = 4000) -> dict[str, str]:

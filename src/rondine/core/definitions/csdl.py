@@ -535,7 +535,8 @@ class _Writer:
                 else {**inner, "x-navigation": True}
             )
         required = [name for name, each in properties.items() if not each.is_nullable or name in keys]
-        return {"type": "object", "properties": members, **({"required": required} if required else {})}
+        declared: dict[str, Any] = {"x-key": keys} if keys else {}
+        return {"type": "object", "properties": members, **({"required": required} if required else {}), **declared}
 
     def _value(self, one: _Property) -> dict[str, Any]:
         inner = self._plain(one.type)

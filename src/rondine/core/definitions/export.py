@@ -16,6 +16,7 @@ from rondine.core.definitions.inputs import input_name
 from rondine.core.definitions.json_schema import types_of
 from rondine.core.definitions.model import Schema
 from rondine.core.errors import Problem
+from rondine.core.pagination import LinkHeader
 from rondine.core.protocols.inputs import Input
 from rondine.core.protocols.operation import (
     BytesBody,
@@ -298,6 +299,11 @@ class _Writer:
         if not out and one.sampled is not None:
             schema = {name: value for name, value in one.sampled.items() if name != "$schema"}
             out["200"] = {"description": "as it was sampled", "content": {"application/json": {"schema": schema}}}
+        if isinstance(one.document.paging, LinkHeader):
+            link = {"description": "the next page (RFC 8288)", "schema": {"type": "string"}}
+            for status, made in out.items():
+                if status.startswith("2"):
+                    made["headers"] = {"Link": link}
         return out or {"default": {"description": "not described"}}
 
 

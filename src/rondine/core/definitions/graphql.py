@@ -355,6 +355,7 @@ def _selected(schema: GraphQLSchema, parent: Any, selection: SelectionSetNode | 
     """The JSON Schema of a selection; required is what the schema says is never null."""
     properties: dict[str, Any] = {}
     required = []
+    ids = []
     for one in selection.selections if selection is not None and depth < 30 else ():
         if not isinstance(one, FieldNode):
             continue
@@ -368,7 +369,10 @@ def _selected(schema: GraphQLSchema, parent: Any, selection: SelectionSetNode | 
         properties[label] = _of(schema, field.type, one.selection_set, depth + 1)
         if isinstance(field.type, GraphQLNonNull):
             required.append(label)
-    return {"type": "object", "properties": properties, **({"required": required} if required else {})}
+            if getattr(field.type.of_type, "name", "") == "ID":  # "a unique identifier" (October 2021, section 3.5.5)
+                ids.append(label)
+    declared: dict[str, Any] = {"x-key": ids} if len(ids) == 1 else {}
+    return {"type": "object", "properties": properties, **({"required": required} if required else {}), **declared}
 
 
 def _of(schema: GraphQLSchema, kind: Any, selection: SelectionSetNode | None, depth: int) -> dict[str, Any]:
@@ -386,5 +390,8 @@ def _never_null(schema: GraphQLSchema, kind: Any, selection: SelectionSetNode | 
     if isinstance(kind, GraphQLEnumType):
         return {"type": "string", "enum": list(kind.values)}
     if isinstance(kind, GraphQLScalarType):
-        return dict(_SCHEMA_TYPES.get(SCALARS.get(kind.name, ""), {}))
+        return {
+            **_SCHEMA_TYPES.get(SCALARS.get(kind.name, ""), {}),
+            **({} if kind.name in SCALARS else {"x-type": kind.name}),
+        }
     return _selected(schema, kind, selection, depth)

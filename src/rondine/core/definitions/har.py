@@ -11,7 +11,7 @@ from collections import Counter, defaultdict
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
-from urllib.parse import parse_qsl, unquote, urlsplit
+from urllib.parse import parse_qsl, unquote, urlencode, urlsplit
 
 from msgspec import UNSET
 
@@ -24,6 +24,8 @@ from rondine.core.documents.json import read_json
 from rondine.core.errors import DocumentError, Problem
 from rondine.core.keylike import keys_in_text, masked, why_key_like
 from rondine.core.names import proposed_name, singular
+from rondine.core.pagination import Paging
+from rondine.core.pagination.recognise import recognise
 from rondine.core.protocols.graphql import operation_of, parsed
 from rondine.core.protocols.operation import (
     Body,
@@ -139,6 +141,7 @@ class _Seen:
     status: int
     answer: Any = UNSET
     answer_media: str = ""
+    answer_link: str = ""
     graphql: str = ""
 
 
@@ -243,6 +246,7 @@ def _cleaned(entry: Any, number: int, found: _Found, passed: Counter[str]) -> _S
             one.text = _body_text(posted)
             one.graphql = _graphql_name(one)
         one.answer_media = media
+        one.answer_link = ", ".join(value for key, value in _pairs(response.get("headers")) if key.lower() == "link")
         one.answer = _answer(content, media)
         return one
     return None
@@ -364,10 +368,20 @@ def _operation(
         headers=headers,
         body=body,
         responses=_responses(group),
+        paging=_paging(group) if method == "GET" else None,
         tags=tags,
     )
     key = f"{method} {path}" + (f"#{graphql}" if graphql else "")
     return DescribedOperation(key, name, title[:200], document, f"/log/entries/{first.number}", tuple(tags))
+
+
+def _paging(group: list[_Seen]) -> Paging | None:
+    """The paging that the recorded responses show."""
+    for one in group:
+        url = f"{one.host}/{'/'.join(one.path)}?{urlencode(one.query)}"
+        if 200 <= one.status < 300 and (found := recognise(url, (("Link", one.answer_link),), one.answer)):
+            return found[0].paging
+    return None
 
 
 def _parameters(group: list[_Seen], kind: str, inputs: Inputs) -> list[Parameter]:

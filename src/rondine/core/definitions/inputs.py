@@ -3,14 +3,13 @@
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
-from decimal import Decimal
 from typing import Any
 
 from msgspec import UNSET
 
 from rondine.core.definitions.json_schema import Schemas, types_of
 from rondine.core.definitions.model import Schema
-from rondine.core.documents.json import json_text, kind_of
+from rondine.core.documents.json import kind_of
 from rondine.core.mapping.types import CONVERSIONS, ConversionError
 from rondine.core.protocols.inputs import Input, InputType, value_text
 from rondine.core.protocols.operation import Member
@@ -110,15 +109,7 @@ def _fitting(value: Any, kind: InputType) -> Any:
         CONVERSIONS[kind](value)
     except ConversionError:
         return UNSET
-    if kind == "json" and _holds_decimal(value):
-        return json_text(value)  # stored documents have no exact decimals; an input of JSON takes a text too
     return value if kind == "json" or kind_of(value) in ("string", "integer", "boolean") else value_text(value)
-
-
-def _holds_decimal(value: Any) -> bool:
-    if isinstance(value, dict):
-        return any(map(_holds_decimal, value.values()))
-    return isinstance(value, Decimal) or (isinstance(value, list) and any(map(_holds_decimal, value)))
 
 
 @dataclass

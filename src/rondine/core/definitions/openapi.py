@@ -12,6 +12,7 @@ from urllib.parse import urljoin, urlsplit
 
 from msgspec import UNSET
 
+from rondine.core.definitions.described_paging import described_paging
 from rondine.core.definitions.files import Broken, Files, Place
 from rondine.core.definitions.inputs import BodyReader, Inputs, input_name, input_type
 from rondine.core.definitions.json_schema import Schemas
@@ -19,6 +20,7 @@ from rondine.core.definitions.model import Definition, DescribedOperation, Schem
 from rondine.core.definitions.titles import title_of
 from rondine.core.errors import DocumentError, InputError, did_you_mean
 from rondine.core.names import proposed_name
+from rondine.core.pagination import Paging
 from rondine.core.protocols.operation import (
     OWN_HEADERS,
     READING,
@@ -348,6 +350,7 @@ class _Reader:
             cookies=cookies,
             body=body,
             responses=responses,
+            paging=self._paging(method, value, place, responses, query),
             description=_text(value, "description")[:8000],
             documentation=_text(docs, "url")[:2000],
             tags=list(tags),
@@ -611,6 +614,33 @@ class _Reader:
             if isinstance(response, dict):
                 out += self._described(wanted, response, at, value)
         return sorted(out, key=lambda one: (one.status == "default", one.status))
+
+    def _paging(
+        self,
+        method: str,
+        value: dict[str, Any],
+        place: Place,
+        responses: list[ResponseDescription],
+        query: list[Parameter],
+    ) -> Paging | None:
+        """The paging that the good response and the query declare; what responses show may still be another one."""
+        good = next((one for one in responses if one.status.startswith("2") and one.schema is not None), None)
+        if method.upper() != "GET" or good is None:
+            return None
+        raw = (value.get("responses") or {}).get(good.status)
+        try:
+            raw, _ = self.files.follow(raw, place / "responses" / good.status)
+        except Broken:
+            raw = None
+        headers = raw.get("headers") if isinstance(raw, dict) else None
+        self.schemas.finish()
+        found = described_paging(
+            good.schema,
+            self.schemas.defs,
+            headers=[str(name) for name in headers] if isinstance(headers, dict) else [],
+            query=[one.name for one in query],
+        )
+        return found.paging if found is not None else None
 
     def _described(
         self, status: str, response: dict[str, Any], place: Place, operation: dict[str, Any]

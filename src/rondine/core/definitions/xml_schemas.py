@@ -81,10 +81,14 @@ class XmlDefs:
             properties[label] = self._member(part, label, depth)
             if part.least > 0:
                 required.append(label)
-        return {"type": "object", "properties": properties, **({"required": required} if required else {})}
+        ids = [part.name[1] for part in shape.parts if part.is_id and part.name[1] in properties]
+        declared: dict[str, Any] = {"x-key": ids} if len(ids) == 1 else {}
+        return {"type": "object", "properties": properties, **({"required": required} if required else {}), **declared}
 
     def _member(self, part: Part, label: str, depth: int) -> dict[str, Any]:
         found = self._of(part.type, depth + 1)
+        if part.kind == "element" and (key := self.schemas.key_of(part.name)):
+            found = {**found, "x-key": key}
         if part.is_nillable:
             found = {"anyOf": [found, {"type": "null"}]}
         about: dict[str, Any] = {"attribute": True} if part.kind == "attribute" else {}

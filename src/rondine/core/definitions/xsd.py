@@ -38,7 +38,8 @@ _NAME = re.compile(r"[A-Za-z_][\w.-]*")
 
 @dataclass(slots=True)
 class Part:
-    """An element or attribute of a type. name: with its namespace, empty if it is in none.  type: None for one without a type of its own."""
+    """An element or attribute of a type. name: with its namespace, empty if it is in none.  type: None for one without a type of its own.  is_id: of
+    the type xs:ID, whose values are different in all of a document (XSD 1.1 Part 2, section 3.4.8)."""
 
     name: Name
     kind: str  # element or attribute
@@ -47,6 +48,7 @@ class Part:
     is_list: bool = False
     is_nillable: bool = False
     description: str = ""
+    is_id: bool = False
 
 
 @dataclass(slots=True)
@@ -149,15 +151,32 @@ class XmlSchemas:
         inner = next((one for one in element if local(one) in ("complexType", "simpleType")), None)
         words = " ".join("".join(map(str, one.itertext())) for one in element.iter() if local(one) == "documentation")
         most = element.get("maxOccurs", "1")
+        kind = self.named(element, of) if of else inner
         return Part(
             name,
             "element",
-            self.named(element, of) if of else inner,
+            kind,
             _number(element.get("minOccurs", "1"), 1),
             most == "unbounded" or _number(most, 1) > 1,
             element.get("nillable") == "true",
             " ".join(words.split())[:500],
+            kind == (XSD, "ID"),
         )
+
+    def key_of(self, element: Name) -> list[str]:
+        """The members that an xs:key or xs:unique declares for elements of this name (XSD 1.1 Part 1, section 3.11): plain children and attributes."""
+        for schema in self.schemas:
+            for one in schema.iter(f"{{{XSD}}}key", f"{{{XSD}}}unique"):
+                paths = [
+                    (local(part), part.get("xpath", "").split("|")[0]) for part in one if isinstance(part.tag, str)
+                ]
+                selected = next((path for kind, path in paths if kind == "selector"), "")
+                fields = [path.removeprefix("./") for kind, path in paths if kind == "field"]
+                if selected.rpartition("/")[2].rpartition(":")[2] == element[1] and not any(
+                    "/" in one for one in fields
+                ):
+                    return [one.removeprefix("@").rpartition(":")[2] for one in fields]
+        return []
 
     def shape(self, of: etree._Element | Name | None) -> Shape:
         """What a type is; an unknown one is a text, and said once."""
@@ -294,7 +313,8 @@ class XmlSchemas:
         of = element.get("type")
         inner = next((one for one in element if local(one) == "simpleType"), None)
         least = 1 if element.get("use") == "required" else 0
-        out.parts.append(Part(("", name), "attribute", self.named(element, of) if of else inner, least))
+        kind = self.named(element, of) if of else inner
+        out.parts.append(Part(("", name), "attribute", kind, least, is_id=kind == (XSD, "ID")))
 
 
 def _number(text: str, default: int) -> int:

@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from itertools import islice
+from math import isfinite
 from typing import Any, NoReturn
 
 import msgspec
@@ -67,6 +68,13 @@ def marked_charset(body: bytes) -> str:
 def is_utf8(charset: str) -> bool:
     """Whether a charset is UTF-8 or a part of it; none is."""
     return charset.lower().replace("_", "-") in UTF_8
+
+
+def plain_decimal(value: Decimal | str) -> float | Decimal:
+    """A number with a fraction as a float where that holds every digit of it, else as a Decimal."""
+    exact = Decimal(value)
+    number = float(exact)
+    return number if isfinite(number) and Decimal(repr(number)) == exact else exact
 
 
 def as_utf8(body: bytes, charset: str, name: str) -> bytes:

@@ -74,6 +74,7 @@ def read_document(
     name: str = "the response",
 ) -> ReadDocument:
     """namespaces: prefixes that XML names are to be told with.  charset: empty if the media type says none. Raises DocumentError with the place."""
+    check_unpacked(body, name)
     match format_of(body, media_type):
         case "xml":
             found = read_elements(body, charset=charset, limits=limits, namespaces=namespaces, name=name)
@@ -83,6 +84,27 @@ def read_document(
             return ReadDocument(read_lines(body, charset=charset, limits=limits, name=name), "ndjson")
         case _:
             return ReadDocument(read_json(body, charset=charset, limits=limits, name=name))
+
+
+#: How compressed content begins, which no text does.
+_PACKED = {
+    b"\x1f\x8b\x08": "gzip",
+    b"\x28\xb5\x2f\xfd": "zstd",
+    b"PK\x03\x04": "a zip archive",
+    b"BZh": "bzip2",
+    b"\xfd7zXZ": "xz",
+}
+
+
+def check_unpacked(body: bytes, name: str) -> None:
+    """Raises DocumentError for content that is compressed once more than its headers say, or without saying so."""
+    for mark, kind in _PACKED.items():
+        if body.startswith(mark):
+            raise DocumentError(
+                f"{name} is compressed: it is {kind}, which its Content-Encoding does not say",
+                where=name,
+                hint="tell the service's provider; perhaps it was compressed twice on the way",
+            )
 
 
 def read_lines(body: bytes, *, charset: str = "", limits: Limits = USUAL, name: str = "the response") -> list[Any]:

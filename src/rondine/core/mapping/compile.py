@@ -108,7 +108,11 @@ class CompiledOutput:
         self.key = tuple(record_type.key)
         self.levels = [(level.level, level.path(of)) for level in output.rows]
         self.or_one = [level.or_one for level in output.rows]
-        self.rules = [made_rule(rule, record_type, of) for rule in output.fields]
+        order = {field.name: number for number, field in enumerate(record_type.fields)}
+        in_order = sorted(output.fields, key=lambda rule: order.get(rule.name, len(order)))
+        self.rules = [
+            made_rule(rule, record_type, of) for rule in in_order
+        ]  # so that all mappings write a record alike
         self.conditions = [(made_source(one.source, of, is_text=True), one) for one in output.where]
         #: A place as people read it: a normalized path in JSON, an XPath in XML.
         self.shown = xpath_of if of == "xml" else normalized_path
@@ -186,6 +190,10 @@ class CompiledOutput:
             return None
         names, rest = plain_part(path)
         return names if is_plain_list(rest) else None
+
+    def count_first(self, document: Any) -> int:
+        """How many values the first level goes through. Raises MappingError if they cannot be found."""
+        return len(self._first_rows(document).items)
 
     def _first_rows(self, document: Any) -> Rows:
         """The values of the first level. Those of a plain list are told apart by index alone, so that they cost no nodes."""

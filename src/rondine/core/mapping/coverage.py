@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from rondine.core.documents.reading import ReadDocument
-from rondine.core.mapping.document import MappingDocument, Output, RecordTypeDocument, Source, parsed_source
+from rondine.core.mapping.document import ROOT, MappingDocument, Output, RecordTypeDocument, Source, parsed_source
 from rondine.core.mapping.taking import find_rows
 from rondine.core.paths import parse_jsonpath
 from rondine.core.paths.jsonpath import step_text
@@ -70,6 +70,54 @@ def coverage(
     )
 
 
+@dataclass(frozen=True, slots=True)
+class Taken:
+    """A path of the whole response, as outlines write it, and the field that takes it; field is empty for the rows themselves."""
+
+    path: str
+    record_type: str
+    field: str
+
+    @property
+    def words(self) -> str:
+        return f"{self.record_type}.{self.field}" if self.field else f"the rows of {self.record_type}"
+
+    def meets(self, path: str) -> bool:
+        """Whether a path is this one, around it or within it."""
+        return _is_covered(self.path, {path}) or (bool(self.field) and _is_covered(path, {self.path}))
+
+
+def paths_taken(mapping: MappingDocument) -> list[Taken]:
+    """Everything that a mapping takes of responses. Of what is not a plain path from a level, nothing."""
+    of, found = mapping.format, []
+    for output in mapping.outputs:
+        bases, at = {ROOT: "" if of == "xml" else "$"}, "" if of == "xml" else "$"
+        for level in output.rows:
+            text = level.path(of).text
+            at = _joined_path(at, text)
+            bases[level.level] = at
+        bases[""] = at
+        found.append(Taken(at, output.record_type, ""))
+        for rule in output.fields:
+            for level_name, text in _sources(rule.source, mapping):
+                found.append(Taken(_joined_path(bases.get(level_name, at), text), output.record_type, rule.name))
+    return found
+
+
+def _joined_path(base: str, text: str) -> str:
+    if text.startswith("$"):
+        return base + text[1:]
+    return text if text.startswith("/") else f"{base}/{text}" if text != "." else base
+
+
+def _sources(source: str | Source, mapping: MappingDocument) -> list[tuple[str, str]]:
+    """(level, path) of all that a source takes."""
+    one = parsed_source(source, mapping.format)
+    inner = [found for each in [*(one.first_of or []), *(one.several or [])] for found in _sources(each, mapping)]
+    path = one.path()
+    return inner if path is None else [*inner, (one.level, path.text)]
+
+
 def _named(paths: Iterable[str]) -> dict[str, Keys]:
     """The objects whose members these paths call by name, whatever their keys look like."""
     found: dict[str, Keys] = {}
@@ -93,10 +141,7 @@ def _lists_taken(mapping: MappingDocument, output: Output) -> list[str]:
 
 def _paths(source: str | Source, mapping: MappingDocument) -> list[str]:
     """The paths from the row that a source takes, as outlines write them."""
-    one = parsed_source(source, mapping.format)
-    inner = [path for each in [*(one.first_of or []), *(one.several or [])] for path in _paths(each, mapping)]
-    path = one.path()
-    return inner if path is None or one.level else [*inner, path.text]
+    return [path for level, path in _sources(source, mapping) if not level]
 
 
 def _is_covered(path: str, taken: set[str]) -> bool:

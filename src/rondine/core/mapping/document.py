@@ -8,7 +8,7 @@ an input, or a fixed value. The language of a path is written beside it; only th
 
 from collections.abc import Callable, Mapping
 from functools import partial
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 import msgspec
 from msgspec import UNSET, Meta, UnsetType
@@ -56,6 +56,8 @@ class RecordField(Document, frozen=True):
 
 class Link(Document, frozen=True):
     """Each record belongs to a record of another type. fields: those that hold its key, in its order."""
+
+    REFERENCES: ClassVar[Mapping[str, str]] = {"record_type": "record-types"}
 
     record_type: FieldName
     fields: list[FieldName]
@@ -120,6 +122,8 @@ class Source(Document, frozen=True):
     of the environment.  header: the name of a header of the response.  value: this value itself.  first_of: the first of these that has a value.
     several: a list of all of them.
     """
+
+    REFERENCES: ClassVar[Mapping[str, str]] = {"standing": "standing-values"}
 
     level: str = ""
     jsonpath: str | None = None
@@ -212,6 +216,8 @@ class Output(Document, frozen=True):
     the row.  where: conditions that a row must pass, all of them; others are counted as filtered.  fields: a rule for each.
     """
 
+    REFERENCES: ClassVar[Mapping[str, str]] = {"record_type": "record-types"}
+
     record_type: FieldName
     rows: list[Level] = []
     where: list[Condition] = []
@@ -223,6 +229,8 @@ class MappingDocument(Document, frozen=True):
     is also one JSON value a line.  namespaces: what the prefixes in the paths of an XML mapping stand for.  based_on: another mapping, from which
     this one has all that it does not say itself.
     """
+
+    REFERENCES: ClassVar[Mapping[str, str]] = {"based_on": "mappings"}
 
     version: Literal[1] = 1
     based_on: FieldName | None = None

@@ -8,7 +8,7 @@ from difflib import SequenceMatcher
 from msgspec import structs
 
 from rondine.core.mapping.document import FieldRule, RecordField, RecordTypeDocument, Source
-from rondine.core.mapping.propose import Proposal
+from rondine.core.mapping.propose import Proposal, is_within
 
 #: From this likeness on, a pair is proposed. A name that is the same is enough for itself.
 ENOUGH = 0.6
@@ -20,18 +20,22 @@ _ALSO_FROM: Mapping[str, frozenset[str]] = {
     "boolean": frozenset({"text"}),
     "date": frozenset({"text"}),
     "datetime": frozenset({"text"}),
-    "json": frozenset({"text", "integer", "decimal", "boolean"}),
+    "json": frozenset(),
 }
+#: (type of the value, type of the field) that lose nothing.
+_SURE = {("integer", "decimal"), ("integer", "text"), ("boolean", "text"), ("date", "text"), ("datetime", "text")}
 _WORD = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+")
 
 
 @dataclass(frozen=True, slots=True)
 class Pair:
-    """A value for a field of the record type. path: where it comes from.  reason: same name, similar name, or like values."""
+    """A value for a field of the record type. path: where it comes from.  reason: same name, similar name, or like values.  is_sure: it is called the
+    same and of the field's type, and no other value is; what is not sure wants a person's yes."""
 
     field: str
     path: str
     reason: str
+    is_sure: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,10 +63,28 @@ def fit(
     for _, at, number, reason in sorted(likely):
         if at not in taken and number not in [one for one, _ in taken.values()]:
             taken[at] = number, reason
+    holders = {
+        at: path
+        for at, field in enumerate(record_type.fields)
+        if at not in taken and field.type == "json"
+        for path in made.holders
+        if max(_name_likeness(field, name) for name in _last_names(path)) == 1
+    }
     rules, pairs = [], []
-    for at, (number, reason) in sorted(taken.items()):
+    for at in sorted({*taken, *holders}):
+        if at in holders:
+            field, path = record_type.fields[at], holders[at]
+            rules.append(FieldRule(field.name, made.holders[path], required=field.name in record_type.key))
+            pairs.append(Pair(field.name, path.removeprefix("$."), "same name", is_sure=True))
+            continue
+        number, reason = taken[at]
+        alike = [pair for pair in likely if pair[1] == at and pair[3] == "same name"]
         field, rule = record_type.fields[at], output.fields[number]
-        keeps_steps = offered[rule.name].type == field.type
+        of_type = offered[rule.name].type
+        is_sure = (
+            reason == "same name" and len(alike) == 1 and (of_type == field.type or (of_type, field.type) in _SURE)
+        )
+        keeps_steps = of_type == field.type
         rules.append(
             structs.replace(
                 rule,
@@ -72,14 +94,27 @@ def fit(
                 unit=rule.unit if field.unit else None,
             )
         )
-        pairs.append(Pair(field.name, _path_of(rule), reason))
+        pairs.append(Pair(field.name, _path_of(rule), reason, is_sure))
     used = {number for number, _ in taken.values()}
-    left = [_path_of(rule) for number, rule in enumerate(output.fields) if number not in used]
+    whole = [f"$.{pair.path}" if not pair.path.startswith("$") else pair.path for pair in pairs]
+    left = [
+        path
+        for number, rule in enumerate(output.fields)
+        if number not in used and not is_within("$." + (path := _path_of(rule)), whole)
+    ]
+    left_out = [path for path in made.left_out if not is_within(path, whole)]
     mapping = structs.replace(made.mapping, outputs=[structs.replace(output, record_type=name, fields=rules)])
-    open_fields = [field.name for at, field in enumerate(record_type.fields) if at not in taken]
+    open_fields = [field.name for at, field in enumerate(record_type.fields) if at not in taken and at not in holders]
     notes = [f"nothing looks like {one}" for one in open_fields]
-    proposal = Proposal(name, record_type, mapping, [*made.left_out, *left], notes, [], made.examples)
+    proposal = Proposal(
+        name, record_type, mapping, [*left_out, *left, *_in_parts(made)], notes, [], made.examples, made.holders
+    )
     return Fitted(proposal, tuple(pairs), tuple(open_fields))
+
+
+def _in_parts(made: Proposal) -> list[str]:
+    """What would have been in records of their own: a fitted mapping has none."""
+    return [path for part in made.parts for path in part.takes]
 
 
 def _likeness(
@@ -88,6 +123,10 @@ def _likeness(
     """(0 to about 1.7, what tells)."""
     by_name = max(_name_likeness(field, name) for name in (offered.name, *_last_names(_path_of(rule))))
     by_value = _value_likeness(made.examples.get(offered.name, ()), known)
+    if (field.type == "json") != (
+        offered.type == "json"
+    ):  # one leaf of a structure is not the structure, whatever it is called
+        return 0.0, ""
     by_type = 0.2 if field.type == offered.type else 0.1 if offered.type in _ALSO_FROM[field.type] else -0.3
     if by_name == 1:
         return 1 + by_type + by_value, "same name"

@@ -1,7 +1,7 @@
 """A first record type and mapping from one response: what repeats becomes rows, what is wanted of a row becomes fields."""
 
 import json as stdlib_json
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -25,6 +25,7 @@ from rondine.core.mapping.document import (
     parsed_source,
 )
 from rondine.core.mapping.taking import find_rows
+from rondine.core.mapping.types import CONVERSIONS, ConversionError, FieldType
 from rondine.core.names import proposed_name, singular
 from rondine.core.naming import USUAL_RULE, NamingRule
 from rondine.core.paths import JsonPath, Node, XPath, parse_jsonpath, parse_xpath, short_form
@@ -47,17 +48,20 @@ class RowChoice:
 
 @dataclass(frozen=True, slots=True)
 class ProposedPart:
-    """A list of objects within a row, as records of their own that belong to it. path: from the row.  output: for the same mapping."""
+    """A list of objects within a row, as records of their own that belong to it. path: from the row.  output: for the same mapping.  takes: the paths
+    of its values, from the row around it."""
 
     name: str
     path: str
     record_type: RecordTypeDocument
     output: Output
+    takes: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Proposal:
-    """A record type and a mapping, the paths of the row that were left out, and what of it could be records of their own. examples: of values, by field."""
+    """A record type and a mapping, and what of the row could be records of their own. left_out: every path of a value that is in neither.  examples: of
+    values, by field.  holders: the objects and lists in a row, with their paths, that could fill a field for structured content."""
 
     record_type_name: str
     record_type: RecordTypeDocument
@@ -66,6 +70,7 @@ class Proposal:
     notes: list[str]
     parts: list[ProposedPart]
     examples: Mapping[str, list[str]]
+    holders: Mapping[str, str | Source]
 
 
 def row_choices(
@@ -118,11 +123,14 @@ def propose(
     take: Sequence[str] | None = None,
     corrections: Sequence[Correction] = (),
     rule: NamingRule = USUAL_RULE,
+    types: Mapping[str, FieldType] | None = None,
+    declared_key: Sequence[str] = (),
 ) -> Proposal:
     """A record type and mapping for rows at these levels.
 
     rows: one JSONPath (in XML: XPath) a level, each from the level around it.  take: paths of wanted values, each from the row
     (`$.measures.girth`, `soil:ph/@unit`); None takes every plain value.  corrections: what people said of the response, paths as in its outline.  rule: for the names of fields.
+    types: of values, by path from the row, as a definition declares them.  declared_key: the paths of the key that it declares.
     """
     if not rows:
         raise MappingError("nothing was pointed at", where="rows", hint="say what becomes one row")
@@ -146,7 +154,9 @@ def propose(
     shape = infer(values, is_xml=of == "xml", keys=decided_keys(of_row))
     all_lines = outline(shape, of_row, is_xml=of == "xml")
     lines = [
-        line for line in all_lines if line.type and not line.lists and "[*]" not in line.path and not _is_control(line)
+        line
+        for line in all_lines
+        if line.type and (not line.lists or _is_plain_list(line)) and "[*]" not in line.path and not _is_control(line)
     ]
     if of == "xml" and len(lines) > 1 and lines[0].path == "." and not lines[0].examples:
         lines = lines[1:]  # the row itself, which has attributes and no text
@@ -161,16 +171,21 @@ def propose(
             where="take",
             hint="take a value of the tree; objects are taken part by part",
         )
+    declared = {} if of == "xml" else _declared_types(lines, types or {}, values)
     fields: list[RecordField] = []
     rules: list[FieldRule] = []
     shapes: dict[str, Shape] = {}
     for line in wanted:
         field_name = _field_name(line, {one.name for one in fields}, name, rule)
         path_of_unit, unit = units.get(line.path, ("", ""))
-        kind: Any = line.type
+        kind: Any = "json" if _is_plain_list(line) else declared.get(line.path, line.type)
         fields.append(RecordField(name=field_name, type=kind, unit=unit, searchable=kind != "json"))
         source, where = (one if of == "xml" or not one else _source(one) for one in (line.path, path_of_unit))
-        rules.append(FieldRule(name=field_name, source=source, convert=list(line.convert), unit=where or None))
+        if _is_plain_list(line):
+            rules.append(FieldRule(name=field_name, source=Source(xpath=line.path, all=True)))
+        else:
+            steps = [] if line.path in declared else list(line.convert)
+            rules.append(FieldRule(name=field_name, source=source, convert=steps, unit=where or None))
         shapes[field_name] = _element_at(shape, line.path) if of == "xml" else _shape_at(shape, line.path)
     levels = [
         structs.replace(level, or_one=one) if one else level
@@ -181,8 +196,16 @@ def propose(
         fields.insert(0, RecordField(name=called, type="text", searchable=True))
         rules.insert(0, FieldRule(name=called, source=Source(key=levels[-1].level)))
         shapes[called] = infer(keys)
-    key = _key(fields, shapes)
+    by_path = (
+        {line.path: field.name for line, field in zip(wanted, fields[-len(wanted) :], strict=True)} if wanted else {}
+    )
+    key = [by_path[path] for path in declared_key if path in by_path]
+    is_declared = bool(key) and len(key) == len(declared_key)
+    key = key if is_declared else _key(fields, shapes)
     rules = [structs.replace(rule, required=rule.name in key) for rule in rules]
+    parts = _parts(documents, rows, name, fields, rules, key, _lists_in(all_lines, of), rule) if key else []
+    covered = {line.path for line in wanted} | {path for line in wanted if (path := units.get(line.path, ("",))[0])}
+    covered |= {path for part in parts for path in part.takes}
     return Proposal(
         name,
         RecordTypeDocument(fields=fields, key=key),
@@ -191,11 +214,74 @@ def propose(
             namespaces={prefix: uri for one in documents for prefix, uri in one.namespaces.items()},
             outputs=[Output(record_type=name, rows=levels, fields=rules)],
         ),
-        [line.path for line in lines if line not in wanted],
-        [*_notes(wanted, key), *_notes_of_units(rules, fields)],
-        _parts(documents, rows, name, fields, rules, key, _lists_in(all_lines, of), rule) if key else [],
+        _left_out(all_lines, covered),
+        [
+            *_notes(wanted, key),
+            *_notes_of_units(rules, fields),
+            *_notes_of_declared(declared, by_path, key, declared_key),
+        ],
+        parts,
         {name: [_as_text(one) for one in held.examples] for name, held in shapes.items()},
+        {} if of == "xml" else _holders(all_lines),
     )
+
+
+def _declared_types(
+    lines: Sequence[OutlineRow], types: Mapping[str, FieldType], rows: Sequence[Any]
+) -> dict[str, FieldType]:
+    """The types that a definition declares where the samples show another one, and every value of the samples has them."""
+    found: dict[str, FieldType] = {}
+    for line in lines:
+        declared = types.get(line.path)
+        if declared is None or line.is_corrected or line.type not in ("text", "integer") or declared == line.type:
+            continue
+        path, convert = parse_jsonpath(line.path), CONVERSIONS[declared]
+        try:
+            for row in rows:
+                for node in path.find(row):
+                    if node.value is not None and node.value != "":
+                        convert(node.value)
+        except ConversionError:
+            continue
+        found[line.path] = declared
+    return found
+
+
+def _notes_of_declared(
+    types: Mapping[str, FieldType], names: Mapping[str, str], key: Sequence[str], declared_key: Sequence[str]
+) -> list[str]:
+    notes = [f"{names[path]} is {kind}, as the definition says" for path, kind in types.items() if path in names]
+    if declared_key and all(path in names for path in declared_key):
+        notes.append(f"the key is {' and '.join(key)}, as the definition says")
+    return notes
+
+
+def _left_out(lines: Sequence[OutlineRow], covered: Collection[str]) -> list[str]:
+    """The values that nothing takes; of a list of plain values, the list."""
+    found: list[str] = []
+    for line in lines:
+        if line.type and not _is_empty(line) and not is_within(line.path, (*covered, *found)):
+            found.append(line.path)
+    return found
+
+
+def is_within(path: str, others: Collection[str]) -> bool:
+    """Whether a path is one of the others, or within one."""
+    return any(path == one or path.startswith((f"{one}.", f"{one}[", f"{one}/")) for one in others)
+
+
+def _is_plain_list(line: OutlineRow) -> bool:
+    """Whether it is an element of XML that repeats and holds texts alone: of JSON such a list is a value by itself."""
+    return line.lists == 1 and line.lengths is not None and bool(line.type) and "object" not in line.types
+
+
+def _is_empty(line: OutlineRow) -> bool:
+    """Whether it is an element of XML that has a text for its attributes or parts, but never did."""
+    return not line.path.startswith("$") and "object" in line.types and not line.examples
+
+
+def _holders(lines: Sequence[OutlineRow]) -> dict[str, str | Source]:
+    return {line.path: _source(line.path) for line in lines if not line.type and line.depth and "[*]" not in line.path}
 
 
 #: What a member or attribute is called that says the unit of the number beside it.
@@ -250,7 +336,7 @@ def _keys_of(nodes: Sequence[Node], path: JsonPath | XPath, rules: Sequence[Fiel
     """The keys under which the rows stand, if it is in objects whose keys are data and no field holds them anyway."""
     if isinstance(path, XPath) or not path.segments or not isinstance(path.segments[-1].selectors[0], Several):
         return []
-    keys = [node.location[-1] for node in nodes]
+    keys = [node.location[-1] if node.location else None for node in nodes]  # the only one stands in place of its list
     texts = [key for key in keys if isinstance(key, str)]
     if len(texts) != len(keys):
         return []
@@ -311,10 +397,23 @@ def _parts(
             key_of_part = [one.name for one in holding]
         link = Link(record_type=name, fields=[one.name for one in holding[: len(key)]])
         record_type = RecordTypeDocument(fields=[*holding, *made.record_type.fields], key=key_of_part, links=[link])
-        parts.append(
-            ProposedPart(part_name, path, record_type, structs.replace(output, fields=[*sources, *output.fields]))
-        )
+        takes = tuple(_joined(path, taken) for rule in output.fields for taken in _paths_of(rule, made.mapping.format))
+        whole = structs.replace(output, fields=[*sources, *output.fields])
+        parts.append(ProposedPart(part_name, path, record_type, whole, takes))
     return parts
+
+
+def _paths_of(rule: FieldRule, of: Format) -> list[str]:
+    """What a proposed rule takes from its row: a value, and its unit."""
+    found = [parsed_source(one, of).path() for one in (rule.source, rule.unit) if one is not None]
+    return [path.text for path in found if path is not None]
+
+
+def _joined(path: str, inner: str) -> str:
+    """A path from a row within another, as one from that."""
+    if inner.startswith("$"):
+        return path + inner[1:]
+    return path if inner == "." else f"{path}/{inner}"
 
 
 def _from_level(source: str | Source, level: str, of: Format) -> Source:

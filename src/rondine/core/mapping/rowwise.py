@@ -167,6 +167,17 @@ class RowReader:
             pass
         return rest[0] if rest else []
 
+    def first(self, chunks: Chunks, *, of: DocumentFormat = "json", charset: str = "", most: int = 200) -> Any:
+        """The first rows of a response of any size, whole and in their place, as if there were no others. Raises DocumentError."""
+        for batch in self._batches(chunks, [], of, charset, "the response"):
+            value: Any = [batch.whole(index) for index in range(min(most, len(batch.items)))]
+            if batch.keys is not None:
+                value = dict(zip(batch.keys, value, strict=False))
+            for name in reversed(self.names):
+                value = {name: value}
+            return value
+        return None
+
     def _batches(
         self, chunks: Chunks, around: list[Any], of: DocumentFormat, charset: str, name: str
     ) -> Iterator[_Batch]:

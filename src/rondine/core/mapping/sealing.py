@@ -1,10 +1,13 @@
 """Mapped rows made ready to be kept: key, digest, exact JSON and content hash.
 
-The data is written once, canonically (numbers normalised, fields in the mapping's order), so that equal contents are equal bytes:
+The data is written once, canonically (numbers normalised, fields in the record type's order), so that equal contents are equal bytes:
 2 and 2.0 are the same, null and missing are not. Digest and hash are BLAKE2b of 16 bytes.
 """
 
-from collections.abc import Sequence
+import json as stdlib_json
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
 from hashlib import blake2b
 from typing import Any
 
@@ -12,6 +15,8 @@ import msgspec
 
 from rondine.core.documents.json import json_text
 from rondine.core.mapping.compile import CompiledOutput, FieldProblem, Mapped, Reject
+from rondine.core.mapping.document import RecordTypeDocument
+from rondine.core.mapping.types import to_decimal
 
 _encode = msgspec.json.Encoder(decimal_format="number").encode
 
@@ -62,6 +67,47 @@ def seal(output: CompiledOutput, mapped: Mapped) -> tuple[list[SealedRow], list[
             )
         )
     return sealed, rejects
+
+
+@dataclass(frozen=True, slots=True)
+class PartOfRecord:
+    """An output that fills only some fields of its record type: the others stay as they are kept. fields: all of the type, with their types, in its
+    order.  named: those that the output fills."""
+
+    fields: tuple[tuple[str, str], ...]
+    named: frozenset[str]
+
+    def form(self, data: Mapping[str, Any]) -> dict[str, Any]:
+        """Data in the one form that both what is read back and what is new can have: jsonb keeps neither the order of members nor exponents."""
+        return {name: _as_kept(data[name], kind) for name, kind in self.fields if name in data}
+
+    def merged(self, row: SealedRow, kept: str | None) -> SealedRow:
+        """The row with the fields that the output does not name, as they are kept. kept: the record's data as JSON, None if there is no record."""
+        held = stdlib_json.loads(kept, parse_float=Decimal) if kept is not None else {}
+        others = {name: value for name, value in held.items() if name not in self.named}
+        data = _encode(self.form({**others, **stdlib_json.loads(row.data, parse_float=Decimal)}))
+        return SealedRow(row.digest, row.key, blake2b(data, digest_size=16).digest(), data, row.ordinal)
+
+
+def part_of_record(output: CompiledOutput, record_type: RecordTypeDocument) -> PartOfRecord | None:
+    """None if the output fills all fields."""
+    named = frozenset(rule.name for rule in output.rules)
+    fields = tuple((one.name, one.type) for one in record_type.fields)
+    return None if named >= {name for name, _ in fields} else PartOfRecord(fields, named)
+
+
+def _as_kept(value: Any, kind: str) -> Any:
+    if kind == "decimal" and isinstance(value, int | Decimal):
+        return to_decimal(value)
+    return _sorted(value) if kind == "json" else value
+
+
+def _sorted(value: Any) -> Any:
+    if isinstance(value, dict):
+        return {name: _sorted(value[name]) for name in sorted(value)}
+    if isinstance(value, Decimal):
+        return int(value) if value == value.to_integral_value() else value.normalize()
+    return [_sorted(one) for one in value] if isinstance(value, list) else value
 
 
 def _unstorable(output: CompiledOutput, ordinal: int, data: dict[str, Any], reason: str) -> Reject:

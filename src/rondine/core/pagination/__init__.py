@@ -6,9 +6,10 @@ several are fetched at a time.
 
 from rondine.core.pagination.link_header import LinkHeader
 from rondine.core.pagination.next_address import NextAddress
+from rondine.core.pagination.one_response import OneResponse
 from rondine.core.pagination.page_number import PageNumber
 from rondine.core.pagination.steps import Ending, Pages
 
-__all__ = ["Ending", "LinkHeader", "NextAddress", "PageNumber", "Pages", "Paging"]
+__all__ = ["Ending", "LinkHeader", "NextAddress", "OneResponse", "PageNumber", "Pages", "Paging"]
 
-Paging = LinkHeader | NextAddress | PageNumber
+Paging = LinkHeader | NextAddress | PageNumber | OneResponse

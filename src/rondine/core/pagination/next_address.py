@@ -6,6 +6,9 @@ from rondine.core.pagination.steps import Pages, follow
 from rondine.core.paths import parse_pointer, parse_xpath
 from rondine.core.settings import Document
 
+#: OData JSON Format 4.01, section 4.5.5, and its forms of before: without it, no data is left.
+_STANDARD = {"/@odata.nextLink", "/odata.nextLink", "/d/__next", "/@nextLink"}
+
 
 class NextAddress(Document, tag="next_address", frozen=True):
     """Follow the address in each response until it is missing, null or empty.
@@ -36,6 +39,7 @@ class NextAddress(Document, tag="next_address", frozen=True):
             max_pages=self.max_pages,
             source="next address",
             ended="the last page names no next address",
+            is_always_told=self.at in _STANDARD,
         )
 
 

@@ -26,9 +26,12 @@ class PageNumber(Document, tag="page_number", frozen=True):
         number = self.number_of(first)
         wanted = self.wanted()
         last: int | None = None
+        before: Response | None = None
         for count in range(1, self.max_pages + 1):
             request = self.page(first, number)
             response = yield Send(request, wanted)
+            self.check_differs(response, before, number)
+            before = response
             if last is None:
                 last = self.last_page(response, number)
             if last is not None and number >= last:
@@ -69,6 +72,15 @@ class PageNumber(Document, tag="page_number", frozen=True):
                 hint="raise max_pages, or narrow the request",
             )
         return max(last, number)
+
+    def check_differs(self, response: Response, before: Response | None, number: int) -> None:
+        """Raises PaginationError if a page has the same rows as the one before it: the service does not look at the page number."""
+        if before is not None and response.rows and response.fingerprint and response.fingerprint == before.fingerprint:
+            raise PaginationError(
+                f'page {number} has the same rows as page {number - 1}: the service takes no notice of "{self.parameter}"',
+                where=without_secrets(response.url),
+                hint="look in its documentation how it pages; what came with the first page is kept",
+            )
 
     def page(self, request: Request, number: int) -> Request:
         """The request for one page."""

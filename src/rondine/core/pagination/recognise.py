@@ -10,9 +10,9 @@ from rondine.core.pagination import LinkHeader, NextAddress, PageNumber, Paging
 from rondine.core.pagination.link_header import next_link
 from rondine.core.paths import pointer_text
 
-_NEXT = {"next", "nextpage", "nexturl", "nexthref", "nextaddress", "nextlink", "@odata.nextlink", "__next"}
-_TOTAL = {"total", "count", "totalcount", "totalrows", "totalresults", "@odata.count"}
-_PAGE = ("page", "page_number", "pageNumber", "p")
+NEXT_NAMES = {"next", "nextpage", "nexturl", "nexthref", "nextaddress", "nextlink", "@odata.nextlink", "__next"}
+TOTAL_NAMES = {"total", "count", "totalcount", "totalrows", "totalresults", "@odata.count"}
+PAGE_NAMES = ("page", "page_number", "pageNumber", "p")
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,7 +32,7 @@ def recognise(url: str, headers: Headers, document: Any, *, is_xml: bool = False
         return guesses + _in_xml(document)
     members = _members(document)
     for location, value in members:
-        if _plain(location[-1]) in _NEXT and isinstance(value, str) and ("/" in value or "?" in value):
+        if plain_name(location[-1]) in NEXT_NAMES and isinstance(value, str) and ("/" in value or "?" in value):
             guesses.append(
                 PagingGuess(NextAddress(at=pointer_text(location)), f"a next address at {pointer_text(location)}")
             )
@@ -40,14 +40,15 @@ def recognise(url: str, headers: Headers, document: Any, *, is_xml: bool = False
         (
             pointer_text(location)
             for location, value in members
-            if _plain(location[-1]) in _TOTAL and type(value) is int
+            if plain_name(location[-1]) in TOTAL_NAMES and type(value) is int
         ),
         None,
     )
     asked = {name for name, _ in parse_qsl(urlsplit(url).query, keep_blank_values=True)}
-    parameter = next((name for name in _PAGE if name in asked), None)
+    parameter = next((name for name in PAGE_NAMES if name in asked), None)
     named = any(
-        _plain(location[-1]) in ("page", "pagenumber", "pages") and type(value) is int for location, value in members
+        plain_name(location[-1]) in ("page", "pagenumber", "pages") and type(value) is int
+        for location, value in members
     )
     if parameter or (named and total and not guesses):
         guesses.append(
@@ -68,7 +69,7 @@ def _in_xml(document: Any) -> list[PagingGuess]:
         if _last(name) == "link" and any(isinstance(one, dict) and one.get("@rel") == "next" for one in links):
             at = f"/{root}/{name}[@rel='next']/@href"
             return [PagingGuess(NextAddress(at=at), f"a link to the next page at {at}")]
-        if _plain(_last(name)) in _NEXT and isinstance(value, str) and ("/" in value or "?" in value):
+        if plain_name(_last(name)) in NEXT_NAMES and isinstance(value, str) and ("/" in value or "?" in value):
             return [PagingGuess(NextAddress(at=f"/{root}/{name}"), f"a next address at /{root}/{name}")]
     return []
 
@@ -89,5 +90,5 @@ def _members(document: Any) -> Sequence[tuple[tuple[str, ...], Any]]:
     return found
 
 
-def _plain(name: str) -> str:
+def plain_name(name: str) -> str:
     return name.lower().replace("_", "").replace("-", "")

@@ -28,8 +28,12 @@ def follow(
     max_pages: int,
     source: str,
     ended: str,
+    is_always_told: bool = False,
 ) -> Pages:
     """Follow the address that `next_of` finds in each response until there is none.
+
+    is_always_told: a standard says that no address means no further page. Otherwise a single response without one proves nothing: perhaps the
+    service does not page in this way at all.
 
     Raises PaginationError if an address leaves the first one's origin (the credentials were given for that origin alone), was asked for
     before, or if there are more than max_pages.
@@ -39,7 +43,7 @@ def follow(
         response = yield Send(request, wanted)
         target = next_of(response)
         if target is None:
-            return Ending(ended, is_proven=True, pages=number)
+            return Ending(ended, is_proven=is_always_told or number > 1, pages=number)
         where = f"{source} of {without_secrets(request.url)}"
         try:
             url = urljoin(request.url, target)

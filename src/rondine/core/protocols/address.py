@@ -4,7 +4,10 @@ import re
 from dataclasses import dataclass
 from urllib.parse import unquote, urlsplit
 
+from msgspec import structs
+
 from rondine.core.errors import InputError
+from rondine.core.http import origin
 from rondine.core.names import proposed_name
 from rondine.core.protocols.inputs import Input
 from rondine.core.protocols.operation import OperationDocument, Parameter
@@ -82,6 +85,34 @@ def take_apart(address: str, method: str = "GET") -> TakenApart:
     operation = OperationDocument(method=method, path=path, inputs=list(inputs.values()), query=query)  # type: ignore[arg-type]
     joined = f"{parts.scheme}://{parts.netloc}{parts.path}" + (f"?{parts.query}" if parts.query else "")
     return TakenApart(f"{parts.scheme}://{parts.netloc}", operation, proposed_name(title), title, joined)
+
+
+@dataclass(frozen=True, slots=True)
+class Placed:
+    """operation: with its path below a base address.  difference: where it goes instead of the pasted address, in words; empty if it goes there."""
+
+    operation: OperationDocument
+    difference: str
+
+
+def placed_below(operation: OperationDocument, pasted_base: str, base_address: str) -> Placed:
+    """An operation of a pasted address, to be sent below a base address with a path of its own: what both have in common stands there once.
+
+    pasted_base: scheme, host and port that were pasted; empty if only a path was.
+    """
+    try:
+        common = urlsplit(base_address).path.rstrip("/")
+        is_there = not pasted_base or origin(pasted_base) == origin(base_address)
+    except ValueError:
+        return Placed(operation, "")
+    is_below = not common or operation.path == common or operation.path.startswith(f"{common}/")
+    path = operation.path[len(common) :] if is_below else operation.path
+    placed = structs.replace(operation, path=path)
+    if is_there and is_below:
+        return Placed(placed, "")
+    pasted = f"{pasted_base}{operation.path}"
+    sent = f"{base_address.rstrip('/')}{path}"
+    return Placed(placed, f"the pasted address is {pasted}, and below the connection's base address it goes to {sent}")
 
 
 def _path_step(step: str, inputs: dict[str, Input]) -> str:

@@ -5,6 +5,7 @@ import binascii
 import hashlib
 import re
 from collections.abc import Callable
+from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from typing import Any
@@ -41,31 +42,79 @@ Read = Callable[[Value], Any]
 _MISSING = object()
 
 
-def body_content(body: Body, read: Read, *, is_shown: bool = False) -> tuple[bytes | None, str]:
-    """(the bytes to send, None if nothing is left of them; the media type). is_shown: masks stand in place of secrets and stay readable."""
+@dataclass(frozen=True, slots=True)
+class Content:
+    """A body to send. content: None if nothing is left of it.  media_type: as its header says it.  charset: of its characters."""
+
+    content: bytes | None
+    media_type: str
+    charset: str = "utf-8"
+
+
+def body_content(body: Body, read: Read, *, header: str = "", is_shown: bool = False) -> Content:
+    """header: the Content-Type that goes with it, if the operation or connection sets one: the characters are written as it says, and values as its
+    media type wants them.  is_shown: masks stand in place of secrets and stay readable.
+
+    Raises InputError for a character that the charset does not have.
+    """
     match body:
         case FormBody():
-            return _form(body, read, is_shown).encode(), "application/x-www-form-urlencoded"
+            said = header or "application/x-www-form-urlencoded"
+            charset = charset_of(said)
+            return Content(_form(body, read, charset, is_shown).encode(), said, charset)
         case MultipartBody():
-            return _multipart(body, read)
+            return _multipart(body, read, header)
         case JsonBody():
             found = json_value(body, read)
-            return (None if found is _MISSING else json_text(found).encode()), body.media_type
+            said = header or body.media_type
+            return Content(None, said) if found is _MISSING else _written(json_text(found), said)
         case TextBody():
-            return _text(body, read).encode(), body.media_type
+            said = header or body.media_type
+            return _written(_text(body, read, said), said)
         case GraphQLBody():
-            return json_text(graphql_parts(body, read)).encode(), "application/json"
+            return _written(json_text(graphql_parts(body, read)), header or "application/json")
         case SoapBody():
             parts = [_elements(group, read) for group in (body.elements, body.headers)]
-            return envelope(body.version, body.namespaces, body.root, *parts).encode(), media_type(
-                body.version, body.action
-            )
+            said = header or media_type(body.version, body.action)
+            return _written(envelope(body.version, body.namespaces, body.root, *parts, charset=charset_of(said)), said)
         case XmlBody():
             text = document(body.namespaces, body.root, _elements(body.elements, read))
-            return f'<?xml version="1.0" encoding="UTF-8"?>\n{text}'.encode(), body.media_type
+            said = header or body.media_type
+            declared = charset_of(said).upper()
+            return _written(f'<?xml version="1.0" encoding="{declared}"?>\n{text}', said)
         case BytesBody():
             found = read(body.content)
-            return (None if found is None else _decoded(value_text(found), "/body/content")), body.media_type
+            content = None if found is None else _decoded(value_text(found), "/body/content")
+            return Content(content, header or body.media_type)
+
+
+def charset_of(content_type: str) -> str:
+    """The charset that a Content-Type says (RFC 9110, section 8.3.2), UTF-8 if it says none. Raises InputError for one that is not known."""
+    found = re.search(r";\s*charset\s*=\s*\"?([^\s;\"]+)", content_type, re.IGNORECASE)
+    name = found.group(1) if found else "utf-8"
+    try:
+        "".encode(name)  # codecs that are no charsets refuse a text
+    except LookupError as error:
+        raise InputError(
+            f'there is no charset "{name[:60]}"', where="/body/media_type", hint="such as utf-8 or iso-8859-1"
+        ) from error
+    return name.lower()
+
+
+def _written(text: str, said: str) -> Content:
+    """A text in the charset that its Content-Type says; where that says none, an XML declaration in it does (XML 1.0, section 4.3.3)."""
+    charset = charset_of(said)
+    declared = re.match(r"<\?xml[^>]*\sencoding\s*=\s*[\"']([\w.-]+)", text)
+    if declared and "charset" not in said.lower():
+        charset = charset_of(f"; charset={declared.group(1)}")
+    try:
+        return Content(text.encode(charset), said, charset)
+    except UnicodeEncodeError as error:
+        raise InputError(
+            f'the character "{text[error.start]}" of the body cannot be written in {charset}',
+            where=f"/body, character {error.start + 1}",
+            hint="take it out, or let the Content-Type say charset=utf-8",
+        ) from error
 
 
 def _elements(elements: list[XmlElement], read: Read) -> list[tuple[str, Any]]:
@@ -73,12 +122,20 @@ def _elements(elements: list[XmlElement], read: Read) -> list[tuple[str, Any]]:
     return [(one.at, value) for one in elements if one.enabled and (value := read(one.value)) is not None]
 
 
-def _form(body: FormBody, read: Read, is_shown: bool) -> str:
+def _form(body: FormBody, read: Read, charset: str, is_shown: bool) -> str:
     pairs = []
     for one in body.fields:
         value = read(one.value) if one.enabled else None
         for text in _texts(value, explode=one.explode):
-            pairs.append(f"{quote_plus(one.name)}={text if is_shown and MASK in text else quote_plus(text)}")
+            try:
+                shown = text if is_shown and MASK in text else quote_plus(text, encoding=charset, errors="strict")
+                pairs.append(f"{quote_plus(one.name, encoding=charset, errors='strict')}={shown}")
+            except UnicodeEncodeError as error:
+                raise InputError(
+                    f'the character "{error.object[error.start]}" of the field "{one.name}" cannot be written in {charset}',
+                    where=f"/body/fields/{one.name}",
+                    hint="take it out, or let the Content-Type say charset=utf-8",
+                ) from error
     return "&".join(pairs)
 
 
@@ -91,8 +148,8 @@ def _texts(value: Any, *, explode: bool) -> list[str]:
     return [scalar_text(value)]
 
 
-def _multipart(body: MultipartBody, read: Read) -> tuple[bytes, str]:
-    """RFC 7578. The boundary comes from the content, so that equal bodies are equal."""
+def _multipart(body: MultipartBody, read: Read, header: str) -> Content:
+    """RFC 7578. The boundary comes from the content, so that equal bodies are equal; a header's own stands in its place."""
     sections: list[bytes] = []
     for one in body.parts:
         value = read(one.value) if one.enabled else None
@@ -100,10 +157,13 @@ def _multipart(body: MultipartBody, read: Read) -> tuple[bytes, str]:
             [] if value is None else [scalar_text(each) for each in (value if isinstance(value, list) else [value])]
         ):
             sections.append(_section(one, text))
-    boundary = "rondine-" + hashlib.sha256(b"".join(sections)).hexdigest()[:24]
+    said = re.search(r";\s*boundary\s*=\s*\"?([^\s;\"]+)", header, re.IGNORECASE)
+    boundary = said.group(1) if said else "rondine-" + hashlib.sha256(b"".join(sections)).hexdigest()[:24]
     mark = f"--{boundary}".encode()
     content = b"".join(mark + b"\r\n" + section + b"\r\n" for section in sections) + mark + b"--\r\n"
-    return content, f"multipart/form-data; boundary={boundary}"
+    if said:
+        return Content(content, header)
+    return Content(content, f"{header.rstrip('; ') or 'multipart/form-data'}; boundary={boundary}")
 
 
 def _section(part: Part, text: str) -> bytes:
@@ -115,7 +175,7 @@ def _section(part: Part, text: str) -> bytes:
         head += f'; filename="{quoted(part.file_name)}"'
     if part.media_type:
         head += f"\r\nContent-Type: {quoted(part.media_type)}"
-    content = _decoded(text, part.name) if part.encoding == "base64" else text.encode()
+    content = _decoded(text, part.name) if part.encoding == "base64" else _written(text, part.media_type).content or b""
     return head.encode() + b"\r\n\r\n" + content
 
 
@@ -201,9 +261,10 @@ def _member_value(member: Member, read: Read) -> Any:
     return value.isoformat().replace("+00:00", "Z") if isinstance(value, date) else value
 
 
-def _text(body: TextBody, read: Read) -> str:
+def _text(body: TextBody, read: Read, said: str) -> str:
+    """said: the media type, by which values in it are encoded."""
     out = ""
-    kind = body.media_type.partition(";")[0].strip().lower()
+    kind = said.partition(";")[0].strip().lower()
     is_json = kind == "application/json" or kind.endswith("+json")
     is_xml = kind in ("application/xml", "text/xml") or kind.endswith("+xml")
     for part in parts_of(body.content):

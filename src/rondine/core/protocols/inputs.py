@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 from msgspec import UNSET, Meta, UnsetType
 
@@ -29,6 +29,8 @@ class Input(Document, frozen=True):
     allowed: the only values taken, if any are named.  unit: shown beside the value.  field: of a record that fills it, where one is given; left
     out, the field of its own name.  convert: steps that the record's value goes through.
     """
+
+    GIVEN: ClassVar[frozenset[str]] = frozenset({"default", "try_value"})
 
     name: InputName
     type: InputType = "text"

@@ -5,8 +5,8 @@ template, and only RFC 6570's.
 """
 
 import re
-from collections.abc import Iterator
-from typing import Annotated, Any, Literal
+from collections.abc import Iterator, Mapping
+from typing import Annotated, Any, ClassVar, Literal
 
 import uritemplate
 from msgspec import Meta
@@ -114,6 +114,8 @@ class GraphQLBody(Document, tag="graphql", frozen=True):
     variables' object.  one_line: line breaks and comments are taken out, for services that refuse them.
     """
 
+    REFERENCES: ClassVar[Mapping[str, str]] = {"prepared": "queries"}
+
     query: str = ""
     prepared: str = ""
     kind: Literal["query", "mutation"] = "query"
@@ -204,6 +206,8 @@ class ResponseDescription(Document, frozen=True):
     refer to `#/$defs/...`, the schemas of a definition: the named one, or that from which the operation came.
     """
 
+    REFERENCES: ClassVar[Mapping[str, str]] = {"definition": "definitions"}
+
     status: Annotated[str, Meta(pattern=r"^([1-5]\d\d|[1-5]XX|default)$")]
     media_type: str = ""
     schema: dict[str, Any] | bool | None = None
@@ -215,6 +219,8 @@ class CameFrom(Document, frozen=True):
     """Where an imported operation stands. definition: by name.  pointer: JSON Pointer in it.  key: what it is called there, whatever its
     name is here.
     """
+
+    REFERENCES: ClassVar[Mapping[str, str]] = {"definition": "definitions"}
 
     definition: str
     pointer: str = ""

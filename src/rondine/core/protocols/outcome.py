@@ -1,5 +1,6 @@
 """What a status means, in words (RFC 9110, section 15), and the service's own message."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -48,6 +49,23 @@ class Outcome:
     def __post_init__(self) -> None:
         if not self.is_good and self.kind == "good":
             object.__setattr__(self, "kind", "failure")
+
+
+#: Header fields that make a request conditional (RFC 9110, section 13.1).
+CONDITIONAL = frozenset({"if-none-match", "if-modified-since", "if-match", "if-unmodified-since", "if-range"})
+
+
+def unasked_304() -> Outcome:
+    return Outcome(
+        False,
+        "the service answers that nothing has changed, which nobody asked",
+        "the request was not conditional, so there must be a content; tell the service's provider, or a cache on the way",
+    )
+
+
+def is_conditional(names: Iterable[str]) -> bool:
+    """Whether a request with these header fields asks for a change since then: only so may a 304 answer it (RFC 9110, section 15.4.5)."""
+    return any(name.lower() in CONDITIONAL for name in names)
 
 
 def by_status(status: int, document: Any = None, headers: Headers = ()) -> Outcome:

@@ -205,15 +205,18 @@ def with_body(
     if operation.body is None or (isinstance(operation.body, GraphQLBody) and operation.method in READING):
         return request
     read = _Values(values, None, {} if standing is None else standing).read
-    sent, media_type = body_content(operation.body, read)
-    if sent is None:
+    header = str(request.header("Content-Type") or "")
+    made = body_content(operation.body, read, header=header)
+    if made.content is None:
         return request
-    if request.header("Content-Type") is None:
-        request = request.with_header("Content-Type", media_type)
+    if made.media_type != header:
+        request = request.with_header("Content-Type", made.media_type)
     if not masked:
-        return replace(request, body=sent)
-    shown, _ = body_content(operation.body, _Values({**values, **masked}, None, standing or {}).read, is_shown=True)
-    return replace(request, body=SecretBody(shown or b"", Secret(sent.decode(), label)))
+        return replace(request, body=made.content)
+    masking = _Values({**values, **masked}, None, standing or {}).read
+    shown = body_content(operation.body, masking, header=header, is_shown=True).content
+    secret = Secret(made.content.decode(made.charset), label)
+    return replace(request, body=SecretBody(shown or b"", secret, made.charset))
 
 
 def with_connection(built: Built, headers: Headers, query: Headers = ()) -> Built:

@@ -14,14 +14,20 @@ ENVELOPES = {"1.1": "http://schemas.xmlsoap.org/soap/envelope/", "1.2": "http://
 
 
 def envelope(
-    version: str, namespaces: Mapping[str, str], root: str, elements: list[Element], headers: list[Element]
+    version: str,
+    namespaces: Mapping[str, str],
+    root: str,
+    elements: list[Element],
+    headers: list[Element],
+    *,
+    charset: str = "utf-8",
 ) -> str:
     """The envelope as text. root: the element in the body, `prefix:name`.  elements: (place below the root, value) in order; headers: below the
-    SOAP header. A list repeats its element; an object becomes elements of the same prefix.
+    SOAP header.  charset: that it will be written in. A list repeats its element; an object becomes elements of the same prefix.
     """
     declared = "".join(f" xmlns:{prefix}={quoteattr(uri)}" for prefix, uri in namespaces.items())
     return (
-        f'<?xml version="1.0" encoding="utf-8"?>\n<soap:Envelope xmlns:soap="{ENVELOPES[version]}"{declared}>'
+        f'<?xml version="1.0" encoding="{charset}"?>\n<soap:Envelope xmlns:soap="{ENVELOPES[version]}"{declared}>'
         f"{document({}, 'soap:Header', headers)}<soap:Body>{document({}, root, elements)}</soap:Body></soap:Envelope>"
     )
 

@@ -1,7 +1,8 @@
 """Places for values: a text, the place of one value, or a list of both. No text is scanned for braces."""
 
+from collections.abc import Mapping
 from decimal import Decimal
-from typing import Any, Literal
+from typing import Any, ClassVar, Literal
 
 from rondine.core.documents.json import json_text
 from rondine.core.protocols.inputs import value_text
@@ -16,6 +17,8 @@ class ValueOf(Document, frozen=True):
     written: as a literal of a query language, in which quote marks cannot end it: doubled, with a backslash, or as in JSON; empty for the value as
     it is.
     """
+
+    REFERENCES: ClassVar[Mapping[str, str]] = {"standing": "standing-values", "prepared": "queries"}
 
     input: str = ""
     standing: str = ""

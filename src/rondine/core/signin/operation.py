@@ -1,5 +1,6 @@
 """The sign-in operation: any operation of the service whose response yields a token that later calls carry."""
 
+from collections.abc import Mapping
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from http.cookies import CookieError, SimpleCookie
@@ -33,6 +34,10 @@ class SignInOperation(Document, tag="sign_in_operation", frozen=True):
     lifetime_seconds: how long a token lasts, if the documentation says so.  lifetime_at, expires_at: JSON Pointers, if the response says so.
     carried_in, name, prefix: how later calls carry the token.
     """
+
+    REFERENCES: ClassVar[Mapping[str, str]] = {"operation": "operations"}
+
+    GIVEN_BY_NAME: ClassVar[frozenset[str]] = frozenset({"inputs"})
 
     RARE: ClassVar[frozenset[str]] = frozenset({"lifetime_seconds", "lifetime_at", "expires_at"})
 

@@ -11,6 +11,7 @@ from rest_framework.parsers import BaseParser
 from rest_framework.renderers import BaseRenderer
 
 from rondine.core.documents import read_json
+from rondine.core.documents.json import plain_decimal
 
 
 def _plain(value: Any) -> Any:
@@ -20,14 +21,12 @@ def _plain(value: Any) -> Any:
         return dict(value)
     if isinstance(value, (list, tuple)):
         return list(value)
-    if isinstance(value, Decimal):
-        return format(value, "f")
     if isinstance(value, datetime):
         return value.isoformat()
     raise TypeError(f"{type(value).__name__} is no JSON value")
 
 
-_encoder = msgspec.json.Encoder(enc_hook=_plain)
+_encoder = msgspec.json.Encoder(enc_hook=_plain, decimal_format="number")
 
 
 class JsonRenderer(BaseRenderer):
@@ -50,9 +49,9 @@ class JsonParser(BaseParser):
 
 
 def plain_numbers(value: Any) -> Any:
-    """Decimals become floats where a document is stored; only mapped data keeps exact digits."""
+    """Decimals become floats where those hold every digit."""
     if isinstance(value, Decimal):
-        return float(value)
+        return plain_decimal(value)
     if isinstance(value, dict):
         return {name: plain_numbers(one) for name, one in value.items()}
     return [plain_numbers(one) for one in value] if isinstance(value, list) else value

@@ -74,6 +74,7 @@ urlpatterns = [
     path(f"{PROJECT}/credentials/<str:name>/secrets/second", connecting.SecondSecretsView.as_view()),
     path(f"{PROJECT}/connections/<str:name>/check", connecting.CheckView.as_view()),
     path(f"{PROJECT}/connections/<str:name>/meter", connecting.MeterView.as_view()),
+    path(f"{PROJECT}/connections/<str:name>/wait", connecting.WaitView.as_view()),
     path(f"{PROJECT}/connections/<str:name>/sign-in", connecting.SignInView.as_view()),
     path(f"{PROJECT}/connections/<str:name>/effective", connecting.EffectiveView.as_view()),
     path(f"{PROJECT}/pastes", services.PasteView.as_view()),

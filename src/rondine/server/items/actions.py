@@ -1,7 +1,8 @@
 """Making, changing, renaming and removing items: one way for all kinds, each change a revision."""
 
+import re
 from collections import Counter
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -9,15 +10,21 @@ from django.db import IntegrityError, models, transaction
 
 from rondine.core.errors import Conflict, InputError, NotAllowed, NotFound, Problem, Stale, VersionNeeded, did_you_mean
 from rondine.core.names import check_name
+from rondine.core.references import references, renamed
 from rondine.core.settings import dump, load
 from rondine.server.access.models import Person, Project
 from rondine.server.items.models import Item, Revision
+
+#: All kinds, by name.
+KINDS: "dict[str, ItemKind]" = {}
 
 
 @dataclass(frozen=True)
 class ItemKind:
     """name: in URLs, plural.  word: for one, in messages.  document: its class in the core.  references: field -> model of the same project,
-    given by name.  problems: what keeps an item from running.  renamed: rewrites what refers to it by name.  changed: after every change.  environments: those that a
+    given by name.  problems: what keeps an item from running.  renamed: rewrites what holds its name besides documents, which declare it
+    (`core/references.py`).  changed: after every change, also of many of one project at once.
+    made: after one was made, by whom and in which role.  environments: those that a
     change (from the document before, None if new or removed) touches.  made_by: the words of the command that makes one, if not its word and make."""
 
     name: str
@@ -28,11 +35,15 @@ class ItemKind:
     optional: frozenset[str] = frozenset()
     problems: Callable[[Any], list[Problem]] = lambda item: []
     renamed: Callable[[Item, str], None] = lambda item, old: None
-    changed: Callable[[Item], None] = lambda item: None
+    changed: Callable[[Sequence[Any]], None] = lambda items: None
+    made: Callable[[Any, Person | None, str | None], None] = lambda item, person, role: None
     environments: Callable[[Any, Any], list[Any]] = lambda item, before: (
         [item.environment] if "environment" in {field.name for field in item._meta.fields} else []
     )
     made_by: str = ""
+
+    def __post_init__(self) -> None:
+        KINDS[self.name] = self
 
     @property
     def command(self) -> str:
@@ -72,6 +83,7 @@ def make_item(
     with transaction.atomic():
         _save(kind, item)
         _record(kind, item, "made", person, given.get("why", ""))
+        kind.made(item, person, role)
     return item
 
 
@@ -102,8 +114,7 @@ def make_items(
     check_protected([environment for item in items for environment in kind.environments(item, None)], role)
     with transaction.atomic():
         kind.model._default_manager.bulk_create(items, batch_size=500)
-        for item in items:
-            kind.changed(item)
+        kind.changed(items)
         Revision.objects.bulk_create(
             [_revision(kind, item, "made", person, one.get("why", "")) for item, one in zip(items, given, strict=True)],
             batch_size=500,
@@ -136,6 +147,7 @@ def change_item(
         _save(kind, item)
         if item.name != old:
             kind.renamed(item, old)
+            _rename_references(kind, item, old, person)
         _record(kind, item, "changed", person, given.get("why", ""))
     return item
 
@@ -153,6 +165,15 @@ def remove_item(
     with transaction.atomic():
         item = _locked(kind, project, name, version)
         check_protected(kind.environments(item, None), role)
+        if users := users_of(kind, [project.pk], [name])[name]:
+            told = sorted({f"{user_kind.word} {user.name}" for user_kind, user in users if user.pk != item.pk})
+            if told:
+                more = f" and {len(told) - 5} more" if len(told) > 5 else ""
+                raise Conflict(
+                    f'{kind.word} "{name}" is still used by {", ".join(told[:5])}{more}',
+                    where=name,
+                    hint="remove or change that first",
+                )
         item_id = item.pk
         try:
             item.delete()
@@ -166,6 +187,37 @@ def remove_item(
         item.pk = item_id
         item.version += 1
         _record(kind, item, "removed", person, "")
+
+
+def users_of(
+    kind: ItemKind, projects: Collection[Any], names: Collection[str]
+) -> dict[str, list[tuple[ItemKind, Item]]]:
+    """The items whose documents refer to items of a kind, by the name they refer to; of these projects. Each once, in the order of kinds and names."""
+    found: dict[str, list[tuple[ItemKind, Item]]] = {name: [] for name in names}
+    pattern = f'"({"|".join(map(re.escape, names))})"'
+    for other in KINDS.values() if names else ():
+        rows = other.model._default_manager.filter(project__in=projects).extra(
+            where=["document::text ~ %s"], params=[pattern]
+        )
+        for item in rows.order_by("name"):
+            referred = {one.name for one in references(load(other.document, item.document)) if one.kind == kind.name}
+            for name in referred & found.keys():
+                found[name].append((other, item))
+    return found
+
+
+def _rename_references(kind: ItemKind, item: Item, old: str, person: Person | None) -> None:
+    """Every document that refers to the item by its name gets the new one, as a version of its own."""
+    for other, user in users_of(kind, [item.project_id], [old])[old]:
+        user.document = dump(renamed(load(other.document, user.document), kind.name, old, item.name))
+        if user.pk == item.pk:  # it refers to itself, and is recorded by who renamed it
+            item.document = user.document
+            _save(kind, item)
+            continue
+        user.version += 1
+        user.problems = [problem.to_json() for problem in other.problems(user)]
+        _save(other, user)
+        _record(other, user, "changed", person, f'{kind.word} "{old}" is called "{item.name}" now')
 
 
 def check_protected(environments: list[Any], role: str | None) -> None:
@@ -256,7 +308,7 @@ def _save(kind: ItemKind, item: Any) -> None:
                 hint="change that one",
             ) from error
         raise _taken(kind, item.name) from error
-    kind.changed(item)
+    kind.changed([item])
 
 
 def _taken(kind: ItemKind, name: str) -> Conflict:

@@ -5,6 +5,8 @@ import uuid
 from django.conf import settings
 from django.db import models
 
+from rondine.server.items.exact import ExactJSONField
+
 
 class Item(models.Model):
     """name: unique in its project and kind.  version: counts the changes; the API's ETag.  problems: why it cannot run yet."""
@@ -14,7 +16,7 @@ class Item(models.Model):
     name = models.CharField(max_length=63)
     title = models.CharField(max_length=200, blank=True)
     version = models.PositiveIntegerField(default=1)
-    document = models.JSONField(default=dict)
+    document = ExactJSONField(default=dict)
     problems = models.JSONField(default=list)
     changed_at = models.DateTimeField(auto_now=True)
 
@@ -33,7 +35,7 @@ class Revision(models.Model):
     item_id = models.UUIDField()
     name = models.CharField(max_length=63)
     version = models.PositiveIntegerField()
-    content = models.JSONField()
+    content = ExactJSONField()
     what = models.CharField(max_length=20, choices=[("made", "made"), ("changed", "changed"), ("removed", "removed")])
     why = models.CharField(max_length=500, blank=True)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")

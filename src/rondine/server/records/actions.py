@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from typing import Any
 
+from rondine.core.definitions.declared import Declared, declared_of
 from rondine.core.documents import ReadDocument
 from rondine.core.errors import InputError, did_you_mean
 from rondine.core.mapping.compile import CompiledOutput, RowTrace, check_format, compile_mapping
@@ -13,6 +14,7 @@ from rondine.core.mapping.fitting import Fitted, fit
 from rondine.core.mapping.propose import propose
 from rondine.core.mapping.taking import given_values
 from rondine.core.paths import pointer_text
+from rondine.core.protocols.operation import OperationDocument, response_for
 from rondine.core.schema import Correction, decided_keys, document_outline, infer, to_json_schema
 from rondine.core.schema.compare import compare_outlines
 from rondine.core.schema.compare_values import MOST_TOLD, compare_documents
@@ -22,9 +24,9 @@ from rondine.server.records.browsing import shown_data
 from rondine.server.records.kinds import record_types_of, resolved_mapping
 from rondine.server.records.models import RecordSet, RecordType
 from rondine.server.runs.models import Call
-from rondine.server.services.actions import body_of, read_for, shown_row_choices, standing_values
+from rondine.server.services.actions import body_of, described_schemas, read_for, shown_row_choices, standing_values
 from rondine.server.services.looked_at import document_to_look_at
-from rondine.server.services.models import Body, Environment
+from rondine.server.services.models import Body, Environment, Sample
 
 #: Rows shown in a preview; the counts cover all.
 SHOWN = 200
@@ -77,8 +79,32 @@ def comparison_of(before: ReadDocument, after: ReadDocument) -> dict[str, Any]:
     return {"differences": [asdict(each) for each in found], "is_all": len(found) < MOST_TOLD}
 
 
-def proposal(project: Project, documents: Sequence[ReadDocument], given: Mapping[str, Any]) -> dict[str, Any]:
-    """A record type and a mapping for what was pointed at."""
+NOTHING_DECLARED = Declared()
+
+
+def declared_for(project: Project, body: str, rows: Sequence[str]) -> Declared:
+    """What a definition says of the rows of a stored response, by its operation; nothing, if it has none or says nothing."""
+    call = (
+        Call.objects.filter(body=body).select_related("run__operation", "run__feed__operation").order_by("id").first()
+    )
+    sample = Sample.objects.filter(body=body).select_related("operation").first()
+    operation = (
+        sample.operation
+        if sample is not None and sample.operation is not None
+        else call and (call.run.operation or (call.run.feed.operation if call.run.feed else None))
+    )
+    if operation is None:
+        return Declared()
+    described = response_for(load(OperationDocument, operation.document), (call.status if call else None) or 200)
+    if described is None or described.schema is None or any(not path.startswith("$") for path in rows):
+        return Declared()
+    return declared_of(described.schema, described_schemas(project.pk, operation, described), rows)
+
+
+def proposal(
+    project: Project, documents: Sequence[ReadDocument], given: Mapping[str, Any], declared: Declared = NOTHING_DECLARED
+) -> dict[str, Any]:
+    """A record type and a mapping for what was pointed at. declared: what a definition says of it."""
     made = propose(
         documents,
         rows=given["rows"],
@@ -86,6 +112,8 @@ def proposal(project: Project, documents: Sequence[ReadDocument], given: Mapping
         take=given.get("take"),
         corrections=load(list[Correction], given.get("corrections") or [], where="/corrections"),
         rule=project.naming_rule(),
+        types=declared.types,
+        declared_key=declared.key,
     )
     fitted = Fitted(made, (), ())
     if given.get("onto"):

@@ -7,10 +7,11 @@ whole and upserted. Keys that the run has met before are counted as repeated; th
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
+from uuid import UUID
 
 from django.db import connection, models
 
-from rondine.core.mapping.sealing import SealedRow
+from rondine.core.mapping.sealing import PartOfRecord, SealedRow
 
 #: First half of the advisory lock's key; the set's id is the other.
 LOCK = 0x726F6E64
@@ -35,8 +36,17 @@ class Kept:
 
 
 class RecordManager(models.Manager[Any]):
-    def keep(self, set_id: int, run_id: int, type_version: int, rows: Sequence[PlacedRow], now: Any) -> Kept:
-        """Upserts a batch within the caller's transaction; rows in the order they came."""
+    def keep(
+        self,
+        set_id: int,
+        run_id: int,
+        type_version: int,
+        rows: Sequence[PlacedRow],
+        now: Any,
+        part: PartOfRecord | None = None,
+    ) -> Kept:
+        """Upserts a batch within the caller's transaction; rows in the order they came. part: what they are, if they are no whole records; what is
+        kept of the other fields stays."""
         if not rows:
             return Kept()
         assert connection.in_atomic_block, "keep() runs in a transaction of the caller's"
@@ -51,6 +61,8 @@ class RecordManager(models.Manager[Any]):
             cursor.execute(
                 "SELECT pg_advisory_xact_lock(%s, %s)", (LOCK, set_id)
             )  # one batch of a set at a time: no deadlock, exact counts
+            if part is not None:
+                last = self._merged(cursor, table, set_id, part, last)
             with cursor.copy("COPY incoming_key (digest, hash) FROM STDIN (FORMAT BINARY)") as copy:
                 copy.write(_binary((placed.row.digest, placed.row.hash) for placed in last.values()))
             cursor.execute(
@@ -84,6 +96,19 @@ class RecordManager(models.Manager[Any]):
 
             RecordSet.objects.filter(pk=set_id).update(count=models.F("count") + made)
         return Kept(created, changed, first_met - created - changed, len(rows) - first_met)
+
+    def _merged(
+        self, cursor: Any, table: str, set_id: int, part: PartOfRecord, rows: dict[bytes, PlacedRow]
+    ) -> dict[bytes, PlacedRow]:
+        """The rows with what is kept of the fields that they do not name."""
+        cursor.execute(
+            f"SELECT digest, data::text FROM {table} WHERE set_id = %s AND digest = ANY(%s)",
+            (set_id, [UUID(bytes=digest) for digest in rows]),
+        )
+        held = {digest.bytes: text for digest, text in cursor.fetchall()}
+        return {
+            digest: PlacedRow(part.merged(placed.row, held.get(digest)), placed.call) for digest, placed in rows.items()
+        }
 
     def _upsert(
         self, cursor: Any, table: str, set_id: int, run_id: int, type_version: int, rows: Sequence[PlacedRow], now: Any

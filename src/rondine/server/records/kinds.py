@@ -21,9 +21,11 @@ from rondine.core.mapping.document import (
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.operation import OperationDocument, is_reading
 from rondine.core.settings import load
+from rondine.server.access.models import Person
 from rondine.server.items.actions import ItemKind, refresh_problems
 from rondine.server.items.models import Item
 from rondine.server.records.models import Feed, Mapping, RecordType
+from rondine.server.services.adopting import adopt_paging
 from rondine.server.services.models import Environment, Operation, Service
 
 
@@ -69,15 +71,10 @@ def _based_on(item: Item, name: str) -> list[Mapping]:
     return list(Mapping.objects.filter(project_id=item.project_id, document__based_on=name).exclude(pk=item.pk))
 
 
-def _mapping_renamed(item: Item, old: str) -> None:
-    for other in _based_on(item, old):
-        other.document["based_on"] = item.name
-        other.save(update_fields=["document"])
-
-
-def _mapping_changed(item: Item) -> None:
-    if based := _based_on(item, item.name):
-        refresh_problems(MAPPINGS, based)
+def _mappings_changed(items: Sequence[Item]) -> None:
+    for item in items:
+        if based := _based_on(item, item.name):
+            refresh_problems(MAPPINGS, based)
 
 
 def users_of_record_types(items: Sequence[RecordType]) -> list[list[dict[str, str]]]:
@@ -172,25 +169,11 @@ def _feed(item: Feed) -> list[Problem]:
     return problems
 
 
-def _record_type_renamed(item: Item, old: str) -> None:
-    for mapping in Mapping.objects.filter(project_id=item.project_id):
-        outputs = mapping.document.get("outputs", [])
-        if any(output["record_type"] == old for output in outputs):
-            for output in outputs:
-                output["record_type"] = item.name if output["record_type"] == old else output["record_type"]
-            mapping.save(update_fields=["document"])
-    for other in RecordType.objects.filter(project_id=item.project_id, document__links__0__isnull=False):
-        if any(link["record_type"] == old for link in other.document["links"]):
-            for link in other.document["links"]:
-                link["record_type"] = item.name if link["record_type"] == old else link["record_type"]
-            other.save(update_fields=["document"])
-    _record_type_changed(item)
-
-
-def _record_type_changed(item: Item) -> None:
-    refresh_problems(MAPPINGS, Mapping.objects.filter(project_id=item.project_id))
-    linked = RecordType.objects.filter(project_id=item.project_id, document__links__0__isnull=False).exclude(pk=item.pk)
-    refresh_problems(RECORD_TYPES, linked)
+def _record_types_changed(items: Sequence[Item]) -> None:
+    project_id = items[0].project_id
+    refresh_problems(MAPPINGS, Mapping.objects.filter(project_id=project_id))
+    linked = RecordType.objects.filter(project_id=project_id, document__links__0__isnull=False)
+    refresh_problems(RECORD_TYPES, linked.exclude(pk__in=[one.pk for one in items]))
 
 
 RECORD_TYPES = ItemKind(
@@ -199,8 +182,7 @@ RECORD_TYPES = ItemKind(
     RecordType,
     RecordTypeDocument,
     problems=_record_type,
-    renamed=_record_type_renamed,
-    changed=_record_type_changed,
+    changed=_record_types_changed,
 )
 MAPPINGS = ItemKind(
     "mappings",
@@ -209,9 +191,15 @@ MAPPINGS = ItemKind(
     MappingDocument,
     {"service": Service},
     problems=_mapping,
-    renamed=_mapping_renamed,
-    changed=_mapping_changed,
+    changed=_mappings_changed,
 )
+
+
+def _feed_made(item: Feed, person: Person | None, role: str | None) -> None:
+    """A feed brings all rows: its operation follows the paging that its responses have shown."""
+    adopt_paging(item.operation, person, role, why=f'recognised when feed "{item.name}" was made')
+
+
 FEEDS = ItemKind(
     "feeds",
     "feed",
@@ -219,4 +207,5 @@ FEEDS = ItemKind(
     FeedDocument,
     {"operation": Operation, "mapping": Mapping, "environment": Environment},
     problems=_feed,
+    made=_feed_made,
 )

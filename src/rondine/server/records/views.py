@@ -15,6 +15,7 @@ from rondine.core.errors import DraftError
 from rondine.core.forms import form_of
 from rondine.core.mapping.conversions import Conversion
 from rondine.core.mapping.document import MappingDocument, Output, RecordTypeDocument, resolved
+from rondine.core.protocols.operation import OperationDocument
 from rondine.core.schema.outline import Correction
 from rondine.core.settings import dump, load
 from rondine.server.api.forms import FormShown
@@ -24,6 +25,7 @@ from rondine.server.items.actions import find_item
 from rondine.server.items.views import UseLine, item_views
 from rondine.server.records.actions import (
     comparison_of,
+    declared_for,
     outline_of,
     preview,
     proposal,
@@ -86,20 +88,36 @@ def _last_runs(items: Sequence[Feed]) -> list[dict[str, Any]]:
     newest = Run.objects.filter(feed=OuterRef("pk")).order_by("-id").values("pk")[:1]
     feeds = Feed.objects.filter(pk__in=[one.pk for one in items]).values(newest=Subquery(newest))
     last = {
-        run.feed_id: {"id": run.pk, "state": run.state, "at": run.ended_at or run.started_at or run.queued_at}
+        run.feed_id: {
+            "id": run.pk,
+            "state": run.state,
+            "completeness": run.completeness,
+            "at": run.ended_at or run.started_at or run.queued_at,
+        }
         for run in Run.objects.filter(pk__in=feeds).defer("content", "inputs", "checkpoint")
     }
-    return [{"last_run": last.get(one.pk)} for one in items]
+    return [{"last_run": last.get(one.pk), "paging": one.operation.document.get("paging")} for one in items]
 
 
 class LastRun(serializers.Serializer[Any]):
     id = serializers.IntegerField()
     state = serializers.CharField()
+    completeness = serializers.CharField(
+        allow_blank=True, help_text="complete, incomplete or unknown; empty until it is done"
+    )
     at = serializers.DateTimeField()
 
 
 FeedList, FeedDetail, FeedRevisions = item_views(
-    FEEDS, extra={"last_run": LastRun(allow_null=True)}, describe=_last_runs
+    FEEDS,
+    extra={
+        "last_run": LastRun(allow_null=True),
+        "paging": DocumentField(
+            OperationDocument.__annotations__["paging"],
+            help_text="how its operation pages; null: nothing is known of it",
+        ),
+    },
+    describe=_last_runs,
 )
 
 
@@ -273,6 +291,7 @@ class PairLine(serializers.Serializer[Any]):
     field = serializers.CharField()
     path = serializers.CharField()
     reason = serializers.ChoiceField(["same name", "similar name", "like values"])
+    is_sure = serializers.BooleanField(help_text="what is not sure is saved after somebody said yes")
 
 
 class ProposalShown(serializers.Serializer[Any]):
@@ -295,7 +314,8 @@ class ProposalView(ProjectView):
     def post(self, request: Request, project: str) -> Response:
         given = self.given(ProposalAsked, request)
         documents = stored(self.project, [str(one) for one in given["bodies"]])
-        return Response(proposal(self.project, documents, given))
+        declared = declared_for(self.project, str(given["bodies"][0]), given["rows"])
+        return Response(proposal(self.project, documents, given, declared))
 
 
 class PreviewAsked(Strict):

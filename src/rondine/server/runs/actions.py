@@ -1,6 +1,6 @@
 """Queueing, taking, cancelling and ending runs."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
@@ -18,8 +18,10 @@ from rondine.core.settings import dump, load
 from rondine.server.access.models import Person, Project
 from rondine.server.records.kinds import FEEDS, record_types_of, resolved_mapping
 from rondine.server.records.models import Feed
+from rondine.server.runs.completeness import Completeness
 from rondine.server.runs.models import Call, Run
 from rondine.server.runs.places import queue_of
+from rondine.server.runs.remarks import Remark
 from rondine.server.services.actions import connection_for, line_of, standing_values
 from rondine.server.services.kinds import with_queries
 from rondine.server.services.models import Connection
@@ -228,12 +230,14 @@ def end_run(
     *,
     state: str,
     ending: str,
-    is_complete: bool = False,
+    completeness: Completeness = "",
     error: dict[str, Any] | None = None,
+    remarks: Sequence[Remark] | None = None,
 ) -> bool:
     """False if the run was no longer mine to end."""
+    fields: dict[str, Any] = {} if remarks is None else {"remarks": [one.to_json() for one in remarks]}
     ended = Run.objects.filter(pk=run_id, attempt=attempt, state="running").update(
-        state=state, ending=ending[:300], is_complete=is_complete, error=error, ended_at=timezone.now()
+        state=state, ending=ending[:300], completeness=completeness, error=error, ended_at=timezone.now(), **fields
     )
     notify(run_id)
     return bool(ended)

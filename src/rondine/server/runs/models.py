@@ -5,16 +5,20 @@ from django.db import models
 from django.db.models import F, Q
 
 from rondine.server.access.models import Project
+from rondine.server.items.exact import ExactJSONField
 from rondine.server.records.models import Feed
 from rondine.server.services.models import Body, Environment, Operation
 
 STATES = ("queued", "running", "done", "failed", "cancelled")
 KINDS = ("trial", "feed")
+COMPLETENESS = ("complete", "incomplete", "unknown")
 
 
 class Run(models.Model):
     """attempt: rises each time a worker takes the run; only the holder of the present one may keep anything (fencing).
-    checkpoint: {"next": address of the first page not yet kept, "calls": calls so far}.  content: the items as they were when it began."""
+    checkpoint: {"next": address of the first page not yet kept, "calls": calls so far, "received": rows of the list so far, "verdict": of the last page}.
+    content: the items as they were when it began.  completeness: whether it saw all rows; empty for trials, and until a feed's run is done.
+    remarks: what is odd but stopped nothing (`runs/remarks.py`)."""
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="runs")
     environment = models.ForeignKey(Environment, on_delete=models.PROTECT, related_name="runs")
@@ -24,12 +28,13 @@ class Run(models.Model):
     title = models.CharField(max_length=300, blank=True)
     state = models.CharField(max_length=20, choices=[(state, state) for state in STATES], default="queued")
     attempt = models.PositiveIntegerField(default=0)
-    inputs = models.JSONField(default=dict)
+    inputs = ExactJSONField(default=dict)
     checkpoint = models.JSONField(null=True)
-    content = models.JSONField(default=dict)
+    content = ExactJSONField(default=dict)
     expected_rows = models.BigIntegerField(null=True)
     ending = models.CharField(max_length=300, blank=True)
-    is_complete = models.BooleanField(default=False)
+    completeness = models.CharField(max_length=20, choices=[(one, one) for one in COMPLETENESS], blank=True, default="")
+    remarks = models.JSONField(default=list)
     error = models.JSONField(null=True)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
     queued_at = models.DateTimeField(auto_now_add=True)
@@ -40,6 +45,7 @@ class Run(models.Model):
     class Meta:
         constraints = [
             models.CheckConstraint(condition=Q(state__in=STATES), name="run_state_is_known"),
+            models.CheckConstraint(condition=Q(completeness__in=("", *COMPLETENESS)), name="run_completeness_is_known"),
             models.UniqueConstraint(
                 fields=["feed"], condition=Q(state__in=("queued", "running")), name="one_active_run_a_feed"
             ),
@@ -52,7 +58,8 @@ class Run(models.Model):
 
 
 class RunCount(models.Model):
-    """What became of the rows of one record type; every row is counted exactly once."""
+    """What became of the rows of one record type; every row is counted exactly once. unseen: kept records that no row was for, None if the run is not
+    known to have seen all."""
 
     run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="counts")
     record_type = models.CharField(max_length=63)
@@ -63,6 +70,7 @@ class RunCount(models.Model):
     repeated = models.BigIntegerField(default=0)
     rejected = models.BigIntegerField(default=0)
     filtered = models.BigIntegerField(default=0)
+    unseen = models.BigIntegerField(null=True)
 
     class Meta:
         constraints = [

@@ -9,6 +9,7 @@ from collections.abc import AsyncIterator, Callable, Hashable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from functools import partial
+from hashlib import blake2b
 from typing import Any, TypeVar
 
 import structlog
@@ -19,27 +20,37 @@ from rondine.core.connection import FeedDocument
 from rondine.core.documents import Limits, ReadDocument, format_of, json_text, read_document
 from rondine.core.documents.elements import text_of
 from rondine.core.documents.json import told_twice
-from rondine.core.errors import DocumentError, PaginationError, RondineError, RunEnded, ServiceError
+from rondine.core.documents.reading import check_unpacked
+from rondine.core.errors import AllRowsRejected, DocumentError, PaginationError, RondineError, RunEnded, ServiceError
 from rondine.core.http import Exchange, Request, Response, Send, http_text, once, shown_headers
 from rondine.core.mapping.compile import CompiledOutput, Mapped, check_format, compile_mapping
+from rondine.core.mapping.coverage import Taken
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.mapping.generated import plain_part
+from rondine.core.mapping.row_lists import has_one_list, reads_one_object, row_lists
 from rondine.core.mapping.rowwise import Part, RowPlace, RowReader, row_reader
-from rondine.core.mapping.sealing import SealedRow, seal
+from rondine.core.mapping.sealing import SealedRow, part_of_record, seal
 from rondine.core.mapping.taking import given_values
-from rondine.core.pagination import Ending, PageNumber
+from rondine.core.pagination import Ending, OneResponse, PageNumber
+from rondine.core.pagination.signs import Signs, signs_of
 from rondine.core.paths import JsonPath, parse_pointer, parse_xpath, resolve
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.judging import failed_by_text, judged
 from rondine.core.protocols.operation import OperationDocument, OutcomeRules
+from rondine.core.protocols.outcome import is_conditional, unasked_304
 from rondine.core.protocols.rest import build_request, with_connection
+from rondine.core.schema.drift import SchemaOnFile
 from rondine.core.settings import load
 from rondine.engine.client import MOST_AT_ONCE, Arrival, Engine, Line, SideCall
 from rondine.server.records.actions import record_set
 from rondine.server.records.keeping import Kept, PlacedRow
+from rondine.server.records.kinds import users_of_record_types
 from rondine.server.records.models import Record, RecordSet, RecordType, RejectedRow, SeenKey
 from rondine.server.runs.actions import end_run, notify, say_alive
+from rondine.server.runs.completeness import Verdict, verdict_of
+from rondine.server.runs.drift import drift_remarks, schema_on_file, users_of_paths
 from rondine.server.runs.models import Call, Run, RunCount
+from rondine.server.runs.remarks import Remark, merged, remark_of
 from rondine.server.runs.threads import in_database
 from rondine.server.services.actions import (
     connection_for,
@@ -83,14 +94,19 @@ class ReadyFeed:
     inputs: Mapping[str, Any]
     standing: Mapping[str, Any]
     parallel: int
+    on_file: SchemaOnFile | None
+    users: list[tuple[str, Taken]]  # (feed, what its mapping takes)
     within: RowPlace | None = None  # how far the first response was kept by an earlier attempt
+    received: int = 0  # elements of the list that is read, in what an earlier attempt kept
+    remarks: list[Remark] = field(default_factory=list)  # of an earlier attempt
 
 
 @dataclass(slots=True)
 class Page:
     """One response, or a part of a large one, read and mapped. next: the address of the page after it, None if it is the last.
 
-    within: of a part that others follow, how far the response is read with it.
+    within: of a part that others follow, how far the response is read with it.  items: elements of the list that is read, of which rows may
+    be made more or fewer; before: those in parts that were given on before.  received: elements until here, over all pages.  around: of a large one, the document without its rows.  verdict: of the last.
     """
 
     number: int
@@ -101,6 +117,24 @@ class Page:
     rows: int = 0
     next: str | None = None
     within: RowPlace | None = None
+    items: int = 0
+    before: int = 0
+    received: int = 0
+    is_counted: bool = False
+    around: ReadDocument | None = None
+    remarks: list[Remark] = field(default_factory=list)
+    verdict: Verdict | None = None
+
+    @property
+    def fingerprint(self) -> bytes:
+        """Of the rows in their order; empty if there are none."""
+        made = blake2b(digest_size=16)
+        for _, _, rows, rejects in self.mapped:
+            for row in rows:
+                made.update(row.digest + row.hash)
+            for reject in rejects:
+                made.update(repr((reject.path, reject.row)).encode("utf-8", "surrogatepass"))
+        return made.digest() if self.rows else b""
 
 
 class PageFailed(Exception):
@@ -122,14 +156,15 @@ class FeedRun:
         self._announced: int | None = None
         self._is_unchanged = False
         self._is_stopped = False
+        self._is_first = True
         self._within = ready.within
-        #: What of the responses is lost, in words.
-        self.losses: list[str] = []
+        self._received = ready.received
+        self.remarks = list(ready.remarks)
         #: Reads large responses: it may wait for what was read to be kept, and must not take the place of who keeps.
         self._large_pool = ThreadPoolExecutor(1, "large")
 
-    async def carry_out(self) -> Ending:
-        """Keeps page after page until the end. Raises what stops it; what was kept until then stays."""
+    async def carry_out(self) -> Verdict:
+        """Keeps page after page until the end, and tells whether that was all. Raises what stops it; what was kept until then stays."""
         keeper = asyncio.create_task(self._keep_all())
         fetcher = asyncio.create_task(self._fetch_to_the_end())
         try:
@@ -144,34 +179,86 @@ class FeedRun:
             await asyncio.gather(fetcher, keeper, return_exceptions=True)
             self._large_pool.shutdown(wait=False)
 
-    async def _fetch_to_the_end(self) -> Ending:
+    async def _fetch_to_the_end(self) -> Verdict:
         try:
-            ending = await self._fetch_all()
+            ending, last = await self._fetch_all()
+            last.verdict = await asyncio.get_running_loop().run_in_executor(self.pool, self._judge_end, ending, last)
+            await self._put(last)
+        except PageFailed as failed:
+            await self._put(failed.page)  # the failing call is shown with the run
+            await self._pages.put(None)
+            raise failed.error from failed
         except Exception:
             await self._pages.put(None)
             raise
         await self._pages.put(None)
+        return last.verdict
+
+    def _judge_end(self, ending: Ending, last: Page) -> Verdict:
+        """Whether the last page was the end: by the strategy's proof, and by everything else that its response shows."""
         if self._is_unchanged:  # no proof that all rows were seen
-            return Ending("the service says that nothing has changed (304)", is_proven=False, pages=ending.pages)
-        return ending
+            return Verdict("unknown", "the service says that nothing has changed (304)")
+        self._count(last)
+        ready, arrival = self.ready, last.arrival
+        signs = Signs()
+        if arrival is not None:
+            read = last.around or self._read_again(arrival)
+            signs = signs_of(
+                arrival.headers, read.value, row_lists(ready.outputs), status=arrival.status, is_xml=read.is_xml
+            )
+        return verdict_of(
+            ending,
+            signs,
+            received=self._received if has_one_list(ready.outputs) else None,
+            is_one_object=reads_one_object(ready.outputs),
+            is_partial=any(one.kind == "partial" for one in (*self.remarks, *last.remarks)),
+            has_paging=ready.operation.paging is not None,
+        )
+
+    def _read_again(self, arrival: Arrival) -> ReadDocument:
+        """All of a response, whatever the mapping wants of it; nothing, if it is empty."""
+        try:
+            return read_document(
+                arrival.body,
+                media_type=arrival.media_type,
+                charset=arrival.charset,
+                limits=UNWALKED,
+                namespaces=self.ready.mapping.namespaces,
+            )
+        except RondineError:
+            return ReadDocument(None)
+
+    async def _put(self, page: Page) -> None:
+        """Gives a page on, in the order of pages."""
+        self._count(page)
+        await self._pages.put(page)
+
+    def _count(self, page: Page) -> None:
+        if page.is_counted:
+            return
+        page.is_counted = True
+        self._received += page.items
+        page.received = self._received
+        rejected = sum(len(rejects) for *_, rejects in page.mapped)
+        if rejected and rejected == sum(mapped.rows - mapped.filtered for _, mapped, *_ in page.mapped):
+            words = "all rows of a response were rejected"
+            page.remarks.append(
+                Remark("rejected", words, "look at the rejects; the service may have changed", page.number)
+            )
 
     # --- fetch ahead
 
-    async def _fetch_all(self) -> Ending:
+    async def _fetch_all(self) -> tuple[Ending, Page]:
+        """All pages but the last are given on; the last is given back, with why it is the last."""
         paging = self.ready.operation.paging
-        try:
-            if isinstance(paging, PageNumber):
-                return await self._fetch_planned(paging)
-            if paging is None:
-                page, _ = await self._fetch_one(self.ready.first, {})
-                await self._pages.put(page)
-                return Ending("the operation has one page", is_proven=True, pages=1)
-            return await self._fetch_in_turn(paging.exchange(self.ready.first))
-        except PageFailed as failed:
-            await self._pages.put(failed.page)  # the failing call is shown with the run
-            raise failed.error from failed
+        if isinstance(paging, PageNumber):
+            return await self._fetch_planned(paging)
+        if paging is None or isinstance(paging, OneResponse):
+            page, _ = await self._fetch_one(self.ready.first, {})
+            return Ending("one response was asked for", is_proven=False, pages=1), page
+        return await self._fetch_in_turn(paging.exchange(self.ready.first))
 
-    async def _fetch_in_turn(self, exchange: Exchange[Ending]) -> Ending:
+    async def _fetch_in_turn(self, exchange: Exchange[Ending]) -> tuple[Ending, Page]:
         """One page after another; each is held back until the address after it is known, which is its checkpoint."""
         held: Page | None = None
         asked = self.ready.first
@@ -190,7 +277,7 @@ class FeedRun:
             nonlocal held
             if held is not None:
                 held.next = ask.request.url
-                await self._pages.put(held)
+                await self._put(held)
                 held = None
             held, response = await self._read(arrival, ask, self._next_number())
             return response
@@ -201,17 +288,16 @@ class FeedRun:
             was_asked = held is None or held.request.url != asked.url
             if held is not None:
                 held.next = asked.url
-                await self._pages.put(held)
+                await self._put(held)
             if was_asked:
                 raise PageFailed(
                     Page(self._next_number(), asked, error=problem_of(error), next=asked.url), error
                 ) from error
             raise
-        if held is not None:
-            await self._pages.put(held)
-        return ending
+        assert held is not None
+        return ending, held
 
-    async def _fetch_planned(self, paging: PageNumber) -> Ending:
+    async def _fetch_planned(self, paging: PageNumber) -> tuple[Ending, Page]:
         """The first page, then all others several at a time, given on in their order."""
         start = paging.number_of(self.ready.first)
         page, response = await self._fetch_one(paging.page(self.ready.first, start), paging.wanted())
@@ -219,40 +305,51 @@ class FeedRun:
         self._announced = total if isinstance(total, int) else None
         plan = paging.plan(self.ready.first, response)
         if plan is None:
-            return await self._fetch_until_empty(paging, page, start)
-        page.next = plan[0].url if plan else None
-        await self._pages.put(page)
+            return await self._fetch_until_empty(paging, page, response, start)
         tasks: list[asyncio.Task[tuple[Page, Response]]] = []
         turns = [asyncio.Event() for _ in plan]
         try:
             for number in range(len(plan)):
+                page.next = plan[number].url
+                await self._put(page)
                 while len(tasks) < min(len(plan), number + self.ready.parallel):
                     tasks.append(asyncio.create_task(self._fetch_one(plan[len(tasks)], {}, turns[len(tasks)])))
                 turns[number].set()
-                page, _ = await tasks[number]
-                page.next = plan[number + 1].url if number + 1 < len(plan) else None
-                await self._pages.put(page)
+                before = response
+                page, response = await tasks[number]
+                self._check_differs(paging, page, response, before, start + number + 1)
         finally:
             for task in tasks:
                 task.cancel()
             await asyncio.gather(*tasks, return_exceptions=True)
-        return Ending(f"page {start + len(plan)} is the last one announced", is_proven=True, pages=len(plan) + 1)
+        return Ending(f"page {start + len(plan)} is the last one announced", is_proven=True, pages=len(plan) + 1), page
 
-    async def _fetch_until_empty(self, paging: PageNumber, held: Page, number: int) -> Ending:
+    async def _fetch_until_empty(
+        self, paging: PageNumber, held: Page, response: Response, number: int
+    ) -> tuple[Ending, Page]:
         for pages in range(1, paging.max_pages + 1):
-            if not held.rows:
-                await self._pages.put(held)
-                return Ending(f"page {number} has no rows", is_proven=True, pages=pages)
+            if not response.rows:
+                return Ending(f"page {number} has no rows", is_proven=True, pages=pages), held
             number += 1
             request = paging.page(self.ready.first, number)
             held.next = request.url
-            await self._pages.put(held)
-            held, _ = await self._fetch_one(request, {})
+            await self._put(held)
+            before = response
+            held, response = await self._fetch_one(request, {})
+            self._check_differs(paging, held, response, before, number)
         raise PaginationError(
             f"there are more than {paging.max_pages:,} pages",
             where=f"page {number}",
             hint="raise max_pages, or narrow the request",
         )
+
+    def _check_differs(self, paging: PageNumber, page: Page, response: Response, before: Response, number: int) -> None:
+        """Raises PageFailed, with nothing of the page to keep, if it is the one before again."""
+        try:
+            paging.check_differs(response, before, number)
+        except PaginationError as error:
+            page.error, page.next, page.mapped, page.rows = problem_of(error), page.request.url, [], 0
+            raise PageFailed(page, error) from error
 
     async def _fetch_one(
         self, request: Request, wanted: dict[str, str], turn: asyncio.Event | None = None
@@ -295,11 +392,18 @@ class FeedRun:
         except RondineError as error:
             page.error, page.next, page.mapped, page.rows = problem_of(error), arrival.request.url, [], 0
             raise PageFailed(page, error) from error
-        return page, Response(arrival.status, arrival.headers, arrival.request.url, values, page.rows)
+        return page, Response(
+            arrival.status,
+            arrival.headers,
+            arrival.request.url,
+            values,
+            page.before + page.items,
+            fingerprint=page.fingerprint,
+        )
 
     def _give_on(self, loop: asyncio.AbstractEventLoop, page: Page) -> None:
         """From a thread: gives a part on, and waits while too much waits to be kept."""
-        waiting = asyncio.run_coroutine_threadsafe(self._pages.put(page), loop)
+        waiting = asyncio.run_coroutine_threadsafe(self._put(page), loop)
         while True:
             try:
                 return waiting.result(1.0)
@@ -312,7 +416,7 @@ class FeedRun:
         """Reads and maps one page; runs in a thread. Raises ServiceError for a bad status, DocumentError for what is not JSON."""
         if not self._is_content(page, arrival, arrival.body):
             return {}
-        self._look_for_doubles(page, arrival, arrival.body)
+        self._look_at_first(page, arrival, arrival.body)
         found = self._read_rows(page, arrival, ask)
         return self._read_whole(page, arrival, arrival.body, ask) if found is None else found
 
@@ -329,23 +433,55 @@ class FeedRun:
             return {}
         check_format(mapping, read)
         given = self._given(arrival)
-        self._take(page, [compiled.run(read.value, given) for compiled in self.ready.outputs])
+        mapped = [compiled.run(read.value, given) for compiled in self.ready.outputs]
+        self._take(page, mapped, self._items_in(read, mapped))
         return _values(read, ask)
 
-    def _look_for_doubles(self, page: Page, arrival: Arrival, body: bytes) -> None:
-        """Looks through the beginning of the first response for names that stand twice: of their values all but the last are lost."""
-        if page.number == self.ready.calls + 1 and format_of(body, arrival.media_type) == "json":
-            self.losses = told_twice(body[:LOOKED_THROUGH].decode("utf-8", "replace"), 3)
+    def _items_in(self, read: ReadDocument, mapped: Sequence[Mapped]) -> int:
+        """Elements of the list that the outputs go through first: what services count and page by."""
+        outputs = self.ready.outputs
+        if len(outputs) == 1 and len(outputs[0].levels) == 1:
+            return mapped[0].rows
+        return max(one.count_first(read.value) for one in outputs)
+
+    def _look_at_first(self, page: Page, arrival: Arrival, body: bytes) -> None:
+        """Looks through the beginning of the first response: for names that stand twice, of whose values all but the last are lost, and for drift."""
+        if not self._is_first:
+            return
+        self._is_first = False
+        if format_of(body, arrival.media_type) == "json":
+            doubles = told_twice(body[:LOOKED_THROUGH].decode("utf-8", "replace"), 3)
+            page.remarks += [Remark("duplicates", one, "tell the service's provider", page.number) for one in doubles]
+        if self.ready.on_file is not None:
+            read = self._read_again(arrival) if arrival.large is None else self._first_rows(arrival)
+            if read.value is not None:
+                found = self.ready.on_file.drift(read)
+                page.remarks += drift_remarks(found, self.ready.on_file.name, self.ready.users, page.number)
+
+    def _first_rows(self, arrival: Arrival) -> ReadDocument:
+        """Of a response that is too large for memory, its first rows in their place; nothing, if it cannot be read so."""
+        assert arrival.large is not None
+        head = arrival.large.head(64 * 1024)
+        of = format_of(head, arrival.media_type)
+        if self.ready.reader is None or of == "xml":
+            return ReadDocument(None)
+        try:
+            return ReadDocument(self.ready.reader.first(arrival.large.chunks, of=of, charset=arrival.charset), of)
+        except RondineError:
+            return ReadDocument(None)
 
     def _is_content(self, page: Page, arrival: Arrival, body: bytes) -> bool:
         """Whether the status says that there is content to read. Raises ServiceError if it says that the call failed."""
         if arrival.status == 304:  # to a conditional request (RFC 9110, section 13): what was kept is as it is there
+            if not is_conditional(name for name, _ in arrival.request.headers):
+                told = unasked_304()
+                raise ServiceError(told.words, where=_where(page), hint=told.hint)
             self._is_unchanged = True
             return False
         if 200 <= arrival.status < 300:
-            told = failed_by_text(self.ready.operation.outcomes, body, arrival.charset)
-            if told is not None:
-                raise ServiceError(f"{told.words} - {told.message}", where=_where(page), hint=told.hint)
+            failure = failed_by_text(self.ready.operation.outcomes, body, arrival.charset)
+            if failure is not None:
+                raise ServiceError(f"{failure.words} - {failure.message}", where=_where(page), hint=failure.hint)
             return True
         read = ReadDocument(None)
         try:
@@ -366,12 +502,16 @@ class FeedRun:
         meaning = judged(self.ready.operation.outcomes, arrival.status, read, arrival.headers)
         if not meaning.is_good:
             raise ServiceError(f"{meaning.words} - {meaning.message}", where=_where(page), hint=meaning.hint)
+        if meaning.kind == "partial":
+            page.remarks.append(Remark("partial", f"{meaning.words}: {meaning.message}", meaning.hint, page.number))
         return meaning.kind != "nothing_found"
 
     def _given(self, arrival: Arrival) -> dict[Hashable, Any]:
         return given_values(self.ready.inputs, self.ready.standing, arrival.headers)
 
-    def _take(self, page: Page, mapped: Sequence[Mapped]) -> None:
+    def _take(self, page: Page, mapped: Sequence[Mapped], items: int) -> None:
+        """items: elements of the list that is read, the mapped rows are of."""
+        page.items += items
         for compiled, one in zip(self.ready.outputs, mapped, strict=True):
             rows, rejects = seal(compiled, one)
             page.mapped.append((compiled, one, rows, rejects))
@@ -391,7 +531,7 @@ class FeedRun:
         part, around = found
         if isinstance(around, dict) and around.get("errors"):
             return None
-        self._take(page, part.mapped)
+        self._take(page, part.mapped, part.upto.first)
         return _values(ReadDocument(around, of), ask)
 
     def _read_large(
@@ -405,8 +545,9 @@ class FeedRun:
         head = large.head(64 * 1024) if large is not None else arrival.body
         if not self._is_content(page, arrival, head):
             return {}
+        check_unpacked(head, f"the response of call {page.number}")
         of = format_of(head, arrival.media_type)
-        self._look_for_doubles(page, arrival, head)
+        self._look_at_first(page, arrival, head)
         if ready.reader is None or (of == "xml") != (ready.mapping.format == "xml"):
             if arrival.size > MOST_AT_ONCE:
                 raise DocumentError(
@@ -423,19 +564,22 @@ class FeedRun:
         last: Part | None = None
         rest: list[Any] = []
         rows = 0
+        page.before = start.first if start is not None else 0
         given = self._given(arrival)
         for part in reader.parts(chunks, given, rest, of=of, charset=arrival.charset, start=start, name=name):
             if last is not None:
                 one = Page(page.number, page.request, replace(arrival, large=None), next=page.request.url)
-                self._take(one, last.mapped)
+                self._take(one, last.mapped, last.upto.first - page.before)
+                page.before = last.upto.first
                 rows = one.rows = rows + one.rows
                 one.within = last.upto
                 give_on(one)
             last = part
         if last is not None:
-            self._take(page, last.mapped)
+            self._take(page, last.mapped, last.upto.first - page.before)
         page.rows += rows
-        return _values(ReadDocument(rest[0] if rest else [], of), ask)
+        page.around = ReadDocument(rest[0] if rest else [], of)
+        return _values(page.around, ask)
 
     # --- keep
 
@@ -466,10 +610,14 @@ class FeedRun:
             last = batch[-1]
             sides, self._sides = self._sides, []
             calls = max([last.number, *(number for number, _ in sides)])
-            checkpoint: dict[str, Any] = {"next": last.next, "calls": calls}
+            checkpoint: dict[str, Any] = {"next": last.next, "calls": calls, "received": last.received}
+            if last.verdict is not None:
+                checkpoint["verdict"] = last.verdict.to_json()
             if last.within is not None:  # the response is asked for again, and goes on after what is kept
                 checkpoint["within"] = {"first": last.within.first, "ordinals": last.within.ordinals}
-            fields: dict[str, Any] = {"checkpoint": checkpoint, "alive_at": now}
+            self.remarks = merged(self.remarks, (remark for page in batch for remark in page.remarks))
+            told = [one.to_json() for one in self.remarks]
+            fields: dict[str, Any] = {"checkpoint": checkpoint, "remarks": told, "alive_at": now}
             if self._announced is not None:
                 fields["expected_rows"] = self._announced
             if not Run.objects.filter(pk=ready.run_id, attempt=ready.attempt, state="running").update(**fields):
@@ -551,7 +699,8 @@ class FeedRun:
                 ]
         set_id, version = ready.sets[compiled.record_type]
         RejectedRow.objects.bulk_create(rejected, batch_size=1000)
-        kept: Kept = Record.objects.keep(set_id, ready.run_id, version, placed, now)
+        part = part_of_record(compiled, ready.record_types[compiled.record_type])
+        kept: Kept = Record.objects.keep(set_id, ready.run_id, version, placed, now, part)
         RunCount.objects.filter(run_id=ready.run_id, record_type=compiled.record_type).update(
             rows=models.F("rows") + total,
             created=models.F("created") + kept.created,
@@ -621,10 +770,10 @@ def load_feed(run: Run) -> ReadyFeed:
         RunCount.objects.get_or_create(run=run, record_type=output.record_type)
     built = build_request(operation, line.base_address, values, given=run.inputs, standing=standing)
     first = with_connection(built, line.headers, line.query).request
-    calls, within = 0, None
+    calls, within, received = 0, None, 0
     if run.checkpoint and run.checkpoint["next"]:
         first = replace(first, url=run.checkpoint["next"])
-        calls = run.checkpoint["calls"]
+        calls, received = run.checkpoint["calls"], run.checkpoint.get("received", 0)
         if found := run.checkpoint.get("within"):
             within = RowPlace(found["first"], tuple(found["ordinals"]))
     return ReadyFeed(
@@ -643,7 +792,11 @@ def load_feed(run: Run) -> ReadyFeed:
         values,
         standing,
         load(FeedDocument, content["feed"]).parallel,
+        schema_on_file(run, operation, mapping.namespaces),
+        users_of_paths(run, mapping),
         within,
+        received,
+        [remark_of(one) for one in run.remarks],
     )
 
 
@@ -663,24 +816,16 @@ async def carry_out_feed(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> 
     """One attempt from its checkpoint to its end; whatever happens, the run says how it ended. Raises OperationalError if PostgreSQL is away."""
     heart: asyncio.Task[None] | None = None
     try:
-        if run.checkpoint and run.checkpoint["next"] is None:
-            await in_database(
-                pool,
-                end_run,
-                run.pk,
-                run.attempt,
-                state="done",
-                ending="all pages were kept before the worker stopped",
-                is_complete=True,
-            )
+        if run.checkpoint and run.checkpoint["next"] is None:  # all was kept before the worker stopped
+            held = run.checkpoint.get("verdict")
+            verdict = Verdict(**held) if held else Verdict("unknown", "all pages were kept before the worker stopped")
+            await in_database(pool, finish_run, run, verdict)
             return
         ready = await in_database(pool, load_feed, run)
         heart = asyncio.create_task(_beat(run, pool))
         feed_run = FeedRun(ready, engine, pool)
-        ending = await feed_run.carry_out()
-        words = "; ".join([ending.reason, *feed_run.losses])
-        await in_database(pool, end_run, run.pk, run.attempt, state="done", ending=words, is_complete=ending.is_proven)
-        await in_database(pool, SeenKey.objects.filter(run_id=run.pk).delete)
+        verdict = await feed_run.carry_out()
+        await in_database(pool, finish_run, run, verdict)
         await in_database(pool, queue_indexes, ready)
     except RunEnded as ended:
         log.info("run ended elsewhere", run=run.pk, attempt=run.attempt, reason=ended.message)
@@ -702,6 +847,60 @@ async def carry_out_feed(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> 
     finally:
         if heart:
             heart.cancel()
+
+
+def finish_run(run: Run, verdict: Verdict) -> None:
+    """Ends a run whose pages are all kept: done, or failed if no row was good. Tells what was not seen, if it saw all."""
+    counts = list(RunCount.objects.filter(run=run).order_by("record_type"))
+    remarks = [remark_of(one) for one in Run.objects.values_list("remarks", flat=True).get(pk=run.pk)]
+    repeated = sum(one.repeated for one in counts)
+    if verdict.completeness == "complete" and repeated and run_total(run) is not None:
+        words = f"{verdict.reason}, but {repeated:,} rows came more than once: as many may be missing"
+        verdict = Verdict("unknown", words, "let the service sort by the key, so that its pages stand still")
+    if verdict.completeness == "incomplete":
+        remarks = merged([Remark("incomplete", verdict.reason, verdict.hint)], remarks)
+    rejected, good = sum(one.rejected for one in counts), sum(one.rows - one.rejected - one.filtered for one in counts)
+    failure = None
+    if rejected and not good:
+        hint = f"look at them: rondine run rejects {run.pk}; the service may have changed"
+        words = f"none of the {rejected:,} rows could become a record"
+        failure = problem_of(AllRowsRejected(words, where=f"run {run.pk}", hint=hint))
+    elif verdict.completeness == "complete":
+        remarks += [one for count in counts if (one := not_seen(run, count)) is not None]
+    end_run(
+        run.pk,
+        run.attempt,
+        state="failed" if failure else "done",
+        ending=failure["message"] if failure else verdict.reason,
+        completeness=verdict.completeness,
+        error=failure,
+        remarks=remarks,
+    )
+    SeenKey.objects.filter(run_id=run.pk).delete()
+
+
+def run_total(run: Run) -> int | None:
+    return Run.objects.values_list("expected_rows", flat=True).get(pk=run.pk)
+
+
+def not_seen(run: Run, count: RunCount) -> Remark | None:
+    """The kept records of a type that no row of a complete run was for; their number stands with the counts."""
+    found = RecordSet.objects.filter(environment=run.environment_id, record_type__name=count.record_type)
+    records = found.filter(record_type__project=run.project_id).first()
+    if records is None:
+        return None
+    count.unseen = max(0, records.count - SeenKey.objects.filter(run_id=run.pk, set_id=records.pk).count())
+    count.save(update_fields=["unseen"])
+    if not count.unseen:
+        return None
+    feeds = users_of_record_types([records.record_type])[0]
+    others = [one["name"] for one in feeds if one["kind"] == "feed" and run.feed and one["name"] != run.feed.name]
+    words = f"{count.unseen:,} kept records of {count.record_type} were not among the rows; they stay as they are"
+    if others:
+        words += f" (other feeds fill it too: {', '.join(others[:3])})"
+    if count.rejected:
+        words += f"; {count.rejected:,} rows were rejected, which may be theirs"
+    return Remark("unseen", words, "they may be gone at the service")
 
 
 async def _beat(run: Run, pool: ThreadPoolExecutor) -> None:

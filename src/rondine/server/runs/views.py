@@ -17,7 +17,7 @@ from rondine.server.records.models import RejectedRow
 from rondine.server.records.tracing import fed_by
 from rondine.server.records.views import FieldPlace, MappedRow
 from rondine.server.runs.actions import cancel_run, find_call, find_run, queue_feed
-from rondine.server.runs.models import Call, Run
+from rondine.server.runs.models import COMPLETENESS, Call, Run
 
 
 class CountLine(serializers.Serializer[Any]):
@@ -29,6 +29,17 @@ class CountLine(serializers.Serializer[Any]):
     repeated = serializers.IntegerField()
     rejected = serializers.IntegerField()
     filtered = serializers.IntegerField()
+    unseen = serializers.IntegerField(
+        allow_null=True, help_text="kept records that no row was for; null unless the run saw all rows"
+    )
+
+
+class RemarkLine(serializers.Serializer[Any]):
+    kind = serializers.ChoiceField(["incomplete", "partial", "drift", "rejected", "duplicates", "unseen"])
+    message = serializers.CharField()
+    hint = serializers.CharField(allow_blank=True)
+    call = serializers.IntegerField(allow_null=True, help_text="the first one that it is about")
+    times = serializers.IntegerField(help_text="how many calls it is about")
 
 
 class ErrorLine(serializers.Serializer[Any]):
@@ -52,7 +63,10 @@ class RunLine(serializers.Serializer[Any]):
     calls = serializers.IntegerField()
     expected_rows = serializers.IntegerField(allow_null=True)
     ending = serializers.CharField()
-    is_complete = serializers.BooleanField()
+    completeness = serializers.ChoiceField(
+        ["", *COMPLETENESS], help_text="whether it saw all rows; empty until it is done, and for trials"
+    )
+    remarks = RemarkLine(many=True, help_text="what is odd but stopped nothing")
     error = ErrorLine(allow_null=True)
     counts = CountLine(many=True)
     queued_at = serializers.DateTimeField()
@@ -114,10 +128,7 @@ def shown_call(call: Call) -> dict[str, Any]:
 
 def shown_run(run: Run) -> dict[str, Any]:
     counts = [
-        {
-            name: getattr(one, name)
-            for name in ("record_type", "rows", "created", "changed", "unchanged", "repeated", "rejected", "filtered")
-        }
+        {name: getattr(one, name) for name in ("record_type", *PARTS, "unseen")}
         for one in sorted(run.counts.all(), key=lambda c: c.record_type)
     ]
     return {
@@ -134,7 +145,8 @@ def shown_run(run: Run) -> dict[str, Any]:
         "calls": (run.checkpoint or {}).get("calls", 1 if run.kind == "trial" else 0),
         "expected_rows": run.expected_rows,
         "ending": run.ending,
-        "is_complete": run.is_complete,
+        "completeness": run.completeness,
+        "remarks": run.remarks,
         "error": run.error,
         "counts": counts,
         "queued_at": run.queued_at,
@@ -151,20 +163,34 @@ def operation_of(run: Run) -> str | None:
 
 
 def summary(run: Run, counts: list[dict[str, Any]]) -> str:
-    """A run in one sentence."""
+    """A run in one sentence; what is odd about it comes first."""
     if run.kind == "trial":
         return run.error["message"] if run.error else "the call was answered"
-    words = []
+    words = [_warning(one) for one in run.remarks if one["kind"] in _WARNINGS]
     for count in counts:
-        parts = [
-            f"{count[name]:,} {name}"
-            for name in ("created", "changed", "unchanged", "repeated", "rejected", "filtered")
-            if count[name]
-        ]
+        parts = [f"{count[name]:,} {name}" for name in PARTS[1:] if count[name]]
         if run.state == "done" and count["rows"] and count["rows"] == count["unchanged"]:
             parts = [f"nothing changed: all {count['rows']:,} rows are as they were"]
+        if count["unseen"]:
+            parts.append(f"{count['unseen']:,} kept records not seen")
         words.append(f"{count['record_type']}: {', '.join(parts) or 'no rows'}")
-    return "; ".join(words) or {"queued": "waiting for a worker", "running": "just begun"}.get(run.state, run.ending)
+    return "; ".join(dict.fromkeys(words)) or {"queued": "waiting for a worker", "running": "just begun"}.get(
+        run.state, run.ending
+    )
+
+
+PARTS = ("rows", "created", "changed", "unchanged", "repeated", "rejected", "filtered")
+_WARNINGS = {
+    "incomplete": "NOT COMPLETE",
+    "partial": "the service answered in part",
+    "drift": "the service differs from the schema on file",
+    "rejected": "a whole response was rejected",
+}
+
+
+def _warning(remark: dict[str, Any]) -> str:
+    words = _WARNINGS[remark["kind"]]
+    return f"{words} ({remark['message']})" if remark["kind"] == "incomplete" else words
 
 
 class RunPage(serializers.Serializer[Any]):

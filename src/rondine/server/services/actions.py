@@ -4,6 +4,7 @@ import base64
 import binascii
 import json
 import os
+import re
 import socket
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -31,24 +32,30 @@ from rondine.core.errors import (
     NotFound,
     Problem,
     RondineError,
+    ServiceError,
 )
-from rondine.core.http import Response, Send, http_text, shown_headers
+from rondine.core.http import Response, Send, http_text, shown_headers, without_secrets
 from rondine.core.keylike import keys_in_text, masked
 from rondine.core.limits import meter
 from rondine.core.mapping.compile import check_format
 from rondine.core.mapping.document import MappingDocument
 from rondine.core.mapping.propose import row_choices
+from rondine.core.mapping.row_lists import first_list
 from rondine.core.pagination.recognise import recognise
+from rondine.core.pagination.signs import signs_of
+from rondine.core.paths import parse_xpath
 from rondine.core.protocols.inputs import checked_inputs, standing_value, value_text
 from rondine.core.protocols.judging import judged
 from rondine.core.protocols.operation import (
     OperationDocument,
     OutcomeRules,
+    ResponseDescription,
     called_in_body,
     is_reading,
     operation_problems,
     response_for,
 )
+from rondine.core.protocols.outcome import Outcome, is_conditional, unasked_304
 from rondine.core.protocols.rest import Built, build_request, with_connection
 from rondine.core.protocols.values import ValueOf, parts_of
 from rondine.core.schema import Correction, Shape
@@ -69,6 +76,7 @@ from rondine.server.services.models import (
     Credential,
     Definition,
     Environment,
+    Operation,
     Sample,
     Service,
     StandingValue,
@@ -129,6 +137,13 @@ def line_of(connection: Connection, operation: str = "") -> Line:
         wanted: Credential = find_item(CREDENTIALS, connection.project, own.credential)
         always = {name: value for name, value in secrets[0].items() if name in ("tls_private_key", "proxy_password")}
         secrets = tuple({**always, **one} for one in secret_sets(wanted))
+    lacking = sorted(set(sign_in.secret_names()) - set(secrets[0] if secrets else ()))
+    if lacking:  # what cannot sign in is never sent
+        raise DraftError(
+            f'connection "{connection.name}" cannot sign in: {", ".join(lacking)} is missing',
+            where=f"connection {connection.name}",
+            hint=f"rondine credential set {own.credential if own else connection.credential or 'NAME'}",
+        )
     standing = standing_values(connection.project, connection.environment.name)
     times = document.time_outs
     return Line(
@@ -533,6 +548,12 @@ async def try_operation(
         error = failure
     one_off = {"base_address": base_address, "document": dump(document)} if ready.service is None else {}
     one_off["outcomes"] = dump(document.outcomes)
+    one_off["described"] = {
+        "responses": dump(document.responses),
+        "rows": list(document.response.rows),
+        "paging": dump(document.paging) if document.paging is not None else None,
+        "definition": document.came_from.definition if document.came_from is not None else "",
+    }
     label = called_in_body(document)
     return await sync_to_async(_store_trial)(
         project, person, ready, arrivals, sides, error, started, operation_name, dict(values), one_off, label
@@ -596,7 +617,6 @@ def _store_trial(
             started_at=started,
             ended_at=timezone.now(),
             ending="" if error is None else error.message[:300],
-            is_complete=is_good,
             error=problem_of(error) if error else None,
         )
         body = None
@@ -611,7 +631,7 @@ def _store_trial(
             request=request_text,
             at=started,
             status=arrival.status if arrival else None,
-            reason=arrival.reason if arrival else "",
+            reason=arrival.reason[:200] if arrival else "",
             headers=shown_headers(arrival.headers) if arrival else [],
             size=len(arrival.body) if arrival else None,
             timings=arrival.timings.to_json() if arrival else {},
@@ -680,7 +700,7 @@ def problem_of(error: RondineError) -> dict[str, Any]:
 
 
 def trial_report(run: Run) -> dict[str, Any]:
-    """What a person wants to see of a trial: the call, its meaning, and what could become rows."""
+    """What a person wants to see of a trial: the call, its meaning, and what could become rows. The run then says the same of how it ended."""
     call = run.calls.select_related("body").get(number=1)
     report: dict[str, Any] = {
         "run": run.pk,
@@ -703,11 +723,18 @@ def trial_report(run: Run) -> dict[str, Any]:
             report["format"] = read.format
             if read.format == "json" and call.body.size <= MOST_LOOKED_THROUGH:
                 report["notes"] = told_twice(text_of_body(call.body.content(), call.body.charset), 5)
+            if (read.format == "xml") != bool(re.search(r"\bxml$", call.body.media_type)) and _is_structured(
+                call.body.media_type
+            ):
+                words = f"its Content-Type says {call.body.media_type}, and it is {read.format.upper()}"
+                report["notes"] = [*report["notes"], words]
             report["row_choices"] = shown_row_choices(read)
+            headers = tuple(map(tuple, call.headers))
             report["paging"] = [
                 {"paging": dump(one.paging), "reason": one.reason}
-                for one in recognise(call.url, tuple(map(tuple, call.headers)), read.value, is_xml=read.is_xml)
+                for one in recognise(call.url, headers, read.value, is_xml=read.is_xml)
             ]
+            report["notes"] = [*report["notes"], *_more_than_came(run, call, read, report["row_choices"])]
         except DocumentError as error:
             report["unreadable"] = str(error)
     if call.status is not None and report["body"] and not report["unreadable"]:
@@ -718,6 +745,10 @@ def trial_report(run: Run) -> dict[str, Any]:
         head = call.body.content() if looks else b""
         charset = call.body.charset if looks else ""
         meaning = judged(rules, call.status, read, tuple(map(tuple, call.headers)), head=head, charset=charset)
+        if call.status == 304 and not is_conditional(re.findall(r"^([\w-]+):", call.request, re.MULTILINE)):
+            meaning = unasked_304()
+        elif meaning.is_good and report["unreadable"] and _wants_to_read(run, call):
+            meaning = Outcome(False, "the answer cannot be read", "see why below", report["unreadable"][:500])
         report["outcome"] = {
             "is_good": meaning.is_good,
             "words": meaning.words,
@@ -725,7 +756,45 @@ def trial_report(run: Run) -> dict[str, Any]:
             "message": meaning.message,
             "kind": meaning.kind,
         }
+        if not meaning.is_good and run.error is None:
+            words = f"{meaning.words} - {meaning.message}" if meaning.message else meaning.words
+            error = ServiceError(words, where=f"{call.method} {without_secrets(call.url)}", hint=meaning.hint)
+            run.state, run.ending, run.error = "failed", words[:300], problem_of(error)
+            run.save(update_fields=["state", "ending", "error"])
     return report
+
+
+def _is_structured(media_type: str) -> bool:
+    """Whether a media type is one of JSON or XML."""
+    return bool(re.search(r"\b(json|xml|x-ndjson|ndjson)$", media_type.lower().partition(";")[0].strip()))
+
+
+def _wants_to_read(run: Run, call: Call) -> bool:
+    """Whether the body was to be read as a structure: it says that it is JSON or XML, or the operation describes it, or makes rows of it."""
+    media_type = call.body.media_type.lower() if call.body is not None else ""
+    described = run.content.get("described", {})
+    is_structure = _is_structured(media_type)
+    has_feeds = run.operation is not None and run.operation.feeds.exists()
+    good = [one for one in described.get("responses", []) if one["status"] in ("2XX", "default", str(call.status))]
+    wants = any("json" in one.get("media_type", "") or "xml" in one.get("media_type", "") for one in good)
+    return is_structure or wants or bool(described.get("rows")) or has_feeds
+
+
+def _more_than_came(run: Run, call: Call, read: ReadDocument, choices: Sequence[Mapping[str, Any]]) -> list[str]:
+    """What says that the likeliest rows of a response are not all, where the operation follows no paging."""
+    paging = run.content.get("described", {}).get("paging") or {"type": "one_response"}
+    if paging["type"] != "one_response" or not choices:
+        return []
+    way = (parse_xpath(choices[0]["path"]).names() or ()) if read.is_xml else first_list(choices[0]["path"])
+    if way is None:
+        return []
+    signs = signs_of(tuple(map(tuple, call.headers)), read.value, [way], status=call.status or 200, is_xml=read.is_xml)
+    missing = signs.missing(choices[0]["count"])
+    return (
+        [f"these rows are not all: {missing}; a feed has to follow the paging, or says that it is not complete"]
+        if missing
+        else []
+    )
 
 
 def outcome_rules(run: Run) -> OutcomeRules:
@@ -739,19 +808,29 @@ def outcome_rules(run: Run) -> OutcomeRules:
 
 def against_definition(run: Run, status: int, read: ReadDocument) -> tuple[str, list[dict[str, str]]]:
     """(which described response it is, such as 200, 4XX or default; what differs from it). Empty if the operation describes none."""
-    if run.operation is None:
-        return "", []
-    document: OperationDocument = load(OperationDocument, run.operation.document)
+    held = run.content.get("described")
+    if held is None:  # of a trial from before drafts were described with their runs
+        held = {"responses": run.operation.document.get("responses", []) if run.operation else [], "definition": ""}
+    document = OperationDocument(responses=load(list[ResponseDescription], held["responses"]))
     described = response_for(document, status)
     if described is None or described.schema is None:
         return "", []
-    held, name = None, described.definition or (document.came_from.definition if document.came_from else "")
-    if name:
-        held = Definition.objects.filter(project=run.project_id, name=name).first()
-    schemas = held.schemas if held else {}
+    came_from = run.operation.document.get("came_from", {}).get("definition", "") if run.operation else ""
+    schemas = schemas_of(run.project_id, described.definition or held["definition"] or came_from)
     value = as_described(read.value, described.schema, schemas) if read.is_xml else read.value
     found = differences(value, described.schema, schemas)
     return described.status, [one.to_json() for one in found]
+
+
+def described_schemas(project_id: int, operation: Operation, described: ResponseDescription) -> dict[str, Any]:
+    """The schemas that the description of a response refers to, by name."""
+    return schemas_of(project_id, described.definition or operation.document.get("came_from", {}).get("definition", ""))
+
+
+def schemas_of(project_id: int, name: str) -> dict[str, Any]:
+    """The schemas of a definition, by name; none if it is not there."""
+    held = Definition.objects.filter(project=project_id, name=name).first() if name else None
+    return held.schemas if held is not None else {}
 
 
 def shown_row_choices(

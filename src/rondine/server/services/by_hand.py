@@ -5,6 +5,7 @@ from dataclasses import replace
 from typing import Any
 
 from django.db import transaction
+from msgspec import structs
 
 from rondine.core.connection import ConnectionDocument
 from rondine.core.definitions.model import DescribedOperation
@@ -13,6 +14,8 @@ from rondine.core.definitions.titles import title_of
 from rondine.core.errors import Conflict, InputError, NotFound
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.names import proposed_name
+from rondine.core.pagination import OneResponse
+from rondine.core.protocols.address import Placed, placed_below
 from rondine.core.protocols.operation import OperationDocument
 from rondine.core.settings import dump, load
 from rondine.server.access.models import Person, Project
@@ -22,6 +25,7 @@ from rondine.server.records.models import Feed
 from rondine.server.records.models import Mapping as MappingItem
 from rondine.server.runs.models import Run
 from rondine.server.services.actions import environment_of
+from rondine.server.services.adopting import Adopted, with_shown_paging
 from rondine.server.services.kinds import CONNECTIONS, OPERATIONS, SAMPLES, SERVICES
 from rondine.server.services.models import Connection, Operation, Sample, Service
 
@@ -64,10 +68,12 @@ def copy_operation(
     return made, samples, None
 
 
-def keep_trial(project: Project, person: Person, role: str, given: Mapping[str, Any]) -> dict[str, str]:
-    """{service, connection, operation}: what a one-off needs to be sent again and again. A connection that is there must lead to the same address.
+def keep_trial(project: Project, person: Person, role: str, given: Mapping[str, Any]) -> dict[str, Any]:
+    """{service, connection, operation}: what a one-off needs to be sent again and again; and paging, that its response shows and the operation now
+    follows. A connection that is there must lead to the same address.
 
-    given: run (a one-off trial), or base_address and document; environment, service, service_title, operation, title.
+    given: run (a one-off trial), or base_address and document; environment, service, service_title, operation, title; paging: "decline" to ask for
+    one response only.
     """
     run = _one_off_run(project, given["run"]) if given.get("run") is not None else None
     held = run.content if run is not None else {}
@@ -81,6 +87,10 @@ def keep_trial(project: Project, person: Person, role: str, given: Mapping[str, 
     document: OperationDocument = load(
         OperationDocument, given["document"] if "document" in given else held["document"], where="/document"
     )
+    if given.get("paging") == "decline":
+        document = structs.replace(document, paging=OneResponse())
+    call = run.calls.select_related("body").filter(number=1).first() if run is not None else None
+    document, shown = with_shown_paging(document, call)
     environment = environment_of(project, given.get("environment") or "test")
     title = given.get("title") or title_of(document.method, document.path)
     with transaction.atomic():
@@ -112,7 +122,26 @@ def keep_trial(project: Project, person: Person, role: str, given: Mapping[str, 
         if run is not None:
             run.operation = operation
             run.save(update_fields=["operation"])
-    return {"service": service.name, "connection": connection.name, "operation": operation.name}
+    adopted = Adopted(operation.name, shown.paging, shown.reason).to_json() if shown is not None else None
+    return {
+        "service": service.name,
+        "connection": connection.name,
+        "operation": operation.name,
+        "adopted": adopted,
+    }
+
+
+def placed_in(
+    project: Project, operation: OperationDocument, pasted_base: str, service: str, environment: str
+) -> Placed:
+    """A pasted operation below the base address of a service's connection; as it is where there is none."""
+    if not service:
+        return Placed(operation, "")
+    found = Connection.objects.filter(
+        project=project, service=find_item(SERVICES, project, service), environment__name=environment
+    ).first()
+    base = load(ConnectionDocument, found.document).address() if found else ""
+    return placed_below(operation, pasted_base, base) if base else Placed(operation, "")
 
 
 def _one_off_run(project: Project, number: int) -> Run:

@@ -1,8 +1,5 @@
 """Environments, standing values, secrets, sign-in, limits, checks: what belongs to connecting."""
 
-import json
-import re
-from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import asdict
 from datetime import timedelta
@@ -36,7 +33,7 @@ from rondine.engine.client import Line
 from rondine.server.api.forms import FormShown
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.views import ProjectView, Strict, WaitingView
-from rondine.server.items.actions import find_item
+from rondine.server.items.actions import find_item, users_of
 from rondine.server.items.views import ProblemLine, UseLine, item_views
 from rondine.server.runs.models import Call, Run
 from rondine.server.runs.tasks import parts
@@ -61,7 +58,7 @@ from rondine.server.services.kinds import CONNECTIONS, CREDENTIALS, SERVICES, ST
 from rondine.server.services.models import Connection, Credential, Operation, StandingValue
 from rondine.server.services.moving import move_key
 from rondine.server.services.preparation import connect_prepared, preparation_of
-from rondine.server.services.shared import usage_of
+from rondine.server.services.shared import decide_wait, usage_of
 from rondine.server.services.signing_in import begin_sign_in, callback_path, discard_token, token_states
 
 
@@ -122,19 +119,9 @@ ConnectionList, ConnectionDetail, ConnectionRevisions = item_views(
 
 def _standing_values(items: Sequence[StandingValue]) -> list[dict[str, Any]]:
     """Where each standing value is used, by kind and name; and whether it looks like a key."""
-    used: defaultdict[str, list[dict[str, str]]] = defaultdict(list)
-    for model, word in ((Operation, "operation"), (Connection, "connection")):
-        rows = model._default_manager.filter(project__in={one.project_id for one in items}).extra(
-            where=["document::text LIKE %s"], params=['%{"standing": %']
-        )
-        for row in rows.order_by("name"):
-            for name in set(_STANDING.findall(json.dumps(row.document, ensure_ascii=False))):
-                used[name].append({"kind": word, "name": row.name})
+    users = users_of(STANDING_VALUES, {one.project_id for one in items}, {one.name for one in items})
+    used = {name: [{"kind": kind.word, "name": user.name} for kind, user in found] for name, found in users.items()}
     return [{"used_by": used[one.name], "warnings": _key_warnings(one)} for one in items]
-
-
-#: As the documents of what uses a standing value refer to it.
-_STANDING = re.compile(r'\{"standing": "([^"]+)"\}')
 
 
 def _key_warnings(item: StandingValue) -> list[dict[str, str]]:
@@ -393,6 +380,9 @@ class MeterShown(serializers.Serializer[Any]):
     under_way = serializers.IntegerField()
     held_until = serializers.FloatField(allow_null=True)
     held_why = serializers.CharField()
+    asked_until = serializers.FloatField(
+        allow_null=True, help_text="as long as the service asked to wait, if that is longer"
+    )
     said = AnyField(allow_null=True)
     now = serializers.FloatField()
 
@@ -416,6 +406,7 @@ def meter_of(connection: Connection) -> dict[str, Any]:
         "under_way": sum(until > now for until in usage.holders.values()),
         "held_until": usage.held_until if usage.held_until > now else None,
         "held_why": usage.held_why if usage.held_until > now else "",
+        "asked_until": usage.asked_until if usage.asked_until > max(now, usage.held_until) else None,
         "said": dict(usage.said) or None,
         "now": now,
     }
@@ -453,6 +444,24 @@ class MeterView(ProjectView):
     @extend_schema(operation_id="getMeter", responses=MeterShown)
     def get(self, request: Request, project: str, name: str) -> Response:
         return Response(meter_of(find_item(CONNECTIONS, self.project, name)))
+
+
+class WaitDecided(Strict):
+    believe = serializers.BooleanField(
+        help_text="true: the wait that the service asked for counts whole; false: it is lifted, and calls go out again"
+    )
+
+
+class WaitView(ProjectView):
+    """What becomes of a wait that a service asked for: an hour of it is believed without a person's word."""
+
+    permissions = {"PUT": "run"}
+
+    @extend_schema(operation_id="decideWait", request=WaitDecided, responses=MeterShown)
+    def put(self, request: Request, project: str, name: str) -> Response:
+        connection = find_item(CONNECTIONS, self.project, name)
+        decide_wait(connection.pk, is_believed=self.given(WaitDecided, request)["believe"])
+        return Response(meter_of(connection))
 
 
 # --- sign-in

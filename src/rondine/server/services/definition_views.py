@@ -14,9 +14,9 @@ from rest_framework.response import Response
 from rondine.core.definitions import DescribedOperation
 from rondine.core.definitions.files import Report, to_nobody
 from rondine.core.definitions.record_types import ProposedType
-from rondine.core.protocols.operation import path_variables
+from rondine.core.protocols.operation import OperationDocument, path_variables
 from rondine.core.settings import dump
-from rondine.server.api.openapi import AnyField
+from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.progress import told
 from rondine.server.api.views import ProjectView, Strict, WaitingView
 from rondine.server.items.actions import find_item
@@ -147,6 +147,10 @@ class OfferedOperation(serializers.Serializer[Any]):
     sign_ins = serializers.ListField(child=serializers.CharField())
     is_deprecated = serializers.BooleanField()
     is_imported = serializers.BooleanField()
+    paging = DocumentField(
+        OperationDocument.__annotations__["paging"],
+        help_text="that the definition shows, and the operation will follow",
+    )
     inputs = OfferedInput(many=True)
     warnings = ProblemLine(many=True)
 
@@ -175,6 +179,9 @@ class OfferedType(serializers.Serializer[Any]):
     parent = serializers.CharField(allow_blank=True)
     source = serializers.CharField(allow_blank=True)
     is_list = serializers.BooleanField()
+    wanted = serializers.CharField(
+        help_text="the name that is taken by a record type of something else; empty if it is free"
+    )
     key = serializers.ListField(child=serializers.CharField())
     fields = TypeField(many=True)  # type: ignore[assignment]
 
@@ -244,6 +251,7 @@ def _offered(one: DescribedOperation, found: Preview) -> dict[str, Any]:
         "sign_ins": list(one.sign_ins),
         "is_deprecated": one.is_deprecated,
         "is_imported": one.key in found.there,
+        "paging": dump(one.document.paging) if one.document.paging is not None else None,
         "inputs": [
             {
                 "name": each.name,
@@ -264,6 +272,7 @@ def _type(one: ProposedType) -> dict[str, Any]:
         "parent": one.parent,
         "source": one.source,
         "is_list": one.is_list,
+        "wanted": one.wanted,
         "key": list(one.document.key),
         "fields": [{"name": each.name, "type": each.type} for each in one.document.fields],
     }
@@ -362,6 +371,12 @@ class ImportGiven(SourceGiven):
         child=serializers.CharField(), required=False, allow_null=True, help_text="of those proposed; all by default"
     )
     connect = ConnectGiven(required=False, allow_null=True)
+    paging = serializers.ChoiceField(
+        ["follow", "decline"],
+        required=False,
+        default="follow",
+        help_text="whether operations follow the paging that the definition shows, or ask for one response only",
+    )
 
 
 class ImportMade(serializers.Serializer[Any]):
@@ -372,6 +387,7 @@ class ImportMade(serializers.Serializer[Any]):
     connection = serializers.CharField(allow_null=True)
     credential = serializers.CharField(allow_null=True)
     secrets_needed = serializers.ListField(child=serializers.CharField())
+    notes = serializers.ListField(child=serializers.CharField(), help_text="what is to be known of it")
 
 
 class ImportsView(WaitingView):

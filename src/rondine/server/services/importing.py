@@ -22,6 +22,7 @@ from rondine.core.errors import (
     did_you_mean,
 )
 from rondine.core.names import proposed_name
+from rondine.core.pagination import LinkHeader, NextAddress, OneResponse, PageNumber
 from rondine.core.protocols.operation import CameFrom, OperationDocument, path_variables
 from rondine.core.settings import dump, load
 from rondine.core.signin import NoSignIn
@@ -58,8 +59,19 @@ def preview(project: Project, source: Source, service: str = "", report: Report 
     found = read(source, report)
     names, there = free_names(project, found, service)
     documents = [one.document for one in found.operations[:500]]
-    types = proposed_types(documents, found.schemas, found.roots, project.naming_rule())
+    held = _held(project, service, source)
+    types = _types(project, documents, found, held.record_types if held else {})
     return Preview(source, found, names, frozenset(there), types)
+
+
+def _types(
+    project: Project, operations: Sequence[OperationDocument], found: Read, made: Mapping[str, str]
+) -> list[ProposedType]:
+    """made: the record types that came of this definition before, by their source; names of all others are taken."""
+    there = set(RecordType.objects.filter(project=project).values_list("name", flat=True))
+    made = {source: name for source, name in made.items() if name in there}
+    taken = there - set(made.values())
+    return proposed_types(operations, found.schemas, found.roots, project.naming_rule(), taken=taken, made=made)
 
 
 def free_names(project: Project, found: Read, service: str) -> tuple[dict[str, str], set[str]]:
@@ -91,6 +103,7 @@ class Imported:
     connection: str | None
     credential: str | None
     secrets_needed: list[str]
+    notes: list[str]
 
 
 def import_definition(
@@ -99,7 +112,7 @@ def import_definition(
     """Writes what was chosen, all of it or nothing.
 
     given: service (made if there is none), title, operations (keys; None for all), names (by key), left_out (inputs by key), record_types (names),
-    connect (environment, server, blanks, sign_in), hash (of what was looked at).
+    connect (environment, server, blanks, sign_in), paging ("decline": one response only), hash (of what was looked at).
     """
     if given.get("hash") and given["hash"] != source.hash:
         raise Conflict(
@@ -110,12 +123,14 @@ def import_definition(
     service_name = given.get("service") or project.naming_rule().name(
         "service", found.title or urlsplit(source.address).hostname or "service"
     )
+    notes: list[str] = []
     with transaction.atomic():
         service = _service(project, person, role, service_name, given.get("title") or found.title, found)
         names, there = free_names(project, found, service_name)
         names |= {key: name for key, name in (given.get("names") or {}).items() if key not in there}
         item = _definition(project, person, role, service, source, found)
         contents = []
+        paged = 0
         for one in chosen:
             if one.key in there:
                 continue
@@ -123,19 +138,26 @@ def import_definition(
             if left := set((given.get("left_out") or {}).get(one.key, [])):
                 _check_inputs(one, left)
                 document = without_inputs(document, left)
+            if document.paging is not None and given.get("paging") == "decline":
+                document = structs.replace(document, paging=OneResponse())
+            paged += isinstance(document.paging, LinkHeader | NextAddress | PageNumber)
             content = {"name": names[one.key], "title": one.title, "service": service.name, "document": dump(document)}
             contents.append(content)
+        if paged:
+            pages = f"{paged:,} operations follow" if paged > 1 else "one operation follows"
+            notes.append(f"{pages} the paging that the definition shows; each says which, and can be told another")
         made = [each.name for each in make_items(OPERATIONS, project, person, contents, role=role)]
         if made and item.document.get("hash") != source.hash:
             store_files(item, source)
             content = {"document": dump(described(source, found)), "why": "more of it was imported"}
             item = change_item(DEFINITIONS, project, person, item.name, content, item.version, role=role)
         _remember(item, found, [one for one in chosen if one.key not in there])
-        types = _make_types(project, person, role, chosen, found, given.get("record_types"))
+        types, more = _make_types(project, person, role, chosen, found, given.get("record_types"), item)
+        notes += more
         connection, credential, needed = None, None, []
         if (wanted := given.get("connect")) is not None:
             connection, credential, needed = _connect(project, person, role, service, found, wanted)
-    return Imported(service.name, item.name, made, types, connection, credential, needed)
+    return Imported(service.name, item.name, made, types, connection, credential, needed, notes)
 
 
 def _chosen(found: Read, keys: Sequence[str] | None) -> list[DescribedOperation]:
@@ -196,10 +218,8 @@ def _definition(
     project: Project, person: Person, role: str, service: Service, source: Source, found: Read
 ) -> Definition:
     """The item for this content: one of the service that has it already, or came from the same address; or a new one with its files."""
-    for held in Definition.objects.filter(project=project, service=service):
-        is_same = held.document.get("hash") == source.hash and held.document.get("main") == source.main
-        if is_same or (source.address and held.document.get("address") == source.address):
-            return held
+    if (held := _held(project, service.name, source)) is not None:
+        return held
     taken = set(Definition.objects.filter(project=project).values_list("name", flat=True))
     content = {
         "name": proposed_name(service.name, taken=taken),
@@ -210,6 +230,15 @@ def _definition(
     item: Definition = make_item(DEFINITIONS, project, person, content, role=role)
     store_files(item, source)
     return item
+
+
+def _held(project: Project, service: str, source: Source) -> Definition | None:
+    """The item that has this content already, or came from the same address."""
+    for held in Definition.objects.filter(project=project, service__name=service) if service else ():
+        is_same = held.document.get("hash") == source.hash and held.document.get("main") == source.main
+        if is_same or (source.address and held.document.get("address") == source.address):
+            return held
+    return None
 
 
 def store_files(item: Definition, source: Source) -> None:
@@ -235,24 +264,32 @@ def _make_types(
     chosen: Sequence[DescribedOperation],
     found: Read,
     wanted: Sequence[str] | None,
-) -> list[str]:
-    """Makes the record types that were chosen, those of the chosen operations by default; what is there stays as it is."""
-    proposed = {
-        one.name: one
-        for one in proposed_types([one.document for one in chosen], found.schemas, found.roots, project.naming_rule())
-    }
-    names = list(proposed) if wanted is None else list(wanted)
+    item: Definition,
+) -> tuple[list[str], list[str]]:
+    """(the record types that were made, what is to be known of their names). Those that were chosen, of the chosen operations by default; what came of
+    this definition before stays as it is, and what is another's keeps its name."""
+    documents = [one.document for one in chosen]
+    proposed = {one.name: one for one in _types(project, documents, found, item.record_types)}
+    by_plain_name = {one.wanted: one.name for one in proposed.values() if one.wanted}
+    names = list(proposed) if wanted is None else [by_plain_name.get(name, name) for name in wanted]
     if unknown := [name for name in names if name not in proposed]:
         raise InputError(
             f'the chosen operations bring no record type "{unknown[0]}"',
             where="/record_types",
-            hint=did_you_mean(unknown[0], proposed),
+            hint=did_you_mean(unknown[0], {**proposed, **by_plain_name}),
         )
     there = set(RecordType.objects.filter(project=project, name__in=names).values_list("name", flat=True))
     made = [name for name in names if name not in there]
     contents = [{"name": name, "document": dump(proposed[name].document)} for name in made]
     make_items(RECORD_TYPES, project, person, contents, role=role)
-    return made
+    item.record_types = {**item.record_types, **{proposed[name].source: name for name in names}}
+    item.save(update_fields=["record_types"])
+    notes = [
+        f'there is a record type "{proposed[name].wanted}" of something else: this one is called "{name}"'
+        for name in made
+        if proposed[name].wanted
+    ]
+    return made, notes
 
 
 def _connect(

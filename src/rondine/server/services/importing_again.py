@@ -1,6 +1,6 @@
 """Importing again: what a definition says otherwise than before, shown with what it touches before anything of it is taken."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from django.db import transaction
@@ -8,8 +8,9 @@ from msgspec import structs
 
 from rondine.core.connection import ConnectionDocument
 from rondine.core.definitions import Definition as Read
-from rondine.core.definitions.compare import Difference, Merged, fields_of, merged
-from rondine.core.definitions.model import schemas_needed
+from rondine.core.definitions.compare import Difference, Merged, fields_of, is_same, merged
+from rondine.core.definitions.compare_schemas import SchemaComparison
+from rondine.core.definitions.model import Schema, schemas_needed
 from rondine.core.errors import (
     Conflict,
     InputError,
@@ -58,24 +59,29 @@ def compare(project: Project, name: str, source: Source) -> Comparison:
     item: Definition = find_item(DEFINITIONS, project, name)
     found = read(source)
     now = {one.key: one for one in found.operations}
-    before = read(stored_source(item))
+    is_identical = source.hash == item.document.get("hash") and source.main == item.document.get("main")
+    before = found if is_identical else read(stored_source(item))
     held = {
         one.document["came_from"]["key"]: one
         for one in Operation.objects.filter(project=project, document__came_from__definition=name)
     }
+    needed = schemas_needed([now[key].document for key in held if key in now], found.schemas)
+    schemas = SchemaComparison(item.schemas, {name: plainly(one) for name, one in needed.items()})
     changes: list[Change] = []
     unchanged = 0
     for key, operation in held.items():
-        users = used_by(operation)
         if key not in now:
             if operation.document.get("enabled", True):
-                changes.append(Change("removed", key, operation.name, operation.title, None, users))
+                changes.append(Change("removed", key, operation.name, operation.title, None, used_by(operation)))
             continue
-        offered = load(OperationDocument, item.offered.get(key, {}))
-        own = load(OperationDocument, operation.document)
-        result = merged(offered, now[key].document, own, item.schemas, found.schemas)
+        offered: OperationDocument = load(OperationDocument, item.offered.get(key, {}))
+        fresh: OperationDocument = load(OperationDocument, dump(now[key].document))
+        if is_same(offered, fresh, schemas):
+            unchanged += 1
+            continue
+        result = merged(offered, fresh, load(OperationDocument, operation.document), schemas)
         if result.differences:
-            changes.append(Change("changed", key, operation.name, operation.title, result, users))
+            changes.append(Change("changed", key, operation.name, operation.title, result, used_by(operation)))
         else:
             unchanged += 1
     known = {one.key for one in before.operations} | set(held)
@@ -87,17 +93,21 @@ def compare(project: Project, name: str, source: Source) -> Comparison:
 def _schema_changes(project: Project, item: Definition, found: Read) -> list[Change]:
     """What a schema or sample that stands alone says otherwise, by field."""
     before = item.document.get("roots", [])
+    if not before and not found.roots:
+        return []
+    comparison = SchemaComparison(item.schemas, {name: plainly(one) for name, one in found.schemas.items()})
     users: list[str] = []
     for one in Operation.objects.filter(project=project, document__responses__contains=[{"definition": item.name}]):
         users += [f"operation {one.name}", *used_by(one)]
     changes = []
     for root in dict.fromkeys([*before, *found.roots]):
         reference = {"$ref": f"#/$defs/{root}"}
-        was = fields_of(reference, item.schemas) if root in before else {}
-        now = fields_of(reference, found.schemas) if root in found.roots else {}
-        differ = [
-            Difference(path, was.get(path), now.get(path)) for path in {**was, **now} if was.get(path) != now.get(path)
-        ]
+        is_in_both = root in before and root in found.roots
+        differ = (
+            [Difference(one.path or "$", one.before, one.now) for one in comparison.differences(reference, reference)]
+            if is_in_both
+            else _all_fields(reference, item.schemas, found.schemas, is_new=root in found.roots)
+        )
         if differ:
             kind = (
                 "changed" if root in before and root in found.roots else "added" if root in found.roots else "removed"
@@ -105,6 +115,20 @@ def _schema_changes(project: Project, item: Definition, found: Read) -> list[Cha
             result = Merged(OperationDocument(), differ)
             changes.append(Change(kind, f"schema {root}", "", root, result, list(dict.fromkeys(users)), schema=root))
     return changes
+
+
+def _all_fields(
+    reference: Schema, old: Mapping[str, Schema], new: Mapping[str, Schema], *, is_new: bool
+) -> list[Difference]:
+    """The fields of a schema that came or is gone."""
+    fields = fields_of(reference, new if is_new else old)
+    return [Difference(path, None if is_new else words, words if is_new else None) for path, words in fields.items()]
+
+
+def plainly(schema: Schema) -> Schema:
+    """A schema as it is stored, so that both sides have their numbers alike."""
+    found: Schema = dump(schema)
+    return found
 
 
 def used_by(operation: Operation) -> list[str]:

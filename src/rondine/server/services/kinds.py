@@ -1,10 +1,11 @@
 """The kinds of items around services."""
 
+from collections.abc import Sequence
 from datetime import datetime
 from typing import Any
 
 from cryptography import x509
-from django.db.models import F
+from django.db.models import F, Q
 from django.utils import timezone
 
 from rondine.core.connection import (
@@ -22,14 +23,17 @@ from rondine.core.protocols.operation import OperationDocument, operation_proble
 from rondine.core.protocols.prepared import PreparedQueryDocument, prepared_names, prepared_problems, with_prepared
 from rondine.core.protocols.values import ValueOf, parts_of
 from rondine.core.settings import load
+from rondine.core.signin import SignInOperation
 from rondine.server.items.actions import ItemKind, refresh_problems
 from rondine.server.items.models import Item
 from rondine.server.services.models import (
+    AccessToken,
     Connection,
     Credential,
     Definition,
     Environment,
     Operation,
+    PendingSignIn,
     Query,
     Sample,
     Service,
@@ -41,6 +45,11 @@ def _connection(item: Connection) -> list[Problem]:
     document: ConnectionDocument = load(ConnectionDocument, item.document)
     problems = connection_problems(document) + certificate_problems(document, timezone.now())
     wanted = document.secret_names()
+    if isinstance(document.sign_in, SignInOperation) and document.sign_in.operation:
+        names = Operation.objects.filter(service=item.service_id).values_list("name", flat=True)
+        if document.sign_in.operation not in names:
+            words = f'there is no operation "{document.sign_in.operation}" to sign in by'
+            problems.append(Problem("/sign_in/operation", words, did_you_mean(document.sign_in.operation, names)))
     for number, own in enumerate(document.own_sign_ins):
         problems += _own_sign_in(item, own, f"/own_sign_ins/{number}")
     for name in sorted(_standing_in(document) - _standing_here(item)):
@@ -161,10 +170,13 @@ def _touched_values(item: StandingValue, before: dict[str, Any] | None) -> list[
     return list(Environment.objects.filter(project=item.project_id, name__in=names))
 
 
-def standing_value_changed(item: Item) -> None:
-    """Connections that use it are looked at again, and opened again by all processes."""
-    users = Connection.objects.select_related("credential", "environment", "service").filter(project=item.project_id)
-    concerned = [one for one in users if item.name in _standing_in(load(ConnectionDocument, one.document))]
+def standing_values_changed(items: Sequence[Item]) -> None:
+    """Connections that use them are looked at again, and opened again by all processes."""
+    names = {one.name for one in items}
+    users = Connection.objects.select_related("credential", "environment", "service").filter(
+        project=items[0].project_id
+    )
+    concerned = [one for one in users if names & _standing_in(load(ConnectionDocument, one.document))]
     Connection.objects.filter(pk__in=[one.pk for one in concerned]).update(version=F("version") + 1)
     refresh_problems(CONNECTIONS, concerned)
 
@@ -222,38 +234,26 @@ def uses_of_queries(project_id: int) -> dict[str, list[Operation]]:
     return used
 
 
-def _query_changed(item: Item) -> None:
-    refresh_problems(OPERATIONS, operations_using(item, item.name))
-
-
-def _query_renamed(item: Item, old: str) -> None:
-    def renamed(value: Any) -> Any:
-        if isinstance(value, dict):
-            return {
-                name: item.name if name == "prepared" and one == old else renamed(one) for name, one in value.items()
-            }
-        return [renamed(one) for one in value] if isinstance(value, list) else value
-
-    for operation in operations_using(item, old):
-        operation.document = renamed(operation.document)
-        operation.save(update_fields=["document"])
+def _queries_changed(items: Sequence[Item]) -> None:
+    for item in items:
+        refresh_problems(OPERATIONS, operations_using(item, item.name))
 
 
 def _query(item: Query) -> list[Problem]:
     return prepared_problems(load(PreparedQueryDocument, item.document))
 
 
-def _definition_renamed(item: Item, old: str) -> None:
-    for operation in Operation.objects.filter(project_id=item.project_id, document__came_from__definition=old):
-        operation.document["came_from"]["definition"] = item.name
-        operation.save(update_fields=["document"])
-    described = Operation.objects.filter(
-        project_id=item.project_id, document__responses__contains=[{"definition": old}]
-    )
-    for operation in described:
-        for one in operation.document["responses"]:
-            one["definition"] = item.name if one.get("definition") == old else one.get("definition", "")
-        operation.save(update_fields=["document"])
+def _operation_renamed(item: Operation, old: str) -> None:
+    """The token of its own sign-in, and a person's pending one, go on under the new name."""
+    for model in (AccessToken, PendingSignIn):
+        model._default_manager.filter(connection__service=item.service_id, operation=old).update(operation=item.name)
+
+
+def _sign_ins_changed(items: Sequence[Item]) -> None:
+    """Connections whose sign-ins refer to operations or credentials by name are looked at again."""
+    by_name = Q(document__own_sign_ins__0__isnull=False) | Q(document__sign_in__type="sign_in_operation")
+    found = Connection.objects.select_related("credential", "environment", "service")
+    refresh_problems(CONNECTIONS, found.filter(by_name, project=items[0].project_id))
 
 
 DEFINITIONS = ItemKind(
@@ -262,11 +262,17 @@ DEFINITIONS = ItemKind(
     Definition,
     DefinitionDocument,
     {"service": Service},
-    renamed=_definition_renamed,
     made_by="definition import",
 )
 SERVICES = ItemKind("services", "service", Service, ServiceDocument)
-CREDENTIALS = ItemKind("credentials", "credential", Credential, CredentialDocument, {"environment": Environment})
+CREDENTIALS = ItemKind(
+    "credentials",
+    "credential",
+    Credential,
+    CredentialDocument,
+    {"environment": Environment},
+    changed=_sign_ins_changed,
+)
 CONNECTIONS = ItemKind(
     "connections",
     "connection",
@@ -277,7 +283,14 @@ CONNECTIONS = ItemKind(
     _connection,
 )
 OPERATIONS = ItemKind(
-    "operations", "operation", Operation, OperationDocument, {"service": Service}, problems=_operation
+    "operations",
+    "operation",
+    Operation,
+    OperationDocument,
+    {"service": Service},
+    problems=_operation,
+    renamed=_operation_renamed,
+    changed=_sign_ins_changed,
 )
 QUERIES = ItemKind(
     "queries",
@@ -285,8 +298,7 @@ QUERIES = ItemKind(
     Query,
     PreparedQueryDocument,
     problems=_query,
-    renamed=_query_renamed,
-    changed=_query_changed,
+    changed=_queries_changed,
     made_by="query make",
 )
 STANDING_VALUES = ItemKind(
@@ -295,7 +307,7 @@ STANDING_VALUES = ItemKind(
     StandingValue,
     StandingValueDocument,
     problems=_standing_value,
-    changed=standing_value_changed,
+    changed=standing_values_changed,
     environments=_touched_values,
     made_by="standing-value set",
 )

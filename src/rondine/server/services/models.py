@@ -6,6 +6,7 @@ import zlib
 from django.db import models
 
 from rondine.server.access.models import Person, Project
+from rondine.server.items.exact import ExactJSONField
 from rondine.server.items.models import Item
 
 
@@ -141,12 +142,13 @@ class Query(Item):
 
 class Definition(Item):
     """A document that describes a service, as it was imported. schemas: those that imported operations need, by name.  offered: the operations
-    as the document described them when they were last accepted, by key.
+    as the document described them when they were last accepted, by key.  record_types: those that were made of it, by where they stand in it.
     """
 
     service = models.ForeignKey(Service, on_delete=models.CASCADE, related_name="definitions")
-    schemas = models.JSONField(default=dict)
-    offered = models.JSONField(default=dict)
+    schemas = ExactJSONField(default=dict)
+    offered = ExactJSONField(default=dict)
+    record_types = models.JSONField(default=dict)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_definition_a_name")]

@@ -9,7 +9,7 @@ from django.db import transaction
 from rondine.core.connection import ConnectionDocument, ServiceDocument
 from rondine.core.errors import InputError
 from rondine.core.names import proposed_name
-from rondine.core.protocols.address import take_apart
+from rondine.core.protocols.address import placed_below, take_apart
 from rondine.core.protocols.operation import OperationDocument
 from rondine.core.settings import dump, load
 from rondine.core.signin import NoSignIn
@@ -134,11 +134,13 @@ def connect_prepared(
             document=dump(document),
         )
         if taken is not None and not Operation.objects.filter(service=service).exists():
-            path = taken.operation.path.removeprefix(_path_of(base, taken.base_address)) or "/"
-            found = dump(taken.operation) | {"path": path if path.startswith("/") else f"/{path}"}
+            placed = placed_below(taken.operation, taken.base_address, document.address() or base)
+            if placed.difference:
+                raise InputError(
+                    placed.difference,
+                    where="/preparation/example",
+                    hint="note an example of this service, or correct the base address",
+                )
+            found = dump(placed.operation)
             made["operation"] = make(OPERATIONS, taken.name, title=taken.title, service=name, document=found)
     return made
-
-
-def _path_of(base: str, origin: str) -> str:
-    return base.removeprefix(origin).rstrip("/") if base.startswith(origin) else ""

@@ -171,14 +171,15 @@ class SharedByAll:
             until = await self._do(held_until, line)
             self._held[line.id] = (time.monotonic(), until)
         wait = until - time.time()
+        if 0 < wait <= patience:  # a little at a time: somebody may lift it
+            await asyncio.sleep(min(wait, HELD_CACHE))
+            return await self._wait_if_held(line, patience - min(wait, HELD_CACHE))
         if wait > patience:
             raise LimitReached(
                 f"the service asked to wait {wait:.0f} s more",
                 where=f"connection {line.name}",
-                hint="wait until then, or call less",
+                hint="wait until then, call less, or lift it: rondine connection wait NAME --lift",
             )
-        if wait > 0:
-            await asyncio.sleep(wait)
 
     async def note_response(self, line: Line, status: int, headers: Headers) -> None:
         names = {name.lower() for name, _ in headers}
@@ -346,6 +347,14 @@ def note_heard(line: Line, status: int, headers: Headers) -> float:
         row.usage = heard.to_json()
         row.save(update_fields=["usage"])
         return heard.held_until
+
+
+def decide_wait(connection_id: Any, *, is_believed: bool) -> None:
+    """A wait that a service asked for counts whole, or is lifted, for all processes."""
+    with transaction.atomic():
+        row, usage, _ = usage_row(connection_id)
+        row.usage = limits.decided(usage, is_believed=is_believed).to_json()
+        row.save(update_fields=["usage"])
 
 
 def usage_of(connection_id: Any) -> tuple[Usage, float]:

@@ -5,6 +5,7 @@ from itertools import islice
 from typing import Any
 
 from asgiref.sync import sync_to_async
+from django.db import transaction
 from django.http import HttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -40,7 +41,8 @@ from rondine.server.services.actions import (
     trial_warnings,
     try_operation,
 )
-from rondine.server.services.by_hand import copy_operation, keep_trial, pattern
+from rondine.server.services.adopting import adopt_paging, call_of_sample
+from rondine.server.services.by_hand import copy_operation, keep_trial, pattern, placed_in
 from rondine.server.services.kinds import OPERATIONS, SAMPLES, SERVICES
 from rondine.server.services.looked_at import document_to_look_at
 from rondine.server.services.models import Sample
@@ -82,27 +84,48 @@ class NewSampleFrom(Strict):
     )
 
 
+class AdoptedPaging(serializers.Serializer[Any]):
+    """Paging that a response shows and that its operation follows from now on; change it there, or decline it."""
+
+    operation = serializers.CharField()
+    paging = DocumentField(OperationDocument.__annotations__["paging"])
+    reason = serializers.CharField(help_text="what it was recognised by")
+
+
 class SampleMade(serializers.Serializer[Any]):
     name = serializers.CharField()
     body = serializers.UUIDField()
+    adopted = AdoptedPaging(allow_null=True)
 
 
 class SampleList(_SampleList):  # type: ignore[misc, valid-type]
-    """Samples; a new one from a trial or from pasted text."""
+    """Samples; a new one from a trial or from pasted text. Its operation follows the paging that it shows, if nothing was decided before."""
 
     permissions = {"GET": "view", "POST": "build"}
 
     @extend_schema(operation_id="keepSample", request=NewSampleFrom, responses={201: SampleMade})
     def post(self, request: Request, project: str) -> Response:
-        made = keep_sample(self.project, self.person, self.given(NewSampleFrom, request))
+        with transaction.atomic():
+            made = keep_sample(self.project, self.person, self.given(NewSampleFrom, request))
+            adopted = None
+            if made.operation is not None:
+                why = f'recognised when sample "{made.name}" was kept'
+                adopted = adopt_paging(made.operation, self.person, self.role, why=why, call=call_of_sample(made))
         return Response(
-            {"name": made.name, "body": str(made.body_id)}, status=201, headers={"ETag": f'"{made.version}"'}
+            {"name": made.name, "body": str(made.body_id), "adopted": adopted.to_json() if adopted else None},
+            status=201,
+            headers={"ETag": f'"{made.version}"'},
         )
+
+
+BELOW = "whose connection it is to be sent by: the operation's path then begins below its base address"
 
 
 class Address(Strict):
     address = serializers.CharField(max_length=10_000)
     method = serializers.ChoiceField(["GET", "HEAD", "POST", "PUT", "PATCH", "DELETE"], required=False, default="GET")
+    service = serializers.CharField(required=False, allow_blank=True, default="", help_text=BELOW)
+    environment = serializers.CharField(required=False, default="test")
 
 
 class FindingLine(serializers.Serializer[Any]):
@@ -118,6 +141,9 @@ def shown_finding(one: Finding) -> dict[str, str]:
     return {"place": one.place, "kind": one.kind, "name": one.name, "reason": one.reason}
 
 
+DIFFERENCE = "where it would be sent in place of the pasted address, in words; empty if it is sent there"
+
+
 class AddressParts(serializers.Serializer[Any]):
     base_address = serializers.CharField()
     name = serializers.CharField()
@@ -125,6 +151,7 @@ class AddressParts(serializers.Serializer[Any]):
     operation = DocumentField(OperationDocument)
     findings = FindingLine(many=True)
     joined = serializers.CharField()
+    difference = serializers.CharField(help_text=DIFFERENCE)
 
 
 class AddressView(ProjectView):
@@ -136,14 +163,16 @@ class AddressView(ProjectView):
     def post(self, request: Request, project: str) -> Response:
         given = self.given(Address, request)
         found = take_apart(given["address"], given["method"])
+        placed = placed_in(self.project, found.operation, found.base_address, given["service"], given["environment"])
         return Response(
             {
                 "base_address": found.base_address,
                 "name": self.project.naming_rule().name("operation", found.title) if found.title else "",
                 "title": found.title,
-                "operation": dump(found.operation),
+                "operation": dump(placed.operation),
                 "findings": [shown_finding(one) for one in keys_in_operation(found.operation)],
                 "joined": found.joined,
+                "difference": placed.difference,
             }
         )
 
@@ -156,6 +185,8 @@ class Paste(Strict):
     media_type = serializers.CharField(
         required=False, allow_blank=True, default="", max_length=200, help_text="of a body; left out, told by the text"
     )
+    service = serializers.CharField(required=False, allow_blank=True, default="", help_text=BELOW)
+    environment = serializers.CharField(required=False, default="test")
 
 
 class PasteParts(serializers.Serializer[Any]):
@@ -165,6 +196,7 @@ class PasteParts(serializers.Serializer[Any]):
     title = serializers.CharField(allow_blank=True)
     operation = DocumentField(OperationDocument)
     findings = FindingLine(many=True)
+    difference = serializers.CharField(help_text=DIFFERENCE)
 
 
 class PasteView(ProjectView):
@@ -177,14 +209,17 @@ class PasteView(ProjectView):
         given = self.given(Paste, request)
         is_body = given["part"] == "body"
         found = read_body(given["text"], given["media_type"]) if is_body else read_pasted(given["text"])
+        service = given["service"] if found.kind in ("address", "request") else ""
+        placed = placed_in(self.project, found.operation, found.base_address, service, given["environment"])
         return Response(
             {
                 "kind": found.kind,
                 "base_address": found.base_address,
                 "name": self.project.naming_rule().name("operation", found.title) if found.title else "",
                 "title": found.title,
-                "operation": dump(found.operation),
+                "operation": dump(placed.operation),
                 "findings": [shown_finding(one) for one in keys_in_operation(found.operation)],
+                "difference": placed.difference,
             }
         )
 
@@ -409,12 +444,19 @@ class KeepTrialGiven(Strict):
     service_title = serializers.CharField(required=False, allow_blank=True, max_length=200, default="")
     operation = serializers.CharField(required=False, max_length=63, help_text="left out, a name is proposed")
     title = serializers.CharField(required=False, allow_blank=True, max_length=200)
+    paging = serializers.ChoiceField(
+        ["follow", "decline"],
+        required=False,
+        default="follow",
+        help_text="whether the operation follows the paging that the response shows, or asks for one response only",
+    )
 
 
 class TrialKept(serializers.Serializer[Any]):
     service = serializers.CharField()
     connection = serializers.CharField()
     operation = serializers.CharField()
+    adopted = AdoptedPaging(allow_null=True)
 
 
 class KeepTrialView(ProjectView):

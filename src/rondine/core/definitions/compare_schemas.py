@@ -1,0 +1,205 @@
+"""What schemas say otherwise than before, by field: in time that grows with what has changed, not with what there is.
+
+Which named schemas have changed, by themselves or in what they refer to, is found once for a whole definition. What has not is never looked into,
+and each pair of names is compared once, wherever it is referred to.
+"""
+
+from collections import defaultdict
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
+
+from rondine.core.definitions.json_schema import types_of
+from rondine.core.definitions.model import Schema, references_in
+from rondine.core.documents.json import json_text
+
+#: Differences of one pair of schemas; of more, the rest is counted.
+MOST = 500
+_DEPTH = 60
+_LIMITS = (
+    "minimum",
+    "maximum",
+    "exclusiveMinimum",
+    "exclusiveMaximum",
+    "multipleOf",
+    "minLength",
+    "maxLength",
+    "pattern",
+    "minItems",
+    "maxItems",
+)
+
+
+@dataclass(frozen=True, slots=True)
+class FieldDifference:
+    """path: `trees[*].girth`, empty for the value itself.  before, now: its type and limits in words, None where it is not there."""
+
+    path: str
+    before: str | None
+    now: str | None
+
+
+@dataclass(slots=True)
+class _Level:
+    """What a schema says of one value, whatever it is put together from. names: of schemas that are in it."""
+
+    words: str | None = None
+    members: dict[str, list[Any]] = field(default_factory=lambda: defaultdict(list))
+    items: list[Any] = field(default_factory=list)
+    required: set[str] = field(default_factory=set)
+    names: list[str] = field(default_factory=list)
+
+
+class SchemaComparison:
+    """old, new: the named schemas of both, which may refer to each other."""
+
+    def __init__(self, old: Mapping[str, Schema], new: Mapping[str, Schema]) -> None:
+        self.old, self.new = old, new
+        self._known: dict[tuple[str, str], list[FieldDifference]] = {}
+        self._open: set[tuple[str, str]] = set()
+
+    @cached_property
+    def affected(self) -> set[str]:
+        """Names of schemas that say otherwise than before, or refer to one that does."""
+        found = {name for name in self.old if self.old[name] != self.new.get(name)}
+        found |= {name for name in self.new if name not in self.old}
+        users: dict[str, set[str]] = defaultdict(set)
+        for schemas in (self.old, self.new):
+            for name, schema in schemas.items():
+                for other in references_in(schema):
+                    users[other].add(name)
+        pending = list(found)
+        while pending:
+            for user in users[pending.pop()]:
+                if user not in found:
+                    found.add(user)
+                    pending.append(user)
+        return found
+
+    def is_same(self, before: Any, now: Any) -> bool:
+        """Whether two schemas say the same, with all that they refer to."""
+        return bool(before == now) and not any(name in self.affected for name in references_in(before))
+
+    def differences(self, before: Schema | None, now: Schema | None) -> list[FieldDifference]:
+        """Of two schemas, from the outside in. Never empty if they are not the same."""
+        if self.is_same(before, now):
+            return []
+        found = list(dict.fromkeys(self._compared([before], [now], "", 0)))
+        if len(found) > MOST:
+            found = [*found[:MOST], FieldDifference("", f"and {len(found) - MOST:,} more fields", None)]
+        if not found and before != now:
+            found = [FieldDifference("", "described otherwise", "described otherwise")]
+        elif not found:
+            names = sorted({name for name in references_in(before) if name in self.affected})
+            found = [FieldDifference("", None, f"what {', '.join(names[:3])} refers to has changed")]
+        return found
+
+    def _compared(self, before: list[Any], now: list[Any], path: str, depth: int) -> Iterator[FieldDifference]:
+        if depth > _DEPTH or (len(before) == len(now) and all(map(self.is_same, before, now))):
+            return
+        pair = _only_name(before), _only_name(now)
+        if pair[0] and pair[1]:
+            yield from (
+                FieldDifference(_joined(path, one.path), one.before, one.now) for one in self._of_names(pair, depth)
+            )
+            return
+        was, is_now = _level(before, self.old), _level(now, self.new)
+        if was.words != is_now.words:
+            yield FieldDifference(path, was.words, is_now.words)
+        for name in dict.fromkeys([*was.members, *is_now.members]):
+            here = f"{path}.{name}" if path else name
+            if name not in was.members or name not in is_now.members:
+                yield self._whole(here, was.members.get(name), is_now.members.get(name))
+                continue
+            if (name in was.required) != (name in is_now.required):
+                yield FieldDifference(
+                    here, *("always there" if name in one.required else "not always there" for one in (was, is_now))
+                )
+            yield from self._compared(was.members[name], is_now.members[name], here, depth + 1)
+        if was.items and is_now.items:
+            yield from self._compared(was.items, is_now.items, f"{path}[*]", depth + 1)
+
+    def _of_names(self, pair: tuple[str, str], depth: int) -> list[FieldDifference]:
+        if pair in self._known:
+            return self._known[pair]
+        if pair in self._open:  # a circle: what is otherwise is told where it began
+            return []
+        self._open.add(pair)
+        before, now = ([schemas.get(name)] for schemas, name in zip((self.old, self.new), pair, strict=True))
+        found = list(dict.fromkeys(self._compared(before, now, "", depth + 1)))[: MOST * 2]
+        self._open.discard(pair)
+        self._known[pair] = found
+        return found
+
+    def _whole(self, path: str, before: list[Any] | None, now: list[Any] | None) -> FieldDifference:
+        """A member that came or is gone, as one."""
+        words = [
+            None if one is None else _level(one, schemas).words or "an object"
+            for one, schemas in ((before, self.old), (now, self.new))
+        ]
+        return FieldDifference(path, words[0], words[1])
+
+
+def _only_name(schemas: list[Any]) -> str:
+    """The name, if this is a reference and nothing else."""
+    if len(schemas) != 1 or not isinstance(schemas[0], dict) or set(schemas[0]) != {"$ref"}:
+        return ""
+    return str(schemas[0]["$ref"]).removeprefix("#/$defs/")
+
+
+def _level(schemas: list[Any], named: Mapping[str, Schema]) -> _Level:
+    """What these schemas together say of a value: references followed, parts and alternatives put side by side."""
+    out = _Level()
+    words: list[str] = []
+    seen: set[str] = set()
+    pending = list(reversed(schemas))
+    while pending:
+        one = pending.pop()
+        if not isinstance(one, dict):
+            continue
+        if isinstance(reference := one.get("$ref"), str):
+            name = reference.removeprefix("#/$defs/")
+            if name not in seen:
+                seen.add(name)
+                pending.append(named.get(name))
+        for word in ("allOf", "anyOf", "oneOf"):
+            parts = one.get(word)
+            pending += reversed(parts) if isinstance(parts, list) else []
+        properties = one.get("properties")
+        for name, member in properties.items() if isinstance(properties, dict) else ():
+            out.members[name].append(member)
+        if isinstance(one.get("items"), dict):
+            out.items.append(one["items"])
+        if isinstance(one.get("additionalProperties"), dict):
+            out.members["*"].append(one["additionalProperties"])
+        if isinstance(required := one.get("required"), list):
+            out.required |= {name for name in required if isinstance(name, str)}
+        if told := _words(one):
+            words.append(told)
+    out.words = " or ".join(dict.fromkeys(words)) or None
+    return out
+
+
+def _words(schema: dict[str, Any]) -> str:
+    """Type, format and limits of a plain value; of a list that it is one; nothing of an object, whose members say it all."""
+    kinds = types_of(schema)
+    plain = [kind for kind in kinds if kind != "object"]
+    if "enum" not in schema and "const" not in schema and not plain:
+        return ""
+    is_nullable = "null" in kinds or "null" in (schema.get("type") or ())
+    words = [" or ".join(kind for kind in plain if kind != "null")]
+    if isinstance(schema.get("format"), str):
+        words.append(schema["format"])
+    for name in ("enum", "const"):
+        if name in schema:
+            values = (
+                [one for one in schema[name] if one is not None] if isinstance(schema[name], list) else [schema[name]]
+            )
+            words.append("one of " + ", ".join(one if isinstance(one, str) else json_text(one) for one in values))
+    words += [f"{name} {schema[name]}" for name in _LIMITS if name in schema]
+    return ", ".join(filter(None, words)) + (", or null" if is_nullable else "")
+
+
+def _joined(path: str, inner: str) -> str:
+    return path + inner if not inner or inner.startswith("[") or not path else f"{path}.{inner}"

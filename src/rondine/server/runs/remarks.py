@@ -1,0 +1,50 @@
+"""What a run tells besides its counts: what is odd but stopped nothing, so that no "done" hides it."""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+from typing import Any, Literal
+
+Kind = Literal["incomplete", "partial", "drift", "rejected", "duplicates", "unseen"]
+#: Different remarks that a run keeps; a response that is another one altogether would have thousands.
+MOST = 50
+#: Characters of one.
+LONGEST = 600
+
+
+@dataclass(frozen=True, slots=True)
+class Remark:
+    """kind: incomplete, if rows are missing; partial, if the service answered in part; drift from the schema on file; rejected, if a whole response
+    was; duplicates, of names in an object; unseen, kept records that no row was for.  call: the first one it is about, None for the run itself.
+    times: how many calls."""
+
+    kind: Kind
+    message: str
+    hint: str = ""
+    call: int | None = None
+    times: int = 1
+
+    def to_json(self) -> dict[str, Any]:
+        return {
+            "kind": self.kind,
+            "message": self.message[:LONGEST],
+            "hint": self.hint,
+            "call": self.call,
+            "times": self.times,
+        }
+
+
+def remark_of(stored: Mapping[str, Any]) -> Remark:
+    return Remark(**stored)
+
+
+def merged(before: Iterable[Remark], new: Iterable[Remark]) -> list[Remark]:
+    """Each once, in the order of their first calls; the same about another call counts up. A call that comes again after a crash counts once."""
+    found: dict[tuple[str, str], Remark] = {}
+    for one in (*before, *new):
+        held = found.get((one.kind, one.message))
+        if held is None:
+            if len(found) < MOST:
+                found[one.kind, one.message] = one
+        elif one.call is None or held.call is None or one.call > held.call:
+            found[one.kind, one.message] = replace(held, times=held.times + one.times)
+    return list(found.values())

@@ -84,7 +84,12 @@ def add_commands(commands: Any) -> None:
                 "--accept", action="append", metavar="KEY", help="only this change; may be given several times"
             )
             verb.add_argument("--add", action="append", metavar="KEY", help="a new operation that is wanted")
-        verb.set_defaults(run=run, environment="test", service="")
+        verb.add_argument("--main", help="which file is the definition; by default the one that was imported")
+        verb.add_argument("--environment", default="test", help="whose connection signs in, if the address is its own")
+        verb.add_argument(
+            "--introspect", action="store_true", help="ask a GraphQL service for its schema, as it was imported"
+        )
+        verb.set_defaults(run=run, service="")
     schemas = definition.add_parser("schemas", help="the schemas that its operations need, as JSON Schema")
     schemas.add_argument("name")
     schemas.set_defaults(run=lambda session, args, out: out.value(session.office.schemas(args.name)))

@@ -11,7 +11,7 @@ from rondine.core.definitions import Files, read_definition
 from rondine.core.definitions.record_types import proposed_types
 from rondine.core.documents import ReadDocument
 from rondine.core.documents.elements import read_elements
-from rondine.core.errors import DocumentError, RondineError
+from rondine.core.errors import DocumentError, InputError, RondineError
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.judging import USUAL_RULES, judged
 from rondine.core.protocols.operation import OperationDocument, is_reading, operation_problems
@@ -196,3 +196,80 @@ def test_groups_and_types_that_hold_each_other_end():
     began = time.monotonic()
     found = read(WSDL, circles)
     assert len(found.operations) == 4 and time.monotonic() - began < 60
+
+
+COUNTERS = """<definitions xmlns="http://schemas.xmlsoap.org/wsdl/" xmlns:s="http://schemas.xmlsoap.org/wsdl/soap/" xmlns:t="urn:counter"
+  xmlns:x="http://www.w3.org/2001/XMLSchema" targetNamespace="urn:counter" name="counters">
+  <types><x:schema targetNamespace="urn:counter" elementFormDefault="qualified" xmlns:p="urn:place">
+    <x:import namespace="urn:place"/>
+    <x:element name="File"><x:complexType><x:sequence>
+      <x:element name="permit" maxOccurs="unbounded"><x:complexType><x:sequence>
+        <x:element name="number" type="x:string"/>
+        <x:element ref="p:place"/>
+        <x:element name="work" type="t:Work" maxOccurs="unbounded"/>
+      </x:sequence><x:attribute name="year" type="x:int"/></x:complexType></x:element>
+    </x:sequence></x:complexType></x:element>
+    <x:complexType name="Work"><x:sequence><x:element name="kind" type="x:string"/><x:element name="part" type="t:Work" minOccurs="0"/></x:sequence></x:complexType>
+    <x:element name="Note" type="x:string"/>
+  </x:schema>
+  <x:schema targetNamespace="urn:place"><x:element name="place"><x:complexType><x:sequence>
+    <x:element name="street" type="x:string"/><x:element name="house" type="x:int"/></x:sequence></x:complexType></x:element></x:schema></types>
+  <message name="FileIn"><part name="body" element="t:File"/><part name="note" element="t:Note"/></message>
+  <portType name="Desk"><operation name="file"><input message="t:FileIn"/></operation></portType>
+  <portType name="Archive"><operation name="file"><input message="t:FileIn"/></operation></portType>
+  <binding name="DeskB" type="t:Desk"><s:binding transport="http://schemas.xmlsoap.org/soap/http"/>
+    <operation name="file"><s:operation soapAction="desk"/><input><s:body use="literal" parts="body"/></input></operation></binding>
+  <binding name="ArchiveB" type="t:Archive"><s:binding transport="http://schemas.xmlsoap.org/soap/http"/>
+    <operation name="file"><s:operation soapAction="archive"/><input><s:body use="literal" parts="note"/></input></operation></binding>
+  SERVICE
+</definitions>"""
+PORT = '<port name="{0}P" binding="t:{0}B"><s:address location="{1}"/></port>'
+
+
+def counters(*addresses):
+    ports = "".join(PORT.format(name, address) for name, address in zip(("Desk", "Archive"), addresses, strict=False))
+    service = f"<service name='Counters'>{ports}</service>" if addresses else ""
+    return read_definition(Files("c.wsdl", {"c.wsdl": COUNTERS.replace("SERVICE", service).encode()}))
+
+
+def test_ports_at_several_addresses_keep_their_own_and_same_named_operations_are_all_there():
+    found = counters("https://counter.example/ws/desk", "https://counter.example/ws/archive?v=2")
+    assert [one.address for one in found.servers] == ["https://counter.example"]
+    assert {one.key: (one.document.path, one.document.body.action) for one in found.operations} == {
+        "file": ("/ws/desk", "desk"),
+        "Archive/file": ("/ws/archive?v=2", "archive"),
+    }
+    apart = counters("https://counter.example/desk", "https://archive.example/desk")
+    assert [one.document.path for one in apart.operations] == ["/desk"]
+    assert "is at another address: https://archive.example/desk" in apart.left_out[0].message
+
+
+def test_bindings_without_a_port_are_told_and_can_be_used_with_an_address_of_ones_own():
+    found = counters()
+    assert found.servers == () and len(found.operations) == 2
+    assert any("it names no address" in one.message for one in found.warnings)
+
+
+def test_a_body_has_the_parts_that_its_binding_names():
+    desk, archive = counters("https://counter.example/a", "https://counter.example/b").operations
+    assert desk.document.body.root.endswith(":File") and archive.document.body.root.endswith(":Note")
+
+
+def test_elements_in_lists_are_written_in_the_order_and_namespaces_of_their_schema_at_any_depth():
+    operation = counters("https://counter.example/desk").operations[0].document
+    permit = {
+        "work": [{"part": {"kind": "roots", "part": {"kind": "bark"}}, "kind": "pruning"}],
+        "place": {"house": 7, "street": "Via Orti"},
+        "year": 2026,
+        "number": "P-1",
+    }
+    sent = build_request(operation, "https://counter.example", {"permit": [permit]}).request.body.decode()
+    n1, n2 = (
+        next(p for p, uri in operation.body.namespaces.items() if uri == name) for name in ("urn:counter", "urn:place")
+    )
+    assert (
+        f'<{n1}:permit year="2026"><{n1}:number>P-1</{n1}:number><{n2}:place><street>Via Orti</street><house>7</house></{n2}:place>'
+        f"<{n1}:work><{n1}:kind>pruning</{n1}:kind><{n1}:part><{n1}:kind>roots</{n1}:kind><{n1}:part><{n1}:kind>bark</{n1}:kind>"
+    ) in sent
+    with pytest.raises(InputError, match='"permit" has no member "nummer"'):
+        build_request(operation, "https://counter.example", {"permit": [{"nummer": "P-1"}]})

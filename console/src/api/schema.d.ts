@@ -3716,6 +3716,11 @@ export interface components {
             came_from?: components["schemas"]["CameFrom"] | null;
             /** @default [] */
             cookies?: components["schemas"]["Parameter"][];
+            /**
+             * @description the service says that it will go
+             * @default false
+             */
+            deprecated?: boolean;
             /** @default  */
             description?: string;
             /** @default  */
@@ -4970,6 +4975,13 @@ export interface components {
             /** @enum {unknown} */
             type: "soap";
             /**
+             * @description of structured elements, their children in order
+             * @default {}
+             */
+            types?: {
+                [key: string]: components["schemas"]["XmlChild"][];
+            };
+            /**
              * @default 1.1
              * @enum {unknown}
              */
@@ -5430,14 +5442,28 @@ export interface components {
             type: "xml";
         };
         /**
+         * XmlChild
+         * @description A child element `prefix:name`, or an attribute `@name`, of a structured element.
+         */
+        XmlChild: {
+            name: string;
+            /**
+             * @description its own children, one of the body's types
+             * @default
+             */
+            type?: string;
+        };
+        /**
          * XmlElement
          * @description A value within XML.
          */
         XmlElement: {
-            /** @description its place below the root, steps of `prefix:name` parted by slashes; `@name` is an attribute, `.` the element's own text. A list repeats the element, an object becomes elements within it. One that holds an input without a value is left out */
+            /** @description its place below the root, steps of `prefix:name` parted by slashes; `@name` is an attribute, `.` the element's own text. A list repeats the element, an object becomes elements within it: in the order and the namespaces of its type, one of the body's types, if it has one. One that holds an input without a value is left out */
             at: string;
             /** @default true */
             enabled?: boolean;
+            /** @default  */
+            type?: string;
             /** @default  */
             value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
         };

@@ -6,11 +6,11 @@ standing values, values put together of several parts.
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import uritemplate
-from msgspec import UNSET
+from msgspec import UNSET, structs
 
 from rondine.core.definitions.inputs import input_name
 from rondine.core.definitions.json_schema import types_of
@@ -18,6 +18,7 @@ from rondine.core.definitions.model import Schema
 from rondine.core.errors import Problem
 from rondine.core.pagination import LinkHeader
 from rondine.core.protocols.inputs import Input
+from rondine.core.protocols.odata import ODataQuery, path_template
 from rondine.core.protocols.operation import (
     BytesBody,
     FormBody,
@@ -89,7 +90,7 @@ def to_openapi(
     """address: the base address, an RFC 6570 template; blanks: values for its places.  sign_in: that of the connection, without secrets."""
     writer = _Writer()
     paths: dict[str, dict[str, Any]] = {}
-    for one in operations:
+    for one in map(_with_odata_path, operations):
         path = _openapi_path(one.document.path)
         item = paths.setdefault(path, {})
         method = one.document.method.lower()
@@ -118,6 +119,28 @@ def to_openapi(
     if components:
         document["components"] = components
     return Exported(document, writer.unsaid)
+
+
+def _with_odata_path(one: ExportedOperation) -> ExportedOperation:
+    """An OData operation with its key, navigation and arguments in its path, where OpenAPI looks for them."""
+    query = one.document.odata
+    if query is None or not (template := path_template(query)):
+        return one
+    return replace(one, document=structs.replace(one.document, path=one.document.path.rstrip("/") + template))
+
+
+def _chosen_in(query: ODataQuery) -> list[str]:
+    """The system query options that a query always sends."""
+    return [
+        f"${name}"
+        for name, held in (
+            ("select", query.select),
+            ("filter", query.filter),
+            ("orderby", query.order),
+            ("expand", query.expand),
+        )
+        if held
+    ]
 
 
 def _openapi_path(template: str) -> str:
@@ -157,6 +180,11 @@ class _Writer:
             out["description"] = document.description
         if document.tags:
             out["tags"] = list(document.tags)
+        if document.deprecated:
+            out["deprecated"] = True
+        if document.odata is not None and (chosen := _chosen_in(document.odata)):
+            words = f"what is chosen by {', '.join(chosen)} is part of the address, and not said here"
+            self.unsaid.append(Problem(one.name, words, ""))
         if document.documentation:
             out["externalDocs"] = {"url": document.documentation}
         parameters = [*self._path_parameters(document, inputs)]

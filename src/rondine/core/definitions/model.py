@@ -33,7 +33,8 @@ class SignInOffer:
 
 @dataclass(frozen=True, slots=True)
 class DescribedOperation:
-    """key: what tells it from others in the definition, on every import.  name: proposed.  sign_ins: any of these will do; empty for none.
+    """key: what tells it from others in the definition, on every import.  name: proposed.  sign_ins: any of these will do; empty if none is named.
+    is_anonymous: it says that it wants none.
     pointer: where it stands.  warnings: what was left out or guessed.
     """
 
@@ -46,6 +47,7 @@ class DescribedOperation:
     sign_ins: tuple[str, ...] = ()
     is_deprecated: bool = False
     warnings: tuple[Problem, ...] = ()
+    is_anonymous: bool = False
 
 
 @dataclass(frozen=True, slots=True)

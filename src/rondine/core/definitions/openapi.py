@@ -55,8 +55,8 @@ def version_of(value: Any) -> str:
     if "swagger" in value:
         return "2.0" if str(value["swagger"]).startswith("2") else "?"
     if "openapi" in value:
-        found = re.match(r"3\.([0-9])", str(value["openapi"]))
-        return ("3.0" if found.group(1) == "0" else "3.1") if found else "?"
+        found = re.match(r"3\.(\d+)(?:\.|$|-)", str(value["openapi"]))
+        return {"0": "3.0", "1": "3.1", "2": "3.1"}.get(found.group(1), "?") if found else "?"
     return ""
 
 
@@ -76,12 +76,17 @@ class _Reader:
             raise DocumentError(
                 f'this says it is OpenAPI "{said}", which is not read',
                 where=f"{files.main}: /{'openapi' if 'openapi' in self.root else 'swagger'}",
-                hint='3.2 and later are not known yet; "2.0", "3.0.x" and "3.1.x" are read',
+                hint='"2.0", "3.0.x" and "3.1.x" are read, 3.2 as far as it is like 3.1',
             )
         self.found: list[tuple[Place, str, str]] = []
         self.left: list[tuple[Place, str, str]] = []
         self.schemas = Schemas(files, self.dialect, self.warn)
         self.names: set[str] = set()
+        self._servers_read: tuple[Server, ...] = ()
+        self._combined: dict[str, SignInOffer] = {}
+        if str(self.root.get("openapi", "")).startswith("3.2"):
+            words = "this is OpenAPI 3.2, read as 3.1: what is new in it is passed over"
+            self.warn(self.top / "openapi", words, "streams, other methods and tags in tags are not taken")
 
     def warn(self, place: Place, message: str, hint: str = "") -> None:
         if len(self.found) < 2000:
@@ -90,7 +95,7 @@ class _Reader:
     def definition(self) -> Definition:
         info = self.root.get("info") if isinstance(self.root.get("info"), dict) else {}
         offers = self._sign_ins()
-        servers = self._servers()
+        servers = self._servers_read = self._servers()
         read = list(self._operations({one.name for one in offers}))
         for name, schema in self._declared_schemas():
             self.schemas.name_of(Place(self.files.main, name), schema)
@@ -115,7 +120,7 @@ class _Reader:
             description=_text(info, "description"),
             documentation=_text(docs, "url"),
             servers=servers,
-            sign_ins=offers,
+            sign_ins=(*offers, *self._combined.values()),
             operations=operations,
             schemas=self.schemas.defs,
             warnings=(*self.files.problems, *warnings),
@@ -127,21 +132,16 @@ class _Reader:
 
     def _servers(self) -> tuple[Server, ...]:
         if self.dialect == "2.0":
-            host = _text(self.root, "host") or urlsplit(self.address).netloc
+            host, base = _text(self.root, "host"), _text(self.root, "basePath").rstrip("/")
             if not host:
-                return ()
+                return (_without_host(base),) if base else ()
             known = self.root.get("schemes")
-            schemes = (
-                [str(one) for one in known]
-                if isinstance(known, list) and known
-                else [urlsplit(self.address).scheme or "https"]
-            )
-            best = "https" if "https" in schemes else schemes[0]
-            return (Server(f"{best}://{host}{_text(self.root, 'basePath').rstrip('/')}"),)
+            schemes = [str(one) for one in known if one in ("https", "http")] if isinstance(known, list) else []
+            best = "https" if "https" in schemes or not schemes else schemes[0]
+            return (Server(f"{best}://{host}{base}"),)
         listed = self.root.get("servers")
-        given = listed if isinstance(listed, list) and listed else [{"url": "/"}]
         out = []
-        for number, one in enumerate(given):
+        for number, one in enumerate(listed if isinstance(listed, list) else []):
             if (made := self._server(one, self.top / "servers" / number)) is not None:
                 out.append(made)
         return tuple(out)
@@ -160,9 +160,14 @@ class _Reader:
                 if isinstance(one.get("enum"), list):
                     choices[input_name(str(name))] = [str(choice) for choice in one["enum"]]
         url = re.sub(r"\{([^{}]+)\}", lambda match: "{+" + input_name(match.group(1)) + "}", url)
-        if not urlsplit(url).scheme:
+        if url.startswith("//"):
+            scheme = urlsplit(self.address).scheme
+            url = (scheme or "{+scheme}") + ":" + url
+            if not scheme:
+                blanks["scheme"], choices["scheme"] = "https", ["https", "http"]
+        elif not re.match(r"[^/?#]*:", url):  # a path: where the document is, if that is known
             if not self.address:
-                return None
+                return _without_host("/" + url.strip("/") if url.strip("/") else "", _text(value, "description"))
             url = urljoin(self.address, url)
         try:
             check_template(url)
@@ -170,6 +175,9 @@ class _Reader:
             self.warn(place / "url", f'"{url[:120]}" cannot be used: {error.message}', error.hint)
             return None
         used = set(re.findall(r"\{\+(\w+)\}", url))
+        if not re.match(r"(https?|\{\+\w+\})://", url):
+            self.warn(place / "url", f'"{url[:120]}" is not an address of HTTP', "it is passed over")
+            return None
         return Server(
             url.rstrip("/"),
             _text(value, "description"),
@@ -330,12 +338,9 @@ class _Reader:
         title = _text(value, "summary") or _words(said) or title_of(method, path)
         name = proposed_name(said or title_of(method, path), taken=self.names)
         self.names.add(name)
-        sign_ins = self._security(value, place, schemes)
+        sign_ins, is_anonymous = self._security(value, place, schemes)
         tags = tuple(str(one) for one in value["tags"]) if isinstance(value.get("tags"), list) else ()
-        if value.get("servers") or item.get("servers"):
-            own = value.get("servers") or item.get("servers")
-            url = own[0].get("url") if isinstance(own, list) and own and isinstance(own[0], dict) else ""
-            self.warn(place, f'it is at another address: "{str(url)[:120]}"', "import it into a service of its own")
+        template = self._below(value.get("servers") or item.get("servers"), place) + template
         docs = value.get("externalDocs")
         try:
             check_template(template)
@@ -354,10 +359,36 @@ class _Reader:
             description=_text(value, "description")[:8000],
             documentation=_text(docs, "url")[:2000],
             tags=list(tags),
+            deprecated=value.get("deprecated") is True,
         )
+        if isinstance(callbacks := value.get("callbacks"), dict) and callbacks:
+            words = f"{len(callbacks)} callbacks: requests that the service sends"
+            self.warn(place / "callbacks", words, "they are not imported")
         return DescribedOperation(
-            key, name, title[:200], document, place.pointer, tags, sign_ins, value.get("deprecated") is True
+            key,
+            name,
+            title[:200],
+            document,
+            place.pointer,
+            tags,
+            sign_ins,
+            value.get("deprecated") is True,
+            is_anonymous=is_anonymous,
         )
+
+    def _below(self, own: Any, place: Place) -> str:
+        """The path between the definition's address and that of an operation with servers of its own; one that is elsewhere is warned of."""
+        if not isinstance(own, list) or not own:
+            return ""
+        theirs = [one for number, each in enumerate(own) if (one := self._server(each, place / "servers" / number))]
+        for server in self._servers_read:
+            for one in theirs:
+                if one.address == server.address or one.address.startswith(server.address + "/"):
+                    return one.address[len(server.address) :]
+        if theirs:
+            words = f'it is at another address: "{theirs[0].address[:120]}"'
+            self.warn(place, words, "import it into a service of its own")
+        return ""
 
     def _parameters(
         self, item: dict[str, Any], item_place: Place, value: dict[str, Any], place: Place
@@ -670,20 +701,30 @@ class _Reader:
         offered = [one.media_type for one in responses if one.status.startswith("2") and one.media_type]
         return "" if not offered or any(_is_json(one) or "*" in one for one in offered) else offered[0]
 
-    def _security(self, value: dict[str, Any], place: Place, schemes: set[str]) -> tuple[str, ...]:
+    def _security(self, value: dict[str, Any], place: Place, schemes: set[str]) -> tuple[tuple[str, ...], bool]:
+        """(the sign-ins of which any will do, whether it says that it wants none). Several that must be met together are one alternative."""
         listed = value.get("security", self.root.get("security"))
         if not isinstance(listed, list):
-            return ()
+            return (), False
         names: dict[str, None] = {}
         for one in listed:
+            known = []
             for name in one if isinstance(one, dict) else ():
                 if name not in schemes:
-                    self.warn(
-                        place / "security", f'there is no security scheme "{name}"', did_you_mean(str(name), schemes)
-                    )
+                    words = f'there is no security scheme "{name}"'
+                    self.warn(place / "security", words, did_you_mean(str(name), schemes))
                 else:
-                    names[str(name)] = None
-        return tuple(names)
+                    known.append(str(name))
+            if len(known) > 1:
+                together = " and ".join(known)
+                if together not in self._combined:
+                    words = "both must be met, and a connection signs in by one: send the other with every request"
+                    self._combined[together] = SignInOffer(together, None, words)
+                    self.warn(place / "security", f"{together} must be met together", words)
+                names[together] = None
+            elif known:
+                names[known[0]] = None
+        return tuple(names), not names and all(one == {} for one in listed)
 
     def _declared_schemas(self) -> Iterator[tuple[tuple[str | int, ...], Any]]:
         where = ("definitions",) if self.dialect == "2.0" else ("components", "schemas")
@@ -695,6 +736,12 @@ class _Reader:
         for step in steps:
             value = value.get(step) if isinstance(value, dict) else None
         return value if isinstance(value, dict) else {}
+
+
+def _without_host(path: str, description: str = "") -> Server:
+    """A server of which the document says the path alone: whoever connects gives the rest."""
+    words = "the definition says the path alone: give scheme and host, such as https://register.example"
+    return Server("{+origin}" + path, description or words, {"origin": ""})
 
 
 def _part(name: str, given: str, schema: dict[str, Any], encoding: Any) -> Part:

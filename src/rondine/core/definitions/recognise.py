@@ -35,7 +35,7 @@ def read_definition(files: Files, address: str = "") -> Definition:
     """
     files.report("files", 0, len(files.contents))
     if files.is_xml():
-        root = read_xml(files.contents[files.main], name=files.main)
+        root = read_xml(files.contents[files.main], name=files.main, unbound=[])
         if local(root) in ("Edmx", "Schema") and "edm" in root.tag.lower():
             return read_csdl_xml(root, files, address)
         if local(root) == "definitions" and "wsdl" in root.tag.lower():

@@ -5,6 +5,7 @@ SOAP 1.1 if it is there. Encoded messages are read as if they were literal, and 
 """
 
 import re
+from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any
 from urllib.parse import urlsplit
@@ -19,15 +20,17 @@ from rondine.core.definitions.xml_schemas import XmlDefs
 from rondine.core.definitions.xsd import Name, Part, Shape, XmlSchemas, schemas_in
 from rondine.core.documents.xml import local, read_xml
 from rondine.core.errors import DocumentError, Problem, did_you_mean
-from rondine.core.names import proposed_name
+from rondine.core.names import free_name, proposed_name
 from rondine.core.protocols.inputs import Input
-from rondine.core.protocols.operation import OperationDocument, ResponseDescription, SoapBody, XmlElement
+from rondine.core.protocols.operation import OperationDocument, ResponseDescription, SoapBody, XmlChild, XmlElement
 from rondine.core.protocols.values import ValueOf
 
 _BINDINGS = {"http://schemas.xmlsoap.org/wsdl/soap/": "1.1", "http://schemas.xmlsoap.org/wsdl/soap12/": "1.2"}
 #: Elements within elements that are taken apart; deeper ones are given as JSON.
 MOST_LEVELS = 5
 MOST_INPUTS = 120
+#: Types of structured elements in one request.
+MOST_TYPES = 400
 _READS = re.compile(r"(get|find|list|search|query|read|lookup|fetch|show)([A-Z_]|$)", re.IGNORECASE)
 
 
@@ -49,7 +52,10 @@ class _Reader:
         self.warnings: list[Problem] = []
         self.left: list[Problem] = []
         self.title = ""
-        self._read(read_xml(files.contents[files.main], name=files.main), files.main, {files.main})
+        unbound: list[str] = []
+        root = read_xml(files.contents[files.main], name=files.main, unbound=unbound)
+        self.warnings += [Problem(files.main, one, "declare the prefix; it is read as it stands") for one in unbound]
+        self._read(root, files.main, {files.main})
 
     def _read(self, root: etree._Element, file: str, seen: set[str]) -> None:
         target = root.get("targetNamespace", "")
@@ -101,54 +107,86 @@ class _Reader:
         return (element.nsmap.get(prefix if colon else None) or "", last)
 
     def definition(self) -> Definition:
-        operations: dict[str, DescribedOperation] = {}
+        ports = list(self._ports())
+        origins = [found for _, _, _, address in ports if (found := _origin(address))]
+        home = origins[0] if origins else ""
+        paths = [urlsplit(address).path for _, _, _, address in ports if home and _origin(address) == home]
+        folder = paths[0].rpartition("/")[0] if len(set(paths)) == 1 else ""
+        operations: dict[tuple[Name, str], DescribedOperation] = {}
         names: set[str] = set()
-        addresses: list[str] = []
-        for service in self.services:
-            ports = [one for one in service if local(one) == "port"]
-            for port in sorted(ports, key=lambda one: self._version(one) != "1.1"):
-                version = self._version(port)
-                binding = self.bindings.get(self._named(port, port.get("binding", "")))
-                if not version or binding is None:
-                    words = f'the port "{port.get("name", "")}" is not bound to SOAP'
-                    self.left.append(Problem(self._where(port), words, "only SOAP over HTTP is read"))
-                    continue
-                address = next((one.get("location", "") for one in port if local(one) == "address"), "")
-                if address:
-                    addresses.append(address)
-                self._binding(binding, version, operations, names)
-        if not self.services and not self.bindings:
+        for port, binding, version, address in ports:
+            if home and address and _origin(address) != home:
+                words = f'the port "{port.get("name", "")}" is at another address: {address[:120]}'
+                self.left.append(Problem(self._where(port), words, "import it into a service of its own"))
+                continue
+            self._binding(binding, version, operations, names, _path_below(address, folder))
+        for binding in self.bindings.values() if not self.services else ():
+            if version := self._version_of(binding):
+                self._binding(binding, version, operations, names, "/")
+        if not home and operations:
+            words = (
+                "it names no address: no service has a port for its bindings"
+                if not self.services
+                else "its ports name no address"
+            )
+            self.warnings.append(Problem(self.files.main, words, "give the connection its base address"))
+        if not self.services and not self.bindings and not self.ports and not self.messages:
             raise DocumentError(
-                "the WSDL has no service and no binding",
+                "the WSDL has no service, no binding and no message",
                 where=self.files.main,
                 hint="is this a part that another WSDL imports?",
             )
-        address = addresses[0] if addresses else ""
-        base, path = _split(address or self.address.partition("?")[0])
-        documents = {key: _with_path(one, path) for key, one in operations.items()}
+        if not self.services and not self.bindings:
+            words = "the WSDL has no service and no binding, so no operation can be sent"
+            self.warnings.append(Problem(self.files.main, words, "is this a part that another WSDL imports?"))
+        base = f"{home}{folder}" if home else ""
         return Definition(
             format="WSDL 1.1",
             title=self.title or (self.services[0].get("name", "") if self.services else ""),
             description=_words(self.services[0]) if self.services else "",
             servers=(Server(base),) if base else (),
-            operations=tuple(documents.values()),
+            operations=tuple(operations.values()),
             schemas=self.defs.defs,
             warnings=(*self.warnings, *self.schemas.problems),
             left_out=tuple(self.left),
             files=tuple(self.files.contents),
         )
 
-    def _version(self, port: etree._Element) -> str:
-        """The SOAP version of a port's binding, empty if it is none."""
-        binding = self.bindings.get(self._named(port, port.get("binding", "")))
+    def _ports(self) -> Iterator[tuple[etree._Element, etree._Element, str, str]]:
+        """(port, its binding, SOAP version, address) of all that are bound to SOAP, those of SOAP 1.1 first in each service."""
+        for service in self.services:
+            found = []
+            for port in service:
+                if local(port) != "port":
+                    continue
+                binding = self.bindings.get(self._named(port, port.get("binding", "")))
+                version = self._version_of(binding)
+                if binding is None or not version:
+                    words = f'the port "{port.get("name", "")}" is not bound to SOAP'
+                    self.left.append(Problem(self._where(port), words, "only SOAP over HTTP is read"))
+                    continue
+                address = next((one.get("location", "") for one in port if local(one) == "address"), "")
+                found.append((port, binding, version, address))
+            yield from sorted(found, key=lambda one: one[2] != "1.1")
+
+    @staticmethod
+    def _version_of(binding: etree._Element | None) -> str:
+        """The SOAP version of a binding, empty if it is none."""
         for one in binding if binding is not None else ():
             if local(one) == "binding":
                 return _BINDINGS.get(str(one.tag).partition("}")[0][1:], "")
         return ""
 
     def _binding(
-        self, binding: etree._Element, version: str, operations: dict[str, DescribedOperation], names: set[str]
+        self,
+        binding: etree._Element,
+        version: str,
+        operations: dict[tuple[Name, str], DescribedOperation],
+        names: set[str],
+        path: str,
     ) -> None:
+        """Adds the operations of a binding; those of a port type that another binding has brought are there already."""
+        port_type = self._named(binding, binding.get("type", ""))
         port = self.ports.get(self._named(binding, binding.get("type", "")))
         if port is None:
             words = f'the port type "{binding.get("type", "")}" is not defined'
@@ -161,15 +199,18 @@ class _Reader:
         style = next((one.get("style", "document") for one in binding if local(one) == "binding"), "document")
         offered = {one.get("name", ""): one for one in port if local(one) == "operation"}
         for one in binding:
-            if local(one) != "operation" or one.get("name", "") in operations:
-                continue
             name = one.get("name", "")
+            if local(one) != "operation" or (port_type, name) in operations:
+                continue
             if name not in offered:
                 words = f'the operation "{name}" is bound, but the port type does not have it'
                 self.left.append(Problem(self._where(one), words, did_you_mean(name, offered)))
                 continue
+            is_alone = all(other != name for _, other in operations)
+            key = name if is_alone else f"{port_type[1]}/{name}"
             try:
-                operations[name] = self._operation(name, one, offered[name], version, style, names)
+                made = self._operation(name, one, offered[name], version, style, names)
+                operations[port_type, name] = replace(made, key=key, document=structs.replace(made.document, path=path))
             except DocumentError as error:
                 self.left.append(Problem(error.where, f"{name}: {error.message}", error.hint))
 
@@ -184,6 +225,8 @@ class _Reader:
         writer = _Writer(self.schemas)
         sent = self._body_of(bound, "input")
         parts = self._parts(offered, "input")
+        if sent is not None and sent.get("parts") is not None:  # the others go into headers, or nowhere
+            parts = [one for one in parts if one.get("name") in sent.get("parts", "").split()]
         if sent is not None and sent.get("use") == "encoded":
             self.warnings.append(
                 Problem(self._where(bound), f'"{name}" is encoded (SOAP section 5)', "it is read as literal; try it")
@@ -220,6 +263,7 @@ class _Reader:
             root=root,
             elements=writer.elements,
             headers=headers,
+            types=writer.types,
             reads=bool(_READS.match(name)),
         )
         document = OperationDocument(
@@ -300,6 +344,8 @@ class _Writer:
         self.prefixes: dict[str, str] = {}
         self.elements: list[XmlElement] = []
         self.inputs: list[Input] = []
+        self.types: dict[str, list[XmlChild]] = {}
+        self._type_names: dict[int, str] = {}
 
     def prefixed(self, name: Name) -> str:
         if not name[0]:
@@ -352,7 +398,22 @@ class _Writer:
         self.inputs.append(
             Input(name=label, type=kind, required=required, allowed=list(allowed), description=part.description)
         )
-        self.elements.append(XmlElement(at=here, value=ValueOf(input=label)))
+        shape = self.schemas.shape(part.type)
+        structure = self._type(shape, part.name[1]) if kind == "json" and shape.parts else ""
+        self.elements.append(XmlElement(at=here, value=ValueOf(input=label), type=structure))
+
+    def _type(self, shape: Shape, label: str) -> str:
+        """The name of a structured element's type, whose children are written in their order and namespaces; circles end where they began."""
+        if shape.key not in self._type_names:
+            if len(self.types) >= MOST_TYPES:
+                return ""
+            name = self._type_names[shape.key] = free_name(label, self.types, separator="_")
+            children = self.types[name] = []
+            for part in shape.parts:
+                inner = self.schemas.shape(part.type)
+                step = f"@{part.name[1]}" if part.kind == "attribute" else self.prefixed(part.name)
+                children.append(XmlChild(name=step, type=self._type(inner, part.name[1]) if inner.parts else ""))
+        return self._type_names[shape.key]
 
 
 def _words(element: etree._Element) -> str:
@@ -360,16 +421,14 @@ def _words(element: etree._Element) -> str:
     return " ".join("".join(str(text) for text in found.itertext()).split()) if found is not None else ""
 
 
-def _split(address: str) -> tuple[str, str]:
-    """(base address, path of the operations)."""
+def _origin(address: str) -> str:
+    """Scheme and host of a port's address; empty if it is none of HTTP."""
     parts = urlsplit(address)
-    if parts.scheme not in ("http", "https"):
-        return "", "/"
-    before, _, last = parts.path.rpartition("/")
-    query = f"?{parts.query}" if parts.query else ""
-    path = "/" + re.sub(r"[{}]", "", last) + re.sub(r"[{}]", "", query)
-    return f"{parts.scheme}://{parts.netloc}{before}", path
+    return f"{parts.scheme}://{parts.netloc}" if parts.scheme in ("http", "https") and parts.netloc else ""
 
 
-def _with_path(one: DescribedOperation, path: str) -> DescribedOperation:
-    return replace(one, document=structs.replace(one.document, path=path))
+def _path_below(address: str, folder: str) -> str:
+    """The path of a port's operations below the base address, with its query."""
+    parts = urlsplit(address)
+    path = parts.path.removeprefix(folder) or "/"
+    return re.sub(r"[{}]", "", path + (f"?{parts.query}" if parts.query else ""))

@@ -1,5 +1,7 @@
 """XML, whole, for definitions: no entities, no network, no DTD; a fault has its line and column."""
 
+from typing import Any
+
 from lxml import etree
 
 from rondine.core.errors import DocumentError
@@ -8,20 +10,31 @@ from rondine.core.errors import DocumentError
 MOST_ELEMENTS = 2_000_000
 
 
-def read_xml(body: bytes, *, name: str = "the document") -> etree._Element:
-    """The root element. Raises DocumentError with line and column; a document type is refused, as it could define entities."""
+def read_xml(body: bytes, *, name: str = "the document", unbound: list[str] | None = None) -> etree._Element:
+    """The root element. Raises DocumentError with line and column; a document type is refused, as it could define entities.
+
+    unbound: gets what is said of prefixes that stand for no namespace; the document is read all the same then.
+    """
     head = body[:100_000].replace(b"\0", b"")
     if b"<!DOCTYPE" in head or b"<!ENTITY" in head:
         raise DocumentError(
             "it has a document type, which is not read", where=name, hint="take the <!DOCTYPE ...> away"
         )
-    parser = etree.XMLParser(
-        resolve_entities=False, no_network=True, load_dtd=False, dtd_validation=False, huge_tree=False,
-        remove_comments=True, remove_pis=True,
-    )  # fmt: skip
+
+    def parser(*, is_lenient: bool = False) -> etree.XMLParser:
+        return etree.XMLParser(
+            resolve_entities=False, no_network=True, load_dtd=False, dtd_validation=False, huge_tree=False,
+            remove_comments=True, remove_pis=True, recover=is_lenient,
+        )  # fmt: skip
+
     try:
-        root = etree.fromstring(body, parser)
+        root = etree.fromstring(body, parser())
     except etree.XMLSyntaxError as error:
+        log: Any = error.error_log
+        faults = list(log)
+        if unbound is not None and faults and all(one.type_name == "NS_ERR_UNDEFINED_NAMESPACE" for one in faults):
+            unbound += [f"line {one.line}: {one.message}" for one in faults]
+            return etree.fromstring(body, parser(is_lenient=True))
         line, column = error.position
         where = f"{name}, line {line}, column {column}" if line else name
         raise DocumentError(

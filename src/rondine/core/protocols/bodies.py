@@ -34,7 +34,7 @@ from rondine.core.protocols.operation import (
 from rondine.core.protocols.soap import envelope, media_type
 from rondine.core.protocols.styles import scalar_text
 from rondine.core.protocols.values import Value, parts_of
-from rondine.core.protocols.xml_writing import document
+from rondine.core.protocols.xml_writing import Element, document
 from rondine.core.secret import MASK
 
 #: Gives a value its text, number or whatever it is; None if an input in it has none.
@@ -76,7 +76,9 @@ def body_content(body: Body, read: Read, *, header: str = "", is_shown: bool = F
         case SoapBody():
             parts = [_elements(group, read) for group in (body.elements, body.headers)]
             said = header or media_type(body.version, body.action)
-            return _written(envelope(body.version, body.namespaces, body.root, *parts, charset=charset_of(said)), said)
+            types = {name: [(one.name, one.type) for one in children] for name, children in body.types.items()}
+            text = envelope(body.version, body.namespaces, body.root, *parts, charset=charset_of(said), types=types)
+            return _written(text, said)
         case XmlBody():
             text = document(body.namespaces, body.root, _elements(body.elements, read))
             said = header or body.media_type
@@ -117,9 +119,11 @@ def _written(text: str, said: str) -> Content:
         ) from error
 
 
-def _elements(elements: list[XmlElement], read: Read) -> list[tuple[str, Any]]:
-    """The places and values of the elements that have one."""
-    return [(one.at, value) for one in elements if one.enabled and (value := read(one.value)) is not None]
+def _elements(elements: list[XmlElement], read: Read) -> list[Element]:
+    """The elements that have a value."""
+    return [
+        Element(one.at, value, one.type) for one in elements if one.enabled and (value := read(one.value)) is not None
+    ]
 
 
 def _form(body: FormBody, read: Read, charset: str, is_shown: bool) -> str:

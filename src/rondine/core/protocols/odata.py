@@ -15,7 +15,7 @@ from msgspec import Meta
 from rondine.core.errors import InputError
 from rondine.core.protocols.inputs import value_text
 from rondine.core.protocols.styles import encoded
-from rondine.core.protocols.values import Value
+from rondine.core.protocols.values import Value, ValueOf
 from rondine.core.settings import Document
 
 Version = Literal["4.01", "4.0", "3.0", "2.0"]
@@ -126,6 +126,45 @@ def odata_path(query: ODataQuery, read: Read) -> str:
         ]
         out += f"({','.join(texts)})"
     return out
+
+
+_NUMBERS = frozenset(
+    {"Edm.Byte", "Edm.SByte", "Edm.Int16", "Edm.Int32", "Edm.Int64", "Edm.Decimal", "Edm.Double", "Edm.Single"}
+)
+#: A value of each type, by which a literal shows what stands around the value.
+_SAMPLES = {
+    "Edm.Boolean": "true", "Edm.Guid": "00000000-0000-0000-0000-000000000000", "Edm.Date": "2026-01-01", "Edm.TimeOfDay": "00:00:00",
+    "Edm.DateTime": "2026-01-01T00:00:00", "Edm.DateTimeOffset": "2026-01-01T00:00:00Z", "Edm.Duration": "P1D", "Edm.Time": "P1D",
+    **dict.fromkeys(_NUMBERS, "7"),
+}  # fmt: skip
+
+
+def path_template(query: ODataQuery) -> str:
+    """The key, what follows it and a function's arguments as a template (RFC 6570), with the inputs' names in the places of their values."""
+    if not query.key and not query.then and not query.is_function:
+        return ""
+    out = ""
+    if query.key:
+        out = f"({','.join(_template(one, query, is_named=len(query.key) > 1) for one in query.key)})"
+    out += query.then
+    if query.is_function and not query.is_before_4:
+        out += f"({','.join(_template(one, query, is_named=True) for one in query.arguments)})"
+    return out
+
+
+def _template(one: Literally, query: ODataQuery, *, is_named: bool) -> str:
+    sample = _SAMPLES.get(one.type, "x")
+    around = literal(sample, one.type, query.version)
+    inner = one.value
+    text = (
+        f"{{{inner.input}}}"
+        if isinstance(inner, ValueOf) and inner.input
+        else value_text(inner)
+        if isinstance(inner, str)
+        else "{value}"
+    )
+    found = around.replace(sample, text, 1)
+    return f"{one.name}={found}" if is_named else found
 
 
 def _in_path(text: str) -> str:
@@ -250,9 +289,6 @@ def _flat_select(expands: list[Expand], before: str) -> list[str]:
 
 _BARE = re.compile(r"[+-]?\d+(\.\d+)?([eE][+-]?\d+)?|-?INF|NaN")
 _GUID = re.compile(r"[0-9A-Fa-f]{8}(-[0-9A-Fa-f]{4}){3}-[0-9A-Fa-f]{12}")
-_NUMBERS = frozenset(
-    {"Edm.Byte", "Edm.SByte", "Edm.Int16", "Edm.Int32", "Edm.Int64", "Edm.Decimal", "Edm.Double", "Edm.Single"}
-)
 _SUFFIXES = {"Edm.Int64": "L", "Edm.Decimal": "M", "Edm.Double": "d", "Edm.Single": "f"}
 
 

@@ -126,12 +126,21 @@ class GraphQLBody(Document, tag="graphql", frozen=True):
 
 class XmlElement(Document, frozen=True):
     """A value within XML. at: its place below the root, steps of `prefix:name` parted by slashes; `@name` is an attribute, `.` the element's own
-    text.  A list repeats the element, an object becomes elements within it.  One that holds an input without a value is left out.
+    text.  A list repeats the element, an object becomes elements within it: in the order and the namespaces of its type, one of the body's types, if
+    it has one.  One that holds an input without a value is left out.
     """
 
     at: str
     value: Value = ""
+    type: str = ""
     enabled: bool = True
+
+
+class XmlChild(Document, frozen=True):
+    """A child element `prefix:name`, or an attribute `@name`, of a structured element. type: its own children, one of the body's types."""
+
+    name: str
+    type: str = ""
 
 
 #: An element's name, with or without a prefix.
@@ -152,7 +161,8 @@ class XmlBody(Document, tag="xml", frozen=True):
 class SoapBody(Document, tag="soap", frozen=True):
     """A SOAP envelope. action: of the request (SOAPAction).  namespaces: by prefix.  root: the element in the body, `prefix:name`.
 
-    elements, headers: in the order in which they are written; one that holds an input without a value is left out.  reads: it changes nothing.
+    elements, headers: in the order in which they are written; one that holds an input without a value is left out.  types: of structured elements,
+    their children in order.  reads: it changes nothing.
     """
 
     version: Literal["1.1", "1.2"] = "1.1"
@@ -161,6 +171,7 @@ class SoapBody(Document, tag="soap", frozen=True):
     root: ElementName = "request"
     elements: list[XmlElement] = []
     headers: list[XmlElement] = []
+    types: dict[str, list[XmlChild]] = {}
     reads: bool = False
 
 
@@ -231,7 +242,8 @@ class OperationDocument(Document, frozen=True):
     """One request that a service can answer. path: an RFC 6570 template below the connection's base address.  enabled: off, it is not sent.
 
     odata: the key, path and system query options of an OData request, put behind the path.
-    responses: as a definition describes them.  left_out: inputs that a definition offers and nobody wants.  came_from: the definition.
+    responses: as a definition describes them.  left_out: inputs that a definition offers and nobody wants.
+    deprecated: the service says that it will go.  came_from: the definition.
     """
 
     enabled: bool = True
@@ -251,6 +263,7 @@ class OperationDocument(Document, frozen=True):
     documentation: str = ""
     tags: list[str] = []
     left_out: list[str] = []
+    deprecated: bool = False
     came_from: CameFrom | None = None
 
 

@@ -8,7 +8,7 @@ from typing import Any
 from xml.sax.saxutils import quoteattr
 
 from rondine.core.documents.elements import text_of
-from rondine.core.protocols.xml_writing import Element, document
+from rondine.core.protocols.xml_writing import NO_TYPES, Element, Types, document
 
 ENVELOPES = {"1.1": "http://schemas.xmlsoap.org/soap/envelope/", "1.2": "http://www.w3.org/2003/05/soap-envelope"}
 
@@ -21,14 +21,15 @@ def envelope(
     headers: list[Element],
     *,
     charset: str = "utf-8",
+    types: Types = NO_TYPES,
 ) -> str:
-    """The envelope as text. root: the element in the body, `prefix:name`.  elements: (place below the root, value) in order; headers: below the
+    """The envelope as text. types: of structured elements, by name, their children in order. root: the element in the body, `prefix:name`.  elements: (place below the root, value) in order; headers: below the
     SOAP header.  charset: that it will be written in. A list repeats its element; an object becomes elements of the same prefix.
     """
     declared = "".join(f" xmlns:{prefix}={quoteattr(uri)}" for prefix, uri in namespaces.items())
     return (
         f'<?xml version="1.0" encoding="{charset}"?>\n<soap:Envelope xmlns:soap="{ENVELOPES[version]}"{declared}>'
-        f"{document({}, 'soap:Header', headers)}<soap:Body>{document({}, root, elements)}</soap:Body></soap:Envelope>"
+        f"{document({}, 'soap:Header', headers, types)}<soap:Body>{document({}, root, elements, types)}</soap:Body></soap:Envelope>"
     )
 
 

@@ -1,15 +1,30 @@
 """XML put together from values at places: elements in the order in which their values come, attributes, texts, lists that repeat an element."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from datetime import date
+from types import MappingProxyType
 from typing import Any
 from xml.sax.saxutils import escape, quoteattr
 
 from rondine.core.documents.elements import TEXT
+from rondine.core.errors import InputError, did_you_mean
 from rondine.core.protocols.inputs import value_text
 
-#: What a place's steps are parted by; a step is `prefix:name`, an attribute `@name` or `@prefix:name`, `.` the text itself.
-Element = tuple[str, Any]
+
+@dataclass(frozen=True, slots=True)
+class Element:
+    """A value and its place. at: steps below the root, parted by "/": `prefix:name`, an attribute `@name` or `@prefix:name`, `.` the text itself.
+    type: what its children are, one of the types that go with it, if it is structured."""
+
+    at: str
+    value: Any
+    type: str = ""
+
+
+#: By name: the children of a structured element in order, (step, type).
+Types = Mapping[str, Sequence[tuple[str, str]]]
+NO_TYPES: Types = MappingProxyType({})
 
 
 class _Node:
@@ -37,21 +52,24 @@ class _Node:
         return f"<{self.name}{attributes}>{inner}</{self.name}>" if inner else f"<{self.name}{attributes}/>"
 
 
-def document(namespaces: Mapping[str, str], root: str, elements: list[Element]) -> str:
-    """A document as text. root: `prefix:name`.  elements: (place below the root, value) in order."""
+def document(namespaces: Mapping[str, str], root: str, elements: list[Element], types: Types = NO_TYPES) -> str:
+    """A document as text. root: `prefix:name`.  elements: in order.
+
+    Raises InputError for a member of a structured value that its type does not have.
+    """
     top = _Node(root)
     top.attributes += [(f"xmlns:{prefix}" if prefix else "xmlns", uri) for prefix, uri in namespaces.items()]
-    for place, value in elements:
-        _put(top, place.split("/"), value)
+    for one in elements:
+        _put(top, one.at.split("/"), one.value, types, one.type)
     return top.written()
 
 
-def _put(node: _Node, steps: list[str], value: Any) -> None:
+def _put(node: _Node, steps: list[str], value: Any, types: Types, kind: str) -> None:
     for step in steps[:-1]:
         node = node.child(step)
     last = steps[-1]
     if last == "":
-        _fill(node, value, node.name)
+        _fill(node, value, node.name, types, kind)
     elif last == ".":
         node.text = _text(value)
     elif last.startswith("@"):
@@ -60,13 +78,16 @@ def _put(node: _Node, steps: list[str], value: Any) -> None:
         for one in value if isinstance(value, list) else [value]:
             made = _Node(last)
             node.children.append(made)
-            _fill(made, one, last)
+            _fill(made, one, last, types, kind)
 
 
-def _fill(node: _Node, value: Any, name: str) -> None:
-    """The content of an element: a text, or elements from an object's members, of the same prefix as the element itself."""
+def _fill(node: _Node, value: Any, name: str, types: Types, kind: str) -> None:
+    """The content of an element: a text, or elements from an object's members; by its type in order and namespace, else of the element's own prefix."""
     if not isinstance(value, dict):
         node.text = _text(value)
+        return
+    if kind in types:
+        _fill_by_type(node, value, types, types[kind])
         return
     prefix = f"{name.partition(':')[0]}:" if ":" in name else ""
     for key, one in value.items():
@@ -77,7 +98,31 @@ def _fill(node: _Node, value: Any, name: str) -> None:
         elif key == TEXT:
             node.text = _text(one)
         else:
-            _put(node, [str(key) if ":" in str(key) else f"{prefix}{key}"], one)
+            _put(node, [str(key) if ":" in str(key) else f"{prefix}{key}"], one, types, "")
+
+
+def _fill_by_type(node: _Node, value: dict[str, Any], types: Types, children: Sequence[tuple[str, str]]) -> None:
+    """Members may be called by their local names, or with the prefix; attributes with "@" or without."""
+    remaining = dict(value)
+    if TEXT in remaining:
+        node.text = _text(remaining.pop(TEXT))
+    for step, kind in children:
+        local = step.removeprefix("@").rpartition(":")[2]
+        names = [step, step.removeprefix("@"), local, f"@{local}"]
+        key = next((one for one in names if one in remaining), None)
+        if key is None:
+            continue
+        held = remaining.pop(key)
+        if held is not None:
+            _put(node, [step], held, types, kind)
+    if remaining:
+        known = [step.removeprefix("@").rpartition(":")[2] for step, _ in children]
+        wrong = next(iter(remaining))
+        raise InputError(
+            f'"{node.name.rpartition(":")[2]}" has no member "{str(wrong)[:60]}"',
+            where=f"/{node.name}/{wrong}",
+            hint=did_you_mean(str(wrong), known) or f"it has {', '.join(known[:10])}",
+        )
 
 
 def _text(value: Any) -> str:

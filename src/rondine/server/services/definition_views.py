@@ -102,7 +102,11 @@ class SourceGiven(Strict):
 async def source_of(view: ProjectView, given: Any, *, stored: str = "", report: Report = to_nobody) -> Source:
     """The files of a definition as the request gives them. stored: a definition whose address is read if nothing is given.  report: of progress."""
     if "files" in given:
-        return await apart(uploaded)(given["files"], given.get("main", ""))
+        main = given.get("main", "")
+        if stored and not main:  # the same one as before, if it is among them
+            held = (await sync_to_async(find_item)(DEFINITIONS, view.project, stored)).document.get("main", "")
+            main = held if held in {one["name"] for one in given["files"]} else ""
+        return await apart(uploaded)(given["files"], main)
     if "definition" in given and not stored:
         held = await sync_to_async(find_item)(DEFINITIONS, view.project, given["definition"])
         return await sync_to_async(stored_source)(held)

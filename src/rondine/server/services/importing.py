@@ -9,7 +9,7 @@ from urllib.parse import urlsplit
 from django.db import transaction
 from msgspec import structs
 
-from rondine.core.connection import ConnectionDocument
+from rondine.core.connection import ConnectionDocument, OwnSignIn
 from rondine.core.definitions import Definition as Read
 from rondine.core.definitions import DescribedOperation
 from rondine.core.definitions.compare import without_inputs
@@ -156,7 +156,8 @@ def import_definition(
         notes += more
         connection, credential, needed = None, None, []
         if (wanted := given.get("connect")) is not None:
-            connection, credential, needed = _connect(project, person, role, service, found, wanted)
+            anonymous = [names[one.key] for one in chosen if one.is_anonymous and one.key not in there]
+            connection, credential, needed = _connect(project, person, role, service, found, wanted, anonymous)
     return Imported(service.name, item.name, made, types, connection, credential, needed, notes)
 
 
@@ -293,9 +294,16 @@ def _make_types(
 
 
 def _connect(
-    project: Project, person: Person, role: str, service: Service, found: Read, wanted: Mapping[str, Any]
+    project: Project,
+    person: Person,
+    role: str,
+    service: Service,
+    found: Read,
+    wanted: Mapping[str, Any],
+    anonymous: Sequence[str],
 ) -> tuple[str | None, str | None, list[str]]:
-    """Prepares the connection of an environment from servers and sign-ins. One that is there stays as it is."""
+    """Prepares the connection of an environment from servers and sign-ins. One that is there stays as it is. anonymous: operations that want no
+    sign-in."""
     environment = environment_of(project, wanted.get("environment") or "test")
     if held := Connection.objects.filter(service=service, environment=environment).first():
         return held.name, held.credential.name if held.credential else None, []
@@ -316,6 +324,7 @@ def _connect(
         base_address=address or (server.address if server else ""),
         blanks={key: str(value) for key, value in blanks.items()},
         sign_in=sign_in,
+        own_sign_ins=[] if isinstance(sign_in, NoSignIn) else [OwnSignIn(operation=name) for name in anonymous],
         documentation=found.documentation,
     )
     credential = None

@@ -3,7 +3,7 @@
 import json
 
 import pytest
-from graphql import build_schema, graphql_sync, introspection_from_schema
+from graphql import build_schema, graphql_sync, introspection_from_schema, parse, validate
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -15,7 +15,7 @@ from rondine.core.errors import DocumentError, InputError, RondineError
 from rondine.core.protocols.graphql import one_line, schema_problems, weight_of
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.judging import USUAL_RULES, judged
-from rondine.core.protocols.operation import OperationDocument, is_reading, operation_problems
+from rondine.core.protocols.operation import OperationDocument, OutcomeRules, is_reading, operation_problems
 from rondine.core.protocols.rest import build_request
 from rondine.core.settings import load
 from rondine.standins.inspection_desk import SDL
@@ -198,3 +198,47 @@ def test_the_composed_query_runs():
         SCHEMA, composed(SCHEMA, "query", "inspection"), root_value={"inspection": None}, variable_values={"id": "I-1"}
     )
     assert done.errors is None
+
+
+MIXED = """
+interface Named { name: String!, id: ID! }
+type Tree implements Named { id: ID!, name: String!, girth: Float, size: Int, old: String @deprecated }
+type Visit implements Named { id: ID!, name: String!, on: String, size: String }
+union Found = Tree | Visit
+type Problem { message: String!, field: String }
+type Changed { tree: Tree, userErrors: [Problem!]! }
+type Query { found: [Found!], named: Named, tree: Tree }
+type Mutation { change(id: ID!): Changed, cut(id: ID!): Tree }
+"""
+
+
+def read_sdl(text):
+    found = read_definition(Files("s.graphql", {"s.graphql": text.encode()}))
+    schema = build_schema(text)
+    for one in found.operations:
+        assert validate(schema, parse(one.document.body.query)) == [], one.document.body.query
+    return {one.key: one.document for one in found.operations}
+
+
+def test_unions_and_interfaces_get_their_members_and_deprecated_fields_are_not_taken():
+    documents = read_sdl(MIXED)
+    assert "old" not in documents["query tree"].body.query and "girth" in documents["query tree"].body.query
+    for key in ("query found", "query named"):
+        query = " ".join(documents[key].body.query.split())
+        assert "__typename" in query and "... on Tree {" in query and "... on Visit {" in query
+    rows = documents["query found"].responses[0].schema["properties"]["data"]["properties"]["found"]["items"]
+    assert {"girth", "on", "__typename"} <= set(rows["properties"])
+
+
+def test_the_errors_of_a_mutations_payload_are_asked_for_and_read_as_failures():
+    documents = read_sdl(MIXED)
+    change = documents["mutation change"]
+    assert "userErrors { message field }" in " ".join(change.body.query.split())
+    assert documents["mutation cut"].outcomes == OutcomeRules()
+
+    def outcome(payload):
+        return judged(change.outcomes, 200, ReadDocument({"data": {"change": payload}}))
+
+    failed = outcome({"tree": None, "userErrors": [{"message": "it is too old", "field": "id"}]})
+    assert (failed.is_good, failed.message) == (False, "it is too old")
+    assert outcome({"tree": {"id": "1"}, "userErrors": []}).is_good

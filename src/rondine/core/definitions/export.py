@@ -350,6 +350,13 @@ def _described(one: Input | None, *, is_path: bool = False) -> dict[str, Any]:
     schema: dict[str, Any] = {**_TYPES[one.type]}
     if one.allowed:
         schema["enum"] = list(one.allowed)
+    words = {
+        "exclusive_minimum": "exclusiveMinimum",
+        "exclusive_maximum": "exclusiveMaximum",
+        "min_length": "minLength",
+        "max_length": "maxLength",
+    }
+    schema |= {words.get(name, name): value for name, value in dump(one.bounds).items()}
     if one.default is not UNSET:
         schema["default"] = _typed(one.default, one.type)
     out: dict[str, Any] = {"schema": schema}

@@ -20,12 +20,14 @@ from graphql import (
     GraphQLScalarType,
     GraphQLSchema,
     GraphQLUnionType,
+    InlineFragmentNode,
     OperationDefinitionNode,
     SelectionSetNode,
     build_ast_schema,
     build_client_schema,
     get_introspection_query,
     get_named_type,
+    get_nullable_type,
     parse,
     print_ast,
 )
@@ -36,9 +38,17 @@ from msgspec import structs
 from rondine.core.definitions.inputs import input_name
 from rondine.core.definitions.model import Definition, DescribedOperation, Server
 from rondine.core.errors import DocumentError, InputError, Problem, did_you_mean
+from rondine.core.mapping.document import Condition, Source
 from rondine.core.names import proposed_name
 from rondine.core.protocols.graphql import SCALARS, inputs_of, one_line, operation_of, parsed
-from rondine.core.protocols.operation import GraphQLBody, Member, OperationDocument, ResponseDescription
+from rondine.core.protocols.operation import (
+    FailureRule,
+    GraphQLBody,
+    Member,
+    OperationDocument,
+    OutcomeRules,
+    ResponseDescription,
+)
 from rondine.core.protocols.values import ValueOf
 
 MOST_TOKENS = 2_000_000
@@ -153,6 +163,8 @@ def _operation(schema: GraphQLSchema, kind: str, field_name: str, path: str, nam
         **{part: getattr(document, part) for part in ("method", "path", "inputs", "body", "responses")},
         description=(field.description or "")[:8000] if field is not None else "",
         tags=["queries" if kind == "query" else "mutations"],
+        outcomes=_payload_rules(schema, kind, field_name),
+        deprecated=field is not None and field.deprecation_reason is not None,
     )
     title = " ".join(proposed_name(field_name, separator=" ").split()).capitalize()
     is_deprecated = field is not None and field.deprecation_reason is not None
@@ -191,8 +203,39 @@ def composed(schema: GraphQLSchema, kind: str, field_name: str) -> str:
     operation = field_name[:1].upper() + field_name[1:]
     head = f"{kind} {operation}" + (f"({variables})" if variables else "")
     call = field_name + (f"({arguments})" if arguments else "")
-    inner = _first_selection(get_named_type(field.type), 0)
+    inner = _first_selection(schema, get_named_type(field.type), 0)
     return print_ast(parse(f"{head} {{ {call} {inner} }}"))
+
+
+#: What payloads of mutations call their list of what went wrong; no standard has a name for it.
+_PAYLOAD_ERRORS = ("errors", "userErrors", "problems", "validationErrors", "fieldErrors")
+
+
+def _payload_errors(kind: Any) -> str:
+    """The field of a mutation's payload that lists what went wrong as objects, empty if it has none."""
+    fields = getattr(kind, "fields", {})
+    for name in _PAYLOAD_ERRORS:
+        inner = fields.get(name)
+        of = get_nullable_type(inner.type) if inner is not None else None
+        if isinstance(of, GraphQLList) and not _is_leaf(of):
+            return name
+    return ""
+
+
+def _payload_rules(schema: GraphQLSchema, kind: str, field_name: str) -> OutcomeRules:
+    """A mutation whose payload lists errors has failed, although there is no error of GraphQL's own."""
+    root = schema.mutation_type if kind == "mutation" else None
+    field = root.fields[field_name] if root is not None else None
+    listed = _payload_errors(get_named_type(field.type)) if field is not None else ""
+    if not listed:
+        return OutcomeRules()
+    place = f"$.data.{field_name}.{listed}[0]"
+    inner = get_named_type(get_named_type(field.type).fields[listed].type)  # type: ignore[union-attr, attr-defined]
+    message = next((name for name in ("message", "detail", "text") if name in getattr(inner, "fields", {})), "")
+    told = Source(jsonpath=f"{place}.{message}") if message else None
+    return OutcomeRules(
+        failures=[FailureRule(when=[Condition(source=Source(jsonpath=place), is_="present")], message=told)]
+    )
 
 
 def _variable_type(argument: Any) -> Any:
@@ -201,25 +244,69 @@ def _variable_type(argument: Any) -> Any:
     return argument.type.of_type if has_default else argument.type
 
 
-def _first_selection(kind: Any, depth: int) -> str:
-    """What is taken of a type at first: plain fields; of a connection its nodes and the page's end."""
+def _first_selection(schema: GraphQLSchema, kind: Any, depth: int) -> str:
+    """What is taken of a type at first: plain fields that are not deprecated; of a connection its nodes and the page's end; of unions and interfaces
+    the plain fields of each type that it may be."""
     if isinstance(kind, (GraphQLScalarType, GraphQLEnumType)):
         return ""
     if isinstance(kind, GraphQLUnionType):
-        return "{ __typename }"
-    fields = {name: one for name, one in kind.fields.items() if not any(map(is_required_argument, one.args.values()))}
+        return "{ __typename " + _of_each_type(schema, kind, {}) + " }"
+    fields = {
+        name: one
+        for name, one in kind.fields.items()
+        if not any(map(is_required_argument, one.args.values())) and one.deprecation_reason is None
+    }
     plain = [name for name, one in fields.items() if _is_leaf(one.type)]
     parts = list(plain)
     for name in ("nodes", "edges", "node", "pageInfo", "items", "results"):
         if name in fields and name not in plain and depth < 4 and not ("nodes" in fields and name == "edges"):
-            parts.append(f"{name} {_first_selection(get_named_type(fields[name].type), depth + 1)}")
+            parts.append(f"{name} {_first_selection(schema, get_named_type(fields[name].type), depth + 1)}")
+    if (listed := _payload_errors(kind)) and listed in fields:
+        parts.append(f"{listed} {_first_selection(schema, get_named_type(fields[listed].type), depth + 1)}")
+    if isinstance(kind, GraphQLInterfaceType) and depth < 3:
+        taken = {name: str(one.type) for name, one in fields.items()}
+        parts += ["__typename", _of_each_type(schema, kind, taken)]
     if not parts and depth < 3:
         for name, one in fields.items():
             inner = get_named_type(one.type)
             if isinstance(inner, (GraphQLObjectType, GraphQLInterfaceType)):
-                parts.append(f"{name} {_first_selection(inner, depth + 1)}")
+                parts.append(f"{name} {_first_selection(schema, inner, depth + 1)}")
                 break
+    if depth == 0 and _payload_errors(kind):
+        for name, one in fields.items():  # beside what went wrong, what was done
+            inner = get_named_type(one.type)
+            if (
+                isinstance(inner, GraphQLObjectType)
+                and name not in _PAYLOAD_ERRORS
+                and not any(part.startswith(name) for part in parts)
+            ):
+                parts.append(f"{name} {_first_selection(schema, inner, depth + 1)}")
     return "{ " + " ".join(parts or ["__typename"]) + " }"
+
+
+#: Types of a union or interface whose own fields are taken.
+_MOST_TYPES = 12
+
+
+def _of_each_type(schema: GraphQLSchema, kind: Any, taken: dict[str, str]) -> str:
+    """Inline fragments with the plain fields of each possible type. taken: fields that are there already, with their types; a field of the same name
+    and another type cannot stand beside it ("Field Selection Merging", October 2021, section 5.3.2)."""
+    out = []
+    for possible in schema.get_possible_types(kind)[:_MOST_TYPES]:
+        names = []
+        for name, one in possible.fields.items():
+            is_free = name not in taken or (taken[name] == str(one.type) and not isinstance(kind, GraphQLInterfaceType))
+            if (
+                _is_leaf(one.type)
+                and is_free
+                and one.deprecation_reason is None
+                and not any(map(is_required_argument, one.args.values()))
+            ):
+                taken[name] = str(one.type)
+                names.append(name)
+        if names:
+            out.append(f"... on {possible.name} {{ {' '.join(names)} }}")
+    return " ".join(out)
 
 
 def _is_leaf(kind: Any) -> bool:
@@ -270,7 +357,7 @@ def with_field(schema: GraphQLSchema, text: str, path: tuple[str, ...]) -> str:
     there = next((depth for depth in range(len(path), 0, -1) if _at(schema, operation, path[:depth])[2]), 0)
     if there == len(path):
         return text
-    inner = _first_selection(kinds[-1], 0)
+    inner = _first_selection(schema, kinds[-1], 0)
     for step in reversed(path[there:]):
         inner = f"{{ {step} {inner} }}"
     made = _the_operation(parse(inner)).selection_set.selections
@@ -357,6 +444,11 @@ def _selected(schema: GraphQLSchema, parent: Any, selection: SelectionSetNode | 
     required = []
     ids = []
     for one in selection.selections if selection is not None and depth < 30 else ():
+        if isinstance(one, InlineFragmentNode):
+            of = schema.get_type(one.type_condition.name.value) if one.type_condition is not None else parent
+            inner = _selected(schema, of, one.selection_set, depth + 1)
+            properties = {**inner["properties"], **properties}
+            continue
         if not isinstance(one, FieldNode):
             continue
         label = (one.alias or one.name).value

@@ -3,6 +3,7 @@
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from decimal import Decimal
 from typing import Any
 
 from msgspec import UNSET
@@ -11,7 +12,7 @@ from rondine.core.definitions.json_schema import Schemas, types_of
 from rondine.core.definitions.model import Schema
 from rondine.core.documents.json import kind_of
 from rondine.core.mapping.types import CONVERSIONS, ConversionError
-from rondine.core.protocols.inputs import Input, InputType, value_text
+from rondine.core.protocols.inputs import Bounds, Input, InputType, broken_bound, value_text
 from rondine.core.protocols.operation import Member
 from rondine.core.protocols.values import ValueOf
 
@@ -65,10 +66,39 @@ class Inputs:
                 default=default,
                 try_value=try_value,
                 allowed=allowed,
+                bounds=bounds_of(schema, kind),
                 description=words[:2000],
             )
         )
         return free
+
+
+def bounds_of(schema: dict[str, Any], kind: InputType) -> Bounds:
+    """What a schema says of a plain value besides its type. A default or example that breaks it shows that it is not meant so: then it says nothing."""
+    found: dict[str, Any] = {}
+    if kind in ("integer", "decimal"):
+        for name, word in (
+            ("minimum", "minimum"),
+            ("maximum", "maximum"),
+            ("exclusive_minimum", "exclusiveMinimum"),
+            ("exclusive_maximum", "exclusiveMaximum"),
+        ):
+            if isinstance(schema.get(word), int | float | Decimal) and not isinstance(schema.get(word), bool):
+                found[name] = schema[word] if isinstance(schema[word], int) else float(schema[word])
+    if kind == "text":
+        for name, word in (("min_length", "minLength"), ("max_length", "maxLength")):
+            if isinstance(schema.get(word), int) and not isinstance(schema[word], bool) and schema[word] >= 0:
+                found[name] = schema[word]
+        if isinstance(schema.get("pattern"), str):
+            found["pattern"] = schema["pattern"][:1000]
+    if kind != "json" and isinstance(schema.get("format"), str):
+        found["format"] = schema["format"][:60]
+    bounds = Bounds(**found)
+    for word in ("default", "example"):
+        value = _fitting(schema.get(word, UNSET), kind)
+        if value is not UNSET and broken_bound(bounds, CONVERSIONS[kind](value)):
+            return Bounds(format=found.get("format", ""))
+    return bounds
 
 
 def input_name(text: str) -> str:

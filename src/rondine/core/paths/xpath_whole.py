@@ -15,7 +15,7 @@ from lxml import etree
 from rondine.core.documents.whole_xml import XmlDocument
 from rondine.core.errors import MappingError, PathError, did_you_mean
 from rondine.core.paths.place import Location, Node
-from rondine.core.paths.xpath import XPath, parse_location_path
+from rondine.core.paths.xpath import Step, XPath, parse_location_path
 
 #: Section 4, the core function library.
 FUNCTIONS = frozenset(
@@ -118,7 +118,9 @@ def place_from(base: Node, found: Node) -> Location:
 def parse_xpath(text: str) -> XPath:
     """A location path that goes inwards, compiled; any other expression as a `WholeXPath`. Raises PathError with what is wrong."""
     try:
-        return parse_location_path(text)
+        found = parse_location_path(text)
+        # the number of an element among those of other names is known in the document alone: values have the elements of a name together
+        return _expression(text) if any(map(_counts_across_names, found.steps)) else found
     except PathError as error:
         if not text.strip() or _NO_PATH.search(text):
             raise
@@ -126,6 +128,10 @@ def parse_xpath(text: str) -> XPath:
             return _expression(text)
         except etree.XPathSyntaxError:
             raise error from None
+
+
+def _counts_across_names(step: Step) -> bool:
+    return step.name == "*" and any(one.number is not None for one in step.predicates)
 
 
 def _expression(text: str) -> WholeXPath:

@@ -4,11 +4,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
+from functools import lru_cache
 from typing import Annotated, Any, ClassVar, Literal
 
+import re2
 from msgspec import UNSET, Meta, UnsetType
 
-from rondine.core.documents.json import json_text, read_json
+from rondine.core.documents.json import as_written, json_text, read_json
 from rondine.core.errors import DocumentError, InputError, Problem, did_you_mean
 from rondine.core.mapping.conversions import Conversion, chain
 from rondine.core.mapping.types import CONVERSIONS, ConversionError
@@ -20,6 +22,21 @@ InputName = Annotated[
 
 
 InputType = Literal["text", "integer", "decimal", "boolean", "date", "datetime", "json"]
+
+
+class Bounds(Document, frozen=True):
+    """What a value must keep to besides its type, in JSON Schema's words (2020-12 Validation, section 6). pattern: found anywhere in a text, by
+    RE2; one that RE2 does not know is shown and not held.  format: shown, and not held.
+    """
+
+    minimum: int | float | None = None
+    maximum: int | float | None = None
+    exclusive_minimum: int | float | None = None
+    exclusive_maximum: int | float | None = None
+    min_length: Annotated[int, Meta(ge=0)] | None = None
+    max_length: Annotated[int, Meta(ge=0)] | None = None
+    pattern: str = ""
+    format: str = ""
 
 
 class Input(Document, frozen=True):
@@ -38,6 +55,7 @@ class Input(Document, frozen=True):
     default: Any | UnsetType = UNSET
     try_value: Any | UnsetType = UNSET
     allowed: list[str | int] = []
+    bounds: Bounds = Bounds()
     title: str = ""
     unit: str = ""
     description: str = ""
@@ -158,10 +176,50 @@ def checked_inputs(
                 )
             )
             continue
+        if broken := broken_bound(one.bounds, value):
+            problems.append(
+                Problem(
+                    f"/{one.name}", f'"{one.name}" {broken}', "the definition says so; correct the value, or the input"
+                )
+            )
+            continue
         out[one.name] = value
     if problems:
         raise InputError(problems[0].message, where=problems[0].where, hint=problems[0].hint, problems=problems)
     return out
+
+
+def broken_bound(bounds: Bounds, value: Any) -> str:
+    """Which bound a typed value does not keep to, in words; empty if it keeps to all."""
+    if isinstance(value, int | Decimal) and not isinstance(value, bool):
+        number = Decimal(value)
+        for limit, breaks, words in (
+            (bounds.minimum, number.__lt__, "is less than"),
+            (bounds.maximum, number.__gt__, "is more than"),
+            (bounds.exclusive_minimum, number.__le__, "is not more than"),
+            (bounds.exclusive_maximum, number.__ge__, "is not less than"),
+        ):
+            if limit is not None and breaks(as_written(limit)):
+                return f"{words} {limit}"
+    if isinstance(value, str):
+        if bounds.min_length is not None and len(value) < bounds.min_length:
+            return f"is shorter than {bounds.min_length} characters"
+        if bounds.max_length is not None and len(value) > bounds.max_length:
+            return f"is longer than {bounds.max_length} characters"
+        if bounds.pattern and (found := _searcher(bounds.pattern)) is not None and found.search(value) is None:
+            return f"does not match {bounds.pattern}"
+    return ""
+
+
+@lru_cache(maxsize=1000)
+def _searcher(pattern: str) -> Any:
+    """None for what RE2 does not know: a look-ahead of ECMA 262, for one."""
+    options = re2.Options()
+    options.log_errors = False
+    try:
+        return re2.compile(pattern, options)
+    except re2.error:
+        return None
 
 
 def _parsed(given: Any) -> Any:

@@ -160,7 +160,7 @@ def test_importing_again_lists_exactly_what_changed_keeps_corrections_and_says_w
     assert {(one["unit"], one["before"], one["now"], one["is_kept"]) for one in trees["differences"]} == {
         ("inputs/limit/default", 100, 50, False),
         ("inputs/district/description", "Only trees of this district.", "Only trees that stand there.", False),
-        ("response 200: trees[*].measures.height", "number", "string", False),
+        ("response 200: trees[*].measures.height", "number, or null", "string", False),
     }
     assert trees["used_by"] == ["feed again-trees", "mapping again-trees"]
     before = office.operations.get(listed)

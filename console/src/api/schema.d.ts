@@ -1902,6 +1902,34 @@ export interface components {
             operation?: string;
         };
         /**
+         * Bounds
+         * @description What a value must keep to besides its type, in JSON Schema's words (2020-12 Validation, section 6).
+         */
+        Bounds: {
+            /** @default null */
+            exclusive_maximum?: number | null;
+            /** @default null */
+            exclusive_minimum?: number | null;
+            /**
+             * @description shown, and not held
+             * @default
+             */
+            format?: string;
+            /** @default null */
+            max_length?: number | null;
+            /** @default null */
+            maximum?: number | null;
+            /** @default null */
+            min_length?: number | null;
+            /** @default null */
+            minimum?: number | null;
+            /**
+             * @description found anywhere in a text, by RE2; one that RE2 does not know is shown and not held
+             * @default
+             */
+            pattern?: string;
+        };
+        /**
          * BytesBody
          * @description Bytes, given as base64 (RFC 4648, section 4).
          */
@@ -2884,6 +2912,8 @@ export interface components {
              * @default []
              */
             allowed?: (string | number)[];
+            /** @default {} */
+            bounds?: components["schemas"]["Bounds"];
             /**
              * @description steps that the record's value goes through
              * @default []

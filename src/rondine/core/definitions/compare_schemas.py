@@ -58,6 +58,7 @@ class SchemaComparison:
         self.old, self.new = old, new
         self._known: dict[tuple[str, str], list[FieldDifference]] = {}
         self._open: set[tuple[str, str]] = set()
+        self._circles: set[tuple[tuple[str, ...], tuple[str, ...]]] = set()
 
     @cached_property
     def affected(self) -> set[str]:
@@ -98,13 +99,24 @@ class SchemaComparison:
     def _compared(self, before: list[Any], now: list[Any], path: str, depth: int) -> Iterator[FieldDifference]:
         if depth > _DEPTH or (len(before) == len(now) and all(map(self.is_same, before, now))):
             return
-        pair = _only_name(before), _only_name(now)
-        if pair[0] and pair[1]:
-            yield from (
-                FieldDifference(_joined(path, one.path), one.before, one.now) for one in self._of_names(pair, depth)
-            )
+        (name, was_nullable), (new_name, is_nullable) = _only_name(before), _only_name(now)
+        if name and new_name:
+            if was_nullable != is_nullable:
+                words = [f"an object{', or null' if one else ''}" for one in (was_nullable, is_nullable)]
+                yield FieldDifference(path, *words)
+            for one in self._of_names((name, new_name), depth):
+                yield FieldDifference(_joined(path, one.path), one.before, one.now)
             return
         was, is_now = _level(before, self.old), _level(now, self.new)
+        circle = (tuple(was.names), tuple(is_now.names))
+        if circle in self._circles:
+            return
+        if any(circle):
+            self._circles.add(circle)
+        yield from self._of_levels(was, is_now, path, depth)
+        self._circles.discard(circle)
+
+    def _of_levels(self, was: _Level, is_now: _Level, path: str, depth: int) -> Iterator[FieldDifference]:
         if was.words != is_now.words:
             yield FieldDifference(path, was.words, is_now.words)
         for name in dict.fromkeys([*was.members, *is_now.members]):
@@ -141,11 +153,36 @@ class SchemaComparison:
         return FieldDifference(path, words[0], words[1])
 
 
-def _only_name(schemas: list[Any]) -> str:
-    """The name, if this is a reference and nothing else."""
-    if len(schemas) != 1 or not isinstance(schemas[0], dict) or set(schemas[0]) != {"$ref"}:
-        return ""
-    return str(schemas[0]["$ref"]).removeprefix("#/$defs/")
+#: Words beside a reference that say nothing of what it may hold.
+_NOTES = frozenset(
+    {
+        "description",
+        "title",
+        "deprecated",
+        "xml",
+        "x-navigation",
+        "x-type",
+        "example",
+        "examples",
+        "readOnly",
+        "writeOnly",
+    }
+)
+
+
+def _only_name(schemas: list[Any]) -> tuple[str, bool]:
+    """(the name, whether it may be null) if this is a reference and nothing else; an empty name for all others."""
+    if len(schemas) != 1 or not isinstance(schemas[0], dict):
+        return "", False
+    words = set(schemas[0]) - _NOTES
+    if words == {"$ref"}:
+        return str(schemas[0]["$ref"]).removeprefix("#/$defs/"), False
+    if words in ({"anyOf"}, {"oneOf"}):
+        parts = schemas[0][next(iter(words))]
+        others = [one for one in parts if one != {"type": "null"}] if isinstance(parts, list) else []
+        if len(others) == 1 and (found := _only_name(others)[0]):
+            return found, len(others) < len(parts)
+    return "", False
 
 
 def _level(schemas: list[Any], named: Mapping[str, Schema]) -> _Level:
@@ -162,6 +199,7 @@ def _level(schemas: list[Any], named: Mapping[str, Schema]) -> _Level:
             name = reference.removeprefix("#/$defs/")
             if name not in seen:
                 seen.add(name)
+                out.names.append(name)
                 pending.append(named.get(name))
         for word in ("allOf", "anyOf", "oneOf"):
             parts = one.get(word)

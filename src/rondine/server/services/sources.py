@@ -44,6 +44,7 @@ from rondine.server.services.models import (
     Definition,
     Service,
 )
+from rondine.server.services.reader import WORTH_A_PROCESS, read_apart
 
 #: What documents of definitions are asked for as.
 ACCEPT = "application/json, application/yaml, application/xml, application/graphql, text/plain, */*;q=0.5"
@@ -182,7 +183,10 @@ def read(source: Source, report: Report = to_nobody) -> Read:
         if key in _cache:
             _cache.move_to_end(key)
             return _cache[key]
-    found = read_definition(Files(source.main, source.contents, report), source.address)
+    if sum(map(len, source.contents.values())) >= WORTH_A_PROCESS:
+        found = read_apart(source.main, source.contents, source.address, report)
+    else:
+        found = read_definition(Files(source.main, source.contents, report), source.address)
     with _cache_lock:
         _cache[key] = found
         while len(_cache) > 4:

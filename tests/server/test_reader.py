@@ -1,0 +1,73 @@
+"""Large definitions are read in a process of their own: the same result, errors with their places, and an end when nobody waits."""
+
+import json
+import os
+import subprocess
+import time
+
+import pytest
+
+from rondine.core.definitions import Files, read_definition
+from rondine.core.errors import DocumentError
+from rondine.server.services.reader import WORTH_A_PROCESS, read_apart
+
+
+def large(count=1200):
+    """A definition with this many operations, whose schemas refer to each other."""
+    schemas = {f"S{n}": {"type": "object", "description": "of the office " * 12, "properties": {"n": {"type": "number", "multipleOf": 0.01}, "o": {"$ref": f"#/components/schemas/S{(n * 7) % count}"}}} for n in range(count)}  # fmt: skip
+    paths = {f"/trees/{n}": {"get": {"operationId": f"find{n}", "responses": {"200": {"description": "it", "content": {"application/json": {"schema": {"$ref": f"#/components/schemas/S{n}"}}}}}}} for n in range(count)}  # fmt: skip
+    return json.dumps({"openapi": "3.0.3", "info": {"title": "large", "version": "1"}, "paths": paths, "components": {"schemas": schemas}})  # fmt: skip
+
+
+def test_the_result_is_the_same_and_progress_is_told():
+    contents = {"r.json": large().encode()}
+    told = []
+    found = read_apart("r.json", contents, "https://register.example/r.json", lambda *how: told.append(how))
+    assert found == read_definition(Files("r.json", contents), "https://register.example/r.json")
+    assert len(found.operations) == 1200 and told
+
+
+def test_an_error_has_its_class_place_and_hint():
+    with pytest.raises(DocumentError) as caught:
+        read_apart("r.json", {"r.json": b'{"openapi": "3.0.3",\n "paths": {'}, "", lambda *how: None)
+    assert caught.value.where.startswith("r.json, line 2")
+
+
+def test_whoever_stops_waiting_ends_the_process():
+    class Stop(Exception):
+        pass
+
+    def report(*how):
+        raise Stop
+
+    with pytest.raises(Stop):
+        read_apart("r.json", {"r.json": large().encode()}, "", report)
+    assert not readers()
+
+
+def readers():
+    """The process ids of readers that this process started."""
+    found = subprocess.run(
+        ["pgrep", "-P", str(os.getpid()), "-f", "rondine.server.services.reader"],
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    return found.stdout.split()
+
+
+def test_what_needs_too_much_memory_is_refused_with_the_reason():
+    with pytest.raises(DocumentError) as caught:
+        read_apart("r.json", {"r.json": large(12000).encode()}, "", lambda *how: None, 120 * 1024**2)
+    assert "memory" in caught.value.message and caught.value.where == "r.json"
+
+
+def test_a_large_definition_goes_the_whole_road(rondine):
+    text = large(2500)
+    assert len(text) > WORTH_A_PROCESS
+    office = rondine.office()
+    made = office.import_definition("read-apart", files={"r.json": text}, record_types=[])
+    assert len(made["operations"]) == 2500
+    began = time.monotonic()
+    same = office.compare_definition(made["definition"], files={"r.json": text})
+    assert (same["changes"], same["unchanged"]) == ([], 2500) and time.monotonic() - began < 60

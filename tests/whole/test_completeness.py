@@ -215,3 +215,31 @@ def test_a_kept_trial_follows_what_it_showed_unless_that_is_declined(rondine, tr
     kept = json.loads(rondine.cli("trial", "keep", str(run), "--service", "kept-declining", "--no-paging").stdout)
     assert kept["adopted"] is None
     assert office.operations.get(kept["operation"])["document"]["paging"] == {"type": "one_response"}
+
+
+LINES = b"\n".join(json.dumps(row).encode() for row in ROWS) + b"\n"
+
+
+@pytest.mark.parametrize(
+    ("name", "head", "completeness"),
+    [
+        ("lines-open", b"", "unknown"),
+        ("lines-length", b"Content-Length: %d\r\n" % len(LINES), "complete"),
+    ],
+)
+def test_lines_that_end_with_the_connection_may_have_broken_off(rondine, serve_raw, name, head, completeness):
+    answer = b'HTTP/1.1 200 OK\r\nContent-Type: application/x-ndjson\r\nLink: </>; rel="first"\r\n' + head
+    port = serve_raw(answer + b"\r\n" + LINES)
+    rondine.permit(port)
+    office = rondine.office()
+    service = rondine.connect(name, f"http://127.0.0.1:{port}")
+    office.operations.make(name, service=service, document={"path": "/trees", "paging": {"type": "link_header"}})
+    office.record_types.make(name, document={"fields": [{"name": "number", "type": "text"}], "key": ["number"]})
+    rows = [{"level": "tree", "at": "[*]"}]
+    fields = [{"name": "number", "from": "number"}]
+    mapping = {"outputs": [{"record_type": name, "rows": rows, "fields": fields}]}
+    office.mappings.make(name, service=service, document=mapping)
+    office.feeds.make(name, operation=name, mapping=name, environment="test")
+    run = rondine.finish(name)
+    assert (run["state"], run["counts"][0]["created"], run["completeness"]) == ("done", 6, completeness)
+    assert [one["kind"] for one in run["remarks"]] == (["undelimited"] if completeness == "unknown" else [])

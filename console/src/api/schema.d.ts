@@ -4590,13 +4590,14 @@ export interface components {
             /**
              * @description * `incomplete` - incomplete
              *     * `partial` - partial
+             *     * `undelimited` - undelimited
              *     * `drift` - drift
              *     * `rejected` - rejected
              *     * `duplicates` - duplicates
              *     * `unseen` - unseen
              * @enum {string}
              */
-            kind: "incomplete" | "partial" | "drift" | "rejected" | "duplicates" | "unseen";
+            kind: "incomplete" | "partial" | "undelimited" | "drift" | "rejected" | "duplicates" | "unseen";
             message: string;
             /** @description how many calls it is about */
             times: number;

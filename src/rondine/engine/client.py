@@ -83,8 +83,8 @@ class Timings:
 class Arrival:
     """What came back: the request as sent (secrets masked when shown), the head, the whole body after decompression.
 
-    large: the body, if it was too large for memory and the line lets it be spooled; `body` is empty then.  is_delimited: the response said where its
-    body ends; else it ended with the connection, which looks the same as breaking off (RFC 9112, section 6.3).
+    large: the body, if it was too large for memory and the line lets it be spooled; `body` is empty then.  is_delimited: the response, or its content coding,
+    says where its body ends; else it ended with the connection, which looks the same as breaking off (RFC 9112, section 6.3).
     """
 
     request: Request
@@ -468,7 +468,9 @@ class Engine:
                 int(length) if length.isdigit() else size,
                 Timings(trace.resolved, trace.connected, trace.first_byte, trace.now()),
                 body.large,
-                is_delimited=bool(length) or "chunked" in response.headers.get("Transfer-Encoding", "").lower(),
+                is_delimited=decoder.shows_end
+                or bool(length)
+                or "chunked" in response.headers.get("Transfer-Encoding", "").lower(),
             )
 
     def _pool(self, line: Line, permission: PermittedHost) -> aiohttp.ClientSession:

@@ -28,6 +28,11 @@ class ContentDecoder:
         names = [one.strip().lower() for one in content_encoding.split(",")]
         self._steps = [_step(name, where) for name in reversed(names) if name not in ("", "identity")]
 
+    @property
+    def shows_end(self) -> bool:
+        """Whether a body that broke off is told from one that ended."""
+        return bool(self._steps)
+
     def feed(self, data: bytes) -> Iterator[bytes]:
         """The pieces that these bytes of the body give. Raises ServiceError for what is not coded as it says."""
         yield from _through(self._steps, data)

@@ -26,9 +26,18 @@ class Verdict:
 
 
 def verdict_of(
-    ending: Ending, signs: Signs, *, received: int | None, is_one_object: bool, is_partial: bool, has_paging: bool
+    ending: Ending,
+    signs: Signs,
+    *,
+    received: int | None,
+    is_one_object: bool,
+    is_partial: bool,
+    is_delimited: bool,
+    has_paging: bool,
 ) -> Verdict:
-    """signs: of the last response.  received: rows of the list that the service counts, over all pages; None if they cannot be told."""
+    """signs: of the last response.  received: rows of the list that the service counts, over all pages; None if they cannot be told.
+    is_delimited: every response shows where it ends.
+    """
     if missing := signs.missing(received):
         hint = (
             "look at the last response; the operation's paging may be another one"
@@ -38,6 +47,9 @@ def verdict_of(
         return Verdict("incomplete", f"{ending.reason}, and there is more: {missing}", hint)
     if is_partial:
         return Verdict("incomplete", f"{ending.reason}, and the service could give a part only", "look at the remarks")
+    is_counted = signs.total is not None and received is not None
+    if not is_delimited and not is_counted:
+        return Verdict("unknown", f"{ending.reason}, and a response may have broken off", "look at the remarks")
     if ending.is_proven:
         return Verdict("complete", ending.reason)
     if proof := signs.proof(received):

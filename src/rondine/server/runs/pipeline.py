@@ -64,6 +64,12 @@ from rondine.server.services.actions import (
 from rondine.server.services.models import Body
 
 T = TypeVar("T")
+#: A body that ends with the connection may have broken off (RFC 9112, section 6.3), and of one value per line every beginning is whole.
+UNDELIMITED_LINES = Remark(
+    "undelimited",
+    "the response has one value per line and ended with the connection, without a length: if it broke off, nothing shows it",
+    "ask the service's provider to send it with a Content-Length or chunked",
+)
 BATCH_ROWS = 10_000
 BATCH_SECONDS = 1.0
 #: Seconds that a feed's call waits for the connection's limits, or as long as the service asks it to.
@@ -206,12 +212,14 @@ class FeedRun:
             signs = signs_of(
                 arrival.headers, read.value, row_lists(ready.outputs), status=arrival.status, is_xml=read.is_xml
             )
+        kinds = {one.kind for one in (*self.remarks, *last.remarks)}
         return verdict_of(
             ending,
             signs,
             received=self._received if has_one_list(ready.outputs) else None,
             is_one_object=reads_one_object(ready.outputs),
-            is_partial=any(one.kind == "partial" for one in (*self.remarks, *last.remarks)),
+            is_partial="partial" in kinds,
+            is_delimited="undelimited" not in kinds,
             has_paging=ready.operation.paging is not None,
         )
 
@@ -381,6 +389,8 @@ class FeedRun:
 
     async def _read(self, arrival: Arrival, ask: Send, number: int) -> tuple[Page, Response]:
         page = Page(number, arrival.request, arrival)
+        if not arrival.is_delimited and format_of(b"", arrival.media_type) == "ndjson":
+            page.remarks.append(replace(UNDELIMITED_LINES, call=number))
         start, self._within = self._within, None
         loop = asyncio.get_running_loop()
         try:

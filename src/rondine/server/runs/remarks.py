@@ -4,7 +4,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any, Literal
 
-Kind = Literal["incomplete", "partial", "drift", "rejected", "duplicates", "unseen"]
+Kind = Literal["incomplete", "partial", "undelimited", "drift", "rejected", "duplicates", "unseen"]
 #: Different remarks that a run keeps; a response that is another one altogether would have thousands.
 MOST = 50
 #: Characters of one.
@@ -13,7 +13,7 @@ LONGEST = 600
 
 @dataclass(frozen=True, slots=True)
 class Remark:
-    """kind: incomplete, if rows are missing; partial, if the service answered in part; drift from the schema on file; rejected, if a whole response
+    """kind: incomplete, if rows are missing; partial, if the service answered in part; undelimited, if a response that may have broken off looks whole; drift from the schema on file; rejected, if a whole response
     was; duplicates, of names in an object; unseen, kept records that no row was for.  call: the first one it is about, None for the run itself.
     times: how many calls."""
 

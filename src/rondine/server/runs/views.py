@@ -35,7 +35,9 @@ class CountLine(serializers.Serializer[Any]):
 
 
 class RemarkLine(serializers.Serializer[Any]):
-    kind = serializers.ChoiceField(["incomplete", "partial", "drift", "rejected", "duplicates", "unseen"])
+    kind = serializers.ChoiceField(
+        ["incomplete", "partial", "undelimited", "drift", "rejected", "duplicates", "unseen"]
+    )
     message = serializers.CharField()
     hint = serializers.CharField(allow_blank=True)
     call = serializers.IntegerField(allow_null=True, help_text="the first one that it is about")
@@ -183,6 +185,7 @@ PARTS = ("rows", "created", "changed", "unchanged", "repeated", "rejected", "fil
 _WARNINGS = {
     "incomplete": "NOT COMPLETE",
     "partial": "the service answered in part",
+    "undelimited": "a response may have broken off",
     "drift": "the service differs from the schema on file",
     "rejected": "a whole response was rejected",
 }

@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rondine.core.definitions import Files, read_definition
+from rondine.core.definitions.csdl import is_service_document
 from rondine.core.definitions.record_types import proposed_types
 from rondine.core.errors import DocumentError, InputError, RondineError
 from rondine.core.protocols.inputs import checked_inputs
@@ -219,3 +220,79 @@ def test_however_metadata_is_broken_it_ends_with_operations_or_words(at, length,
         assert error.where
         return
     assert all(operation_problems(one.document) == [] for one in found.operations)
+
+
+CSDL = '<edmx:Edmx xmlns:edmx="http://docs.oasis-open.org/odata/ns/edmx" Version="4.0"><edmx:DataServices><Schema xmlns="http://docs.oasis-open.org/odata/ns/edm" Namespace="Office">{types}<EntityContainer Name="Default">{sets}</EntityContainer></Schema></edmx:DataServices></edmx:Edmx>'  # fmt: skip
+TREE = """
+<EnumType Name="Damage" IsFlags="true"><Member Name="Dry" Value="1"/><Member Name="Split" Value="2"/></EnumType>
+<EnumType Name="State"><Member Name="Stands"/><Member Name="Felled"/></EnumType>
+<TypeDefinition Name="Code" UnderlyingType="Edm.String" MaxLength="8"/>
+<ComplexType Name="Place"><Property Name="Park" Type="Edm.String" Nullable="false"/></ComplexType>
+<EntityType Name="Thing"><Key><PropertyRef Name="Number"/></Key><Property Name="Number" Type="Edm.String" Nullable="false" MaxLength="12"/></EntityType>
+<EntityType Name="Tree" BaseType="Office.Thing">
+<Property Name="Girth" Type="Edm.Decimal" Precision="5" Scale="2"/><Property Name="Damage" Type="Office.Damage"/>
+<Property Name="State" Type="Office.State"/><Property Name="Code" Type="Office.Code"/><Property Name="Place" Type="Office.Place"/>
+<Property Name="Kind" Type="Edm.String" Nullable="false" DefaultValue="tree"/><Property Name="Photo" Type="Edm.Stream"/></EntityType>
+<Action Name="Fell" IsBound="true"><Parameter Name="it" Type="Office.Thing"/></Action>
+<Function Name="Find"><Parameter Name="numbers" Type="Collection(Edm.String)"/><ReturnType Type="Edm.Int32"/></Function>
+"""
+SETS = '<EntitySet Name="Trees" EntityType="Office.Tree"/><Singleton Name="Oldest" Type="Office.Tree"/><FunctionImport Name="Find" Function="Office.Find"/>'  # fmt: skip
+
+
+def test_facets_flags_streams_and_what_may_be_null():
+    found = read(CSDL.format(types=TREE, sets=SETS))
+    by_title = {one.title: one.document for one in found.operations}
+    inputs = {one.name: one for one in by_title["Create Trees"].inputs}
+    assert (inputs["Number"].bounds.max_length, inputs["Code"].bounds.max_length) == (12, 8)
+    assert (inputs["Girth"].bounds.exclusive_minimum, inputs["Girth"].bounds.exclusive_maximum) == (-1000, 1000)
+    assert (inputs["Damage"].allowed, inputs["State"].allowed) == ([], ["Stands", "Felled"])
+    assert inputs["Damage"].description == "one or more of Dry, Split, separated by commas"
+    assert (inputs["Number"].required, inputs["Kind"].required) == (True, False)  # a default may be left out
+    assert "Photo" not in inputs and any("Photo of Tree: streams" in one.message for one in found.warnings)
+    members = found.schemas["Office.Tree"]["properties"]
+    assert members["State"] == {"anyOf": [{"$ref": "#/$defs/Office.State"}, {"type": "null"}]}
+    assert members["Place"]["anyOf"][1] == {"type": "null"} and "Photo" not in members
+    assert "enum" not in found.schemas["Office.Damage"]
+
+
+def test_what_is_bound_to_a_base_type_is_bound_to_sets_and_singletons_of_it():
+    found = read(CSDL.format(types=TREE, sets=SETS))
+    by_title = {one.title: one.document for one in found.operations}
+    assert url_of(by_title["Fell of Trees"], Number="OLM-7").endswith("/Trees('OLM-7')/Office.Fell")
+    assert url_of(by_title["Fell of Oldest"]).endswith("/Oldest/Office.Fell")
+    assert [one.message for one in found.left_out] == [
+        '"Office.Find" takes Collection(Edm.String) for "numbers", which is not written into an address'
+    ]
+
+
+def test_a_key_may_lead_through_a_complex_property():
+    types = """<ComplexType Name="Place"><Property Name="Row" Type="Edm.Int32" Nullable="false"/></ComplexType>
+    <EntityType Name="Tree"><Key><PropertyRef Name="At/Row" Alias="row"/></Key><Property Name="At" Type="Office.Place" Nullable="false"/></EntityType>"""  # fmt: skip
+    found = read(CSDL.format(types=types, sets='<EntitySet Name="Trees" EntityType="Office.Tree"/>'))
+    document = next(one.document for one in found.operations if one.title == "Find Trees")
+    assert url_of(document, row=7).endswith("/Trees(7)") and not found.warnings
+
+
+def test_navigation_that_is_left_out_and_a_designers_file_are_told():
+    sets = "".join(f'<EntitySet Name="Trees{number}" EntityType="Office.Thing"/>' for number in range(101))
+    found = read(CSDL.format(types=TREE, sets=sets))
+    assert any("101 entity sets" in one.message for one in found.warnings)
+    with pytest.raises(DocumentError) as caught:
+        read('<Edmx xmlns="http://schemas.example/edmx" Version="3.0"><Runtime><StorageModels/></Runtime></Edmx>')
+    assert "designer's file" in caught.value.message and "/$metadata" in caught.value.hint
+
+
+@pytest.mark.parametrize(
+    ("content", "expected"),
+    [
+        (b'{"@odata.context": "https://seeds.example/odata/$metadata", "value": []}', True),
+        (b'{"@odata.context": "$metadata#Lots", "value": []}', False),
+        (b'{"d": {"EntitySets": ["Lots"]}}', True),
+        (b'<service xmlns="http://www.w3.org/2007/app"><workspace/></service>', True),
+        (b"<service/>", False),
+        (b"[]", False),
+        (b"{", False),
+    ],
+)
+def test_a_service_document_is_told_from_rows(content, expected):
+    assert is_service_document(content) is expected

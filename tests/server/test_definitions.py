@@ -2,6 +2,7 @@
 
 import io
 import json
+import re
 import zipfile
 
 import pytest
@@ -42,6 +43,11 @@ def changed(*changes):
     return {"register.yaml": text}
 
 
+def plain(name):
+    """A record type's name without the numbers that it has where others were made first."""
+    return re.sub(r"-\d+(?=-|$)", "", name)
+
+
 def test_a_look_shows_what_an_import_makes_and_writes_nothing(office, counts):
     before = counts()
     seen = office.look_at_definition(files={"register.yaml": TEXT})
@@ -55,14 +61,16 @@ def test_a_look_shows_what_an_import_makes_and_writes_nothing(office, counts):
     assert [(one["name"], one["type"], one["secret_names"]) for one in seen["sign_ins"]] == [
         ("registerKey", "api_key", ["key"])
     ]
-    types = {one["name"]: one for one in seen["record_types"]}
+    types = {plain(one["name"]): one for one in seen["record_types"]}
     assert (
         set(types) == {"tree", "species", "tree-place", "tree-measures", "care", "care-crew", "district"}
-        and types["species"]["parent"] == "tree"
+        and plain(types["species"]["parent"]) == "tree"
     )
     assert types["tree"]["key"] == ["number"] and types["tree-measures"]["key"] == ["tree_number"]
     made = office.import_definition("register-whole", files={"register.yaml": TEXT}, hash=seen["hash"])
-    assert len(made["operations"]) == len(seen["operations"]) and set(made["record_types"]) <= set(types)
+    assert len(made["operations"]) == len(seen["operations"]) and {plain(one) for one in made["record_types"]} <= set(
+        types
+    )
 
 
 def test_one_operation_of_six_is_imported_with_just_what_it_needs_and_can_be_tried_at_once(office, rondine):

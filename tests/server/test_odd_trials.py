@@ -3,6 +3,7 @@
 import gzip
 import json
 
+import httpx
 import pytest
 from aiohttp import web
 
@@ -110,3 +111,16 @@ def test_a_wait_of_a_day_is_shown_believed_for_an_hour_and_lifted_by_an_operator
     assert rondine.cli("connection", "wait", "day-off-test", "--lift", person="odo").returncode == 0
     assert office.meter("day-off-test")["held_until"] is None
     assert office.try_operation(service=service, document={"path": "/"})["call"]["status"] == 200
+
+
+def test_a_saved_response_has_the_name_that_the_service_gave_it(rondine, serve_raw):
+    said = "Content-Disposition: attachment; filename=\"trees.json\"; filename*=UTF-8''B%C3%A4ume.json"
+    port = serve_raw(head(said, f"Content-Length: {len(ROWS)}") + ROWS)
+    rondine.permit(port)
+    office, service = rondine.office(), rondine.connect("named-file", f"http://127.0.0.1:{port}")
+    office.operations.make("named-file", service=service, document={"path": "/trees"})
+    body = office.try_operation(service=service, operation="named-file")["body"]
+    address = f"{rondine.url}/api/v1/projects/olmara/bodies/{body}/content"
+    saved = httpx.get(address, headers={"Authorization": f"Bearer {rondine.token()}"})
+    assert saved.content == ROWS
+    assert saved.headers["content-disposition"] == "attachment; filename*=utf-8''B%C3%A4ume.json"

@@ -1,5 +1,6 @@
 """The seed store: OData 4.0 behind OAuth 2 client credentials.
 
+GET /odata                                the service document: its entity sets
 GET /odata/$metadata                      CSDL, in XML
 GET /odata/Collections, /Lots, /Tests, /Withdrawals     $filter $select $expand $orderby $top $skip $count, pages of 25 by next link
 GET, PATCH, PUT, DELETE /odata/Lots(7)    with ETag and If-Match; POST /odata/Lots
@@ -71,6 +72,7 @@ class SeedStore:
         app.add_routes(
             [
                 *self.desk.routes(),
+                web.get("/odata", self.service_document),
                 web.get("/odata/$metadata", self.metadata),
                 web.route("*", "/odata/{path:.+}", self.odata),
                 web.get("/old/Lots", self.old_lots),
@@ -80,6 +82,11 @@ class SeedStore:
 
     async def metadata(self, request: web.Request) -> web.Response:
         return self._refused(request) or web.Response(text=METADATA.read_text(), content_type="application/xml")
+
+    async def service_document(self, request: web.Request) -> web.Response:
+        names = ("Collections", "Lots", "Tests", "Withdrawals")
+        listed = [{"name": name, "kind": "EntitySet", "url": name} for name in names]
+        return self._refused(request) or reply({"@odata.context": "$metadata", "value": listed})
 
     def _refused(self, request: web.Request) -> web.Response | None:
         if why := self.desk.why_not(request):

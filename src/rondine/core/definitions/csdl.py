@@ -13,11 +13,13 @@ from lxml import etree
 from rondine.core.definitions.files import Files
 from rondine.core.definitions.inputs import input_name
 from rondine.core.definitions.model import Definition, DescribedOperation, Schema, Server
-from rondine.core.documents.xml import local
+from rondine.core.documents.elements import looks_like_xml
+from rondine.core.documents.json import read_json
+from rondine.core.documents.xml import local, read_xml
 from rondine.core.errors import DocumentError, Problem, did_you_mean
 from rondine.core.names import proposed_name
 from rondine.core.pagination import NextAddress
-from rondine.core.protocols.inputs import Input, InputType
+from rondine.core.protocols.inputs import Bounds, Input, InputType
 from rondine.core.protocols.odata import Literally, ODataQuery
 from rondine.core.protocols.operation import JsonBody, Member, OperationDocument, Parameter, ResponseDescription
 from rondine.core.protocols.values import ValueOf
@@ -26,6 +28,10 @@ from rondine.core.protocols.values import ValueOf
 MOST_NAVIGATED = 100
 #: A body with more plain values than this has its other objects as json: nobody fills in a longer form.
 MOST_INPUTS = 150
+#: Bytes of what may be a service document: it names each set.
+LARGEST_SERVICE_DOCUMENT = 2 * 1024 * 1024
+#: A precision above this says nothing.
+MOST_DIGITS = 60
 _INPUT_TYPES: dict[str, InputType] = {
     **dict.fromkeys(("Edm.Byte", "Edm.SByte", "Edm.Int16", "Edm.Int32", "Edm.Int64"), "integer"),
     **dict.fromkeys(("Edm.Decimal", "Edm.Double", "Edm.Single"), "decimal"),
@@ -49,16 +55,21 @@ _SCHEMAS: dict[str, dict[str, Any]] = {
 
 @dataclass(slots=True)
 class _Property:
+    """facets: MaxLength, Precision, Scale and DefaultValue as they are written (OData CSDL 4.01, section 7.2)."""
+
     name: str
     type: str
     is_collection: bool = False
     is_nullable: bool = True
     is_computed: bool = False
+    facets: dict[str, str] = field(default_factory=dict)
 
 
 @dataclass(slots=True)
 class _Type:
-    """kind: entity, complex, enum or definition (of another name for a plain type)."""
+    """kind: entity, complex, enum or definition (of another name for a plain type). key_paths: of the keys that have an alias, as they lead
+    through complex properties.  is_flags: a value is several members, separated by commas.  facets: of a definition.
+    """
 
     name: str
     kind: str
@@ -67,8 +78,11 @@ class _Type:
     properties: dict[str, _Property] = field(default_factory=dict)
     navigation: dict[str, _Property] = field(default_factory=dict)
     keys: list[str] = field(default_factory=list)
+    key_paths: dict[str, str] = field(default_factory=dict)
     members: list[str] = field(default_factory=list)
+    is_flags: bool = False
     under: str = ""
+    facets: dict[str, str] = field(default_factory=dict)
 
 
 @dataclass(slots=True)
@@ -120,6 +134,25 @@ def is_csdl_json(value: Any) -> bool:
     return isinstance(value, dict) and "$Version" in value and any(isinstance(one, dict) for one in value.values())
 
 
+def is_service_document(content: bytes) -> bool:
+    """Whether this is what an OData service answers at its own address (OData JSON 4.01, section 5; AtomPub, RFC 5023, section 8; OData 2.0)."""
+    if len(content) > LARGEST_SERVICE_DOCUMENT:
+        return False
+    try:
+        if looks_like_xml(content):
+            return etree.QName(read_xml(content)).text == "{http://www.w3.org/2007/app}service"
+        value = read_json(content)
+    except DocumentError:
+        return False
+    if not isinstance(value, dict):
+        return False
+    context = value.get("@odata.context", value.get("@context"))
+    if isinstance(context, str) and isinstance(value.get("value"), list):
+        return context.endswith("$metadata")
+    before_4 = value.get("d")
+    return isinstance(before_4, dict) and list(before_4) == ["EntitySets"]
+
+
 def read_csdl_xml(root: etree._Element, files: Files, address: str = "") -> Definition:
     return _Writer(_XmlReader(files.main).read(root), files, address).definition()
 
@@ -137,11 +170,35 @@ def _parted(text: str) -> tuple[str, bool]:
     return (text[11:-1].strip(), True) if text.startswith("Collection(") and text.endswith(")") else (text, False)
 
 
+_FACETS = ("MaxLength", "Precision", "Scale", "DefaultValue")
+
+
+def _facets(element: etree._Element) -> dict[str, str]:
+    return {name: str(element.get(name)) for name in _FACETS if element.get(name) is not None}
+
+
+def _json_facets(one: dict[str, Any]) -> dict[str, str]:
+    return {name: str(one[f"${name}"]) for name in _FACETS if one.get(f"${name}") is not None}
+
+
+def _add_key(found: _Type, name: str, alias: str) -> None:
+    """A part of the key: a property, or a path to one, which has an alias (OData CSDL 4.01, section 6.5)."""
+    found.keys.append(alias or name)
+    if alias:
+        found.key_paths[alias] = name
+
+
 class _XmlReader:
     def __init__(self, name: str) -> None:
         self.name = name
 
     def read(self, root: etree._Element) -> _Model:
+        if any(local(one) in ("StorageModels", "Mappings", "Designer") for one in root.iter()):
+            raise DocumentError(
+                "this is a designer's file, of how a program keeps entities in a database, and describes no service",
+                where=f"{self.name}, line {root.sourceline}",
+                hint="import what the service answers at its address followed by /$metadata",
+            )
         said = root.get("Version", "4.0")
         version = "4.01" if said.startswith("4.01") else "4.0"
         services = next((one for one in root.iter() if local(one) == "DataServices"), None)
@@ -190,13 +247,14 @@ class _XmlReader:
                     self._type(model, one, f"{namespace}.{name}")
                 case "EnumType":
                     members = [each.get("Name", "") for each in one if local(each) == "Member"]
+                    is_flags = one.get("IsFlags") == "true"
                     model.types[f"{namespace}.{name}"] = _Type(
-                        f"{namespace}.{name}", "enum", self._line(one), members=members
+                        f"{namespace}.{name}", "enum", self._line(one), members=members, is_flags=is_flags
                     )
                 case "TypeDefinition":
                     under = one.get("UnderlyingType", "Edm.String")
                     model.types[f"{namespace}.{name}"] = _Type(
-                        f"{namespace}.{name}", "definition", self._line(one), under=under
+                        f"{namespace}.{name}", "definition", self._line(one), under=under, facets=_facets(one)
                     )
                 case "Association":
                     ends = {
@@ -230,7 +288,9 @@ class _XmlReader:
         for one in element:
             match local(one):
                 case "Key":
-                    found.keys = [each.get("Name", "") for each in one if local(each) == "PropertyRef"]
+                    for each in one:
+                        if local(each) == "PropertyRef":
+                            _add_key(found, each.get("Name", ""), each.get("Alias", ""))
                 case "Property":
                     kind, is_many = _parted(one.get("Type", "Edm.String"))
                     is_computed = any(
@@ -243,6 +303,7 @@ class _XmlReader:
                         is_many,
                         one.get("Nullable", "true") != "false",
                         is_computed,
+                        _facets(one),
                     )
                 case "NavigationProperty":
                     kind, is_many = _parted(one.get("Type", ""))
@@ -260,7 +321,11 @@ class _XmlReader:
             if local(one) == "Parameter":
                 made.parameters.append(
                     _Property(
-                        one.get("Name", ""), model.qualified(kind), is_many, one.get("Nullable", "true") != "false"
+                        one.get("Name", ""),
+                        model.qualified(kind),
+                        is_many,
+                        one.get("Nullable", "true") != "false",
+                        facets=_facets(one),
                     )
                 )
             elif local(one) == "ReturnType":
@@ -295,6 +360,7 @@ class _XmlReader:
                                     model.qualified(kind),
                                     is_many,
                                     each.get("Nullable", "true") != "false",
+                                    facets=_facets(each),
                                 )
                             )
                     kind, made.returns_many = _parted(one.get("ReturnType", ""))
@@ -370,6 +436,7 @@ def _json_property(model: _Model, name: str, one: dict[str, Any], default: str =
         one.get("$Collection") is True,
         one.get("$Nullable") is True,
         computed is True,
+        _json_facets(one),
     )
 
 
@@ -383,7 +450,8 @@ def _json_element(model: _Model, name: str, one: dict[str, Any]) -> None:
                 model.qualified(str(one.get("$BaseType", ""))),
             )
             for key in one.get("$Key", []) if isinstance(one.get("$Key"), list) else []:
-                made.keys += [key] if isinstance(key, str) else list(map(str, key)) if isinstance(key, dict) else []
+                for alias, path in key.items() if isinstance(key, dict) else [("", key)]:
+                    _add_key(made, str(path), str(alias))
             for label, member in one.items():
                 if label.startswith(("$", "@")) or not isinstance(member, dict):
                     continue
@@ -396,9 +464,10 @@ def _json_element(model: _Model, name: str, one: dict[str, Any]) -> None:
                 for label, value in one.items()
                 if not label.startswith(("$", "@")) and "@" not in label and isinstance(value, int)
             ]
-            model.types[name] = _Type(name, "enum", 0, members=members)
+            model.types[name] = _Type(name, "enum", 0, members=members, is_flags=one.get("$IsFlags") is True)
         case "TypeDefinition":
-            model.types[name] = _Type(name, "definition", 0, under=str(one.get("$UnderlyingType", "Edm.String")))
+            under = str(one.get("$UnderlyingType", "Edm.String"))
+            model.types[name] = _Type(name, "definition", 0, under=under, facets=_json_facets(one))
         case "Action" | "Function":
             made_one = _Callable(name, one["$Kind"] == "Action", one.get("$IsBound") is True, 0)
             for each in one.get("$Parameter", []) if isinstance(one.get("$Parameter"), list) else []:
@@ -439,6 +508,22 @@ def _json_denied(annotations: dict[str, Any]) -> set[str]:
     return out
 
 
+def _flags_words(one: _Type) -> str:
+    return f"one or more of {', '.join(one.members)}, separated by commas"
+
+
+def _limits(kind: str, facets: Mapping[str, str]) -> dict[str, Any]:
+    """Facets in JSON Schema's words. Precision and scale say how large a decimal may be; "max" and "variable" say nothing."""
+    out: dict[str, Any] = {}
+    if kind == "Edm.String" and facets.get("MaxLength", "").isdecimal():
+        out["maxLength"] = int(facets["MaxLength"])
+    precision, scale = facets.get("Precision", ""), facets.get("Scale", "0")
+    if kind == "Edm.Decimal" and precision.isdecimal() and scale.isdecimal() and 0 < int(precision) <= MOST_DIGITS:
+        largest = 10 ** max(int(precision) - int(scale), 0)
+        out |= {"exclusiveMinimum": -largest, "exclusiveMaximum": largest}
+    return out
+
+
 # --- writing operations
 
 
@@ -459,6 +544,7 @@ class _Writer:
             if self._known(one.type, one.line, one.name):
                 operations += list(self._set(one))
         operations += list(self._imports())
+        self._tell_left()
         root = self.address.partition("?")[0].rpartition("$metadata")[0].rstrip("/")
         label = "CSDL JSON" if not self.is_old and self.name.endswith("json") else "CSDL"
         return Definition(
@@ -472,6 +558,18 @@ class _Writer:
             left_out=tuple(self.left),
             files=(self.name,),
         )
+
+    def _tell_left(self) -> None:
+        """What no operation is made for."""
+        if (count := len(self.model.sets)) > MOST_NAVIGATED:
+            words = f"there are {count} entity sets: navigation from one of them is no operation of its own"
+            self.model.warnings.append(Problem(self.name, words, "expand it"))
+        for one in self.model.types.values():
+            if streams := [name for name, each in one.properties.items() if each.type == "Edm.Stream"]:
+                words = (
+                    f"{', '.join(streams)} of {one.name.rpartition('.')[2]}: streams, which have addresses of their own"
+                )
+                self.model.warnings.append(Problem(self._where(one.line), words, "they are no values of its records"))
 
     def _where(self, line: int) -> str:
         return f"{self.name}, line {line}" if line else self.name
@@ -499,32 +597,48 @@ class _Writer:
                     navigation.type, navigation.is_collection = end[0], end[1] == "*"
 
     def _members(self, name: str) -> tuple[dict[str, _Property], dict[str, _Property], list[str]]:
-        """(properties, navigation, keys) of a type with what it inherits; a circle of base types ends where it began."""
+        """(properties, navigation, keys) of a type with what it inherits. A stream is no value of an entity, and not among them."""
         if name in self.found:
             return self.found[name]
-        chain, seen = [], set()
-        at: str = name
-        while at and at in self.model.types and at not in seen:
-            seen.add(at)
-            chain.append(self.model.types[at])
-            at = self.model.types[at].base
+        chain = self._lineage(name)
         properties: dict[str, _Property] = {}
         navigation: dict[str, _Property] = {}
         keys: list[str] = []
         for one in reversed(chain):
-            properties |= one.properties
+            properties |= {key: each for key, each in one.properties.items() if each.type != "Edm.Stream"}
             navigation |= one.navigation
             keys = one.keys or keys
-        self.found[name] = (properties, navigation, [key for key in keys if key in properties])
+        self.found[name] = (properties, navigation, [key for key in keys if self._key_property(name, key) is not None])
         return self.found[name]
+
+    def _lineage(self, name: str) -> list[_Type]:
+        """A type and its base types; a circle ends where it began."""
+        chain: list[_Type] = []
+        while name in self.model.types and self.model.types[name] not in chain:
+            chain.append(self.model.types[name])
+            name = chain[-1].base
+        return chain
+
+    def _key_property(self, name: str, key: str) -> _Property | None:
+        """The property that a part of the key of this type is."""
+        path = next((one.key_paths[key] for one in self._lineage(name) if key in one.key_paths), key)
+        found = None
+        for step in path.split("/"):
+            found = next((one.properties[step] for one in self._lineage(name) if step in one.properties), None)
+            if found is None:
+                return None
+            name = found.type
+        return found
 
     # --- schemas
 
     def _schema(self, one: _Type) -> Schema:
         if one.kind == "enum":
+            if one.is_flags:
+                return {"type": "string", "description": _flags_words(one)}
             return {"type": "string", "enum": one.members} if one.members else {"type": "string"}
         if one.kind == "definition":
-            return self._plain(one.under)
+            return {**self._plain(one.under), **_limits(one.under, one.facets)}
         properties, navigation, keys = self._members(one.name)
         members = {name: self._value(each) for name, each in properties.items()}
         for name, each in navigation.items():
@@ -535,15 +649,17 @@ class _Writer:
                 else {**inner, "x-navigation": True}
             )
         required = [name for name, each in properties.items() if not each.is_nullable or name in keys]
-        declared: dict[str, Any] = {"x-key": keys} if keys else {}
+        declared: dict[str, Any] = {"x-key": keys} if keys and all(key in properties for key in keys) else {}
         return {"type": "object", "properties": members, **({"required": required} if required else {}), **declared}
 
     def _value(self, one: _Property) -> dict[str, Any]:
-        inner = self._plain(one.type)
+        inner = {**self._plain(one.type), **_limits(self._under(one.type), one.facets)}
         if one.is_collection:
             return {"type": "array", "items": inner}
         if one.is_nullable and isinstance(inner.get("type"), str):
             return {**inner, "type": [inner["type"], "null"]}
+        if one.is_nullable and "$ref" in inner:
+            return {"anyOf": [inner, {"type": "null"}]}
         return inner
 
     def _plain(self, kind: str) -> dict[str, Any]:
@@ -597,6 +713,7 @@ class _Writer:
             yield self._made(f"GET {path}", f"Get {one.name}", one.name, document, one.line)
             if "change" not in one.denied:
                 yield self._write("PATCH", "Change", one, [], properties, path, "")
+            yield from self._bound(one, [], path, "")
             return
         if "list" not in one.denied:
             next_at = "/d/__next" if self.is_old else "/@odata.nextLink"
@@ -613,7 +730,7 @@ class _Writer:
             words = f'"{one.name}" has no key: one of it cannot be found, changed or removed'
             self.model.warnings.append(Problem(self._where(one.line), words, ""))
         elif "list" not in one.denied:
-            inputs, key = self._key(keys, properties)
+            inputs, key = self._key(one.type, keys)
             document = OperationDocument(
                 path=path,
                 inputs=inputs,
@@ -628,7 +745,7 @@ class _Writer:
             yield self._write("PATCH", "Change", one, keys, properties, path, shown)
             yield self._write("PUT", "Replace", one, keys, properties, path, shown)
         if keys and "remove" not in one.denied:
-            inputs, key = self._key(keys, properties)
+            inputs, key = self._key(one.type, keys)
             etag = self._etag(inputs)
             document = OperationDocument(
                 method="DELETE", path=path, inputs=inputs, headers=etag, odata=self._query(key=key),
@@ -636,14 +753,13 @@ class _Writer:
             )  # fmt: skip
             yield self._made(f"DELETE {path}{shown}", f"Remove {one.name}", one.name, document, one.line)
         if keys and len(self.model.sets) <= MOST_NAVIGATED:
-            yield from self._navigation(one, keys, properties, navigation, path, shown)
-        yield from self._bound(one, keys, properties, path, shown)
+            yield from self._navigation(one, keys, navigation, path, shown)
+        yield from self._bound(one, keys, path, shown)
 
     def _navigation(
         self,
         one: _Set,
         keys: list[str],
-        properties: Mapping[str, _Property],
         navigation: Mapping[str, _Property],
         path: str,
         shown: str,
@@ -651,7 +767,7 @@ class _Writer:
         for name, each in navigation.items():
             if each.type not in self.model.types:
                 continue
-            inputs, key = self._key(keys, properties)
+            inputs, key = self._key(one.type, keys)
             document = OperationDocument(
                 path=path,
                 inputs=inputs,
@@ -667,10 +783,13 @@ class _Writer:
     def _query(self, **parts: Any) -> ODataQuery:
         return ODataQuery(version=self.model.version, **parts)  # type: ignore[arg-type]
 
-    def _key(self, keys: list[str], properties: Mapping[str, _Property]) -> tuple[list[Input], list[Literally]]:
+    def _key(self, name: str, keys: list[str]) -> tuple[list[Input], list[Literally]]:
+        """The inputs and the literals that the key of a type takes."""
         inputs, parts = [], []
         for key in keys:
-            kind = self._under(properties[key].type)
+            found = self._key_property(name, key)
+            assert found is not None  # `_members` gives no other keys
+            kind = self._under(found.type)
             inputs.append(Input(name=input_name(key), type=_INPUT_TYPES.get(kind, "text"), required=True))
             parts.append(Literally(name=key, type=kind, value=ValueOf(input=input_name(key))))
         return inputs, parts
@@ -697,7 +816,7 @@ class _Writer:
         path: str,
         shown: str,
     ) -> DescribedOperation:
-        inputs, key = self._key(keys, properties)
+        inputs, key = self._key(one.type, keys)
         headers = self._etag(inputs) if method != "POST" else []
         if method == "PATCH" and self.model.version == "2.0":
             method, headers = "POST", [*headers, Parameter(name="X-HTTP-Method", value="MERGE")]
@@ -705,9 +824,8 @@ class _Writer:
         for name, each in properties.items():
             if name in keys or each.is_computed or f"{one.type}/{name}" in self.model.computed:
                 continue
-            self._member(
-                inputs, members, f"/{name}", name, each, required=verb in ("Create", "Replace") and not each.is_nullable
-            )
+            is_required = verb in ("Create", "Replace") and not each.is_nullable and "DefaultValue" not in each.facets
+            self._member(inputs, members, f"/{name}", name, each, required=is_required)
         document = OperationDocument(
             method=method,  # type: ignore[arg-type]
             path=path,
@@ -752,18 +870,30 @@ class _Writer:
         is_plain = not one.is_collection and (found is None or found.kind in ("enum", "definition"))
         label, taken = input_name(name), {each.name for each in inputs}
         label = label if label not in taken else f"{label[:58]}_body"
-        allowed: list[str | int] = (
-            list(found.members) if found is not None and found.kind == "enum" and is_plain else []
-        )
+        is_enum = found is not None and found.kind == "enum" and is_plain
+        allowed: list[str | int] = list(found.members) if found is not None and is_enum and not found.is_flags else []
+        words = _flags_words(found) if found is not None and found.is_flags else ""
         inputs.append(
             Input(
                 name=label,
                 type=_INPUT_TYPES.get(kind, "text") if is_plain else "json",
                 required=required,
                 allowed=allowed,
+                description=words,
+                bounds=self._bounds(one) if is_plain else Bounds(),
             )
         )
         members.append(Member(at=at, value=ValueOf(input=label)))
+
+    def _bounds(self, one: _Property) -> Bounds:
+        """What the facets of a property, or of its type definition, let a value be."""
+        found = self.model.types.get(one.type)
+        limits = _limits(self._under(one.type), {**(found.facets if found is not None else {}), **one.facets})
+        return Bounds(
+            exclusive_minimum=limits.get("exclusiveMinimum"),
+            exclusive_maximum=limits.get("exclusiveMaximum"),
+            max_length=limits.get("maxLength"),
+        )
 
     # --- functions and actions
 
@@ -783,18 +913,22 @@ class _Writer:
                     )
                 )
             for one in overloads:
+                if not self._is_written(one, one.parameters):
+                    continue
                 yield self._call(f"/{label}", "", [], one, one.parameters, label, label)
 
-    def _bound(
-        self, one: _Set, keys: list[str], properties: Mapping[str, _Property], path: str, shown: str
-    ) -> Iterator[DescribedOperation]:
+    def _bound(self, one: _Set, keys: list[str], path: str, shown: str) -> Iterator[DescribedOperation]:
+        """What is bound to the set's type, or to one of its base types."""
+        lineage = {each.name for each in self._lineage(one.type)}
         for each in self.model.callables:
-            if not each.is_bound or not each.parameters or each.parameters[0].type != one.type:
+            if not each.is_bound or not each.parameters or each.parameters[0].type not in lineage:
                 continue
             many = each.parameters[0].is_collection
-            if not many and not keys:
+            if many if one.is_single else not many and not keys:
                 continue
-            inputs, key = ([], []) if many else self._key(keys, properties)
+            if not self._is_written(each, each.parameters[1:]):
+                continue
+            inputs, key = ([], []) if many else self._key(one.type, keys)
             yield self._call(
                 path,
                 "" if many else shown,
@@ -806,6 +940,17 @@ class _Writer:
                 key,
                 f"/{each.name}",
             )
+
+    def _is_written(self, one: _Callable, parameters: list[_Property]) -> bool:
+        """Whether all values that it takes can be sent; if not, it is told."""
+        for each in parameters if not one.is_action or one.method else ():
+            known = self.model.types.get(each.type)
+            if each.is_collection or (known is not None and known.kind in ("complex", "entity")):
+                kind = f"Collection({each.type})" if each.is_collection else each.type
+                words = f'"{one.name}" takes {kind} for "{each.name}", which is not written into an address'
+                self.left.append(Problem(self._where(one.line), words, "make the operation by hand"))
+                return False
+        return True
 
     def _call(
         self, path: str, shown: str, inputs: list[Input], one: _Callable, parameters: list[_Property], tag: str, label: str,
@@ -819,10 +964,18 @@ class _Writer:
                 self._member(inputs, members, f"/{each.name}", each.name, each, required=not each.is_nullable)
                 continue
             kind = self._under(each.type)
+            known = self.model.types.get(each.type)
             given = input_name(each.name)
             given = given if all(other.name != given for other in inputs) else f"{given[:58]}_value"
+            allowed = list(known.members) if known is not None and known.kind == "enum" and not known.is_flags else []
             inputs.append(
-                Input(name=given, type=_INPUT_TYPES.get(kind, "text"), required=not each.is_nullable or not self.is_old)
+                Input(
+                    name=given,
+                    type=_INPUT_TYPES.get(kind, "text"),
+                    required=not each.is_nullable or not self.is_old,
+                    allowed=allowed,  # type: ignore[arg-type]
+                    bounds=self._bounds(each),
+                )
             )
             arguments.append(Literally(name=each.name, type=kind, value=ValueOf(input=given)))
         document = OperationDocument(

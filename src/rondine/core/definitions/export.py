@@ -248,6 +248,7 @@ class _Writer:
     def _body(self, one: ExportedOperation, inputs: Mapping[str, Input]) -> dict[str, Any]:
         body = one.document.body
         is_required = False
+        encoding: dict[str, Any] = {}
         match body:
             case JsonBody(members=members, media_type=media):
                 schema: dict[str, Any] = {}
@@ -259,6 +260,12 @@ class _Writer:
                 media, schema = "application/x-www-form-urlencoded", {"type": "object", "properties": {}}
                 for each in fields:
                     part, required = self._value_schema(one.name, each.name, each.value, inputs)
+                    if each.style != "form" or not each.explode or part.get("type") == "object":
+                        encoding[each.name] = (
+                            {"contentType": "application/json"}
+                            if each.style == "json"
+                            else {"style": each.style, "explode": each.explode}
+                        )
                     is_required = is_required or required
                     _place(schema, [each.name], part, required=required)
             case MultipartBody(parts=parts):
@@ -266,6 +273,8 @@ class _Writer:
                 for file in parts:
                     part, required = self._value_schema(one.name, file.name, file.value, inputs)
                     is_required = is_required or required
+                    if file.media_type:
+                        encoding[file.name] = {"contentType": file.media_type}
                     if file.encoding == "base64":
                         part = {
                             **part,
@@ -295,7 +304,8 @@ class _Writer:
                     schema = {}
             case None:
                 return {}
-        return {**({"required": True} if is_required else {}), "content": {media: {"schema": schema} if schema else {}}}
+        described = {**({"schema": schema} if schema else {}), **({"encoding": encoding} if encoding else {})}
+        return {**({"required": True} if is_required else {}), "content": {media: described}}
 
     def _value_schema(
         self, operation: str, name: str, value: Value, inputs: Mapping[str, Input]

@@ -40,6 +40,8 @@ from rondine.core.protocols.values import ValueOf
 from rondine.core.signin import ApiKey, AuthorizationCode, Basic, Bearer, ClientCertificate, Digest, PasswordGrant
 from rondine.core.signin.client_credentials import ClientCredentials
 
+#: Media types of one response that are kept.
+MOST_MEDIA_TYPES = 3
 METHODS = ("get", "put", "post", "delete", "options", "head", "patch")
 _ITEM_FIELDS = frozenset(
     {"summary", "description", "servers", "parameters", "$ref", "trace", "query", "additionalOperations"}
@@ -516,9 +518,14 @@ class _Reader:
         inputs: Inputs,
     ) -> Body | None:
         if method.upper() in READING:
+            if "requestBody" in value or any(one["in"] in ("body", "formData") for one, _ in parameters):
+                words = (
+                    f"{method.upper()} is declared with a body, which has no meaning there (RFC 9110, section 9.3.1)"
+                )
+                self.warn(place, words, "the body is left out")
             return None
         if self.dialect == "2.0":
-            return self._old_body(value, parameters, inputs)
+            return self._old_body(value, parameters, inputs, place)
         if "requestBody" not in value:
             return None
         try:
@@ -530,10 +537,13 @@ class _Reader:
         if not isinstance(content, dict) or not content:
             return None
         media = _preferred(content)
+        if others := [str(one)[:80] for one in content if _body_kind(str(one)) != _body_kind(media)]:
+            words = f"the body may be one of several kinds; {media} is sent, and not {', '.join(others[:5])}"
+            self.warn(at / "content", words, "change the operation's body to send another one")
         described = content[media] if isinstance(content[media], dict) else {}
         here = at / "content" / media
         schema = self.schemas.translated(described.get("schema", True), here / "schema")
-        encoding = described.get("encoding") if isinstance(described.get("encoding"), dict) else {}
+        said = described.get("encoding")
         return self._made_body(
             media,
             schema,
@@ -541,11 +551,12 @@ class _Reader:
             required=holder.get("required") is True,
             description=_text(holder, "description"),
             example=self._example(described, here),
-            encoding=encoding,
+            encoding=said if isinstance(said, dict) else {},
+            place=here,
         )
 
     def _old_body(
-        self, value: dict[str, Any], parameters: list[tuple[dict[str, Any], Place]], inputs: Inputs
+        self, value: dict[str, Any], parameters: list[tuple[dict[str, Any], Place]], inputs: Inputs, place: Place
     ) -> Body | None:
         """OpenAPI 2.0: one parameter in the body, or several in a form."""
         listed = value.get("consumes", self.root.get("consumes"))
@@ -562,6 +573,7 @@ class _Reader:
                 description=_text(parameter, "description"),
                 example=self._example(parameter, at),
                 encoding={},
+                place=at,
             )
         fields = [(one, at) for one, at in parameters if one["in"] == "formData"]
         if not fields:
@@ -578,7 +590,10 @@ class _Reader:
             "required": [one["name"] for one, _ in fields if one.get("required") is True],
         }
         media = "multipart/form-data" if is_multipart else "application/x-www-form-urlencoded"
-        return self._made_body(media, schema, inputs, required=True, description="", example=UNSET, encoding={})
+        encoding = {one["name"]: _old_encoding(one) for one, _ in fields}
+        return self._made_body(
+            media, schema, inputs, required=True, description="", example=UNSET, encoding=encoding, place=place
+        )
 
     def _made_body(
         self,
@@ -589,7 +604,8 @@ class _Reader:
         required: bool,
         description: str,
         example: Any,
-        encoding: Any,
+        encoding: dict[str, Any],
+        place: Place,
     ) -> Body:
         kind = media.partition(";")[0].strip().lower()
         if _is_json(kind) or kind in ("*/*", "application/*"):
@@ -607,11 +623,17 @@ class _Reader:
                 own = example.get(name, UNSET) if isinstance(example, dict) else UNSET
                 is_required = required and name in found.get("required", [])
                 given = inputs.add(str(name), inner, required=is_required, example=own, prefix="body")
-                parts.append((str(name), given, inner, encoding.get(name) if isinstance(encoding, dict) else None))
+                items = self.schemas.resolved(inner["items"], seen)[0] if "items" in inner else {}
+                own_encoding = encoding.get(name)
+                parts.append((str(name), given, inner, items, own_encoding if isinstance(own_encoding, dict) else {}))
             if kind == "multipart/form-data":
+                for name, _, _, _, own in parts:
+                    is_plain = own.get("style", "form") == "form" and own.get("explode") is not False
+                    if lost := [*(["headers"] if own.get("headers") else []), *([] if is_plain else ["style"])]:
+                        words = f"the {' and '.join(lost)} of a part of a multipart body: not sent"
+                        self.warn(place / "encoding" / name, words, "a list is sent as one part for each element")
                 return MultipartBody(parts=[_part(*one) for one in parts])
-            fields = [Parameter(name=name, value=ValueOf(input=given)) for name, given, _, _ in parts]
-            return FormBody(fields=fields)
+            return FormBody(fields=[_field(name, given, inner, own) for name, given, inner, _, own in parts])
         if kind.startswith("text/") or kind.endswith(("xml", "yaml", "csv", "ndjson")):
             text = example if isinstance(example, str) else UNSET
             given = inputs.add("body", {"type": "string"}, required=required, description=description, example=text)
@@ -689,7 +711,12 @@ class _Reader:
         if not isinstance(content, dict) or not content:
             return [ResponseDescription(status=status, description=words)]
         out = []
-        for media in sorted(content, key=lambda one: not _is_json(str(one)))[:3]:
+        offered = sorted(content, key=lambda one: not _is_json(str(one)))
+        if len(offered) > MOST_MEDIA_TYPES:
+            words = f"a response of {len(offered)} media types: the first {MOST_MEDIA_TYPES} are kept"
+            left = ", ".join(str(one)[:80] for one in offered[MOST_MEDIA_TYPES:])
+            self.warn(place / "content", words, f"left out: {left[:300]}")
+        for media in offered[:MOST_MEDIA_TYPES]:
             raw = content[media].get("schema") if isinstance(content[media], dict) else None
             made = None if raw is None else self.schemas.translated(raw, place / "content" / media / "schema")
             out.append(ResponseDescription(status=status, media_type=str(media)[:200], schema=made, description=words))
@@ -744,18 +771,57 @@ def _without_host(path: str, description: str = "") -> Server:
     return Server("{+origin}" + path, description or words, {"origin": ""})
 
 
-def _part(name: str, given: str, schema: dict[str, Any], encoding: Any) -> Part:
-    media = _text(encoding, "contentType").partition(",")[0].strip()
-    is_bytes = schema.get("format") == "binary" or schema.get("contentEncoding") in ("binary", "base64")
-    if is_bytes or schema.get("contentMediaType"):
+def _part(name: str, given: str, schema: dict[str, Any], items: dict[str, Any], encoding: dict[str, Any]) -> Part:
+    """items: the schema of the elements, of a list: it is sent as one part for each."""
+    one = items if input_type(schema) == "json" and items else schema
+    listed = [media.strip() for media in _text(encoding, "contentType").split(",")]
+    media = next((each for each in listed if each and "*" not in each), "")  # a range is nothing to send
+    is_bytes = one.get("format") == "binary" or one.get("contentEncoding") in ("binary", "base64")
+    if is_bytes or one.get("contentMediaType"):
         return Part(
             name=name,
             value=ValueOf(input=given),
             file_name=name,
-            media_type=media or str(schema.get("contentMediaType", "application/octet-stream")),
+            media_type=media or str(one.get("contentMediaType", "application/octet-stream")),
             encoding="base64",
         )
+    if not media and input_type(one) == "json":
+        media = "application/json"  # OpenAPI 3.1, "Encoding Object": the default of what is complex
     return Part(name=name, value=ValueOf(input=given), media_type=media)
+
+
+def _field(name: str, given: str, schema: dict[str, Any], encoding: dict[str, Any]) -> Parameter:
+    """A field of a form: in its style, if it has one (OpenAPI 3.1, "Encoding Object"); without, objects are JSON and lists one field for each."""
+    said, explode = _text(encoding, "style"), encoding.get("explode")
+    is_object = input_type(schema) == "json" and "items" not in schema
+    is_styled = said or isinstance(explode, bool)
+    style = (said or "form") if is_styled or not is_object else "json"
+    if "json" in _text(encoding, "contentType") and not is_styled:
+        style = "json"
+    is_exploded = explode if isinstance(explode, bool) else style == "form"
+    return Parameter(
+        name=name,
+        value=ValueOf(input=given),
+        style=_query_style(style),
+        explode=is_exploded or input_type(schema) != "json",
+    )
+
+
+def _old_encoding(parameter: dict[str, Any]) -> dict[str, Any]:
+    """OpenAPI 2.0: how a list in a form is written."""
+    if parameter.get("type") != "array":
+        return {}
+    form = str(parameter.get("collectionFormat", "csv"))
+    style = {"ssv": "spaceDelimited", "pipes": "pipeDelimited"}.get(form, "form")
+    return {"style": style, "explode": form == "multi"}
+
+
+def _body_kind(media: str) -> str:
+    """Which media types are written the same way."""
+    kind = media.partition(";")[0].strip().lower()
+    if _is_json(kind) or kind in ("*/*", "application/*"):
+        return "json"
+    return "xml" if kind.endswith(("/xml", "+xml")) else kind
 
 
 def _query_style(style: str) -> Any:

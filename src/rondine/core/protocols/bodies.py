@@ -32,7 +32,7 @@ from rondine.core.protocols.operation import (
     XmlElement,
 )
 from rondine.core.protocols.soap import envelope, media_type
-from rondine.core.protocols.styles import scalar_text
+from rondine.core.protocols.styles import BETWEEN, scalar_text, styled_pairs
 from rondine.core.protocols.values import Value, parts_of
 from rondine.core.protocols.xml_writing import Element, document
 from rondine.core.secret import MASK
@@ -130,10 +130,13 @@ def _form(body: FormBody, read: Read, charset: str, is_shown: bool) -> str:
     pairs = []
     for one in body.fields:
         value = read(one.value) if one.enabled else None
-        for text in _texts(value, explode=one.explode):
+        if value is None:
+            continue
+        for name, texts in styled_pairs(one.name, value, one.style, explode=one.explode):
+            text = BETWEEN.get(one.style, ",").join(texts)
             try:
                 shown = text if is_shown and MASK in text else quote_plus(text, encoding=charset, errors="strict")
-                pairs.append(f"{quote_plus(one.name, encoding=charset, errors='strict')}={shown}")
+                pairs.append(f"{quote_plus(name, encoding=charset, errors='strict')}={shown}")
             except UnicodeEncodeError as error:
                 raise InputError(
                     f'the character "{error.object[error.start]}" of the field "{one.name}" cannot be written in {charset}',
@@ -141,15 +144,6 @@ def _form(body: FormBody, read: Read, charset: str, is_shown: bool) -> str:
                     hint="take it out, or let the Content-Type say charset=utf-8",
                 ) from error
     return "&".join(pairs)
-
-
-def _texts(value: Any, *, explode: bool) -> list[str]:
-    if value is None:
-        return []
-    if isinstance(value, list):
-        texts = [scalar_text(one) for one in value if one is not None]
-        return texts if explode else [",".join(texts)]
-    return [scalar_text(value)]
 
 
 def _multipart(body: MultipartBody, read: Read, header: str) -> Content:

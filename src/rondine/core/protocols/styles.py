@@ -22,42 +22,47 @@ _NAME = r"(?:[A-Za-z0-9_]|%[0-9A-Fa-f]{2})(?:\.?(?:[A-Za-z0-9_]|%[0-9A-Fa-f]{2})
 _SPEC = rf"{_NAME}(?:\*|:[1-9]\d{{0,3}})?"
 _EXPRESSION_INSIDE = re.compile(rf"[+#./;?&]?{_SPEC}(?:,{_SPEC})*")
 _PREFIXED = re.compile(rf"(?<=[{{+#./;?&,])({_NAME}):\d+(?=[,}}])")
+#: What parts several values of one pair, unencoded.
+BETWEEN = {"form": ",", "spaceDelimited": " ", "pipeDelimited": "|"}
 _BETWEEN = {"form": ",", "spaceDelimited": "%20", "pipeDelimited": "%7C"}
 
 
 def query_pairs(name: str, value: Any, style: str, *, explode: bool) -> list[str]:
     """The pairs `name=value` of a query, percent-encoded (RFC 3986); none for an empty list or object."""
+    is_parted = isinstance(value, (list, dict)) and not explode and style in _BETWEEN
+    between, safe = (_BETWEEN[style], _ELEMENT_SAFE) if is_parted else ("", QUERY_SAFE)
+    return [
+        f"{encoded(key)}={between.join(quote(text, safe=safe) for text in texts)}"
+        for key, texts in styled_pairs(name, value, style, explode=explode)
+    ]
+
+
+def styled_pairs(name: str, value: Any, style: str, *, explode: bool) -> list[tuple[str, list[str]]]:
+    """(name, the texts of its value) of each pair, unencoded. Several texts of one pair are parted as BETWEEN says; there is at least one."""
     if style == "json":
-        return [_pair(name, json_text(value))]
+        return [(name, [json_text(value)])]
     if isinstance(value, dict):
         members = [(str(key), one) for key, one in value.items() if one is not None]
         if style == "deepObject":
             return [pair for key, one in members for pair in _deep(f"{name}[{key}]", one)]
         if explode:
-            return [_pair(key, scalar_text(one)) for key, one in members]
+            return [(key, [scalar_text(one)]) for key, one in members]
         flat = [text for key, one in members for text in (key, scalar_text(one))]
     elif isinstance(value, list):
         flat = [scalar_text(one) for one in value if one is not None]
         if explode or style == "deepObject":
-            return [_pair(name, text) for text in flat]
+            return [(name, [text]) for text in flat]
     else:
-        return [_pair(name, value_text(value))]
-    if not flat:
-        return []
-    between = _BETWEEN.get(style, ",")
-    return [f"{encoded(name)}={between.join(quote(text, safe=_ELEMENT_SAFE) for text in flat)}"]
+        return [(name, [value_text(value)])]
+    return [(name, flat)] if flat else []
 
 
-def _deep(name: str, value: Any) -> list[str]:
+def _deep(name: str, value: Any) -> list[tuple[str, list[str]]]:
     if isinstance(value, dict):
         return [pair for key, one in value.items() if one is not None for pair in _deep(f"{name}[{key}]", one)]
     if isinstance(value, list):
         return [pair for one in value for pair in _deep(name, one)]
-    return [_pair(name, scalar_text(value))]
-
-
-def _pair(name: str, text: str) -> str:
-    return f"{encoded(name)}={encoded(text)}"
+    return [(name, [scalar_text(value)])]
 
 
 def header_text(value: Any, *, explode: bool) -> str:

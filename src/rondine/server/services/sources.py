@@ -8,11 +8,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
+from urllib.parse import urlsplit
 
 from asgiref.sync import sync_to_async
 
 from rondine.core.definitions import Definition as Read
 from rondine.core.definitions import Files, fit_to_keep, read_definition
+from rondine.core.definitions.csdl import is_service_document
 from rondine.core.definitions.files import MOST_FILES, Report, main_of, to_nobody, unpacked
 from rondine.core.definitions.graphql import introspection_query
 from rondine.core.definitions.model import DefinitionDocument
@@ -99,7 +101,7 @@ async def fetched(
     report: Report = to_nobody,
 ) -> Source:
     """The definition at an address, and the files it refers to on the same host. service, environment: whose connection signs in, if the address
-    is on its host. introspect: a GraphQL service is asked for its schema. report: told of files fetched. The host must be permitted.
+    is on its host. introspect: a GraphQL service is asked for its schema. The address of an OData service leads to its metadata.  report: told of files fetched. The host must be permitted.
     """
     if not address.startswith(("https://", "http://")):
         raise InputError(
@@ -109,7 +111,12 @@ async def fetched(
     await release_database()
     if introspect:
         return Source(address, {address: await _introspected(engine, line, address)}, address)
-    contents = {address: fit_to_keep(await _fetch(engine, line, address))}
+    content = await _fetch(engine, line, address)
+    if await apart(is_service_document)(content):
+        parts = urlsplit(address)
+        address = parts._replace(path=f"{parts.path.rstrip('/')}/$metadata", fragment="").geturl()
+        content = await _fetch(engine, line, address)
+    contents = {address: fit_to_keep(content)}
     files = Files(address, contents)
     pending = await apart(files.outside)()
     while pending and len(contents) < MOST_FILES:

@@ -7,6 +7,7 @@ from typing import Any
 from asgiref.sync import sync_to_async
 from django.db import transaction
 from django.http import HttpResponse
+from django.utils.http import content_disposition_header
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
@@ -16,6 +17,7 @@ from rest_framework.response import Response
 from rondine.core.documents import format_of, node_at, nodes_below, places_of, positions_of, text_of_body
 from rondine.core.documents.json import json_text, kind_of
 from rondine.core.errors import DocumentError, InputError
+from rondine.core.file_names import proposed_file_name
 from rondine.core.keylike import Finding, keys_in_operation
 from rondine.core.paths import Location, normalized_path, parse_pointer, pointer_text, resolve, xpath_of
 from rondine.core.protocols.address import take_apart
@@ -28,6 +30,7 @@ from rondine.server.items.actions import find_item
 from rondine.server.items.views import ProblemLine, item_views
 from rondine.server.records.filling import filled, told_origins
 from rondine.server.records.views import RowChoiceLine
+from rondine.server.runs.models import Call
 from rondine.server.runs.tasks import parts
 from rondine.server.runs.views import CallLine, shown_call
 from rondine.server.services.actions import (
@@ -630,8 +633,13 @@ class ContentView(ProjectView):
         body = body_of(self.project, body_id)
         ending = {"ndjson": "ndjson", "xml": "xml"}.get(format_of(b"", body.media_type), "")
         ending = ending or ("json" if "json" in body.media_type else "bin")
+        call = Call.objects.filter(body=body).first()
+        said = (
+            next((value for name, value in call.headers if name.lower() == "content-disposition"), "") if call else ""
+        )
+        name = proposed_file_name(said) or f"response-{str(body.pk)[:8]}.{ending}"
         headers = {
-            "Content-Disposition": f'attachment; filename="response-{str(body.pk)[:8]}.{ending}"',
+            "Content-Disposition": content_disposition_header(as_attachment=True, filename=name) or "attachment",
             "X-Content-Type-Options": "nosniff",
             "Content-Security-Policy": "sandbox",
         }

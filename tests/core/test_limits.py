@@ -7,7 +7,18 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rondine.core.errors import LimitReached
-from rondine.core.limits import Limit, Usage, heard, leave_places, meter, rate_limit, reserve, retry_after, take_places
+from rondine.core.limits import (
+    Limit,
+    Usage,
+    heard,
+    leave_places,
+    meter,
+    rate_limit,
+    reserve,
+    retry_after,
+    take_places,
+    wait_words,
+)
 
 START = datetime(2026, 11, 23, 12, tzinfo=UTC)
 NOW = START.timestamp()
@@ -128,3 +139,11 @@ def test_what_the_service_asks_for_holds_all_further_calls_back():
         reserve([], usage, now=NOW, wanted=1, most_wait=10)
     assert heard(Usage(), 200, (("Retry-After", "30"),), now=NOW) == Usage()
     assert heard(Usage(), 200, (("RateLimit", "a;r=0;t=5"),), now=NOW).held_until == NOW + 5
+
+
+@pytest.mark.parametrize(
+    ("seconds", "words"),
+    [(0.4, "1 s"), (120, "120 s"), (121, "3 min"), (3586, "1 h"), (12000, "3 h 20 min"), (86400, "24 h")],
+)
+def test_a_wait_is_said_as_people_say_it(seconds, words):
+    assert wait_words(seconds) == words

@@ -5,6 +5,7 @@ once, so that any number of processes together keep the limits, also across rest
 moments; a month is the calendar's, in UTC. Moments are seconds since 1970, of one shared clock.
 """
 
+import math
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -301,6 +302,14 @@ def _month(moment: float, every: int) -> int:
 def _month_start(number: float, every: int) -> float:
     year, month = divmod(int(number) * every, 12)
     return datetime(year, month + 1, 1, tzinfo=UTC).timestamp()
+
+
+def wait_words(seconds: float) -> str:
+    """A wait as people say it, rounded up: 45 s, 12 min, 3 h 20 min."""
+    if seconds <= 120:
+        return f"{math.ceil(seconds)} s"
+    hours, minutes = divmod(math.ceil(seconds / 60), 60)
+    return " ".join([*([f"{hours:,} h"] if hours else []), *([f"{minutes} min"] if minutes else [])])
 
 
 def _shown(moment: float) -> str:

@@ -114,7 +114,7 @@ export function ResponsePane(props: ResponseProps) {
           <p>What to do: {call.error?.hint}</p>
         </div>
       )}
-      <div role="tablist" className="mb-2 flex flex-wrap items-center gap-4 border-b border-base-300 text-sm">
+      {outcome && <div role="tablist" className="mb-2 flex flex-wrap items-center gap-4 border-b border-base-300 text-sm">
         {VIEWS.filter((one) => !props.isSource || one === "tree" || one === "text").map((one) => (
           <button key={one} type="button" role="tab" aria-selected={view === one} className={`-mb-px cursor-pointer border-b-2 pb-1 ${view === one ? "border-accent font-medium" : "border-transparent opacity-75"}`} onClick={() => setView(one)}>
             {one}
@@ -131,9 +131,9 @@ export function ResponsePane(props: ResponseProps) {
             <a className="link" href={`/api/v1/projects/${props.project}/bodies/${trial.body}/content`} download>save to a file</a>
           </span>
         )}
-      </div>
+      </div>}
       <ProblemAlert error={props.keepError} />
-      {view === "headers" ? (
+      {!outcome ? null : view === "headers" ? (
         <dl className="overflow-auto font-mono text-xs">
           {call.headers.map(([name, value], number) => (
             <div key={number} className="grid grid-cols-[9rem_1fr] gap-2 border-b border-base-300 py-1">

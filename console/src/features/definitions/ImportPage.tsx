@@ -124,7 +124,7 @@ function Choose({ project, look, source, service }: { project: string; look: Loo
               </ul>
             </details>
           )}
-          {paged > 0 && <label className="mt-2 flex items-center gap-2 text-sm"><input type="checkbox" className="checkbox checkbox-sm" checked={follows} onChange={(e) => setFollows(e.target.checked)} /> the paging that {paged} of them show</label>}
+          {paged > 0 && <label className="mt-2 flex items-center gap-2 text-sm"><input type="checkbox" className="checkbox checkbox-sm" checked={follows} onChange={(e) => setFollows(e.target.checked)} /> the paging that {paged === 1 ? "one of them shows" : `${paged} of them show`}</label>}
           <label className="mt-2 mb-2 flex items-center gap-2 text-sm"><input type="checkbox" className="checkbox checkbox-sm" checked={connects} onChange={(e) => setConnects(e.target.checked)} /> a connection, if there is none</label>
           {connects && (
             <div className="pl-7">

@@ -16,7 +16,7 @@ const PARTS = [
   ["filtered", "bg-base-content/10"],
 ] as const;
 
-const COMPLETENESS: Record<string, string> = { complete: " (proven complete)", incomplete: " (NOT COMPLETE)", unknown: " (not known to be complete)" };
+const COMPLETENESS: Record<string, string> = { complete: " (proven complete)", unknown: " (not known to be complete)" };
 
 /** One run, live while it goes on: counts, calls, rejects. */
 export default function RunPage() {
@@ -49,7 +49,7 @@ export default function RunPage() {
       <p className="mb-4 text-sm opacity-80">
         {run.data.by && `Started by ${run.data.by} `}{when(run.data.started_at ?? run.data.queued_at)}
         {run.data.ended_at && run.data.started_at && `, took ${duration(run.data.started_at, run.data.ended_at)}`}
-        {run.data.ending && isOver && `; ${run.data.ending}`}
+        {run.data.ending && isOver && run.data.error?.message !== run.data.ending && run.data.completeness !== "incomplete" && `; ${run.data.ending}`}
         {run.data.kind === "feed" && run.data.state === "done" && COMPLETENESS[run.data.completeness]}
         {run.data.feed && <> · <Link className="link" to={`../feeds/${run.data.feed}`}>feed {run.data.feed}</Link></>}
         {run.data.operation && <> · <Link className="link" to={`../operations/${run.data.operation}`}>operation {run.data.operation}</Link></>}

@@ -43,7 +43,7 @@ export default function Runs() {
       {runs.data?.items.length === 0 && <Empty title={kind || state ? "No run is like that" : "Nothing has run yet"}>Try an operation, or run a feed.</Empty>}
       <ul className="divide-y divide-base-300 text-sm">
         {runs.data?.items.map((run) => (
-          <li key={run.id} className="grid grid-cols-[5.5rem_6rem_1fr] items-center gap-x-3 py-2 sm:grid-cols-[5.5rem_6rem_5rem_1fr_11rem]">
+          <li key={run.id} className="grid grid-cols-[5.5rem_6rem_1fr] items-center gap-x-3 py-2 sm:grid-cols-[5.5rem_6rem_5rem_1fr_14rem]">
             <Link className="link font-medium" to={`${run.id}`}>{run.kind} {run.id}</Link>
             <span><StateTag state={run.state} completeness={run.completeness} /></span>
             <span className="hidden sm:inline"><Tag>{run.environment}</Tag></span>

@@ -36,7 +36,7 @@ from rondine.core.errors import (
 )
 from rondine.core.http import Response, Send, http_text, shown_headers, without_secrets
 from rondine.core.keylike import keys_in_text, masked
-from rondine.core.limits import meter
+from rondine.core.limits import meter, wait_words
 from rondine.core.mapping.compile import check_format
 from rondine.core.mapping.document import MappingDocument
 from rondine.core.mapping.propose import row_choices
@@ -474,7 +474,7 @@ def trial_warnings(ready: ReadyCall) -> list[Problem]:
     usage, now = usage_of(ready.line.id)
     warnings = []
     if usage.held_until > now:
-        words = f"all calls wait {usage.held_until - now:.0f} s more: {usage.held_why}"
+        words = f"all calls wait {wait_words(usage.held_until - now)} more: {usage.held_why}"
         warnings.append(Problem("limits", words, "it goes on by itself then"))
     for one in meter(ready.line.limits, usage, now=now):
         if one.left <= 1 and (one.limit.calls > 1 or one.limit.span != "second"):

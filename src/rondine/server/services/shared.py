@@ -24,7 +24,7 @@ from django.utils import timezone
 from rondine.core import limits
 from rondine.core.errors import LimitReached, RondineError, ServiceTooSlow, SignInAgain, SignInRefused
 from rondine.core.http import Headers
-from rondine.core.limits import Usage
+from rondine.core.limits import Usage, wait_words
 from rondine.core.secret import Secret
 from rondine.core.settings import dump
 from rondine.core.signin import SignIn, Token
@@ -176,9 +176,9 @@ class SharedByAll:
             return await self._wait_if_held(line, patience - min(wait, HELD_CACHE))
         if wait > patience:
             raise LimitReached(
-                f"the service asked to wait {wait:.0f} s more",
+                f"the service asked to wait {wait_words(wait)} more",
                 where=f"connection {line.name}",
-                hint="wait until then, call less, or lift it: rondine connection wait NAME --lift",
+                hint=f"wait until then, call less, or lift it: rondine connection wait {line.name} --lift",
             )
 
     async def note_response(self, line: Line, status: int, headers: Headers) -> None:

@@ -273,3 +273,68 @@ def test_elements_in_lists_are_written_in_the_order_and_namespaces_of_their_sche
     ) in sent
     with pytest.raises(InputError, match='"permit" has no member "nummer"'):
         build_request(operation, "https://counter.example", {"permit": [{"nummer": "P-1"}]})
+
+
+RULES = """<x:schema xmlns:x="http://www.w3.org/2001/XMLSchema" xmlns:r="urn:rules" targetNamespace="urn:rules" attributeFormDefault="qualified">
+  <x:include schemaLocation="{other}"/>
+  <x:element name="File"><x:complexType><x:sequence>
+    <x:element name="number" type="r:Number"/>
+    <x:element name="girth"><x:simpleType><x:restriction base="x:decimal"><x:minInclusive value="0"/><x:maxExclusive value="20.5"/></x:restriction></x:simpleType></x:element>
+    <x:element name="office" type="x:string" fixed="Olmara"/>
+    <x:element name="copies" type="x:int" default="1"/>
+    <x:element name="print" type="x:boolean" default="false" minOccurs="0"/>
+    <x:element name="work" type="r:Work" minOccurs="0"/>
+    <x:any minOccurs="0"/>
+  </x:sequence><x:attribute name="year" type="x:int"/><x:attribute ref="xml:lang"/><x:anyAttribute/></x:complexType></x:element>
+  <x:complexType name="Work" abstract="true"><x:sequence><x:element name="kind" type="x:string"/></x:sequence></x:complexType>
+  <x:complexType name="Felling"><x:complexContent><x:extension base="r:Work"/></x:complexContent></x:complexType>
+</x:schema>"""
+NUMBER = """<x:schema xmlns:x="http://www.w3.org/2001/XMLSchema" targetNamespace="urn:rules"><x:include schemaLocation="../wrong/rules.xsd"/>
+  <x:simpleType name="Short"><x:restriction base="x:string"><x:maxLength value="9"/></x:restriction></x:simpleType>
+  <x:simpleType name="Number"><x:restriction xmlns:r="urn:rules" base="r:Short"><x:pattern value="OLM-[0-9]+"/><x:pattern value="NEW"/></x:restriction></x:simpleType>
+</x:schema>"""
+FILING = """<definitions xmlns="http://schemas.xmlsoap.org/wsdl/" xmlns:s="http://schemas.xmlsoap.org/wsdl/soap/" xmlns:r="urn:rules" targetNamespace="urn:filing">
+  <types><x:schema xmlns:x="http://www.w3.org/2001/XMLSchema"><x:import namespace="urn:rules" schemaLocation="rules.xsd"/></x:schema></types>
+  <message name="In"><part name="body" element="r:File"/></message>
+  <portType name="Desk"><operation name="file"><input message="t:In" xmlns:t="urn:filing"/></operation></portType>
+  <binding name="B" type="t:Desk" xmlns:t="urn:filing"><s:binding transport="http://schemas.xmlsoap.org/soap/http"/>
+    <operation name="file"><s:operation soapAction="file"/><input><s:body use="literal"/></input></operation></binding>
+  <service name="S"><port name="P" binding="t:B" xmlns:t="urn:filing"><s:address location="https://filing.example/desk"/></port></service>
+</definitions>"""
+
+
+def filing():
+    """Two schemas that include each other by paths that lead nowhere."""
+    schemas = {"rules.xsd": RULES.format(other="elsewhere/number.xsd").encode(), "number.xsd": NUMBER.encode()}
+    return read_definition(Files("filing.wsdl", {"filing.wsdl": FILING.encode(), **schemas}))
+
+
+def test_facets_defaults_and_fixed_values_of_a_schema_are_kept():
+    document = filing().operations[0].document
+    inputs = {one.name: one for one in document.inputs}
+    assert (inputs["number"].bounds.max_length, inputs["number"].bounds.pattern) == (9, "^(?:OLM-[0-9]+|NEW)$")
+    assert (inputs["girth"].bounds.minimum, inputs["girth"].bounds.exclusive_maximum) == (0, 20.5)
+    assert "office" not in inputs  # it has one value only
+    assert (inputs["copies"].default, inputs["copies"].required, inputs["print"].try_value) == ("1", True, "false")
+    with pytest.raises(InputError):
+        checked_inputs(document.inputs, {"number": "OLM-X", "girth": "3"})
+
+
+def test_attributes_stand_in_the_namespace_that_their_schema_says():
+    document = filing().operations[0].document
+    values = checked_inputs(document.inputs, {"number": "OLM-7", "girth": "3.5", "year": "2026", "lang": "it"})
+    root = etree.fromstring(build_request(document, "https://filing.example", values).request.sent_body)
+    file = root.find(".//{urn:rules}File")
+    assert dict(file.attrib) == {"{urn:rules}year": "2026", "{http://www.w3.org/XML/1998/namespace}lang": "it"}
+    assert [(one.tag, one.text) for one in file] == [
+        ("number", "OLM-7"),
+        ("girth", "3.5"),
+        ("office", "Olmara"),
+        ("copies", "1"),
+    ]
+
+
+def test_what_a_schema_leaves_open_is_told():
+    words = " | ".join(one.message for one in filing().warnings)
+    assert 'the type "Work" is abstract: what is sent is one of Felling' in words
+    assert "one type may hold any elements or attributes besides what is described: File" in words

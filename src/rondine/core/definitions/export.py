@@ -12,7 +12,7 @@ from typing import Any
 import uritemplate
 from msgspec import UNSET, structs
 
-from rondine.core.definitions.inputs import input_name
+from rondine.core.definitions.inputs import input_name, schema_of_bounds
 from rondine.core.definitions.json_schema import types_of
 from rondine.core.definitions.model import Schema
 from rondine.core.errors import Problem
@@ -360,13 +360,7 @@ def _described(one: Input | None, *, is_path: bool = False) -> dict[str, Any]:
     schema: dict[str, Any] = {**_TYPES[one.type]}
     if one.allowed:
         schema["enum"] = list(one.allowed)
-    words = {
-        "exclusive_minimum": "exclusiveMinimum",
-        "exclusive_maximum": "exclusiveMaximum",
-        "min_length": "minLength",
-        "max_length": "maxLength",
-    }
-    schema |= {words.get(name, name): value for name, value in dump(one.bounds).items()}
+    schema |= schema_of_bounds(one.bounds)
     if one.default is not UNSET:
         schema["default"] = _typed(one.default, one.type)
     out: dict[str, Any] = {"schema": schema}

@@ -15,6 +15,7 @@ from rondine.core.mapping.types import CONVERSIONS, ConversionError
 from rondine.core.protocols.inputs import Bounds, Input, InputType, broken_bound, value_text
 from rondine.core.protocols.operation import Member
 from rondine.core.protocols.values import ValueOf
+from rondine.core.settings import dump
 
 #: A body with more plain values than this is one input, as a whole or in its parts: nobody fills in a longer form.
 MOST_MEMBERS = 60
@@ -48,10 +49,10 @@ class Inputs:
         while free in taken:
             free, number = f"{wanted[:58]}_{number}", number + 1
         kind = input_type(schema)
-        default = _fitting(schema.get("default", UNSET), kind)
+        default = fitting(schema.get("default", UNSET), kind)
         if example is UNSET and isinstance(schema.get("examples"), list) and schema["examples"]:
             example = schema["examples"][0]
-        try_value = _fitting(example, kind)
+        try_value = fitting(example, kind)
         allowed = [one for one in schema.get("enum") or [] if isinstance(one, (str, int)) and not isinstance(one, bool)]
         if kind == "json" or len(allowed) != len([one for one in schema.get("enum") or [] if one is not None]):
             allowed = []
@@ -95,10 +96,21 @@ def bounds_of(schema: dict[str, Any], kind: InputType) -> Bounds:
         found["format"] = schema["format"][:60]
     bounds = Bounds(**found)
     for word in ("default", "example"):
-        value = _fitting(schema.get(word, UNSET), kind)
+        value = fitting(schema.get(word, UNSET), kind)
         if value is not UNSET and broken_bound(bounds, CONVERSIONS[kind](value)):
             return Bounds(format=found.get("format", ""))
     return bounds
+
+
+def schema_of_bounds(bounds: Bounds) -> dict[str, Any]:
+    """Bounds in JSON Schema's words."""
+    words = {
+        "exclusive_minimum": "exclusiveMinimum",
+        "exclusive_maximum": "exclusiveMaximum",
+        "min_length": "minLength",
+        "max_length": "maxLength",
+    }
+    return {words.get(name, name): value for name, value in dump(bounds).items()}
 
 
 def input_name(text: str) -> str:
@@ -131,7 +143,7 @@ def input_type(schema: dict[str, Any]) -> InputType:
     return "json"
 
 
-def _fitting(value: Any, kind: InputType) -> Any:
+def fitting(value: Any, kind: InputType) -> Any:
     """A default or example if it is of the type, UNSET if it is not."""
     if value is UNSET or value is None:
         return UNSET

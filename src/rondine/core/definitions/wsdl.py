@@ -11,17 +11,17 @@ from typing import Any
 from urllib.parse import urlsplit
 
 from lxml import etree
-from msgspec import structs
+from msgspec import UNSET, structs
 
 from rondine.core.definitions.files import Files
-from rondine.core.definitions.inputs import input_name
+from rondine.core.definitions.inputs import fitting, input_name
 from rondine.core.definitions.model import Definition, DescribedOperation, Server
 from rondine.core.definitions.xml_schemas import XmlDefs
-from rondine.core.definitions.xsd import Name, Part, Shape, XmlSchemas, schemas_in
+from rondine.core.definitions.xsd import XML, Name, Part, Shape, XmlSchemas, schemas_in
 from rondine.core.documents.xml import local, read_xml
 from rondine.core.errors import DocumentError, Problem, did_you_mean
 from rondine.core.names import free_name, proposed_name
-from rondine.core.protocols.inputs import Input
+from rondine.core.protocols.inputs import Bounds, Input
 from rondine.core.protocols.operation import OperationDocument, ResponseDescription, SoapBody, XmlChild, XmlElement
 from rondine.core.protocols.values import ValueOf
 
@@ -350,6 +350,8 @@ class _Writer:
     def prefixed(self, name: Name) -> str:
         if not name[0]:
             return name[1]
+        if name[0] == XML:
+            return f"xml:{name[1]}"
         if name[0] not in self.prefixes:
             self.prefixes[name[0]] = f"n{len(self.prefixes) + 1}"
         return f"{self.prefixes[name[0]]}:{name[1]}"
@@ -364,7 +366,7 @@ class _Writer:
             self.part(one, at, [*seen, shape.key], is_required=is_required)
 
     def part(self, part: Part, at: str, seen: list[int], *, is_required: bool) -> None:
-        step = f"@{part.name[1]}" if part.kind == "attribute" else self.prefixed(part.name)
+        step = f"@{self.prefixed(part.name)}" if part.kind == "attribute" else self.prefixed(part.name)
         here = f"{at}/{step}" if at else step
         shape = self.schemas.shape(part.type)
         required = is_required and part.least > 0
@@ -395,10 +397,23 @@ class _Writer:
         wanted = label
         while any(one.name == label for one in self.inputs):
             label, number = f"{wanted[:58]}_{number}", number + 1
-        self.inputs.append(
-            Input(name=label, type=kind, required=required, allowed=list(allowed), description=part.description)
-        )
         shape = self.schemas.shape(part.type)
+        if part.fixed and required and kind != "json":
+            self.elements.append(XmlElement(at=here, value=part.fixed))
+            return
+        default = fitting(part.default, kind) if part.default and kind != "json" else UNSET
+        self.inputs.append(
+            Input(
+                name=label,
+                type=kind,
+                required=required,
+                default=default if required else UNSET,  # what is optional is left out, and the service fills it in
+                try_value=UNSET if required else default,
+                allowed=[part.fixed] if part.fixed and kind == "text" else list(allowed),
+                bounds=shape.bounds if kind != "json" else Bounds(),
+                description=part.description,
+            )
+        )
         structure = self._type(shape, part.name[1]) if kind == "json" and shape.parts else ""
         self.elements.append(XmlElement(at=here, value=ValueOf(input=label), type=structure))
 
@@ -411,7 +426,7 @@ class _Writer:
             children = self.types[name] = []
             for part in shape.parts:
                 inner = self.schemas.shape(part.type)
-                step = f"@{part.name[1]}" if part.kind == "attribute" else self.prefixed(part.name)
+                step = f"@{self.prefixed(part.name)}" if part.kind == "attribute" else self.prefixed(part.name)
                 children.append(XmlChild(name=step, type=self._type(inner, part.name[1]) if inner.parts else ""))
         return self._type_names[shape.key]
 

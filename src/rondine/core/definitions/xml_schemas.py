@@ -7,6 +7,7 @@ Each named type is translated once, under `$defs`, whatever circles they make. T
 from typing import Any
 
 from rondine.core.definitions.files import Files
+from rondine.core.definitions.inputs import schema_of_bounds
 from rondine.core.definitions.json_schema import file_stem
 from rondine.core.definitions.model import Definition
 from rondine.core.definitions.xsd import Name, Part, Shape, XmlSchemas
@@ -104,7 +105,9 @@ class XmlDefs:
 
 def _plain(shape: Shape) -> dict[str, Any]:
     found = dict(_PLAIN.get(shape.plain or "", {"type": "string"}))
-    return {**found, "enum": list(shape.allowed)} if shape.allowed and found == {"type": "string"} else found
+    if shape.allowed and found == {"type": "string"}:
+        found["enum"] = list(shape.allowed)
+    return {**found, **schema_of_bounds(shape.bounds)}
 
 
 def read_xsd(files: Files) -> Definition:

@@ -9,13 +9,16 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from lxml import etree
+from msgspec import structs
 
 from rondine.core.definitions.files import Files
 from rondine.core.documents.xml import local, read_xml
 from rondine.core.errors import DocumentError, Problem, did_you_mean
-from rondine.core.protocols.inputs import InputType
+from rondine.core.protocols.inputs import Bounds, InputType
 
 XSD = "http://www.w3.org/2001/XMLSchema"
+#: Bound to the prefix xml always, of xml:lang and its like (Namespaces in XML, section 3).
+XML = "http://www.w3.org/XML/1998/namespace"
 Name = tuple[str, str]  # (namespace, local name)
 _PLAIN: dict[str, InputType] = {
     **dict.fromkeys(
@@ -36,10 +39,21 @@ MOST_STEPS = 5_000
 _NAME = re.compile(r"[A-Za-z_][\w.-]*")
 
 
+@dataclass(frozen=True, slots=True)
+class Home:
+    """A schema: its target namespace, whether local elements and attributes are in it, and its file."""
+
+    target: str
+    elements_qualified: bool
+    attributes_qualified: bool
+    file: str
+
+
 @dataclass(slots=True)
 class Part:
     """An element or attribute of a type. name: with its namespace, empty if it is in none.  type: None for one without a type of its own.  is_id: of
-    the type xs:ID, whose values are different in all of a document (XSD 1.1 Part 2, section 3.4.8)."""
+    the type xs:ID, whose values are different in all of a document (XSD 1.1 Part 2, section 3.4.8).  default, fixed: the value that stands for one
+    that is missing, or the only one."""
 
     name: Name
     kind: str  # element or attribute
@@ -49,14 +63,17 @@ class Part:
     is_nillable: bool = False
     description: str = ""
     is_id: bool = False
+    default: str = ""
+    fixed: str = ""
 
 
 @dataclass(slots=True)
 class Shape:
-    """What a type is: plain, with its input type and allowed values, or made of parts; a plain one may have attributes."""
+    """What a type is: plain, with its input type, allowed values and bounds, or made of parts; a plain one may have attributes."""
 
     plain: InputType | None = None
     allowed: list[str] = field(default_factory=list)
+    bounds: Bounds = field(default_factory=Bounds)
     parts: list[Part] = field(default_factory=list)
     key: int = 0
 
@@ -70,10 +87,12 @@ class XmlSchemas:
         self.types: dict[Name, etree._Element] = {}
         self.groups: dict[Name, etree._Element] = {}
         self.attribute_groups: dict[Name, etree._Element] = {}
-        self.targets: dict[int, tuple[str, bool, str]] = {}
+        self.targets: dict[int, Home] = {}
         self.problems: list[Problem] = []
         self.read: set[str] = set()
         self.schemas: list[etree._Element] = []
+        self.open_types: list[str] = []
+        self._open_at: int | None = None
         self.left = MOST_STEPS
         #: By the identity of their elements, which are kept with them so that it stays theirs.
         self.shapes: dict[int, tuple[etree._Element, Shape]] = {}
@@ -82,7 +101,9 @@ class XmlSchemas:
         """A schema element, with what it includes and imports. namespace: the including one's, for a schema without its own."""
         target = schema.get("targetNamespace") or namespace or ""
         self.schemas.append(schema)
-        self.targets[id(schema)] = (target, schema.get("elementFormDefault") == "qualified", file)
+        self.read.add(file)
+        elements, attributes = (schema.get(f"{kind}FormDefault") == "qualified" for kind in ("element", "attribute"))
+        self.targets[id(schema)] = Home(target, elements, attributes, file)
         for one in schema:
             name = (target, one.get("name", ""))
             match local(one):
@@ -110,7 +131,11 @@ class XmlSchemas:
         content = self.files.contents.get(name)
         if not content:
             near = [other for other in self.files.contents if other.rpartition("/")[2] == location.rpartition("/")[2]]
-            content = self.files.contents.get(near[0]) if near else None
+            if near and near[0] in self.read:
+                return
+            name = near[0] if near else name
+            self.read.add(name)
+            content = self.files.contents.get(name)
         if not content:
             hint = "upload it too, or import by address" if "://" not in name else "it could not be fetched"
             self._problem(element, file, f'"{location[:120]}" is not here', hint)
@@ -131,16 +156,18 @@ class XmlSchemas:
     def named(self, element: etree._Element, text: str) -> Name:
         """A qualified name in an attribute, its prefix resolved where it stands."""
         prefix, colon, last = text.strip().rpartition(":")
-        return (element.nsmap.get(prefix if colon else None) or ("" if colon else self._home(element)[0]), last)
+        if prefix == "xml":
+            return (XML, last)
+        return (element.nsmap.get(prefix if colon else None) or ("" if colon else self._home(element).target), last)
 
-    def _home(self, element: etree._Element) -> tuple[str, bool, str]:
-        """(target namespace, whether local elements are in it, the file) of the schema that an element stands in."""
+    def _home(self, element: etree._Element) -> "Home":
+        """The schema that an element stands in."""
         at: Any = element
         while at is not None:
             if id(at) in self.targets:
                 return self.targets[id(at)]
             at = at.getparent()
-        return ("", False, "")
+        return Home("", False, False, "")
 
     def element(self, name: Name) -> Part | None:
         found = self.elements.get(name)
@@ -161,6 +188,8 @@ class XmlSchemas:
             element.get("nillable") == "true",
             " ".join(words.split())[:500],
             kind == (XSD, "ID"),
+            element.get("default", ""),
+            element.get("fixed", ""),
         )
 
     def key_of(self, element: Name) -> list[str]:
@@ -227,13 +256,16 @@ class XmlSchemas:
                     )
                 elif inner is not None and depth < 20:
                     found = self._simple(inner, depth + 1)
-                return Shape(found.plain or "text", allowed or found.allowed)
+                kind = found.plain or "text"
+                return Shape(kind, allowed or found.allowed, _bounds(one, kind, found.bounds))
         return Shape("text")
 
     def _complex(self, element: etree._Element, out: Shape, depth: int) -> None:
         """Gathers the parts of a complex type, those of its base first."""
         if depth > 30:
             return
+        if element.get("abstract") == "true" and depth == 0:
+            self._tell_abstract(element)
         for one in element:
             self.left -= 1
             if self.left < 0:
@@ -252,6 +284,8 @@ class XmlSchemas:
                     self._referred(one, self.attribute_groups, out, depth)
                 case "attribute":
                     self._attribute(one, out)
+                case "anyAttribute" | "any":
+                    self._tell_any(one)
 
     def _base(self, element: etree._Element, out: Shape, depth: int) -> None:
         base = element.get("base")
@@ -293,9 +327,47 @@ class XmlSchemas:
                     self._group(one, out, depth + 1, is_choice=is_choice or local(one) == "choice")
                 case "group" if depth < 30:
                     self._referred(one, self.groups, out, depth + 1)
+                case "any":
+                    self._tell_any(one)
+
+    def _tell_abstract(self, element: etree._Element) -> None:
+        """Values of an abstract type are of a derived one (XSD 1.1 Part 1, section 3.4.1), which is not chosen for anybody."""
+        home = self._home(element)
+        name = (home.target, element.get("name", ""))
+        derived = [
+            other[1]
+            for other, one in self.types.items()
+            if any(
+                local(each) == "extension" and each.get("base") and self.named(each, each.get("base", "")) == name
+                for each in one.iter()
+            )
+        ]
+        words = f'the type "{name[1]}" is abstract: what is sent is one of {", ".join(derived[:8]) or "no type that is here"}'
+        self._tell_once(element, home.file, words, "what they add is not described; xsi:type is not sent")
+
+    def _tell_any(self, element: etree._Element) -> None:
+        """One problem for all types that may hold whatever is put into them."""
+        holder: Any = next((one for one in element.iterancestors() if one.get("name")), None)
+        name = holder.get("name") if holder is not None else "a type"
+        if name in self.open_types:
+            return
+        if self._open_at is None:
+            self._open_at = len(self.problems)
+            self._problem(element, self._home(element).file, "", "")
+        self.open_types.append(name)
+        listed = ", ".join(self.open_types[:8]) + (" ..." if len(self.open_types) > 8 else "")
+        number = len(self.open_types)
+        who = "one type" if number == 1 else f"{number} types"
+        words = f"{who} may hold any elements or attributes besides what is described: {listed}"
+        where = self.problems[self._open_at].where
+        self.problems[self._open_at] = Problem(where, words, "these are not described, and no inputs are made of them")
+
+    def _tell_once(self, element: etree._Element, file: str, message: str, hint: str) -> None:
+        if all(one.message != message for one in self.problems):
+            self._problem(element, file, message, hint)
 
     def _local(self, element: etree._Element) -> Part:
-        target, is_qualified, _ = self._home(element)
+        home = self._home(element)
         if reference := element.get("ref"):
             name = self.named(element, reference)
             found = self.element(name) or Part(name, "element", None)
@@ -304,17 +376,65 @@ class XmlSchemas:
             found.is_list = most == "unbounded" or _number(most, 1) > 1
             return found
         form = element.get("form")
-        qualified = form == "qualified" if form else is_qualified
-        return self._part(element, (target if qualified else "", element.get("name", "")))
+        qualified = form == "qualified" if form else home.elements_qualified
+        return self._part(element, (home.target if qualified else "", element.get("name", "")))
 
     def _attribute(self, element: etree._Element, out: Shape) -> None:
-        if element.get("use") == "prohibited" or not (name := element.get("name")):
+        if element.get("use") == "prohibited":
             return
+        if reference := element.get("ref"):
+            found = self.named(element, reference)
+            own = next(
+                (
+                    one
+                    for schema in self.schemas
+                    for one in schema
+                    if local(one) == "attribute" and (self._home(one).target, one.get("name")) == found
+                ),
+                None,
+            )
+            name = found
+        elif element.get("name"):
+            home, form, own = self._home(element), element.get("form"), None
+            is_qualified = form == "qualified" if form else home.attributes_qualified
+            name = (home.target if is_qualified else "", element.get("name", ""))
+        else:
+            return
+        element, use = own if own is not None else element, element
         of = element.get("type")
         inner = next((one for one in element if local(one) == "simpleType"), None)
-        least = 1 if element.get("use") == "required" else 0
+        least = 1 if use.get("use") == "required" else 0
         kind = self.named(element, of) if of else inner
-        out.parts.append(Part(("", name), "attribute", kind, least, is_id=kind == (XSD, "ID")))
+        default, fixed = (use.get(word, element.get(word, "")) for word in ("default", "fixed"))
+        is_id = kind == (XSD, "ID")
+        out.parts.append(Part(name, "attribute", kind, least, is_id=is_id, default=default, fixed=fixed))
+
+
+_LENGTHS = {"minLength": ("min_length",), "maxLength": ("max_length",), "length": ("min_length", "max_length")}
+_RANGES = {
+    "minInclusive": "minimum",
+    "maxInclusive": "maximum",
+    "minExclusive": "exclusive_minimum",
+    "maxExclusive": "exclusive_maximum",
+}
+
+
+def _bounds(restriction: etree._Element, kind: str, base: Bounds) -> Bounds:
+    """The facets of a restriction with those of its base (XSD 1.1 Part 2, section 4.3). Several patterns of one step are alternatives."""
+    found: dict[str, Any] = {}
+    patterns = []
+    for one in restriction:
+        value = one.get("value", "")
+        name = local(one)
+        if kind == "text" and name in _LENGTHS and value.isdecimal():
+            found |= dict.fromkeys(_LENGTHS[name], int(value))
+        elif kind in ("integer", "decimal") and name in _RANGES and re.fullmatch(r"-?\d{1,15}(\.\d{1,6})?", value):
+            found[_RANGES[name]] = float(value) if "." in value else int(value)
+        elif kind == "text" and name == "pattern":
+            patterns.append(value)
+    if patterns:
+        found["pattern"] = f"^(?:{'|'.join(patterns)})$"
+    return structs.replace(base, **found)
 
 
 def _number(text: str, default: int) -> int:

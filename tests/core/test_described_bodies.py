@@ -101,6 +101,8 @@ def test_what_is_not_sent_is_told():
     ]
     reading = read({"application/json": {}}, method="get")
     assert "declared with a body" in reading.operations[0].warnings[0].message
+    empty = read({"application/json": {"schema": {"type": "object", "properties": {}}}}, method="get")
+    assert empty.operations[0].warnings == ()
     many = {f"application/vnd.case.v{number}+json": {} for number in range(5)}
     kept = read(responses={"200": {"description": "it", "content": many}})
     assert kept.operations[0].warnings[0].message == "a response of 5 media types: the first 3 are kept"

@@ -364,7 +364,8 @@ class _Reader:
             deprecated=value.get("deprecated") is True,
         )
         if isinstance(callbacks := value.get("callbacks"), dict) and callbacks:
-            words = f"{len(callbacks)} callbacks: requests that the service sends"
+            count = len(callbacks)
+            words = f"{'one callback' if count == 1 else f'{count} callbacks'}: requests that the service sends"
             self.warn(place / "callbacks", words, "they are not imported")
         return DescribedOperation(
             key,
@@ -518,7 +519,8 @@ class _Reader:
         inputs: Inputs,
     ) -> Body | None:
         if method.upper() in READING:
-            if "requestBody" in value or any(one["in"] in ("body", "formData") for one, _ in parameters):
+            has_body = not _holds_nothing(value.get("requestBody", {}))
+            if has_body or any(one["in"] in ("body", "formData") for one, _ in parameters):
                 words = (
                     f"{method.upper()} is declared with a body, which has no meaning there (RFC 9110, section 9.3.1)"
                 )
@@ -814,6 +816,17 @@ def _old_encoding(parameter: dict[str, Any]) -> dict[str, Any]:
     form = str(parameter.get("collectionFormat", "csv"))
     style = {"ssv": "spaceDelimited", "pipes": "pipeDelimited"}.get(form, "form")
     return {"style": style, "explode": form == "multi"}
+
+
+def _holds_nothing(body: Any) -> bool:
+    """Whether a request body is declared without anything in it, as generators do for GET."""
+    content = body.get("content", {}) if isinstance(body, dict) and "$ref" not in body else None
+    schemas = (
+        [one.get("schema") for one in content.values() if isinstance(one, dict)]
+        if isinstance(content, dict)
+        else [None]
+    )
+    return all(isinstance(one, dict) and one.get("type") == "object" and not one.get("properties") for one in schemas)
 
 
 def _body_kind(media: str) -> str:

@@ -41,7 +41,7 @@ def test_headers_and_reasons_of_iso_8859_1_are_shown_and_kept(rondine, serve_raw
     [
         ("unasked-304", head(status="304 Not Modified"), "nothing has changed, which nobody asked"),
         ("packed-twice", None, "is compressed: it is gzip"),
-        ("cut-off", head("Content-Encoding: gzip") + gzip.compress(ROWS)[:-4], "its gzip content has no end"),
+        ("cut-off", head("Content-Encoding: gzip") + gzip.compress(ROWS, mtime=0)[:-4], "its gzip content has no end"),
         ("no-json", head() + b"the office is closed", "not JSON"),
     ],
 )

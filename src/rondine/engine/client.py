@@ -352,7 +352,7 @@ class Engine:
         trace = _Trace()
         where = f"{request.method} {without_secrets(request.url)}"
         try:
-            async with _limit(line.time_outs.whole, where, "the whole call"):
+            async with _limit(line.time_outs.whole, where, "the whole call took longer than {} s"):
                 return await self._exchange_bytes(session, line, request, trace, where)
         except RondineError:
             raise
@@ -442,7 +442,7 @@ class Engine:
             trace_request_ctx=trace,
             **_proxy(line),
         )
-        async with _limit(line.time_outs.first_byte, where, "the first byte"):
+        async with _limit(line.time_outs.first_byte, where, "the first byte took longer than {} s"):
             response = await sending
         async with response:
             trace.first_byte = trace.now()
@@ -545,33 +545,23 @@ class _Incoming:
 
 async def _next_chunk(content: aiohttp.StreamReader, idle: float, where: str) -> bytes:
     """The next bytes of a body, empty at its end. Raises ServiceTooSlow if nothing comes for `idle` seconds."""
-    try:
-        async with asyncio.timeout(idle):
-            return await content.readany()
-    except TimeoutError as error:
-        if isinstance(error, aiohttp.ClientError):
-            raise
-        raise ServiceTooSlow(
-            f"nothing came for {idle:g} s in the middle of the body",
-            where=where,
-            hint="raise the idle time-out, or ask for less",
-        ) from error
+    hint = "raise the idle time-out, or ask for less"
+    async with _limit(idle, where, "nothing came for {} s in the middle of the body", hint):
+        return await content.readany()
 
 
 @asynccontextmanager
-async def _limit(seconds: float, where: str, what: str) -> AsyncIterator[None]:
-    """A time limit that says which one it was."""
+async def _limit(
+    seconds: float, where: str, words: str, hint: str = "raise the connection's time-out, or ask the service for less"
+) -> AsyncIterator[None]:
+    """A time limit. words, with {} for the seconds, and hint: of the ServiceTooSlow that it raises."""
     try:
         async with asyncio.timeout(seconds):
             yield
     except TimeoutError as error:
         if isinstance(error, aiohttp.ClientError):
             raise
-        raise ServiceTooSlow(
-            f"{what} took longer than {seconds:g} s",
-            where=where,
-            hint="raise the connection's time-out, or ask the service for less",
-        ) from error
+        raise ServiceTooSlow(words.format(f"{seconds:g}"), where=where, hint=hint) from error
 
 
 def _with_secret_query(request: Request) -> URL:

@@ -11,7 +11,7 @@ from typing import Any
 from lxml import etree
 
 from rondine.core.definitions.files import Files
-from rondine.core.definitions.inputs import input_name
+from rondine.core.definitions.inputs import bounds_of, input_name
 from rondine.core.definitions.model import Definition, DescribedOperation, Schema, Server
 from rondine.core.documents.elements import looks_like_xml
 from rondine.core.documents.json import read_json
@@ -870,15 +870,13 @@ class _Writer:
         is_plain = not one.is_collection and (found is None or found.kind in ("enum", "definition"))
         label, taken = input_name(name), {each.name for each in inputs}
         label = label if label not in taken else f"{label[:58]}_body"
-        is_enum = found is not None and found.kind == "enum" and is_plain
-        allowed: list[str | int] = list(found.members) if found is not None and is_enum and not found.is_flags else []
         words = _flags_words(found) if found is not None and found.is_flags else ""
         inputs.append(
             Input(
                 name=label,
                 type=_INPUT_TYPES.get(kind, "text") if is_plain else "json",
                 required=required,
-                allowed=allowed,
+                allowed=self._allowed(one.type) if is_plain else [],
                 description=words,
                 bounds=self._bounds(one) if is_plain else Bounds(),
             )
@@ -888,12 +886,14 @@ class _Writer:
     def _bounds(self, one: _Property) -> Bounds:
         """What the facets of a property, or of its type definition, let a value be."""
         found = self.model.types.get(one.type)
-        limits = _limits(self._under(one.type), {**(found.facets if found is not None else {}), **one.facets})
-        return Bounds(
-            exclusive_minimum=limits.get("exclusiveMinimum"),
-            exclusive_maximum=limits.get("exclusiveMaximum"),
-            max_length=limits.get("maxLength"),
-        )
+        kind = self._under(one.type)
+        limits = _limits(kind, {**(found.facets if found is not None else {}), **one.facets})
+        return bounds_of(limits, _INPUT_TYPES.get(kind, "text"))
+
+    def _allowed(self, kind: str) -> list[str | int]:
+        """The only values of an enumeration; none for another type, or for flags, of which several may be given."""
+        found = self.model.types.get(kind)
+        return list(found.members) if found is not None and found.kind == "enum" and not found.is_flags else []
 
     # --- functions and actions
 
@@ -964,16 +964,14 @@ class _Writer:
                 self._member(inputs, members, f"/{each.name}", each.name, each, required=not each.is_nullable)
                 continue
             kind = self._under(each.type)
-            known = self.model.types.get(each.type)
             given = input_name(each.name)
             given = given if all(other.name != given for other in inputs) else f"{given[:58]}_value"
-            allowed = list(known.members) if known is not None and known.kind == "enum" and not known.is_flags else []
             inputs.append(
                 Input(
                     name=given,
                     type=_INPUT_TYPES.get(kind, "text"),
                     required=not each.is_nullable or not self.is_old,
-                    allowed=allowed,  # type: ignore[arg-type]
+                    allowed=self._allowed(each.type),
                     bounds=self._bounds(each),
                 )
             )

@@ -478,9 +478,7 @@ class _Reader:
                 key: one for key, one in parameter.items() if key not in ("name", "in", "required", "description")
             }
             made = self.schemas.translated(schema, place)
-            form = parameter.get("collectionFormat", "csv")
-            style = {"ssv": "spaceDelimited", "pipes": "pipeDelimited"}.get(str(form), "form")
-            return self.schemas.resolved(made)[0], style, form == "multi"
+            return self.schemas.resolved(made)[0], *_collection_style(parameter)
         content = parameter.get("content")
         if isinstance(content, dict) and content:
             media, holder = next(iter(content.items()))
@@ -610,7 +608,7 @@ class _Reader:
         place: Place,
     ) -> Body:
         kind = media.partition(";")[0].strip().lower()
-        if _is_json(kind) or kind in ("*/*", "application/*"):
+        if _body_kind(media) == "json":
             reader = BodyReader(self.schemas, inputs)
             members = reader.read(schema, required=required, example=example, description=description)
             return JsonBody(members=members, media_type=media if _is_json(kind) else "application/json")
@@ -813,9 +811,14 @@ def _old_encoding(parameter: dict[str, Any]) -> dict[str, Any]:
     """OpenAPI 2.0: how a list in a form is written."""
     if parameter.get("type") != "array":
         return {}
+    style, is_exploded = _collection_style(parameter)
+    return {"style": style, "explode": is_exploded}
+
+
+def _collection_style(parameter: dict[str, Any]) -> tuple[str, bool]:
+    """(style, whether it explodes) of a collectionFormat of OpenAPI 2.0."""
     form = str(parameter.get("collectionFormat", "csv"))
-    style = {"ssv": "spaceDelimited", "pipes": "pipeDelimited"}.get(form, "form")
-    return {"style": style, "explode": form == "multi"}
+    return {"ssv": "spaceDelimited", "pipes": "pipeDelimited"}.get(form, "form"), form == "multi"
 
 
 def _holds_nothing(body: Any) -> bool:

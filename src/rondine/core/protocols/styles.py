@@ -24,7 +24,7 @@ _EXPRESSION_INSIDE = re.compile(rf"[+#./;?&]?{_SPEC}(?:,{_SPEC})*")
 _PREFIXED = re.compile(rf"(?<=[{{+#./;?&,])({_NAME}):\d+(?=[,}}])")
 #: What parts several values of one pair, unencoded.
 BETWEEN = {"form": ",", "spaceDelimited": " ", "pipeDelimited": "|"}
-_BETWEEN = {"form": ",", "spaceDelimited": "%20", "pipeDelimited": "%7C"}
+_BETWEEN = {style: quote(text, safe=",") for style, text in BETWEEN.items()}
 
 
 def query_pairs(name: str, value: Any, style: str, *, explode: bool) -> list[str]:

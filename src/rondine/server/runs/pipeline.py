@@ -166,6 +166,8 @@ class FeedRun:
         self._within = ready.within
         self._received = ready.received
         self.remarks = list(ready.remarks)
+        #: Kinds of remarks of all pages that were given on; those in `remarks` are of pages that are kept already.
+        self._kinds = {one.kind for one in ready.remarks}
         #: Reads large responses: it may wait for what was read to be kept, and must not take the place of who keeps.
         self._large_pool = ThreadPoolExecutor(1, "large")
 
@@ -212,14 +214,13 @@ class FeedRun:
             signs = signs_of(
                 arrival.headers, read.value, row_lists(ready.outputs), status=arrival.status, is_xml=read.is_xml
             )
-        kinds = {one.kind for one in (*self.remarks, *last.remarks)}
         return verdict_of(
             ending,
             signs,
             received=self._received if has_one_list(ready.outputs) else None,
             is_one_object=reads_one_object(ready.outputs),
-            is_partial="partial" in kinds,
-            is_delimited="undelimited" not in kinds,
+            is_partial="partial" in self._kinds,
+            is_delimited="undelimited" not in self._kinds,
             has_paging=ready.operation.paging is not None,
         )
 
@@ -247,6 +248,7 @@ class FeedRun:
         page.is_counted = True
         self._received += page.items
         page.received = self._received
+        self._kinds |= {one.kind for one in page.remarks}
         rejected = sum(len(rejects) for *_, rejects in page.mapped)
         if rejected and rejected == sum(mapped.rows - mapped.filtered for _, mapped, *_ in page.mapped):
             words = "all rows of a response were rejected"

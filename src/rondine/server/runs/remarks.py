@@ -43,7 +43,9 @@ def merged(before: Iterable[Remark], new: Iterable[Remark]) -> list[Remark]:
     for one in (*before, *new):
         held = found.get((one.kind, one.message))
         if held is None:
-            if len(found) < MOST:
+            if len(found) < MOST or all(
+                kind != one.kind for kind, _ in found
+            ):  # one of each kind: a resumed run goes by them
                 found[one.kind, one.message] = one
         elif one.call is None or held.call is None or one.call > held.call:
             found[one.kind, one.message] = replace(held, times=held.times + one.times)

@@ -193,6 +193,9 @@ def summary(found: dict[str, Any]) -> str:
         names = [f"{one['name']} ({len(one['fields'])})" for one in found["record_types"][:12]]
         more = f" and {len(found['record_types']) - 12} more" if len(found["record_types"]) > 12 else ""
         lines.append(f"record types (fields)  {', '.join(names)}{more}")
+        if taken := [one for one in found["record_types"] if one["wanted"]]:
+            renamed = ", ".join(f"{one['wanted']} is called {one['name']}" for one in taken[:6])
+            lines.append(f"names that are taken by others: {renamed}{' ...' if len(taken) > 6 else ''}")
     return "\n".join(lines) + "\n"
 
 

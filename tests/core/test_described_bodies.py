@@ -5,7 +5,10 @@ import json
 import pytest
 
 from rondine.core.definitions import Files, read_definition
+from rondine.core.definitions.export import ExportedOperation, to_openapi
+from rondine.core.errors import InputError
 from rondine.core.protocols.rest import build_request
+from rondine.core.settings import dump
 
 CASES = {
     "type": "object",
@@ -31,10 +34,10 @@ GIVEN = {
 }
 
 
-def read(body=None, *, method="post", version="3.1.0", **operation):
+def read(body=None, *, method="post", version="3.1.0", is_required=False, **operation):
     value = {"operationId": "report", "responses": {"204": {"description": "kept"}}, **operation}
     if body is not None:
-        value["requestBody"] = {"content": body}
+        value["requestBody"] = {"content": body, "required": is_required}
     text = json.dumps({"openapi" if version != "2.0" else "swagger": version, "info": {"title": "r", "version": "1"}, "paths": {"/cases": {method: value}}})  # fmt: skip
     return read_definition(Files("r.json", {"r.json": text.encode()}), "https://register.example/r.json")
 
@@ -80,16 +83,109 @@ def test_parts_have_the_media_type_of_what_they_hold_and_a_list_of_files_is_a_pa
             "note": {"type": "string"},
         },
     }
-    encoding = {"pictures": {"contentType": "image/*, image/png"}, "note": {"headers": {"X-Clerk": {}}}}
+    encoding = {"pictures": {"contentType": "image/*, image/png"}, "note": {"headers": {"X-Clerk": {}, "a b": {}}}}
     found = read({"multipart/form-data": {"schema": schema, "encoding": encoding}})
-    body = sent(found, {"tree": {"girth": 88}, "pictures": ["b25l", "dHdv"], "note": "old"})
+    body = sent(found, {"tree": {"girth": 88}, "pictures": ["b25l", "dHdv"], "note": "old", "note_X_Clerk": "Mira"})
     assert 'name="tree"\r\nContent-Type: application/json\r\n\r\n{"girth":88}' in body
     assert body.count('name="pictures"; filename="pictures"\r\nContent-Type: image/png\r\n\r\n') == 2
     assert "\r\n\r\none\r\n" in body and "\r\n\r\ntwo\r\n" in body
-    assert 'name="note"\r\n\r\nold' in body
-    assert [one.message for one in found.operations[0].warnings] == [
-        "the headers of a part of a multipart body: not sent"
+    assert 'name="note"\r\nX-Clerk: Mira\r\n\r\nold' in body
+    assert [one.message for one in found.operations[0].warnings] == ['"a b" is no header']
+    assert 'name="note"\r\n\r\nold' in sent(found, {"note": "old"})
+    with pytest.raises(InputError, match='header "X-Clerk" has a line break'):
+        sent(found, {"note": "old", "note_X_Clerk": "a\r\nX-Other: b"})
+
+
+TREE = {
+    "type": "object",
+    "required": ["number", "place"],
+    "properties": {
+        "number": {"type": "string"},
+        "kind": {"const": "tree"},
+        "note": {"type": "string", "default": "none"},
+        "place": {
+            "type": "object",
+            "required": ["street"],
+            "properties": {"street": {"type": "string"}, "house": {"type": "integer"}},
+        },
+        "owner": {
+            "type": "object",
+            "required": ["name", "kind"],
+            "properties": {"name": {"type": "string"}, "kind": {"const": "office"}, "desk": {"type": "string"}},
+        },
+    },
+}
+
+
+def body_of(operation, given):
+    return build_request(operation.document, "https://register.example", given).request.sent_body
+
+
+def test_an_optional_body_is_left_out_whole_or_has_all_that_it_requires():
+    one = read({"application/json": {"schema": TREE}}).operations[0]
+    assert [each.name for each in one.document.inputs if each.required] == []
+    assert body_of(one, {}) == b""
+    whole = {"number": "OLM-00001", "place_street": "Weir Path"}
+    assert json.loads(body_of(one, whole)) == {"number": "OLM-00001", "place": {"street": "Weir Path"}}
+    with pytest.raises(InputError) as caught:
+        body_of(one, {"note": "old"})
+    assert caught.value.where == "/number" and 'the body is sent with "note"' in caught.value.message
+    with pytest.raises(InputError, match='the input "place_street" is required: the body is sent with "number"'):
+        body_of(one, {"number": "OLM-00001", "place_house": 4})
+
+
+def test_an_optional_object_within_a_body_takes_its_fixed_and_required_members_along():
+    one = read({"application/json": {"schema": TREE}}, is_required=True).operations[0]
+    assert [each.name for each in one.document.inputs if each.required] == ["number", "place_street"]
+    whole = {"number": "OLM-00001", "place_street": "Weir Path"}
+    assert "owner" not in json.loads(body_of(one, whole))
+    owner = json.loads(body_of(one, {**whole, "owner_name": "Mira", "note": "old"}))["owner"]
+    assert owner == {"name": "Mira", "kind": "office"}
+    with pytest.raises(InputError, match='"owner_name" is required: "owner" is sent with "owner_desk"'):
+        body_of(one, {**whole, "owner_desk": "3"})
+
+
+@pytest.mark.parametrize("media", ["application/x-www-form-urlencoded", "multipart/form-data"])
+def test_an_optional_form_is_left_out_whole_or_has_all_that_it_requires(media):
+    schema = {"type": "object", "required": ["number"], "properties": {"number": {}, "note": {"type": "string"}}}
+    one = read({media: {"schema": schema}}).operations[0]
+    built = build_request(one.document, "https://register.example", {})
+    assert built.request.sent_body == b"" and built.request.header("Content-Type") is None
+    assert b"OLM-00001" in body_of(one, {"number": "OLM-00001"})
+    with pytest.raises(InputError, match='the input "number" is required: the body is sent with "note"'):
+        body_of(one, {"note": "old"})
+
+
+@pytest.mark.parametrize("media", ["application/json", "application/x-www-form-urlencoded", "multipart/form-data"])
+@pytest.mark.parametrize("is_required", [True, False])
+def test_what_a_body_requires_is_written_out_and_read_in_again(media, is_required):
+    schema = TREE if media == "application/json" else {**TREE, "properties": {"number": {"type": "string"}, "note": {"type": "string"}}, "required": ["number"]}  # fmt: skip
+    encoding = {"note": {"headers": {"X-Clerk": {"schema": {"type": "string"}}}}} if "multipart" in media else {}
+    first = read({media: {"schema": schema, "encoding": encoding}}, is_required=is_required).operations[0]
+    out = to_openapi(
+        title="r", operations=[ExportedOperation(first.name, first.title, first.document)], schemas={}, address=""
+    )
+    files = Files("r.json", {"r.json": json.dumps(out.document).encode()})
+    again = read_definition(files, "https://register.example/r.json").operations[0]
+    assert dump(again.document) == dump(first.document)
+
+
+def test_headers_of_responses_are_kept_and_written_out():
+    headers = {
+        "X-Left": {"description": "calls that are left", "required": True, "schema": {"type": "integer"}},
+        "content-type": {"schema": {"type": "string"}},
+        "no header": {},
+    }
+    first = read(responses={"200": {"description": "it", "headers": headers}}).operations[0]
+    assert dump(first.document.responses[0].headers) == [
+        {"name": "X-Left", "schema": {"type": "integer"}, "required": True, "description": "calls that are left"}
     ]
+    assert [one.message for one in first.warnings] == ['"no header" is no header']
+    out = to_openapi(title="r", operations=[ExportedOperation("a", "A", first.document)], schemas={}, address="")
+    assert out.document["paths"]["/cases"]["post"]["responses"]["200"]["headers"] == {"X-Left": headers["X-Left"]}
+    old = {"X-Left": {"type": "integer", "description": "calls that are left"}}
+    read_old = read(version="2.0", responses={"200": {"description": "it", "headers": old}}).operations[0]
+    assert read_old.document.responses[0].headers[0].schema == {"type": "integer"}
 
 
 def test_what_is_not_sent_is_told():

@@ -284,10 +284,17 @@ RULES = """<x:schema xmlns:x="http://www.w3.org/2001/XMLSchema" xmlns:r="urn:rul
     <x:element name="copies" type="x:int" default="1"/>
     <x:element name="print" type="x:boolean" default="false" minOccurs="0"/>
     <x:element name="work" type="r:Work" minOccurs="0"/>
+    <x:element name="place" minOccurs="0"><x:complexType><x:sequence><x:element name="street" type="x:string"/><x:element name="house" type="x:int" minOccurs="0"/></x:sequence></x:complexType></x:element>
     <x:any minOccurs="0"/>
   </x:sequence><x:attribute name="year" type="x:int"/><x:attribute ref="xml:lang"/><x:anyAttribute/></x:complexType></x:element>
   <x:complexType name="Work" abstract="true"><x:sequence><x:element name="kind" type="x:string"/></x:sequence></x:complexType>
-  <x:complexType name="Felling"><x:complexContent><x:extension base="r:Work"/></x:complexContent></x:complexType>
+  <x:complexType name="Felling"><x:complexContent><x:extension base="r:Work"><x:sequence><x:element name="stump" type="x:boolean"/><x:element name="then" type="r:Note" minOccurs="0"/></x:sequence></x:extension></x:complexContent></x:complexType>
+  <x:complexType name="Cut" abstract="true"><x:complexContent><x:extension base="r:Work"/></x:complexContent></x:complexType>
+  <x:complexType name="Pruning"><x:complexContent><x:extension base="r:Cut"><x:sequence><x:element name="height" type="x:int"/></x:sequence></x:extension></x:complexContent></x:complexType>
+  <x:complexType name="Note"><x:sequence><x:element name="text" type="x:string"/></x:sequence></x:complexType>
+  <x:complexType name="Signed"><x:complexContent><x:extension base="r:Note"><x:sequence><x:element name="by" type="x:string"/></x:sequence></x:extension></x:complexContent></x:complexType>
+  <x:complexType name="Lone" abstract="true"/>
+  <x:element name="Other" type="r:Lone"/>
 </x:schema>"""
 NUMBER = """<x:schema xmlns:x="http://www.w3.org/2001/XMLSchema" targetNamespace="urn:rules"><x:include schemaLocation="../wrong/rules.xsd"/>
   <x:simpleType name="Short"><x:restriction base="x:string"><x:maxLength value="9"/></x:restriction></x:simpleType>
@@ -334,7 +341,53 @@ def test_attributes_stand_in_the_namespace_that_their_schema_says():
     ]
 
 
+def filed(**values):
+    document = filing().operations[0].document
+    given = checked_inputs(document.inputs, {"number": "OLM-7", "girth": "3.5", **values})
+    sent = build_request(document, "https://filing.example", given).request.sent_body
+    return etree.fromstring(sent).find(".//{urn:rules}File")
+
+
+def test_a_value_of_an_abstract_type_says_of_which_one_it_is():
+    work = next(one for one in filing().operations[0].document.inputs if one.name == "work")
+    assert work.type == "json" and "@xsi:type: one of n1:Felling, n1:Pruning" in work.description
+    kind = "{http://www.w3.org/2001/XMLSchema-instance}type"
+    root = filed(work={"stump": True, "kind": "dead", "@xsi:type": "Felling", "then": {"by": "Mira", "text": "burnt", "@xsi:type": "Signed"}})  # fmt: skip
+    made = root.find("work")
+    prefix = next(name for name, uri in made.nsmap.items() if uri == "urn:rules")
+    assert made.get(kind) == f"{prefix}:Felling"
+    assert [(one.tag, one.text) for one in made][:2] == [("kind", "dead"), ("stump", "true")]
+    assert made.find("then").get(kind) == f"{prefix}:Signed" and [one.tag for one in made.find("then")] == [
+        "text",
+        "by",
+    ]
+    plain = filed(work={"kind": "dead", "xsi:type": "x:Felling", "then": {"text": "burnt"}}).find("work/then")
+    assert plain.get(kind) is None  # it is of its declared type, which is none of the abstract ones
+    with pytest.raises(InputError, match='"work" does not say its type') as caught:
+        filed(work={"kind": "dead"})
+    assert "Felling, Pruning" in caught.value.hint
+    with pytest.raises(InputError, match='"work" is of no type "Cut"'):
+        filed(work={"kind": "dead", "@xsi:type": "Cut"})
+    with pytest.raises(InputError, match='"work" has no member "height"'):
+        filed(work={"kind": "dead", "height": 3, "@xsi:type": "Felling"})
+
+
+def test_what_an_element_that_may_be_left_out_requires_goes_with_it():
+    assert filed().find("place") is None
+    assert [(one.tag, one.text) for one in filed(place_street="Weir Path").find("place")] == [("street", "Weir Path")]
+    with pytest.raises(InputError, match='"place_street" is required: "place" is sent with "place_house"'):
+        filed(place_house="4")
+
+
+def test_a_response_has_the_members_that_derived_types_add():
+    files = Files("rules.xsd", {"rules.xsd": RULES.format(other="number.xsd").encode(), "number.xsd": NUMBER.encode()})
+    found = read_definition(files)
+    assert sorted(found.schemas["Work"]["properties"]) == ["height", "kind", "stump", "then"]
+    assert found.schemas["Work"]["required"] == ["kind"]
+    told = [one.message for one in found.warnings]
+    assert 'the type "Lone" is abstract, and no type that is here derives from it' in told
+
+
 def test_what_a_schema_leaves_open_is_told():
     words = " | ".join(one.message for one in filing().warnings)
-    assert 'the type "Work" is abstract: what is sent is one of Felling' in words
     assert "one type may hold any elements or attributes besides what is described: File" in words

@@ -12,7 +12,7 @@ from typing import Any
 from rondine.core.definitions.compare_schemas import SchemaComparison
 from rondine.core.definitions.json_schema import types_of
 from rondine.core.definitions.model import Schema
-from rondine.core.protocols.operation import OperationDocument
+from rondine.core.protocols.operation import OperationDocument, ResponseDescription
 from rondine.core.settings import dump, load
 
 #: Parts that people add to an operation and no definition knows of.
@@ -160,7 +160,11 @@ def without_inputs(operation: OperationDocument, names: set[str]) -> OperationDo
 
 def is_same(before: OperationDocument, now: OperationDocument, schemas: SchemaComparison) -> bool:
     """Whether a definition says the same of an operation as before, with all that its responses refer to."""
-    return before == now and all(schemas.is_same(one.schema, one.schema) for one in now.responses)
+    return before == now and all(
+        schemas.is_same(schema, schema)
+        for one in now.responses
+        for schema in (one.schema, *(header.schema for header in one.headers))
+    )
 
 
 def _response_differences(
@@ -176,6 +180,22 @@ def _response_differences(
             continue
         for one in schemas.differences(old[key].schema, new[key].schema):
             yield Difference(f"{label}: {one.path or '$'}", one.before, one.now)
+        yield from _header_differences(label, old[key], new[key], schemas)
+
+
+def _header_differences(
+    label: str, before: ResponseDescription, now: ResponseDescription, schemas: SchemaComparison
+) -> Iterator[Difference]:
+    old, new = ({one.name.lower(): one for one in each.headers} for each in (before, now))
+    for name in dict.fromkeys([*old, *new]):
+        here = f"{label}, header {(new.get(name) or old[name]).name}"
+        if name not in old or name not in new:
+            yield Difference(here, "described" if name in old else None, "described" if name in new else None)
+            continue
+        for one in schemas.differences(old[name].schema, new[name].schema):
+            yield Difference(f"{here}: {one.path or '$'}", one.before, one.now)
+        if old[name].required != new[name].required:
+            yield Difference(f"{here}: required", old[name].required, new[name].required)
 
 
 def fields_of(schema: Schema | None, schemas: Mapping[str, Schema], *, most: int = 4000) -> dict[str, str]:

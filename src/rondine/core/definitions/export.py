@@ -27,8 +27,11 @@ from rondine.core.protocols.operation import (
     MultipartBody,
     OperationDocument,
     Parameter,
+    Part,
+    ResponseHeader,
     SoapBody,
     TextBody,
+    XmlBody,
 )
 from rondine.core.protocols.soap import media_type
 from rondine.core.protocols.values import Value, ValueOf
@@ -46,6 +49,7 @@ from rondine.core.signin import (
     SignIn,
 )
 
+_OBJECT: dict[str, Any] = {"type": "object", "properties": {}}
 _TYPES: dict[str, dict[str, Any]] = {
     "text": {"type": "string"},
     "integer": {"type": "integer"},
@@ -247,17 +251,19 @@ class _Writer:
 
     def _body(self, one: ExportedOperation, inputs: Mapping[str, Input]) -> dict[str, Any]:
         body = one.document.body
-        is_required = False
         encoding: dict[str, Any] = {}
+        schema: dict[str, Any] = {}
         match body:
             case JsonBody(members=members, media_type=media):
-                schema: dict[str, Any] = {}
+                is_required = not body.optional
                 for member in members:
                     part, required = self._value_schema(one.name, member.at, member.value, inputs)
-                    is_required = is_required or required
-                    _place(schema, member.at.split("/")[1:], part, required=required)
+                    from_step = 0 if required else None
+                    if member.required_in is not None:
+                        from_step = member.required_in.count("/")
+                    _place(schema, member.at.split("/")[1:], part, required_from=from_step)
             case FormBody(fields=fields):
-                media, schema = "application/x-www-form-urlencoded", {"type": "object", "properties": {}}
+                media, schema, is_required = "application/x-www-form-urlencoded", _OBJECT, not body.optional
                 for each in fields:
                     part, required = self._value_schema(one.name, each.name, each.value, inputs)
                     if each.style != "form" or not each.explode or part.get("type") == "object":
@@ -266,22 +272,17 @@ class _Writer:
                             if each.style == "json"
                             else {"style": each.style, "explode": each.explode}
                         )
-                    is_required = is_required or required
-                    _place(schema, [each.name], part, required=required)
+                    schema = _with_field(schema, each.name, part, required=required or each.name in body.required)
             case MultipartBody(parts=parts):
-                media, schema = "multipart/form-data", {"type": "object", "properties": {}}
+                media, schema, is_required = "multipart/form-data", _OBJECT, not body.optional
                 for file in parts:
                     part, required = self._value_schema(one.name, file.name, file.value, inputs)
-                    is_required = is_required or required
-                    if file.media_type:
-                        encoding[file.name] = {"contentType": file.media_type}
                     if file.encoding == "base64":
-                        part = {
-                            **part,
-                            "type": "string",
-                            "contentMediaType": file.media_type or "application/octet-stream",
-                        }
-                    _place(schema, [file.name], part, required=required)
+                        kind = file.media_type or "application/octet-stream"
+                        part = {**part, "type": "string", "contentMediaType": kind}
+                    if said := self._part_encoding(one.name, file, inputs):
+                        encoding[file.name] = said
+                    schema = _with_field(schema, file.name, part, required=required or file.name in body.required)
             case GraphQLBody():
                 media = "application/json"
                 schema = {
@@ -291,13 +292,17 @@ class _Writer:
                 }
                 for member in body.variables:
                     part, required = self._value_schema(one.name, member.at, member.value, inputs)
-                    _place(schema, ["variables", *member.at.split("/")[1:]], part, required=required)
+                    steps = ["variables", *member.at.split("/")[1:]]
+                    _place(schema, steps, part, required_from=0 if required else None)
                 is_required = True
-            case SoapBody():
-                return {
-                    "required": True,
-                    "content": {media_type(body.version, body.action): {"schema": {"type": "string"}}},
-                }
+            case SoapBody() | XmlBody():
+                if isinstance(body, SoapBody):
+                    media = media_type(body.version, body.action)
+                else:
+                    media = body.media_type
+                    words = "the body is XML put together of elements; the document says only that it is a text"
+                    self.unsaid.append(Problem(one.name, words, ""))
+                return {"required": True, "content": {media: {"schema": {"type": "string"}}}}
             case TextBody(media_type=media, content=content) | BytesBody(media_type=media, content=content):
                 schema, is_required = self._value_schema(one.name, "body", content, inputs)
                 if isinstance(body, BytesBody):
@@ -306,6 +311,17 @@ class _Writer:
                 return {}
         described = {**({"schema": schema} if schema else {}), **({"encoding": encoding} if encoding else {})}
         return {**({"required": True} if is_required else {}), "content": {media: described}}
+
+    def _part_encoding(self, operation: str, part: Part, inputs: Mapping[str, Input]) -> dict[str, Any]:
+        """The Encoding Object of a part."""
+        headers = {}
+        for one in part.headers:
+            made = self._parameter(operation, "header", one, inputs) or {}
+            headers[one.name] = {key: value for key, value in made.items() if key not in ("name", "in", "x-input")}
+        return {
+            **({"contentType": part.media_type} if part.media_type else {}),
+            **({"headers": headers} if headers else {}),
+        }
 
     def _value_schema(
         self, operation: str, name: str, value: Value, inputs: Mapping[str, Input]
@@ -331,6 +347,8 @@ class _Writer:
         out: dict[str, Any] = {}
         for each in one.document.responses:
             made = out.setdefault(each.status, {"description": each.description or _meaning(each.status)})
+            if each.headers:
+                made["headers"] = {one.name: _header(one) for one in each.headers}
             if each.media_type:
                 content = {} if each.schema is None else {"schema": _moved(each.schema)}
                 made.setdefault("content", {})[each.media_type] = content
@@ -341,7 +359,7 @@ class _Writer:
             link = {"description": "the next page (RFC 8288)", "schema": {"type": "string"}}
             for status, made in out.items():
                 if status.startswith("2"):
-                    made["headers"] = {"Link": link}
+                    made["headers"] = {"Link": link, **made.get("headers", {})}
         return out or {"default": {"description": "not described"}}
 
 
@@ -351,6 +369,14 @@ def _meaning(status: str) -> str:
         if status == "default"
         else {"2": "it worked", "4": "it is refused", "5": "it failed"}.get(status[0], "")
     )
+
+
+def _header(one: ResponseHeader) -> dict[str, Any]:
+    return {
+        "schema": _moved(one.schema),
+        **({"required": True} if one.required else {}),
+        **({"description": one.description} if one.description else {}),
+    }
 
 
 def _described(one: Input | None, *, is_path: bool = False) -> dict[str, Any]:
@@ -380,8 +406,8 @@ def _typed(value: Any, kind: str) -> Any:
     return dump(value)
 
 
-def _place(schema: dict[str, Any], steps: list[str], part: dict[str, Any], *, required: bool) -> None:
-    """Puts a value's schema at its place within an object's."""
+def _place(schema: dict[str, Any], steps: list[str], part: dict[str, Any], *, required_from: int | None) -> None:
+    """Puts a value's schema at its place within an object's. required_from: the steps from this one on are required, each in the one before."""
     if not steps:
         schema.update(part)
         return
@@ -392,9 +418,18 @@ def _place(schema: dict[str, Any], steps: list[str], part: dict[str, Any], *, re
     else:
         schema["type"] = "object"
         inner = schema.setdefault("properties", {}).setdefault(name, {})
-        if required:
+        if required_from is not None and required_from <= 0:
             schema["required"] = list(dict.fromkeys([*schema.get("required", []), name]))
-    _place(inner, steps[1:], part, required=required)
+    _place(inner, steps[1:], part, required_from=None if required_from is None else required_from - 1)
+
+
+def _with_field(schema: dict[str, Any], name: str, part: dict[str, Any], *, required: bool) -> dict[str, Any]:
+    """An object's schema with one more field."""
+    return {
+        **schema,
+        "properties": {**schema["properties"], name: part},
+        **({"required": [*schema.get("required", []), name]} if required else {}),
+    }
 
 
 def _security_scheme(sign_in: SignIn | None) -> dict[str, Any] | None:

@@ -415,7 +415,7 @@ def _body(group: list[_Seen], inputs: Inputs, graphql: str) -> Body | None:
             return _graphql_body(values[0], inputs, graphql)
         if values:
             schema = _plain_schema(values)
-            reader = BodyReader(Schemas(Files("", {}), "3.1", lambda *_: None), inputs)
+            reader = BodyReader(Schemas(Files("", {}), "3.1", lambda *_: None), inputs, is_sampled=True)
             members = reader.read(schema, required=False, example=_masked(values[0]))
             return JsonBody(members=members)
     if media == "application/x-www-form-urlencoded":

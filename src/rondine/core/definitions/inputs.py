@@ -39,8 +39,10 @@ class Inputs:
         description: str = "",
         example: Any = UNSET,
         prefix: str = "",
+        is_left_out: bool = False,
     ) -> str:
-        """Adds an input for a value with this (resolved) schema; gives its name."""
+        """Adds an input for a value with this (resolved) schema; gives its name. is_left_out: where nothing is given, nothing is sent: a default is
+        the service's own, and only shown."""
         taken = {one.name for one in self.found}
         free = input_name(name)
         if free in taken and prefix:
@@ -53,6 +55,8 @@ class Inputs:
         if example is UNSET and isinstance(schema.get("examples"), list) and schema["examples"]:
             example = schema["examples"][0]
         try_value = fitting(example, kind)
+        if is_left_out:
+            try_value, default = (default if try_value is UNSET else try_value), UNSET
         allowed = [one for one in schema.get("enum") or [] if isinstance(one, (str, int)) and not isinstance(one, bool)]
         if kind == "json" or len(allowed) != len([one for one in schema.get("enum") or [] if one is not None]):
             allowed = []
@@ -156,16 +160,18 @@ def fitting(value: Any, kind: InputType) -> Any:
 
 @dataclass
 class BodyReader:
-    """Takes the schema of a body apart into members, each the place of an input."""
+    """Takes the schema of a body apart into members, each the place of an input. is_sampled: the schema was inferred, and says of nothing that it is
+    required."""
 
     schemas: Schemas
     inputs: Inputs
+    is_sampled: bool = False
     members: list[Member] = field(default_factory=list)
 
     def read(self, schema: Schema, *, required: bool, example: Any = UNSET, description: str = "") -> list[Member]:
         found, seen = self.schemas.resolved(schema)
         if self._is_apart(found, seen) and self._count(found, seen, 0) <= MOST_MEMBERS:
-            self._object(found, seen, "", required=required, example=example, level=0)
+            self._object(found, seen, "", within=None if required else "", example=example, level=0)
         else:
             name = self.inputs.add("body", found, required=required, description=description, example=example)
             self._as_json(name)
@@ -213,20 +219,27 @@ class BodyReader:
         return total
 
     def _object(
-        self, schema: dict[str, Any], seen: frozenset[str], at: str, *, required: bool, example: Any, level: int
+        self, schema: dict[str, Any], seen: frozenset[str], at: str, *, within: str | None, example: Any, level: int
     ) -> None:
-        wanted = schema.get("required", [])
+        """within: the place of the outermost object that may be left out and requires this one; None if this one is always there."""
+        wanted = [] if self.is_sampled else schema.get("required", [])
         for name, one in self._written(schema["properties"]):
             found, passed = self.schemas.resolved(one, seen)
             here = f"{at}/{str(name).replace('~', '~0').replace('/', '~1')}"
             inner = example.get(name, UNSET) if isinstance(example, dict) else UNSET
-            is_required = required and name in wanted
+            is_wanted = name in wanted
             if level < MOST_LEVELS and self._is_apart(found, passed):
-                self._object(found, passed, here, required=is_required, example=inner, level=level + 1)
+                below = within if is_wanted else here
+                self._object(found, passed, here, within=below, example=inner, level=level + 1)
             elif "const" in found and isinstance(found["const"], str):
-                if is_required:
-                    self.members.append(Member(at=here, value=found["const"]))
+                if is_wanted:
+                    self.members.append(Member(at=here, value=found["const"], required_in=within))
             elif types_of(found) or found.get("type") != "null":
                 label = here[1:].replace("/", "_")
-                given = self.inputs.add(label, found, required=is_required, example=inner, prefix="body")
-                self.members.append(Member(at=here, value=ValueOf(input=given)))
+                is_required = is_wanted and within is None
+                given = self.inputs.add(
+                    label, found, required=is_required, example=inner, prefix="body", is_left_out=within is not None
+                )
+                self.members.append(
+                    Member(at=here, value=ValueOf(input=given), required_in=within if is_wanted else None)
+                )

@@ -105,7 +105,13 @@ def references_in(schema: Any) -> Iterator[str]:
 def schemas_needed(operations: list[OperationDocument], schemas: Mapping[str, Schema]) -> dict[str, Schema]:
     """Just the schemas that these operations refer to, directly or through others."""
     needed: dict[str, Schema] = {}
-    pending = [name for one in operations for response in one.responses for name in references_in(response.schema)]
+    pending = [
+        name
+        for one in operations
+        for response in one.responses
+        for schema in (response.schema, *(header.schema for header in response.headers))
+        for name in references_in(schema)
+    ]
     while pending:
         name = pending.pop()
         if name not in needed and name in schemas:

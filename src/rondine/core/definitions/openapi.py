@@ -6,7 +6,7 @@ schema is translated once, so that the cost grows with the document and circles 
 
 import re
 from collections.abc import Iterator
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 from urllib.parse import urljoin, urlsplit
 
@@ -33,6 +33,7 @@ from rondine.core.protocols.operation import (
     Parameter,
     Part,
     ResponseDescription,
+    ResponseHeader,
     TextBody,
 )
 from rondine.core.protocols.styles import check_template
@@ -611,7 +612,9 @@ class _Reader:
         if _body_kind(media) == "json":
             reader = BodyReader(self.schemas, inputs)
             members = reader.read(schema, required=required, example=example, description=description)
-            return JsonBody(members=members, media_type=media if _is_json(kind) else "application/json")
+            return JsonBody(
+                members=members, media_type=media if _is_json(kind) else "application/json", optional=not required
+            )
         found, seen = self.schemas.resolved(schema)
         properties = found.get("properties")
         if kind in ("application/x-www-form-urlencoded", "multipart/form-data") and isinstance(properties, dict):
@@ -622,18 +625,19 @@ class _Reader:
                     continue
                 own = example.get(name, UNSET) if isinstance(example, dict) else UNSET
                 is_required = required and name in found.get("required", [])
-                given = inputs.add(str(name), inner, required=is_required, example=own, prefix="body")
+                given = inputs.add(
+                    str(name), inner, required=is_required, example=own, prefix="body", is_left_out=not required
+                )
                 items = self.schemas.resolved(inner["items"], seen)[0] if "items" in inner else {}
-                own_encoding = encoding.get(name)
-                parts.append((str(name), given, inner, items, own_encoding if isinstance(own_encoding, dict) else {}))
+                said = encoding.get(name)
+                parts.append(
+                    _Field(str(name), given, inner, items, said if isinstance(said, dict) else {}, is_required)
+                )
+            wanted = [] if required else [one.name for one in parts if one.name in found.get("required", [])]
             if kind == "multipart/form-data":
-                for name, _, _, _, own in parts:
-                    is_plain = own.get("style", "form") == "form" and own.get("explode") is not False
-                    if lost := [*(["headers"] if own.get("headers") else []), *([] if is_plain else ["style"])]:
-                        words = f"the {' and '.join(lost)} of a part of a multipart body: not sent"
-                        self.warn(place / "encoding" / name, words, "a list is sent as one part for each element")
-                return MultipartBody(parts=[_part(*one) for one in parts])
-            return FormBody(fields=[_field(name, given, inner, own) for name, given, inner, _, own in parts])
+                made = [_part(one, self._part_headers(one, inputs, place / "encoding" / one.name)) for one in parts]
+                return MultipartBody(parts=made, optional=not required, required=wanted)
+            return FormBody(fields=[_form_field(one) for one in parts], optional=not required, required=wanted)
         if kind.startswith("text/") or kind.endswith(("xml", "yaml", "csv", "ndjson")):
             text = example if isinstance(example, str) else UNSET
             given = inputs.add("body", {"type": "string"}, required=required, description=description, example=text)
@@ -641,6 +645,38 @@ class _Reader:
         words = f"{description} (bytes, as base64)".strip()
         given = inputs.add("body", {"type": "string"}, required=required, description=words)
         return BytesBody(media_type=media, content=ValueOf(input=given))
+
+    def _part_headers(self, part: "_Field", inputs: Inputs, place: Place) -> list[Parameter]:
+        """The headers of a part of a multipart body, each with an input (OpenAPI 3.1, "Encoding Object"); a style that parts do not have is told."""
+        if part.encoding.get("style", "form") != "form" or part.encoding.get("explode") is False:
+            words = "the style of a part of a multipart body: not sent"
+            self.warn(place, words, "a list is sent as one part for each element")
+        out = []
+        for label, header, at in self._headers(part.encoding.get("headers"), place / "headers"):
+            if label.lower() in ("content-type", "content-disposition"):
+                continue  # Content-Type is said by contentType, the other by the part itself
+            schema = self.schemas.resolved(self.schemas.translated(header.get("schema", True), at / "schema"))[0]
+            given = inputs.add(
+                f"{part.name}_{label}",
+                schema,
+                required=part.is_required and header.get("required") is True,
+                description=_text(header, "description"),
+                example=self._example(header, at),
+                prefix="body",
+            )
+            out.append(Parameter(name=label, value=ValueOf(input=given), explode=header.get("explode") is True))
+        return out
+
+    def _headers(self, listed: Any, place: Place) -> Iterator[tuple[str, dict[str, Any], Place]]:
+        """The sound ones of a map of headers: (name, Header Object, its place). Broken ones are warned of."""
+        for name, one in listed.items() if isinstance(listed, dict) else ():
+            try:
+                header, at = self.files.follow(one, place / name)
+                if not isinstance(header, dict) or not re.fullmatch(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+", str(name)):
+                    raise Broken(place / name, f'"{str(name)[:80]}" is no header', "it is left out")
+                yield str(name), header, at
+            except Broken as error:
+                self.warn(error.place, error.message, error.hint)
 
     # --- responses
 
@@ -699,27 +735,53 @@ class _Reader:
         self, status: str, response: dict[str, Any], place: Place, operation: dict[str, Any]
     ) -> list[ResponseDescription]:
         words = _text(response, "description")[:2000]
+        headers = self._described_headers(response, place)
         if self.dialect == "2.0":
             listed = operation.get("produces", self.root.get("produces"))
             media = str(listed[0]) if isinstance(listed, list) and listed else "application/json"
             if "schema" not in response:
                 own = media if "produces" in operation and status.startswith("2") else ""
-                return [ResponseDescription(status=status, media_type=own, description=words)]
+                return [ResponseDescription(status=status, media_type=own, description=words, headers=headers)]
             schema = self.schemas.translated(response["schema"], place / "schema")
-            return [ResponseDescription(status=status, media_type=media, schema=schema, description=words)]
+            return [
+                ResponseDescription(status=status, media_type=media, schema=schema, description=words, headers=headers)
+            ]
         content = response.get("content")
         if not isinstance(content, dict) or not content:
-            return [ResponseDescription(status=status, description=words)]
+            return [ResponseDescription(status=status, description=words, headers=headers)]
         out = []
         offered = sorted(content, key=lambda one: not _is_json(str(one)))
         if len(offered) > MOST_MEDIA_TYPES:
-            words = f"a response of {len(offered)} media types: the first {MOST_MEDIA_TYPES} are kept"
+            many = f"a response of {len(offered)} media types: the first {MOST_MEDIA_TYPES} are kept"
             left = ", ".join(str(one)[:80] for one in offered[MOST_MEDIA_TYPES:])
-            self.warn(place / "content", words, f"left out: {left[:300]}")
+            self.warn(place / "content", many, f"left out: {left[:300]}")
         for media in offered[:MOST_MEDIA_TYPES]:
             raw = content[media].get("schema") if isinstance(content[media], dict) else None
             made = None if raw is None else self.schemas.translated(raw, place / "content" / media / "schema")
-            out.append(ResponseDescription(status=status, media_type=str(media)[:200], schema=made, description=words))
+            kind = str(media)[:200]
+            out.append(
+                ResponseDescription(status=status, media_type=kind, schema=made, description=words, headers=headers)
+            )
+        return out
+
+    def _described_headers(self, response: dict[str, Any], place: Place) -> list[ResponseHeader]:
+        """The headers that a response is said to have (OpenAPI 3.1, "Header Object"); Content-Type is said by its media types."""
+        out = []
+        for name, header, at in self._headers(response.get("headers"), place / "headers"):
+            if name.lower() == "content-type":
+                continue
+            if self.dialect == "2.0":
+                raw: Any = {key: one for key, one in header.items() if key != "description"}
+            else:
+                raw = header.get("schema", True)
+            out.append(
+                ResponseHeader(
+                    name=name,
+                    schema=self.schemas.translated(raw, at if self.dialect == "2.0" else at / "schema"),
+                    required=header.get("required") is True,
+                    description=_text(header, "description")[:2000],
+                )
+            )
         return out
 
     @staticmethod
@@ -771,39 +833,53 @@ def _without_host(path: str, description: str = "") -> Server:
     return Server("{+origin}" + path, description or words, {"origin": ""})
 
 
-def _part(name: str, given: str, schema: dict[str, Any], items: dict[str, Any], encoding: dict[str, Any]) -> Part:
-    """items: the schema of the elements, of a list: it is sent as one part for each."""
-    one = items if input_type(schema) == "json" and items else schema
-    listed = [media.strip() for media in _text(encoding, "contentType").split(",")]
+@dataclass(frozen=True, slots=True)
+class _Field:
+    """A field of a form, or part of a multipart body. schema: resolved.  items: that of the elements, of a list.  encoding: its Encoding Object."""
+
+    name: str
+    input: str
+    schema: dict[str, Any]
+    items: dict[str, Any]
+    encoding: dict[str, Any]
+    is_required: bool
+
+
+def _part(field: _Field, headers: list[Parameter]) -> Part:
+    """A list is sent as one part for each element."""
+    one = field.items if input_type(field.schema) == "json" and field.items else field.schema
+    listed = [media.strip() for media in _text(field.encoding, "contentType").split(",")]
     media = next((each for each in listed if each and "*" not in each), "")  # a range is nothing to send
+    value = ValueOf(input=field.input)
     is_bytes = one.get("format") == "binary" or one.get("contentEncoding") in ("binary", "base64")
     if is_bytes or one.get("contentMediaType"):
         return Part(
-            name=name,
-            value=ValueOf(input=given),
-            file_name=name,
+            name=field.name,
+            value=value,
+            file_name=field.name,
             media_type=media or str(one.get("contentMediaType", "application/octet-stream")),
             encoding="base64",
+            headers=headers,
         )
     if not media and input_type(one) == "json":
         media = "application/json"  # OpenAPI 3.1, "Encoding Object": the default of what is complex
-    return Part(name=name, value=ValueOf(input=given), media_type=media)
+    return Part(name=field.name, value=value, media_type=media, headers=headers)
 
 
-def _field(name: str, given: str, schema: dict[str, Any], encoding: dict[str, Any]) -> Parameter:
-    """A field of a form: in its style, if it has one (OpenAPI 3.1, "Encoding Object"); without, objects are JSON and lists one field for each."""
-    said, explode = _text(encoding, "style"), encoding.get("explode")
-    is_object = input_type(schema) == "json" and "items" not in schema
+def _form_field(field: _Field) -> Parameter:
+    """In its style, if it has one (OpenAPI 3.1, "Encoding Object"); without, objects are JSON and lists one field for each."""
+    said, explode = _text(field.encoding, "style"), field.encoding.get("explode")
+    is_object = input_type(field.schema) == "json" and "items" not in field.schema
     is_styled = said or isinstance(explode, bool)
     style = (said or "form") if is_styled or not is_object else "json"
-    if "json" in _text(encoding, "contentType") and not is_styled:
+    if "json" in _text(field.encoding, "contentType") and not is_styled:
         style = "json"
     is_exploded = explode if isinstance(explode, bool) else style == "form"
     return Parameter(
-        name=name,
-        value=ValueOf(input=given),
+        name=field.name,
+        value=ValueOf(input=field.input),
         style=_query_style(style),
-        explode=is_exploded or input_type(schema) != "json",
+        explode=is_exploded or input_type(field.schema) != "json",
     )
 
 

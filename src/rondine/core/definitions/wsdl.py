@@ -17,13 +17,14 @@ from rondine.core.definitions.files import Files
 from rondine.core.definitions.inputs import fitting, input_name
 from rondine.core.definitions.model import Definition, DescribedOperation, Server
 from rondine.core.definitions.xml_schemas import XmlDefs
-from rondine.core.definitions.xsd import XML, Name, Part, Shape, XmlSchemas, schemas_in
+from rondine.core.definitions.xsd import XML, XSI, Name, Part, Shape, XmlSchemas, schemas_in
 from rondine.core.documents.xml import local, read_xml
 from rondine.core.errors import DocumentError, Problem, did_you_mean
 from rondine.core.names import free_name, proposed_name
 from rondine.core.protocols.inputs import Bounds, Input
 from rondine.core.protocols.operation import OperationDocument, ResponseDescription, SoapBody, XmlChild, XmlElement
 from rondine.core.protocols.values import ValueOf
+from rondine.core.protocols.xml_writing import XSI_TYPE
 
 _BINDINGS = {"http://schemas.xmlsoap.org/wsdl/soap/": "1.1", "http://schemas.xmlsoap.org/wsdl/soap12/": "1.2"}
 #: Elements within elements that are taken apart; deeper ones are given as JSON.
@@ -235,7 +236,7 @@ class _Reader:
             namespace = sent.get("namespace", "") if sent is not None else ""
             root = writer.prefixed((namespace, name))
             for part in parts:
-                writer.part(self._rpc_part(part), "", [], is_required=True)
+                writer.part(self._rpc_part(part), "", [])
         else:
             element = next((part.get("element") for part in parts if part.get("element")), None)
             if element is None:
@@ -251,7 +252,7 @@ class _Reader:
                     hint = did_you_mean(element.rpartition(":")[2], known)
                     raise DocumentError(f'the element "{element}" is not defined', where=self._where(holder), hint=hint)
                 root = writer.prefixed(found.name)
-                writer.inside(found, "", [], is_required=True)
+                writer.inside(found, "", [])
         headers = self._headers(bound, writer)
         title = re.sub(r"(?<=[a-z0-9])(?=[A-Z])|[_.]+", " ", name).strip()
         proposed = proposed_name(name, taken=names)
@@ -264,6 +265,7 @@ class _Reader:
             elements=writer.elements,
             headers=headers,
             types=writer.types,
+            derived=writer.derived,
             reads=bool(_READS.match(name)),
         )
         document = OperationDocument(
@@ -318,7 +320,7 @@ class _Reader:
             found = self.schemas.element(self._named(part, part.get("element", ""))) if part is not None else None
             if found is not None:
                 found.least = 0
-                writer.part(found, "", [], is_required=False)
+                writer.part(found, "", [])
         headers, writer.elements = writer.elements, before
         return headers
 
@@ -345,6 +347,7 @@ class _Writer:
         self.elements: list[XmlElement] = []
         self.inputs: list[Input] = []
         self.types: dict[str, list[XmlChild]] = {}
+        self.derived: dict[str, dict[str, str]] = {}
         self._type_names: dict[int, str] = {}
 
     def prefixed(self, name: Name) -> str:
@@ -356,50 +359,54 @@ class _Writer:
             self.prefixes[name[0]] = f"n{len(self.prefixes) + 1}"
         return f"{self.prefixes[name[0]]}:{name[1]}"
 
-    def inside(self, part: Part, at: str, seen: list[int], *, is_required: bool) -> None:
+    def inside(self, part: Part, at: str, seen: list[int]) -> None:
         """What is within the root itself."""
         shape = self.schemas.shape(part.type)
         if shape.plain and not shape.parts:
-            self._plain(part, shape, "", is_required=is_required)
+            self._plain(part, shape, ".", within=None)
             return
         for one in shape.parts:
-            self.part(one, at, [*seen, shape.key], is_required=is_required)
+            self.part(one, at, [*seen, shape.key])
 
-    def part(self, part: Part, at: str, seen: list[int], *, is_required: bool) -> None:
+    def part(self, part: Part, at: str, seen: list[int], *, within: str | None = None) -> None:
+        """within: the place of the outermost element that may be left out and requires what this stands in; None if that is always there."""
         step = f"@{self.prefixed(part.name)}" if part.kind == "attribute" else self.prefixed(part.name)
         here = f"{at}/{step}" if at else step
         shape = self.schemas.shape(part.type)
-        required = is_required and part.least > 0
+        is_structured = bool(shape.parts) or shape.is_abstract
         is_apart = (
             bool(shape.parts)
+            and not shape.is_abstract
             and not part.is_list
             and shape.key not in seen
             and len(seen) < MOST_LEVELS
             and len(self.inputs) < MOST_INPUTS
         )
-        if shape.parts and not is_apart:
-            self._add(part, here, "json", [], required=required)
+        if is_structured and not is_apart:
+            self._add(part, here, "json", [], within=within)
         elif shape.parts:
             if shape.plain:
-                self._plain(part, shape, f"{here}/.", is_required=required)
+                self._plain(part, shape, f"{here}/.", within=within)
             for one in shape.parts:
-                self.part(one, here, [*seen, shape.key], is_required=required)
+                self.part(one, here, [*seen, shape.key], within=within if part.least > 0 else here)
         else:
-            self._plain(part, shape, here, is_required=required)
+            self._plain(part, shape, here, within=within)
 
-    def _plain(self, part: Part, shape: Shape, here: str, *, is_required: bool) -> None:
+    def _plain(self, part: Part, shape: Shape, here: str, *, within: str | None) -> None:
         kind = "json" if part.is_list else shape.plain or "text"
-        self._add(part, here or ".", kind, [] if part.is_list else shape.allowed, required=is_required)
+        self._add(part, here, kind, [] if part.is_list else shape.allowed, within=within)
 
-    def _add(self, part: Part, here: str, kind: Any, allowed: list[str], *, required: bool) -> None:
+    def _add(self, part: Part, here: str, kind: Any, allowed: list[str], *, within: str | None) -> None:
         steps = [re.sub(r"^@?(\w[\w.-]*:)?", "", step) for step in here.split("/") if step != "."]
         label, number = input_name("_".join(steps) or part.name[1]), 2
         wanted = label
         while any(one.name == label for one in self.inputs):
             label, number = f"{wanted[:58]}_{number}", number + 1
+        required = part.least > 0 and within is None
+        required_in = within if part.least > 0 else None
         shape = self.schemas.shape(part.type)
-        if part.fixed and required and kind != "json":
-            self.elements.append(XmlElement(at=here, value=part.fixed))
+        if part.fixed and part.least > 0 and kind != "json":
+            self.elements.append(XmlElement(at=here, value=part.fixed, required_in=required_in))
             return
         default = fitting(part.default, kind) if part.default and kind != "json" else UNSET
         self.inputs.append(
@@ -414,8 +421,12 @@ class _Writer:
                 description=part.description,
             )
         )
-        structure = self._type(shape, part.name[1]) if kind == "json" and shape.parts else ""
-        self.elements.append(XmlElement(at=here, value=ValueOf(input=label), type=structure))
+        structure = self._type(shape, part.name[1]) if kind == "json" and (shape.parts or shape.derived) else ""
+        if derived := self.derived.get(structure):
+            words = f"its type is given as @{XSI_TYPE}: one of {', '.join(derived)}"
+            said = f"{part.description} ({words})" if part.description else words
+            self.inputs[-1] = structs.replace(self.inputs[-1], description=said[:2000])
+        self.elements.append(XmlElement(at=here, value=ValueOf(input=label), type=structure, required_in=required_in))
 
     def _type(self, shape: Shape, label: str) -> str:
         """The name of a structured element's type, whose children are written in their order and namespaces; circles end where they began."""
@@ -427,8 +438,21 @@ class _Writer:
             for part in shape.parts:
                 inner = self.schemas.shape(part.type)
                 step = f"@{self.prefixed(part.name)}" if part.kind == "attribute" else self.prefixed(part.name)
-                children.append(XmlChild(name=step, type=self._type(inner, part.name[1]) if inner.parts else ""))
+                is_structured = inner.parts or inner.derived
+                children.append(XmlChild(name=step, type=self._type(inner, part.name[1]) if is_structured else ""))
+            if shape.derived:
+                self._derived(shape, name)
         return self._type_names[shape.key]
+
+    def _derived(self, shape: Shape, name: str) -> None:
+        """The types that a value of this one may be of; itself, unless it is abstract."""
+        self.prefixes.setdefault(XSI, "xsi")
+        choices = self.derived[name] = {}
+        own = self.schemas.name_of(shape)
+        for one in [*([own] if own and not shape.is_abstract else []), *shape.derived]:
+            kind = name if one == own else self._type(self.schemas.shape(one), one[1])
+            if kind:
+                choices[self.prefixed(one)] = kind
 
 
 def _words(element: etree._Element) -> str:

@@ -55,7 +55,7 @@ class XmlDefs:
 
     def _of(self, of: Any, depth: int) -> dict[str, Any]:
         shape = self.schemas.shape(of)
-        if not shape.parts or self.left <= 0 or depth > MOST_DEPTH:
+        if not (shape.parts or shape.derived) or self.left <= 0 or depth > MOST_DEPTH:
             return _plain(shape)
         if isinstance(of, tuple):
             if of not in self.names:
@@ -66,7 +66,7 @@ class XmlDefs:
         return self._shape(shape, depth)
 
     def _shape(self, shape: Shape, depth: int) -> dict[str, Any]:
-        if not shape.parts:
+        if not (shape.parts or shape.derived):
             return _plain(shape)
         properties: dict[str, Any] = {}
         required: list[str] = []
@@ -82,9 +82,20 @@ class XmlDefs:
             properties[label] = self._member(part, label, depth)
             if part.least > 0:
                 required.append(label)
+        self._derived_members(shape, properties, depth)
         ids = [part.name[1] for part in shape.parts if part.is_id and part.name[1] in properties]
         declared: dict[str, Any] = {"x-key": ids} if len(ids) == 1 else {}
         return {"type": "object", "properties": properties, **({"required": required} if required else {}), **declared}
+
+    def _derived_members(self, shape: Shape, properties: dict[str, Any], depth: int) -> None:
+        """What the types that derive from this one add: a value of it may be of any of them."""
+        for name in shape.derived:
+            for part in self.schemas.shape(name).parts:
+                self.left -= 1
+                if self.left <= 0:
+                    return
+                if part.name[1] not in properties:
+                    properties[part.name[1]] = self._member(part, part.name[1], depth)
 
     def _member(self, part: Part, label: str, depth: int) -> dict[str, Any]:
         found = self._of(part.type, depth + 1)

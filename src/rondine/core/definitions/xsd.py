@@ -17,6 +17,7 @@ from rondine.core.errors import DocumentError, Problem, did_you_mean
 from rondine.core.protocols.inputs import Bounds, InputType
 
 XSD = "http://www.w3.org/2001/XMLSchema"
+XSI = "http://www.w3.org/2001/XMLSchema-instance"
 #: Bound to the prefix xml always, of xml:lang and its like (Namespaces in XML, section 3).
 XML = "http://www.w3.org/XML/1998/namespace"
 Name = tuple[str, str]  # (namespace, local name)
@@ -69,13 +70,17 @@ class Part:
 
 @dataclass(slots=True)
 class Shape:
-    """What a type is: plain, with its input type, allowed values and bounds, or made of parts; a plain one may have attributes."""
+    """What a type is: plain, with its input type, allowed values and bounds, or made of parts; a plain one may have attributes. derived: the named
+    types that extend or restrict it, however far, but for abstract ones.
+    """
 
     plain: InputType | None = None
     allowed: list[str] = field(default_factory=list)
     bounds: Bounds = field(default_factory=Bounds)
     parts: list[Part] = field(default_factory=list)
     key: int = 0
+    is_abstract: bool = False
+    derived: list[Name] = field(default_factory=list)
 
 
 class XmlSchemas:
@@ -94,6 +99,8 @@ class XmlSchemas:
         self.open_types: list[str] = []
         self._open_at: int | None = None
         self.left = MOST_STEPS
+        #: (how many types there were, the types derived from each).
+        self._bases: tuple[int, dict[Name, list[Name]]] | None = None
         #: By the identity of their elements, which are kept with them so that it stays theirs.
         self.shapes: dict[int, tuple[etree._Element, Shape]] = {}
 
@@ -236,8 +243,20 @@ class XmlSchemas:
             self.left = MOST_STEPS
             self._complex(of, out, 0)
             out.parts = [one for one in out.parts if _NAME.fullmatch(one.name[1])]
+            out.is_abstract = of.get("abstract") == "true"
+            out.derived = list(self._derived(of))
+            if out.is_abstract and not out.derived:
+                home, name = self._home(of), of.get("name", "")
+                words = f'the type "{name}" is abstract, and no type that is here derives from it'
+                self._tell_once(of, home.file, words, "what is sent is of a type that is described elsewhere")
             self.shapes[id(of)] = (of, out)
         return self.shapes[id(of)][1]
+
+    def name_of(self, shape: Shape) -> Name | None:
+        """The name of a complex type, None if it has none."""
+        element = self.shapes[shape.key][0] if shape.key in self.shapes else None
+        named = element.get("name") if element is not None else None
+        return (self._home(element).target, named) if element is not None and named else None
 
     def _simple(self, element: etree._Element, depth: int) -> Shape:
         for one in element:
@@ -264,8 +283,6 @@ class XmlSchemas:
         """Gathers the parts of a complex type, those of its base first."""
         if depth > 30:
             return
-        if element.get("abstract") == "true" and depth == 0:
-            self._tell_abstract(element)
         for one in element:
             self.left -= 1
             if self.left < 0:
@@ -330,20 +347,27 @@ class XmlSchemas:
                 case "any":
                     self._tell_any(one)
 
-    def _tell_abstract(self, element: etree._Element) -> None:
-        """Values of an abstract type are of a derived one (XSD 1.1 Part 1, section 3.4.1), which is not chosen for anybody."""
-        home = self._home(element)
-        name = (home.target, element.get("name", ""))
-        derived = [
-            other[1]
-            for other, one in self.types.items()
-            if any(
-                local(each) == "extension" and each.get("base") and self.named(each, each.get("base", "")) == name
-                for each in one.iter()
-            )
-        ]
-        words = f'the type "{name[1]}" is abstract: what is sent is one of {", ".join(derived[:8]) or "no type that is here"}'
-        self._tell_once(element, home.file, words, "what they add is not described; xsi:type is not sent")
+    def _derived(self, element: etree._Element) -> Iterator[Name]:
+        """The types that a value of this one may be of, by xsi:type (XSD 1.1 Part 1, section 3.4.1)."""
+        if self._bases is None or self._bases[0] != len(self.types):
+            found: dict[Name, list[Name]] = {}
+            for name, one in self.types.items():
+                for each in one.iter(f"{{{XSD}}}extension", f"{{{XSD}}}restriction"):
+                    holder = each.getparent()
+                    is_own = holder is not None and local(holder) == "complexContent" and holder.getparent() is one
+                    if is_own and each.get("base"):
+                        found.setdefault(self.named(each, each.get("base", "")), []).append(name)
+            self._bases = (len(self.types), found)
+        own = (self._home(element).target, element.get("name", ""))
+        pending, seen = list(self._bases[1].get(own, [])), {own}
+        while pending:
+            name = pending.pop(0)
+            if name in seen:
+                continue
+            seen.add(name)
+            pending += self._bases[1].get(name, [])
+            if self.types[name].get("abstract") != "true":
+                yield name
 
     def _tell_any(self, element: etree._Element) -> None:
         """One problem for all types that may hold whatever is put into them."""

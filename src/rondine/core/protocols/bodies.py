@@ -4,11 +4,11 @@ import base64
 import binascii
 import hashlib
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
-from typing import Any
+from typing import Any, TypeVar
 from urllib.parse import quote_plus
 from xml.sax.saxutils import escape
 
@@ -25,6 +25,7 @@ from rondine.core.protocols.operation import (
     JsonBody,
     Member,
     MultipartBody,
+    Parameter,
     Part,
     SoapBody,
     TextBody,
@@ -32,14 +33,16 @@ from rondine.core.protocols.operation import (
     XmlElement,
 )
 from rondine.core.protocols.soap import envelope, media_type
-from rondine.core.protocols.styles import BETWEEN, scalar_text, styled_pairs
-from rondine.core.protocols.values import Value, parts_of
-from rondine.core.protocols.xml_writing import Element, document
+from rondine.core.protocols.styles import BETWEEN, header_line, scalar_text, styled_pairs
+from rondine.core.protocols.values import Value, ValueOf, parts_of
+from rondine.core.protocols.xml_writing import Element, Types, document
 from rondine.core.secret import MASK
 
 #: Gives a value its text, number or whatever it is; None if an input in it has none.
 Read = Callable[[Value], Any]
 _MISSING = object()
+One = TypeVar("One", Member, XmlElement, Parameter, Part)
+Field = TypeVar("Field", Parameter, Part)
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,7 +64,9 @@ def body_content(body: Body, read: Read, *, header: str = "", is_shown: bool = F
         case FormBody():
             said = header or "application/x-www-form-urlencoded"
             charset = charset_of(said)
-            return Content(_form(body, read, charset, is_shown).encode(), said, charset)
+            fields = _sent(body.fields, read, body.required)
+            is_left_out = body.optional and not _has_given(fields)
+            return Content(None if is_left_out else _form(fields, charset, is_shown).encode(), said, charset)
         case MultipartBody():
             return _multipart(body, read, header)
         case JsonBody():
@@ -70,13 +75,16 @@ def body_content(body: Body, read: Read, *, header: str = "", is_shown: bool = F
             return Content(None, said) if found is _MISSING else _written(json_text(found), said)
         case TextBody():
             said = header or body.media_type
+            if isinstance(body.content, ValueOf) and read(body.content) is None:
+                return Content(None, said)
             return _written(_text(body, read, said), said)
         case GraphQLBody():
             return _written(json_text(graphql_parts(body, read)), header or "application/json")
         case SoapBody():
             parts = [_elements(group, read) for group in (body.elements, body.headers)]
             said = header or media_type(body.version, body.action)
-            types = {name: [(one.name, one.type) for one in children] for name, children in body.types.items()}
+            children = {name: [(one.name, one.type) for one in listed] for name, listed in body.types.items()}
+            types = Types(children, body.derived)
             text = envelope(body.version, body.namespaces, body.root, *parts, charset=charset_of(said), types=types)
             return _written(text, said)
         case XmlBody():
@@ -121,17 +129,61 @@ def _written(text: str, said: str) -> Content:
 
 def _elements(elements: list[XmlElement], read: Read) -> list[Element]:
     """The elements that have a value."""
-    return [
-        Element(one.at, value, one.type) for one in elements if one.enabled and (value := read(one.value)) is not None
-    ]
+    found = _with_required([(one, one.at, one.required_in) for one in elements if one.enabled], read)
+    return [Element(one.at, value, one.type) for one, value in found]
 
 
-def _form(body: FormBody, read: Read, charset: str, is_shown: bool) -> str:
+def _with_required(places: Sequence[tuple[One, str, str | None]], read: Read) -> list[tuple[One, Any]]:
+    """What is sent, of (what has a value, its place, the object with which it must be sent). Raises InputError for an input that is then missing."""
+    values = [(one, at, within, read(one.value)) for one, at, within in places]
+    given: dict[str, str] = {}  # by the place of an object: an input that has a value there
+    for one, at, _, value in values:
+        if value is not None and (name := _input_in(one.value)):
+            for above in _above(at):
+                given.setdefault(above, name)
+    out = []
+    for one, at, within, value in values:
+        if within is not None and within in given and value is None:
+            raise _missing(_input_in(one.value), at, within, given[within])
+        if value is not None and (within is None or within in given or _input_in(one.value)):
+            out.append((one, value))
+    return out
+
+
+def _above(at: str) -> Iterator[str]:
+    """The places of the objects that hold a place, and the place itself: "" is the whole."""
+    yield ""
+    steps = at.split("/")
+    yield from filter(None, ("/".join(steps[:count]) for count in range(1, len(steps) + 1)))
+
+
+def _input_in(value: Value) -> str:
+    """The first input, standing value or prepared text that a value holds, by name; empty for a fixed text."""
+    places = [part for part in parts_of(value) if isinstance(part, ValueOf)]
+    return places[0].input or places[0].standing or places[0].prepared if places else ""
+
+
+def _missing(name: str, at: str, within: str, other: str) -> InputError:
+    whole = f'"{within.strip("/")}"' if within else "the body"
+    return InputError(
+        f'the input "{name}" is required: {whole} is sent with "{other}", and is not whole without it',
+        where=f"/{name or at}",
+        hint=f'give it a value, or give none to "{other}"',
+    )
+
+
+def _sent(parts: list[Field], read: Read, required: list[str]) -> list[tuple[Field, Any]]:
+    """The fields or parts that have a value."""
+    return _with_required([(one, one.name, "" if one.name in required else None) for one in parts if one.enabled], read)
+
+
+def _has_given(found: Sequence[tuple[Parameter | Part, Any]]) -> bool:
+    return any(_input_in(one.value) for one, _ in found)
+
+
+def _form(fields: list[tuple[Parameter, Any]], charset: str, is_shown: bool) -> str:
     pairs = []
-    for one in body.fields:
-        value = read(one.value) if one.enabled else None
-        if value is None:
-            continue
+    for one, value in fields:
         for name, texts in styled_pairs(one.name, value, one.style, explode=one.explode):
             text = BETWEEN.get(one.style, ",").join(texts)
             try:
@@ -148,13 +200,14 @@ def _form(body: FormBody, read: Read, charset: str, is_shown: bool) -> str:
 
 def _multipart(body: MultipartBody, read: Read, header: str) -> Content:
     """RFC 7578. The boundary comes from the content, so that equal bodies are equal; a header's own stands in its place."""
+    parts = _sent(body.parts, read, body.required)
+    if body.optional and not _has_given(parts):
+        return Content(None, header or "multipart/form-data")
     sections: list[bytes] = []
-    for one in body.parts:
-        value = read(one.value) if one.enabled else None
-        for text in (
-            [] if value is None else [scalar_text(each) for each in (value if isinstance(value, list) else [value])]
-        ):
-            sections.append(_section(one, text))
+    for one, value in parts:
+        head = _part_head(one, read)
+        for each in value if isinstance(value, list) else [value]:
+            sections.append(head + b"\r\n\r\n" + _part_content(one, scalar_text(each)))
     said = re.search(r";\s*boundary\s*=\s*\"?([^\s;\"]+)", header, re.IGNORECASE)
     boundary = said.group(1) if said else "rondine-" + hashlib.sha256(b"".join(sections)).hexdigest()[:24]
     mark = f"--{boundary}".encode()
@@ -164,7 +217,9 @@ def _multipart(body: MultipartBody, read: Read, header: str) -> Content:
     return Content(content, f"{header.rstrip('; ') or 'multipart/form-data'}; boundary={boundary}")
 
 
-def _section(part: Part, text: str) -> bytes:
+def _part_head(part: Part, read: Read) -> bytes:
+    """The fields before a part's content (RFC 7578, section 4). Raises InputError for one that would end its line."""
+
     def quoted(name: str) -> str:
         return name.replace('"', "%22").replace("\r", "%0D").replace("\n", "%0A")
 
@@ -173,8 +228,14 @@ def _section(part: Part, text: str) -> bytes:
         head += f'; filename="{quoted(part.file_name)}"'
     if part.media_type:
         head += f"\r\nContent-Type: {quoted(part.media_type)}"
-    content = _decoded(text, part.name) if part.encoding == "base64" else _written(text, part.media_type).content or b""
-    return head.encode() + b"\r\n\r\n" + content
+    for one in part.headers:
+        if one.enabled and (value := read(one.value)) is not None:
+            head += f"\r\n{one.name}: {header_line(one.name, value, explode=one.explode)}"
+    return head.encode()
+
+
+def _part_content(part: Part, text: str) -> bytes:
+    return _decoded(text, part.name) if part.encoding == "base64" else _written(text, part.media_type).content or b""
 
 
 def _decoded(text: str, where: str) -> bytes:
@@ -196,19 +257,20 @@ def graphql_parts(body: GraphQLBody, read: Read) -> dict[str, Any]:
 
 
 def json_value(body: JsonBody, read: Read) -> Any:
-    """The body's value; _MISSING if its one member has none."""
-    root = put_together(body.members, read)
+    """The body's value; _MISSING if its one member has none, or nothing is given of an optional one."""
+    root = put_together(body.members, read, optional=body.optional)
     is_whole = len(body.members) == 1 and body.members[0].at == ""
-    return {} if root is _MISSING and not is_whole else root
+    return {} if root is _MISSING and not is_whole and not body.optional else root
 
 
-def put_together(members: list[Member], read: Read) -> Any:
-    """The value that the members make; _MISSING if none has a value."""
+def put_together(members: list[Member], read: Read, *, optional: bool = False) -> Any:
+    """The value that the members make; _MISSING if none has a value, or, of an optional one, no input has."""
     root: Any = _MISSING
-    for one in members:
-        value = _member_value(one, read) if one.enabled else _MISSING
-        if value is _MISSING:
-            continue
+    found = _with_required([(one, one.at, one.required_in) for one in members if one.enabled], read)
+    if optional and not any(_input_in(one.value) for one, _ in found):
+        return _MISSING
+    for one, held in found:
+        value = _member_value(one, held)
         if one.at == "":
             return value
         tokens = [token.replace("~1", "/").replace("~0", "~") for token in one.at.split("/")[1:]]
@@ -237,11 +299,8 @@ def _put(container: Any, tokens: list[str], value: Any) -> None:
             container = container.setdefault(token, _container(tokens[number + 1]))
 
 
-def _member_value(member: Member, read: Read) -> Any:
-    """The value to write, which may be null; _MISSING if an input in it has none."""
-    value = read(member.value)
-    if value is None:
-        return _MISSING
+def _member_value(member: Member, value: Any) -> Any:
+    """The value to write, which may be null, for what its place holds."""
     if member.type == "json_text":
         return json_text(value)
     if member.type == "json" and isinstance(member.value, str):

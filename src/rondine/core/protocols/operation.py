@@ -47,14 +47,19 @@ class Parameter(Document, frozen=True):
 
 
 class FormBody(Document, tag="form", frozen=True):
-    """Fields sent as application/x-www-form-urlencoded. A field that holds an input without a value is left out."""
+    """Fields sent as application/x-www-form-urlencoded. A field that holds an input without a value is left out.
+
+    optional: where no input has a value, nothing is sent.  required: fields that must be sent where any other is.
+    """
 
     fields: list[Parameter] = []
+    optional: bool = False
+    required: list[str] = []
 
 
 class Part(Document, frozen=True):
     """One part of a multipart body. file_name: makes it a file.  media_type: of its content; empty for plain text.  encoding: base64, if the
-    value is bytes written so.
+    value is bytes written so.  headers: of its own; one that holds an input without a value is left out.
     """
 
     name: str
@@ -63,32 +68,41 @@ class Part(Document, frozen=True):
     file_name: str = ""
     media_type: str = ""
     encoding: Literal["text", "base64"] = "text"
+    headers: list[Parameter] = []
 
 
 class MultipartBody(Document, tag="multipart", frozen=True):
-    """Parts sent as multipart/form-data (RFC 7578)."""
+    """Parts sent as multipart/form-data (RFC 7578). optional, required: as of a form."""
 
     parts: list[Part] = []
+    optional: bool = False
+    required: list[str] = []
 
 
 class Member(Document, frozen=True):
     """A value within a JSON body. at: its place, a JSON Pointer (RFC 6901); a number is an element of a list, empty is the whole body.
 
     type: how a fixed text is read: as text, number, boolean, any JSON; json_text: the value becomes JSON within a text.
-    A member that holds an input without a value is left out.
+    required_in: the place of an object that may be left out, and without this is not whole: where any input within it has a value, this one
+    needs one too, and a fixed text goes along.  A member that holds an input without a value is left out.
     """
 
     at: Annotated[str, Meta(pattern=r"^(/[\s\S]*)?$")]
     value: Value = ""
     type: Literal["text", "integer", "decimal", "boolean", "json", "json_text"] = "text"
     enabled: bool = True
+    required_in: Annotated[str, Meta(pattern=r"^(/[\s\S]*)?$")] | None = None
 
 
 class JsonBody(Document, tag="json", frozen=True):
-    """A JSON body put together from members. Numbers are written unquoted, texts quoted, what has no value is left out."""
+    """A JSON body put together from members. Numbers are written unquoted, texts quoted, what has no value is left out.
+
+    optional: where no input has a value, nothing is sent.
+    """
 
     members: list[Member] = []
     media_type: str = "application/json"
+    optional: bool = False
 
 
 class TextBody(Document, tag="text", frozen=True):
@@ -127,13 +141,14 @@ class GraphQLBody(Document, tag="graphql", frozen=True):
 class XmlElement(Document, frozen=True):
     """A value within XML. at: its place below the root, steps of `prefix:name` parted by slashes; `@name` is an attribute, `.` the element's own
     text.  A list repeats the element, an object becomes elements within it: in the order and the namespaces of its type, one of the body's types, if
-    it has one.  One that holds an input without a value is left out.
+    it has one.  One that holds an input without a value is left out.  required_in: as of a member of a JSON body, by place.
     """
 
     at: str
     value: Value = ""
     type: str = ""
     enabled: bool = True
+    required_in: str | None = None
 
 
 class XmlChild(Document, frozen=True):
@@ -162,7 +177,8 @@ class SoapBody(Document, tag="soap", frozen=True):
     """A SOAP envelope. action: of the request (SOAPAction).  namespaces: by prefix.  root: the element in the body, `prefix:name`.
 
     elements, headers: in the order in which they are written; one that holds an input without a value is left out.  types: of structured elements,
-    their children in order.  reads: it changes nothing.
+    their children in order.  derived: of which of them a value of one may be, by qualified names: the value says it as a member "@xsi:type"; an
+    abstract one is not among its own.  reads: it changes nothing.
     """
 
     version: Literal["1.1", "1.2"] = "1.1"
@@ -172,6 +188,7 @@ class SoapBody(Document, tag="soap", frozen=True):
     elements: list[XmlElement] = []
     headers: list[XmlElement] = []
     types: dict[str, list[XmlChild]] = {}
+    derived: dict[str, dict[str, str]] = {}
     reads: bool = False
 
 
@@ -212,9 +229,18 @@ class ResponseView(Document, frozen=True):
     corrections: list[Correction] = []
 
 
+class ResponseHeader(Document, frozen=True):
+    """A header that a response is said to have (OpenAPI 3.1, "Header Object"). schema: of its value.  required: the response always has it."""
+
+    name: str
+    schema: dict[str, Any] | bool = True
+    required: bool = False
+    description: str = ""
+
+
 class ResponseDescription(Document, frozen=True):
     """What a definition says of a response. status: three digits, a family such as 4XX, or default.  schema: JSON Schema 2020-12; it may
-    refer to `#/$defs/...`, the schemas of a definition: the named one, or that from which the operation came.
+    refer to `#/$defs/...`, the schemas of a definition: the named one, or that from which the operation came.  headers: beside Content-Type.
     """
 
     REFERENCES: ClassVar[Mapping[str, str]] = {"definition": "definitions"}
@@ -224,6 +250,7 @@ class ResponseDescription(Document, frozen=True):
     schema: dict[str, Any] | bool | None = None
     description: str = ""
     definition: str = ""
+    headers: list[ResponseHeader] = []
 
 
 class CameFrom(Document, frozen=True):
@@ -273,7 +300,9 @@ def body_values(body: Body | None) -> Iterator[tuple[str, Value]]:
         case FormBody(fields=fields):
             yield from ((f"/body/fields/{number}", one.value) for number, one in enumerate(fields))
         case MultipartBody(parts=parts):
-            yield from ((f"/body/parts/{number}", one.value) for number, one in enumerate(parts))
+            for number, one in enumerate(parts):
+                yield f"/body/parts/{number}", one.value
+                yield from ((f"/body/parts/{number}/headers/{at}", each.value) for at, each in enumerate(one.headers))
         case JsonBody(members=members):
             yield from ((f"/body/members/{number}", one.value) for number, one in enumerate(members))
         case XmlBody(elements=elements):

@@ -15,7 +15,7 @@ from rondine.core.protocols.bodies import body_content, graphql_parts
 from rondine.core.protocols.inputs import standing_value, value_text
 from rondine.core.protocols.odata import ODataQuery, odata_headers, odata_pairs, odata_path
 from rondine.core.protocols.operation import READING, GraphQLBody, OperationDocument, Parameter, SoapBody, body_values
-from rondine.core.protocols.styles import encoded, expand, header_text, query_pairs
+from rondine.core.protocols.styles import encoded, expand, header_line, header_text, query_pairs
 from rondine.core.protocols.values import Value, ValueOf, as_literal, parts_of
 from rondine.core.secret import Secret
 
@@ -102,14 +102,7 @@ def build_request(
             pairs += query_pairs(parameter.name, value, parameter.style, explode=parameter.explode)
     headers = []
     for parameter, value in _sent(operation.headers, known, "header", origins):
-        text = header_text(value, explode=parameter.explode)
-        if re.search(r"[\r\n\0]", text):
-            raise InputError(
-                f'the value for header "{parameter.name}" has a line break',
-                where=f"/{parameter.name}",
-                hint="give it on one line",
-            )
-        headers.append((parameter.name, text))
+        headers.append((parameter.name, header_line(parameter.name, value, explode=parameter.explode)))
     cookies = [
         f"{parameter.name}={quote(header_text(value, explode=False), safe=QUERY_SAFE)}"
         for parameter, value in _sent(operation.cookies, known, "cookie", origins)

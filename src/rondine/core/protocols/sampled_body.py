@@ -38,7 +38,7 @@ def _form(text: str, inputs: Inputs) -> FormBody:
 
 
 def _json(value: Any, inputs: Inputs, media_type: str) -> JsonBody:
-    reader = BodyReader(Schemas(Files("", {}), "3.1", lambda *_: None), inputs)
+    reader = BodyReader(Schemas(Files("", {}), "3.1", lambda *_: None), inputs, is_sampled=True)
     members = reader.read(_as_written(to_json_schema(infer([value]), top=False)), required=False, example=value)
     taken = {one.at for one in members}
     if "" not in taken:

@@ -75,6 +75,16 @@ def header_text(value: Any, *, explode: bool) -> str:
     return value_text(value)
 
 
+def header_line(name: str, value: Any, *, explode: bool) -> str:
+    """A header's value, which is one line. Raises InputError for one that is not."""
+    text = header_text(value, explode=explode)
+    if re.search(r"[\r\n\0]", text):
+        raise InputError(
+            f'the value for header "{name}" has a line break', where=f"/{name}", hint="give it on one line"
+        )
+    return text
+
+
 def path_value(value: Any) -> Any:
     """A value as a path template takes it: a text, a list of texts, or pairs in their order."""
     if isinstance(value, list):

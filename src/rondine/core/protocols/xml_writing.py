@@ -1,9 +1,8 @@
 """XML put together from values at places: elements in the order in which their values come, attributes, texts, lists that repeat an element."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date
-from types import MappingProxyType
 from typing import Any
 from xml.sax.saxutils import escape, quoteattr
 
@@ -22,9 +21,20 @@ class Element:
     type: str = ""
 
 
-#: By name: the children of a structured element in order, (step, type).
-Types = Mapping[str, Sequence[tuple[str, str]]]
-NO_TYPES: Types = MappingProxyType({})
+#: The prefix that XML Schema's instance attributes have in what is written.
+XSI_TYPE = "xsi:type"
+
+
+@dataclass(frozen=True, slots=True)
+class Types:
+    """The types of structured elements, by name. children: in order, (step, type).  derived: the types of which a value of this one may be, by
+    their qualified names; an abstract one is not among its own (XSD 1.1 Part 1, section 3.4.1)."""
+
+    children: Mapping[str, Sequence[tuple[str, str]]] = field(default_factory=dict)
+    derived: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+
+
+NO_TYPES = Types()
 
 
 class _Node:
@@ -86,8 +96,10 @@ def _fill(node: _Node, value: Any, name: str, types: Types, kind: str) -> None:
     if not isinstance(value, dict):
         node.text = _text(value)
         return
-    if kind in types:
-        _fill_by_type(node, value, types, types[kind])
+    if kind in types.derived:
+        value, kind = _of_derived(node, value, types.derived[kind], kind)
+    if kind in types.children:
+        _fill_by_type(node, value, types, types.children[kind])
         return
     prefix = f"{name.partition(':')[0]}:" if ":" in name else ""
     for key, one in value.items():
@@ -99,6 +111,28 @@ def _fill(node: _Node, value: Any, name: str, types: Types, kind: str) -> None:
             node.text = _text(one)
         else:
             _put(node, [str(key) if ":" in str(key) else f"{prefix}{key}"], one, types, "")
+
+
+def _of_derived(
+    node: _Node, value: dict[str, Any], choices: Mapping[str, str], kind: str
+) -> tuple[dict[str, Any], str]:
+    """(the value without what says its type, that type), which the element then says (xsi:type). Raises InputError if it is none, or none is said of
+    an abstract one."""
+    said = next((value[name] for name in (f"@{XSI_TYPE}", XSI_TYPE) if name in value), None)
+    remaining = {name: one for name, one in value.items() if name not in (f"@{XSI_TYPE}", XSI_TYPE)}
+    if said is None and kind in choices.values():
+        return remaining, kind
+    if said is None and len(choices) == 1:
+        said = next(iter(choices))
+    known = {name.rpartition(":")[2]: name for name in choices}
+    qualified = known.get(str(said).rpartition(":")[2])
+    local = node.name.rpartition(":")[2]
+    if qualified is None:
+        words = f'"{local}" does not say its type' if said is None else f'"{local}" is of no type "{str(said)[:60]}"'
+        hint = did_you_mean(str(said), known) or f"it is one of {', '.join(list(known)[:10])}"
+        raise InputError(f"{words}: give it as @{XSI_TYPE}", where=f"/{node.name}/@{XSI_TYPE}", hint=hint)
+    node.attributes.append((XSI_TYPE, qualified))
+    return remaining, choices[qualified]
 
 
 def _fill_by_type(node: _Node, value: dict[str, Any], types: Types, children: Sequence[tuple[str, str]]) -> None:

@@ -48,6 +48,7 @@ def add_commands(commands: Any) -> None:
     rows.set_defaults(run=run_rows)
     take = definition.add_parser("import", help="make service, operations, record types and the connection from it")
     _add_source(take)
+    take.add_argument("--every-part", action="store_true", help="the other services in it too, each as one of its own")
     take.add_argument("--title", default="", help="of the service, if it is made")
     take.add_argument(
         "--operation",
@@ -85,6 +86,7 @@ def add_commands(commands: Any) -> None:
             )
             verb.add_argument("--add", action="append", metavar="KEY", help="a new operation that is wanted")
         verb.add_argument("--main", help="which file is the definition; by default the one that was imported")
+        verb.add_argument("--part", help="which of the services in it; by default the one that was imported")
         verb.add_argument("--environment", default="test", help="whose connection signs in, if the address is its own")
         verb.add_argument(
             "--introspect", action="store_true", help="ask a GraphQL service for its schema, as it was imported"
@@ -98,6 +100,7 @@ def add_commands(commands: Any) -> None:
 def _add_source(verb: Any) -> None:
     verb.add_argument("source", nargs="+", help="an address, files, a folder, or a zip archive")
     verb.add_argument("--main", help="which file is the definition, if it is not the one that looks like it")
+    verb.add_argument("--part", help="which of the services in it, such as a host of a recorded session")
     verb.add_argument(
         "--service",
         default="",
@@ -113,6 +116,7 @@ def source_of(args: Namespace) -> dict[str, Any]:
     """The words of a command as a source for the client."""
     given = [args.source] if isinstance(args.source, str) else args.source
     common = {"main": getattr(args, "main", None), "environment": args.environment}
+    common |= {"part": args.part} if getattr(args, "part", None) else {}
     common |= {"introspect": True} if getattr(args, "introspect", False) else {}
     addresses = [one for one in given if one.startswith(("http://", "https://"))]
     if addresses:
@@ -142,8 +146,10 @@ def _content(path: Path) -> str | bytes:
 def _looked_at(session: Session, args: Namespace, out: Output) -> tuple[dict[str, Any], dict[str, Any]]:
     source = source_of(args)
     with out.counting("reading the definition") as bar:
-        found = session.office.look_at_definition(report=bar.told, service=args.service, **source)
-    return source, found
+        details = getattr(args, "inputs", False)
+        found = session.office.look_at_definition(report=bar.told, service=args.service, details=details, **source)
+    found_again = {"look": found["look"], "environment": args.environment}
+    return {**found_again, **({"part": args.part} if args.part else {})}, found
 
 
 def run_look(session: Session, args: Namespace, out: Output) -> None:
@@ -162,9 +168,11 @@ def run_look(session: Session, args: Namespace, out: Output) -> None:
     shown = [
         {
             **one,
-            "inputs": ", ".join(f"{each['name']}{'*' if each['is_required'] else ''}" for each in one["inputs"])
+            "inputs": ", ".join(
+                f"{each['name']}{'*' if each['is_required'] else ''}" for each in one["details"]["inputs"]
+            )
             if args.inputs
-            else len(one["inputs"]),
+            else one["inputs"],
             "pages": one["paging"]["type"] if one["paging"] else "",
             "name": one["name"] + (" (imported)" if one["is_imported"] else ""),
         }
@@ -182,6 +190,10 @@ def summary(found: dict[str, Any]) -> str:
         + (f"; responses may be {', '.join(found['roots'][:8])}" if found["roots"] else ""),
     ]
     lines += [
+        f"part     {one['name']} ({one['count']:,}){' is shown' if one['name'] == found['part'] else ''}"
+        for one in found["parts"]
+    ]
+    lines += [
         f"at       {one['address']}{'  ' + one['description'] if one['description'] else ''}"
         for one in found["servers"]
     ]
@@ -190,7 +202,7 @@ def summary(found: dict[str, Any]) -> str:
         for one in found["sign_ins"]
     ]
     if found["record_types"]:
-        names = [f"{one['name']} ({len(one['fields'])})" for one in found["record_types"][:12]]
+        names = [f"{one['name']} ({one['field_count']})" for one in found["record_types"][:12]]
         more = f" and {len(found['record_types']) - 12} more" if len(found["record_types"]) > 12 else ""
         lines.append(f"record types (fields)  {', '.join(names)}{more}")
         if taken := [one for one in found["record_types"] if one["wanted"]]:
@@ -253,11 +265,11 @@ def run_import(session: Session, args: Namespace, out: Output) -> None:
             record_types=[] if args.no_record_types else args.record_type,
             paging="decline" if args.no_paging else "follow",
             connect=None if args.no_connection else connect,
-            hash=found["hash"],
+            every_part=args.every_part,
             **source,
         )
     lines = [
-        f"service {made['service']}: {len(made['operations'])} operations from definition {made['definition']}"
+        _made_words(made)
         if found["operations"]
         else f"service {made['service']}: definition {made['definition']} with the schemas {', '.join(found['roots'])}",
         *(f"  {name}" for name in made["operations"][:20]),
@@ -266,17 +278,23 @@ def run_import(session: Session, args: Namespace, out: Output) -> None:
     if made["record_types"]:
         lines.append(f"record types: {', '.join(made['record_types'])}")
     lines += [f"! {note}" for note in made["notes"]]
-    if made["connection"]:
-        lines.append(f"connection {made['connection']}")
     if made["secrets_needed"]:
         words = " ".join(f"--secret {name}" for name in made["secrets_needed"])
         lines.append(f"give it its secret: rondine credential set {made['credential']} {words}")
+    for one in made["others"]:
+        lines.append(_made_words(one))
+        lines += [f"  ! {note}" for note in one["notes"]]
     if made["operations"]:
         lines.append(f"try one: rondine operation try {made['operations'][0]}")
     elif found["roots"]:
         lines.append(f"say what answers so: rondine operation describe NAME --definition {made['definition']}")
     out.value(made, "\n".join(lines))
     show_warnings(found, out)
+
+
+def _made_words(made: dict[str, Any]) -> str:
+    words = f"service {made['service']}: {len(made['operations'])} operations from definition {made['definition']}"
+    return words + (f", connection {made['connection']}" if made["connection"] else "")
 
 
 def run_compare(session: Session, args: Namespace, out: Output) -> None:

@@ -36,10 +36,19 @@ def add_commands(commands: Any) -> None:
         help="send it below the connection's base address although the pasted one is elsewhere",
     )
     make.set_defaults(run=run_make)
-    body = operation.add_parser("body", help="make the body of one from a sample of it, with an input for each value")
+    body = operation.add_parser("body", help="show what one sends, choose another body, or make one from a sample")
     body.add_argument("name")
-    body.add_argument("--sample", required=True, metavar="FILE", help="JSON, a form or XML; - for standard input")
-    body.add_argument("--media-type", default="", help="left out, told by the content; a form needs it")
+    body.add_argument(
+        "media_type",
+        nargs="?",
+        default="",
+        help="send this one of those that its definition offers; with --sample, what the sample is",
+    )
+    body.add_argument(
+        "--sample",
+        metavar="FILE",
+        help="make it of this, with an input for each value: JSON, a form or XML; - for standard input",
+    )
     body.set_defaults(run=run_body)
     describe = operation.add_parser("describe", help="say by which imported schema its responses are")
     describe.add_argument("name")
@@ -413,6 +422,36 @@ def run_paging(session: Session, args: Namespace, out: Output) -> None:
 
 
 def run_body(session: Session, args: Namespace, out: Output) -> None:
+    if args.sample:
+        _make_body(session, args, out)
+        return
+    held = session.office.operations.get(args.name)
+    if args.media_type:
+        document = session.office.choose_body(held["document"], args.media_type)
+        held = session.office.operations.change(args.name, version=held["version"], document=document)
+    body = held["document"].get("body")
+    others = [one["media_type"] for one in held["document"].get("other_bodies", [])]
+    words = f"{args.name} sends {_body_words(body)}" if body else f"{args.name} sends no body"
+    inputs = ", ".join(one["name"] for one in held["document"].get("inputs", []))
+    lines = [words, *([f"inputs: {inputs}"] if inputs else [])]
+    lines += [f"or: rondine operation body {args.name} {one}" for one in others]
+    out.value({"body": body, "others": others}, "\n".join(lines))
+    show_problems(held, out)
+
+
+def _body_words(body: dict[str, Any]) -> str:
+    """What a body is sent as."""
+    known = {
+        "form": "application/x-www-form-urlencoded",
+        "multipart": "multipart/form-data",
+        "graphql": "a GraphQL query",
+        "soap": "a SOAP envelope",
+    }
+    found = known.get(body["type"]) or body.get("media_type") or f"application/{body['type']}"
+    return f"{found}{', or nothing where no value is given' if body.get('optional') else ''}"
+
+
+def _make_body(session: Session, args: Namespace, out: Output) -> None:
     made = session.office.body_from_sample(read_text(args.sample), args.media_type)["operation"]
     held = session.office.operations.get(args.name)
     rest = json.dumps({name: one for name, one in held["document"].items() if name not in ("body", "inputs")})

@@ -236,17 +236,29 @@ class Project:
         return self._ask("POST", "/addresses", asked)
 
     # --- definitions: a source is address="https://..." or files={"register.yaml": "openapi: ..."} (text, or bytes
-    # such as a zip), or definition="register", one imported before
+    # such as a zip), or definition="register", one imported before, or look="..." of one looked at within a day; with
+    # part="https://crews.example", one of several services in it
 
-    def look_at_definition(self, *, report: Callable[[Mapping[str, Any]], None] | None = None, **source: Any) -> Json:
-        """What is in a definition: {format, title, operations, schemas, servers, sign_ins, record_types, warnings, left_out, hash}; nothing is
-        written. service, environment: whose connection signs in, where the address is on its host.
+    def look_at_definition(
+        self,
+        *,
+        report: Callable[[Mapping[str, Any]], None] | None = None,
+        details: bool = False,
+        operations: Sequence[str] | None = None,
+        **source: Any,
+    ) -> Json:
+        """What is in a definition: {format, title, operations, schemas, servers, sign_ins, record_types, parts, warnings, left_out, hash, look};
+        nothing is imported. look finds it again without sending it again.
+
+        details: with the inputs of operations and the fields of record types.  operations: only those, by key.  service, environment: whose
+        connection signs in, where the address is on its host.
         """
+        asked = {**_source(source), "details": details, "operations": operations}
         if report is not None:
             path = f"{self._path}/definition-previews"
-            found: Json = self._client.told(path, _source(source), report, query={"progress": "true"})
+            found: Json = self._client.told(path, asked, report, query={"progress": "true"})
             return found
-        return self._ask("POST", "/definition-previews", _source(source))
+        return self._ask("POST", "/definition-previews", asked)
 
     def look_at_rows(self, key: str, *, inputs: Mapping[str, Any] | None = None, **source: Any) -> Json:
         """The first rows of an operation that is only described: {url, status, path, rows, count}; nothing is stored. service, environment: whose
@@ -258,7 +270,8 @@ class Project:
         """Imports what is chosen (keys; None for all) and gives the names of what was made.
 
         options: the source; hash of what was looked at; title, names, left_out ({key: [inputs]}), record_types ([] for none), connect
-        ({environment, address, blanks, sign_in}), paging ("decline": operations ask for one response only).
+        ({environment, address, blanks, sign_in}), paging ("decline": operations ask for one response only), every_part (the other services in it
+        too; `others` in what comes back).
         """
         return self._ask("POST", "/imports", {"service": service, "operations": operations, **_source(options)})
 
@@ -305,6 +318,11 @@ class Project:
     def body_from_sample(self, text: str, media_type: str = "") -> Json:
         """A body with its inputs, made from a sample of it (JSON, a form, XML): {operation: {body, inputs}, findings}; nothing is stored."""
         return self._ask("POST", "/pastes", {"text": text, "part": "body", "media_type": media_type})
+
+    def choose_body(self, document: Mapping[str, Any], media_type: str) -> Json:
+        """An operation's document with another of the bodies that its service takes (`other_bodies`); nothing is stored."""
+        found: Json = self._ask("POST", "/body-choices", {"document": document, "media_type": media_type})["document"]
+        return found
 
     def copy_operation(self, name: str, new_name: str, *, title: str = "") -> Json:
         """Copies an operation with its samples and its mapping: {name, samples, mapping}; nothing links back."""

@@ -49,3 +49,35 @@ def test_a_body_is_made_from_a_sample_and_sent_with_its_values(rondine, serve, t
     assert sent["type"] == "application/xml" and "<c:tree>A &amp; B</c:tree>" in sent["body"]
     broken = rondine.cli("operation", "body", "report-care-by-hand", "--sample", "-", stdin='{"tree": ', check=False)
     assert broken.returncode == 1 and "line 1" in broken.stderr
+
+
+def test_another_of_the_bodies_that_a_definition_offers_is_chosen_and_sent(rondine, serve, tmp_path):
+    async def told(request):
+        return web.json_response({"type": request.content_type, "body": (await request.read()).decode()})
+
+    outside = serve(told)
+    rondine.permit(outside.port)
+    member = {"schema": {"type": "object", "required": ["tree"], "properties": {"tree": {"type": "string"}}}}
+    content = {"application/json": member, "application/x-www-form-urlencoded": member}
+    definition = tmp_path / "cases.json"
+    definition.write_text(
+        json.dumps(
+            {
+                "openapi": "3.1.0",
+                "info": {"title": "Told cases", "version": "1"},
+                "servers": [{"url": outside.url}],
+                "paths": {"/cases": {"post": {"operationId": "tellCase", "requestBody": {"content": content}, "responses": {}}}},
+            }
+        )
+    )  # fmt: skip
+    rondine.cli("definition", "import", str(definition), "--service", "told-cases")
+    shown = json.loads(rondine.cli("operation", "body", "tell-case").stdout)
+    assert (shown["body"]["type"], shown["others"]) == ("json", ["application/x-www-form-urlencoded"])
+    words = ("operation", "try", "tell-case", "--confirm", "--body")
+    assert json.loads(rondine.cli(*words, "--input", "tree=OLM-2").stdout)["body"] == '{"tree":"OLM-2"}'
+    assert json.loads(rondine.cli(*words).stdout)["body"] == ""
+    rondine.cli("operation", "body", "tell-case", "application/x-www-form-urlencoded")
+    sent = json.loads(rondine.cli(*words, "--input", "tree=OLM-2").stdout)
+    assert sent == {"type": "application/x-www-form-urlencoded", "body": "tree=OLM-2"}
+    wrong = rondine.cli("operation", "body", "tell-case", "application/jso", check=False)
+    assert wrong.returncode == 1 and "application/json" in wrong.stderr

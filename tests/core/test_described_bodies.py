@@ -5,8 +5,12 @@ import json
 import pytest
 
 from rondine.core.definitions import Files, read_definition
+from rondine.core.definitions.compare import merged
+from rondine.core.definitions.compare_schemas import SchemaComparison
 from rondine.core.definitions.export import ExportedOperation, to_openapi
 from rondine.core.errors import InputError
+from rondine.core.protocols.body_choice import with_body_as
+from rondine.core.protocols.operation import operation_problems
 from rondine.core.protocols.rest import build_request
 from rondine.core.settings import dump
 
@@ -188,12 +192,61 @@ def test_headers_of_responses_are_kept_and_written_out():
     assert read_old.document.responses[0].headers[0].schema == {"type": "integer"}
 
 
-def test_what_is_not_sent_is_told():
-    both = read(
-        {"application/json": {"schema": {"type": "object"}}, "text/csv": {}, "application/merge-patch+json": {}}
+PATCH = {"type": "array", "items": {"type": "object"}}
+KINDS = {
+    "text/csv": {},
+    "application/x-www-form-urlencoded": {"schema": {"type": "object", "properties": {"note": {"type": "string"}, "id": {"type": "integer"}}}},
+    "application/json": {"schema": {"type": "object", "properties": {"note": {"type": "string"}}}},
+    "text/json": {"schema": {"type": "object", "properties": {"note": {"type": "string"}}}},
+    "application/json-patch+json": {"schema": PATCH},
+    "*/*": {},
+}  # fmt: skip
+
+
+def test_a_body_of_any_of_the_media_types_can_be_chosen():
+    one = read(KINDS, is_required=True, parameters=[{"name": "id", "in": "query", "schema": {"type": "string"}}])
+    first = one.operations[0].document
+    assert one.operations[0].warnings == ()
+    assert [each.media_type for each in first.other_bodies] == [
+        "application/json-patch+json",
+        "application/x-www-form-urlencoded",
+        "text/csv",
+    ]
+    form = with_body_as(first, "application/x-www-form-urlencoded")
+    assert [each.name for each in form.inputs] == ["id", "note", "body_id"]
+    built = build_request(form, "https://register.example", {"id": "a", "note": "old", "body_id": 7}).request
+    assert (built.url[-5:], built.sent_body) == ("?id=a", b"note=old&id=7")
+    assert built.header("Content-Type") == "application/x-www-form-urlencoded"
+    again = with_body_as(with_body_as(form, "text/csv"), "application/json")
+    assert dump(again) == dump(first) and operation_problems(form) == []
+    with pytest.raises(InputError, match='no body of the type "text/cs"') as caught:
+        with_body_as(first, "text/cs")
+    assert caught.value.hint == 'did you mean "text/csv"?'
+    alone = read(consumes=["application/xml", "application/json"], version="2.0", parameters=[{"name": "b", "in": "body", "schema": PATCH}])  # fmt: skip
+    assert alone.operations[0].document.body.media_type == "application/json"
+    assert [each.media_type for each in alone.operations[0].document.other_bodies] == ["application/xml"]
+
+
+def test_a_chosen_body_stays_when_its_definition_says_something_else():
+    before, now = (
+        read({**KINDS, "text/csv": {"example": example}}).operations[0].document for example in ("a;b", "a;c")
     )
-    assert [one.message for one in both.operations[0].warnings] == [
-        "the body may be one of several kinds; application/json is sent, and not text/csv"
+    schemas = SchemaComparison({}, {})
+    chosen = with_body_as(before, "text/csv")
+    found = merged(before, now, chosen, schemas)
+    assert found.document.body.media_type == "text/csv" and found.document.inputs[-1].try_value == "a;c"
+    assert [(one.unit, one.now, one.is_kept) for one in found.differences] == [("inputs/body/try_value", "a;c", False)]
+    assert merged(before, before, chosen, schemas).differences == []
+    gone = read({"application/json": KINDS["application/json"]}).operations[0].document
+    without = merged(before, gone, chosen, schemas)
+    assert without.document.body == gone.body and [one.name for one in without.document.inputs] == ["note"]
+    assert "body/" in [one.unit for one in without.differences]
+
+
+def test_what_is_not_sent_is_told():
+    kinds = read({"application/json": {}, **{f"text/kind{number}": {} for number in range(5)}})
+    assert [(one.message, one.hint) for one in kinds.operations[0].warnings] == [
+        ("the body may be one of 6 kinds: the first 4 are kept", "left out: text/kind3, text/kind4")
     ]
     reading = read({"application/json": {}}, method="get")
     assert "declared with a body" in reading.operations[0].warnings[0].message

@@ -5,9 +5,12 @@ import json
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from msgspec import UNSET
 
 from rondine.core.definitions import Files, fit_to_keep, read_definition
 from rondine.core.errors import DocumentError, RondineError
+from rondine.core.pagination import PageNumber
+from rondine.core.protocols.body_choice import with_body_as
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.operation import GraphQLBody, operation_problems
 from rondine.core.protocols.rest import build_request
@@ -106,6 +109,81 @@ def test_no_secret_is_left_in_anything_and_the_ways_to_sign_in_are_offered():
         "api_key in the query": "api_key",
     }
     assert any("taken out" in one.message for one in found.warnings)
+
+
+OTHER = [entry(f"https://crews.example/v2/crews?page={number}", answer={"crews": [number]}) for number in (1, 2)]
+
+
+def test_the_requests_of_any_of_the_hosts_can_be_chosen():
+    content = fit_to_keep(json.dumps({"log": {"version": "1.2", "entries": [*ENTRIES, *OTHER]}}).encode())
+    files = Files("session.har", {"session.har": content})
+    first = read_definition(files)
+    assert (first.part, [(one.name, one.count) for one in first.parts]) == (
+        BASE,
+        [(BASE, 8), ("https://crews.example", 2), ("https://counter.example", 1)],
+    )
+    assert {one.message for one in first.left_out} == {
+        "2 requests to https://crews.example",
+        "one request to https://counter.example",
+    }
+    other = read_definition(files, part="https://crews.example")
+    assert [one.key for one in other.operations] == ["GET /v2/crews"] and other.title == "crews.example"
+    assert other.servers[0].address == other.part == "https://crews.example"
+    with pytest.raises(DocumentError, match="no part") as caught:
+        read_definition(files, part="https://crew.example")
+    assert "https://crews.example" in caught.value.hint
+
+
+def test_several_forms_of_one_body_are_kept_to_choose_from():
+    form = "application/x-www-form-urlencoded"
+    file = '--x\r\nContent-Disposition: form-data; name="note"\r\n\r\nold\r\n--x\r\nContent-Disposition: form-data; name="picture"; filename="a.png"\r\n\r\n1\r\n--x--\r\n'
+    one = read(
+        entry(f"{BASE}/v1/care", method="POST", post='{"work": "pruned"}', status=201),
+        entry(f"{BASE}/v1/care", method="POST", mime=form, post="work=felled&sign=dry&sign=leaning", status=201),
+        entry(f"{BASE}/v1/care", method="POST", mime=form, post=f"work=felled&crew=West&password={SECRET}", status=201),
+        entry(f"{BASE}/v1/care", method="POST", mime="multipart/form-data; boundary=x", post=file, status=201),
+    ).operations[0]
+    assert [each.media_type for each in one.document.other_bodies] == ["application/json", "multipart/form-data"]
+    assert {each.name: each.type for each in one.document.inputs} == {
+        "work": "text", "sign": "json", "crew": "text", "password": "text",
+    }  # fmt: skip
+    as_json = with_body_as(one.document, "application/json")
+    assert build_request(as_json, BASE, {"work": "pruned"}).request.sent_body == b'{"work":"pruned"}'
+    parts = with_body_as(as_json, "multipart/form-data")
+    sent = build_request(parts, BASE, {"note": "old", "picture": "b25l"}).request.sent_body
+    assert b'name="note"\r\n\r\nold' in sent and b'filename="a.png"' in sent and b"\r\n\r\none\r\n" in sent
+    assert with_body_as(parts, form).other_bodies == one.document.other_bodies
+    assert operation_problems(parts) == operation_problems(as_json) == []
+
+
+def test_secrets_in_paths_are_taken_out_and_become_places():
+    found = read(
+        entry(f"{BASE}/v1/share/{SECRET}/trees", answer=[]),
+        entry(f"{BASE}/v1/share/{SECRET}b/trees", answer=[]),
+        entry(f"{BASE}/v1/tokens/summer7/use", answer={}),
+    )
+    assert SECRET not in str(found) and "summer7" not in str(found)
+    assert sorted(one.key for one in found.operations) == ["GET /v1/share/{share}/trees", "GET /v1/tokens/{token}/use"]
+    share = found.operations[0].document.inputs[0]
+    assert share.required and share.try_value is UNSET
+    assert "3 secrets, tokens and cookies were taken out" in [one.message for one in found.warnings]
+
+
+@pytest.mark.parametrize(
+    ("name", "numbers", "wanted"),
+    [
+        ("pageIndex", (0, 1, 2), PageNumber(parameter="pageIndex", first=0)),
+        ("pageNo", (3, 2), PageNumber(parameter="pageNo")),
+        ("pageSize", (5, 6), None),
+        ("tree", (1, 2), None),
+        ("pageNo", (1, 5), None),
+    ],
+)
+def test_pages_recorded_one_after_another_become_paging(name, numbers, wanted):
+    entries = [entry(f"{BASE}/v1/trees?{name}={number}&q=a", answer=[{"number": number}]) for number in numbers]
+    assert read(*entries).operations[0].document.paging == wanted
+    same = [entry(f"{BASE}/v1/trees?{name}={number}&q=a", answer=[{"number": 1}]) for number in numbers]
+    assert read(*same).operations[0].document.paging is None  # the number changes nothing
 
 
 @pytest.mark.parametrize("entries", [[], ENTRIES[:2], [{"request": 1}], [None]])

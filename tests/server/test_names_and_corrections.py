@@ -77,7 +77,7 @@ def files(document):
 def test_imports_proposals_and_one_offs_follow_the_rule(rondine, rule):
     office = rondine.office()
     rule(separator="_", field_separator="-", service_first=True)
-    seen = office.look_at_definition(files=files(DEFINITION), service="named_register")
+    seen = office.look_at_definition(files=files(DEFINITION), service="named_register", details=True)
     assert seen["operations"][0]["name"] == "named_register_list_old_trees"
     assert [one["name"] for one in seen["record_types"][0]["fields"]] == ["tree-number", "girth"]
     made = office.import_definition("", files=files(DEFINITION), record_types=[])

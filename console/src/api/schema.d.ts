@@ -89,6 +89,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/body-choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The operation with another of the bodies that its service takes, with that one's inputs. Nothing is stored. */
+        post: operations["chooseBody"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/comparisons": {
         parameters: {
             query?: never;
@@ -1901,6 +1918,14 @@ export interface components {
             /** @default  */
             operation?: string;
         };
+        /** @description An operation's document, and which of its bodies is to be sent. */
+        BodyChoiceGivenRequest: {
+            document: components["schemas"]["OperationDocument"];
+            media_type: string;
+        };
+        BodyChoiceShown: {
+            document: components["schemas"]["OperationDocument"];
+        };
         /**
          * Bounds
          * @description What a value must keep to besides its type, in JSON Schema's words (2020-12 Validation, section 6).
@@ -2434,6 +2459,11 @@ export interface components {
              */
             main?: string;
             /**
+             * @description which of the services in it, if there are several
+             * @default
+             */
+            part?: string;
+            /**
              * @description of a schema or a sample alone, the schemas that a response may be described by
              * @default []
              */
@@ -2454,8 +2484,17 @@ export interface components {
             format: string;
             hash: string;
             left_out: components["schemas"]["ProblemLine"][];
+            /**
+             * Format: uuid
+             * @description by which it is found again, for a day, without sending it again
+             */
+            look: string;
             main: string;
             operations: components["schemas"]["OfferedOperation"][];
+            /** @description which of the services in it this is */
+            part: string;
+            /** @description the services in it, where it has several */
+            parts: components["schemas"]["PartLine"][];
             record_types: components["schemas"]["OfferedType"][];
             /** @description of a schema or a sample alone: what a response may be described by */
             roots: string[];
@@ -2776,6 +2815,16 @@ export interface components {
         FormBody: {
             /** @default [] */
             fields?: components["schemas"]["Parameter"][];
+            /**
+             * @description where no input has a value, nothing is sent
+             * @default false
+             */
+            optional?: boolean;
+            /**
+             * @description fields that must be sent where any other is
+             * @default []
+             */
+            required?: string[];
             /** @enum {unknown} */
             type: "form";
         };
@@ -2857,6 +2906,11 @@ export interface components {
             definition?: string;
             /** @description whose connection of the service signs in, where the address is on its host */
             environment?: string;
+            /**
+             * @description the other services in it too, whole, each into a service of its own
+             * @default false
+             */
+            every_part?: boolean;
             files?: components["schemas"]["FileGivenRequest"][];
             /** @description of what was looked at; refused if it has changed since */
             hash?: string;
@@ -2869,6 +2923,11 @@ export interface components {
             left_out?: {
                 [key: string]: string[];
             };
+            /**
+             * Format: uuid
+             * @description of a definition that was looked at; it is kept for a day
+             */
+            look?: string;
             /** @description which of the files is the definition, if not the one that looks like it */
             main?: string;
             /** @description other names than proposed, by key */
@@ -2886,10 +2945,23 @@ export interface components {
              * @enum {string}
              */
             paging?: "follow" | "decline";
+            /** @description which of the services in it, where it has several: a host of a recorded session, or of a WSDL's ports */
+            part?: string;
             /** @description of those proposed; all by default */
             record_types?: string[] | null;
             service?: string;
             title?: string;
+        };
+        ImportLine: {
+            connection: string | null;
+            credential: string | null;
+            definition: string;
+            /** @description what is to be known of it */
+            notes: string[];
+            operations: string[];
+            record_types: string[];
+            secrets_needed: string[];
+            service: string;
         };
         ImportMade: {
             connection: string | null;
@@ -2898,6 +2970,8 @@ export interface components {
             /** @description what is to be known of it */
             notes: string[];
             operations: string[];
+            /** @description what was made of the other services in it */
+            others: components["schemas"]["ImportLine"][];
             record_types: string[];
             secrets_needed: string[];
             service: string;
@@ -2973,6 +3047,11 @@ export interface components {
             media_type?: string;
             /** @default [] */
             members?: components["schemas"]["Member"][];
+            /**
+             * @description where no input has a value, nothing is sent
+             * @default false
+             */
+            optional?: boolean;
             /** @enum {unknown} */
             type: "json";
         };
@@ -3158,6 +3237,38 @@ export interface components {
             /** @default  */
             value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
         };
+        /** @description A source, and how much is told of what is in it. */
+        LookGivenRequest: {
+            address?: string;
+            definition?: string;
+            /**
+             * @description with the inputs of operations and the fields of record types
+             * @default false
+             */
+            details?: boolean;
+            /** @description whose connection of the service signs in, where the address is on its host */
+            environment?: string;
+            files?: components["schemas"]["FileGivenRequest"][];
+            /** @description of what was looked at; refused if it has changed since */
+            hash?: string;
+            /**
+             * @description the address is a GraphQL service's: ask it for its schema
+             * @default false
+             */
+            introspect?: boolean;
+            /**
+             * Format: uuid
+             * @description of a definition that was looked at; it is kept for a day
+             */
+            look?: string;
+            /** @description which of the files is the definition, if not the one that looks like it */
+            main?: string;
+            /** @description keys of those shown; all by default */
+            operations?: string[] | null;
+            /** @description which of the services in it, where it has several: a host of a recorded session, or of a WSDL's ports */
+            part?: string;
+            service?: string;
+        };
         LossLine: {
             field: string;
             words: string;
@@ -3240,7 +3351,12 @@ export interface components {
             /** @default true */
             enabled?: boolean;
             /**
-             * @description how a fixed text is read: as text, number, boolean, any JSON; json_text: the value becomes JSON within a text. A member that holds an input without a value is left out
+             * @description the place of an object that may be left out, and without this is not whole: where any input within it has a value, this one needs one too, and a fixed text goes along. A member that holds an input without a value is left out
+             * @default null
+             */
+            required_in?: string | null;
+            /**
+             * @description how a fixed text is read: as text, number, boolean, any JSON; json_text: the value becomes JSON within a text
              * @default text
              * @enum {unknown}
              */
@@ -3323,8 +3439,18 @@ export interface components {
          * @description Parts sent as multipart/form-data (RFC 7578).
          */
         MultipartBody: {
+            /**
+             * @description as of a form
+             * @default false
+             */
+            optional?: boolean;
             /** @default [] */
             parts?: components["schemas"]["Part"][];
+            /**
+             * @description as of a form
+             * @default []
+             */
+            required?: string[];
             /** @enum {unknown} */
             type: "multipart";
         };
@@ -3655,6 +3781,12 @@ export interface components {
             name: string;
             reasons: components["schemas"]["ProblemLine"][];
         };
+        OfferedDetails: {
+            /** @description the media types that a body may have, the first one is sent */
+            bodies: string[];
+            description: string;
+            inputs: components["schemas"]["OfferedInput"][];
+        };
         OfferedInput: {
             description: string;
             is_in_path: boolean;
@@ -3663,7 +3795,12 @@ export interface components {
             type: string;
         };
         OfferedOperation: {
-            inputs: components["schemas"]["OfferedInput"][];
+            /** @description where they were asked for */
+            details: components["schemas"]["OfferedDetails"] | null;
+            /** @description how many values it takes */
+            inputs: number;
+            /** @description it can be sent without any value given */
+            is_complete: boolean;
             is_deprecated: boolean;
             is_imported: boolean;
             key: string;
@@ -3696,7 +3833,9 @@ export interface components {
             words: string;
         };
         OfferedType: {
-            fields: components["schemas"]["TypeField"][];
+            field_count: number;
+            /** @description where they were asked for */
+            fields: components["schemas"]["TypeField"][] | null;
             is_list: boolean;
             key: string[];
             name: string;
@@ -3779,6 +3918,11 @@ export interface components {
              * @default null
              */
             odata?: components["schemas"]["ODataQuery"] | null;
+            /**
+             * @description of other media types, of which one may be chosen
+             * @default []
+             */
+            other_bodies?: components["schemas"]["OtherBody"][];
             /** @default {} */
             outcomes?: components["schemas"]["OutcomeRules"];
             /** @default null */
@@ -3816,6 +3960,19 @@ export interface components {
             replaces: string;
             source: string;
             value: string;
+        };
+        /**
+         * OtherBody
+         * @description A body that the service takes in place of the one that is sent.
+         */
+        OtherBody: {
+            body: components["schemas"]["FormBody"] | components["schemas"]["MultipartBody"] | components["schemas"]["JsonBody"] | components["schemas"]["XmlBody"] | components["schemas"]["TextBody"] | components["schemas"]["BytesBody"] | components["schemas"]["GraphQLBody"] | components["schemas"]["SoapBody"];
+            /**
+             * @description that it takes, beside those of path, query and headers
+             * @default []
+             */
+            inputs?: components["schemas"]["Input"][];
+            media_type: string;
         };
         /**
          * OutcomeRules
@@ -4021,6 +4178,11 @@ export interface components {
              */
             file_name?: string;
             /**
+             * @description of its own; one that holds an input without a value is left out
+             * @default []
+             */
+            headers?: components["schemas"]["Parameter"][];
+            /**
              * @description of its content; empty for plain text
              * @default
              */
@@ -4028,6 +4190,11 @@ export interface components {
             name: string;
             /** @default  */
             value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
+        };
+        PartLine: {
+            /** @description requests or operations */
+            count: number;
+            name: string;
         };
         /**
          * PasswordGrant
@@ -4646,6 +4813,11 @@ export interface components {
             definition?: string;
             /** @default  */
             description?: string;
+            /**
+             * @description beside Content-Type
+             * @default []
+             */
+            headers?: components["schemas"]["ResponseHeader"][];
             /** @default  */
             media_type?: string;
             /**
@@ -4655,6 +4827,25 @@ export interface components {
             schema?: Record<string, never> | boolean | null;
             /** @description three digits, a family such as 4XX, or default */
             status: string;
+        };
+        /**
+         * ResponseHeader
+         * @description A header that a response is said to have (OpenAPI 3.1, "Header Object").
+         */
+        ResponseHeader: {
+            /** @default  */
+            description?: string;
+            name: string;
+            /**
+             * @description the response always has it
+             * @default false
+             */
+            required?: boolean;
+            /**
+             * @description of its value
+             * @default true
+             */
+            schema?: Record<string, never> | boolean;
         };
         /**
          * ResponseView
@@ -4698,7 +4889,7 @@ export interface components {
             holds: string;
             path: string;
         };
-        /** @description An address, or files, or a definition that was imported before, as it was then. */
+        /** @description An address, or files, or what was looked at before, or a definition that was imported before, as it was then. */
         RowsGivenRequest: {
             address?: string;
             definition?: string;
@@ -4717,8 +4908,15 @@ export interface components {
             introspect?: boolean;
             /** @description of an operation that reads */
             key: string;
+            /**
+             * Format: uuid
+             * @description of a definition that was looked at; it is kept for a day
+             */
+            look?: string;
             /** @description which of the files is the definition, if not the one that looks like it */
             main?: string;
+            /** @description which of the services in it, where it has several: a host of a recorded session, or of a WSDL's ports */
+            part?: string;
             service?: string;
         };
         RowsShown: {
@@ -4977,6 +5175,15 @@ export interface components {
              */
             action?: string;
             /**
+             * @description of which of them a value of one may be, by qualified names: the value says it as a member "@xsi:type"; an abstract one is not among its own
+             * @default {}
+             */
+            derived?: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
+            /**
              * @description in the order in which they are written; one that holds an input without a value is left out
              * @default []
              */
@@ -5086,7 +5293,7 @@ export interface components {
              */
             xpath?: string | null;
         };
-        /** @description An address, or files, or a definition that was imported before, as it was then. */
+        /** @description An address, or files, or what was looked at before, or a definition that was imported before, as it was then. */
         SourceGivenRequest: {
             address?: string;
             definition?: string;
@@ -5100,8 +5307,15 @@ export interface components {
              * @default false
              */
             introspect?: boolean;
+            /**
+             * Format: uuid
+             * @description of a definition that was looked at; it is kept for a day
+             */
+            look?: string;
             /** @description which of the files is the definition, if not the one that looks like it */
             main?: string;
+            /** @description which of the services in it, where it has several: a host of a recorded session, or of a WSDL's ports */
+            part?: string;
             service?: string;
         };
         /**
@@ -5351,7 +5565,7 @@ export interface components {
             name: string;
             type: string;
         };
-        /** @description An address, or files, or a definition that was imported before, as it was then. */
+        /** @description An address, or files, or what was looked at before, or a definition that was imported before, as it was then. */
         UpdateGivenRequest: {
             /** @description keys of changed and removed operations; all by default */
             accept?: string[] | null;
@@ -5369,8 +5583,15 @@ export interface components {
              * @default false
              */
             introspect?: boolean;
+            /**
+             * Format: uuid
+             * @description of a definition that was looked at; it is kept for a day
+             */
+            look?: string;
             /** @description which of the files is the definition, if not the one that looks like it */
             main?: string;
+            /** @description which of the services in it, where it has several: a host of a recorded session, or of a WSDL's ports */
+            part?: string;
             service?: string;
         };
         /** @description Something that uses an item. */
@@ -5493,6 +5714,11 @@ export interface components {
             at: string;
             /** @default true */
             enabled?: boolean;
+            /**
+             * @description as of a member of a JSON body, by place
+             * @default null
+             */
+            required_in?: string | null;
             /** @default  */
             type?: string;
             /** @default  */
@@ -5723,6 +5949,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TreePiece"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    chooseBody: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyChoiceGivenRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BodyChoiceShown"];
                 };
             };
             /** @description what went wrong */
@@ -6523,7 +6783,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["SourceGivenRequest"];
+                "application/json": components["schemas"]["LookGivenRequest"];
             };
         };
         responses: {

@@ -3,7 +3,7 @@ import { ProblemAlert } from "../../ui/ProblemAlert";
 import { useQueries } from "../../ui/prepared";
 import { QueryEditor } from "./QueryEditor";
 import { TextParts } from "../../ui/TextParts";
-import { useBodyFromSample, type Input, type OperationDocument } from "./bench";
+import { useBodyFromSample, useChosenBody, type Input, type OperationDocument } from "./bench";
 import { AddName, type Body, type Named, Parameters } from "./Parameters";
 
 interface Props {
@@ -44,6 +44,7 @@ export function BodyEditor({ project, document, standing, onDocument }: Props) {
       <select className="select select-xs mb-1 w-56" aria-label="Kind of body" value={body?.type ?? "none"} onChange={(e) => put(begun(e.target.value))}>
         {KINDS.map(([kind, words]) => <option key={kind} value={kind}>{words}</option>)}
       </select>
+      <OtherBodies project={project} document={document} onDocument={onDocument} />
       <FromSample project={project} onMade={(made) => onDocument(withBody(document, made))} />
       {body?.type === "graphql" && <QueryEditor project={project} body={body} definition={document.came_from?.definition ?? ""} inputs={inputs} standing={standing} onBody={put} />}
       {body?.type === "json" && (
@@ -79,6 +80,33 @@ export function BodyEditor({ project, document, standing, onDocument }: Props) {
       )}
     </fieldset>
   );
+}
+
+/** Which of the bodies is sent that the service takes. */
+function OtherBodies({ project, document, onDocument }: Pick<Props, "project" | "document" | "onDocument">) {
+  const others = document.other_bodies ?? [];
+  const choose = useChosenBody(project);
+  if (others.length === 0) return null;
+  const now = mediaTypeOf(document.body ?? null);
+  return (
+    <div className="mb-2 text-xs">
+      <label className="flex items-center gap-2">
+        sent as
+        <select className="select select-xs w-64 font-mono" disabled={choose.isPending} value={now} onChange={(e) => choose.mutate({ document, mediaType: e.target.value }, { onSuccess: (made) => onDocument(made.document) })}>
+          <option value={now}>{now || "no body"}</option>
+          {others.map((one) => <option key={one.media_type} value={one.media_type}>{one.media_type}</option>)}
+        </select>
+      </label>
+      <ProblemAlert error={choose.error} />
+    </div>
+  );
+}
+
+function mediaTypeOf(body: Body | null): string {
+  if (body?.type === "form") return "application/x-www-form-urlencoded";
+  if (body?.type === "multipart") return "multipart/form-data";
+  if (body?.type === "json" || body?.type === "text" || body?.type === "bytes" || body?.type === "xml") return body.media_type ?? (body.type === "json" ? "application/json" : body.type);
+  return body?.type ?? "";
 }
 
 /** The operation with another body and its inputs; those that only the body before it used go with it. */

@@ -90,6 +90,14 @@ export function useBodyFromSample(project: string) {
   });
 }
 
+/** The draft with another of the bodies that its service takes. */
+export function useChosenBody(project: string) {
+  return useMutation({
+    mutationFn: ({ document, mediaType }: { document: OperationDocument; mediaType: string }) =>
+      answer(api.POST("/api/v1/projects/{project}/body-choices", { params: { path: { project } }, body: { document, media_type: mediaType } })),
+  });
+}
+
 /** The draft with what was pasted: of a list of parameters the inputs that it has not yet, of anything else the whole. */
 export function withPasted(document: OperationDocument, pasted: Schemas["PasteParts"]): OperationDocument {
   if (pasted.kind !== "parameters") return { ...document, ...pasted.operation };

@@ -5,7 +5,7 @@ import { bytes, Field, Heading, Tag } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { useEnvironments, usePermission } from "../session/session";
 import { nameOf } from "../services/services";
-import { count, type Look, type Source, useImport, useLook } from "./definitions";
+import { count, type Look, type Source, useImport, useLook, useTypeFields } from "./definitions";
 import { Faults } from "./Faults";
 import { Operations } from "./Operations";
 import { SourceForm } from "./SourceForm";
@@ -17,28 +17,30 @@ export default function ImportPage() {
   const service = query.get("service") ?? "";
   const stored = query.get("definition") ?? "";
   const look = useLook(project);
-  const [source, setSource] = useState<Source | null>(null);
-  const read = (given: Source) => {
-    setSource(given);
-    look.mutate({ source: given, service });
-  };
   const begin = look.mutate;
+  const read = (source: Source) => begin({ source, service });
   useEffect(() => {
-    if (!stored) return;
-    setSource({ definition: stored });
-    begin({ source: { definition: stored }, service });
+    if (stored) begin({ source: { definition: stored }, service });
   }, [stored, service, begin]);
   return (
     <Page title={service ? `Import into ${service}` : "Import a definition"}>
       {!stored && <SourceForm isReading={look.isPending} verb="Look at it" progress={look.progress} onSource={read} onStop={look.stop} />}
       <ProblemAlert error={look.error} />
       {!look.data && !look.isPending && !look.error && <p className="text-sm opacity-80">OpenAPI 3.1, 3.0 and 2.0 are read, in JSON or YAML; OData metadata of every version; GraphQL schemas, as text or asked of the service; WSDL 1.1 with its schemas; recorded sessions (HTTP Archive); JSON Schema, XML Schema and samples of responses. Nothing is made before you have chosen.</p>}
-      {look.data && source && <Choose key={look.data.hash} project={project} look={look.data} source={source} service={service} />}
+      {look.data && <Choose key={look.data.hash + look.data.part} project={project} look={look.data} service={service} onPart={(part) => read({ look: look.data.look, part })} />}
     </Page>
   );
 }
 
-function Choose({ project, look, source, service }: { project: string; look: Look; source: Source; service: string }) {
+interface ChooseProps {
+  project: string;
+  look: Look;
+  service: string;
+  onPart: (part: string) => void;
+}
+
+function Choose({ project, look, service, onPart }: ChooseProps) {
+  const source = useMemo(() => ({ look: look.look, part: look.part }), [look]);
   const navigate = useNavigate();
   const mayBuild = usePermission(project, "build");
   const environments = useEnvironments(project);
@@ -48,6 +50,9 @@ function Choose({ project, look, source, service }: { project: string; look: Loo
   const [name, setName] = useState(service || nameOf(look.title) || "service");
   const [withTypes, setWithTypes] = useState(true);
   const [follows, setFollows] = useState(true);
+  const [everyPart, setEveryPart] = useState(false);
+  const [seesTypes, setSeesTypes] = useState(false);
+  const fields = useTypeFields(project, source, seesTypes);
   const paged = look.operations.filter((one) => one.paging && chosen.has(one.key)).length;
   const [connects, setConnects] = useState(true);
   const [environment, setEnvironment] = useState("test");
@@ -70,7 +75,12 @@ function Choose({ project, look, source, service }: { project: string; look: Loo
           {done.operations.slice(0, 12).map((one) => <li key={one}><Link className="link" to={`/p/${project}/operations/${one}`}>{one}</Link></li>)}
           {done.operations.length > 12 && <li className="opacity-75">and {done.operations.length - 12} more</li>}
         </ul>
-        {done.notes.map((one) => <p key={one} className="mb-2 border-l-4 border-warning pl-2 text-sm">{one}.</p>)}
+        {done.others.map((one) => (
+          <p key={one.service} className="mb-2 text-sm">
+            And {count(one.operations.length, "operation")} in service <span className="font-mono">{one.service}</span>{one.connection && <>, with the connection <Link className="link" to={`/p/${project}/connections/${one.connection}`}>{one.connection}</Link></>}.
+          </p>
+        ))}
+        {[...done.notes, ...done.others.flatMap((one) => one.notes)].map((one) => <p key={one} className="mb-2 border-l-4 border-warning pl-2 text-sm">{one}.</p>)}
         {done.connection && done.secrets_needed.length > 0 ? (
           <button type="button" className="btn btn-primary btn-sm" onClick={() => navigate(`/p/${project}/connections/${done.connection}`)}>Give the connection its {done.secrets_needed.join(" and ").replaceAll("_", " ")}</button>
         ) : (
@@ -92,6 +102,18 @@ function Choose({ project, look, source, service }: { project: string; look: Loo
           </p>
           {look.description && <p className="mt-1 line-clamp-3 max-w-prose text-sm">{look.description}</p>}
         </div>
+        {look.parts.length > 1 && (
+          <div className="mb-4 rounded-box border border-base-300 p-3">
+            <Field label="Which service" hint={`${look.parts.length} services are in it; each is imported on its own`}>
+              {(id) => (
+                <select id={id} className="select select-sm w-full max-w-md font-mono text-xs" value={look.part} onChange={(e) => onPart(e.target.value)}>
+                  {look.parts.map((one) => <option key={one.name} value={one.name}>{one.name} ({one.count})</option>)}
+                </select>
+              )}
+            </Field>
+            <label className="flex items-center gap-2 text-sm"><input type="checkbox" className="checkbox checkbox-sm" checked={everyPart} onChange={(e) => setEveryPart(e.target.checked)} /> import the others too, whole</label>
+          </div>
+        )}
         <Faults leftOut={look.left_out} warnings={[...look.warnings, ...look.operations.flatMap((one) => one.warnings)]} />
         <Operations project={project} source={source} service={service} operations={look.operations} chosen={chosen} leftOut={leftOut} onChosen={setChosen} onLeftOut={setLeftOut} />
       </section>
@@ -101,7 +123,7 @@ function Choose({ project, look, source, service }: { project: string; look: Loo
           onSubmit={(event) => {
             event.preventDefault();
             make.mutate({
-              ...source, service: name, hash: look.hash, operations: [...chosen], left_out: leftOut, record_types: withTypes ? null : [], paging: follows ? "follow" : "decline",
+              ...source, service: name, every_part: everyPart, operations: [...chosen], left_out: leftOut, record_types: withTypes ? null : [], paging: follows ? "follow" : "decline",
               connect: connects ? { environment, address: server, blanks, ...(signIn ? { sign_in: signIn } : {}) } : null,
             });
           }}
@@ -113,12 +135,12 @@ function Choose({ project, look, source, service }: { project: string; look: Loo
           <p className="mb-3 text-sm"><span className="text-base font-semibold tabular-nums">{chosen.size}</span> of {look.operations.length} operations</p>
           <label className="mb-1 flex items-center gap-2 text-sm"><input type="checkbox" className="checkbox checkbox-sm" checked={withTypes} onChange={(e) => setWithTypes(e.target.checked)} /> record types for what they answer</label>
           {withTypes && look.record_types.length > 0 && (
-            <details className="mb-3 pl-7 text-xs">
+            <details className="mb-3 pl-7 text-xs" onToggle={(e) => setSeesTypes(e.currentTarget.open)}>
               <summary className="link link-hover cursor-pointer">{look.record_types.length} if all are taken</summary>
               <ul className="mt-1 max-h-56 overflow-auto">
                 {look.record_types.map((one) => (
-                  <li key={one.name} className="py-0.5" title={one.fields.map((field) => `${field.name}: ${field.type}`).join("\n")}>
-                    <span className="font-mono">{one.name}</span> <span className="opacity-75">{one.fields.length} fields{one.parent && `, ${one.is_list ? "several" : "one"} for a ${one.parent}`}{one.wanted && `; ${one.wanted} is taken`}</span>
+                  <li key={one.name} className="py-0.5" title={fields.data?.[one.name]}>
+                    <span className="font-mono">{one.name}</span> <span className="opacity-75">{count(one.field_count, "field")}{one.parent && `, ${one.is_list ? "several" : "one"} for a ${one.parent}`}{one.wanted && `; ${one.wanted} is taken`}</span>
                   </li>
                 ))}
               </ul>

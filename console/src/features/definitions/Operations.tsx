@@ -1,7 +1,8 @@
 import { useState } from "react";
 import { PAGING_WORDS } from "../../ui/paging";
-import { Empty, Tag } from "../../ui/parts";
-import { count, type Offered, type Source, useRows } from "./definitions";
+import { Empty, Tag, Waiting } from "../../ui/parts";
+import { ProblemAlert } from "../../ui/ProblemAlert";
+import { count, type Offered, type Source, useDetails, useRows } from "./definitions";
 import { FirstRows } from "./FirstRows";
 
 interface Props {
@@ -70,35 +71,17 @@ export function Operations({ project, source, service, operations, chosen, leftO
                   {one.paging && <span title={PAGING_WORDS[one.paging.type]}><Tag>pages</Tag></span>}
                   {one.is_deprecated && <Tag>deprecated</Tag>}
                   {one.warnings.length > 0 && <Tag tone="bad">{one.warnings.length} to know</Tag>}
-                  {one.inputs.length > 0 && (
+                  {one.inputs > 0 && (
                     <button type="button" className="link link-hover text-xs" aria-expanded={open === one.key} onClick={() => setOpen(open === one.key ? null : one.key)}>
-                      {count(one.inputs.length - (leftOut[one.key]?.length ?? 0), "input")}
+                      {count(one.inputs - (leftOut[one.key]?.length ?? 0), "input")}
                     </button>
                   )}
-                  {one.method === "GET" && !one.inputs.some((input) => input.is_required) && (
+                  {one.method === "GET" && one.is_complete && (
                     <button type="button" className="link link-hover text-xs" disabled={rows.isPending} onClick={() => { setLooked(one.key); rows.mutate({ ...source, key: one.key, service }); }}>first rows</button>
                   )}
                 </div>
                 {looked === one.key && <FirstRows isAsking={rows.isPending} error={rows.error} found={rows.data} onClose={() => setLooked(null)} />}
-                {open === one.key && (
-                  <ul className="mt-1 mb-1 ml-6 grid gap-x-4 gap-y-0.5 text-xs sm:grid-cols-2">
-                    {one.inputs.map((input) => {
-                      const out = leftOut[one.key] ?? [];
-                      const isOut = out.includes(input.name);
-                      return (
-                        <li key={input.name}>
-                          <label className="flex items-baseline gap-2" title={input.description}>
-                            <input
-                              type="checkbox" className="checkbox checkbox-xs translate-y-0.5" disabled={input.is_in_path || one.is_imported} checked={!isOut}
-                              onChange={() => onLeftOut({ ...leftOut, [one.key]: isOut ? out.filter((name) => name !== input.name) : [...out, input.name] })}
-                            />
-                            <span><span className="font-mono">{input.name}</span> <span className="opacity-75">{input.type}{input.is_required && ", required"}</span> <span className="line-clamp-1 opacity-75">{input.description}</span></span>
-                          </label>
-                        </li>
-                      );
-                    })}
-                  </ul>
-                )}
+                {open === one.key && <Inputs project={project} source={source} operation={one} leftOut={leftOut[one.key] ?? []} onLeftOut={(names) => onLeftOut({ ...leftOut, [one.key]: names })} />}
               </li>
             ))}
           </ul>
@@ -106,5 +89,42 @@ export function Operations({ project, source, service, operations, chosen, leftO
       ))}
       {found.length > most && <button type="button" className="btn btn-sm" onClick={() => setMost(most + PIECE * 2)}>Show more of {found.length}</button>}
     </>
+  );
+}
+
+interface InputsProps {
+  project: string;
+  source: Source;
+  operation: Offered;
+  leftOut: string[];
+  onLeftOut: (names: string[]) => void;
+}
+
+/** The inputs of one operation, each of which may be left out, and the kinds of body it may have. */
+function Inputs({ project, source, operation, leftOut, onLeftOut }: InputsProps) {
+  const details = useDetails(project, source, operation.key);
+  if (details.isPending) return <Waiting what="Reading its inputs" />;
+  if (details.error) return <ProblemAlert error={details.error} />;
+  const { inputs = [], bodies = [] } = details.data ?? {};
+  return (
+    <div className="mt-1 mb-1 ml-6 text-xs">
+      <ul className="grid gap-x-4 gap-y-0.5 sm:grid-cols-2">
+        {inputs.map((input) => {
+          const isOut = leftOut.includes(input.name);
+          return (
+            <li key={input.name}>
+              <label className="flex items-baseline gap-2" title={input.description}>
+                <input
+                  type="checkbox" className="checkbox checkbox-xs translate-y-0.5" disabled={input.is_in_path || operation.is_imported} checked={!isOut}
+                  onChange={() => onLeftOut(isOut ? leftOut.filter((name) => name !== input.name) : [...leftOut, input.name])}
+                />
+                <span><span className="font-mono">{input.name}</span> <span className="opacity-75">{input.type}{input.is_required && ", required"}</span> <span className="line-clamp-1 opacity-75">{input.description}</span></span>
+              </label>
+            </li>
+          );
+        })}
+      </ul>
+      {bodies.length > 1 && <p className="mt-1 opacity-75">The body is sent as <span className="font-mono">{bodies[0]}</span>; it may be <span className="font-mono">{bodies.slice(1).join(", ")}</span> as well, chosen later.</p>}
+    </div>
   );
 }

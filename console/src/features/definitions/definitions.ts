@@ -5,7 +5,7 @@ import { answer, api, Problem, type ProblemDocument, type Schemas } from "../../
 export type Look = Schemas["DefinitionShown"];
 export type Offered = Schemas["OfferedOperation"];
 export type Comparison = Schemas["ComparisonShown"];
-export type Source = Pick<Schemas["SourceGivenRequest"], "address" | "files" | "definition" | "introspect">;
+export type Source = Pick<Schemas["SourceGivenRequest"], "address" | "files" | "definition" | "introspect" | "look" | "part">;
 type ImportGiven = Schemas["ImportGivenRequest"];
 
 /** "1 input", "2 inputs". */
@@ -75,6 +75,28 @@ async function* linesOf(stream: ReadableStream<Uint8Array<ArrayBuffer>>): AsyncG
     for (const one of parts) if (one) yield one;
     if (done) return;
   }
+}
+
+/** The inputs of one operation and what else is known of it, of a definition that was looked at. */
+export function useDetails(project: string, source: Source, key: string) {
+  return useQuery({
+    queryKey: ["details", project, source.look, source.part, key],
+    staleTime: Infinity,
+    queryFn: async () => (await answer(api.POST("/api/v1/projects/{project}/definition-previews", { ...within(project), body: { look: source.look, part: source.part, operations: [key], details: true } }))).operations[0]?.details ?? null,
+  });
+}
+
+/** The fields of the record types that a definition that was looked at brings. */
+export function useTypeFields(project: string, source: Source, isWanted: boolean) {
+  return useQuery({
+    queryKey: ["type fields", project, source.look, source.part],
+    enabled: isWanted,
+    staleTime: Infinity,
+    queryFn: async () => {
+      const found = await answer(api.POST("/api/v1/projects/{project}/definition-previews", { ...within(project), body: { look: source.look, part: source.part, operations: [], details: true } }));
+      return Object.fromEntries(found.record_types.map((one) => [one.name, (one.fields ?? []).map((field) => `${field.name}: ${field.type}`).join("\n")]));
+    },
+  });
 }
 
 /** The first rows of an operation that is only described so far; nothing is stored. */

@@ -12,12 +12,20 @@ from typing import Any
 from rondine.core.definitions.compare_schemas import SchemaComparison
 from rondine.core.definitions.json_schema import types_of
 from rondine.core.definitions.model import Schema
+from rondine.core.protocols.body_choice import in_form_of
 from rondine.core.protocols.operation import OperationDocument, ResponseDescription
 from rondine.core.settings import dump, load
 
 #: Parts that people add to an operation and no definition knows of.
 _OWN = frozenset({"enabled", "paging", "response", "outcomes", "left_out", "came_from"})
-_LISTS = {"inputs": "name", "query": "name", "headers": "name", "cookies": "name", "tags": ""}
+_LISTS = {
+    "inputs": "name",
+    "query": "name",
+    "headers": "name",
+    "cookies": "name",
+    "other_bodies": "media_type",
+    "tags": "",
+}
 _BODY_LISTS = {"fields": "name", "members": "at", "parts": "name"}
 
 
@@ -47,7 +55,9 @@ def merged(
     own: OperationDocument,
     schemas: SchemaComparison,
 ) -> Merged:
-    """before, now: as the definition described it.  own: the operation as it is, with what people corrected.  schemas: those that they refer to."""
+    """before, now: as the definition described it.  own: the operation as it is, with what people corrected and chose.  schemas: those that they
+    refer to."""
+    before, now = in_form_of(before, own), in_form_of(now, own)
     old_units, new_units, own_units = (dict(_units(dump(one))) for one in (before, now, own))
     left_out = set(own.left_out)
     differences: list[Difference] = []
@@ -85,7 +95,7 @@ def _units(document: dict[str, Any]) -> Iterator[tuple[tuple[str, ...], Any]]:
             yield (name,), value
         elif name in _LISTS:
             for one in value:
-                yield (name, one["name"]), one
+                yield (name, one[_LISTS[name]]), one
         elif name == "body":
             plain = {key: one for key, one in value.items() if key not in _BODY_LISTS}
             yield ("body", ""), plain

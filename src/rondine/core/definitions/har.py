@@ -8,8 +8,9 @@ import base64
 import binascii
 import re
 from collections import Counter, defaultdict
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import pairwise
 from typing import Any
 from urllib.parse import parse_qsl, unquote, urlencode, urlsplit
 
@@ -18,14 +19,15 @@ from msgspec import UNSET
 from rondine.core.definitions.files import Files
 from rondine.core.definitions.inputs import BodyReader, Inputs, input_name
 from rondine.core.definitions.json_schema import Schemas
-from rondine.core.definitions.model import Definition, DescribedOperation, Server, SignInOffer
+from rondine.core.definitions.model import Definition, DescribedOperation, Server, ServicePart, SignInOffer, chosen_part
 from rondine.core.definitions.titles import title_of, words_of
 from rondine.core.documents.json import read_json
 from rondine.core.errors import DocumentError, Problem
 from rondine.core.keylike import keys_in_text, masked, why_key_like
 from rondine.core.names import proposed_name, singular
-from rondine.core.pagination import Paging
+from rondine.core.pagination import PageNumber, Paging
 from rondine.core.pagination.recognise import recognise
+from rondine.core.protocols.body_choice import media_type_of
 from rondine.core.protocols.graphql import operation_of, parsed
 from rondine.core.protocols.operation import (
     Body,
@@ -33,8 +35,11 @@ from rondine.core.protocols.operation import (
     GraphQLBody,
     JsonBody,
     Member,
+    MultipartBody,
     OperationDocument,
+    OtherBody,
     Parameter,
+    Part,
     ResponseDescription,
     TextBody,
 )
@@ -60,6 +65,10 @@ _VARYING = re.compile(
 )
 
 
+_PAGE_NAME = re.compile(r"page|^p$|^pg$", re.IGNORECASE)
+_SIZE_NAME = re.compile(r"size|limit|count|length|per", re.IGNORECASE)
+
+
 def is_har(value: Any) -> bool:
     return (
         isinstance(value, dict) and isinstance(value.get("log"), dict) and isinstance(value["log"].get("entries"), list)
@@ -80,9 +89,13 @@ def without_secrets_har(value: dict[str, Any]) -> dict[str, Any]:
             f"{name}={MASK if why_key_like(unquote(name), unquote(held)) else held}" if is_pair else name
             for name, is_pair, held in pairs
         )
+        start, path = re.match(
+            r"((?:[^/?#]*://[^/?#]*)?)(.*)", re.sub(r"//[^/@]*@", "//", url.partition("#")[0]), re.DOTALL
+        ).groups()  # type: ignore[union-attr]
+        steps, _ = _without_path_keys(path.split("/"))
         kept: dict[str, Any] = {
             "method": request.get("method"),
-            "url": re.sub(r"//[^/@]*@", "//", url.partition("#")[0]) + mark + shown,
+            "url": start + "/".join(steps) + mark + shown,
             "headers": [
                 {"name": name, "value": _masked_header(name, held)}
                 for name, held in _pairs(request.get("headers"))
@@ -111,6 +124,17 @@ def without_secrets_har(value: dict[str, Any]) -> dict[str, Any]:
     return {"log": {"version": value["log"].get("version", "1.2"), "entries": entries}}
 
 
+def _without_path_keys(steps: Sequence[str]) -> tuple[list[str], int]:
+    """(the steps of a path, masks in place of those that look like keys, how many). One that follows a step such as "tokens" is taken for one."""
+    out, count = [], 0
+    for number, step in enumerate(steps):
+        before = singular(unquote(steps[number - 1])) if number and steps[number - 1] else ""
+        is_key = unquote(step) == MASK or bool(why_key_like(before, step))
+        out.append(MASK if is_key else step)
+        count += is_key
+    return out, count
+
+
 def _masked_header(name: str, value: str) -> str:
     if name.lower() == "authorization":
         return f"{value.partition(' ')[0]} {MASK}"
@@ -118,6 +142,13 @@ def _masked_header(name: str, value: str) -> str:
 
 
 def _masked_text(text: str, media: str) -> str:
+    if "multipart/" in media:
+        parts = _form_parts(text)
+        listed = [
+            {"name": name, "fileName": file, "value": MASK if value and why_key_like(name, value) else value}
+            for name, file, value in parts
+        ]
+        return _parts_text(listed)
     if "form-urlencoded" in media:
         pairs = [pair.partition("=") for pair in text.split("&")]
         return "&".join(
@@ -153,8 +184,11 @@ class _Found:
     count: int = 0
 
 
-def read_har(value: dict[str, Any], name: str) -> Definition:
-    """Raises DocumentError if it holds no request that an operation can be made of."""
+def read_har(value: dict[str, Any], name: str, part: str = "") -> Definition:
+    """part: the host whose requests are read, with its scheme; that of most of them, if left out.
+
+    Raises DocumentError if it holds no request that an operation can be made of, or none of that host.
+    """
     entries = value["log"]["entries"]
     warnings: list[Problem] = []
     if len(entries) > MOST_ENTRIES:
@@ -171,11 +205,16 @@ def read_har(value: dict[str, Any], name: str) -> Definition:
         raise DocumentError(
             f"no request of a service is in it: {words}", where=name, hint="record while the page loads its data"
         )
-    host = Counter(one.host for one in seen).most_common(1)[0][0]
-    others = Counter(one.host for one in seen if one.host != host)
+    hosts = Counter(one.host for one in seen)
+    host = chosen_part(part, list(hosts), name) or hosts.most_common(1)[0][0]
     left = [
-        Problem(name, f"{count} requests to {other}", "another host: a service of its own")
-        for other, count in others.items()
+        Problem(
+            name,
+            f"{'one request' if count == 1 else f'{count} requests'} to {other}",
+            "another host: choose it to import it as a service of its own",
+        )
+        for other, count in hosts.items()
+        if other != host
     ]
     if passed:
         words = ", ".join(f"{count} {word}" for word, count in passed.most_common())
@@ -203,6 +242,8 @@ def read_har(value: dict[str, Any], name: str) -> Definition:
         warnings=tuple(warnings),
         left_out=tuple(left),
         files=(name,),
+        parts=tuple(ServicePart(*one) for one in hosts.most_common()) if len(hosts) > 1 else (),
+        part=host,
     )
 
 
@@ -235,7 +276,9 @@ def _cleaned(entry: Any, number: int, found: _Found, passed: Counter[str]) -> _S
         passed["pages, scripts and pictures"] += 1
     else:
         host = f"{parts.scheme}://{parts.hostname}{port}"
-        path = tuple(unquote(step) for step in parts.path.split("/")[1:])
+        steps, secrets = _without_path_keys([unquote(step) for step in parts.path.split("/")[1:]])
+        path = tuple(steps)
+        found.count += secrets
         one = _Seen(number, method, host, path, [], [], "", "", status)
         one.query = list(_without_keys("query", parse_qsl(parts.query, keep_blank_values=True), found))
         one.headers = list(_without_keys("header", _pairs(request.get("headers")), found))
@@ -282,6 +325,8 @@ def _without_keys(place: str, pairs: list[tuple[str, str]], found: _Found) -> It
 def _body_text(posted: Mapping[str, Any]) -> str:
     if isinstance(posted.get("text"), str):
         return str(posted["text"])
+    if "multipart/" in str(posted.get("mimeType")) and isinstance(posted.get("params"), list):
+        return _parts_text(posted["params"])
     return "&".join(f"{name}={value}" for name, value in _pairs(posted.get("params")))
 
 
@@ -327,9 +372,14 @@ def _templates(seen: list[_Seen]) -> dict[tuple[str, tuple[str, ...]], str]:
         for place, step in enumerate(one.path):
             several = at[one.method, place, one.path[:place], one.path[place + 1 :]]
             is_many = len(several) >= 4 and all(re.search(r"\d", each) for each in several)
-            if step and (_VARYING.fullmatch(step) or is_many):
+            if step and (step == MASK or _VARYING.fullmatch(step) or is_many):
                 before = next(
-                    (each for each in reversed(one.path[:place]) if each and not _VARYING.fullmatch(each)), ""
+                    (
+                        each
+                        for each in reversed(one.path[:place])
+                        if each and each != MASK and not _VARYING.fullmatch(each)
+                    ),
+                    "",
                 )
                 label = input_name(singular(before) if before else "id")
                 while label in names:
@@ -352,10 +402,11 @@ def _operation(
     first = group[0]
     for place, step in enumerate(path.split("/")[1:]):
         if step.startswith("{"):
-            inputs.add(step[1:-1], {"type": "string"}, required=True, example=first.path[place])
+            seen = next((one.path[place] for one in group if one.path[place] != MASK), UNSET)
+            inputs.add(step[1:-1], {"type": "string"}, required=True, example=seen)
     query = _parameters(group, "query", inputs)
     headers = _parameters(group, "headers", inputs)
-    body = _body(group, inputs, graphql)
+    body, others = _bodies(group, inputs, graphql)
     title = graphql or title_of(method, path)
     tags = words_of(path)[:1]
     name = proposed_name(title, taken=names)
@@ -367,6 +418,7 @@ def _operation(
         query=query,
         headers=headers,
         body=body,
+        other_bodies=others,
         responses=_responses(group),
         paging=_paging(group) if method == "GET" else None,
         tags=tags,
@@ -381,6 +433,24 @@ def _paging(group: list[_Seen]) -> Paging | None:
         url = f"{one.host}/{'/'.join(one.path)}?{urlencode(one.query)}"
         if 200 <= one.status < 300 and (found := recognise(url, (("Link", one.answer_link),), one.answer)):
             return found[0].paging
+    return _numbered_pages(group)
+
+
+def _numbered_pages(group: list[_Seen]) -> Paging | None:
+    """The paging of requests that were recorded page after page: alike but for one number that is called a page, with answers that differ."""
+    by_rest: dict[tuple[str, tuple[tuple[str, str], ...]], dict[int, Any]] = defaultdict(dict)
+    for one in group:
+        for name, value in one.query:
+            if _PAGE_NAME.search(name) and not _SIZE_NAME.search(name) and re.fullmatch(r"\d{1,6}", value):
+                rest = tuple(pair for pair in one.query if pair[0] != name)
+                if 200 <= one.status < 300 and one.answer is not UNSET:
+                    by_rest[name, rest][int(value)] = one.answer
+    for (name, _), pages in by_rest.items():
+        numbers = sorted(pages)
+        answers = [pages[number] for number in numbers]
+        are_in_turn = len(numbers) > 1 and numbers == list(range(numbers[0], numbers[-1] + 1))
+        if are_in_turn and all(one != other for one, other in pairwise(answers)):
+            return PageNumber(parameter=name, first=min(numbers[0], 1))
     return None
 
 
@@ -404,11 +474,30 @@ def _parameters(group: list[_Seen], kind: str, inputs: Inputs) -> list[Parameter
     return out
 
 
-def _body(group: list[_Seen], inputs: Inputs, graphql: str) -> Body | None:
-    posted = [one for one in group if one.text]
-    if not posted or posted[0].method in ("GET", "HEAD"):
-        return None
-    media, first = posted[0].media, posted[0].text
+def _bodies(group: list[_Seen], inputs: Inputs, graphql: str) -> tuple[Body | None, list[OtherBody]]:
+    """(the body of the form that was seen most often, its inputs among the others; those of other forms)."""
+    by_form: dict[str, list[_Seen]] = defaultdict(list)
+    for one in group:
+        if one.text and one.method not in ("GET", "HEAD"):
+            by_form["json" if "json" in one.media else one.media].append(one)
+    listed = sorted(by_form.values(), key=len, reverse=True)
+    if not listed:
+        return None, []
+    shared = list(inputs.found)
+    body = _body(listed[0], inputs, graphql)
+    others: dict[str, OtherBody] = {}
+    for each in listed[1:]:
+        own = Inputs(list(shared))
+        made = _body(each, own, graphql)
+        others.setdefault(
+            media_type_of(made), OtherBody(media_type=media_type_of(made), body=made, inputs=own.found[len(shared) :])
+        )
+    return body, [others[media] for media in sorted(others) if media != media_type_of(body)]
+
+
+def _body(posted: list[_Seen], inputs: Inputs, graphql: str) -> Body:
+    """The body of requests of one media type."""
+    media = posted[0].media
     if "json" in media:
         values = [value for one in posted if (value := _json(one.text)) is not UNSET]
         if graphql and values and isinstance(values[0], dict):
@@ -419,14 +508,77 @@ def _body(group: list[_Seen], inputs: Inputs, graphql: str) -> Body | None:
             members = reader.read(schema, required=False, example=_masked(values[0]))
             return JsonBody(members=members)
     if media == "application/x-www-form-urlencoded":
-        fields = []
-        for name, value in parse_qsl(first, keep_blank_values=True):
-            example = UNSET if value == MASK or why_key_like(name, value) else value
-            given = inputs.add(name, {"type": "string"}, required=False, example=example, prefix="body")
-            fields.append(Parameter(name=name, value=ValueOf(input=given)))
-        return FormBody(fields=fields)
+        seen = [parse_qsl(one.text, keep_blank_values=True) for one in posted]
+        return FormBody(
+            fields=[
+                Parameter(name=name, value=ValueOf(input=_field_input(name, values, inputs)))
+                for name, values in _fields(seen).items()
+            ]
+        )
+    if media == "multipart/form-data" and (parts := [part for one in posted for part in _form_parts(one.text)]):
+        files = {name: file for name, file, _ in parts if file}
+        fields = _fields([[(name, value) for name, _, value in _form_parts(one.text)] for one in posted])
+        return MultipartBody(
+            parts=[
+                Part(
+                    name=name,
+                    value=ValueOf(input=_field_input(name, [[]] if name in files else values, inputs)),
+                    file_name=files.get(name, ""),
+                    media_type="application/octet-stream" if name in files else "",
+                    encoding="base64" if name in files else "text",
+                )
+                for name, values in fields.items()
+            ]
+        )
     given = inputs.add("body", {"type": "string"}, required=True)
     return TextBody(media_type=media or "text/plain", content=ValueOf(input=given))
+
+
+def _fields(requests: list[list[tuple[str, str]]]) -> dict[str, list[list[str]]]:
+    """The values of each field, request by request."""
+    out: dict[str, list[list[str]]] = {}
+    for pairs in requests:
+        here: dict[str, list[str]] = defaultdict(list)
+        for name, value in pairs:
+            here[name].append(value)
+        for name, values in here.items():
+            out.setdefault(name, []).append(values)
+    return out
+
+
+def _field_input(name: str, values: list[list[str]], inputs: Inputs) -> str:
+    """The input of a field: a list, if it was there several times in one request; the first values are tried, unless they are secrets."""
+    is_list = any(len(one) > 1 for one in values)
+    shown = [UNSET if one == MASK or why_key_like(name, one) else one for one in values[0]]
+    example = ([one for one in shown if one is not UNSET] if is_list else shown[0]) if shown else UNSET
+    schema = {"type": "array"} if is_list else {"type": "string"}
+    return inputs.add(name, schema, required=False, example=example, prefix="body")
+
+
+def _form_parts(text: str) -> list[tuple[str, str, str]]:
+    """(name, file name, value) of the parts of a multipart body as it was recorded (RFC 7578); of a file no value."""
+    mark = re.match(r"\s*(--[^\r\n]+)", text)
+    out = []
+    for section in text.split(mark.group(1))[1:-1] if mark else ():
+        head, _, content = section.lstrip("\r\n").partition("\r\n\r\n")
+        found = re.search(r'[;\s]name="([^"\r\n]*)"', head)
+        file = re.search(r'filename="([^"\r\n]*)"', head)
+        if found:
+            out.append(
+                (found.group(1), (file.group(1) or "file") if file else "", "" if file else content.rstrip("\r\n"))
+            )
+    return out
+
+
+def _parts_text(params: list[Any]) -> str:
+    """Parts that were recorded one by one, as a multipart body."""
+    sections = []
+    for one in params:
+        if isinstance(one, dict) and isinstance(one.get("name"), str):
+            name, file = (str(one.get(key, "")).replace('"', "%22") for key in ("name", "fileName"))
+            head = f'Content-Disposition: form-data; name="{name}"' + (f'; filename="{file}"' if file else "")
+            sections.append(f"--part\r\n{head}\r\n\r\n{'' if file else one.get('value', '')}\r\n")
+    return "".join(sections) + "--part--\r\n"
 
 
 def _graphql_body(value: dict[str, Any], inputs: Inputs, label: str) -> GraphQLBody:

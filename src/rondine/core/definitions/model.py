@@ -1,10 +1,10 @@
 """What was read from a definition, whatever its format: services, operations, schemas, sign-ins, and what was wrong with it."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from rondine.core.errors import Problem
+from rondine.core.errors import DocumentError, Problem, did_you_mean
 from rondine.core.protocols.operation import OperationDocument
 from rondine.core.settings import Document
 from rondine.core.signin import SignIn
@@ -51,9 +51,18 @@ class DescribedOperation:
 
 
 @dataclass(frozen=True, slots=True)
+class ServicePart:
+    """One of several services in one definition, such as a host of a recorded session or of the ports of a WSDL. name: its scheme and host.
+    count: its requests or operations."""
+
+    name: str
+    count: int
+
+
+@dataclass(frozen=True, slots=True)
 class Definition:
     """The sound parts of a definition. schemas: by name; they refer to each other as `#/$defs/<name>`.  roots: of a schema or a sample alone, the
-    names of those that a document begins with.  left_out: operations that could not be read, with the reason.
+    names of those that a document begins with.  parts: the services in it, if there are several; part: the one that this is.  left_out: operations that could not be read, with the reason.
     """
 
     format: str
@@ -69,11 +78,13 @@ class Definition:
     warnings: tuple[Problem, ...] = ()
     left_out: tuple[Problem, ...] = ()
     files: tuple[str, ...] = ()
+    parts: tuple[ServicePart, ...] = ()
+    part: str = ""
 
 
 class DefinitionDocument(Document, frozen=True):
     """What is kept of an imported definition. address: where it is read again from, empty if it was uploaded.  main: the file with the definition
-    itself.  roots: of a schema or a sample alone, the schemas that a response may be described by.  hash: of all its files, to notice that it
+    itself.  part: which of the services in it, if there are several.  roots: of a schema or a sample alone, the schemas that a response may be described by.  hash: of all its files, to notice that it
     has changed.
     """
 
@@ -83,9 +94,18 @@ class DefinitionDocument(Document, frozen=True):
     address: str = ""
     documentation: str = ""
     main: str = ""
+    part: str = ""
     files: list[str] = []
     roots: list[str] = []
     hash: str = ""
+
+
+def chosen_part(wanted: str, known: Sequence[str], where: str) -> str:
+    """The part that is wanted, empty if none is. Raises DocumentError if the definition has none of this name."""
+    if not wanted or wanted in known:
+        return wanted
+    hint = did_you_mean(wanted, known) or "it describes one service: leave the part out"
+    raise DocumentError(f'there is no part "{wanted[:120]}" in it', where=where, hint=hint)
 
 
 def references_in(schema: Any) -> Iterator[str]:

@@ -6,7 +6,7 @@ schema is translated once, so that the cost grows with the document and circles 
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 from urllib.parse import urljoin, urlsplit
 
@@ -21,6 +21,7 @@ from rondine.core.definitions.titles import title_of
 from rondine.core.errors import DocumentError, InputError, did_you_mean
 from rondine.core.names import proposed_name
 from rondine.core.pagination import Paging
+from rondine.core.protocols.body_choice import media_type_of
 from rondine.core.protocols.operation import (
     OWN_HEADERS,
     READING,
@@ -30,6 +31,7 @@ from rondine.core.protocols.operation import (
     JsonBody,
     MultipartBody,
     OperationDocument,
+    OtherBody,
     Parameter,
     Part,
     ResponseDescription,
@@ -43,6 +45,9 @@ from rondine.core.signin.client_credentials import ClientCredentials
 
 #: Media types of one response that are kept.
 MOST_MEDIA_TYPES = 3
+#: Kinds of bodies of one request that are kept.
+MOST_BODIES = 4
+_FORMS = ("application/x-www-form-urlencoded", "multipart/form-data")
 METHODS = ("get", "put", "post", "delete", "options", "head", "patch")
 _ITEM_FIELDS = frozenset(
     {"summary", "description", "servers", "parameters", "$ref", "trace", "query", "additionalOperations"}
@@ -326,7 +331,7 @@ class _Reader:
         inputs = Inputs()
         parameters = self._parameters(item, item_place, value, place)
         template, query, headers, cookies = self._places(path, parameters, inputs, place)
-        body = self._body(value, place, method, parameters, inputs)
+        body, others = self._bodies(value, place, method, parameters, inputs)
         responses = self._responses(value, place)
         if (accept := self._accept(responses)) and not any(one.name.lower() == "accept" for one in headers):
             headers.append(Parameter(name="Accept", value=accept))
@@ -357,6 +362,7 @@ class _Reader:
             headers=headers,
             cookies=cookies,
             body=body,
+            other_bodies=others,
             responses=responses,
             paging=self._paging(method, value, place, responses, query),
             description=_text(value, "description")[:8000],
@@ -509,14 +515,15 @@ class _Reader:
 
     # --- bodies
 
-    def _body(
+    def _bodies(
         self,
         value: dict[str, Any],
         place: Place,
         method: str,
         parameters: list[tuple[dict[str, Any], Place]],
         inputs: Inputs,
-    ) -> Body | None:
+    ) -> tuple[Body | None, list[OtherBody]]:
+        """(the body that Rondine writes best, its inputs among the others; the bodies that may stand in its place)."""
         if method.upper() in READING:
             has_body = not _holds_nothing(value.get("requestBody", {}))
             if has_body or any(one["in"] in ("body", "formData") for one, _ in parameters):
@@ -524,62 +531,81 @@ class _Reader:
                     f"{method.upper()} is declared with a body, which has no meaning there (RFC 9110, section 9.3.1)"
                 )
                 self.warn(place, words, "the body is left out")
-            return None
+            return None, []
         if self.dialect == "2.0":
-            return self._old_body(value, parameters, inputs, place)
+            offered = self._old_bodies(value, parameters, place)
+        else:
+            offered = self._described_bodies(value, place)
+        if not offered:
+            return None, []
+        shared = list(inputs.found)
+        body = self._made_body(offered[0], inputs)
+        others = []
+        for one in offered[1:]:
+            own = Inputs(list(shared))
+            made = self._made_body(one, own)
+            others.append(OtherBody(media_type=media_type_of(made), body=made, inputs=own.found[len(shared) :]))
+        by_type = {one.media_type: one for one in reversed(others) if one.media_type != media_type_of(body)}
+        return body, [by_type[media] for media in sorted(by_type)]
+
+    def _described_bodies(self, value: dict[str, Any], place: Place) -> list["_DescribedBody"]:
         if "requestBody" not in value:
-            return None
+            return []
         try:
             holder, at = self.files.follow(value["requestBody"], place / "requestBody")
         except Broken as error:
             self.warn(error.place, f"the request body is left out: {error.message}", error.hint)
-            return None
+            return []
         content = holder.get("content") if isinstance(holder, dict) else None
         if not isinstance(content, dict) or not content:
-            return None
-        media = _preferred(content)
-        if others := [str(one)[:80] for one in content if _body_kind(str(one)) != _body_kind(media)]:
-            words = f"the body may be one of several kinds; {media} is sent, and not {', '.join(others[:5])}"
-            self.warn(at / "content", words, "change the operation's body to send another one")
-        described = content[media] if isinstance(content[media], dict) else {}
-        here = at / "content" / media
-        schema = self.schemas.translated(described.get("schema", True), here / "schema")
-        said = described.get("encoding")
-        return self._made_body(
-            media,
-            schema,
-            inputs,
-            required=holder.get("required") is True,
-            description=_text(holder, "description"),
-            example=self._example(described, here),
-            encoding=said if isinstance(said, dict) else {},
-            place=here,
-        )
+            return []
+        chosen = _unlike(content)
+        if left := chosen[MOST_BODIES:]:
+            words = f"the body may be one of {len(chosen)} kinds: the first {MOST_BODIES} are kept"
+            self.warn(at / "content", words, f"left out: {', '.join(left)[:300]}")
+        out = []
+        for media in chosen[:MOST_BODIES]:
+            described = content[media] if isinstance(content[media], dict) else {}
+            here = at / "content" / media
+            said = described.get("encoding")
+            out.append(
+                _DescribedBody(
+                    media,
+                    self.schemas.translated(described.get("schema", True), here / "schema"),
+                    here,
+                    required=holder.get("required") is True,
+                    description=_text(holder, "description"),
+                    example=self._example(described, here),
+                    encoding=said if isinstance(said, dict) else {},
+                )
+            )
+        return out
 
-    def _old_body(
-        self, value: dict[str, Any], parameters: list[tuple[dict[str, Any], Place]], inputs: Inputs, place: Place
-    ) -> Body | None:
-        """OpenAPI 2.0: one parameter in the body, or several in a form."""
+    def _old_bodies(
+        self, value: dict[str, Any], parameters: list[tuple[dict[str, Any], Place]], place: Place
+    ) -> list["_DescribedBody"]:
+        """OpenAPI 2.0: one parameter in the body, or several in a form, of any of the media types."""
         listed = value.get("consumes", self.root.get("consumes"))
         consumes = [str(one) for one in listed] if isinstance(listed, list) and listed else ["application/json"]
+        offered = _unlike(dict.fromkeys(consumes))
         whole = next(((one, at) for one, at in parameters if one["in"] == "body"), None)
         if whole:
             parameter, at = whole
-            schema = self.schemas.translated(parameter.get("schema", True), at / "schema")
-            return self._made_body(
-                _preferred(dict.fromkeys(consumes)),
-                schema,
-                inputs,
-                required=parameter.get("required") is True,
-                description=_text(parameter, "description"),
-                example=self._example(parameter, at),
-                encoding={},
-                place=at,
-            )
+            return [
+                _DescribedBody(
+                    media,
+                    self.schemas.translated(parameter.get("schema", True), at / "schema"),
+                    at,
+                    required=parameter.get("required") is True,
+                    description=_text(parameter, "description"),
+                    example=self._example(parameter, at),
+                )
+                for media in offered[:MOST_BODIES]
+                if media not in _FORMS
+            ]
         fields = [(one, at) for one, at in parameters if one["in"] == "formData"]
         if not fields:
-            return None
-        is_multipart = "multipart/form-data" in consumes or any(one.get("type") == "file" for one, _ in fields)
+            return []
         schema = {
             "type": "object",
             "properties": {
@@ -590,34 +616,26 @@ class _Reader:
             },
             "required": [one["name"] for one, _ in fields if one.get("required") is True],
         }
-        media = "multipart/form-data" if is_multipart else "application/x-www-form-urlencoded"
+        has_file = any(one.get("type") == "file" for one, _ in fields)
+        forms = ["multipart/form-data"] if has_file else [one for one in reversed(_FORMS) if one in consumes]
         encoding = {one["name"]: _old_encoding(one) for one, _ in fields}
-        return self._made_body(
-            media, schema, inputs, required=True, description="", example=UNSET, encoding=encoding, place=place
-        )
+        return [_DescribedBody(media, schema, place, required=True, encoding=encoding) for media in forms or _FORMS[:1]]
 
-    def _made_body(
-        self,
-        media: str,
-        schema: Schema,
-        inputs: Inputs,
-        *,
-        required: bool,
-        description: str,
-        example: Any,
-        encoding: dict[str, Any],
-        place: Place,
-    ) -> Body:
+    def _made_body(self, described: "_DescribedBody", inputs: Inputs) -> Body:
+        media, required, example = described.media_type, described.required, described.example
+        description, encoding = described.description, described.encoding
         kind = media.partition(";")[0].strip().lower()
         if _body_kind(media) == "json":
             reader = BodyReader(self.schemas, inputs)
-            members = reader.read(schema, required=required, example=example, description=description)
+            members = reader.read(described.schema, required=required, example=example, description=description)
             return JsonBody(
-                members=members, media_type=media if _is_json(kind) else "application/json", optional=not required
+                members=members,
+                media_type=media if _is_json(kind) and "*" not in kind else "application/json",
+                optional=not required,
             )
-        found, seen = self.schemas.resolved(schema)
+        found, seen = self.schemas.resolved(described.schema)
         properties = found.get("properties")
-        if kind in ("application/x-www-form-urlencoded", "multipart/form-data") and isinstance(properties, dict):
+        if kind in _FORMS and isinstance(properties, dict):
             parts = []
             for name, one in properties.items():
                 inner, _ = self.schemas.resolved(one, seen)
@@ -635,7 +653,10 @@ class _Reader:
                 )
             wanted = [] if required else [one.name for one in parts if one.name in found.get("required", [])]
             if kind == "multipart/form-data":
-                made = [_part(one, self._part_headers(one, inputs, place / "encoding" / one.name)) for one in parts]
+                made = [
+                    _part(one, self._part_headers(one, inputs, described.place / "encoding" / one.name))
+                    for one in parts
+                ]
                 return MultipartBody(parts=made, optional=not required, required=wanted)
             return FormBody(fields=[_form_field(one) for one in parts], optional=not required, required=wanted)
         if kind.startswith("text/") or kind.endswith(("xml", "yaml", "csv", "ndjson")):
@@ -834,6 +855,19 @@ def _without_host(path: str, description: str = "") -> Server:
 
 
 @dataclass(frozen=True, slots=True)
+class _DescribedBody:
+    """What a definition says of a body of one media type. schema: translated.  encoding: of a form's fields, by name."""
+
+    media_type: str
+    schema: Schema
+    place: Place
+    required: bool
+    description: str = ""
+    example: Any = UNSET
+    encoding: dict[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
 class _Field:
     """A field of a form, or part of a multipart body. schema: resolved.  items: that of the elements, of a list.  encoding: its Encoding Object."""
 
@@ -925,25 +959,26 @@ def _is_json(media: str) -> bool:
     return kind in ("application/json", "text/json") or kind.endswith("+json")
 
 
-def _preferred(content: dict[str, Any]) -> str:
-    """The media type that Rondine writes best, the first of equals."""
+def _unlike(content: dict[str, Any]) -> list[str]:
+    """The media types of a body, what Rondine writes best first; of those that are written and described alike the first alone, and a range only
+    where there is nothing else."""
+    kept: list[tuple[str, str, Any]] = []
+    for media in sorted(map(str, content), key=_rank):
+        is_alike = any((kind, one) == (_body_kind(media), content.get(media)) for _, kind, one in kept)
+        if not is_alike and not (kept and "*" in media):
+            kept.append((media, _body_kind(media), content.get(media)))
+    return [media for media, _, _ in kept]
 
-    def rank(media: str) -> int:
-        kind = str(media).partition(";")[0].strip().lower()
-        if kind == "application/json":
-            return 0
-        if _is_json(kind):
-            return 1
-        order = (
-            "application/x-www-form-urlencoded",
-            "multipart/form-data",
-            "application/xml",
-            "text/xml",
-            "text/plain",
-        )
-        return 2 + order.index(kind) if kind in order else 9
 
-    return str(min(content, key=rank))
+def _rank(media: str) -> int:
+    """The place of a media type among those that Rondine writes, the best first; equals in the order in which they stand."""
+    kind = media.partition(";")[0].strip().lower()
+    if kind == "application/json":
+        return 0
+    if _is_json(kind):
+        return 1
+    order = (*_FORMS, "application/xml", "text/xml", "text/plain")
+    return 2 + order.index(kind) if kind in order else 9
 
 
 def _text(holder: Any, name: str) -> str:

@@ -10,7 +10,7 @@ from rondine.core.definitions.graphql import (
     schema_of_sdl,
 )
 from rondine.core.definitions.har import is_har, read_har, without_secrets_har
-from rondine.core.definitions.model import Definition
+from rondine.core.definitions.model import Definition, chosen_part
 from rondine.core.definitions.openapi import read_openapi, version_of
 from rondine.core.definitions.schema_alone import is_json_schema, read_json_schema, read_sample
 from rondine.core.definitions.wsdl import read_wsdl
@@ -28,18 +28,26 @@ READ = (
 LARGE = Limits(size=100 * 1024 * 1024)
 
 
-def read_definition(files: Files, address: str = "") -> Definition:
-    """Whatever is sound in a definition. address: where it came from, empty if it was uploaded.
+def read_definition(files: Files, address: str = "", part: str = "") -> Definition:
+    """Whatever is sound in a definition. address: where it came from, empty if it was uploaded.  part: which of the services in it, where it has
+    several (see `Definition.parts`).
 
-    Raises DocumentError with the place if it cannot be read, or is none.
+    Raises DocumentError with the place if it cannot be read, is none, or has no such part.
     """
+    found = _read(files, address, part)
+    if part != found.part:
+        chosen_part(part, [one.name for one in found.parts], files.main)
+    return found
+
+
+def _read(files: Files, address: str, part: str) -> Definition:
     files.report("files", 0, len(files.contents))
     if files.is_xml():
         root = read_xml(files.contents[files.main], name=files.main, unbound=[])
         if local(root) in ("Edmx", "Schema") and "edm" in root.tag.lower():
             return read_csdl_xml(root, files, address)
         if local(root) == "definitions" and "wsdl" in root.tag.lower():
-            return read_wsdl(files, address)
+            return read_wsdl(files, address, part)
         if local(root) == "schema" and root.tag.startswith("{http://www.w3.org/2001/XMLSchema}"):
             return read_xsd(files)
         if local(root) in ("description", "application", "Edmx", "definitions"):
@@ -65,7 +73,7 @@ def read_definition(files: Files, address: str = "") -> Definition:
     if version_of(value):
         return read_openapi(files, address)
     if is_har(value):
-        return read_har(value, files.main)
+        return read_har(value, files.main, part)
     if is_csdl_json(value):
         return read_csdl_json(value, files, address)
     if is_json_schema(value):

@@ -5,6 +5,7 @@ SOAP 1.1 if it is there. Encoded messages are read as if they were literal, and 
 """
 
 import re
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any
@@ -15,7 +16,7 @@ from msgspec import UNSET, structs
 
 from rondine.core.definitions.files import Files
 from rondine.core.definitions.inputs import fitting, input_name
-from rondine.core.definitions.model import Definition, DescribedOperation, Server
+from rondine.core.definitions.model import Definition, DescribedOperation, Server, ServicePart, chosen_part
 from rondine.core.definitions.xml_schemas import XmlDefs
 from rondine.core.definitions.xsd import XML, XSI, Name, Part, Shape, XmlSchemas, schemas_in
 from rondine.core.documents.xml import local, read_xml
@@ -35,9 +36,9 @@ MOST_TYPES = 400
 _READS = re.compile(r"(get|find|list|search|query|read|lookup|fetch|show)([A-Z_]|$)", re.IGNORECASE)
 
 
-def read_wsdl(files: Files, address: str = "") -> Definition:
-    """Raises DocumentError if it offers no operation by SOAP."""
-    return _Reader(files, address).definition()
+def read_wsdl(files: Files, address: str = "", part: str = "") -> Definition:
+    """part: scheme and host of the ports that are read; those of the first one, if left out. Raises DocumentError if it offers no operation by SOAP."""
+    return _Reader(files, address).definition(part)
 
 
 class _Reader:
@@ -107,10 +108,10 @@ class _Reader:
         prefix, colon, last = text.strip().rpartition(":")
         return (element.nsmap.get(prefix if colon else None) or "", last)
 
-    def definition(self) -> Definition:
+    def definition(self, part: str) -> Definition:
         ports = list(self._ports())
-        origins = [found for _, _, _, address in ports if (found := _origin(address))]
-        home = origins[0] if origins else ""
+        origins = Counter(found for _, _, _, address in ports if (found := _origin(address)))
+        home = chosen_part(part, list(origins), self.files.main) or next(iter(origins), "")
         paths = [urlsplit(address).path for _, _, _, address in ports if home and _origin(address) == home]
         folder = paths[0].rpartition("/")[0] if len(set(paths)) == 1 else ""
         operations: dict[tuple[Name, str], DescribedOperation] = {}
@@ -118,7 +119,7 @@ class _Reader:
         for port, binding, version, address in ports:
             if home and address and _origin(address) != home:
                 words = f'the port "{port.get("name", "")}" is at another address: {address[:120]}'
-                self.left.append(Problem(self._where(port), words, "import it into a service of its own"))
+                self.left.append(Problem(self._where(port), words, "choose it to import it as a service of its own"))
                 continue
             self._binding(binding, version, operations, names, _path_below(address, folder))
         for binding in self.bindings.values() if not self.services else ():
@@ -151,6 +152,8 @@ class _Reader:
             warnings=(*self.warnings, *self.schemas.problems),
             left_out=tuple(self.left),
             files=tuple(self.files.contents),
+            parts=tuple(ServicePart(*one) for one in origins.items()) if len(origins) > 1 else (),
+            part=home,
         )
 
     def _ports(self) -> Iterator[tuple[etree._Element, etree._Element, str, str]]:

@@ -195,6 +195,14 @@ class SoapBody(Document, tag="soap", frozen=True):
 Body = FormBody | MultipartBody | JsonBody | XmlBody | TextBody | BytesBody | GraphQLBody | SoapBody
 
 
+class OtherBody(Document, frozen=True):
+    """A body that the service takes in place of the one that is sent. inputs: that it takes, beside those of path, query and headers."""
+
+    media_type: str
+    body: Body
+    inputs: list[Input] = []
+
+
 class NothingFound(Document, frozen=True):
     """When a response says that there is nothing, which is an outcome of its own and no failure. statuses: such as 404.  empty: a path, short or
     written out, that finds nothing, null or an empty list in a good response.
@@ -269,6 +277,7 @@ class OperationDocument(Document, frozen=True):
     """One request that a service can answer. path: an RFC 6570 template below the connection's base address.  enabled: off, it is not sent.
 
     odata: the key, path and system query options of an OData request, put behind the path.
+    other_bodies: of other media types, of which one may be chosen.
     responses: as a definition describes them.  left_out: inputs that a definition offers and nobody wants.
     deprecated: the service says that it will go.  came_from: the definition.
     """
@@ -282,6 +291,7 @@ class OperationDocument(Document, frozen=True):
     cookies: list[Parameter] = []
     odata: ODataQuery | None = None
     body: Body | None = None
+    other_bodies: list[OtherBody] = []
     paging: Paging | None = None
     response: ResponseView = ResponseView()
     outcomes: OutcomeRules = OutcomeRules()
@@ -363,6 +373,16 @@ def path_variables(path: str) -> set[str]:
         return set(uritemplate.URITemplate(path).variable_names)
     except ValueError:
         return set()
+
+
+def used_inputs(operation: OperationDocument) -> set[str]:
+    """The names of the inputs that the path or any value takes."""
+    return path_variables(operation.path) | {
+        part.input
+        for _, value in values_of(operation)
+        for part in parts_of(value)
+        if isinstance(part, ValueOf) and part.input
+    }
 
 
 def operation_problems(operation: OperationDocument) -> list[Problem]:

@@ -129,7 +129,7 @@ def _of_derived(
     local = node.name.rpartition(":")[2]
     if qualified is None:
         words = f'"{local}" does not say its type' if said is None else f'"{local}" is of no type "{str(said)[:60]}"'
-        hint = did_you_mean(str(said), known) or f"it is one of {', '.join(list(known)[:10])}"
+        hint = did_you_mean(str(said or ""), known)
         raise InputError(f"{words}: give it as @{XSI_TYPE}", where=f"/{node.name}/@{XSI_TYPE}", hint=hint)
     node.attributes.append((XSI_TYPE, qualified))
     return remaining, choices[qualified]

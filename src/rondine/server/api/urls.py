@@ -80,6 +80,7 @@ urlpatterns = [
     path(f"{PROJECT}/pastes", services.PasteView.as_view()),
     path(f"{PROJECT}/patterns", services.PatternView.as_view()),
     path(f"{PROJECT}/operations/<str:name>/copy", services.CopyView.as_view()),
+    path(f"{PROJECT}/body-choices", services.BodyChoiceView.as_view()),
     path(f"{PROJECT}/addresses", services.AddressView.as_view()),
     path(f"{PROJECT}/requests", services.RequestView.as_view()),
     path(f"{PROJECT}/trials", services.TrialsView.as_view()),

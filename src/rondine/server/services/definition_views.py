@@ -2,7 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Sequence
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any
 
 from asgiref.sync import sync_to_async
@@ -14,6 +14,7 @@ from rest_framework.response import Response
 from rondine.core.definitions import DescribedOperation
 from rondine.core.definitions.files import Report, to_nobody
 from rondine.core.definitions.record_types import ProposedType
+from rondine.core.protocols.body_choice import media_type_of
 from rondine.core.protocols.operation import OperationDocument, path_variables
 from rondine.core.settings import dump
 from rondine.server.api.openapi import AnyField, DocumentField
@@ -26,11 +27,19 @@ from rondine.server.runs.threads import apart
 from rondine.server.services.exporting import export_service
 from rondine.server.services.first_rows import first_rows
 from rondine.server.services.graphql import choose_fields
-from rondine.server.services.importing import Preview, import_definition, preview
+from rondine.server.services.importing import Preview, import_parts, preview
 from rondine.server.services.importing_again import Comparison, compare, update
 from rondine.server.services.kinds import DEFINITIONS, QUERIES, uses_of_queries
 from rondine.server.services.models import Definition, Operation, Query
-from rondine.server.services.sources import Source, fetched, no_source, stored_source, uploaded
+from rondine.server.services.sources import (
+    Source,
+    fetched,
+    keep_look,
+    looked_at,
+    no_source,
+    stored_source,
+    uploaded,
+)
 
 
 def _definitions(items: Sequence[Definition]) -> list[dict[str, Any]]:
@@ -81,13 +90,19 @@ class FileGiven(Strict):
 
 
 class SourceGiven(Strict):
-    """An address, or files, or a definition that was imported before, as it was then."""
+    """An address, or files, or what was looked at before, or a definition that was imported before, as it was then."""
 
+    look = serializers.UUIDField(required=False, help_text="of a definition that was looked at; it is kept for a day")
     definition = serializers.CharField(required=False)
     address = serializers.CharField(required=False, max_length=4000)
     files = FileGiven(many=True, required=False)
     main = serializers.CharField(
         required=False, help_text="which of the files is the definition, if not the one that looks like it"
+    )
+    part = serializers.CharField(
+        required=False,
+        allow_blank=True,
+        help_text="which of the services in it, where it has several: a host of a recorded session, or of a WSDL's ports",
     )
     service = serializers.CharField(required=False, allow_blank=True)
     environment = serializers.CharField(
@@ -101,6 +116,13 @@ class SourceGiven(Strict):
 
 async def source_of(view: ProjectView, given: Any, *, stored: str = "", report: Report = to_nobody) -> Source:
     """The files of a definition as the request gives them. stored: a definition whose address is read if nothing is given.  report: of progress."""
+    found = await _files_of(view, given, stored, report)
+    return replace(found, part=given.get("part") or found.part)
+
+
+async def _files_of(view: ProjectView, given: Any, stored: str, report: Report) -> Source:
+    if "look" in given:
+        return await sync_to_async(looked_at)(view.project, str(given["look"]))
     if "files" in given:
         main = given.get("main", "")
         if stored and not main:  # the same one as before, if it is among them
@@ -141,6 +163,14 @@ class OfferedInput(serializers.Serializer[Any]):
     description = serializers.CharField(allow_blank=True)
 
 
+class OfferedDetails(serializers.Serializer[Any]):
+    description = serializers.CharField(allow_blank=True)
+    inputs = OfferedInput(many=True)
+    bodies = serializers.ListField(
+        child=serializers.CharField(), help_text="the media types that a body may have, the first one is sent"
+    )
+
+
 class OfferedOperation(serializers.Serializer[Any]):
     key = serializers.CharField()
     name = serializers.CharField(help_text="the one it has here, or would get")
@@ -155,7 +185,9 @@ class OfferedOperation(serializers.Serializer[Any]):
         OperationDocument.__annotations__["paging"],
         help_text="that the definition shows, and the operation will follow",
     )
-    inputs = OfferedInput(many=True)
+    inputs = serializers.IntegerField(help_text="how many values it takes")
+    is_complete = serializers.BooleanField(help_text="it can be sent without any value given")
+    details = OfferedDetails(allow_null=True, help_text="where they were asked for")
     warnings = ProblemLine(many=True)
 
 
@@ -187,11 +219,20 @@ class OfferedType(serializers.Serializer[Any]):
         help_text="the name that is taken by a record type of something else; empty if it is free"
     )
     key = serializers.ListField(child=serializers.CharField())
-    fields = TypeField(many=True)  # type: ignore[assignment]
+    field_count = serializers.IntegerField()
+    fields = TypeField(many=True, allow_null=True, help_text="where they were asked for")  # type: ignore[assignment]
+
+
+class PartLine(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    count = serializers.IntegerField(help_text="requests or operations")
 
 
 class DefinitionShown(serializers.Serializer[Any]):
     hash = serializers.CharField()
+    look = serializers.UUIDField(help_text="by which it is found again, for a day, without sending it again")
+    part = serializers.CharField(allow_blank=True, help_text="which of the services in it this is")
+    parts = PartLine(many=True, help_text="the services in it, where it has several")
     format = serializers.CharField()
     title = serializers.CharField(allow_blank=True)
     version = serializers.CharField(allow_blank=True)
@@ -212,10 +253,17 @@ class DefinitionShown(serializers.Serializer[Any]):
     left_out = ProblemLine(many=True)
 
 
-def shown_preview(found: Preview) -> dict[str, Any]:
+def shown_preview(
+    found: Preview, look: str, *, with_details: bool = False, keys: Sequence[str] | None = None
+) -> dict[str, Any]:
+    """keys: of the operations that are shown; None for all."""
     read = found.definition
+    chosen = read.operations if keys is None else [one for one in read.operations if one.key in set(keys)]
     return {
         "hash": found.source.hash,
+        "look": look,
+        "part": read.part,
+        "parts": [asdict(one) for one in read.parts],
         "format": read.format,
         "title": read.title,
         "version": read.version,
@@ -226,7 +274,7 @@ def shown_preview(found: Preview) -> dict[str, Any]:
         "size": sum(map(len, found.source.contents.values())),
         "schemas": len(read.schemas),
         "roots": list(read.roots),
-        "operations": [_offered(one, found) for one in read.operations],
+        "operations": [_offered(one, found, with_details=with_details) for one in chosen],
         "servers": [asdict(one) for one in read.servers],
         "sign_ins": [
             {
@@ -237,14 +285,13 @@ def shown_preview(found: Preview) -> dict[str, Any]:
             }
             for one in read.sign_ins
         ],
-        "record_types": [_type(one) for one in found.types],
+        "record_types": [_type(one, with_fields=with_details) for one in found.types],
         "warnings": [one.to_json() for one in read.warnings[:500]],
         "left_out": [one.to_json() for one in read.left_out[:500]],
     }
 
 
-def _offered(one: DescribedOperation, found: Preview) -> dict[str, Any]:
-    in_path = path_variables(one.document.path)
+def _offered(one: DescribedOperation, found: Preview, *, with_details: bool) -> dict[str, Any]:
     return {
         "key": one.key,
         "name": found.names[one.key],
@@ -256,6 +303,18 @@ def _offered(one: DescribedOperation, found: Preview) -> dict[str, Any]:
         "is_deprecated": one.is_deprecated,
         "is_imported": one.key in found.there,
         "paging": dump(one.document.paging) if one.document.paging is not None else None,
+        "inputs": len(one.document.inputs),
+        "is_complete": not any(each.required for each in one.document.inputs),
+        "details": _details(one.document) if with_details else None,
+        "warnings": [each.to_json() for each in one.warnings],
+    }
+
+
+def _details(document: OperationDocument) -> dict[str, Any]:
+    in_path = path_variables(document.path)
+    body = media_type_of(document.body)
+    return {
+        "description": document.description,
         "inputs": [
             {
                 "name": each.name,
@@ -264,13 +323,13 @@ def _offered(one: DescribedOperation, found: Preview) -> dict[str, Any]:
                 "is_in_path": each.name in in_path,
                 "description": each.description[:300],
             }
-            for each in one.document.inputs
+            for each in document.inputs
         ],
-        "warnings": [each.to_json() for each in one.warnings],
+        "bodies": [*([body] if body else []), *(each.media_type for each in document.other_bodies)],
     }
 
 
-def _type(one: ProposedType) -> dict[str, Any]:
+def _type(one: ProposedType, *, with_fields: bool) -> dict[str, Any]:
     return {
         "name": one.name,
         "parent": one.parent,
@@ -278,8 +337,20 @@ def _type(one: ProposedType) -> dict[str, Any]:
         "is_list": one.is_list,
         "wanted": one.wanted,
         "key": list(one.document.key),
-        "fields": [{"name": each.name, "type": each.type} for each in one.document.fields],
+        "field_count": len(one.document.fields),
+        "fields": [{"name": each.name, "type": each.type} for each in one.document.fields] if with_fields else None,
     }
+
+
+class LookGiven(SourceGiven):
+    """A source, and how much is told of what is in it."""
+
+    details = serializers.BooleanField(
+        required=False, default=False, help_text="with the inputs of operations and the fields of record types"
+    )
+    operations = serializers.ListField(
+        child=serializers.CharField(), required=False, allow_null=True, help_text="keys of those shown; all by default"
+    )
 
 
 class DefinitionPreviewView(WaitingView):
@@ -289,7 +360,7 @@ class DefinitionPreviewView(WaitingView):
 
     @extend_schema(
         operation_id="lookAtDefinition",
-        request=SourceGiven,
+        request=LookGiven,
         responses=DefinitionShown,
         parameters=[
             OpenApiParameter(
@@ -300,12 +371,14 @@ class DefinitionPreviewView(WaitingView):
         ],
     )
     async def post(self, request: Request, project: str) -> Response:
-        given = await sync_to_async(self.given)(SourceGiven, request)
+        given = await sync_to_async(self.given)(LookGiven, request)
 
         async def work(report: Report = to_nobody) -> dict[str, Any]:
             source = await source_of(self, given, report=report)
             found = await apart(preview)(self.project, source, given.get("service", ""), report)
-            return await apart(shown_preview)(found)
+            look = str(given.get("look") or await apart(keep_look)(self.project, source))
+            shown = apart(shown_preview)
+            return await shown(found, look, with_details=given["details"], keys=given.get("operations"))
 
         return told(work) if request.query_params.get("progress") == "true" else Response(await work())
 
@@ -375,6 +448,11 @@ class ImportGiven(SourceGiven):
         child=serializers.CharField(), required=False, allow_null=True, help_text="of those proposed; all by default"
     )
     connect = ConnectGiven(required=False, allow_null=True)
+    every_part = serializers.BooleanField(
+        required=False,
+        default=False,
+        help_text="the other services in it too, whole, each into a service of its own",
+    )
     paging = serializers.ChoiceField(
         ["follow", "decline"],
         required=False,
@@ -383,7 +461,7 @@ class ImportGiven(SourceGiven):
     )
 
 
-class ImportMade(serializers.Serializer[Any]):
+class ImportLine(serializers.Serializer[Any]):
     service = serializers.CharField()
     definition = serializers.CharField()
     operations = serializers.ListField(child=serializers.CharField())
@@ -392,6 +470,10 @@ class ImportMade(serializers.Serializer[Any]):
     credential = serializers.CharField(allow_null=True)
     secrets_needed = serializers.ListField(child=serializers.CharField())
     notes = serializers.ListField(child=serializers.CharField(), help_text="what is to be known of it")
+
+
+class ImportMade(ImportLine):
+    others = ImportLine(many=True, help_text="what was made of the other services in it")
 
 
 class ImportsView(WaitingView):
@@ -403,9 +485,8 @@ class ImportsView(WaitingView):
     async def post(self, request: Request, project: str) -> Response:
         given = await sync_to_async(self.given)(ImportGiven, request)
         source = await source_of(self, given)
-        make = apart(import_definition)
-        made = await make(self.project, self.person, self.role, source, given)
-        return Response(asdict(made), status=201)
+        made, *others = await apart(import_parts)(self.project, self.person, self.role, source, given)
+        return Response({**asdict(made), "others": [asdict(one) for one in others]}, status=201)
 
 
 # --- importing again

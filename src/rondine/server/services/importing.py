@@ -2,7 +2,7 @@
 
 import zlib
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 from urllib.parse import urlsplit
 
@@ -59,7 +59,7 @@ def preview(project: Project, source: Source, service: str = "", report: Report 
     found = read(source, report)
     names, there = free_names(project, found, service)
     documents = [one.document for one in found.operations[:500]]
-    held = _held(project, service, source)
+    held = _held(project, service, source, found.part)
     types = _types(project, documents, found, held.record_types if held else {})
     return Preview(source, found, names, frozenset(there), types)
 
@@ -104,6 +104,28 @@ class Imported:
     credential: str | None
     secrets_needed: list[str]
     notes: list[str]
+
+
+def import_parts(
+    project: Project, person: Person, role: str, source: Source, given: Mapping[str, Any]
+) -> list[Imported]:
+    """What was chosen of the part that was looked at, and with every_part all of the other services in the definition; all of it or nothing."""
+    with transaction.atomic():
+        made = [import_definition(project, person, role, source, given)]
+        if given.get("every_part"):
+            found = read(source)
+            connect = given.get("connect")
+            rest = {
+                "paging": given.get("paging"),
+                "connect": None if connect is None else {"environment": connect.get("environment")},
+                "record_types": [] if given.get("record_types") == [] else None,
+            }
+            for one in found.parts:
+                if one.name != found.part:
+                    service = project.naming_rule().name("service", urlsplit(one.name).netloc)
+                    other = replace(source, part=one.name)
+                    made.append(import_definition(project, person, role, other, {**rest, "service": service}))
+    return made
 
 
 def import_definition(
@@ -209,6 +231,7 @@ def described(source: Source, found: Read) -> DefinitionDocument:
         address=source.address,
         documentation=found.documentation[:2000],
         main=source.main,
+        part=found.part if found.parts else "",
         files=sorted(source.contents),
         roots=list(found.roots),
         hash=source.hash,
@@ -219,7 +242,7 @@ def _definition(
     project: Project, person: Person, role: str, service: Service, source: Source, found: Read
 ) -> Definition:
     """The item for this content: one of the service that has it already, or came from the same address; or a new one with its files."""
-    if (held := _held(project, service.name, source)) is not None:
+    if (held := _held(project, service.name, source, found.part)) is not None:
         return held
     taken = set(Definition.objects.filter(project=project).values_list("name", flat=True))
     content = {
@@ -233,9 +256,11 @@ def _definition(
     return item
 
 
-def _held(project: Project, service: str, source: Source) -> Definition | None:
-    """The item that has this content already, or came from the same address."""
+def _held(project: Project, service: str, source: Source, part: str) -> Definition | None:
+    """The item that has this content and part of it already, or came from the same address."""
     for held in Definition.objects.filter(project=project, service__name=service) if service else ():
+        if (held.document.get("part") or part) != part:
+            continue
         is_same = held.document.get("hash") == source.hash and held.document.get("main") == source.main
         if is_same or (source.address and held.document.get("address") == source.address):
             return held

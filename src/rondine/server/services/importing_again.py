@@ -1,7 +1,7 @@
 """Importing again: what a definition says otherwise than before, shown with what it touches before anything of it is taken."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from django.db import transaction
 from msgspec import structs
@@ -57,9 +57,10 @@ class Comparison:
 def compare(project: Project, name: str, source: Source) -> Comparison:
     """What has changed since it was imported, of imported operations and new ones; nothing is written."""
     item: Definition = find_item(DEFINITIONS, project, name)
+    source = replace(source, part=source.part or item.document.get("part", ""))
     found = read(source)
     now = {one.key: one for one in found.operations}
-    is_identical = source.hash == item.document.get("hash") and source.main == item.document.get("main")
+    is_identical = all(item.document.get(name, "") == getattr(source, name) for name in ("hash", "main", "part"))
     before = found if is_identical else read(stored_source(item))
     held = {
         one.document["came_from"]["key"]: one

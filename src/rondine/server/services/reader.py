@@ -26,7 +26,13 @@ _LENGTH = struct.Struct("!Q")
 
 
 def read_apart(
-    main: str, contents: Mapping[str, bytes], address: str, report: Report, most_memory: int = MOST_MEMORY
+    main: str,
+    contents: Mapping[str, bytes],
+    address: str,
+    report: Report,
+    most_memory: int = MOST_MEMORY,
+    *,
+    part: str = "",
 ) -> Definition:
     """As `read_definition`, in a process of its own. report: may raise, which ends the process.
 
@@ -39,7 +45,7 @@ def read_apart(
     )
     assert process.stdin is not None and process.stdout is not None
     # written beside reading, as it may begin to answer before it has all
-    writer = threading.Thread(target=_feed, args=(process.stdin, (main, dict(contents), address)), daemon=True)
+    writer = threading.Thread(target=_feed, args=(process.stdin, (main, dict(contents), address, part)), daemon=True)
     writer.start()
     try:
         while (frame := _read_frame(process.stdout)) is not None:
@@ -106,9 +112,10 @@ def main() -> None:
     most_memory = int(sys.argv[1])
     resource.setrlimit(resource.RLIMIT_AS, (most_memory, most_memory))
     out = sys.stdout.buffer
-    name, contents, address = pickle.load(sys.stdin.buffer)
+    name, contents, address, part = pickle.load(sys.stdin.buffer)
     try:
-        found = read_definition(Files(name, contents, lambda *told: _write_frame(out, "progress", told)), address)
+        files = Files(name, contents, lambda *told: _write_frame(out, "progress", told))
+        found = read_definition(files, address, part)
         _write_frame(out, "done", found)
     except RondineError as error:
         _write_frame(out, "error", _told(error))

@@ -3,14 +3,18 @@
 import hashlib
 import json
 import threading
+import zlib
 from collections import OrderedDict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from datetime import timedelta
 from functools import cached_property
 from typing import Any
 from urllib.parse import urlsplit
 
 from asgiref.sync import sync_to_async
+from django.utils import timezone
+from msgspec import msgpack
 
 from rondine.core.definitions import Definition as Read
 from rondine.core.definitions import Files, fit_to_keep, read_definition
@@ -22,6 +26,7 @@ from rondine.core.documents import ReadDocument, read_json
 from rondine.core.errors import (
     DocumentError,
     InputError,
+    NotFound,
     ServiceError,
     did_you_mean,
 )
@@ -44,21 +49,26 @@ from rondine.server.services.actions import (
 from rondine.server.services.models import (
     Connection,
     Definition,
+    Look,
     Service,
 )
 from rondine.server.services.reader import WORTH_A_PROCESS, read_apart
 
+#: How long the files that somebody looks at are kept, and how many of them in a project.
+LOOKS_KEPT = timedelta(days=1)
+MOST_LOOKS = 20
 #: What documents of definitions are asked for as.
 ACCEPT = "application/json, application/yaml, application/xml, application/graphql, text/plain, */*;q=0.5"
 
 
 @dataclass(frozen=True)
 class Source:
-    """The files of a definition and where they came from. address: empty if they were uploaded."""
+    """The files of a definition and where they came from. address: empty if they were uploaded.  part: which of the services in it, if several."""
 
     main: str
     contents: Mapping[str, bytes]
     address: str = ""
+    part: str = ""
 
     @cached_property
     def hash(self) -> str:
@@ -83,7 +93,28 @@ def uploaded(files: Sequence[Mapping[str, Any]], main: str = "") -> Source:
 def stored_source(item: Definition) -> Source:
     """The definition as it was imported."""
     document: DefinitionDocument = load(DefinitionDocument, item.document)
-    return Source(document.main, {one.name: one.content() for one in item.files.all()}, document.address)
+    contents = {one.name: one.content() for one in item.files.all()}
+    return Source(document.main, contents, document.address, document.part)
+
+
+def keep_look(project: Project, source: Source) -> str:
+    """Keeps the files that somebody looks at for a while; gives what they are found by."""
+    looks = Look.objects.filter(project=project)
+    looks.filter(made_at__lt=timezone.now() - LOOKS_KEPT).delete()
+    older = looks.order_by("-made_at").values_list("pk", flat=True)[MOST_LOOKS - 1 :]
+    looks.filter(pk__in=list(older)).delete()
+    stored = zlib.compress(msgpack.encode(dict(source.contents)), 1)
+    made = Look.objects.create(project=project, main=source.main, address=source.address, stored=stored)
+    return str(made.pk)
+
+
+def looked_at(project: Project, look: str) -> Source:
+    """The files that somebody looked at. Raises NotFound if they are not kept any more."""
+    found = Look.objects.filter(project=project, pk=look).first()
+    if found is None:
+        raise NotFound("these files are not kept any more", where="/look", hint="look at the definition again")
+    contents = msgpack.decode(zlib.decompress(bytes(found.stored)), type=dict[str, bytes])
+    return Source(found.main, contents, found.address)
 
 
 def no_source(where: str) -> InputError:
@@ -179,21 +210,21 @@ async def _fetch(engine: Engine, line: Line, address: str) -> bytes:
     return arrival.body
 
 
-_cache: OrderedDict[tuple[str, str, str], Read] = OrderedDict()
+_cache: OrderedDict[tuple[str, str, str, str], Read] = OrderedDict()
 _cache_lock = threading.Lock()
 
 
 def read(source: Source, report: Report = to_nobody) -> Read:
     """What is sound in it; read once for looking and importing. report: told of progress. Raises DocumentError with the place."""
-    key = (source.hash, source.main, source.address)
+    key = (source.hash, source.main, source.address, source.part)
     with _cache_lock:
         if key in _cache:
             _cache.move_to_end(key)
             return _cache[key]
     if sum(map(len, source.contents.values())) >= WORTH_A_PROCESS:
-        found = read_apart(source.main, source.contents, source.address, report)
+        found = read_apart(source.main, source.contents, source.address, report, part=source.part)
     else:
-        found = read_definition(Files(source.main, source.contents, report), source.address)
+        found = read_definition(Files(source.main, source.contents, report), source.address, source.part)
     with _cache_lock:
         _cache[key] = found
         while len(_cache) > 4:

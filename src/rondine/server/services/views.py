@@ -21,6 +21,7 @@ from rondine.core.file_names import proposed_file_name
 from rondine.core.keylike import Finding, keys_in_operation
 from rondine.core.paths import Location, normalized_path, parse_pointer, pointer_text, resolve, xpath_of
 from rondine.core.protocols.address import take_apart
+from rondine.core.protocols.body_choice import with_body_as
 from rondine.core.protocols.operation import OperationDocument
 from rondine.core.protocols.pasted import read_body, read_pasted
 from rondine.core.settings import dump, load
@@ -375,6 +376,29 @@ class RequestView(ProjectView):
                 "supports": supported_uses(ready),
             }
         )
+
+
+class BodyChoiceGiven(Strict):
+    """An operation's document, and which of its bodies is to be sent."""
+
+    document = DocumentField(OperationDocument)
+    media_type = serializers.CharField(max_length=200)
+
+
+class BodyChoiceShown(serializers.Serializer[Any]):
+    document = DocumentField(OperationDocument)
+
+
+class BodyChoiceView(ProjectView):
+    """The operation with another of the bodies that its service takes, with that one's inputs. Nothing is stored."""
+
+    permissions = {"POST": "view"}
+
+    @extend_schema(operation_id="chooseBody", request=BodyChoiceGiven, responses=BodyChoiceShown)
+    def post(self, request: Request, project: str) -> Response:
+        given = self.given(BodyChoiceGiven, request)
+        document: OperationDocument = load(OperationDocument, given["document"], where="/document")
+        return Response({"document": dump(with_body_as(document, given["media_type"]))})
 
 
 class OutcomeShown(serializers.Serializer[Any]):

@@ -1,0 +1,74 @@
+"""Which of several bodies an operation sends: services may take JSON, a form or XML for the same thing, each with inputs of its own."""
+
+from msgspec import structs
+
+from rondine.core.errors import InputError, did_you_mean
+from rondine.core.protocols.operation import (
+    Body,
+    FormBody,
+    GraphQLBody,
+    MultipartBody,
+    OperationDocument,
+    OtherBody,
+    SoapBody,
+    body_values,
+    used_inputs,
+)
+from rondine.core.protocols.soap import media_type
+from rondine.core.protocols.values import ValueOf, parts_of
+
+
+def media_type_of(body: Body | None) -> str:
+    """The media type that a body is sent as, empty for none."""
+    match body:
+        case None:
+            return ""
+        case FormBody():
+            return "application/x-www-form-urlencoded"
+        case MultipartBody():
+            return "multipart/form-data"
+        case GraphQLBody():
+            return "application/json"
+        case SoapBody():
+            return media_type(body.version, body.action)
+    return body.media_type
+
+
+def with_body_as(operation: OperationDocument, wanted: str) -> OperationDocument:
+    """The operation with another of its bodies, whose inputs stand in place of the present one's; that is kept among the others.
+
+    wanted: a media type. Raises InputError if it has none of it.
+    """
+    now = media_type_of(operation.body)
+    if wanted == now:
+        return operation
+    found = next((one for one in operation.other_bodies if one.media_type == wanted), None)
+    if found is None:
+        known = [one.media_type for one in operation.other_bodies]
+        hint = did_you_mean(wanted, known) or "its definition offers one body only; make another from a sample"
+        raise InputError(f'the operation has no body of the type "{wanted[:80]}"', where="/media_type", hint=hint)
+    elsewhere = used_inputs(structs.replace(operation, body=None))
+    in_body = _inputs_of(operation.body)
+    kept = [one for one in operation.inputs if one.name in elsewhere or one.name not in in_body]
+    there = {one.name for one in kept}
+    others = [one for one in operation.other_bodies if one is not found]
+    if operation.body is not None:
+        own = [one for one in operation.inputs if one.name in in_body and one.name not in elsewhere]
+        others.append(OtherBody(media_type=now, body=operation.body, inputs=own))
+    return structs.replace(
+        operation,
+        body=found.body,
+        inputs=[*kept, *(one for one in found.inputs if one.name not in there)],
+        other_bodies=sorted(others, key=lambda one: one.media_type),
+    )
+
+
+def in_form_of(operation: OperationDocument, other: OperationDocument) -> OperationDocument:
+    """The operation with the body that another one sends, if it has that too: as one is compared with what somebody chose."""
+    wanted = media_type_of(other.body)
+    offers = any(one.media_type == wanted for one in operation.other_bodies)
+    return with_body_as(operation, wanted) if offers else operation
+
+
+def _inputs_of(body: Body | None) -> set[str]:
+    return {part.input for _, value in body_values(body) for part in parts_of(value) if isinstance(part, ValueOf)}

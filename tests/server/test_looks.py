@@ -1,0 +1,133 @@
+"""Looks at definitions: what is told at once and what when it is asked for, without sending files again; several services in one definition."""
+
+import json
+
+import pytest
+
+from rondine_client.errors import RondineProblem
+
+DEFINITION = {
+    "openapi": "3.1.0",
+    "info": {"title": "Cases", "version": "1"},
+    "servers": [{"url": "https://cases.example/v1"}],
+    "paths": {
+        "/cases": {
+            "post": {
+                "operationId": "openCase",
+                "requestBody": {
+                    "content": {
+                        "application/json": {
+                            "schema": {
+                                "type": "object",
+                                "required": ["tree"],
+                                "properties": {"tree": {"type": "string"}, "note": {"type": "string"}},
+                            }
+                        },
+                        "text/plain": {"schema": {"type": "string"}},
+                    }
+                },
+                "responses": {
+                    "200": {
+                        "description": "it",
+                        "headers": {"X-Case": {"required": True, "schema": {"type": "string"}}},
+                        "content": {
+                            "application/json": {
+                                "schema": {
+                                    "type": "array",
+                                    "items": {"$ref": "#/components/schemas/Case"},
+                                }
+                            }
+                        },
+                    }
+                },
+            }
+        }
+    },
+    "components": {"schemas": {"Case": {"type": "object", "properties": {"id": {"type": "integer"}}}}},
+}
+
+
+@pytest.fixture
+def office(rondine):
+    return rondine.office()
+
+
+def test_a_look_tells_the_rest_of_an_operation_when_it_is_asked_for(office):
+    seen = office.look_at_definition(files={"cases.json": json.dumps(DEFINITION)})
+    (one,) = seen["operations"]
+    assert (one["inputs"], one["is_complete"], one["details"]) == (2, True, None)
+    assert seen["record_types"][0]["fields"] is None and seen["record_types"][0]["field_count"] == 1
+    more = office.look_at_definition(look=seen["look"], operations=[one["key"]], details=True)
+    assert (more["hash"], more["look"]) == (seen["hash"], seen["look"])
+    details = more["operations"][0]["details"]
+    assert [each["name"] for each in details["inputs"]] == ["tree", "note"]
+    assert details["bodies"] == ["application/json", "text/plain"]
+    assert more["record_types"][0]["fields"] == [{"name": "id", "type": "integer"}]
+    assert office.look_at_definition(look=seen["look"], operations=[])["operations"] == []
+    made = office.import_definition("looked-cases", look=seen["look"])
+    assert len(made["operations"]) == 1 and made["others"] == []
+
+
+def test_what_is_not_kept_any_more_is_looked_at_again(office, rondine):
+    seen = office.look_at_definition(files={"cases.json": json.dumps(DEFINITION)})
+    rondine.sql(f"UPDATE services_look SET made_at = now() - interval '2 days' WHERE id = '{seen['look']}' RETURNING 1")
+    office.look_at_definition(files={"cases.json": json.dumps(DEFINITION)})
+    with pytest.raises(RondineProblem, match="not kept any more") as caught:
+        office.import_definition("late-cases", look=seen["look"])
+    assert caught.value.hint == "look at the definition again"
+    for _ in range(22):
+        office.look_at_definition(files={"cases.json": json.dumps(DEFINITION)})
+    assert (
+        int(rondine.sql("SELECT max(n) FROM (SELECT count(*) n FROM services_look GROUP BY project_id) counts")) <= 20
+    )
+
+
+def recorded(*addresses):
+    entries = [
+        {
+            "request": {"method": "GET", "url": address, "headers": []},
+            "response": {"status": 200, "content": {"mimeType": "application/json", "text": '[{"number": 1}]'}},
+        }
+        for address in addresses
+    ]
+    return {"session.har": json.dumps({"log": {"version": "1.2", "entries": entries}})}
+
+
+def test_each_service_of_a_recorded_session_is_chosen_or_all_are_imported(office):
+    trees, crews = "https://hosts-trees.example", "https://hosts-crews.example:8443"
+    files = recorded(f"{trees}/v1/trees", f"{trees}/v1/districts", f"{crews}/crews")
+    seen = office.look_at_definition(files=files)
+    assert seen["part"] == trees
+    assert seen["parts"] == [{"name": trees, "count": 2}, {"name": crews, "count": 1}]
+    other = office.look_at_definition(look=seen["look"], part=crews)
+    assert [one["key"] for one in other["operations"]] == ["GET /crews"] and other["part"] == crews
+    made = office.import_definition("only-crews", look=seen["look"], part=crews, connect={"environment": "test"})
+    assert office.connections.get(made["connection"])["document"]["base_address"] == crews
+    compared = office.compare_definition(made["definition"], files=files)
+    assert (compared["changes"], compared["unchanged"]) == ([], 1)
+    all_of_it = office.import_definition(
+        "all-hosts", look=seen["look"], every_part=True, record_types=[], connect={"environment": "test"}
+    )
+    assert len(all_of_it["operations"]) == 2
+    (rest,) = all_of_it["others"]
+    assert rest["service"] == "hosts-crews-example-8443" and len(rest["operations"]) == 1
+    assert office.connections.get(rest["connection"])["document"]["base_address"] == crews
+    with pytest.raises(RondineProblem, match="no part") as caught:
+        office.look_at_definition(look=seen["look"], part="https://hosts-crew.example:8443")
+    assert crews in caught.value.hint
+
+
+def test_another_body_is_chosen_kept_and_stays_when_the_definition_is_imported_again(office):
+    files = {"cases.json": json.dumps(DEFINITION)}
+    made = office.import_definition("chosen-bodies", files=files, record_types=[])
+    held = office.operations.get(made["operations"][0])
+    assert held["document"]["body"]["optional"] is True
+    document = office.choose_body(held["document"], "text/plain")
+    held = office.operations.change(held["name"], version=held["version"], document=document)
+    assert (held["problems"], [one["name"] for one in held["document"]["inputs"]]) == ([], ["body"])
+    assert office.compare_definition(made["definition"], files=files)["changes"] == []
+    office.update_definition(made["definition"], files=files)
+    assert office.operations.get(held["name"])["document"]["body"]["media_type"] == "text/plain"
+    with pytest.raises(RondineProblem, match='no body of the type "text/csv"') as caught:
+        office.choose_body(held["document"], "text/csv")
+    assert caught.value.hint == "known here: application/json"

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 
 from rondine.core.definitions import Files, read_definition
 from rondine.core.definitions.csdl import is_service_document
+from rondine.core.definitions.export import ExportedOperation, to_openapi
 from rondine.core.definitions.record_types import proposed_types
 from rondine.core.errors import DocumentError, InputError, RondineError
 from rondine.core.protocols.inputs import checked_inputs
@@ -260,9 +261,31 @@ def test_what_is_bound_to_a_base_type_is_bound_to_sets_and_singletons_of_it():
     by_title = {one.title: one.document for one in found.operations}
     assert url_of(by_title["Fell of Trees"], Number="OLM-7").endswith("/Trees('OLM-7')/Office.Fell")
     assert url_of(by_title["Fell of Oldest"]).endswith("/Oldest/Office.Fell")
-    assert [one.message for one in found.left_out] == [
-        '"Office.Find" takes Collection(Edm.String) for "numbers", which is not written into an address'
+
+
+def test_lists_and_objects_are_given_to_functions_behind_parameter_aliases():
+    function = """<Function Name="Near"><Parameter Name="place" Type="Office.Place"/><Parameter Name="most" Type="Edm.Int32"/></Function>"""
+    imports = SETS + '<FunctionImport Name="Near" Function="Office.Near"/>'
+    found = read(CSDL.format(types=TREE + function, sets=imports))
+    documents = {one.title: one.document for one in found.operations}
+    find, near = documents["Find"], documents["Near"]
+    assert found.left_out == () and [(one.name, one.type) for one in near.inputs] == [
+        ("place", "json"),
+        ("most", "integer"),
     ]
+    assert near.inputs[0].description == "an object of Park"
+    assert url_of(find, numbers=["OLM-1", 'a"b&c']).endswith(r'/Find(numbers=@numbers)?@numbers=["OLM-1","a\"b&c"]')
+    place = url_of(near, place={"Park": "Lindenhof"}, most=3)
+    assert place.endswith('/Near(place=@place,most=3)?@place={"Park":"Lindenhof"}')
+    again = to_openapi(title="Office", operations=[ExportedOperation("near", "Near", near)], schemas={}).document
+    (path,) = again["paths"]
+    assert path == "/Near(place=@place,most={most})"
+    assert [(one["name"], one["in"]) for one in again["paths"][path]["get"]["parameters"]] == [
+        ("most", "path"),
+        ("@place", "query"),
+    ]
+    old = """<edmx:Edmx xmlns:edmx="http://schemas.microsoft.com/ado/2007/06/edmx" xmlns:m="http://schemas.microsoft.com/ado/2007/08/dataservices/metadata" Version="1.0"><edmx:DataServices m:DataServiceVersion="2.0"><Schema xmlns="http://schemas.microsoft.com/ado/2008/09/edm" Namespace="O"><EntityContainer Name="C"><FunctionImport Name="Find" m:HttpMethod="GET"><Parameter Name="numbers" Type="Collection(Edm.String)"/></FunctionImport></EntityContainer></Schema></edmx:DataServices></edmx:Edmx>"""
+    assert "which is not written into an address" in read(old).left_out[0].message
 
 
 def test_a_key_may_lead_through_a_complex_property():

@@ -941,16 +941,26 @@ class _Writer:
                 f"/{each.name}",
             )
 
+    def _is_structured(self, one: _Property) -> bool:
+        """Whether a value of it is a list or an object."""
+        known = self.model.types.get(one.type)
+        return one.is_collection or (known is not None and known.kind in ("complex", "entity"))
+
     def _is_written(self, one: _Callable, parameters: list[_Property]) -> bool:
-        """Whether all values that it takes can be sent; if not, it is told."""
-        for each in parameters if not one.is_action or one.method else ():
-            known = self.model.types.get(each.type)
-            if each.is_collection or (known is not None and known.kind in ("complex", "entity")):
+        """Whether all values that it takes can be sent: before 4.0, no lists and objects; if not, it is told."""
+        for each in parameters if self.is_old and (not one.is_action or one.method) else ():
+            if self._is_structured(each):
                 kind = f"Collection({each.type})" if each.is_collection else each.type
                 words = f'"{one.name}" takes {kind} for "{each.name}", which is not written into an address'
                 self.left.append(Problem(self._where(one.line), words, "make the operation by hand"))
                 return False
         return True
+
+    def _structure_words(self, one: _Property) -> str:
+        """What a list or an object is made of."""
+        properties, _, _ = self._members(one.type)
+        of = f"an object of {', '.join(properties)}" if properties else one.type
+        return f"a list, each {of}" if one.is_collection else of
 
     def _call(
         self, path: str, shown: str, inputs: list[Input], one: _Callable, parameters: list[_Property], tag: str, label: str,
@@ -963,19 +973,20 @@ class _Writer:
             if one.is_action and not one.method:
                 self._member(inputs, members, f"/{each.name}", each.name, each, required=not each.is_nullable)
                 continue
-            kind = self._under(each.type)
+            kind, is_structured = self._under(each.type), self._is_structured(each)
             given = input_name(each.name)
             given = given if all(other.name != given for other in inputs) else f"{given[:58]}_value"
             inputs.append(
                 Input(
                     name=given,
-                    type=_INPUT_TYPES.get(kind, "text"),
+                    type="json" if is_structured else _INPUT_TYPES.get(kind, "text"),
                     required=not each.is_nullable or not self.is_old,
-                    allowed=self._allowed(each.type),
-                    bounds=self._bounds(each),
+                    allowed=[] if is_structured else self._allowed(each.type),
+                    bounds=Bounds() if is_structured else self._bounds(each),
+                    description=self._structure_words(each) if is_structured else "",
                 )
             )
-            arguments.append(Literally(name=each.name, type=kind, value=ValueOf(input=given)))
+            arguments.append(Literally(name=each.name, type=kind, value=ValueOf(input=given), as_json=is_structured))
         document = OperationDocument(
             method=method,  # type: ignore[arg-type]
             path=path,

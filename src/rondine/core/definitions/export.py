@@ -130,7 +130,11 @@ def _with_odata_path(one: ExportedOperation) -> ExportedOperation:
     query = one.document.odata
     if query is None or not (template := path_template(query)):
         return one
-    return replace(one, document=structs.replace(one.document, path=one.document.path.rstrip("/") + template))
+    aliases = [
+        Parameter(name=f"@{each.name}", value=each.value, style="json") for each in query.arguments if each.as_json
+    ]
+    path = one.document.path.rstrip("/") + template
+    return replace(one, document=structs.replace(one.document, path=path, query=[*one.document.query, *aliases]))
 
 
 def _chosen_in(query: ODataQuery) -> list[str]:

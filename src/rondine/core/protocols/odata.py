@@ -12,6 +12,7 @@ from typing import Annotated, Any, Literal
 
 from msgspec import Meta
 
+from rondine.core.documents.json import json_text
 from rondine.core.errors import InputError
 from rondine.core.protocols.inputs import value_text
 from rondine.core.protocols.styles import encoded
@@ -26,11 +27,15 @@ Read = Callable[[Value], Any]
 
 
 class Literally(Document, frozen=True):
-    """A value written as a literal. name: of a key property or parameter; it may be left out where a key has one.  type: such as Edm.String."""
+    """A value written as a literal. name: of a key property or parameter; it may be left out where a key has one.  type: such as Edm.String.
+
+    as_json: an argument that is a list or an object, which stands in the query, as JSON, behind a parameter alias (OData 4.01 Part 1, section 11.5.4).
+    """
 
     name: str = ""
     type: str = "Edm.String"
     value: Value = ""
+    as_json: bool = False
 
 
 class Condition(Document, frozen=True):
@@ -120,7 +125,9 @@ def odata_path(query: ODataQuery, read: Read) -> str:
     if query.is_function and not query.is_before_4:
         given = [(one, read(one.value)) for one in query.arguments]
         texts = [
-            _in_path(f"{one.name}={literal(value, one.type, query.version)}")
+            f"{one.name}=@{one.name}"
+            if one.as_json
+            else _in_path(f"{one.name}={literal(value, one.type, query.version)}")
             for one, value in given
             if value is not None
         ]
@@ -153,6 +160,8 @@ def path_template(query: ODataQuery) -> str:
 
 
 def _template(one: Literally, query: ODataQuery, *, is_named: bool) -> str:
+    if one.as_json:
+        return f"{one.name}=@{one.name}"
     sample = _SAMPLES.get(one.type, "x")
     around = literal(sample, one.type, query.version)
     inner = one.value
@@ -179,6 +188,11 @@ def odata_pairs(query: ODataQuery, read: Read) -> list[tuple[str, str]]:
         for one in query.arguments:
             if (value := read(one.value)) is not None:
                 pairs.append((one.name, literal(value, one.type, query.version)))
+    pairs += [
+        (f"@{one.name}", json_text(value))
+        for one in query.arguments
+        if one.as_json and not query.is_before_4 and (value := read(one.value)) is not None
+    ]
     select = list(query.select)
     if query.is_before_4 and query.expand:
         select = [*(select or ["*"]), *_flat_select(query.expand, "")] if select or _selects(query.expand) else []

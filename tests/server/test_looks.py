@@ -3,6 +3,7 @@
 import json
 
 import pytest
+from aiohttp import web
 
 from rondine_client.errors import RondineProblem
 
@@ -131,3 +132,26 @@ def test_another_body_is_chosen_kept_and_stays_when_the_definition_is_imported_a
     with pytest.raises(RondineProblem, match='no body of the type "text/csv"') as caught:
         office.choose_body(held["document"], "text/csv")
     assert caught.value.hint == "known here: application/json"
+
+
+def test_a_response_without_a_header_that_it_always_has_differs_from_its_description(office, rondine, serve):
+    answers = {"opened": {"X-Case": "7"}, "bare": {}}
+
+    async def told(request):
+        return web.json_response([], headers=answers[(await request.text()).strip('"')])
+
+    outside = serve(told)
+    rondine.permit(outside.port)
+    definition = {**DEFINITION, "servers": [{"url": outside.url}]}
+    made = office.import_definition(
+        "headed-cases", files={"cases.json": json.dumps(definition)}, record_types=[], connect={"environment": "test"}
+    )
+    held = office.operations.get(made["operations"][0])
+    document = office.choose_body(held["document"], "text/plain")
+    found = {
+        word: office.try_operation(service="headed-cases", document=document, inputs={"body": word}, confirmed=True)
+        for word in answers
+    }
+    assert (found["opened"]["described"], found["opened"]["differences"]) == ("200", [])
+    (one,) = found["bare"]["differences"]
+    assert (one["where"], one["message"]) == ("header X-Case", "the definition says that it is always there")

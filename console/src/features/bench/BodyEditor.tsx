@@ -67,11 +67,15 @@ export function BodyEditor({ project, document, standing, onDocument }: Props) {
               <input className="input input-xs w-24" aria-label={`file name of ${one.name}`} placeholder="file name" value={one.file_name ?? ""} onChange={(e) => change({ file_name: e.target.value })} />
               <input className="input input-xs w-28 font-mono" aria-label={`media type of ${one.name}`} placeholder="media type" value={one.media_type ?? ""} onChange={(e) => change({ media_type: e.target.value })} />
               <label className="flex items-center gap-1"><input type="checkbox" className="checkbox checkbox-xs" checked={one.encoding === "base64"} onChange={(e) => change({ encoding: e.target.checked ? "base64" : "text" })} /> base64</label>
+              {(one.headers?.length ?? 0) > 0 && <span className="opacity-75">with {one.headers?.map((each) => each.name).join(", ")}</span>}
             </>
           )}
         />
       )}
       {body?.type === "form" && <Parameters title="Fields" word="a field" begun={(name) => ({ name })} list={body.fields ?? []} inputs={inputs} standing={standing} onChange={(fields, more) => put({ ...body, fields }, more)} />}
+      {(body?.type === "json" || body?.type === "form" || body?.type === "multipart") && (
+        <label className="mb-1 flex items-center gap-2 text-xs"><input type="checkbox" className="checkbox checkbox-xs" checked={body.optional ?? false} onChange={(e) => put({ ...body, optional: e.target.checked })} /> nothing is sent where no value is given</label>
+      )}
       {(body?.type === "text" || body?.type === "bytes") && (
         <>
           <input className="input input-xs mb-1 w-56 font-mono" aria-label="Media type of the body" value={body.media_type ?? ""} onChange={(e) => put({ ...body, media_type: e.target.value })} />
@@ -91,7 +95,7 @@ function OtherBodies({ project, document, onDocument }: Pick<Props, "project" | 
   return (
     <div className="mb-2 text-xs">
       <label className="flex items-center gap-2">
-        sent as
+        <span className="whitespace-nowrap">sent as</span>
         <select className="select select-xs w-64 font-mono" disabled={choose.isPending} value={now} onChange={(e) => choose.mutate({ document, mediaType: e.target.value }, { onSuccess: (made) => onDocument(made.document) })}>
           <option value={now}>{now || "no body"}</option>
           {others.map((one) => <option key={one.media_type} value={one.media_type}>{one.media_type}</option>)}

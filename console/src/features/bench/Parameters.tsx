@@ -56,7 +56,7 @@ export function Parameters<T extends Named>({ title, word, list, inputs, standin
             <input type="checkbox" className="checkbox checkbox-xs" aria-label={`send ${one.name}`} checked={one.enabled ?? true} onChange={(e) => put(number, { enabled: e.target.checked })} />
             <span className="w-20 shrink-0 truncate font-mono" title={one.name}>{one.name}</span>
             {source === "fixed" && <input className="input input-xs min-w-0 flex-1 font-mono" aria-label={`value of ${one.name}`} value={typeof one.value === "string" ? one.value : ""} onChange={(e) => put(number, { value: e.target.value })} />}
-            <select className={`select select-xs ${source === "fixed" ? "w-20" : `min-w-0 flex-1 ${source.startsWith("standing") ? "text-secondary" : "text-accent"}`}`} aria-label={`where ${one.name} comes from`} value={source} onChange={(e) => choose(number, one, e.target.value)}>
+            <select className={`select select-xs ${source === "fixed" ? "w-20" : `min-w-28 flex-1 ${source.startsWith("standing") ? "text-secondary" : "text-accent"}`}`} aria-label={`where ${one.name} comes from`} value={source} onChange={(e) => choose(number, one, e.target.value)}>
               <option value="fixed">fixed</option>
               {!inputs.some((other) => other.name === one.name) && <option value="new">a new input</option>}
               {inputs.map((other) => <option key={other.name} value={`input:${other.name}`}>input {other.name}</option>)}

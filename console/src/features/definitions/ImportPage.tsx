@@ -96,7 +96,7 @@ function Choose({ project, look, service, onPart }: ChooseProps) {
         <div className="mb-4">
           <p className="text-lg font-semibold">{look.title || look.main} {look.version && <span className="text-sm font-normal opacity-75">version {look.version}</span>}</p>
           <p className="text-sm opacity-80">
-            {look.format} · {look.operations.length} operations · {look.schemas} schemas · {bytes(look.size)}
+            {look.format} · {count(look.operations.length, "operation")} · {count(look.schemas, "schema")} · {bytes(look.size)}
             {look.files.length > 1 && ` in ${look.files.length} files`}
             {look.documentation && <> · <a className="link" href={look.documentation} target="_blank" rel="noreferrer">documentation</a></>}
           </p>
@@ -132,7 +132,7 @@ function Choose({ project, look, service, onPart }: ChooseProps) {
           <Field label="Service" hint={service ? undefined : "made, if there is none of this name"}>
             {(id) => <input id={id} className="input input-sm w-full font-mono" value={name} readOnly={service !== ""} onChange={(e) => setName(e.target.value)} />}
           </Field>
-          <p className="mb-3 text-sm"><span className="text-base font-semibold tabular-nums">{chosen.size}</span> of {look.operations.length} operations</p>
+          <p className="mb-3 text-sm"><span className="text-base font-semibold tabular-nums">{chosen.size}</span> of {count(look.operations.length, "operation")}</p>
           <label className="mb-1 flex items-center gap-2 text-sm"><input type="checkbox" className="checkbox checkbox-sm" checked={withTypes} onChange={(e) => setWithTypes(e.target.checked)} /> record types for what they answer</label>
           {withTypes && look.record_types.length > 0 && (
             <details className="mb-3 pl-7 text-xs" onToggle={(e) => setSeesTypes(e.currentTarget.open)}>

@@ -7,6 +7,7 @@ import os
 import re
 import socket
 from collections.abc import Mapping, Sequence
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import Any
@@ -738,7 +739,8 @@ def trial_report(run: Run) -> dict[str, Any]:
         except DocumentError as error:
             report["unreadable"] = str(error)
     if call.status is not None and report["body"] and not report["unreadable"]:
-        report["described"], report["differences"] = against_definition(run, call.status, read)
+        names = {name.lower() for name, _ in call.headers}
+        report["described"], report["differences"] = against_definition(run, call.status, read, names)
     if call.status is not None:
         rules = outcome_rules(run)
         looks = call.body is not None and any(rule.text for rule in rules.failures)
@@ -806,20 +808,32 @@ def outcome_rules(run: Run) -> OutcomeRules:
     return rules
 
 
-def against_definition(run: Run, status: int, read: ReadDocument) -> tuple[str, list[dict[str, str]]]:
-    """(which described response it is, such as 200, 4XX or default; what differs from it). Empty if the operation describes none."""
+def against_definition(
+    run: Run, status: int, read: ReadDocument, headers: AbstractSet[str]
+) -> tuple[str, list[dict[str, str]]]:
+    """(which described response it is, such as 200, 4XX or default; what differs from it). Empty if the operation describes none.
+
+    headers: the names of those that came, in small letters.
+    """
     held = run.content.get("described")
     if held is None:  # of a trial from before drafts were described with their runs
         held = {"responses": run.operation.document.get("responses", []) if run.operation else [], "definition": ""}
     document = OperationDocument(responses=load(list[ResponseDescription], held["responses"]))
     described = response_for(document, status)
-    if described is None or described.schema is None:
+    if described is None:
         return "", []
+    missing = [
+        Problem(f"header {one.name}", "the definition says that it is always there", "it did not come").to_json()
+        for one in described.headers
+        if one.required and one.name.lower() not in headers
+    ]
+    if described.schema is None:
+        return (described.status, missing) if missing else ("", [])
     came_from = run.operation.document.get("came_from", {}).get("definition", "") if run.operation else ""
     schemas = schemas_of(run.project_id, described.definition or held["definition"] or came_from)
     value = as_described(read.value, described.schema, schemas) if read.is_xml else read.value
     found = differences(value, described.schema, schemas)
-    return described.status, [one.to_json() for one in found]
+    return described.status, [*missing, *(one.to_json() for one in found)]
 
 
 def described_schemas(project_id: int, operation: Operation, described: ResponseDescription) -> dict[str, Any]:

@@ -416,3 +416,10 @@ def test_no_bytes_make_the_reader_fail_without_words(content):
         read(content)
     except RondineError as error:
         assert error.where
+
+
+def test_thousands_of_faults_are_cut_and_the_cut_is_told():
+    schemas = {f"S{number}": {"$ref": "#/components/schemas/Gone"} for number in range(2100)}
+    text = json.dumps({"openapi": "3.1.0", "info": {"title": "a", "version": "1"}, "paths": {}, "servers": [{} for _ in range(2100)], "components": {"schemas": schemas}})  # fmt: skip
+    found = read_definition(Files("a.json", {"a.json": text.encode()}))
+    assert len(found.warnings) == 2001 and found.warnings[-1].message == "there are more than 2,000 of these"

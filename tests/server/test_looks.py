@@ -155,3 +155,10 @@ def test_a_response_without_a_header_that_it_always_has_differs_from_its_descrip
     assert (found["opened"]["described"], found["opened"]["differences"]) == ("200", [])
     (one,) = found["bare"]["differences"]
     assert (one["where"], one["message"]) == ("header X-Case", "the definition says that it is always there")
+
+
+def test_more_faults_than_are_told_are_counted(office):
+    servers = [{"description": f"office {number}"} for number in range(620)]
+    seen = office.look_at_definition(files={"cases.json": json.dumps({**DEFINITION, "servers": servers})})
+    assert len(seen["warnings"]) == 501
+    assert seen["warnings"][-1]["message"] == "and 120 more, which are not listed here"

@@ -30,6 +30,7 @@ from rondine.core.pagination.recognise import recognise
 from rondine.core.protocols.body_choice import media_type_of
 from rondine.core.protocols.graphql import operation_of, parsed
 from rondine.core.protocols.operation import (
+    FIELD_NAME,
     Body,
     FormBody,
     GraphQLBody,
@@ -314,7 +315,7 @@ def _without_keys(place: str, pairs: list[tuple[str, str]], found: _Found) -> It
             continue
         elif value == MASK or why_key_like(name, value):
             found.count += 1
-            if re.fullmatch(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+", name):
+            if FIELD_NAME.fullmatch(name):
                 found.offers.setdefault(
                     f"{name} in the {place}", ApiKey(name=name, place="header" if place == "header" else "query")
                 )

@@ -24,9 +24,10 @@ from rondine.core.settings import Document
 
 Method = Literal["GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS"]
 READING: frozenset[str] = frozenset({"GET", "HEAD", "OPTIONS"})
+#: A field's name (RFC 9110, section 5.1).
+FIELD_NAME = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")
 #: Fields that the engine writes itself (RFC 9112).
 OWN_HEADERS = frozenset({"host", "content-length", "transfer-encoding", "connection", "te", "upgrade"})
-_FIELD_NAME = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")
 
 
 class Parameter(Document, frozen=True):
@@ -468,14 +469,14 @@ def _header_problems(operation: OperationDocument) -> list[Problem]:
     problems = []
     for number, one in enumerate(operation.headers):
         is_own = one.name.lower() in OWN_HEADERS
-        if is_own or not _FIELD_NAME.fullmatch(one.name):
+        if is_own or not FIELD_NAME.fullmatch(one.name):
             reason = "is written by Rondine itself" if is_own else "is not a header name"
             problems.append(Problem(f"/headers/{number}/name", f'"{one.name[:80]}" {reason}', "take it away"))
         if any(isinstance(part, str) and re.search(r"[\r\n\0]", part) for part in parts_of(one.value)):
             words = "a header value has no line breaks"
             problems.append(Problem(f"/headers/{number}/value", words, "write it on one line"))
     for number, one in enumerate(operation.cookies):
-        if not _FIELD_NAME.fullmatch(one.name):
+        if not FIELD_NAME.fullmatch(one.name):
             problems.append(
                 Problem(f"/cookies/{number}/name", f'"{one.name[:80]}" is not a cookie name', "take it away")
             )

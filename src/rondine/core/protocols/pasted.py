@@ -10,7 +10,7 @@ from rondine.core.definitions.inputs import Inputs, input_name
 from rondine.core.errors import DocumentError, InputError
 from rondine.core.protocols.address import take_apart
 from rondine.core.protocols.inputs import Input, InputType
-from rondine.core.protocols.operation import OWN_HEADERS, OperationDocument, Parameter
+from rondine.core.protocols.operation import FIELD_NAME, OWN_HEADERS, OperationDocument, Parameter
 from rondine.core.protocols.sampled_body import body_from_sample
 from rondine.core.protocols.values import ValueOf
 
@@ -71,7 +71,7 @@ def _request(method: str, target: str, rest: list[str]) -> Pasted:
     headers: list[tuple[str, str]] = []
     for number, line in enumerate(rest[:split]):
         name, colon, value = line.partition(":")
-        if not colon or not re.fullmatch(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+", name.strip()):
+        if not colon or not FIELD_NAME.fullmatch(name.strip()):
             raise InputError(
                 f'line {number + 2} is no header: "{line[:80]}"',
                 where=f"line {number + 2}",

@@ -14,6 +14,7 @@ from rest_framework.response import Response
 from rondine.core.definitions import DescribedOperation
 from rondine.core.definitions.files import Report, to_nobody
 from rondine.core.definitions.record_types import ProposedType
+from rondine.core.errors import Problem
 from rondine.core.protocols.body_choice import media_type_of
 from rondine.core.protocols.operation import OperationDocument, path_variables
 from rondine.core.settings import dump
@@ -40,6 +41,9 @@ from rondine.server.services.sources import (
     stored_source,
     uploaded,
 )
+
+#: Faults of one definition that are told, of each kind.
+MOST_TOLD = 500
 
 
 def _definitions(items: Sequence[Definition]) -> list[dict[str, Any]]:
@@ -286,9 +290,17 @@ def shown_preview(
             for one in read.sign_ins
         ],
         "record_types": [_type(one, with_fields=with_details) for one in found.types],
-        "warnings": [one.to_json() for one in read.warnings[:500]],
-        "left_out": [one.to_json() for one in read.left_out[:500]],
+        "warnings": _first(read.warnings),
+        "left_out": _first(read.left_out),
     }
+
+
+def _first(problems: Sequence[Problem]) -> list[dict[str, str]]:
+    """As many as are told, and how many there are beside."""
+    told = [*problems[:MOST_TOLD]]
+    if (more := len(problems) - MOST_TOLD) > 0:
+        told.append(Problem("", f"and {more:,} more, which are not listed here"))
+    return [one.to_json() for one in told]
 
 
 def _offered(one: DescribedOperation, found: Preview, *, with_details: bool) -> dict[str, Any]:
@@ -537,8 +549,8 @@ def shown_comparison(found: Comparison) -> dict[str, Any]:
             for one in found.changes
         ],
         "unchanged": found.unchanged,
-        "warnings": [one.to_json() for one in found.definition.warnings[:500]],
-        "left_out": [one.to_json() for one in found.definition.left_out[:500]],
+        "warnings": _first(found.definition.warnings),
+        "left_out": _first(found.definition.left_out),
     }
 
 

@@ -73,6 +73,18 @@ def schema(version):
 OWNER = {"type": "object", "properties": {"name": {"type": "string"}, "share": {"type": "number", "example": 0.25}}}
 
 
+#: Objects that may be left out, with members that go with them.
+PLACED = {
+    "type": "object",
+    "required": ["tree", "kind"],
+    "properties": {
+        "tree": {"type": "string"},
+        "kind": {"type": "string", "enum": ["tree"]},
+        "place": {"type": "object", "required": ["street"], "properties": {"street": {"type": "string"}, "house": {"type": "integer"}}},
+    },
+}  # fmt: skip
+
+
 def openapi(version):
     where = "definitions" if version == "2.0" else "components/schemas"
     schemas = {"Tree": schema(version), "Owner": OWNER}
@@ -98,7 +110,9 @@ def openapi(version):
 
     def answer(held):
         body = {"schema": held} if version == "2.0" else {"content": {"application/json": {"schema": held}}}
-        return {"200": {"description": "it", **body}, "default": {"description": "refused"}}
+        left = {"description": "calls that are left", **parameter("", "", {"type": "integer", "minimum": 0})}
+        headers = {"X-Left": {name: one for name, one in left.items() if name not in ("name", "in")}}
+        return {"200": {"description": "it", "headers": headers, **body}, "default": {"description": "refused"}}
 
     one = {
         "operationId": "findTree",
@@ -110,6 +124,7 @@ def openapi(version):
         "security": [],
     }
     many = {"operationId": "listTrees", "tags": ["trees"], "parameters": parameters[1:], "responses": answer(listed)}
+    more = {}
     change = {"operationId": "changeTree", "parameters": parameters[:1], "responses": answer(ref)}
     if version == "2.0":
         change["parameters"] = [*parameters[:1], {"name": "tree", "in": "body", "required": True, "schema": ref}]
@@ -131,9 +146,22 @@ def openapi(version):
             "required": True,
             "content": {
                 "application/json": {"schema": ref, "example": {"number": "OLM-1", "girth": 2.5}},
-                "multipart/form-data": {"schema": ref, "encoding": {"sheet": {"contentType": "image/png"}}},
+                "multipart/form-data": {
+                    "schema": ref,
+                    "encoding": {
+                        "sheet": {"contentType": "image/png", "headers": {"X-Sheet": {"schema": {"type": "string"}}}},
+                        "owner": {"contentType": "application/json"},
+                    },
+                },
+                "application/x-www-form-urlencoded": {
+                    "schema": {"type": "object", "properties": {"care": schema(version)["properties"]["care"]}},
+                    "encoding": {"care": {"style": "pipeDelimited", "explode": False}},
+                },
+                "text/csv": {"schema": {"type": "string"}},
             },
         }
+        optional = {"content": {"application/json": {"schema": PLACED}}}
+        more = {"post": {"operationId": "noteTree", "responses": answer(ref), "requestBody": optional}}
         one["callbacks"] = {
             "changed": {"{$request.body#/url}": {"post": {"responses": {"200": {"description": "it"}}}}}
         }
@@ -159,7 +187,7 @@ def openapi(version):
     document = {
         **head,
         "info": {"title": f"Register {version}", "version": "1.5"},
-        "paths": {"/trees": {"get": many}, "/trees/{number}": {"get": one, "put": change}},
+        "paths": {"/trees": {"get": many, **more}, "/trees/{number}": {"get": one, "put": change}},
         **rest,
     }
     return json.dumps(document).replace("#/REF/", f"#/{where}/").replace('"EXACT"', EXACT)
@@ -178,8 +206,9 @@ CSDL = """<edmx:Edmx xmlns:edmx="http://docs.oasis-open.org/odata/ns/edmx" Versi
 <EntityType Name="Visit"><Key><PropertyRef Name="Code"/></Key><Property Name="Code" Type="Edm.String" Nullable="false"/>
  <Property Name="On" Type="Edm.DateTimeOffset"/><NavigationProperty Name="Tree" Type="Office.Tree"/></EntityType>
 <Function Name="Oldest" IsBound="true"><Parameter Name="it" Type="Collection(Office.Tree)"/><Parameter Name="most" Type="Edm.Int32"/><ReturnType Type="Office.Tree"/></Function>
+<Function Name="Near"><Parameter Name="place" Type="Office.Place"/><Parameter Name="cares" Type="Collection(Office.Care)"/><ReturnType Type="Collection(Office.Tree)"/></Function>
 <Action Name="Water" IsBound="true"><Parameter Name="it" Type="Office.Tree"/><Parameter Name="litres" Type="Edm.Decimal"/></Action>
-<EntityContainer Name="All"><EntitySet Name="Trees" EntityType="Office.Tree"/><EntitySet Name="Visits" EntityType="Office.Visit"/><Singleton Name="Eldest" Type="Office.Tree"/></EntityContainer>
+<EntityContainer Name="All"><EntitySet Name="Trees" EntityType="Office.Tree"/><EntitySet Name="Visits" EntityType="Office.Visit"/><Singleton Name="Eldest" Type="Office.Tree"/><FunctionImport Name="Near" Function="Office.Near" EntitySet="Trees"/></EntityContainer>
 </Schema></edmx:DataServices></edmx:Edmx>"""
 OLD_CSDL = """<edmx:Edmx xmlns:edmx="http://schemas.microsoft.com/ado/2007/06/edmx" Version="1.0"><edmx:DataServices xmlns:m="http://schemas.microsoft.com/ado/2007/08/dataservices/metadata" m:DataServiceVersion="2.0">
 <Schema xmlns="http://schemas.microsoft.com/ado/2008/09/edm" Namespace="Office">
@@ -208,28 +237,40 @@ XSD = """<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema" targetNamespace=
 <xs:simpleType name="Girth"><xs:restriction base="xs:decimal"><xs:minInclusive value="0.1"/><xs:fractionDigits value="2"/></xs:restriction></xs:simpleType>
 <xs:element name="trees"><xs:complexType><xs:sequence><xs:element name="tree" type="t:Tree" maxOccurs="unbounded"/></xs:sequence></xs:complexType>
 <xs:key name="k"><xs:selector xpath="t:tree"/><xs:field xpath="@code"/></xs:key></xs:element>
-<xs:complexType name="Tree"><xs:sequence><xs:element name="girth" type="t:Girth" default="0.5"/><xs:choice><xs:element name="a" type="xs:string"/><xs:element name="b" type="xs:date"/></xs:choice>
+<xs:complexType name="Care" abstract="true"><xs:sequence><xs:element name="on" type="xs:date"/></xs:sequence></xs:complexType>
+<xs:complexType name="Pruning"><xs:complexContent><xs:extension base="t:Care"><xs:sequence><xs:element name="height" type="xs:int"/></xs:sequence></xs:extension></xs:complexContent></xs:complexType>
+<xs:complexType name="Tree"><xs:sequence><xs:element name="care" type="t:Care" minOccurs="0"/><xs:element name="girth" type="t:Girth" default="0.5"/><xs:choice><xs:element name="a" type="xs:string"/><xs:element name="b" type="xs:date"/></xs:choice>
 <xs:any minOccurs="0"/></xs:sequence><xs:attribute name="code" type="xs:string" use="required"/><xs:attribute ref="xml:lang" xmlns:xml="http://www.w3.org/XML/1998/namespace"/></xs:complexType></xs:schema>"""
 HAR = json.dumps({"log": {"version": "1.2", "creator": {"name": "a", "version": "1"}, "entries": [
     {"startedDateTime": "2026-01-01T00:00:00Z", "time": 1.5, "request": {"method": "GET", "url": f"https://register.example/v1/trees?page={page}", "httpVersion": "HTTP/1.1", "cookies": [], "headers": [], "queryString": []},
      "response": {"status": 200, "statusText": "OK", "httpVersion": "HTTP/1.1", "cookies": [], "headers": [{"name": "Content-Type", "value": "application/json"}],
                   "content": {"mimeType": "application/json", "text": json.dumps({"trees": [{"number": "OLM-1", "girth": 2.5}], "total": 2, "page": page})}}, "timings": {"wait": 0.5}}
-    for page in (1, 2)]}})  # fmt: skip
+    for page in (1, 2)] + [
+    {"request": {"method": "POST", "url": "https://register.example/v1/tokens/summer-7x/care", "headers": [], "postData": {"mimeType": media, "text": text}},
+     "response": {"status": 201, "content": {"mimeType": "application/json", "text": '{"id": 7}'}}}
+    for media, text in (("application/json", '{"work": "pruned"}'), ("application/x-www-form-urlencoded", "work=felled&sign=a&sign=b"))]}})  # fmt: skip
 WSDL = {name: (DOCUMENTS / name).read_text() for name in ("permits.wsdl", "permits.xsd")}
 
 #: name -> (files, operations, whether its export holds as many: OpenAPI tells operations apart by method and path).
 FORMATS = {
     "openapi-2": ({"r.json": openapi("2.0")}, 3, True),
-    "openapi-30": ({"r.json": openapi("3.0")}, 3, True),
-    "openapi-31": ({"r.json": openapi("3.1")}, 3, True),
+    "openapi-30": ({"r.json": openapi("3.0")}, 4, True),
+    "openapi-31": ({"r.json": openapi("3.1")}, 4, True),
     "csdl-4": ({"m.xml": CSDL}, None, False),
     "csdl-2": ({"m.xml": OLD_CSDL}, None, True),
     "graphql": ({"s.graphql": GRAPHQL}, 4, False),
     "wsdl": (WSDL, 4, False),
-    "har": ({"h.har": HAR}, 1, True),
+    "har": ({"h.har": HAR}, 2, True),
     "json-schema": ({"t.json": JSON_SCHEMA}, 0, True),
     "xsd": ({"t.xsd": XSD}, 0, True),
 }
+
+
+def requests_of(office, names):
+    """What is sent and what answers, by title, of operations that may have other names."""
+    documents = {one["title"]: one["document"] for one in map(office.operations.get, names)}
+    parts = ("method", "path", "inputs", "query", "headers", "body", "other_bodies", "responses")
+    return {title: {part: document.get(part) for part in parts} for title, document in documents.items()}
 
 
 @pytest.mark.parametrize("name", FORMATS)
@@ -253,6 +294,8 @@ def test_every_format_goes_the_whole_road_and_the_same_document_is_the_same(rond
     if made["operations"]:
         back = office.import_definition(f"{service}-b", files={"e.json": json.dumps(out)}, record_types=[])
         assert not exports_all or len(back["operations"]) == len(made["operations"])
+        if name in ("openapi-30", "openapi-31"):
+            assert requests_of(office, back["operations"]) == requests_of(office, made["operations"])
 
 
 def test_every_digit_of_a_definition_survives_the_database(rondine):

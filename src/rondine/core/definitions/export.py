@@ -15,11 +15,13 @@ from msgspec import UNSET, structs
 from rondine.core.definitions.inputs import input_name, schema_of_bounds
 from rondine.core.definitions.json_schema import types_of
 from rondine.core.definitions.model import Schema
+from rondine.core.definitions.openapi_bodies import media_rank
 from rondine.core.errors import Problem
 from rondine.core.pagination import LinkHeader
 from rondine.core.protocols.inputs import Input
 from rondine.core.protocols.odata import ODataQuery, path_template
 from rondine.core.protocols.operation import (
+    Body,
     BytesBody,
     FormBody,
     GraphQLBody,
@@ -203,7 +205,7 @@ class _Writer:
         if parameters:
             out["parameters"] = parameters
         if document.body is not None:
-            out["requestBody"] = self._body(one, inputs)
+            out["requestBody"] = self._bodies(one, inputs)
         out["responses"] = self._responses(one)
         return out
 
@@ -253,8 +255,19 @@ class _Writer:
         words = f'"{name}" is a standing value or put together of parts; the document says only that it is a text'
         self.unsaid.append(Problem(operation, words, ""))
 
-    def _body(self, one: ExportedOperation, inputs: Mapping[str, Input]) -> dict[str, Any]:
-        body = one.document.body
+    def _bodies(self, one: ExportedOperation, inputs: Mapping[str, Input]) -> dict[str, Any]:
+        """The body that is sent, and those that may be sent in its place."""
+        out = self._body(one, one.document.body, inputs)
+        for other in one.document.other_bodies:
+            own = {**inputs, **{each.name: each for each in other.inputs}}
+            out["content"] = {**self._body(one, other.body, own)["content"], **out["content"]}
+        medias = list(out["content"])
+        if media_rank(medias[-1]) > min(map(media_rank, medias)):
+            words = f"{medias[-1]} is sent; the document only says which bodies there may be"
+            self.unsaid.append(Problem(one.name, words, ""))
+        return out
+
+    def _body(self, one: ExportedOperation, body: Body | None, inputs: Mapping[str, Input]) -> dict[str, Any]:
         encoding: dict[str, Any] = {}
         schema: dict[str, Any] = {}
         match body:
@@ -281,9 +294,13 @@ class _Writer:
                 media, schema, is_required = "multipart/form-data", _OBJECT, not body.optional
                 for file in parts:
                     part, required = self._value_schema(one.name, file.name, file.value, inputs)
+                    is_list = part.get("type") == _TYPES["json"]["type"] and file.media_type != "application/json"
                     if file.encoding == "base64":
-                        kind = file.media_type or "application/octet-stream"
-                        part = {**part, "type": "string", "contentMediaType": kind}
+                        file_kind = {"contentMediaType": file.media_type or "application/octet-stream"}
+                        items = {"type": "string", **file_kind}
+                        part = {**part, **({"type": "array", "items": items} if is_list else items)}
+                    elif is_list:
+                        part = {**part, "type": "array", "items": {"type": "string"}}
                     if said := self._part_encoding(one.name, file, inputs):
                         encoding[file.name] = said
                     schema = _with_field(schema, file.name, part, required=required or file.name in body.required)

@@ -307,14 +307,14 @@ def _unlike(content: dict[str, Any]) -> list[str]:
     """The media types of a body, what Rondine writes best first; of those that are written and described alike the first alone, and a range only
     where there is nothing else."""
     kept: list[tuple[str, str, Any]] = []
-    for media in sorted(map(str, content), key=_rank):
+    for media in sorted(map(str, content), key=media_rank):
         is_alike = any((kind, one) == (_body_kind(media), content.get(media)) for _, kind, one in kept)
         if not is_alike and not (kept and "*" in media):
             kept.append((media, _body_kind(media), content.get(media)))
     return [media for media, _, _ in kept]
 
 
-def _rank(media: str) -> int:
+def media_rank(media: str) -> int:
     """The place of a media type among those that Rondine writes, the best first; equals in the order in which they stand."""
     kind = media.partition(";")[0].strip().lower()
     if kind == "application/json":

@@ -383,6 +383,21 @@ def test_lists_of_objects_in_a_row_are_proposed_as_records_that_belong_to_it():
     ]
 
 
+@pytest.mark.parametrize(
+    "rows",
+    [
+        [{"name": "a", "number": 3}, {"name": "b"}, {"name": "c", "number": 4}],
+        [{"at": {"number": 1}, "name": "a"}, {"name": "b"}],
+    ],
+)
+def test_what_some_rows_do_not_have_is_no_key(rows):
+    found = propose([ReadDocument({"trees": rows})], rows=["$.trees[*]"], name="tree")
+    assert found.record_type.key == ["name"]
+    alone = [{key: one for key, one in row.items() if key != "name"} for row in rows]
+    found = propose([ReadDocument({"trees": alone})], rows=["$.trees[*]"], name="tree")
+    assert found.record_type.key == [] and not any(one.required for one in found.mapping.outputs[0].fields)
+
+
 def test_a_part_with_a_key_of_its_own_keeps_it():
     found = propose([ReadDocument(read_json(COLLECTIONS.replace(b'"A", "seeds": 5', b'"C", "seeds": 5')))], rows=["$.trees[*]"], name="tree")  # fmt: skip
     assert found.parts[0].record_type.key == ["code"]

@@ -201,7 +201,7 @@ def propose(
     )
     key = [by_path[path] for path in declared_key if path in by_path]
     is_declared = bool(key) and len(key) == len(declared_key)
-    key = key if is_declared else _key(fields, shapes)
+    key = key if is_declared else _key(fields, shapes, len(values))
     rules = [structs.replace(rule, required=rule.name in key) for rule in rules]
     parts = _parts(documents, rows, name, fields, rules, key, _lists_in(all_lines, of), rule) if key else []
     covered = {line.path for line in wanted} | {path for line in wanted if (path := units.get(line.path, ("",))[0])}
@@ -507,9 +507,13 @@ def _element_at(shape: Shape, path: str) -> Shape:
     return shape.members.get(TEXT, shape)
 
 
-def _key(fields: list[RecordField], shapes: dict[str, Shape]) -> list[str]:
-    """The field whose values were all there and all different, by its name if several are; none if no field is."""
-    unique = [field.name for field in fields if field.type in ("text", "integer") and shapes[field.name].is_unique()]
+def _key(fields: list[RecordField], shapes: dict[str, Shape], rows: int) -> list[str]:
+    """The field that every row had, with values that are all different, by its name if several are; none if no field is."""
+    unique = [
+        field.name
+        for field in fields
+        if field.type in ("text", "integer") and (held := shapes[field.name]).seen == rows and held.is_unique()
+    ]
     named = [name for ending in KEY_NAMES for name in unique if _ends_as(name, ending)]
     return (named or unique)[:1]
 

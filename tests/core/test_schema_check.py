@@ -6,7 +6,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from rondine.core.definitions import Files, read_definition
+from rondine.core.documents.reading import read_document
 from rondine.core.schema.check import differences
+from rondine.core.schema.drift import DescribedSchema
 
 TREE = {
     "type": "object",
@@ -88,3 +91,19 @@ VALUES = st.recursive(
 )
 def test_no_schema_makes_the_check_fail_without_words(value, schema):
     assert all(one.message for one in differences(value, schema, {}))
+
+
+def test_the_type_that_an_element_says_is_no_drift_and_what_its_type_adds_is_described():
+    xsd = """<x:schema xmlns:x="http://www.w3.org/2001/XMLSchema" xmlns:o="urn:office" targetNamespace="urn:office">
+      <x:element name="cares"><x:complexType><x:sequence><x:element name="care" type="o:Care" maxOccurs="unbounded"/></x:sequence></x:complexType></x:element>
+      <x:complexType name="Care"><x:sequence><x:element name="on" type="x:date"/></x:sequence></x:complexType>
+      <x:complexType name="Pruning"><x:complexContent><x:extension base="o:Care"><x:sequence><x:element name="height" type="x:int"/></x:sequence></x:extension></x:complexContent></x:complexType>
+    </x:schema>"""
+    found = read_definition(Files("c.xsd", {"c.xsd": xsd.encode()}))
+    on_file = DescribedSchema("c", found.schemas["cares"], found.schemas)
+    text = """<o:cares xmlns:o="urn:office" xmlns:i="http://www.w3.org/2001/XMLSchema-instance" i:schemaLocation="urn:office c.xsd">
+      <care i:type="o:Pruning"><on>2026-01-02</on><height>{height}</height>{more}</care><care><on>2026-01-03</on></care></o:cares>"""
+    same = read_document(text.format(height=3, more="").encode(), media_type="text/xml")
+    assert on_file.drift(same) == []
+    other = read_document(text.format(height="tall", more="<crew>West</crew>").encode(), media_type="text/xml")
+    assert sorted(one.path for one in on_file.drift(other)) == ["$.care[*].crew", "$.care[*].height"]

@@ -160,6 +160,8 @@ def _members(value: Any, schema: dict[str, Any], schemas: Mapping[str, Any], dep
     called = {_name_in_xml(name, one): (name, one) for name, one in properties.items() if isinstance(one, dict)}
     out: dict[str, Any] = {}
     for step, held in value.items():
+        if step.startswith("@xsi:"):
+            continue  # these every element may have (XSD 1.1 Part 1, section 3.2.7)
         plain = (
             step if step == TEXT else ("@" if step.startswith("@") else "") + step.removeprefix("@").rpartition(":")[2]
         )

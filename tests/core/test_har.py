@@ -156,6 +156,24 @@ def test_several_forms_of_one_body_are_kept_to_choose_from():
     assert operation_problems(parts) == operation_problems(as_json) == []
 
 
+def test_a_body_that_was_not_recorded_is_told():
+    sent = entry(f"{BASE}/v1/care", method="POST", headers=[("Content-Type", "multipart/form-data; boundary=x")])
+    found = read(sent, entry(f"{BASE}/v1/care", method="POST", post='{"work": "pruned"}', status=201)).operations[0]
+    assert [one.message for one in found.warnings] == [
+        "a body of the type multipart/form-data was sent, which is not in the recording"
+    ]
+    assert found.warnings[0].where == "session.har: /log/entries/0"
+    assert read(entry(f"{BASE}/v1/care/7", method="DELETE")).operations[0].warnings == ()
+
+
+def test_many_names_in_one_place_are_values_although_one_has_no_digit():
+    names = ("oak-1", "elm-2", "ash-3", "lime")
+    found = read(*(entry(f"{BASE}/v1/trees/{name}/care", answer=[]) for name in names))
+    assert [one.key for one in found.operations] == ["GET /v1/trees/{tree}/care"]
+    listed = read(*(entry(f"{BASE}/v1/{name}", answer=[]) for name in ("trees", "crews", "districts", "tests2")))
+    assert len(listed.operations) == 4
+
+
 def test_secrets_in_paths_are_taken_out_and_become_places():
     found = read(
         entry(f"{BASE}/v1/share/{SECRET}/trees", answer=[]),

@@ -160,7 +160,7 @@ def _masked_text(text: str, media: str) -> str:
 
 @dataclass
 class _Seen:
-    """One request, cleaned of secrets. number: of the entry."""
+    """One request, cleaned of secrets. number: of the entry.  unrecorded: the media type of a body that was sent and is not in the recording."""
 
     number: int
     method: str
@@ -175,6 +175,7 @@ class _Seen:
     answer_media: str = ""
     answer_link: str = ""
     graphql: str = ""
+    unrecorded: str = ""
 
 
 @dataclass
@@ -289,6 +290,9 @@ def _cleaned(entry: Any, number: int, found: _Found, passed: Counter[str]) -> _S
             one.media = str(posted.get("mimeType", "")).partition(";")[0].strip().lower()
             one.text = _body_text(posted)
             one.graphql = _graphql_name(one)
+        elif method not in ("GET", "HEAD"):
+            said = next((held for key, held in _pairs(request.get("headers")) if key.lower() == "content-type"), "")
+            one.unrecorded = said.partition(";")[0].strip().lower()
         one.answer_media = media
         one.answer_link = ", ".join(value for key, value in _pairs(response.get("headers")) if key.lower() == "link")
         one.answer = _answer(content, media)
@@ -372,7 +376,8 @@ def _templates(seen: list[_Seen]) -> dict[tuple[str, tuple[str, ...]], str]:
         steps, names = [], set[str]()
         for place, step in enumerate(one.path):
             several = at[one.method, place, one.path[:place], one.path[place + 1 :]]
-            is_many = len(several) >= 4 and all(re.search(r"\d", each) for each in several)
+            varying = sum(bool(re.search(r"\d", each)) for each in several)
+            is_many = len(several) >= 4 and varying * 4 >= len(several) * 3
             if step and (step == MASK or _VARYING.fullmatch(step) or is_many):
                 before = next(
                     (
@@ -425,7 +430,19 @@ def _operation(
         tags=tags,
     )
     key = f"{method} {path}" + (f"#{graphql}" if graphql else "")
-    return DescribedOperation(key, name, title[:200], document, f"/log/entries/{first.number}", tuple(tags))
+    kept = {media_type_of(one) for one in (body, *(each.body for each in others))}
+    warnings = tuple(
+        Problem(
+            f"{file}: /log/entries/{one.number}",
+            f"a body of the type {one.unrecorded} was sent, which is not in the recording",
+            "make the body from a sample, or record with another program",
+        )
+        for one in {one.unrecorded: one for one in group if one.unrecorded}.values()
+        if one.unrecorded not in kept
+    )
+    return DescribedOperation(
+        key, name, title[:200], document, f"/log/entries/{first.number}", tuple(tags), warnings=warnings
+    )
 
 
 def _paging(group: list[_Seen]) -> Paging | None:

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from rondine_cli.items import add_item_verbs
-from rondine_cli.output import Output
+from rondine_cli.output import Output, counted
 from rondine_cli.session import Session, named_values
 
 #: What is taken of a folder.
@@ -186,7 +186,7 @@ def summary(found: dict[str, Any]) -> str:
     """What is in a definition, in a few lines."""
     lines = [
         f"{found['title'] or found['main']} {found['version']} · {found['format']} · {found['size']:,} bytes",
-        f"{len(found['operations'])} operations, {found['schemas']} schemas"
+        f"{counted(len(found['operations']), 'operation')}, {counted(found['schemas'], 'schema')}"
         + (f"; responses may be {', '.join(found['roots'][:8])}" if found["roots"] else ""),
     ]
     lines += [
@@ -256,7 +256,7 @@ def run_import(session: Session, args: Namespace, out: Output) -> None:
     connect: dict[str, Any] = {"environment": args.environment, "blanks": named_values(args.blank)}
     connect |= {"address": args.base_address} if args.base_address else {}
     connect |= {"sign_in": args.sign_in} if args.sign_in else {}
-    with out.working(f"importing {len(found['operations'] if chosen is None else chosen):,} operations"):
+    with out.working(f"importing {counted(len(found['operations'] if chosen is None else chosen), 'operation')}"):
         made = session.office.import_definition(
             args.service,
             title=args.title,
@@ -289,11 +289,14 @@ def run_import(session: Session, args: Namespace, out: Output) -> None:
     elif found["roots"]:
         lines.append(f"say what answers so: rondine operation describe NAME --definition {made['definition']}")
     out.value(made, "\n".join(lines))
-    show_warnings(found, out)
+    names = [one["name"] for one in found["parts"]] if args.every_part else []
+    left = [one for one in found["left_out"] if not any(name in one["message"] for name in names)]
+    show_warnings({**found, "left_out": left}, out)
 
 
 def _made_words(made: dict[str, Any]) -> str:
-    words = f"service {made['service']}: {len(made['operations'])} operations from definition {made['definition']}"
+    number = counted(len(made["operations"]), "operation")
+    words = f"service {made['service']}: {number} from definition {made['definition']}"
     return words + (f", connection {made['connection']}" if made["connection"] else "")
 
 

@@ -109,3 +109,8 @@ def _cell(value: Any) -> str:
     if isinstance(value, list):
         return ", ".join(map(_cell, value)) or "none"
     return json.dumps(value, ensure_ascii=False) if isinstance(value, dict) else str(value)
+
+
+def counted(number: int, word: str) -> str:
+    """ "1 operation", "2 operations"."""
+    return f"{number:,} {word}{'' if number == 1 else 's'}"

@@ -51,6 +51,7 @@ LEAST = {
             "/definitions/{name}/fields",
             "/pastes",
             "/patterns",
+            "/body-choices",
             "/names",
             "/comparisons",
             "/structure-comparisons",

@@ -3225,6 +3225,11 @@ export interface components {
          */
         Literally: {
             /**
+             * @description an argument that is a list or an object, which stands in the query, as JSON, behind a parameter alias (OData 4.01 Part 1, section 11.5.4)
+             * @default false
+             */
+            as_json?: boolean;
+            /**
              * @description of a key property or parameter; it may be left out where a key has one
              * @default
              */

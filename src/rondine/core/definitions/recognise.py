@@ -9,7 +9,8 @@ from rondine.core.definitions.graphql import (
     schema_of_introspection,
     schema_of_sdl,
 )
-from rondine.core.definitions.har import is_har, read_har, without_secrets_har
+from rondine.core.definitions.har import is_har, read_har
+from rondine.core.definitions.har_recording import without_secrets_har
 from rondine.core.definitions.model import Definition, chosen_part
 from rondine.core.definitions.openapi import read_openapi, version_of
 from rondine.core.definitions.schema_alone import is_json_schema, read_json_schema, read_sample

@@ -4,6 +4,7 @@ Every step says what it does and how long it took; what commands print goes to v
 """
 
 import ctypes
+import fcntl
 import hashlib
 import json
 import os
@@ -13,11 +14,14 @@ import signal
 import socket
 import subprocess
 import sys
+import tempfile
 import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from itertools import islice
 from pathlib import Path
+from typing import IO
 
 ROOT = Path(__file__).resolve().parent.parent
 VAR = Path(os.environ.get("RONDINE_HOME", ROOT / "var"))
@@ -294,7 +298,7 @@ class Cluster:
             self._make()
         if self.is_running():
             return
-        for port in free_ports(self.first_port):
+        for port in islice(free_ports(self.first_port), 5):  # taken at the last moment, or it is no matter of ports
             log = self.data / "server.log"
             options = f"-p {port} -c listen_addresses=127.0.0.1 -c unix_socket_directories='' {self.options}"
             words = [
@@ -363,9 +367,15 @@ class Cluster:
         password.unlink()
 
 
+#: Held while this process lives: each keeps a port from others that look for one.
+_reserved: list[IO[bytes]] = []
+
+
 def free_ports(first: int) -> Iterator[int]:
-    """Ports from `first` on that nobody listens on; they lie below the ephemeral ones."""
+    """Ports from `first` on that nobody listens on, and nobody else has been given who is still about to; they lie below the ephemeral ones."""
     for port in range(first, first + 50):
+        if not _reserve(port):
+            continue
         with socket.socket() as probe:
             probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
             try:
@@ -373,6 +383,23 @@ def free_ports(first: int) -> Iterator[int]:
             except OSError:
                 continue
         yield port
+    raise Failed(f"no port from {first} to {first + 49} is free", "end what listens there; ss -ltnp shows what does")
+
+
+def _reserve(port: int) -> bool:
+    """Whether the port is this process's to use: between looking for one and listening on it seconds may pass."""
+    path = Path(tempfile.gettempdir()) / f"rondine-port-{port}"
+    try:
+        lock = os.fdopen(os.open(path, os.O_RDONLY | os.O_CREAT, 0o644), "rb")
+    except OSError:  # another person's, of whom nothing can be known
+        return True
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        lock.close()
+        return False
+    _reserved.append(lock)
+    return True
 
 
 # --- processes

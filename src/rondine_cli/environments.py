@@ -50,7 +50,9 @@ def add_commands(commands: Any) -> None:
     credential = commands.add_parser("credential", help="secrets of a sign-in, written and never read").add_subparsers(
         required=True, metavar="VERB"
     )
-    add_item_verbs(credential, "credentials", "credential", ["name", "environment", "names", "set_at", "has_second"])
+    add_item_verbs(
+        credential, "credentials", "credential", ["name", "environment", "names", "origins", "set_at", "has_second"]
+    )
     make = credential.add_parser("make", help="make one")
     make.add_argument("name")
     make.add_argument("--environment", default="test")
@@ -73,7 +75,19 @@ def add_commands(commands: Any) -> None:
         help="a secret kept in a file, such as a private key",
     )
     setting.add_argument("--second", action="store_true", help="valid in turn: tried where the first is refused")
+    setting.add_argument(
+        "--for",
+        action="append",
+        default=[],
+        dest="origins",
+        metavar="ADDRESS",
+        help="another address that they may be sent to, besides those they were entered for",
+    )
     setting.set_defaults(run=run_credential_set)
+    permit = credential.add_parser("permit", help="let its secrets be sent to another address (administrators)")
+    permit.add_argument("name")
+    permit.add_argument("address", help="its scheme, host and port count, such as https://register.example")
+    permit.set_defaults(run=run_credential_permit)
     drop = credential.add_parser("drop-second", help="take the second secrets away")
     drop.add_argument("name")
     drop.set_defaults(run=run_drop_second)
@@ -145,11 +159,21 @@ def run_credential_set(session: Session, args: Namespace, out: Output) -> None:
         secrets[name] = Path(path).read_text().strip()
     for name in args.secret or ([] if secrets else ["key"]):
         secrets[name] = getpass.getpass(f"{name}: ") if sys.stdin.isatty() else sys.stdin.readline().rstrip("\n")
-    session.office.set_secrets(args.name, is_second=args.second, **secrets)
+    made = session.office.set_secrets(args.name, is_second=args.second, origins=args.origins, **secrets)
     second = "second " if args.second else ""
     out.good(
         f"the {second}{', '.join(secrets)} of {args.name} {'is' if len(secrets) == 1 else 'are'} set, not shown again"
     )
+    out.say(
+        f"sent to {', '.join(made['origins'])} alone"
+        if made["origins"]
+        else "sent nowhere yet: no connection uses the credential"
+    )
+
+
+def run_credential_permit(session: Session, args: Namespace, out: Output) -> None:
+    made = session.office.permit_origin(args.name, args.address)
+    out.value(made, f"the secrets of {made['name']} may be sent to {', '.join(made['origins'])}")
 
 
 def run_drop_second(session: Session, args: Namespace, out: Output) -> None:

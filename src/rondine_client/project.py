@@ -157,13 +157,20 @@ class Project:
     def remove_host(self, host_id: int) -> None:
         self._ask("DELETE", f"/hosts/{host_id}")
 
-    def set_secrets(self, credential: str, /, *, is_second: bool = False, **secrets: str) -> Json:
-        """Replaces a credential's secrets, such as key="..."; they are never given back.
+    def set_secrets(
+        self, credential: str, /, *, is_second: bool = False, origins: Sequence[str] = (), **secrets: str
+    ) -> Json:
+        """Replaces a credential's secrets, such as key="..."; they are never given back: {name, names, has_second, origins, version}.
 
+        The first ones belong to where its connections lead then, later ones to the same, and to `origins`: they are sent nowhere else.
         is_second: sets a second one beside the first, tried where the first is refused.
         """
-        body = {"secrets": secrets, "is_second": is_second}
+        body = {"secrets": secrets, "is_second": is_second, "origins": list(origins)}
         return self._ask("PUT", f"/credentials/{quote(credential, safe='')}/secrets", body)
+
+    def permit_origin(self, credential: str, origin: str) -> Json:
+        """Lets a credential's secrets be sent to one more address (administrators): {name, names, has_second, origins, version}."""
+        return self._ask("POST", f"/credentials/{quote(credential, safe='')}/origins", {"origin": origin})
 
     def drop_second_secrets(self, credential: str) -> Json:
         return self._ask("DELETE", f"/credentials/{quote(credential, safe='')}/secrets/second")

@@ -35,6 +35,7 @@ LEAST = {
     ("POST", "/hosts"): "administrator",
     ("DELETE", "/hosts/{host_id}"): "administrator",
     ("PUT", "/credentials/{name}/secrets"): "operator",
+    ("POST", "/credentials/{name}/origins"): "administrator",
     ("PUT", "/connections/{name}/wait"): "operator",
     ("DELETE", "/credentials/{name}/secrets/second"): "operator",
     ("DELETE", "/connections/{name}/sign-in"): "operator",
@@ -176,7 +177,13 @@ def test_secrets_are_written_and_never_read(rondine):
     office = rondine.office("odo")
     rondine.connect("write-only", key="canary-write-only")
     found = office.set_secrets("write-only-key", key="canary-replaced")
-    assert found == {"name": "write-only-key", "names": ["key"], "has_second": False, "version": 3}
+    assert found == {
+        "name": "write-only-key",
+        "names": ["key"],
+        "has_second": False,
+        "origins": [rondine.register_url],
+        "version": 3,
+    }
     assert "canary" not in json.dumps(rondine.office().credentials.get("write-only-key"))
     with pytest.raises(RondineProblem) as raised:
         office.set_secrets("write-only-key", key="canary-new\nline")

@@ -291,6 +291,29 @@ def test_a_person_consents_and_calls_go_on_by_themselves(rondine, office):
     )
 
 
+def test_the_token_that_a_person_consented_to_does_not_follow_the_address_elsewhere(rondine, office, serve):
+    came = []
+
+    async def told(request):
+        came.append(dict(request.headers))
+        return web.json_response({})
+
+    outside = serve(told)
+    rondine.permit(outside.port)
+    rondine.tell("crew")
+    name = crew(rondine, "crew-elsewhere")
+    consent(rondine, name)
+    assert office.try_operation(service=name, document={"path": "/v1/days"})["call"]["status"] == 200
+    held = office.connections.get(name)
+    changed = office.connections.change(
+        name, version=held["version"], document={**held["document"], "base_address": outside.url}
+    )
+    assert changed["problems"] == []  # who entered the secret may send it where she likes
+    found = office.try_operation(service=name, document={"path": "/v1/days"})
+    assert "nobody has signed in" in found["call"]["error"]["message"] and came == []
+    assert "not used any more" in office.sign_in_state(name)["tokens"][0]["words"]
+
+
 def test_a_renewal_that_fails_half_way_loses_no_refresh_token(rondine, office):
     name = crew(rondine, "crew-half")
     consent(rondine, name)

@@ -7,7 +7,7 @@ import sys
 
 import pytest
 from tests.whole_rondine import (
-    ROOT,  # noqa: F401 puts tools/ on the path
+    ROOT,
     wait_until,
 )
 
@@ -26,6 +26,22 @@ def test_a_taken_port_is_passed_over():
         taken.listen()
         port = taken.getsockname()[1]
         assert next(ground.free_ports(port)) != port
+
+
+def test_two_that_look_for_a_port_at_once_get_different_ones():
+    script = "import ground; print(next(ground.free_ports(47310)), flush=True); input()"
+    with subprocess.Popen([sys.executable, "-c", script], cwd=ROOT / "tools", stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True) as other:  # fmt: skip
+        theirs = int(other.stdout.readline())
+        assert next(ground.free_ports(theirs)) != theirs  # nobody listens on it yet
+        other.stdin.write("\n")
+    assert next(ground.free_ports(theirs)) == theirs
+
+
+def test_many_busy_ports_are_told_in_words(monkeypatch):
+    monkeypatch.setattr(ground, "_reserve", lambda port: False)
+    with pytest.raises(ground.Failed) as raised:
+        next(ground.free_ports(47310))
+    assert "47310 to 47359" in raised.value.what and raised.value.hint
 
 
 def test_a_failing_step_says_what_failed_and_what_to_do(folder):

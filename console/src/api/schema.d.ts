@@ -318,6 +318,23 @@ export interface paths {
         patch: operations["changeCredential"];
         trace?: never;
     };
+    "/api/v1/projects/{project}/credentials/{name}/origins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Where a credential's secrets may be sent, besides where they were entered for. */
+        post: operations["permitOrigin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/credentials/{name}/revisions": {
         parameters: {
             query?: never;
@@ -2197,9 +2214,15 @@ export interface components {
             own_secret_names: {
                 [key: string]: string[];
             };
+            /** @description where those of the own sign-ins of operations would be sent, by operation */
+            own_secret_origins: {
+                [key: string]: string[];
+            };
             problems: components["schemas"]["ProblemLine"][];
             /** @description what its sign-in needs */
             secret_names: string[];
+            /** @description where the secrets of its sign-in would be sent */
+            secret_origins: string[];
             service: string;
             title: string;
             version: number;
@@ -2358,6 +2381,8 @@ export interface components {
             name: string;
             /** @description the secrets that were given, by name */
             names: string[];
+            /** @description where they may be sent */
+            origins: string[];
             problems: components["schemas"]["ProblemLine"][];
             /** Format: date-time */
             second_set_at: string | null;
@@ -3959,6 +3984,11 @@ export interface components {
             is_descending?: boolean;
             property: string;
         };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        OriginGivenRequest: {
+            /** @description an address; its scheme, host and port count */
+            origin: string;
+        };
         OriginLine: {
             name: string;
             place: string;
@@ -5040,6 +5070,8 @@ export interface components {
              * @default false
              */
             is_second?: boolean;
+            /** @description further addresses that they are entered for, besides those they belong to */
+            origins?: string[];
             /** @description by the names the sign-in scheme uses, such as key */
             secrets: {
                 [key: string]: string;
@@ -5049,6 +5081,8 @@ export interface components {
             has_second: boolean;
             name: string;
             names: string[];
+            /** @description where they may be sent */
+            origins: string[];
             version: number;
         };
         Service: {
@@ -6665,6 +6699,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Credential"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    permitOrigin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OriginGivenRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecretsSet"];
                 };
             };
             /** @description what went wrong */

@@ -9,11 +9,12 @@ import uritemplate
 from msgspec import Meta
 
 from rondine.core.errors import Problem, did_you_mean
+from rondine.core.http import origin
 from rondine.core.keylike import why_key_like
 from rondine.core.limits import Limit
 from rondine.core.protocols.operation import OWN_HEADERS
 from rondine.core.protocols.values import Value, ValueOf, parts_of
-from rondine.core.settings import Document
+from rondine.core.settings import Document, dump
 from rondine.core.signin import (
     AuthorizationCode,
     Basic,
@@ -138,6 +139,14 @@ class ConnectionDocument(Document, frozen=True):
     def own_sign_in(self, operation: str) -> OwnSignIn | None:
         """The sign-in that an operation has of its own; None if it signs in as the connection does."""
         return next((one for one in self.own_sign_ins if one.operation == operation), None)
+
+    def secret_origins(self, sign_in: SignIn) -> list[str]:
+        """Where the secrets of a sign-in may go by this connection: the origin of its base address, those of the sign-in's own addresses, and the proxy's
+        (RFC 6454)."""
+        own = [str(value) for name, value in dump(sign_in).items() if name.endswith("_address")]
+        proxy = [self.proxy.address] if self.proxy.user_name else []
+        addresses = [self.address(), *own, *proxy]
+        return list(dict.fromkeys(origin(one) for one in addresses if re.match(r"https?://[^/?#]", one)))
 
     def secret_names(self) -> tuple[str, ...]:
         """What the connection's credential must hold."""

@@ -4,7 +4,7 @@ import { Field, Tag, when } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { SchemaForm } from "../../ui/SchemaForm";
 import { usePermission } from "../session/session";
-import { type Connection, type ConnectionDocument, type PartProps, useBeginSignIn, useCredential, useDiscardToken, useDropSecond, useFindAddresses, useForms, useOperationNames, useSetSecrets, useSignIn } from "./connection";
+import { type Connection, type ConnectionDocument, type PartProps, useBeginSignIn, useCredential, useDiscardToken, useDropSecond, useFindAddresses, useForms, useOperationNames, usePermitOrigins, useSetSecrets, useSignIn } from "./connection";
 
 type SignIn = NonNullable<ConnectionDocument["sign_in"]>;
 
@@ -26,7 +26,7 @@ export function SignInPart({ document, readOnly, onDocument, project, connection
       </Field>
       {hasAddresses && !readOnly && <FindAddresses project={project} onFound={(found) => setScheme({ ...scheme, ...found, ...(scheme.type === "authorization_code" ? {} : { authorization_address: undefined }) })} />}
       {form && <SchemaForm key={scheme.type} fields={form.fields} values={scheme as unknown as Record<string, unknown>} readOnly={readOnly} onValues={(values) => setScheme({ ...values, type: scheme.type })} />}
-      {isChanged ? connection.document.sign_in?.type !== scheme.type && <p className="text-sm opacity-80">Save the connection, then enter its secrets.</p> : <Secrets project={project} connection={connection} names={connection.secret_names} credential={connection.credential} />}
+      {isChanged ? connection.document.sign_in?.type !== scheme.type && <p className="text-sm opacity-80">Save the connection, then enter its secrets.</p> : <Secrets project={project} connection={connection} names={connection.secret_names} credential={connection.credential} origins={connection.secret_origins} />}
       {!isChanged && <TokenLife project={project} connection={connection} scheme={scheme.type} />}
       <OwnSignIns document={document} readOnly={readOnly} onDocument={onDocument} project={project} connection={connection} isChanged={isChanged} />
     </>
@@ -57,17 +57,30 @@ function FindAddresses({ project, onFound }: { project: string; onFound: (found:
 const LABELS: Record<string, string> = { key: "Key", secret: "Secret", password: "Password", token: "Token", client_secret: "Client secret", private_key: "Private key (PEM)", tls_private_key: "Private key of the certificate (PEM)", proxy_password: "Password of the proxy" };
 
 /** The credential's secrets: written here, read nowhere. */
-function Secrets({ project, connection, names, credential: kept, isOwn }: { project: string; connection: Connection; names: string[]; credential: string | null; isOwn?: boolean }) {
+interface SecretsProps {
+  project: string;
+  connection: Connection;
+  names: string[];
+  credential: string | null;
+  /** Where they would be sent. */
+  origins: string[];
+  isOwn?: boolean;
+}
+
+function Secrets({ project, connection, names, credential: kept, origins, isOwn }: SecretsProps) {
   const credential = useCredential(project, kept);
   const set = useSetSecrets(project, connection, isOwn ? kept : null);
   const drop = useDropSecond(project, connection, kept ?? "");
   const may = usePermission(project, "replace_secret");
+  const mayPermit = usePermission(project, "administer");
+  const permit = usePermitOrigins(project, connection, kept ?? "");
   const [values, setValues] = useState<Record<string, string>>({});
   const [isOpen, setOpen] = useState<"first" | "second" | null>(null);
   if (names.length === 0) return null;
   const isSet = names.every((one) => credential.data?.names.includes(one));
   const open = isOpen ?? (isSet || credential.isPending && kept ? null : "first");
   const isComplete = names.every((one) => values[one]);
+  const strange = isSet && credential.data ? origins.filter((one) => !credential.data.origins.includes(one)) : [];
   return (
     <div className="mt-3 mb-4">
       <div className="flex flex-wrap items-center gap-3 text-sm">
@@ -82,13 +95,24 @@ function Secrets({ project, connection, names, credential: kept, isOwn }: { proj
           {may && <button type="button" className="btn btn-ghost btn-xs" onClick={() => drop.mutate()}>Drop the second</button>}
         </p>
       )}
+      {isSet && strange.length === 0 && <p className="mt-1 text-xs opacity-75">sent to {origins.join(" and ")} alone</p>}
+      {strange.length > 0 && (
+        <div role="alert" className="mt-2 max-w-xl border-l-4 border-warning bg-warning/10 py-1 pl-2 text-sm">
+          <p>They were entered for {credential.data?.origins.join(", ") || "no address yet"}, and are not sent to {strange.join(", ")}.</p>
+          <p className="flex flex-wrap gap-3">
+            {may && <button type="button" className="link" onClick={() => setOpen("first")}>enter them again for it</button>}
+            {mayPermit ? <button type="button" className="link" disabled={permit.isPending} onClick={() => permit.mutate(strange)}>permit it</button> : <span className="opacity-75">or ask an administrator to permit it</span>}
+          </p>
+          <ProblemAlert error={permit.error} />
+        </div>
+      )}
       {open && may && (
         <form
           autoComplete="off"
           className="mt-2 max-w-md"
           onSubmit={(event) => {
             event.preventDefault();
-            set.mutate({ secrets: values, isSecond: open === "second" }, { onSuccess: () => { setValues({}); setOpen(null); } });
+            set.mutate({ secrets: values, isSecond: open === "second", origins: strange }, { onSuccess: () => { setValues({}); setOpen(null); } });
           }}
         >
           {names.map((one) => (
@@ -133,7 +157,7 @@ function OwnSignIns({ document, readOnly, onDocument, project, connection, isCha
               {!readOnly && <button type="button" className="btn btn-ghost btn-xs" aria-label={`${one.operation} signs in as the connection does`} onClick={() => put(own.filter((_, at) => at !== number))}><Trash2 className="size-3.5" aria-hidden /></button>}
             </div>
             {form && <div className="mt-2"><SchemaForm key={scheme.type} fields={form.fields} values={scheme as unknown as Record<string, unknown>} readOnly={readOnly} onValues={(values) => change({ ...values, type: scheme.type })} /></div>}
-            {isChanged ? scheme.type !== "none" && <p className="text-xs opacity-80">Save the connection, then enter the secrets.</p> : <Secrets project={project} connection={connection} names={names} credential={one.credential ?? null} isOwn />}
+            {isChanged ? scheme.type !== "none" && <p className="text-xs opacity-80">Save the connection, then enter the secrets.</p> : <Secrets project={project} connection={connection} names={names} credential={one.credential ?? null} origins={connection.own_secret_origins[one.operation] ?? []} isOwn />}
           </fieldset>
         );
       })}

@@ -54,7 +54,7 @@ export function useChangeConnection(project: string, name: string) {
 export function useSetSecrets(project: string, connection: Connection, own: string | null) {
   const fresh = useFresh(project, connection.name);
   return useMutation({
-    mutationFn: async ({ secrets, isSecond }: { secrets: Record<string, string>; isSecond: boolean }) => {
+    mutationFn: async ({ secrets, isSecond, origins }: { secrets: Record<string, string>; isSecond: boolean; origins: string[] }) => {
       const name = own ?? connection.credential ?? `${connection.name}-key`;
       if (own) {
         const known = await answer(api.GET("/api/v1/projects/{project}/credentials", { params: { path: { project }, query: { q: own } } }));
@@ -63,7 +63,7 @@ export function useSetSecrets(project: string, connection: Connection, own: stri
         await answer(api.POST("/api/v1/projects/{project}/credentials", { params: { path: { project } }, body: { name, environment: connection.environment } }));
         await answer(api.PATCH("/api/v1/projects/{project}/connections/{name}", { params: { path: { project, name: connection.name }, header: { "If-Match": `"${connection.version}"` } }, body: { credential: name } }));
       }
-      return answer(api.PUT("/api/v1/projects/{project}/credentials/{name}/secrets", { ...at(project, name), body: { secrets, is_second: isSecond } }));
+      return answer(api.PUT("/api/v1/projects/{project}/credentials/{name}/secrets", { ...at(project, name), body: { secrets, is_second: isSecond, origins } }));
     },
     onSettled: fresh,
   });
@@ -71,6 +71,17 @@ export function useSetSecrets(project: string, connection: Connection, own: stri
 
 export function useCredential(project: string, name: string | null) {
   return useQuery({ queryKey: ["credential", project, name], enabled: name !== null, queryFn: () => answer(api.GET("/api/v1/projects/{project}/credentials/{name}", at(project, name ?? ""))) });
+}
+
+/** Lets a credential's secrets be sent to more addresses than they were entered for (administrators). */
+export function usePermitOrigins(project: string, connection: Connection, credential: string) {
+  const fresh = useFresh(project, connection.name);
+  return useMutation({
+    mutationFn: async (origins: string[]) => {
+      for (const origin of origins) await answer(api.POST("/api/v1/projects/{project}/credentials/{name}/origins", { ...at(project, credential), body: { origin } }));
+    },
+    onSettled: fresh,
+  });
 }
 
 export function useDropSecond(project: string, connection: Connection, credential: string) {

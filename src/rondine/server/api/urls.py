@@ -71,6 +71,7 @@ urlpatterns = [
     path(f"{PROJECT}/services/<str:name>/openapi", definitions.ExportView.as_view()),
     path(f"{PROJECT}/services/<str:name>/preparation", connecting.PreparationView.as_view()),
     path(f"{PROJECT}/credentials/<str:name>/secrets", connecting.SecretsView.as_view()),
+    path(f"{PROJECT}/credentials/<str:name>/origins", connecting.CredentialOriginsView.as_view()),
     path(f"{PROJECT}/credentials/<str:name>/secrets/second", connecting.SecondSecretsView.as_view()),
     path(f"{PROJECT}/connections/<str:name>/check", connecting.CheckView.as_view()),
     path(f"{PROJECT}/connections/<str:name>/meter", connecting.MeterView.as_view()),

@@ -24,7 +24,7 @@ class ItemKind:
     """name: in URLs, plural.  word: for one, in messages.  document: its class in the core.  references: field -> model of the same project,
     given by name.  problems: what keeps an item from running.  renamed: rewrites what holds its name besides documents, which declare it
     (`core/references.py`).  changed: after every change, also of many of one project at once.
-    made: after one was made, by whom and in which role.  environments: those that a
+    made: after one was made, by whom and in which role.  admitted: before one is judged and saved, by whom and in which role.  environments: those that a
     change (from the document before, None if new or removed) touches.  made_by: the words of the command that makes one, if not its word and make."""
 
     name: str
@@ -37,6 +37,7 @@ class ItemKind:
     renamed: Callable[[Item, str], None] = lambda item, old: None
     changed: Callable[[Sequence[Any]], None] = lambda items: None
     made: Callable[[Any, Person | None, str | None], None] = lambda item, person, role: None
+    admitted: Callable[[Any, Person | None, str | None], None] = lambda item, person, role: None
     environments: Callable[[Any, Any], list[Any]] = lambda item, before: (
         [item.environment] if "environment" in {field.name for field in item._meta.fields} else []
     )
@@ -81,6 +82,7 @@ def make_item(
     _fill(kind, item, project, given, is_new=True)
     check_protected(kind.environments(item, None), role)
     with transaction.atomic():
+        _judge(kind, item, person, role)
         _save(kind, item)
         _record(kind, item, "made", person, given.get("why", ""))
         kind.made(item, person, role)
@@ -113,6 +115,8 @@ def make_items(
         items.append(item)
     check_protected([environment for item in items for environment in kind.environments(item, None)], role)
     with transaction.atomic():
+        for item in items:
+            _judge(kind, item, person, role)
         kind.model._default_manager.bulk_create(items, batch_size=500)
         kind.changed(items)
         Revision.objects.bulk_create(
@@ -143,6 +147,7 @@ def change_item(
             item.title = given["title"]
         _fill(kind, item, project, given, is_new=False)
         check_protected([*touched, *kind.environments(item, before)], role)
+        _judge(kind, item, person, role)
         item.version += 1
         _save(kind, item)
         if item.name != old:
@@ -285,6 +290,11 @@ def _fill(
         setattr(item, name, found)
     if is_new or "document" in given:
         item.document = dump(load(kind.document, given.get("document") or {}, where="/document"))
+
+
+def _judge(kind: ItemKind, item: Any, person: Person | None, role: str | None) -> None:
+    """What keeps it from running, after what this person may let it do."""
+    kind.admitted(item, person, role)
     item.problems = [problem.to_json() for problem in kind.problems(item)]
 
 

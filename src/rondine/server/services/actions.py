@@ -35,7 +35,7 @@ from rondine.core.errors import (
     RondineError,
     ServiceError,
 )
-from rondine.core.http import Response, Send, http_text, shown_headers, without_secrets
+from rondine.core.http import Response, Send, http_text, origin, shown_headers, without_secrets
 from rondine.core.keylike import keys_in_text, masked
 from rondine.core.limits import meter, wait_words
 from rondine.core.mapping.compile import check_format
@@ -70,6 +70,7 @@ from rondine.engine.line import cleaned, cleaned_text
 from rondine.server.access.models import Person, Project
 from rondine.server.items.actions import check_protected, find_item, make_item, refresh_problems
 from rondine.server.runs.models import Call, Run
+from rondine.server.services.belonging import add_origins, belonging_problems, origins_in_use
 from rondine.server.services.kinds import CONNECTIONS, CREDENTIALS, OPERATIONS, SAMPLES, SERVICES, with_queries
 from rondine.server.services.models import (
     Body,
@@ -121,6 +122,8 @@ def line_of(connection: Connection, operation: str = "") -> Line:
             hint=first["hint"],
             problems=[Problem(**one) for one in connection.problems],
         )
+    if strange := belonging_problems(connection):  # whatever was judged when it was saved
+        raise DraftError(strange[0].message, where=f"connection {connection.name}", hint=strange[0].hint)
     document: ConnectionDocument = load(ConnectionDocument, connection.document)
     if not document.enabled:
         raise DraftError(
@@ -237,19 +240,34 @@ def guard_of(project_id: int) -> Guard:
 
 
 def set_secrets(
-    project: Project, name: str, secrets: Mapping[str, str], role: str, *, is_second: bool = False
+    project: Project,
+    person: Person,
+    name: str,
+    secrets: Mapping[str, str],
+    role: str,
+    *,
+    is_second: bool = False,
+    origins: Sequence[str] = (),
 ) -> Credential:
-    """Replaces a credential's secrets, or sets the second ones, valid in turn; they are never given back."""
+    """Replaces a credential's secrets, or sets the second ones, valid in turn; they are never given back.
+
+    The first ones belong to the origins of all connections that use the credential then; later ones to the same, and to `origins`.
+    """
     credential: Credential = find_item(CREDENTIALS, project, name)
     check_protected([credential.environment], role)
     if not secrets:
         raise InputError("no secret was given", where="/secrets", hint='such as {"key": "..."}')
     for secret_name, value in secrets.items():
         check_secret(secret_name, value)
+    named = [checked_origin(one, f"/origins/{number}") for number, one in enumerate(origins)]
     if is_second and not credential.sealed:
         raise InputError("there is no first secret yet", where="/is_second", hint="set that one first")
     with transaction.atomic():
         version, sealed = seal(dict(secrets), str(credential.pk))
+        known = credential.origins if credential.sealed else origins_in_use(credential)
+        credential.origins = sorted({*known, *named})
+        is_other = bool(credential.second_sealed or is_second) and credential.set_by_id != person.pk
+        credential.set_by = None if is_other else person
         if is_second:
             credential.second_key_version, credential.second_sealed = version, sealed
             credential.second_set_at = timezone.now()
@@ -258,6 +276,28 @@ def set_secrets(
             credential.names = sorted(secrets)
         credential_changed(credential)
     return credential
+
+
+def permit_origin(project: Project, name: str, address: str, role: str) -> Credential:
+    """Lets a credential's secrets be sent to one more origin, whoever entered them."""
+    credential: Credential = find_item(CREDENTIALS, project, name)
+    check_protected([credential.environment], role)
+    with transaction.atomic():
+        add_origins(credential, [checked_origin(address, "/origin")])
+        credential_changed(credential)
+    return credential
+
+
+def checked_origin(address: str, where: str) -> str:
+    """The origin of an address. Raises InputError for what has none."""
+    if not re.match(r"https?://[^/?#\s]+", address):
+        raise InputError(f'"{address[:80]}" is no address', where=where, hint="such as https://register.example")
+    try:
+        return origin(address)
+    except ValueError as error:
+        raise InputError(
+            f'"{address[:80]}" is no address: {error}', where=where, hint="such as https://register.example"
+        ) from error
 
 
 def drop_second(project: Project, name: str, role: str) -> Credential:

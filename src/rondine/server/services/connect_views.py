@@ -42,6 +42,7 @@ from rondine.server.services.actions import (
     environment_of,
     guard_of,
     line_of,
+    permit_origin,
     release_database,
     set_secrets,
 )
@@ -69,6 +70,7 @@ def _credentials(items: Sequence[Credential]) -> list[dict[str, Any]]:
             "set_at": one.set_at,
             "has_second": bool(one.second_sealed),
             "second_set_at": one.second_set_at,
+            "origins": one.origins,
         }
         for one in items
     ]
@@ -81,6 +83,7 @@ CredentialList, CredentialDetail, CredentialRevisions = item_views(
         "set_at": serializers.DateTimeField(allow_null=True),
         "has_second": serializers.BooleanField(help_text="a second set is tried where the first is refused"),
         "second_set_at": serializers.DateTimeField(allow_null=True),
+        "origins": serializers.ListField(child=serializers.CharField(), help_text="where they may be sent"),
     },
     describe=_credentials,
     write="write_secret",
@@ -94,6 +97,8 @@ def _connection(item: Connection) -> dict[str, Any]:
         "warnings": [one.to_json() for one in connection_warnings(document)],
         "secret_names": list(document.secret_names()),
         "own_secret_names": {own.operation: list(own.sign_in.secret_names()) for own in document.own_sign_ins},
+        "secret_origins": document.secret_origins(document.sign_in),
+        "own_secret_origins": {own.operation: document.secret_origins(own.sign_in) for own in document.own_sign_ins},
         "callback_path": callback_path(item.project.name, item.environment.name),
     }
 
@@ -107,6 +112,13 @@ ConnectionList, ConnectionDetail, ConnectionRevisions = item_views(
         "own_secret_names": serializers.DictField(
             child=serializers.ListField(child=serializers.CharField()),
             help_text="what the own sign-ins of operations need in their credentials, by operation",
+        ),
+        "secret_origins": serializers.ListField(
+            child=serializers.CharField(), help_text="where the secrets of its sign-in would be sent"
+        ),
+        "own_secret_origins": serializers.DictField(
+            child=serializers.ListField(child=serializers.CharField()),
+            help_text="where those of the own sign-ins of operations would be sent, by operation",
         ),
         "callback_path": serializers.CharField(
             help_text="for the service's registration page, behind Rondine's address"
@@ -253,12 +265,19 @@ class Secrets(Strict):
         default=False,
         help_text="a second set, tried where the first is refused, while both may be valid",
     )
+    origins = serializers.ListField(
+        child=serializers.CharField(max_length=2000),
+        required=False,
+        default=list,
+        help_text="further addresses that they are entered for, besides those they belong to",
+    )
 
 
 class SecretsSet(serializers.Serializer[Any]):
     name = serializers.CharField()
     names = serializers.ListField(child=serializers.CharField())
     has_second = serializers.BooleanField()
+    origins = serializers.ListField(child=serializers.CharField(), help_text="where they may be sent")
     version = serializers.IntegerField()
 
 
@@ -267,6 +286,7 @@ def _set(made: Credential) -> dict[str, Any]:
         "name": made.name,
         "names": made.names,
         "has_second": bool(made.second_sealed),
+        "origins": made.origins,
         "version": made.version,
     }
 
@@ -279,9 +299,31 @@ class SecretsView(ProjectView):
     @extend_schema(operation_id="setSecrets", request=Secrets, responses=SecretsSet)
     def put(self, request: Request, project: str, name: str) -> Response:
         given = self.given(Secrets, request)
-        return Response(
-            _set(set_secrets(self.project, name, given["secrets"], self.role, is_second=given["is_second"]))
+        made = set_secrets(
+            self.project,
+            self.person,
+            name,
+            given["secrets"],
+            self.role,
+            is_second=given["is_second"],
+            origins=given["origins"],
         )
+        return Response(_set(made))
+
+
+class OriginGiven(Strict):
+    origin = serializers.CharField(max_length=2000, help_text="an address; its scheme, host and port count")
+
+
+class CredentialOriginsView(ProjectView):
+    """Where a credential's secrets may be sent, besides where they were entered for."""
+
+    permissions = {"POST": "administer"}
+
+    @extend_schema(operation_id="permitOrigin", request=OriginGiven, responses={201: SecretsSet})
+    def post(self, request: Request, project: str, name: str) -> Response:
+        given = self.given(OriginGiven, request)
+        return Response(_set(permit_origin(self.project, name, given["origin"], self.role)), status=201)
 
 
 class SecondSecretsView(ProjectView):

@@ -26,6 +26,7 @@ from rondine.core.settings import load
 from rondine.core.signin import SignInOperation
 from rondine.server.items.actions import ItemKind, refresh_problems
 from rondine.server.items.models import Item
+from rondine.server.services.belonging import belonging_problems, let_follow
 from rondine.server.services.models import (
     AccessToken,
     Connection,
@@ -70,6 +71,7 @@ def _connection(item: Connection) -> list[Problem]:
                 f"rondine credential set {item.credential.name}",
             )
         )
+    problems += belonging_problems(item)
     if item.credential is not None and item.credential.environment_id != item.environment_id:
         problems.append(
             Problem(
@@ -281,6 +283,7 @@ CONNECTIONS = ItemKind(
     {"service": Service, "environment": Environment, "credential": Credential},
     frozenset({"credential"}),
     _connection,
+    admitted=let_follow,
 )
 OPERATIONS = ItemKind(
     "operations",

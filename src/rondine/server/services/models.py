@@ -41,7 +41,8 @@ class StandingValue(Item):
 
 class Credential(Item):
     """The secrets of one sign-in scheme. sealed: encrypted JSON of name to secret, empty before any were given.  second_sealed: another set that
-    is tried where the first is refused; when the service accepts it, the two change places.
+    is tried where the first is refused; when the service accepts it, the two change places.  origins: to which they may be sent.  set_by: who entered
+    all of them, and so may send them elsewhere.
     """
 
     environment = models.ForeignKey(Environment, on_delete=models.PROTECT, related_name="credentials")
@@ -52,6 +53,8 @@ class Credential(Item):
     second_sealed = models.BinaryField(default=b"")
     set_at = models.DateTimeField(null=True)
     second_set_at = models.DateTimeField(null=True)
+    origins = models.JSONField(default=list)
+    set_by = models.ForeignKey(Person, null=True, on_delete=models.SET_NULL, related_name="+")
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_credential_a_name")]

@@ -50,7 +50,7 @@ def move_key(project: Project, person: Person, role: str, given: Mapping[str, An
             )
         rest = _without(document, given["place"])
         credential = connection.credential or _new_credential(project, person, connection, role)
-        set_secrets(project, credential.name, secrets, role)
+        set_secrets(project, person, credential.name, secrets, role)
         if saved is connection:
             wanted = load(ConnectionDocument, rest)
         else:

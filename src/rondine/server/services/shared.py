@@ -23,11 +23,11 @@ from django.utils import timezone
 
 from rondine.core import limits
 from rondine.core.errors import LimitReached, RondineError, ServiceTooSlow, SignInAgain, SignInRefused
-from rondine.core.http import Headers
+from rondine.core.http import Headers, origin
 from rondine.core.limits import Usage, wait_words
 from rondine.core.secret import Secret
 from rondine.core.settings import dump
-from rondine.core.signin import SignIn, Token
+from rondine.core.signin import Token
 from rondine.engine.line import Line
 from rondine.engine.shared import PLACE_SECONDS, Obtain, no_place
 from rondine.server.runs.threads import in_database
@@ -201,8 +201,10 @@ class SharedByAll:
         return await self._do(changed_line, line)
 
 
-def fingerprint(sign_in: SignIn) -> str:
-    return hashlib.sha256(json.dumps(dump(sign_in), sort_keys=True).encode()).hexdigest()
+def fingerprint(line: Line) -> str:
+    """Of the sign-in's settings and of where its token goes: what was obtained for one origin is not sent to another."""
+    settled = [dump(line.sign_in), origin(line.base_address)]
+    return hashlib.sha256(json.dumps(settled, sort_keys=True).encode()).hexdigest()
 
 
 def token_row(line: Line) -> AccessToken:
@@ -212,7 +214,7 @@ def token_row(line: Line) -> AccessToken:
 
 
 def token_of(row: AccessToken | None, line: Line) -> Token | None:
-    if row is None or not row.sealed or row.fingerprint != fingerprint(line.sign_in) or row.obtained_at is None:
+    if row is None or not row.sealed or row.fingerprint != fingerprint(line) or row.obtained_at is None:
         return None
     values = unseal(row.key_version, bytes(row.sealed), f"token {row.connection_id}")
     refresh = values.get("refresh")
@@ -261,7 +263,7 @@ def store_token(line: Line, me: uuid.UUID | None, token: Token, person_id: int |
         values = {"access": token.access.bare(), **({"refresh": token.refresh.bare()} if token.refresh else {})}
         row.key_version, row.sealed = seal(values, f"token {row.connection_id}")
         row.renewed = row.renewed + 1 if row.obtained_at and me is not None else 0
-        row.fingerprint, row.scope, row.has_refresh = fingerprint(line.sign_in), token.scope, token.refresh is not None
+        row.fingerprint, row.scope, row.has_refresh = fingerprint(line), token.scope, token.refresh is not None
         row.obtained_at, row.expires_at = token.obtained_at, token.expires_at
         row.state, row.refusal, row.refused_at = "valid", None, None
         row.renewing_by = row.renewing_until = None

@@ -149,7 +149,7 @@ def token_states(connection: Connection) -> list[dict[str, Any]]:
 
 
 def _is_other(row: AccessToken, line: Line | None) -> bool:
-    return not row.operation and line is not None and bool(row.sealed) and row.fingerprint != fingerprint(line.sign_in)
+    return not row.operation and line is not None and bool(row.sealed) and row.fingerprint != fingerprint(line)
 
 
 def words_of(row: AccessToken, line: Line | None) -> str:

@@ -22,6 +22,20 @@ from rondine.engine.guard import Guard, PermittedHost, is_public
         "64:ff9b:1::1",
         "2002:7f00:1::",
         "::",
+        "::127.0.0.1",
+        "::10.0.0.1",
+        "::ffff:0:127.0.0.1",
+        "fec0::1",
+        "feff::1",
+        "2001:db8::1",
+        "3fff:fff::1",
+        "5f00::1",
+        "2001:2::1",
+        "198.18.0.1",
+        "192.0.2.1",
+        "198.51.100.1",
+        "203.0.113.9",
+        "192.88.99.1",
         "no address",
     ],
 )
@@ -29,7 +43,10 @@ def test_addresses_that_are_not_public(address):
     assert not is_public(address)
 
 
-@pytest.mark.parametrize("address", ["93.184.215.14", "2606:2800:21f::1", "::ffff:93.184.215.14", "64:ff9b::5db8:d70e"])
+@pytest.mark.parametrize(
+    "address",
+    ["93.184.215.14", "2606:2800:21f::1", "::ffff:93.184.215.14", "64:ff9b::5db8:d70e", "::ffff:0:93.184.215.14"],
+)
 def test_addresses_that_are_public(address):
     assert is_public(address)
 

@@ -12,8 +12,13 @@ from urllib.parse import urlsplit
 
 from rondine.core.errors import HostRefused
 
-_NAT64 = ipaddress.ip_network("64:ff9b::/96")
-_NAT64_LOCAL = ipaddress.ip_network("64:ff9b:1::/48")
+#: IPv6 blocks whose last 32 bits are an IPv4 address: NAT64 (RFC 6052), IPv4-translated (RFC 2765), IPv4-compatible (RFC 4291, section 2.5.5.1).
+_WITH_IPV4 = [ipaddress.IPv6Network(one) for one in ("64:ff9b::/96", "::ffff:0:0:0/96", "::/96")]
+#: Not reachable from everywhere, and not known as such to every version of Python: local NAT64 (RFC 8215), site-local (RFC 3879), segment routing
+#: (RFC 9602), documentation (RFC 9637), the relays of 6to4 (RFC 7526).
+_LOCAL = [
+    ipaddress.ip_network(one) for one in ("64:ff9b:1::/48", "fec0::/10", "5f00::/16", "3fff::/20", "192.88.99.0/24")
+]
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,7 +92,8 @@ class SocketFactory:
 
 
 def is_public(address: str) -> bool:
-    """Whether an IP address is globally reachable, looking through mapped (::ffff:a.b.c.d) and NAT64 (RFC 6052) forms."""
+    """Whether an IP address is globally reachable (IANA's special-purpose registries), looking through the forms of IPv6 that hold an IPv4 address:
+    mapped (::ffff:a.b.c.d), compatible, translated, NAT64 and 6to4."""
     try:
         ip = ipaddress.ip_address(address.partition("%")[0])
     except ValueError:
@@ -97,8 +103,7 @@ def is_public(address: str) -> bool:
             ip = ip.ipv4_mapped
         elif ip.sixtofour:
             ip = ip.sixtofour
-        elif ip in _NAT64:
+        elif any(ip in one for one in _WITH_IPV4):
             ip = ipaddress.IPv4Address(int(ip) & 0xFFFFFFFF)
-        elif ip in _NAT64_LOCAL:
-            return False
-    return ip.is_global and not ip.is_multicast
+    is_local = any(ip in one for one in _LOCAL if one.version == ip.version)
+    return ip.is_global and not ip.is_multicast and not is_local

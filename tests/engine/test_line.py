@@ -1,8 +1,11 @@
 """What the engine does for a connection besides sending: cleans what comes back, drives sign-in and limits, and looks at each stage."""
 
 import asyncio
+import base64
+import json
 import socket
 import time
+from urllib.parse import quote
 
 import pytest
 from aiohttp import web
@@ -41,6 +44,42 @@ def test_secrets_are_overwritten_in_every_form_and_the_length_stays():
     clean = cleaned(body, [key])
     assert len(clean) == len(body) and b"4711" not in clean
     assert cleaned(b"short pw", [Secret("pw", "x")]) == b"short pw"
+
+
+@pytest.mark.parametrize("value", ["canary-4711-Zx?/+y", "kö/ß canary \U0001f333 4711"])
+@pytest.mark.parametrize("before", [b"", b"a", b"ab", b"user:"])
+def test_no_encoding_of_a_secret_comes_through(value, before):
+    raw = value.encode()
+    every = "".join
+    forms = {
+        "raw": raw,
+        "json": json.dumps(value).encode(),
+        "json, slashes": json.dumps(value).replace("/", "\\/").encode(),
+        "json, every character": every(f"\\u{ord(one):04X}" for one in value if ord(one) < 0x10000).encode() if value.isascii() else b"",
+        "hex": raw.hex().encode(),
+        "HEX": raw.hex().upper().encode(),
+        "percent": quote(value, safe="").encode(),
+        "percent, small": every(f"%{one:02x}" if not chr(one).isalnum() or one > 127 else chr(one) for one in raw).replace("%2d", "-").encode(),
+        "percent, every byte": every(f"%{one:02X}" for one in raw).encode(),
+        "utf-16": value.encode("utf-16-be"),
+        "utf-16, little": value.encode("utf-16-le"),
+        "base64": base64.b64encode(before + raw + b" and more"),
+        "base64, URL": base64.urlsafe_b64encode(before + raw),
+    }  # fmt: skip
+    for name, form in forms.items():
+        clean = cleaned(b"<" + form + b">", [Secret(value, "key")])
+        assert len(clean) == len(form) + 2, name
+        readable = clean
+        if name.startswith("base64"):
+            whole = base64.b64decode(clean[1:-1].translate(bytes.maketrans(b"*-_", b"A+/")))
+            readable = whole[len(before) + 1 : len(before) + len(raw) - 1]  # at its ends neighbours share a character
+        assert not any(piece in readable for piece in (raw[4:12], form[12:24])) or not form, name
+
+
+def test_what_is_made_of_a_secret_for_a_proxy_is_overwritten_too():
+    one = line("http://127.0.0.1:1", None, {"proxy_password": Secret("canary-4711", "key")}, proxy_user="office")
+    echoed = b"Basic " + base64.b64encode(b"office:canary-4711")
+    assert cleaned(echoed, one.all_secrets()) == b"Basic " + b"*" * (len(echoed) - 6)
 
 
 async def test_what_a_service_echoes_holds_no_secret(engine, serve):

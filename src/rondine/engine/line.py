@@ -1,9 +1,11 @@
 """A connection ready to use: everything a call needs, its secrets opened."""
 
+import base64
 import json
 import os
+import re
 import ssl
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 from urllib.parse import quote, quote_plus
@@ -67,21 +69,52 @@ class Line:
         return self.token_id.partition("/")[2]
 
     def all_secrets(self) -> list[Secret]:
-        return [secret for one in self.secrets for secret in one.values()]
+        """The secrets, and what is made of them for a proxy's Authorization header."""
+        found = [secret for one in self.secrets for secret in one.values()]
+        if self.proxy_user and (password := self.secrets[0].get("proxy_password")):
+            pair = base64.b64encode(f"{self.proxy_user}:{password.bare()}".encode()).decode()
+            found.append(Secret(pair, password.label))
+        return found
 
 
-def forms_of(secrets: list[Secret]) -> set[bytes]:
-    """How secrets may stand in what comes back: as they are, JSON-escaped and percent-encoded."""
-    values = {secret.bare() for secret in secrets}
-    return {
-        form.encode()
-        for value in values
-        if len(value) >= LEAST_CLEANED
-        for form in (value, json.dumps(value)[1:-1], quote(value, safe=""), quote_plus(value))
-    }
+def forms_of(secrets: list[Secret]) -> tuple[bytes, ...]:
+    """How secrets may stand in what comes back, the longest forms first: as they are, in UTF-16, and in the encodings that services put into answers and errors."""
+    forms: set[bytes] = set()
+    for value in {secret.bare() for secret in secrets}:
+        if len(value) >= LEAST_CLEANED:
+            forms |= {form.encode() for form in _escaped(value)} | set(_encoded(value.encode()))
+            forms |= {value.encode("utf-16-le"), value.encode("utf-16-be")}
+    return tuple(sorted(forms, key=lambda form: (-len(form), form)))
 
 
-def overwritten(content: bytes, forms: set[bytes]) -> bytes:
+def _escaped(value: str) -> set[str]:
+    """As text: escaped for JSON (RFC 8259, section 7), a URL (RFC 3986, section 2.1) or a form."""
+    in_json = json.dumps(value)[1:-1]
+    in_url = quote(value, safe="")
+    lower = re.sub("%[0-9A-F]{2}", lambda found: found.group().lower(), in_url)
+    return {value, in_json, in_json.replace("/", "\\/"), in_url, lower, quote_plus(value)}
+
+
+def _encoded(raw: bytes) -> Iterator[bytes]:
+    """Every byte encoded: in hex, percent, JSON's \\u, and base64 (RFC 4648) wherever it begins in what was encoded."""
+    text = raw.decode()
+    for case in (str.lower, str.upper):
+        yield case(raw.hex()).encode()
+        yield "".join("%" + case(f"{byte:02x}") for byte in raw).encode()
+        yield "".join("\\u" + case(f"{unit:04x}") for unit in _utf16(text)).encode()
+    for before in range(3):  # bytes before it, in the same group of three
+        whole = base64.b64encode(b"\0" * before + raw)
+        part = whole[(0, 2, 3)[before] : (before + len(raw)) * 8 // 6]  # the characters that are made of nothing else
+        yield part
+        yield part.translate(bytes.maketrans(b"+/", b"-_"))
+
+
+def _utf16(text: str) -> Iterator[int]:
+    units = text.encode("utf-16-be")
+    return (units[at] << 8 | units[at + 1] for at in range(0, len(units), 2))
+
+
+def overwritten(content: bytes, forms: Sequence[bytes]) -> bytes:
     """The content with each of the forms overwritten by asterisks of the same length."""
     for form in forms:
         if form in content:
@@ -98,7 +131,7 @@ def cleaned_text(text: str, secrets: list[Secret]) -> str:
     return cleaned(text.encode("utf-8", "surrogateescape"), secrets).decode("utf-8", "surrogateescape")
 
 
-def cleaned_headers(headers: Headers, forms: set[bytes]) -> Headers:
+def cleaned_headers(headers: Headers, forms: Sequence[bytes]) -> Headers:
     joined = "\n".join(value for _, value in headers).encode("utf-8", "surrogateescape")
     clean = overwritten(joined, forms)
     if clean == joined:

@@ -2,7 +2,7 @@
 
 import os
 import tempfile
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 
 from rondine.engine.line import overwritten
 
@@ -16,7 +16,7 @@ class LargeBody:
 
     def __init__(self, chunks: Iterable[bytes] = ()) -> None:
         self._file = tempfile.TemporaryFile(prefix="rondine-")  # noqa: SIM115 it lives as long as this object
-        self._secrets: set[bytes] = set()
+        self._secrets: Sequence[bytes] = ()
         self.size = 0
         for chunk in chunks:
             self.write(chunk)
@@ -25,7 +25,7 @@ class LargeBody:
         self._file.write(chunk)
         self.size += len(chunk)
 
-    def hide(self, secrets: set[bytes]) -> None:
+    def hide(self, secrets: Sequence[bytes]) -> None:
         """From now on these forms are read as asterisks."""
         self._secrets = secrets
 

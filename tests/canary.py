@@ -10,15 +10,23 @@ from tests.whole_rondine import WholeRondine
 
 
 def forms_of(secret: str) -> set[bytes]:
-    """The secret raw, JSON-escaped, hex, percent-encoded, and base64 at each of the three alignments, without the ends that depend on neighbours."""
+    """The secret raw, JSON-escaped, in hex, percent-encoded, in UTF-16, and base64 at each of the three alignments, without the ends that depend on
+    neighbours."""
     raw = secret.encode()
+    base64s = [base64.b64encode(b"x" * pad + raw)[pad + 1 : -4] for pad in range(3)]
     return {
         raw,
         json.dumps(secret)[1:-1].encode(),
         raw.hex().encode(),
         urllib.parse.quote(secret, safe="").encode(),
         urllib.parse.quote_plus(secret).encode(),
-        *(base64.b64encode(b"x" * pad + raw)[pad + 1 : -4] for pad in range(3)),
+        raw.hex().upper().encode(),
+        "".join(f"%{byte:02X}" for byte in raw).encode(),
+        "".join(f"\\u{ord(one):04x}" for one in secret).encode(),
+        secret.encode("utf-16-le"),
+        secret.encode("utf-16-be"),
+        *base64s,
+        *(one.replace(b"+", b"-").replace(b"/", b"_") for one in base64s),
     }
 
 

@@ -525,14 +525,26 @@ def test_work_is_bound_to_the_workers_of_a_place(rondine, office):
 
 def test_a_key_in_a_pasted_address_is_moved_into_a_credential_and_the_request_still_works(rondine, office, serve):
     key = "k3yC4nary8Xq2Lm9Zt5Wv"
-    outside = serve(lambda request: web.json_response({}, status=200 if request.query.get("api_key") == key else 401))
+    echoed = base64.b64encode(f"x{key}".encode()).decode()
+
+    async def told(request):
+        given = request.query.get("api_key")
+        said = {"you": given, "again": echoed, "hex": key.encode().hex()} if given else {}
+        return web.json_response(said, status=200 if given == key else 401, headers={"X-Echo": str(given)})
+
+    outside = serve(told)
     rondine.permit(outside.port)
     name = rondine.connect("pasted", outside.url)
     parts = office.take_apart(f"{outside.url}/trees?limit=5&api_key={key}")
     assert [(one["place"], one["name"]) for one in parts["findings"]] == [("/query/1", "api_key")]
     office.operations.make("pasted", service=name, document=parts["operation"])
     assert office.show_request(service=name, operation="pasted")["findings"][0]["reason"] == 'it is called "api_key"'
+    before = office.try_operation(service=name, operation="pasted")  # it shows the key, as nobody said that it is one
+    office.keep_sample("pasted-sample", run=before["run"], operation="pasted", keys="keep")
+    assert leaks(rondine, [before], key) != []
     moved = office.move_key("/query/1", service=name, operation="pasted")
+    seen = [office.run(before["run"]), list(office.calls(before["run"])), office.content(before["body"]).decode()]
+    assert leaks(rondine, seen, key) == []
     assert moved["credential"] == "pasted-test-key"
     found = office.try_operation(service=name, operation="pasted")
     assert found["call"]["status"] == 200 and "api_key=•••••••" in found["call"]["request"]

@@ -82,12 +82,12 @@ def forms_of(secrets: list[Secret]) -> tuple[bytes, ...]:
     forms: set[bytes] = set()
     for value in {secret.bare() for secret in secrets}:
         if len(value) >= LEAST_CLEANED:
-            forms |= {form.encode() for form in _escaped(value)} | set(_encoded(value.encode()))
+            forms |= {form.encode() for form in escaped(value)} | set(_encoded(value.encode()))
             forms |= {value.encode("utf-16-le"), value.encode("utf-16-be")}
     return tuple(sorted(forms, key=lambda form: (-len(form), form)))
 
 
-def _escaped(value: str) -> set[str]:
+def escaped(value: str) -> set[str]:
     """As text: escaped for JSON (RFC 8259, section 7), a URL (RFC 3986, section 2.1) or a form."""
     in_json = json.dumps(value)[1:-1]
     in_url = quote(value, safe="")

@@ -10,14 +10,13 @@ from django.db import transaction
 from rondine.core.connection import ConnectionDocument
 from rondine.core.errors import Conflict, InputError
 from rondine.core.protocols.operation import FormBody, OperationDocument
-from rondine.core.secret import MASK
 from rondine.core.settings import dump, load
 from rondine.core.signin import ApiKey, Basic, Bearer, NoSignIn, SignIn
 from rondine.core.signin.bearer import bare
 from rondine.server.access.models import Person, Project
 from rondine.server.items.actions import change_item, find_item, make_item
-from rondine.server.items.models import Revision
 from rondine.server.services.actions import connection_for, environment_of, set_secrets
+from rondine.server.services.forgetting import forget
 from rondine.server.services.kinds import CONNECTIONS, CREDENTIALS, OPERATIONS, SERVICES
 from rondine.server.services.models import Connection, Credential
 
@@ -66,8 +65,9 @@ def move_key(project: Project, person: Person, role: str, given: Mapping[str, An
             "why": f"moved {name} into credential {credential.name}",
         }
         change_item(CONNECTIONS, project, person, connection.name, change, connection.version, role=role)
-        if saved is not None:
-            _forget(saved.pk, value)
+        forget(project, connection.service, value)
+        for secret in secrets.values():
+            forget(project, connection.service, secret)
     return {"document": rest, "connection": connection.name, "credential": credential.name, "name": name}
 
 
@@ -126,13 +126,3 @@ def _new_credential(project: Project, person: Person, connection: Connection, ro
     found = Credential.objects.filter(project=project, name=name, environment=connection.environment).first()
     given = {"name": name, "environment": connection.environment.name}
     return found or make_item(CREDENTIALS, project, person, given, role=role)  # type: ignore[no-any-return]
-
-
-def _forget(item_id: Any, value: str) -> None:
-    """Masks the value in the item's earlier revisions."""
-    for revision in Revision.objects.filter(item_id=item_id):
-        text = msgspec.json.encode(revision.content).decode()
-        quoted = msgspec.json.encode(value).decode()
-        if quoted in text:
-            revision.content = msgspec.json.decode(text.replace(quoted, f'"{MASK}"'))
-            revision.save(update_fields=["content"])

@@ -1,5 +1,6 @@
 """Takes docs/screenshots anew from the running demo: ./start, then .venv/bin/python tools/pictures.py (needs the tests' packages and Chromium)."""
 
+import html
 import io
 import os
 import pty
@@ -14,6 +15,13 @@ from rich.console import Console
 from rich.terminal_theme import TerminalTheme
 from rich.text import Text
 
+#: A plain sheet around what a terminal says.
+FRAME = """
+body { margin: 0; background: #fffdf6; color: #263242; font: 13px/1.45 "JetBrains Mono", "DejaVu Sans Mono", monospace; }
+figure { margin: 0; padding: 14px 18px; display: inline-block; border: 1px solid #d8d2c2; }
+figcaption { margin-bottom: 10px; padding-bottom: 8px; border-bottom: 1px solid #d8d2c2; font-weight: 600; }
+pre { margin: 0; font: inherit; }
+"""
 ROOT = Path(__file__).resolve().parent.parent
 TARGET = ROOT / "docs" / "screenshots"
 PAPER = TerminalTheme(
@@ -162,9 +170,12 @@ def draw_terminal(page: Page, name: str, title: str, text: str) -> None:
     shown = lines if len(lines) <= 45 else [*lines[:24], " ", "   ...", " ", *lines[-17:]]
     console = Console(record=True, width=112, file=io.StringIO())
     console.print(Text.from_ansi("\n".join(line[:170] for line in shown)))
-    page.set_content(f"<body style='margin:0;background:#fffdf6'>{console.export_svg(title=title, theme=PAPER)}</body>")
+    drawn = console.export_html(theme=PAPER, inline_styles=True, code_format="<pre>{code}</pre>")
+    page.set_content(
+        f"<style>{FRAME}</style><body><figure><figcaption>$ {html.escape(title)}</figcaption>{drawn}</figure></body>"
+    )
     page.wait_for_timeout(300)
-    page.locator("svg").first.screenshot(path=TARGET / f"{name}.png")
+    page.locator("figure").first.screenshot(path=TARGET / f"{name}.png")
 
 
 if __name__ == "__main__":

@@ -66,6 +66,7 @@ INSTALLED_APPS = [
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
+    "rondine.server.api.plain.PlainRequests",
     "rondine.server.api.pages.ContentPolicy",
     "rondine.server.api.pages.ConsoleFiles",
     "django.contrib.sessions.middleware.SessionMiddleware",

@@ -9,11 +9,13 @@ from typing import Any
 
 import drf_spectacular_sidecar
 from django.conf import settings
+from django.db import OperationalError, connection
 from django.http import HttpRequest, HttpResponse
 from django.views.decorators.csrf import ensure_csrf_cookie
 from whitenoise.middleware import WhiteNoiseMiddleware
 
 from rondine.server.api import openapi
+from rondine.server.api.problems import DatabaseAway, problem_response
 
 _HASHED = re.compile(r"-[A-Za-z0-9_-]{8,}\.\w+$")
 
@@ -101,9 +103,17 @@ def openapi_document(request: HttpRequest) -> HttpResponse:
 
 
 def health(request: HttpRequest) -> HttpResponse:
-    """Whether the service and its database respond."""
-    from django.db import connection
-
-    with connection.cursor() as cursor:
-        cursor.execute("SELECT 1")
+    """Whether the service and its database respond; if not, 503 with the cause."""
+    try:
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT 1")
+    except OperationalError as error:
+        words = " ".join(str(error).split())[:300]
+        return problem_response(
+            DatabaseAway(
+                f"the database does not respond: {words}",
+                where="PostgreSQL",
+                hint="an operator looks at: ./start --status",
+            )
+        )
     return HttpResponse("ok", content_type="text/plain")

@@ -12,6 +12,7 @@ from rest_framework.renderers import BaseRenderer
 
 from rondine.core.documents import read_json
 from rondine.core.documents.json import plain_decimal
+from rondine.server.api.plain import check_plain
 
 
 def _plain(value: Any) -> Any:
@@ -45,7 +46,9 @@ class JsonParser(BaseParser):
 
     def parse(self, stream: Any, media_type: str | None = None, parser_context: Any = None) -> Any:
         body = stream.read()
-        return plain_numbers(read_json(body, name="the request's body")) if body else {}
+        value = read_json(body, name="the request's body") if body else {}
+        check_plain(value)
+        return plain_numbers(value)
 
 
 def plain_numbers(value: Any) -> Any:

@@ -52,6 +52,10 @@ class RecordSet(models.Model):
         constraints = [
             models.UniqueConstraint(fields=["environment", "record_type"], name="one_record_set_a_type_and_environment")
         ]
+        verbose_name = "the kept records"
+
+    def __str__(self) -> str:
+        return f"in {self.environment} ({self.count:,})"
 
 
 class Record(models.Model):

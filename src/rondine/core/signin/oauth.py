@@ -17,7 +17,7 @@ from rondine.core.secret import Secret
 from rondine.core.settings import Document
 from rondine.core.signin.basic import basic_value
 from rondine.core.signin.jwt import Algorithm, assertion
-from rondine.core.signin.token import Given, SendForToken, SignInExchange, Token
+from rondine.core.signin.token import Given, SendForToken, SignInExchange, Token, checked_token
 
 JWT_BEARER = "urn:ietf:params:oauth:client-assertion-type:jwt-bearer"
 Address = Annotated[str, Meta(pattern=r"^(https?://[^\s@#]+)?$", description="begins with https:// or http://")]
@@ -160,6 +160,8 @@ def read_token(response: Response, given: Given, *, where: str, held: Token | No
     lifetime = lifetime_of(value.get("expires_in"), where)
     label = "access token"
     refresh = value.get("refresh_token")
+    access = checked_token(access, "access token", where)
+    refresh = checked_token(refresh, "refresh token", where) if isinstance(refresh, str) else refresh
     return Token(
         access=Secret(access, label),
         obtained_at=now,

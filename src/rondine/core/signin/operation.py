@@ -20,7 +20,7 @@ from rondine.core.secret import Secret
 from rondine.core.settings import Document
 from rondine.core.signin.oauth import lifetime_of
 from rondine.core.signin.place import FieldName, put_secret
-from rondine.core.signin.token import Given, SendForToken, SignInExchange, Token, carry_token
+from rondine.core.signin.token import Given, SendForToken, SignInExchange, Token, carry_token, checked_token
 
 #: A number of seconds since 1970 above this is one of milliseconds.
 MILLISECONDS = 100_000_000_000
@@ -116,7 +116,7 @@ class SignInOperation(Document, tag="sign_in_operation", frozen=True):
                     f"the sign-in operation's response cannot be read: {error.message}", where=where, hint=hint
                 ) from error
         token = self._token(response, value)
-        if not isinstance(token, str) or not token.strip() or any(sign in token for sign in "\r\n\0"):
+        if not isinstance(token, str) or not token.strip():
             raise SignInRefused(
                 f"the sign-in operation's response has no token at {self.token_at} of its {self.token_in}",
                 where=where,
@@ -124,7 +124,7 @@ class SignInOperation(Document, tag="sign_in_operation", frozen=True):
             )
         now = given.now()
         ends = self._end(value, now, where)
-        return Token(Secret(token.strip(), "token"), now, ends)
+        return Token(Secret(checked_token(token, "token", where), "token"), now, ends)
 
     def _token(self, response: Response, value: Any) -> object:
         match self.token_in:

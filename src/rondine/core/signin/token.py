@@ -4,6 +4,7 @@ A token is fetched once and shared by all processes; it is renewed shortly befor
 engine reads the shared token, and renews it under a lock that all processes respect.
 """
 
+import re
 from collections.abc import Callable, Generator, Mapping, MutableMapping
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
@@ -67,6 +68,19 @@ class RenewToken:
 Ask = Send | SendForToken | ReadToken | RenewToken
 #: What sign-in asks for. Replies: Response for Send and SendForToken, Token | None for ReadToken, Token for RenewToken.
 SignInExchange = Generator[Ask, Any, T]
+
+
+def checked_token(text: str, what: str, where: str) -> str:
+    """A token as it came, without blanks around it. Raises SignInRefused for one that no header could carry (RFC 6749, appendix A.12: visible ASCII and
+    blanks); the character is told, the token is not."""
+    token = text.strip()
+    if odd := re.search(r"[^\x20-\x7e]", token):
+        raise SignInRefused(
+            f"the {what} that came has the character U+{ord(odd.group()):04X}, which no header can carry",
+            where=where,
+            hint="it is not kept; ask the service's provider, or check that this is the token address",
+        )
+    return token
 
 
 @dataclass(frozen=True, slots=True)

@@ -91,6 +91,9 @@ def add_commands(commands: Any) -> None:
             metavar="TYPE/KEY",
             help="a kept record that fills inputs: tree/OLM-00001; several parts of a key: lot/A/2",
         )
+        verb.add_argument(
+            "--only-given", action="store_true", help="leave the try values out, which inputs have for want of another"
+        )
         verb.set_defaults(run=run)
         if name == "try":
             verb.add_argument("--body", action="store_true", help="print the whole body to standard output")
@@ -98,6 +101,7 @@ def add_commands(commands: Any) -> None:
                 "--confirm", action="store_true", help="send even if it may change something at the service"
             )
             verb.add_argument("--in-protected", action="store_true", help="besides, where the environment is protected")
+            verb.add_argument("--empty", action="store_true", help="besides, where no input has a value")
     for name, help_text in (("enable", "let it be used again"), ("disable", "refuse its use without removing it")):
         verb = operation.add_parser(name, help=help_text)
         verb.add_argument("name")
@@ -140,6 +144,7 @@ def add_commands(commands: Any) -> None:
     send.add_argument("--input", action="append", metavar="NAME=VALUE")
     send.add_argument("--environment", default="test")
     send.add_argument("--confirm", action="store_true", help="send what may change something at the service")
+    send.add_argument("--empty", action="store_true", help="besides, where no input has a value")
     send.set_defaults(run=run_send)
     kept = trial.add_parser("keep", help="make service, connection and operation of a one-off")
     kept.add_argument("id", type=int, help="the run's number")
@@ -248,7 +253,7 @@ def run_request(session: Session, args: Namespace, out: Output) -> int:
         service=item["service"],
         environment=args.environment,
         operation=args.name,
-        inputs=named_values(args.input),
+        inputs=_values_for(item, args),
         record=record_named(args.record),
     )
     origins = [
@@ -296,9 +301,10 @@ def run_try(session: Session, args: Namespace, out: Output) -> int:
         service=item["service"],
         environment=args.environment,
         operation=args.name,
-        inputs=named_values(args.input),
+        inputs=_values_for(item, args),
         confirmed=args.confirm,
         in_protected=args.in_protected,
+        empty_is_meant=args.empty,
         record=record_named(args.record),
     )
     if args.body:
@@ -306,6 +312,18 @@ def run_try(session: Session, args: Namespace, out: Output) -> int:
     else:
         out.value(found, trial_text(session, found))
     return 0 if found["outcome"] and found["outcome"]["is_good"] else 1
+
+
+def _values_for(item: dict[str, Any], args: Namespace) -> dict[str, Any]:
+    """Those that are given, and the try values of the other inputs, as the bench begins with them; a record fills them otherwise."""
+    given = named_values(args.input)
+    if args.only_given or args.record:
+        return given
+    return {**try_values(item["document"]), **given}
+
+
+def try_values(document: dict[str, Any]) -> dict[str, Any]:
+    return {one["name"]: one["try_value"] for one in document.get("inputs", []) if one.get("try_value") is not None}
 
 
 def trial_text(session: Session, found: dict[str, Any]) -> str:
@@ -350,7 +368,7 @@ def run_send(session: Session, args: Namespace, out: Output) -> int:
     text = f"{args.method} {args.address}" if args.address else read_text(args.file)
     parts = session.office.read_pasted(text)
     document = parts["operation"]
-    shown = {one["name"]: one["try_value"] for one in document.get("inputs", []) if one.get("try_value") is not None}
+    shown = try_values(document)
     headers = [{"name": name, "value": value} for name, value in named_values(args.header).items()]
     document["headers"] = [*document.get("headers", []), *headers]
     found = session.office.try_once(
@@ -359,6 +377,7 @@ def run_send(session: Session, args: Namespace, out: Output) -> int:
         environment=args.environment,
         inputs={**shown, **named_values(args.input)},
         confirmed=args.confirm,
+        empty_is_meant=args.empty,
     )
     is_good = bool(found["outcome"] and found["outcome"]["is_good"])
     hint = f"\nmake it a service: rondine trial keep {found['run']} --service NAME" if is_good else ""

@@ -363,12 +363,14 @@ class Project:
         inputs: Mapping[str, Any] | None = None,
         confirmed: bool = False,
         in_protected: bool = False,
+        empty_is_meant: bool = False,
         record: Json | None = None,
     ) -> Json:
         """Sends a saved operation, or one from the draft, once. confirmed: needed for what may change something at the service.
-        in_protected: needed besides in a protected environment.  record: {record_type, key}, which fills inputs that are not given."""
+        in_protected: needed besides in a protected environment.  empty_is_meant: needed besides where no input has a value.  record: {record_type, key}, which fills inputs that are not given."""
         asked = _asked(service, environment, operation, document, inputs) | ({"record": record} if record else {})
-        return self._ask("POST", "/trials", {**asked, "confirmed": confirmed, "in_protected": in_protected})
+        meant = {"confirmed": confirmed, "in_protected": in_protected, "empty_is_meant": empty_is_meant}
+        return self._ask("POST", "/trials", {**asked, **meant})
 
     def try_once(
         self,
@@ -378,10 +380,12 @@ class Project:
         environment: str = "test",
         inputs: Mapping[str, Any] | None = None,
         confirmed: bool = False,
+        empty_is_meant: bool = False,
     ) -> Json:
         """Sends an operation to a base address once, without a service or a connection, and without signing in; the host must be permitted."""
         asked = {"base_address": base_address, "document": document, "environment": environment}
-        return self._ask("POST", "/trials", {**asked, "inputs": dict(inputs or {}), "confirmed": confirmed})
+        meant = {"confirmed": confirmed, "empty_is_meant": empty_is_meant}
+        return self._ask("POST", "/trials", {**asked, "inputs": dict(inputs or {}), **meant})
 
     def keep_trial(self, run: int, service: str, **options: Any) -> Json:
         """Service, connection and operation of a one-off trial: {service, connection, operation, adopted: the paging that its response shows and the

@@ -18,6 +18,10 @@ def test_a_body_is_made_from_a_sample_and_sent_with_its_values(rondine, serve, t
     sample = tmp_path / "sample.json"
     sample.write_text('{"tree": "OLM-1", "work": ["crown"], "crew": {"size": 3}}')
     made = json.loads(rondine.cli("operation", "body", "report-care-by-hand", "--sample", str(sample)).stdout)
+    tried = ["operation", "try", "report-care-by-hand", "--confirm", "--body"]
+    as_sampled = json.loads(rondine.cli(*tried).stdout)  # with the values of the sample, as on the bench
+    assert json.loads(as_sampled["body"]) == {"tree": "OLM-1", "work": ["crown"], "crew": {"size": 3}}
+    assert "none of its 3 inputs has a value" in rondine.cli(*tried, "--only-given", check=False).stderr
     assert [one["name"] for one in made["document"]["inputs"]] == ["tree", "work", "crew_size"]
     words = [
         "operation",
@@ -75,7 +79,9 @@ def test_another_of_the_bodies_that_a_definition_offers_is_chosen_and_sent(rondi
     assert (shown["body"]["type"], shown["others"]) == ("json", ["application/x-www-form-urlencoded"])
     words = ("operation", "try", "tell-case", "--confirm", "--body")
     assert json.loads(rondine.cli(*words, "--input", "tree=OLM-2").stdout)["body"] == '{"tree":"OLM-2"}'
-    assert json.loads(rondine.cli(*words).stdout)["body"] == ""
+    nothing = rondine.cli(*words, check=False)
+    assert nothing.returncode == 1 and "its input has no value" in nothing.stderr and "--empty" in nothing.stderr
+    assert json.loads(rondine.cli(*words, "--empty").stdout)["body"] == ""
     rondine.cli("operation", "body", "tell-case", "application/x-www-form-urlencoded")
     sent = json.loads(rondine.cli(*words, "--input", "tree=OLM-2").stdout)
     assert sent == {"type": "application/x-www-form-urlencoded", "body": "tree=OLM-2"}

@@ -1811,6 +1811,11 @@ export interface components {
             /** @default false */
             confirmed?: boolean;
             document?: components["schemas"]["OperationDocument"];
+            /**
+             * @description writing although no input has a value is meant
+             * @default false
+             */
+            empty_is_meant?: boolean;
             /** @default test */
             environment?: string;
             /**

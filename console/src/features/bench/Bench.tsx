@@ -136,7 +136,7 @@ function Workbench(props: Props) {
     pasted.reset();
     looked.reset();
     trial.mutate(
-      { ...asked, operation: item?.name, confirmed, in_protected: inProtected },
+      { ...asked, operation: item?.name, confirmed, in_protected: inProtected, empty_is_meant: confirmed },
       { onSuccess: receive },
     );
   };

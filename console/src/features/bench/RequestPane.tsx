@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { Field, Heading } from "../../ui/parts";
@@ -50,6 +50,8 @@ export function RequestPane(props: Props) {
   const problems = shown?.problems ?? [];
   const reads = isReading(document);
   const [confirmed, setConfirmed] = useState(false);
+  const isEmpty = inputs.length > 0 && !props.record && inputs.every((one) => one.default === undefined && (values[one.name] === undefined || values[one.name] === null || values[one.name] === ""));
+  useEffect(() => setConfirmed(false), [isEmpty]);
   const [meant, setMeant] = useState(false);
   return (
     <div className="p-3 lg:overflow-auto">
@@ -103,7 +105,7 @@ export function RequestPane(props: Props) {
       </div>
       {!reads && (
         <label className="mt-2 flex items-center gap-2 text-sm">
-          <input type="checkbox" className="checkbox checkbox-sm" checked={confirmed} onChange={(e) => setConfirmed(e.target.checked)} /> I have looked at the request; send it
+          <input type="checkbox" className="checkbox checkbox-sm" checked={confirmed} onChange={(e) => setConfirmed(e.target.checked)} /> {isEmpty ? "No input has a value, and that is meant; send it" : "I have looked at the request; send it"}
         </label>
       )}
       {!reads && props.isProtected && (

@@ -140,7 +140,7 @@ export function useRequest(project: string, asked: Asked) {
 
 export function useTrial(project: string) {
   return useMutation({
-    mutationFn: (asked: Asked & { operation?: string; confirmed: boolean; in_protected: boolean }) => answer(api.POST("/api/v1/projects/{project}/trials", { params: { path: { project } }, body: asked })),
+    mutationFn: (asked: Asked & { operation?: string; confirmed: boolean; in_protected: boolean; empty_is_meant: boolean }) => answer(api.POST("/api/v1/projects/{project}/trials", { params: { path: { project } }, body: asked })),
   });
 }
 

@@ -345,13 +345,15 @@ def check_secret(name: str, value: str) -> None:
 
 @dataclass(frozen=True, slots=True)
 class ReadyCall:
-    """A request about to be sent: by which connection, with the origin of each value. service: None for a one-off, which has no connection."""
+    """A request about to be sent: by which connection, with the origin of each value. service: None for a one-off, which has no connection.
+    has_values: any of its inputs has one."""
 
     line: Line | None
     built: Built
     problems: list[Problem]
     environment: Environment
     service: Service | None
+    has_values: bool = True
 
 
 def prepare(
@@ -439,7 +441,7 @@ def prepare(
             if strict:
                 raise
             problems.append(Problem(error.where, error.message, error.hint))
-    return ReadyCall(line, built, problems, environment, service)
+    return ReadyCall(line, built, problems, environment, service, bool(checked))
 
 
 def _one_off(base_address: str) -> str:
@@ -546,6 +548,7 @@ async def try_operation(
     base_address: str = "",
     confirmed: bool = False,
     in_protected: bool = False,
+    empty_is_meant: bool = False,
 ) -> Run:
     """Sends an operation from the draft once and stores the call as a run of kind trial. No database connection is held while it waits.
 
@@ -574,6 +577,14 @@ async def try_operation(
             f"{document.method} may change something at the service",
             where="confirmed",
             hint="look at the request first, then send with confirmed: true (rondine operation try --confirm)",
+        )
+    if not is_reading(document) and document.inputs and not ready.has_values and not empty_is_meant:
+        count = len(document.inputs)
+        none = f"none of its {count} inputs has a value" if count > 1 else "its input has no value"
+        raise Conflict(
+            f"{document.method} may change something, and {none}",
+            where="empty_is_meant",
+            hint="give them values; if it is meant, say so: empty_is_meant: true (rondine operation try --empty)",
         )
     assert ready.line is not None
     started = timezone.now()

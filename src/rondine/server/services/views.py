@@ -304,6 +304,9 @@ class Asked(Strict):
     in_protected = serializers.BooleanField(
         required=False, default=False, help_text="writing in a protected environment is meant"
     )
+    empty_is_meant = serializers.BooleanField(
+        required=False, default=False, help_text="writing although no input has a value is meant"
+    )
 
 
 class OriginLine(serializers.Serializer[Any]):
@@ -457,6 +460,7 @@ class TrialsView(WaitingView):
             base_address=given["base_address"],
             confirmed=given["confirmed"],
             in_protected=given["in_protected"],
+            empty_is_meant=given["empty_is_meant"],
         )
         report = await sync_to_async(trial_report)(run)
         return Response({**report, "call": shown_call(report["call"])}, status=201)

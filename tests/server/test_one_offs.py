@@ -120,4 +120,7 @@ def test_the_whole_way_on_the_command_line(rondine, outside, tmp_path):
     assert refused.returncode == 1 and "there is no such path" in refused.stdout
     kept = rondine.cli("trial", "keep", str(shown["run"]), "--service", "cli-one-off", "--operation", "cli-trees")
     assert json.loads(kept.stdout)["connection"] == "cli-one-off-test"
-    assert json.loads(rondine.cli("operation", "try", "cli-trees").stdout)["row_choices"][0]["count"] == 3
+    tried = json.loads(rondine.cli("operation", "try", "cli-trees").stdout)
+    assert tried["row_choices"][0]["count"] == 1  # with the values that were pasted
+    tried = json.loads(rondine.cli("operation", "try", "cli-trees", "--only-given").stdout)
+    assert tried["row_choices"][0]["count"] == 3

@@ -186,6 +186,8 @@ def sentence(text: str) -> str:
 
 #: Among more names than this no near one is looked for: it would take seconds.
 MOST_KNOWN = 5_000
+#: Names that one is compared with letter by letter; of more, those that look alike.
+MOST_COMPARED = 200
 
 
 def did_you_mean(name: str, known: Iterable[str]) -> str:
@@ -193,10 +195,21 @@ def did_you_mean(name: str, known: Iterable[str]) -> str:
     names = sorted(known)
     if len(names) > MOST_KNOWN:
         return ""
-    near = difflib.get_close_matches(name, names, n=1, cutoff=0.6)
+    likely = names
+    if len(names) > MOST_COMPARED:
+        likely = sorted((one for one in names if _likeness(name, one)), key=lambda one: -_likeness(name, one))
+    near = difflib.get_close_matches(name, likely[:MOST_COMPARED], n=1, cutoff=0.6)
     if near:
         return f'did you mean "{near[0]}"?'
     return f"known here: {', '.join(names[:12])}{' ...' if len(names) > 12 else ''}" if names else ""
+
+
+def _likeness(name: str, other: str) -> int:
+    """How likely one is a slip of the other, told at a glance: 0 unless it is about as long, then 1 for each end that is the same."""
+    if abs(len(name) - len(other)) > 3:
+        return 0
+    a, b = name.lower(), other.lower()
+    return (a[:2] == b[:2]) + (a[-3:] == b[-3:])
 
 
 def short(value: object, most: int = 80) -> str:

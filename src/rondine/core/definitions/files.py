@@ -80,6 +80,8 @@ def unpacked(contents: Mapping[str, bytes]) -> dict[str, bytes]:
     return out
 
 
+#: Broken references of one definition for which the nearest name is looked for; what breaks more often has one cause.
+MOST_HINTS = 50
 #: Where WSDL and XSD name other files.
 _LOCATION = re.compile(
     rb"""<(?:\w+:)?(?:import|include|redefine)\b[^>]*?\b(?:schemaLocation|location)\s*=\s*(?:"([^"]*)"|'([^']*)')"""
@@ -128,6 +130,7 @@ class Files:
     report: Report = to_nobody
     values: dict[str, Any] = field(default_factory=dict)
     problems: list[Problem] = field(default_factory=list)
+    _hints_left: int = MOST_HINTS
 
     def value(self, name: str) -> Any:
         """The file's value. Raises DocumentError with line and column, KeyError if there is no such file."""
@@ -214,7 +217,8 @@ class Files:
                 names = [str(name) for name in value] if isinstance(value, dict) else []
                 where = pointer_text(target.location[: depth + 1])
                 file = "the document" if target.file == place.file else f'"{_short(target.file)}"'
-                near = did_you_mean(str(step), names)
+                near = did_you_mean(str(step), names) if self._hints_left > 0 else ""
+                self._hints_left -= 1
                 raise Broken(place, f'it refers to "#{where}", which {file} does not define', near) from None
         return value
 

@@ -169,3 +169,24 @@ def test_a_body_and_standing_values_are_put_together_by_pointing(open_page, rond
     expect(request).to_contain_text('{"lot": "He said \\"7\\""}')
     page.get_by_label("enabled: it may be sent").uncheck()
     expect(page.get_by_text("disabled", exact=True)).to_be_visible()
+
+
+def test_where_secrets_go_is_seen_and_asked_for_again_where_the_address_changes(open_page, rondine):
+    mira = rondine.office()
+    mira.services.make("belonging")
+    mira.credentials.make("belonging-key", environment="test")
+    document = {"base_address": "https://crews.example/v1", "sign_in": {"type": "api_key", "name": "X-Key"}}
+    mira.connections.make("belonging", service="belonging", environment="test", credential="belonging-key", document=document)  # fmt: skip
+    rondine.office("odo").set_secrets("belonging-key", key="entered-by-odo-4711")
+    page = open_page(path="/connections/belonging")
+    expect(page.get_by_text("sent to https://crews.example alone")).to_be_visible()
+    page.get_by_label("Base address").fill("https://other.example/v1")
+    page.get_by_role("button", name="Save").click()
+    told = page.get_by_text("They were entered for https://crews.example, and are not sent to https://other.example.")
+    expect(told).to_be_visible()
+    expect(page.get_by_text("or ask an administrator to permit it")).to_be_visible()
+    page.get_by_role("button", name="enter them again for it").click()
+    page.get_by_label("Key", exact=True).fill("entered-by-mira-4711")
+    page.get_by_role("button", name="Keep the secret").click()
+    expect(page.get_by_text("sent to https://other.example alone")).to_be_visible()
+    assert mira.credentials.get("belonging-key")["origins"] == ["https://crews.example", "https://other.example"]

@@ -2,8 +2,11 @@
 
 import json
 
+import pytest
 from playwright.sync_api import expect
 from tests.server.test_looks import DEFINITION, recorded
+
+pytestmark = pytest.mark.browser
 
 
 def test_one_of_several_services_is_chosen_and_the_others_come_along(open_page, rondine, tmp_path):

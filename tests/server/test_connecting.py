@@ -553,6 +553,15 @@ def test_a_key_in_a_pasted_address_is_moved_into_a_credential_and_the_request_st
         office.move_key("/headers/0", service=name, document={"headers": [{"name": "X-Token", "value": "an-other-1"}]})
 
 
+def test_a_short_key_that_was_moved_is_in_no_revision_any_more(rondine, office, echo):
+    rondine.connect("short-key", echo.url)
+    document = {"path": "/", "headers": [{"name": "X-Key", "value": "k4711a"}]}
+    office.operations.make("short-key", service="short-key", document=document)
+    office.move_key("/headers/0", service="short-key", operation="short-key")
+    revisions = office.operations.revisions("short-key")
+    assert "k4711a" not in str(list(revisions)) and "******" in str(list(office.operations.revisions("short-key")))
+
+
 def test_a_key_in_a_connections_header_is_moved_too(rondine, office, echo):
     rondine.connect("standing-key", echo.url, headers=[{"name": "Authorization", "value": "Bearer canary-moved-4711"}])
     assert "looks like a key" in str(office.connections.get("standing-key-test")["warnings"])

@@ -90,9 +90,9 @@ def _clean_json(row: Any, name: str, secret: list[Secret]) -> bool:
 
 
 def _cleaned_value(value: Any, secret: list[Secret]) -> Any:
-    """A JSON value with each text in it cleaned, names of members too."""
+    """A JSON value with each text in it cleaned, names of members too; one that is the value and nothing else however short it is."""
     if isinstance(value, str):
-        return cleaned_text(value, secret)
+        return "*" * len(value) if value == secret[0].bare() else cleaned_text(value, secret)
     if isinstance(value, dict):
         return {cleaned_text(str(name), secret): _cleaned_value(one, secret) for name, one in value.items()}
     return [_cleaned_value(one, secret) for one in value] if isinstance(value, list) else value

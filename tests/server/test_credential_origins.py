@@ -101,7 +101,7 @@ def test_a_new_connection_does_not_get_somebody_elses_secret(rondine, outside):
     assert mira.connections.get("second-user")["problems"] != []
 
 
-@pytest.mark.parametrize("where", ["base", "token", "own"])
+@pytest.mark.parametrize("where", ["base", "token", "own", "proxy"])
 def test_neither_a_token_nor_what_obtains_it_goes_elsewhere(rondine, outside, where):
     here, there, came = outside
     name = f"token-{where}"
@@ -111,6 +111,7 @@ def test_neither_a_token_nor_what_obtains_it_goes_elsewhere(rondine, outside, wh
     assert mira.try_operation(service=name, operation=f"{name}-list")["call"]["status"] == 200
     changes = {
         "base": {"base_address": there.url},
+        "proxy": {"proxy": {"address": there.url}},
         "token": {"sign_in": {**sign_in, "token_address": f"{there.url}/token"}},
         "own": {
             "own_sign_ins": [

@@ -11,8 +11,7 @@ from rondine.core.http import origin
 def _origins(document, sign_in):
     addresses = [uritemplate.expand(document.get("base_address", ""), document.get("blanks", {}))]
     addresses += [str(value) for name, value in sign_in.items() if name.endswith("_address")]
-    proxy = document.get("proxy", {})
-    addresses += [proxy.get("address", "")] if proxy.get("user_name") else []
+    addresses.append(document.get("proxy", {}).get("address", ""))
     return {origin(one) for one in addresses if re.match(r"https?://[^/?#]", one)}
 
 

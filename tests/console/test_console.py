@@ -352,6 +352,29 @@ def test_a_graphql_query_is_composed_by_taking_fields_and_runs(open_page, rondin
     expect(page.get_by_text("Cannot query field").first).to_be_visible()
 
 
+def test_nothing_moves_under_the_pointer_when_a_query_was_checked(open_page, rondine):
+    base = rondine.outside("desk")
+    rondine.tell("desk")
+    rondine.sign_in("console-still", base, {"type": "bearer"}, {"token": rondine.papers.desk_token})
+    office = rondine.office()
+    made = office.import_definition("console-still", address=f"{base}/graphql", introspect=True)
+    name = next(one for one in made["operations"] if one.startswith("inspections"))
+    page = open_page(path=f"/operations/{name}")
+    held, answers = [], []
+    page.route("**/definitions/*/fields", lambda route: route.continue_() if answers else held.append(route))
+    page.get_by_role("button", name="describe", exact=True).click()
+    summary = page.get_by_text("Take fields from the schema")
+    expect(page.get_by_text("checking the query")).to_be_visible()
+    summary.scroll_into_view_if_needed()
+    before = summary.bounding_box()
+    answers.append(True)
+    for route in held:
+        route.continue_()
+    expect(page.get_by_text(re.compile(r"\d+ fields, \d+ deep"))).to_be_visible()
+    expect(page.get_by_text("checking the query")).to_have_count(0)
+    assert summary.bounding_box() == before
+
+
 def test_a_list_of_parameters_is_pasted_and_the_usual_operations_are_made_and_copied(open_page, rondine):
     rondine.connect("console-usual")
     page = open_page(path="/services")

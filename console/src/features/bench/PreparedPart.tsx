@@ -28,13 +28,12 @@ export function PreparedPart({ project, body, inputs, onBody }: Props) {
   };
   return (
     <div className="mb-2">
-      {(known.length > 0 || body.prepared) && (
-        <select className="select select-xs mb-1 w-56" aria-label="Where the query is kept" value={body.prepared ?? ""} onChange={(e) => { const item = known.find((one) => one.name === e.target.value); if (item) use(item); else onBody({ ...body, prepared: "", query: chosen?.document.query ?? "" }); }}>
-          <option value="">written here</option>
-          {known.map((one) => <option key={one.name} value={one.name}>prepared: {one.name}</option>)}
-          {body.prepared && !chosen && <option value={body.prepared}>prepared: {body.prepared}</option>}
-        </select>
-      )}
+      {/* always there: it may not push what is below it when the list comes */}
+      <select className="select select-xs mb-1 w-56" aria-label="Where the query is kept" disabled={known.length === 0 && !body.prepared} value={body.prepared ?? ""} onChange={(e) => { const item = known.find((one) => one.name === e.target.value); if (item) use(item); else onBody({ ...body, prepared: "", query: chosen?.document.query ?? "" }); }}>
+        <option value="">written here</option>
+        {known.map((one) => <option key={one.name} value={one.name}>prepared: {one.name}</option>)}
+        {body.prepared && !chosen && <option value={body.prepared}>prepared: {body.prepared}</option>}
+      </select>
       {chosen && (
         <>
           <textarea className="textarea w-full font-mono text-xs" aria-label="Prepared query" rows={8} spellCheck={false} value={draft ?? chosen.document.query ?? ""} onChange={(e) => setDraft(e.target.value)} />

@@ -31,13 +31,14 @@ export function QueryEditor({ project, body, definition, inputs, standing, onBod
       {!body.prepared && <textarea className="textarea w-full font-mono text-xs" aria-label="Query" rows={Math.min(18, Math.max(4, query.split("\n").length))} spellCheck={false} value={query} onChange={(e) => onBody({ ...body, query: e.target.value, kind: /^\s*mutation\b/.test(e.target.value) ? "mutation" : "query" })} />}
       {definition && !body.prepared && (
         <>
-          <ProblemAlert error={checked.error} />
-          {checked.data?.problems.map((one) => <p key={one.where + one.message} className="mb-1 border-l-2 border-error pl-2">{one.message} <span className="opacity-75">{one.where.replace("/body/query, ", "")}</span></p>)}
-          {checked.data && <p className="mb-1 opacity-80">{checked.data.count} fields, {checked.data.depth} deep, up to {checked.data.cost.toLocaleString()} values</p>}
+          {/* its place is there before the answer is: nothing below may move under a pointer */}
+          <p className="mb-1 h-4 truncate opacity-80">{checked.data ? `${checked.data.count} fields, ${checked.data.depth} deep, up to ${checked.data.cost.toLocaleString()} values` : checked.error ? "it could not be checked" : query.trim() ? "checking the query" : "no query yet"}</p>
           <details>
             <summary className="cursor-pointer">Take fields from the schema</summary>
             <Branch project={project} definition={definition} query={query} path={[]} onTake={(take) => void choose({ take })} onLeave={(leave) => void choose({ leave })} />
           </details>
+          <ProblemAlert error={checked.error} />
+          {checked.data?.problems.map((one) => <p key={one.where + one.message} className="mb-1 border-l-2 border-error pl-2">{one.message} <span className="opacity-75">{one.where.replace("/body/query, ", "")}</span></p>)}
         </>
       )}
       <Parameters

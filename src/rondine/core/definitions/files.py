@@ -101,7 +101,7 @@ def main_of(contents: Mapping[str, bytes]) -> str:
 
 
 #: Escapes of what no database of texts holds: NUL, and halves of surrogate pairs.
-_ODD = re.compile(rb"\x00|\\0|\\x00|\\u0000|\\U0000(0000|[dD][89a-fA-F])|\\u[dD][89a-fA-F]")
+ODD = re.compile(rb"\x00|\\0|\\x00|\\u0000|\\U0000(0000|[dD][89a-fA-F])|\\u[dD][89a-fA-F]")
 
 
 def storable(value: Any) -> Any:
@@ -137,7 +137,7 @@ class Files:
         if name not in self.values:
             self.report("files", len(self.values), len(self.contents))
             value = self._read(name, self.contents[name])
-            self.values[name] = storable(value) if _ODD.search(self.contents[name]) else value
+            self.values[name] = storable(value) if ODD.search(self.contents[name]) else value
         return self.values[name]
 
     def _read(self, name: str, content: bytes) -> Any:

@@ -2,6 +2,7 @@
 
 import re
 from collections import defaultdict
+from functools import partial
 from itertools import pairwise
 from typing import Any
 from urllib.parse import parse_qsl, urlencode
@@ -10,7 +11,7 @@ from msgspec import UNSET
 
 from rondine.core.definitions.files import Files
 from rondine.core.definitions.har_recording import Seen, form_parts
-from rondine.core.definitions.inputs import BodyReader, Inputs
+from rondine.core.definitions.inputs import BodyReader, Inputs, each_with_inputs
 from rondine.core.definitions.json_schema import Schemas
 from rondine.core.definitions.model import DescribedOperation
 from rondine.core.definitions.titles import title_of, words_of
@@ -20,7 +21,7 @@ from rondine.core.keylike import why_key_like
 from rondine.core.names import proposed_name
 from rondine.core.pagination import PageNumber, Paging
 from rondine.core.pagination.recognise import recognise
-from rondine.core.protocols.body_choice import media_type_of
+from rondine.core.protocols.body_choice import media_type_of, to_choose_from
 from rondine.core.protocols.graphql import operation_of, parsed
 from rondine.core.protocols.operation import (
     Body,
@@ -142,21 +143,10 @@ def _bodies(group: list[Seen], inputs: Inputs, graphql: str) -> tuple[Body | Non
         if one.text and one.method not in ("GET", "HEAD"):
             by_form["json" if "json" in one.media else one.media].append(one)
     listed = sorted(by_form.values(), key=len, reverse=True)
-    if not listed:
-        return None, []
-    shared = list(inputs.found)
-    body = _body(listed[0], inputs, graphql)
-    others: dict[str, OtherBody] = {}
-    for each in listed[1:]:
-        own = Inputs(list(shared))
-        made = _body(each, own, graphql)
-        others.setdefault(
-            media_type_of(made), OtherBody(media_type=media_type_of(made), body=made, inputs=own.found[len(shared) :])
-        )
-    return body, [others[media] for media in sorted(others) if media != media_type_of(body)]
+    return to_choose_from(each_with_inputs([partial(_body, each, graphql) for each in listed], inputs))
 
 
-def _body(posted: list[Seen], inputs: Inputs, graphql: str) -> Body:
+def _body(posted: list[Seen], graphql: str, inputs: Inputs) -> Body:
     """The body of requests of one media type."""
     media = posted[0].media
     if "json" in media:

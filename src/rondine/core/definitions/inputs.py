@@ -1,7 +1,7 @@
 """Inputs and bodies made from schemas: one input a plain value, named after its place, with what the definition says of it."""
 
 import re
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
@@ -13,7 +13,7 @@ from rondine.core.definitions.model import Schema
 from rondine.core.documents.json import kind_of
 from rondine.core.mapping.types import CONVERSIONS, ConversionError
 from rondine.core.protocols.inputs import Bounds, Input, InputType, broken_bound, value_text
-from rondine.core.protocols.operation import Member
+from rondine.core.protocols.operation import Body, Member
 from rondine.core.protocols.values import ValueOf
 from rondine.core.settings import dump
 
@@ -76,6 +76,17 @@ class Inputs:
             )
         )
         return free
+
+
+def each_with_inputs(makers: Iterable[Callable[[Inputs], Body]], inputs: Inputs) -> list[tuple[Body, list[Input]]]:
+    """Bodies of which one is sent, each with the inputs of its own; those of the first one are added to `inputs`, as if there were no other."""
+    shared = list(inputs.found)
+    out: list[tuple[Body, list[Input]]] = []
+    for maker in makers:
+        own = Inputs(list(shared)) if out else inputs
+        body = maker(own)
+        out.append((body, own.found[len(shared) :]))
+    return out
 
 
 def bounds_of(schema: dict[str, Any], kind: InputType) -> Bounds:

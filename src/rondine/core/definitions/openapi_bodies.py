@@ -3,15 +3,16 @@ are kept to choose from.
 """
 
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 from msgspec import UNSET
 
 from rondine.core.definitions.files import Broken, Place
-from rondine.core.definitions.inputs import BodyReader, Inputs, input_type
+from rondine.core.definitions.inputs import BodyReader, Inputs, each_with_inputs, input_type
 from rondine.core.definitions.model import Schema
 from rondine.core.definitions.openapi_reading import Reading, collection_style, is_json, query_style, text_in
-from rondine.core.protocols.body_choice import media_type_of
+from rondine.core.protocols.body_choice import to_choose_from
 from rondine.core.protocols.operation import (
     READING,
     Body,
@@ -58,17 +59,7 @@ class Bodies:
             offered = self._old_bodies(value, parameters, place)
         else:
             offered = self._described_bodies(value, place)
-        if not offered:
-            return None, []
-        shared = list(inputs.found)
-        body = self._made_body(offered[0], inputs)
-        others = []
-        for one in offered[1:]:
-            own = Inputs(list(shared))
-            made = self._made_body(one, own)
-            others.append(OtherBody(media_type=media_type_of(made), body=made, inputs=own.found[len(shared) :]))
-        by_type = {one.media_type: one for one in reversed(others) if one.media_type != media_type_of(body)}
-        return body, [by_type[media] for media in sorted(by_type)]
+        return to_choose_from(each_with_inputs([partial(self._made_body, one) for one in offered], inputs))
 
     def _described_bodies(self, value: dict[str, Any], place: Place) -> list["_DescribedBody"]:
         if "requestBody" not in value:

@@ -1,8 +1,11 @@
 """Which of several bodies an operation sends: services may take JSON, a form or XML for the same thing, each with inputs of its own."""
 
+from collections.abc import Sequence
+
 from msgspec import structs
 
 from rondine.core.errors import InputError, did_you_mean
+from rondine.core.protocols.inputs import Input
 from rondine.core.protocols.operation import (
     Body,
     FormBody,
@@ -12,10 +15,11 @@ from rondine.core.protocols.operation import (
     OtherBody,
     SoapBody,
     body_values,
-    used_inputs,
+    inputs_in,
+    path_variables,
+    values_of,
 )
 from rondine.core.protocols.soap import media_type
-from rondine.core.protocols.values import ValueOf, parts_of
 
 
 def media_type_of(body: Body | None) -> str:
@@ -47,8 +51,8 @@ def with_body_as(operation: OperationDocument, wanted: str) -> OperationDocument
         known = [one.media_type for one in operation.other_bodies]
         hint = did_you_mean(wanted, known) or "its definition offers one body only; make another from a sample"
         raise InputError(f'the operation has no body of the type "{wanted[:80]}"', where="/media_type", hint=hint)
-    elsewhere = used_inputs(structs.replace(operation, body=None))
-    in_body = _inputs_of(operation.body)
+    elsewhere = path_variables(operation.path) | inputs_in(values_of(structs.replace(operation, body=None)))
+    in_body = inputs_in(body_values(operation.body))
     kept = [one for one in operation.inputs if one.name in elsewhere or one.name not in in_body]
     there = {one.name for one in kept}
     others = [one for one in operation.other_bodies if one is not found]
@@ -63,12 +67,21 @@ def with_body_as(operation: OperationDocument, wanted: str) -> OperationDocument
     )
 
 
+def to_choose_from(bodies: Sequence[tuple[Body, list[Input]]]) -> tuple[Body | None, list[OtherBody]]:
+    """(the first of several bodies, the others by media type, each once). bodies: each with the inputs that it takes."""
+    if not bodies:
+        return None, []
+    first = bodies[0][0]
+    others: dict[str, OtherBody] = {}
+    for body, inputs in bodies[1:]:
+        media = media_type_of(body)
+        if media != media_type_of(first):
+            others.setdefault(media, OtherBody(media_type=media, body=body, inputs=inputs))
+    return first, [others[media] for media in sorted(others)]
+
+
 def in_form_of(operation: OperationDocument, other: OperationDocument) -> OperationDocument:
     """The operation with the body that another one sends, if it has that too: as one is compared with what somebody chose."""
     wanted = media_type_of(other.body)
     offers = any(one.media_type == wanted for one in operation.other_bodies)
     return with_body_as(operation, wanted) if offers else operation
-
-
-def _inputs_of(body: Body | None) -> set[str]:
-    return {part.input for _, value in body_values(body) for part in parts_of(value) if isinstance(part, ValueOf)}

@@ -5,7 +5,7 @@ template, and only RFC 6570's.
 """
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
 import uritemplate
@@ -376,14 +376,9 @@ def path_variables(path: str) -> set[str]:
         return set()
 
 
-def used_inputs(operation: OperationDocument) -> set[str]:
-    """The names of the inputs that the path or any value takes."""
-    return path_variables(operation.path) | {
-        part.input
-        for _, value in values_of(operation)
-        for part in parts_of(value)
-        if isinstance(part, ValueOf) and part.input
-    }
+def inputs_in(values: Iterable[tuple[str, Value]]) -> set[str]:
+    """The names of the inputs that values take. values: with their places, as `values_of` gives them."""
+    return {part.input for _, value in values for part in parts_of(value) if isinstance(part, ValueOf) and part.input}
 
 
 def operation_problems(operation: OperationDocument) -> list[Problem]:
@@ -406,12 +401,11 @@ def operation_problems(operation: OperationDocument) -> list[Problem]:
         problems.append(Problem("/body", words, "take it away, or choose the method the service wants"))
     problems += _header_problems(operation)
     problems += _outcome_problems(operation.outcomes)
-    used = set(variables)
+    used = variables | inputs_in(values_of(operation))
     takes_others = isinstance(operation.body, GraphQLBody) and bool(operation.body.prepared)
     for here, value in values_of(operation):
         for part in parts_of(value):
             if isinstance(part, ValueOf):
-                used.add(part.input)
                 takes_others = takes_others or bool(part.prepared)
                 problems += _value_problems(f"{here}/value", part, names)
     if isinstance(operation.body, (SoapBody, XmlBody)):

@@ -65,9 +65,7 @@ def move_key(project: Project, person: Person, role: str, given: Mapping[str, An
             "why": f"moved {name} into credential {credential.name}",
         }
         change_item(CONNECTIONS, project, person, connection.name, change, connection.version, role=role)
-        forget(project, connection.service, value)
-        for secret in secrets.values():
-            forget(project, connection.service, secret)
+        forget(project, connection.service, [value, *secrets.values()])
     return {"document": rest, "connection": connection.name, "credential": credential.name, "name": name}
 
 

@@ -7,6 +7,7 @@ import sys
 import argcomplete
 
 from rondine_cli import (
+    administration,
     connecting,
     definitions,
     describing,
@@ -37,7 +38,18 @@ def parser() -> argparse.ArgumentParser:
     made.add_argument("--project", help="the project (RONDINE_PROJECT; default: your only one)")
     made.add_argument("--json", action="store_true", help="one JSON value a line, for programs")
     commands = made.add_subparsers(required=True, metavar="COMMAND", title="commands")
-    for module in (people, environments, connecting, definitions, describing, responses, mapping, running, guide):
+    for module in (
+        people,
+        administration,
+        environments,
+        connecting,
+        definitions,
+        describing,
+        responses,
+        mapping,
+        running,
+        guide,
+    ):
         module.add_commands(commands)
     return made
 

@@ -6,6 +6,7 @@ from argparse import Namespace
 from typing import Any
 
 from rondine_cli import state
+from rondine_cli.administration import add_project_verbs
 from rondine_cli.output import Output
 from rondine_cli.session import Session
 
@@ -20,6 +21,7 @@ def add_commands(commands: Any) -> None:
     project = commands.add_parser("project", help="the projects you belong to").add_subparsers(
         required=True, metavar="VERB"
     )
+    add_project_verbs(project)
     project.add_parser("list", help="list them").set_defaults(run=run_projects)
     use = project.add_parser("use", help="keep one for later commands")
     use.add_argument("name")
@@ -100,7 +102,8 @@ def run_whoami(session: Session, args: Namespace, out: Output) -> None:
         found,
         "\n".join(
             [
-                f"{found['title']} ({found['name']}) at {session.url}",
+                f"{found['title']} ({found['name']}) at {session.url}"
+                + (", administrator of this installation" if found["is_administrator"] else ""),
                 *(f"  {one['name']}: {one['role']}, may {', '.join(one['permissions'])}" for one in found["projects"]),
             ]
         ),

@@ -8,6 +8,7 @@ from typing import Any, BinaryIO
 
 import httpx
 
+from rondine_client.administration import People, Projects, Tokens
 from rondine_client.errors import RondineProblem, Unreachable
 from rondine_client.project import Project
 
@@ -39,6 +40,7 @@ class Client:
             follow_redirects=False,
             verify=self.url.startswith("https:"),
         )
+        self.people, self.projects, self.tokens = People(self), Projects(self), Tokens(self)
 
     def __enter__(self) -> "Client":
         return self
@@ -61,6 +63,10 @@ class Client:
     def sign_out(self) -> None:
         """Ends the token."""
         self.ask("DELETE", "/tokens")
+
+    def change_password(self, password: str, new_password: str) -> None:
+        """One's own; ends one's sessions and all tokens but this client's."""
+        self.ask("PUT", "/session/password", {"password": password, "new_password": new_password})
 
     def session(self) -> dict[str, Any]:
         """Who this is: name, title, projects with role and permissions."""

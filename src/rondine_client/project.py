@@ -5,6 +5,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 from urllib.parse import quote
 
+from rondine_client.administration import Members
 from rondine_client.errors import RondineProblem
 
 if TYPE_CHECKING:
@@ -92,6 +93,7 @@ class Project:
         self.standing_values = self._items("standing-values")
         self.definitions = self._items("definitions")
         self.queries = self._items("queries")
+        self.members = Members(client, self._path)
 
     def _items(self, kind: str) -> Items:
         return Items(self._client, self._path, kind)

@@ -4,6 +4,126 @@
  */
 
 export interface paths {
+    "/api/v1/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Everybody who can sign in to this installation, or could. */
+        get: operations["listPeople"];
+        put?: never;
+        /** @description Everybody who can sign in to this installation, or could. */
+        post: operations["makePerson"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getPerson"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch: operations["changePerson"];
+        trace?: never;
+    };
+    "/api/v1/people/{name}/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Sets somebody's password, and ends their sessions and tokens. */
+        put: operations["resetPassword"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{name}/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listTokensOfPerson"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{name}/tokens/{token_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["revokeTokenOfPerson"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The projects that one belongs to; all of them for an administrator of the installation. */
+        get: operations["listProjects"];
+        put?: never;
+        /** @description Whoever makes a project is its first administrator. */
+        post: operations["makeProject"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        get: operations["getProject"];
+        put?: never;
+        post?: never;
+        /** @description Only an empty one. */
+        delete: operations["removeProject"];
+        options?: never;
+        head?: never;
+        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        patch: operations["changeProject"];
+        trace?: never;
+    };
     "/api/v1/projects/{project}/addresses": {
         parameters: {
             query?: never;
@@ -801,6 +921,41 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/members": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description For administrators of the project, and of the installation, who can so make themselves a member. */
+        get: operations["listMembers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/members/{person}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description For administrators of the project, and of the installation, who can so make themselves a member. */
+        put: operations["setMember"];
+        post?: never;
+        /** @description For administrators of the project, and of the installation, who can so make themselves a member. */
+        delete: operations["removeMember"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1660,6 +1815,57 @@ export interface paths {
         post: operations["signIn"];
         /** @description Who is signed in; signing in and out with a session cookie, for the console. */
         delete: operations["signOut"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description One's own password; a new one ends one's other sessions and all tokens but the one that asks. */
+        put: operations["changePassword"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The tokens that act as whoever asks. Another one can be made without the password; with a token, none that outlasts it. */
+        get: operations["listTokens"];
+        put?: never;
+        /** @description The tokens that act as whoever asks. Another one can be made without the password; with a token, none that outlasts it. */
+        post: operations["makeAnotherToken"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/tokens/{token_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["revokeToken"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2923,11 +3129,11 @@ export interface components {
              */
             variables?: components["schemas"]["Member"][];
         };
-        HostLine: {
+        Host: {
             host: string;
-            id: number;
-            is_private: boolean;
-            port: number | null;
+            readonly id: number;
+            is_private?: boolean;
+            port?: number | null;
         };
         /** @description What is chosen of a definition; without operations, all of them. */
         ImportGivenRequest: {
@@ -3196,6 +3402,12 @@ export interface components {
              */
             or_one?: boolean;
         };
+        /** @description title: what the token is for.  days: how long it lasts; null for ever; left out: 90, or as long as the token that asks for it. */
+        LifeRequest: {
+            days?: number | null;
+            /** @default command line */
+            title?: string;
+        };
         /**
          * Limit
          * @description At most `calls` calls in any `every` spans: 10 calls in 1 second, 1,000 in 24 hours, 50,000 in a calendar month.
@@ -3308,6 +3520,37 @@ export interface components {
             field: string;
             words: string;
         };
+        /** @description made_password: shown this once; null if it was given. */
+        MadePassword: {
+            made_password: string | null;
+        };
+        /** @description made_password: shown this once. */
+        MadePerson: {
+            is_active?: boolean;
+            is_administrator?: boolean;
+            /** Format: date-time */
+            readonly last_login: string | null;
+            /** Format: date-time */
+            readonly made_at: string;
+            readonly made_password: string | null;
+            name: string;
+            readonly projects: components["schemas"]["Role"][];
+            title?: string;
+            /** @description how many tokens act as them */
+            readonly tokens: number;
+        };
+        /** @description token: shown this once. */
+        MadeToken: {
+            /** Format: date-time */
+            readonly expires_at: string | null;
+            readonly id: number;
+            /** Format: date-time */
+            readonly made_at: string;
+            readonly title: string;
+            readonly token: string;
+            /** Format: date-time */
+            readonly used_at: string | null;
+        };
         MappedRow: {
             data: {
                 [key: string]: unknown | null;
@@ -3398,6 +3641,21 @@ export interface components {
             type?: "boolean" | "decimal" | "integer" | "json" | "json_text" | "text";
             /** @default  */
             value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
+        };
+        /** @description A project that the person belongs to, and what they may do there. */
+        Membership: {
+            readonly environments: string[];
+            name: string;
+            readonly permissions: string[];
+            /**
+             * @description * `viewer` - viewer
+             *     * `operator` - operator
+             *     * `builder` - builder
+             *     * `administrator` - administrator
+             * @enum {string}
+             */
+            role: "viewer" | "operator" | "builder" | "administrator";
+            title: string;
         };
         MetadataFound: {
             authorization_address: string;
@@ -3609,6 +3867,11 @@ export interface components {
             title?: string;
             why?: string;
         };
+        /** @description password: the one up to now. */
+        NewPasswordRequest: {
+            new_password: string;
+            password: string;
+        };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         NewPreparedQueryRequest: {
             document?: components["schemas"]["PreparedQueryDocument"];
@@ -3622,6 +3885,17 @@ export interface components {
             name: string;
             title?: string;
             why?: string;
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        NewRoleRequest: {
+            /**
+             * @description * `viewer` - viewer
+             *     * `operator` - operator
+             *     * `builder` - builder
+             *     * `administrator` - administrator
+             * @enum {string}
+             */
+            role: "viewer" | "operator" | "builder" | "administrator";
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         NewSampleFromRequest: {
@@ -3659,8 +3933,9 @@ export interface components {
             title?: string;
             why?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description title: what the token is for.  days: how long it lasts; null for ever; left out: 90, or as long as the token that asks for it. */
         NewTokenRequest: {
+            days?: number | null;
             name: string;
             password: string;
             /** @default command line */
@@ -4418,6 +4693,16 @@ export interface components {
             why?: string;
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
+        PatchedPersonChangeRequest: {
+            is_active?: boolean;
+            is_administrator?: boolean;
+            title?: string;
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        PatchedProjectChangeRequest: {
+            title?: string;
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
         PatternGivenRequest: {
             /** @default id */
             key?: string;
@@ -4429,6 +4714,28 @@ export interface components {
             document: components["schemas"]["OperationDocument"];
             name: string;
             title: string;
+        };
+        /** @description A person of the installation. password: to make one; made up and given back as `made_password` if it is left out. */
+        Person: {
+            is_active?: boolean;
+            is_administrator?: boolean;
+            /** Format: date-time */
+            readonly last_login: string | null;
+            /** Format: date-time */
+            readonly made_at: string;
+            name: string;
+            readonly projects: components["schemas"]["Role"][];
+            title?: string;
+            /** @description how many tokens act as them */
+            readonly tokens: number;
+        };
+        /** @description A person of the installation. password: to make one; made up and given back as `made_password` if it is left out. */
+        PersonRequest: {
+            is_active?: boolean;
+            is_administrator?: boolean;
+            name: string;
+            password?: string;
+            title?: string;
         };
         /**
          * Pick
@@ -4587,12 +4894,19 @@ export interface components {
             message: string;
             where: string;
         };
-        ProjectLine: {
-            environments: string[];
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        Project: {
+            /** Format: date-time */
+            readonly made_at: string;
+            /** @description how many people belong to it */
+            readonly members: number;
             name: string;
-            permissions: string[];
-            role: string;
-            title: string;
+            title?: string;
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one. */
+        ProjectRequest: {
+            name: string;
+            title?: string;
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         ProposalAskedRequest: {
@@ -4844,6 +5158,10 @@ export interface components {
             url: string;
             warnings: components["schemas"]["ProblemLine"][];
         };
+        /** @description password: the new one; made up if it is left out. */
+        ResetPasswordRequest: {
+            password?: string;
+        };
         /**
          * ResponseDescription
          * @description What a definition says of a response.
@@ -4923,6 +5241,18 @@ export interface components {
             version: number;
             what: string;
             why: string;
+        };
+        /** @description What a person is in one project. */
+        Role: {
+            readonly project: string;
+            /**
+             * @description * `viewer` - viewer
+             *     * `operator` - operator
+             *     * `builder` - builder
+             *     * `administrator` - administrator
+             * @enum {string}
+             */
+            readonly role: "viewer" | "operator" | "builder" | "administrator";
         };
         RowChoiceLine: {
             count: number;
@@ -5125,10 +5455,12 @@ export interface components {
             items: components["schemas"]["Service"][];
             next: string | null;
         };
+        /** @description Who is signed in. is_administrator: of the installation, who makes people and projects. */
         Session: {
             csrf_token: string;
+            is_administrator: boolean;
             name: string;
-            projects: components["schemas"]["ProjectLine"][];
+            projects: components["schemas"]["Membership"][];
             title: string;
         };
         /**
@@ -5516,7 +5848,14 @@ export interface components {
             certificate?: string;
         };
         Token: {
-            token: string;
+            /** Format: date-time */
+            readonly expires_at: string | null;
+            readonly id: number;
+            /** Format: date-time */
+            readonly made_at: string;
+            readonly title: string;
+            /** Format: date-time */
+            readonly used_at: string | null;
         };
         TokenState: {
             can_renew: boolean;
@@ -5834,6 +6173,377 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    listPeople: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makePerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadePerson"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getPerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changePerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedPersonChangeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    resetPassword: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ResetPasswordRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadePassword"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listTokensOfPerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Token"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    revokeTokenOfPerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                token_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listProjects: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Project"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makeProject: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProjectRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Project"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getProject: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Project"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeProject: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeProject: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedProjectChangeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Project"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     takeApart: {
         parameters: {
             query?: never;
@@ -7714,7 +8424,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HostLine"][];
+                    "application/json": components["schemas"]["Host"][];
                 };
             };
             /** @description what went wrong */
@@ -7748,7 +8458,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HostLine"];
+                    "application/json": components["schemas"]["Host"];
                 };
             };
             /** @description what went wrong */
@@ -8049,6 +8759,101 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RevisionLine"][];
                 };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listMembers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Member"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setMember: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRoleRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Member"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeMember: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description what went wrong */
             default: {
@@ -10447,6 +11252,126 @@ export interface operations {
             };
         };
     };
+    changePassword: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPasswordRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listTokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Token"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makeAnotherToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["LifeRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeToken"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    revokeToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     makeToken: {
         parameters: {
             query?: never;
@@ -10465,7 +11390,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Token"];
+                    "application/json": components["schemas"]["MadeToken"];
                 };
             };
             /** @description what went wrong */

@@ -6,8 +6,8 @@ from pathlib import Path
 
 from django.db import transaction
 
+from rondine.server.access.actions import change_person, make_project
 from rondine.server.access.models import Membership, PermittedHost, Person, Project
-from rondine.server.services.models import Environment
 
 PEOPLE = (
     ("mira", "Mira", "builder"),
@@ -40,9 +40,7 @@ def make_demo(ports: Sequence[int], people_file: Path) -> dict[str, str]:
     """Makes what is missing; returns the names and passwords of all people. ports: the stand-ins', on loopback."""
     passwords = read_people(people_file)
     with transaction.atomic():
-        project, _ = Project.objects.get_or_create(name=PROJECT[0], defaults={"title": PROJECT[1]})
-        for name in ("test", "live"):
-            Environment.objects.get_or_create(project=project, name=name)
+        project = Project.objects.filter(name=PROJECT[0]).first() or make_project(PROJECT[0], title=PROJECT[1])
         for name, title, role in PEOPLE:
             person = Person.objects.filter(name=name).first()
             if person is None or name not in passwords:
@@ -53,6 +51,8 @@ def make_demo(ports: Sequence[int], people_file: Path) -> dict[str, str]:
                 person.set_password(passwords[name])
                 person.save()
             Membership.objects.get_or_create(person=person, project=project, defaults={"role": role})
+            if role == "administrator" and not person.is_administrator:
+                change_person(person, is_administrator=True)
         for port in ports:
             PermittedHost.objects.get_or_create(
                 project=project, host="127.0.0.1", port=port, defaults={"is_private": True}

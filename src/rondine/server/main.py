@@ -1,4 +1,4 @@
-"""`rondine-server`: serve (web), work (worker), prepare (database), demo, openapi."""
+"""`rondine-server`: serve (web), work (worker), prepare (database), person, project, demo, openapi."""
 
 import argparse
 import asyncio
@@ -9,6 +9,8 @@ import signal
 import sys
 from pathlib import Path
 from typing import Any
+
+from rondine.server import administering
 
 
 def main() -> None:
@@ -23,6 +25,7 @@ def main() -> None:
     work.add_argument("--place", default="", help="where this worker stands; connections can be bound to it")
     work.set_defaults(run=run_worker)
     commands.add_parser("prepare", help="bring the database to this version").set_defaults(run=run_prepare)
+    administering.add_commands(commands)
     demo = commands.add_parser("demo", help="make the demo project and its people")
     demo.add_argument("--register-port", type=int, required=True)
     demo.add_argument("--more-ports", type=int, nargs="*", default=[], help="of the other stand-ins")

@@ -1,90 +1,77 @@
-"""Signing in and out, tokens, projects and their permitted hosts."""
+"""Signing in and out, one's own tokens and password, and the hosts that a project may reach."""
 
+from datetime import timedelta
 from typing import Any
 
-from django.contrib.auth import login, logout
+from django.contrib.auth import login, logout, update_session_auth_hash
 from django.middleware.csrf import get_token
+from django.utils import timezone
 from drf_spectacular.utils import extend_schema
-from rest_framework import serializers
+from rest_framework import generics
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from rondine.core.errors import Conflict, InputError, NotFound, SignInNeeded
-from rondine.server.access.authentication import check_password, make_token
-from rondine.server.access.authority import PERMISSIONS
-from rondine.server.access.models import ApiToken, Membership, PermittedHost, Person
-from rondine.server.api.views import ProjectView, Strict
+from rondine.server.access import serializers as shapes
+from rondine.server.access.actions import set_password
+from rondine.server.access.authentication import TOKEN_DAYS, check_password, make_token
+from rondine.server.access.models import ApiToken, PermittedHost, Person
+from rondine.server.access.permissions import IsSignedIn
+from rondine.server.api.views import ProjectView, checked
 
 
-class SignIn(Strict):
-    name = serializers.CharField(max_length=63)
-    password = serializers.CharField(max_length=200, trim_whitespace=False)
+def _address(request: Request) -> str:
+    return str(request.META.get("REMOTE_ADDR") or "")
 
 
-class NewToken(SignIn):
-    title = serializers.CharField(max_length=200, required=False, default="command line")
-
-
-class ProjectLine(serializers.Serializer[Any]):
-    name = serializers.CharField()
-    title = serializers.CharField()
-    role = serializers.CharField()
-    permissions = serializers.ListField(child=serializers.CharField())
-    environments = serializers.ListField(child=serializers.CharField())
-
-
-class Session(serializers.Serializer[Any]):
-    name = serializers.CharField()
-    title = serializers.CharField()
-    projects = ProjectLine(many=True)
-    csrf_token = serializers.CharField()
-
-
-class Token(serializers.Serializer[Any]):
-    token = serializers.CharField()
-
-
-def shown_session(person: Person, request: Request) -> dict[str, Any]:
+def session_of(person: Person, request: Request) -> Response:
     memberships = (
-        Membership.objects.filter(person=person)
-        .select_related("project")
-        .prefetch_related("project__environments")
-        .order_by("project__name")
+        person.memberships.select_related("project").prefetch_related("project__environments").order_by("project__name")
     )
-    projects = [
-        {
-            "name": one.project.name,
-            "title": one.project.title,
-            "role": one.role,
-            "permissions": sorted(PERMISSIONS[one.role]),
-            "environments": sorted(e.name for e in one.project.environments.all()),
-        }
-        for one in memberships
-    ]
-    return {"name": person.name, "title": person.title, "projects": projects, "csrf_token": get_token(request._request)}
+    shown = {
+        "name": person.name,
+        "title": person.title,
+        "is_administrator": person.is_administrator,
+        "projects": memberships,
+        "csrf_token": get_token(request._request),
+    }
+    return Response(shapes.SessionSerializer(shown).data)
 
 
 class SessionView(APIView):
     """Who is signed in; signing in and out with a session cookie, for the console."""
 
-    @extend_schema(operation_id="getSession", responses=Session)
+    @extend_schema(operation_id="getSession", responses=shapes.SessionSerializer)
     def get(self, request: Request) -> Response:
         if not isinstance(request.user, Person):
             raise SignInNeeded("nobody is signed in", where="session", hint="sign in with a name and a password")
-        return Response(shown_session(request.user, request))
+        return session_of(request.user, request)
 
-    @extend_schema(operation_id="signIn", request=SignIn, responses=Session)
+    @extend_schema(operation_id="signIn", request=shapes.SignInSerializer, responses=shapes.SessionSerializer)
     def post(self, request: Request) -> Response:
-        checked = SignIn(data=request.data)
-        checked.is_valid(raise_exception=True)
-        person = check_password(checked.validated_data["name"], checked.validated_data["password"])
+        asked = checked(shapes.SignInSerializer, request)
+        person = check_password(asked["name"], asked["password"], _address(request))
         login(request._request, person, backend="django.contrib.auth.backends.ModelBackend")
-        return Response(shown_session(person, request))
+        return session_of(person, request)
 
     @extend_schema(operation_id="signOut", request=None, responses={204: None})
     def delete(self, request: Request) -> Response:
         logout(request._request)
+        return Response(status=204)
+
+
+class PasswordView(APIView):
+    """One's own password; a new one ends one's other sessions and all tokens but the one that asks."""
+
+    permission_classes = [IsSignedIn]
+
+    @extend_schema(operation_id="changePassword", request=shapes.NewPasswordSerializer, responses={204: None})
+    def put(self, request: Request) -> Response:
+        asked = checked(shapes.NewPasswordSerializer, request)
+        person = check_password(request.user.name, asked["password"], _address(request))
+        set_password(person, asked["new_password"], keep=request.auth)
+        update_session_auth_hash(request._request, person)
         return Response(status=204)
 
 
@@ -95,14 +82,13 @@ class TokenView(APIView):
         """Who gives a password is not asked for a token too, let alone for one that has ended."""
         return [] if self.request is not None and self.request.method == "POST" else super().get_authenticators()
 
-    @extend_schema(operation_id="makeToken", request=NewToken, responses={201: Token})
+    @extend_schema(
+        operation_id="makeToken", request=shapes.NewTokenSerializer, responses={201: shapes.MadeTokenSerializer}
+    )
     def post(self, request: Request) -> Response:
-        checked = NewToken(data=request.data)
-        checked.is_valid(raise_exception=True)
-        given = checked.validated_data
-        return Response(
-            {"token": make_token(check_password(given["name"], given["password"]), given["title"])}, status=201
-        )
+        asked = checked(shapes.NewTokenSerializer, request)
+        person = check_password(asked["name"], asked["password"], _address(request))
+        return _made(*make_token(person, asked["title"], asked.get("days", TOKEN_DAYS)))
 
     @extend_schema(operation_id="removeToken", request=None, responses={204: None})
     def delete(self, request: Request) -> Response:
@@ -114,17 +100,64 @@ class TokenView(APIView):
         return Response(status=204)
 
 
-class HostLine(serializers.Serializer[Any]):
-    id = serializers.IntegerField()
-    host = serializers.CharField()
-    port = serializers.IntegerField(allow_null=True)
-    is_private = serializers.BooleanField()
+def _made(token: str, kept: ApiToken) -> Response:
+    kept.token = token  # type: ignore[attr-defined]
+    return Response(shapes.MadeTokenSerializer(kept).data, status=201)
 
 
-class NewHost(Strict):
-    host = serializers.CharField(max_length=253)
-    port = serializers.IntegerField(required=False, allow_null=True, min_value=1, max_value=65535)
-    is_private = serializers.BooleanField(required=False, default=False)
+class OwnTokensView(generics.ListAPIView[ApiToken]):
+    """The tokens that act as whoever asks. Another one can be made without the password; with a token, none that outlasts it."""
+
+    permission_classes = [IsSignedIn]
+    serializer_class = shapes.TokenSerializer
+
+    def get_queryset(self) -> Any:
+        return self.request.user.tokens.order_by("-made_at", "-pk")
+
+    @extend_schema(operation_id="listTokens")
+    def get(self, request: Request) -> Response:
+        return self.list(request)
+
+    @extend_schema(
+        operation_id="makeAnotherToken", request=shapes.LifeSerializer, responses={201: shapes.MadeTokenSerializer}
+    )
+    def post(self, request: Request) -> Response:
+        asked = checked(shapes.LifeSerializer, request)
+        return _made(*make_token(request.user, asked["title"], _days(request, asked)))
+
+
+def _days(request: Request, asked: dict[str, Any]) -> int | None:
+    days: int | None = asked.get("days", TOKEN_DAYS)
+    end = request.auth.expires_at if isinstance(request.auth, ApiToken) else None
+    if end is None:
+        return days
+    left = max(1, (end - timezone.now()) // timedelta(days=1))
+    if "days" not in asked:
+        return min(TOKEN_DAYS, left)
+    if days is None or days > left:
+        raise InputError(
+            f"a token that is made with a token cannot outlast it; that one has {left} more days",
+            where="/days",
+            hint="ask for fewer days, or make it in the console, signed in with your password",
+        )
+    return days
+
+
+class OwnTokenView(APIView):
+    permission_classes = [IsSignedIn]
+
+    @extend_schema(operation_id="revokeToken", request=None, responses={204: None})
+    def delete(self, request: Request, token_id: int) -> Response:
+        return revoke(request.user, token_id)
+
+
+def revoke(person: Person, token_id: int) -> Response:
+    """Ends one token of the person. Raises NotFound."""
+    if not person.tokens.filter(pk=token_id).delete()[0]:
+        raise NotFound(
+            f"{person.name} has no token {token_id}", where="tokens", hint="see what there is: rondine token list"
+        )
+    return Response(status=204)
 
 
 class HostsView(ProjectView):
@@ -132,26 +165,27 @@ class HostsView(ProjectView):
 
     permissions = {"GET": "view", "POST": "administer"}
 
-    @extend_schema(operation_id="listHosts", responses=HostLine(many=True))
+    @extend_schema(operation_id="listHosts", responses=shapes.HostSerializer(many=True))
     def get(self, request: Request, project: str) -> Response:
-        return Response([HostLine(one).data for one in self.project.permitted_hosts.order_by("host", "port")])
+        hosts = self.project.permitted_hosts.order_by("host", "port")
+        return Response(shapes.HostSerializer(hosts, many=True).data)
 
-    @extend_schema(operation_id="permitHost", request=NewHost, responses={201: HostLine})
+    @extend_schema(operation_id="permitHost", request=shapes.NewHostSerializer, responses={201: shapes.HostSerializer})
     def post(self, request: Request, project: str) -> Response:
-        given = self.given(NewHost, request)
-        host = given["host"].strip().lower().strip("[]").rstrip(".")
+        asked = self.given(shapes.NewHostSerializer, request)
+        host = asked["host"].strip().lower().strip("[]").rstrip(".")
         if not host or "/" in host or "@" in host or " " in host or "*" in host:
             raise InputError(
-                f'"{given["host"]}" is not a host',
+                f'"{asked["host"]}" is not a host',
                 where="/host",
                 hint="give the name or address alone, without scheme, port or path",
             )
         made, is_new = PermittedHost.objects.get_or_create(
-            project=self.project, host=host, port=given.get("port"), defaults={"is_private": given["is_private"]}
+            project=self.project, host=host, port=asked.get("port"), defaults={"is_private": asked["is_private"]}
         )
         if not is_new:
             raise Conflict(f"{host} is permitted already", where="/host", hint="remove it first to change it")
-        return Response(HostLine(made).data, status=201)
+        return Response(shapes.HostSerializer(made).data, status=201)
 
 
 class HostView(ProjectView):

@@ -3,6 +3,7 @@
 from django.urls import URLPattern, path, re_path
 from drf_spectacular.views import SpectacularSwaggerSplitView
 
+from rondine.server.access import administration
 from rondine.server.access import views as access
 from rondine.server.api import document_schemas, naming, pages
 from rondine.server.api.problems import no_such_address
@@ -28,7 +29,19 @@ def _items(name: str, views: tuple[type, type, type]) -> list[URLPattern]:
 
 urlpatterns = [
     path("api/v1/session", access.SessionView.as_view()),
+    path("api/v1/session/password", access.PasswordView.as_view()),
+    path("api/v1/session/tokens", access.OwnTokensView.as_view()),
+    path("api/v1/session/tokens/<int:token_id>", access.OwnTokenView.as_view()),
     path("api/v1/tokens", access.TokenView.as_view()),
+    path("api/v1/people", administration.PeopleView.as_view()),
+    path("api/v1/people/<str:name>", administration.PersonView.as_view()),
+    path("api/v1/people/<str:name>/password", administration.PersonPasswordView.as_view()),
+    path("api/v1/people/<str:name>/tokens", administration.PersonTokensView.as_view()),
+    path("api/v1/people/<str:name>/tokens/<int:token_id>", administration.PersonTokenView.as_view()),
+    path("api/v1/projects", administration.ProjectsView.as_view()),
+    path(PROJECT, administration.OneProjectView.as_view()),
+    path(f"{PROJECT}/members", administration.MembersView.as_view()),
+    path(f"{PROJECT}/members/<str:person>", administration.MemberView.as_view()),
     path("api/v1/health", pages.health),
     path("api/v1/openapi.json", pages.openapi_document, name="openapi"),
     path(

@@ -28,6 +28,13 @@ class Strict(serializers.Serializer[Any]):
         return super().to_internal_value(data)
 
 
+def checked(serializer: type[serializers.Serializer[Any]], request: Request, **options: Any) -> Any:
+    """The checked body. Raises a validation error for every wrong field."""
+    found = serializer(data=request.data, **options)
+    found.is_valid(raise_exception=True)
+    return found.validated_data
+
+
 class ProjectView(APIView):
     """permissions: by HTTP method. The project is in the path; who is not its member is told that there is none."""
 
@@ -44,10 +51,7 @@ class ProjectView(APIView):
             self.person = request.user
 
     def given(self, serializer: type[serializers.Serializer[Any]], request: Request, **options: Any) -> Any:
-        """The checked body. Raises a validation error for every wrong field."""
-        checked = serializer(data=request.data, **options)
-        checked.is_valid(raise_exception=True)
-        return checked.validated_data
+        return checked(serializer, request, **options)
 
 
 class WaitingView(ProjectView):

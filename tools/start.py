@@ -1,6 +1,7 @@
 """./start: sets everything up, then runs the service, a worker and the stand-ins of the Olmara demo."""
 
 import argparse
+import os
 import secrets
 import shutil
 import subprocess
@@ -12,11 +13,12 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parent))
 
 from ground import (
+    CONSOLE,
+    POSTGRES,
     ROOT,
     VAR,
     VENV,
     Cluster,
-    Daemon,
     Failed,
     build_console,
     debian_packages,
@@ -31,11 +33,24 @@ from ground import (
     stamp,
     step,
 )
+from supervision import Program, Supervisor
 
 WEB, REGISTER, DATABASE = 18200, 18210, 18232
-DAEMONS = ("register", "web", "worker")
+PROGRAMS = ("postgres", "register", "worker", "web")
 #: The other stand-ins, run by the same process as the register.
 MORE = ("crew", "seeds", "soil", "soil-tls", "desk", "permits")
+#: What --fresh throws away.
+DATA = (
+    "postgres",
+    "postgres-password",
+    "people.txt",
+    "register.key",
+    "ports",
+    "database",
+    "secret-key",
+    "encryption-keys.json",
+    "prepared",
+)
 
 
 def main() -> int:
@@ -47,23 +62,16 @@ def main() -> int:
     what.add_argument("--stop", action="store_true", help="stop everything; the data stays")
     what.add_argument("--fresh", action="store_true", help="throw the data away and start anew")
     args = parser.parse_args()
+    os.environ.pop("RONDINE_DATABASE", None)  # this installation has a database of its own
     cluster = Cluster(VAR / "postgres", DATABASE)
     try:
         if args.status:
-            return status(cluster)
+            return status()
         if args.stop:
             return stop(cluster)
         if args.fresh:
             stop(cluster)
-            for name in (
-                "postgres",
-                "postgres-password",
-                "people.txt",
-                "register.key",
-                "ports",
-                "secret-key",
-                "encryption-keys.json",
-            ):
+            for name in DATA:
                 path = VAR / name
                 shutil.rmtree(path) if path.is_dir() else path.unlink(missing_ok=True)
         return start(cluster)
@@ -79,82 +87,102 @@ def start(cluster: Cluster) -> int:
     say("Rondine is being set up")
     VAR.mkdir(parents=True, exist_ok=True)
     debian_packages()
-
-    def database() -> None:
-        if not cluster.is_running():
-            with step("PostgreSQL"):
-                cluster.start()
-
-    in_parallel(lambda: python_packages("requirements.lock"), build_console, database)
-    env = {"RONDINE_HOME": str(VAR), "RONDINE_DATABASE": cluster.uri()}
-    ports = read_ports()
+    in_parallel(lambda: python_packages("requirements.lock"), build_console, cluster.make)
     register_key()
-    if not set(MORE) <= set(ports):
-        Daemon("register").stop()  # one of an earlier version, with fewer stand-ins
-    if Daemon("register").pid() is None:
-        free = free_ports(ports.get("register", REGISTER))
-        ports |= {name: next(free) for name in ("register", *MORE)}
-        Daemon("register").start(
-            [
-                python(),
-                "-m",
-                "rondine.standins",
-                "--port",
-                str(ports["register"]),
-                "--key-file",
-                str(VAR / "register.key"),
-                "--home",
-                str(VAR),
-                "--more",
-                *(f"{name}={ports[name]}" for name in MORE),
-            ],
-            env,
-        )
-    prepare(cluster, env, [ports[name] for name in ("register", *MORE)])
-    if Daemon("worker").pid() is None:
-        Daemon("worker").start([str(VENV / "bin" / "rondine-server"), "work"], env)
-    if Daemon("web").pid() is None:
-        ports["web"] = next(free_ports(ports.get("web", WEB)))
-        Daemon("web").start([str(VENV / "bin" / "rondine-server"), "serve", "--port", str(ports["web"])], env)
-    (VAR / "ports").write_text(
-        "".join(f"{name}={port}\n" for name, port in {**ports, "postgres": cluster.port}.items())
-    )
+    supervisor = Supervisor()
+    if not supervisor.is_up():
+        cluster.stop()  # one that nobody watches over
+    ports = chosen_ports(supervisor)
+    keep_address(cluster, ports["postgres"])
+    programs = programs_at(ports, cluster)
+    if not is_prepared(cluster, ports):
+        with step("PostgreSQL"):
+            supervisor.run([one for one in programs if one.name in ("postgres", "register")])
+            wait_for_database(ports["postgres"], supervisor)
+        prepare(cluster, ports)
+    supervisor.run(programs)
+    (VAR / "ports").write_text("".join(f"{name}={port}\n" for name, port in ports.items()))
     with step("waiting for the service"):
-        wait_for(f"http://127.0.0.1:{ports['web']}/api/v1/health", Daemon("web"))
-        wait_for(f"http://127.0.0.1:{ports['register']}/control", Daemon("register"))
-        if Daemon("worker").pid() is None:
-            raise Failed(
-                f"the worker ended at once\n{Daemon('worker').last_lines()}", f"look at {Daemon('worker').log}"
-            )
+        wait_for_database(ports["postgres"], supervisor)
+        wait_for(f"http://127.0.0.1:{ports['web']}/api/v1/health", "web", supervisor)
+        wait_for(f"http://127.0.0.1:{ports['register']}/control", "register", supervisor)
+        if supervisor.processes()["worker"]["statename"] not in ("RUNNING", "STARTING"):
+            raise failed("worker")
     welcome(ports, time.monotonic() - began)
     return 0
 
 
-def prepare(cluster: Cluster, env: dict[str, str], standins: list[int]) -> None:
-    """Database, tables and demo people; left out when nothing of that has changed since the last time."""
-    migrations = digest(*sorted((ROOT / "src" / "rondine" / "server").glob("*/migrations"))) + digest(
-        ROOT / "requirements.lock"
+def chosen_ports(supervisor: Supervisor) -> dict[str, int]:
+    """Those in use by what runs; for what does not, the ones of the last time or, where another process has taken them, the next free ones."""
+    ports = read_ports()
+    running = {name for name, one in supervisor.processes().items() if one["statename"] in ("RUNNING", "STARTING")}
+    for name, first in (("postgres", DATABASE), ("web", WEB)):
+        if name not in running or name not in ports:
+            ports[name] = next(free_ports(ports.get(name, first)))
+    standins = ("register", *MORE)
+    if "register" not in running or not set(standins) <= set(ports):
+        free = free_ports(ports.get("register", REGISTER))
+        ports |= {name: next(free) for name in standins}
+    return ports
+
+
+def keep_address(cluster: Cluster, port: int) -> None:
+    """Where `rondine-server` looks for the address of the database, also when somebody runs it by hand."""
+    path = VAR / "database"
+    path.touch(mode=0o600)
+    path.write_text(cluster.uri(port=port))
+
+
+def programs_at(ports: dict[str, int], cluster: Cluster) -> list[Program]:
+    """What is to run. One whose command or environment differs from what runs is started anew, so both say what its code was made from."""
+    code = digest(ROOT / "requirements.lock", *sorted((ROOT / "src" / "rondine").rglob("*.py")))[:16]
+    console = (CONSOLE / "dist" / ".made-from").read_text()[:16]
+    env = {"RONDINE_HOME": str(VAR), "PYTHONUNBUFFERED": "1", "RONDINE_CODE": code}
+    service = {**env, "RONDINE_DATABASE_PORT": str(ports["postgres"])}  # the address itself is read from a file
+    server = str(VENV / "bin" / "rondine-server")
+    more = [f"{name}={ports[name]}" for name in MORE]
+    standins = ["--port", str(ports["register"]), "--key-file", str(VAR / "register.key"), "--home", str(VAR)]
+    return [
+        Program(
+            "postgres", cluster.words(ports["postgres"]), order=1, stop="INT", orphaned="INT", before=cluster.before
+        ),
+        Program("register", [python(), "-m", "rondine.standins", *standins, "--more", *more], env, order=5),
+        Program("worker", [server, "work"], service, order=10),
+        Program("web", [server, "serve", "--port", str(ports["web"])], {**service, "RONDINE_BUILD": console}, order=20),
+    ]
+
+
+def is_prepared(cluster: Cluster, ports: dict[str, int]) -> bool:
+    return is_stamped(VAR / "prepared", prepared_from(cluster, ports)) and (VAR / "people.txt").exists()
+
+
+def prepared_from(cluster: Cluster, ports: dict[str, int]) -> str:
+    migrations = digest(
+        ROOT / "requirements.lock", *sorted((ROOT / "src" / "rondine").glob("server/*/migrations/*.py"))
     )
-    wanted = f"{cluster.identifier()} {migrations} {standins}"
-    if is_stamped("database", wanted) and (VAR / "people.txt").exists():
-        return
+    return f"{cluster.identifier()} {migrations} {[ports[name] for name in ('register', *MORE)]}"
+
+
+def prepare(cluster: Cluster, ports: dict[str, int]) -> None:
+    """Database, tables and demo people."""
+    env = {"RONDINE_HOME": str(VAR)}
     with step("tables and demo people"):
-        try_create(cluster)
+        try_create(cluster, ports["postgres"])
         server = str(VENV / "bin" / "rondine-server")
         run([server, "prepare"], env=env)
-        register, *more = map(str, standins)
+        register, *more = (str(ports[name]) for name in ("register", *MORE))
         people = str(VAR / "people.txt")
         run([server, "demo", "--register-port", register, "--people-file", people, "--more-ports", *more], env=env)
-    stamp("database", wanted)
+    stamp(VAR / "prepared", prepared_from(cluster, ports))
 
 
-def try_create(cluster: Cluster) -> None:
+def try_create(cluster: Cluster, port: int) -> None:
     code = (
         "import sys, psycopg\n"
         "with psycopg.connect(sys.argv[1], autocommit=True) as c:\n"
         "    if not c.execute(\"SELECT 1 FROM pg_database WHERE datname = 'rondine'\").fetchone(): c.execute('CREATE DATABASE rondine')\n"
     )
-    run([python(), "-c", code, cluster.uri("postgres")])
+    run([python(), "-c", code, cluster.uri("postgres", port)])
 
 
 def python() -> str:
@@ -178,7 +206,7 @@ def read_ports() -> dict[str, int]:
     )
 
 
-def wait_for(url: str, daemon: Daemon, seconds: float = 60) -> None:
+def wait_for(url: str, name: str, supervisor: Supervisor, seconds: float = 60) -> None:
     until = time.monotonic() + seconds
     while time.monotonic() < until:
         try:
@@ -187,10 +215,30 @@ def wait_for(url: str, daemon: Daemon, seconds: float = 60) -> None:
                     return
         except OSError:
             pass
-        if daemon.pid() is None:
+        if does_not_start(name, supervisor):
             break
         time.sleep(0.05)
-    raise Failed(f"{daemon.name} does not respond\n{daemon.last_lines()}", f"look at {daemon.log}")
+    raise failed(name)
+
+
+def wait_for_database(port: int, supervisor: Supervisor, seconds: float = 60) -> None:
+    until = time.monotonic() + seconds
+    words = [str(POSTGRES / "pg_isready"), "-q", "-h", "127.0.0.1", "-p", str(port)]
+    while subprocess.run(words, check=False).returncode:
+        if does_not_start("postgres", supervisor) or time.monotonic() > until:
+            raise failed("postgres")
+        time.sleep(0.1)
+
+
+def does_not_start(name: str, supervisor: Supervisor) -> bool:
+    """Whether a program has ended several times in a row."""
+    tried = supervisor.processes().get(name, {})
+    return tried.get("statename") == "BACKOFF" and time.time() - supervisor.config.stat().st_mtime > 8
+
+
+def failed(name: str) -> Failed:
+    program = Program(name, [])
+    return Failed(f"{name} does not run\n{program.last_lines()}", f"look at {program.log}")
 
 
 def welcome(ports: dict[str, int], seconds: float) -> None:
@@ -208,28 +256,36 @@ def welcome(ports: dict[str, int], seconds: float) -> None:
     )
 
 
-def status(cluster: Cluster) -> int:
-    ports = read_ports()
-    is_up = (cluster.data / "PG_VERSION").exists() and cluster.is_running()
-    say(f"  postgres  {'runs on port ' + str(cluster.port) if is_up else 'does not run'}")
-    up = [is_up]
-    for name in DAEMONS:
-        pid = Daemon(name).pid()
-        up.append(pid is not None)
-        place = f" at http://127.0.0.1:{ports[name]}" if pid and name in ports else ""
-        say(f"  {name:<9} {f'runs{place} (pid {pid}, log {Daemon(name).log})' if pid else 'does not run'}")
-    if not all(up):
+def status() -> int:
+    ports, processes = read_ports(), Supervisor().processes()
+    is_up = []
+    for name in PROGRAMS:
+        one = processes.get(name, {"statename": "STOPPED", "pid": 0, "description": ""})
+        is_up.append(one["statename"] == "RUNNING" or (one["statename"] == "STARTING" and one["pid"] > 0))
+        log = Program(name, []).log
+        at = f" at {'http://' if name != 'postgres' else ''}127.0.0.1:{ports[name]}" if name in ports else ""
+        if is_up[-1]:
+            uptime = one["description"].partition("uptime ")[2]
+            say(
+                f"  {name:<9} runs{at} (pid {one['pid']}{f', for {uptime}' if uptime else ', just started'}, log {log})"
+            )
+        elif one["statename"] in ("BACKOFF", "FATAL"):
+            say(f"  {name:<9} keeps ending; it is tried again a second later each time. Its log, {log}, ends so:")
+            say("".join(f"            {line}\n" for line in Program(name, []).last_lines(4).splitlines()).rstrip())
+        else:
+            say(f"  {name:<9} does not run")
+    if not all(is_up):
         say("\n./start starts what is missing.")
-    return 0 if all(up) else 3
+    return 0 if all(is_up) else 3
 
 
 def stop(cluster: Cluster) -> int:
-    for name in reversed(DAEMONS):
-        if Daemon(name).stop():
-            say(f"  {name} is stopped")
-    if (cluster.data / "PG_VERSION").exists() and cluster.is_running():
+    supervisor = Supervisor()
+    running = [name for name in PROGRAMS if name in supervisor.processes()]
+    if supervisor.stop():
+        say(f"  {', '.join(reversed(running))} are stopped")
+    if (cluster.data / "PG_VERSION").exists():
         cluster.stop()
-        say("  postgres is stopped")
     return 0
 
 

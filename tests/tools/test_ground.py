@@ -1,15 +1,11 @@
 """What ./start and ./test stand on: ports, processes, failing steps."""
 
-import json
 import socket
 import subprocess
 import sys
 
 import pytest
-from tests.whole_rondine import (
-    ROOT,
-    wait_until,
-)
+from tests.whole_rondine import ROOT
 
 import ground  # isort: skip
 
@@ -53,31 +49,6 @@ def test_a_failing_step_says_what_failed_and_what_to_do(folder):
     assert "the last line" in (folder / "log" / "setup.log").read_text()
 
 
-def test_a_daemon_is_started_once_found_again_and_stopped():
-    daemon = ground.Daemon("sleeper")
-    assert daemon.pid() is None
-    daemon.start([sys.executable, "-c", "import time; print('up', flush=True); time.sleep(60)"], {})
-    pid = daemon.pid()
-    assert pid is not None and ground.Daemon("sleeper").pid() == pid
-    wait_until(lambda: "up" in daemon.last_lines())
-    assert daemon.stop() and not ground.is_alive(pid)
-    assert daemon.pid() is None and not daemon.stop()
-
-
-def test_another_process_with_the_same_number_is_not_taken_for_ours(folder):
-    other = subprocess.Popen([sys.executable, "-c", "import time; time.sleep(60)"])
-    try:
-        (folder / "pids").mkdir()
-        (folder / "pids" / "web.json").write_text(json.dumps({"pid": other.pid, "began": "1"}))
-        daemon = ground.Daemon("web")
-        assert daemon.pid() is None
-        assert not daemon.stop()
-        assert other.poll() is None
-    finally:
-        other.kill()
-        other.wait()
-
-
 def test_all_parallel_steps_end_before_the_first_failure_is_raised():
     ended = []
 
@@ -92,7 +63,6 @@ def test_all_parallel_steps_end_before_the_first_failure_is_raised():
 def test_a_stamp_holds_until_something_changes(folder):
     (folder / "a").mkdir()
     (folder / "a" / "x").write_text("1")
-    ground.stamp("it", "one")
-    assert (
-        ground.is_stamped("it", "one") and not ground.is_stamped("it", "two") and not ground.is_stamped("other", "one")
-    )
+    it, other = folder / "a" / "it", folder / "a" / "other"
+    ground.stamp(it, "one")
+    assert ground.is_stamped(it, "one") and not ground.is_stamped(it, "two") and not ground.is_stamped(other, "one")

@@ -1,8 +1,8 @@
 """Django's settings, read from the environment. Everything secret comes from files that only the service can read.
 
-RONDINE_HOME            folder for keys and logs (default: var)
-RONDINE_DATABASE        PostgreSQL connection URI
-RONDINE_CONSOLE         folder of the built console (default: console/dist)
+RONDINE_HOME            folder for keys and logs (default: var in the source tree, else ~/.local/state/rondine)
+RONDINE_DATABASE        PostgreSQL connection URI (default: what the file database in RONDINE_HOME says)
+RONDINE_CONSOLE         folder of the built console (default: the one in the package, or console/dist)
 RONDINE_HOSTS           names the service answers to, separated by commas (default: loopback)
 RONDINE_SECURE          1 behind https: cookies are marked secure
 """
@@ -12,10 +12,12 @@ from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
 ROOT = Path(__file__).resolve().parents[3]
-HOME = Path(os.environ.get("RONDINE_HOME", ROOT / "var"))
+IN_TREE = (ROOT / "pyproject.toml").exists()
+HOME = Path(os.environ.get("RONDINE_HOME") or (ROOT / "var" if IN_TREE else Path.home() / ".local/state/rondine"))
 #: The web service's threads live for one request, so a connection does too; workers and commands keep one a thread.
 IS_WEB = os.environ.get("RONDINE_IS_WEB") == "1"
-CONSOLE = Path(os.environ.get("RONDINE_CONSOLE", ROOT / "console" / "dist"))
+_PACKED = Path(__file__).parent / "console"
+CONSOLE = Path(os.environ.get("RONDINE_CONSOLE") or (_PACKED if _PACKED.is_dir() else ROOT / "console" / "dist"))
 KEYS_FILE = HOME / "encryption-keys.json"
 
 
@@ -30,8 +32,14 @@ def _secret_key() -> str:
     return path.read_text().strip()
 
 
+def database_uri() -> str:
+    """Where PostgreSQL is; empty if nobody has said so."""
+    kept = HOME / "database"
+    return os.environ.get("RONDINE_DATABASE") or (kept.read_text().strip() if kept.exists() else "")
+
+
 def _database() -> dict[str, object]:
-    parts = urlsplit(os.environ.get("RONDINE_DATABASE", "postgresql://rondine@127.0.0.1:18232/rondine"))
+    parts = urlsplit(database_uri() or "postgresql://127.0.0.1/rondine")
     return {
         "ENGINE": "django.db.backends.postgresql",
         "NAME": parts.path.lstrip("/"),

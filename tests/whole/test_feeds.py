@@ -4,6 +4,7 @@ import json
 import signal
 import time
 
+import psycopg
 import pytest
 from aiohttp import web
 from tests.canary import leaks
@@ -328,3 +329,28 @@ def test_a_worker_told_to_stop_does_so_and_its_run_goes_on_elsewhere(register):
     last = register.watch(run["id"])
     assert last["state"] == "done"
     undisturbed(register, name, counts(last))
+
+
+def test_an_index_whose_worker_died_is_built_by_another_and_later_ones_too(register):
+    """The killed worker's job holds the lock of all jobs that build indexes."""
+
+    def indexed(name):
+        rows = register.sql(
+            "SELECT s.indexed FROM records_recordset s JOIN records_recordtype t ON t.id = s.record_type_id WHERE t.name = %s",
+            name,
+        )
+        return rows[0][0] if rows else []
+
+    for name in ("index-broken-off", "index-behind-it"):
+        register.feed(name, "/v1/trees", paging={"type": "link_header"})
+    with psycopg.connect(register.uri) as connection:
+        connection.execute(
+            "LOCK TABLE records_record IN SHARE UPDATE EXCLUSIVE MODE"
+        )  # nobody builds an index meanwhile
+        assert register.finish("index-broken-off")["state"] == "done"
+        waiting = "SELECT 1 FROM procrastinate_jobs WHERE task_name = 'rondine.index_records' AND status = 'doing'"
+        wait_until(lambda: register.sql(waiting), 60)
+        register.end("worker", signal.SIGKILL)
+    register.start_worker()
+    assert register.finish("index-behind-it")["state"] == "done"
+    wait_until(lambda: indexed("index-broken-off") and indexed("index-behind-it"), 90)

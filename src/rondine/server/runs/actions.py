@@ -6,7 +6,9 @@ from typing import Any
 
 from django.db import IntegrityError, connection, models, transaction
 from django.utils import timezone
+from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
+from procrastinate.exceptions import ConnectorException
 
 from rondine.core.connection import ConnectionDocument, FeedDocument
 from rondine.core.errors import Conflict, DraftError, NotFound, Problem
@@ -184,6 +186,20 @@ def sweep() -> list[int]:
         for run_id in waiting:
             _defer(Run.objects.get(pk=run_id))
     return [*(run_id for run_id, _ in silent), *waiting]
+
+
+def retry_stalled_jobs() -> list[int]:
+    """Lets other workers take over the jobs, of every kind, whose worker has fallen silent; with a job goes the lock that it held."""
+    now = timezone.now()
+    is_silent = models.Q(worker=None) | models.Q(worker__last_heartbeat__lt=now - SILENT)
+    retried = []
+    for job_id in ProcrastinateJob.objects.filter(is_silent, status="doing").values_list("pk", flat=True):
+        try:
+            app.job_manager.retry_job_by_id(job_id, retry_at=now)
+        except ConnectorException:  # another worker was quicker, or it has ended after all
+            continue
+        retried.append(job_id)
+    return retried
 
 
 def cancel_run(project: Project, run_id: int) -> Run:

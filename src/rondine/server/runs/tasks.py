@@ -17,7 +17,7 @@ from rondine.core.settings import load
 from rondine.engine.client import Engine
 from rondine.server.records.browsing import make_indexes
 from rondine.server.records.models import RecordSet
-from rondine.server.runs.actions import put_back, sweep, take_run
+from rondine.server.runs.actions import put_back, retry_stalled_jobs, sweep, take_run
 from rondine.server.runs.pipeline import carry_out_feed
 from rondine.server.runs.places import say_gone, say_here
 from rondine.server.runs.threads import in_database
@@ -101,6 +101,9 @@ async def sweep_for_ever(place: str = "", seconds: float = 5.0) -> None:
                 found = await in_database(parts()[1], sweep)
                 if found:
                     log.warning("runs put back, nobody carried them out", runs=found)
+                retried = await in_database(parts()[1], retry_stalled_jobs)
+                if retried:
+                    log.warning("jobs of silent workers go on elsewhere", jobs=retried)
             except OperationalError:
                 pass
             await asyncio.sleep(seconds)

@@ -10,6 +10,7 @@ from typing import Any
 from rondine_cli.items import add_item_verbs, read_document, read_text, show_problems
 from rondine_cli.output import Output
 from rondine_cli.session import Session, named_values
+from rondine_client import RondineProblem
 
 
 def add_commands(commands: Any) -> None:
@@ -159,7 +160,7 @@ def add_commands(commands: Any) -> None:
     add_item_verbs(sample, "samples", "sample", ["name", "operation", "media_type", "size"])
     keep = sample.add_parser("keep", help="keep the response of a trial, or a file's content")
     keep.add_argument("name")
-    keep.add_argument("--run", type=int, help="the number of a trial", dest="run_id")
+    keep.add_argument("--run", type=int, help="the number of a trial (default: the operation's last)", dest="run_id")
     keep.add_argument("--file", help="a file with a response (- for standard input)")
     keep.add_argument("--operation")
     keep.add_argument("--keys", choices=["mask", "keep"], help="what becomes of values that look like keys")
@@ -505,11 +506,23 @@ def run_keep(session: Session, args: Namespace, out: Output) -> None:
     content = None
     if args.file:
         content = sys.stdin.buffer.read() if args.file == "-" else Path(args.file).read_bytes()
-    made = session.office.keep_sample(
-        args.name, run=args.run_id, content=content, operation=args.operation, keys=args.keys
-    )
+    run_id = args.run_id
+    if run_id is None and content is None:
+        run_id = _last_trial(session, args.operation)
+    made = session.office.keep_sample(args.name, run=run_id, content=content, operation=args.operation, keys=args.keys)
     words = f"sample {made['name']} is kept; see its schema: rondine sample schema {made['name']}"
     out.value(made, words + adopted_text(made))
+
+
+def _last_trial(session: Session, operation: str | None) -> int:
+    """The number of the operation's last trial. Raises RondineProblem if there is none, or if no operation is named."""
+    last = next(session.office.runs(operation=operation, kind="trial", limit=1), None) if operation else None
+    if last is None:
+        words = f"{operation} has not been tried yet" if operation else "it is not clear which response to keep"
+        hint = f"try it: rondine operation try {operation}" if operation else "give --operation, --run or --file"
+        raise RondineProblem({"code": "wrong_input", "detail": words, "where": "--run", "hint": hint})
+    found: int = last["id"]
+    return found
 
 
 def run_compare(session: Session, args: Namespace, out: Output) -> int:

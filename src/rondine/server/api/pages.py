@@ -86,7 +86,7 @@ def console(request: HttpRequest) -> HttpResponse:
     index: Path = settings.CONSOLE / "index.html"
     if not index.exists():
         return HttpResponse(
-            "The console is not built yet. Run ./start, which builds it; or use the command line and /api/v1.",
+            "This installation has no console. In the source tree ./start builds it, and tools/wheel builds a wheel that carries it; the command line and /api/v1 work without.",
             content_type="text/plain",
             status=503,
         )

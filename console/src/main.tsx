@@ -3,6 +3,7 @@ import { StrictMode, Suspense, lazy } from "react";
 import { createRoot } from "react-dom/client";
 import { createBrowserRouter, Navigate, RouterProvider } from "react-router";
 import { Problem } from "./api/client";
+import { NewProject } from "./features/administration/NewProject";
 import { SignInAgain, SignInPage } from "./features/session/SignIn";
 import { useSession } from "./features/session/session";
 import "./index.css";
@@ -23,6 +24,8 @@ const RecordList = lazy(() => import("./features/records/RecordList"));
 const RecordPage = lazy(() => import("./features/records/RecordPage"));
 const FeedPage = lazy(() => import("./features/records/FeedPage"));
 const Runs = lazy(() => import("./features/runs/Runs"));
+const Administration = lazy(() => import("./features/administration/Administration"));
+const Account = lazy(() => import("./features/administration/Account"));
 const CallPage = lazy(() => import("./features/runs/CallPage"));
 const RunPage = lazy(() => import("./features/runs/RunPage"));
 
@@ -47,8 +50,17 @@ function Door({ children }: { children: React.ReactNode }) {
 }
 
 function Home() {
-  const first = useSession().data?.projects[0];
-  return first ? <Navigate to={`/p/${first.name}`} replace /> : <Page title="No project"><Empty title="You belong to no project yet">An administrator can make you a member.</Empty></Page>;
+  const session = useSession().data;
+  const last = localStorage.getItem("project");
+  const first = session?.projects.find((one) => one.name === last) ?? session?.projects[0];
+  if (first) return <Navigate to={`/p/${first.name}`} replace />;
+  return (
+    <Page title="No project">
+      <Empty title="You belong to no project yet">
+        {session?.is_administrator ? <div className="mt-3 flex justify-center"><NewProject isFocused /></div> : "An administrator can make you a member."}
+      </Empty>
+    </Page>
+  );
 }
 
 const Nowhere = () => (
@@ -75,6 +87,8 @@ const router = createBrowserRouter([
       { path: "records/:type", element: <RecordList /> },
       { path: "records/:type/*", element: <RecordPage /> },
       { path: "feeds/:name", element: <FeedPage /> },
+      { path: "administration", element: <Administration /> },
+      { path: "account", element: <Account /> },
       { path: "runs", element: <Runs /> },
       { path: "runs/:id", element: <RunPage /> },
       { path: "runs/:id/calls/:number", element: <CallPage /> },

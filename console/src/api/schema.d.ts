@@ -810,10 +810,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The hosts that the project may reach. */
+        /** @description The hosts that the project may reach. To permit one again says anew whether private addresses are meant. */
         get: operations["listHosts"];
         put?: never;
-        /** @description The hosts that the project may reach. */
+        /** @description The hosts that the project may reach. To permit one again says anew whether private addresses are meant. */
         post: operations["permitHost"];
         delete?: never;
         options?: never;
@@ -3644,6 +3644,8 @@ export interface components {
         };
         /** @description A project that the person belongs to, and what they may do there. */
         Membership: {
+            /** @description whom to ask for what one may not do oneself */
+            readonly administrators: string[];
             readonly environments: string[];
             name: string;
             readonly permissions: string[];
@@ -4902,6 +4904,19 @@ export interface components {
             readonly members: number;
             name: string;
             title?: string;
+        };
+        ProjectMember: {
+            readonly is_active: boolean;
+            readonly name: string;
+            /**
+             * @description * `viewer` - viewer
+             *     * `operator` - operator
+             *     * `builder` - builder
+             *     * `administrator` - administrator
+             * @enum {string}
+             */
+            readonly role: "viewer" | "operator" | "builder" | "administrator";
+            readonly title: string;
         };
         /** @description Refuses unknown fields by name, with the nearest known one. */
         ProjectRequest: {
@@ -8787,7 +8802,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Member"][];
+                    "application/json": components["schemas"]["ProjectMember"][];
                 };
             };
             /** @description what went wrong */
@@ -8822,7 +8837,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Member"];
+                    "application/json": components["schemas"]["ProjectMember"];
                 };
             };
             /** @description what went wrong */

@@ -1,6 +1,7 @@
-import { Moon, Sun } from "lucide-react";
-import { useState } from "react";
-import { NavLink, Outlet, useLocation, useParams } from "react-router";
+import { ChevronDown, Moon, Sun } from "lucide-react";
+import { useEffect, useRef, useState } from "react";
+import { Link, NavLink, Outlet, useLocation, useParams } from "react-router";
+import { NewProject } from "../features/administration/NewProject";
 import { useSession, useSignOut } from "../features/session/session";
 
 const PAGES = [
@@ -17,6 +18,11 @@ export function Layout() {
   const signOut = useSignOut();
   const place = useLocation().pathname.split("/").slice(3).join("/");
   const here = session.data?.projects.find((one) => one.name === project);
+  const mayAdminister = session.data?.is_administrator || here?.permissions.includes("administer");
+  const isKnown = here !== undefined;
+  useEffect(() => {
+    if (isKnown) localStorage.setItem("project", project);
+  }, [project, isKnown]);
   return (
     <div className="flex min-h-screen flex-col bg-base-100 text-base-content">
       <a href="#main" className="sr-only focus:not-sr-only">
@@ -40,7 +46,7 @@ export function Layout() {
             ))}
           </nav>
           <div className="ml-auto flex items-center gap-3 text-sm">
-            <span className="hidden opacity-80 md:inline">{here?.title}</span>
+            <ProjectMenu project={project} />
             <ThemeSwitch />
             {session.data && (
               <div className="dropdown dropdown-end">
@@ -48,7 +54,9 @@ export function Layout() {
                   {session.data.title}
                   <span className="ml-1 hidden text-xs opacity-70 sm:inline">{here?.role}</span>
                 </button>
-                <ul className="menu dropdown-content z-20 w-40 rounded-box border border-base-300 bg-base-100 text-base-content shadow">
+                <ul className={MENU}>
+                  <li><Link to={`/p/${project}/account`} onClick={leave}>Tokens and password</Link></li>
+                  {mayAdminister && <li><Link to={`/p/${project}/administration`} onClick={leave}>Administration</Link></li>}
                   <li>
                     <button type="button" onClick={() => signOut.mutate()}>
                       Sign out
@@ -64,6 +72,56 @@ export function Layout() {
         <Outlet />
       </main>
     </div>
+  );
+}
+
+const MENU = "menu dropdown-content z-20 w-56 rounded-box border border-base-300 bg-base-100 text-base-content shadow";
+
+/** The menus are open while they have the focus. */
+const leave = () => (document.activeElement as HTMLElement | null)?.blur();
+
+/** The project one is in, and the way to others or to a new one. */
+function ProjectMenu({ project }: { project: string }) {
+  const session = useSession().data;
+  const [isMaking, setMaking] = useState(false);
+  const here = session?.projects.find((one) => one.name === project);
+  if (!session) return null;
+  if (session.projects.length < 2 && !session.is_administrator) return <span className="hidden opacity-80 md:inline">{here?.title}</span>;
+  return (
+    <>
+      <div className="dropdown dropdown-end">
+        <button type="button" className="flex cursor-pointer items-center gap-1 py-2" aria-label="Project">
+          <span className="max-w-48 truncate opacity-90">{here?.title ?? project}</span> <ChevronDown className="size-3.5 opacity-70" aria-hidden />
+        </button>
+        <ul className={MENU}>
+          {session.projects.map((one) => (
+            <li key={one.name}><Link to={`/p/${one.name}`} aria-current={one.name === project || undefined} onClick={leave}>{one.title}</Link></li>
+          ))}
+          {session.is_administrator && <li><button type="button" onClick={() => { leave(); setMaking(true); }}>New project …</button></li>}
+        </ul>
+      </div>
+      {isMaking && <NewProjectDialog key={project} onClose={() => setMaking(false)} />}
+    </>
+  );
+}
+
+function NewProjectDialog({ onClose }: { onClose: () => void }) {
+  const dialog = useRef<HTMLDialogElement>(null);
+  const { project } = useParams();
+  const from = useRef(project);
+  useEffect(() => dialog.current?.showModal(), []);
+  useEffect(() => {
+    if (from.current !== project) onClose();
+  }, [project, onClose]);
+  return (
+    <dialog ref={dialog} className="modal" aria-label="New project" onClose={onClose}>
+      <div className="modal-box max-w-md text-base-content">
+        <h2 className="mb-1 text-lg font-semibold">New project</h2>
+        <p className="mb-3 text-sm opacity-80">It begins empty, with the environments test and live, and you as its administrator.</p>
+        <NewProject isFocused />
+      </div>
+      <form method="dialog" className="modal-backdrop"><button aria-label="Close">close</button></form>
+    </dialog>
   );
 }
 

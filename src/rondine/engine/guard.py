@@ -7,7 +7,7 @@ unless its permission says so. The check sits in the socket factory, after every
 import ipaddress
 import socket
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from urllib.parse import urlsplit
 
 from rondine.core.errors import HostRefused
@@ -51,16 +51,17 @@ class Guard:
         raise HostRefused(
             f"{host}:{port} is not among the hosts this project may reach",
             where=f"{host}:{port}",
-            hint=f"an administrator permits it with: rondine host permit {host} --port {port}",
+            hint=f"an administrator permits it with: {_command(PermittedHost(host, port, _is_known_private(host)))}",
         )
 
     def check_address(self, address: str, permission: PermittedHost) -> None:
         """Raises HostRefused if the dialled address is not public and the permission does not cover private ones."""
         if not permission.is_private and not is_public(address):
+            wanted = replace(permission, is_private=True)
             raise HostRefused(
                 f'"{permission.host}" leads to {address}, which is not a public address',
                 where=permission.host,
-                hint=f"if that is meant, an administrator permits it with: rondine host permit {permission.host} --private",
+                hint=f"if that is meant, an administrator permits it with: {_command(wanted)}",
             )
 
     def check_literal(self, url: str, permission: PermittedHost) -> None:
@@ -89,6 +90,23 @@ class SocketFactory:
         made = socket.socket(family=family, type=kind, proto=proto)  # type: ignore[arg-type]
         made.setblocking(False)
         return made
+
+
+def _command(wanted: PermittedHost) -> str:
+    """The command that gives a permission."""
+    port = "" if wanted.port is None else f" --port {wanted.port}"
+    return f"rondine host permit {wanted.host}{port}{' --private' if wanted.is_private else ''}"
+
+
+def _is_known_private(host: str) -> bool:
+    """Whether the host will not do without leave for private addresses, as far as that can be told without looking its name up."""
+    if host == "localhost" or host.endswith(".localhost"):  # RFC 6761, section 6.3
+        return True
+    try:
+        found = socket.getaddrinfo(host, None, flags=socket.AI_NUMERICHOST)
+    except OSError:
+        return False
+    return not is_public(str(found[0][4][0]))
 
 
 def is_public(address: str) -> bool:

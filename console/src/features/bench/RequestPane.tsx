@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { Field, Heading } from "../../ui/parts";
 import { PAGING_WORDS } from "../../ui/paging";
+import { Advice } from "../../ui/Advice";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { useRecordTypes } from "../records/records";
 import { type Input, isReading, type OperationDocument, type RecordGiven } from "./bench";
@@ -84,7 +85,7 @@ export function RequestPane(props: Props) {
       {shown && shown.origins.length > 0 && <Origins origins={shown.origins} project={props.project} connection={props.connection} onDescribe={() => setEditing(true)} />}
       {problems.map((one) => (
         <p key={one.where + one.message} className="mb-1 border-l-2 border-warning pl-2 text-xs">
-          {one.message}{one.hint && <span className="opacity-80">. {one.hint}</span>}
+          {one.message}{one.hint && <span className="opacity-80">. <Advice hint={one.hint} /></span>}
         </p>
       ))}
       {shown?.warnings.map((one) => <p key={one.message} className="mb-1 border-l-2 border-warning pl-2 text-xs">{one.message}<span className="opacity-80">. {one.hint}</span></p>)}

@@ -1,6 +1,7 @@
 import { Fragment, useMemo, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { bytes, Empty, Heading, Waiting } from "../../ui/parts";
+import { Advice } from "../../ui/Advice";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { FIELD_TYPES, type FieldType, type OperationDocument, type Plan, type Sample } from "./bench";
 import { CompareWith } from "./CompareWith";
@@ -103,7 +104,7 @@ export function ResponsePane(props: ResponseProps) {
             <div className="mt-1 border-l-4 border-error bg-error/8 px-3 py-2 text-sm">
               <p>{outcome.words}</p>
               {outcome.message && <p className="font-medium">The service says: {outcome.message}</p>}
-              {outcome.hint && <p className="opacity-85">What to do: {outcome.hint}</p>}
+              {outcome.hint && <p className="opacity-85"><Advice before="What to do: " hint={outcome.hint} /></p>}
             </div>
           )}
         </div>
@@ -111,7 +112,7 @@ export function ResponsePane(props: ResponseProps) {
         <div className="mb-2 border-l-4 border-error bg-error/8 px-3 py-2 text-sm" role="alert">
           <p className="font-medium text-error">No response: {call.error?.message}</p>
           <p className="font-mono text-xs break-all opacity-80">{call.error?.where}</p>
-          <p>What to do: {call.error?.hint}</p>
+          <p><Advice before="What to do: " hint={call.error?.hint} /></p>
         </div>
       )}
       {outcome && <div role="tablist" className="mb-2 flex flex-wrap items-center gap-4 border-b border-base-300 text-sm">

@@ -1,4 +1,5 @@
 import { Link } from "react-router";
+import { Advice } from "../../ui/Advice";
 import { Heading, Tag } from "../../ui/parts";
 import { useObstacles } from "./environments";
 
@@ -17,7 +18,7 @@ export function Obstacles({ project }: { project: string }) {
             {one.kind} <Link className="link font-medium" to={`${PAGE[one.kind]}/${one.name}`}>{one.name}</Link> {one.environment && <Tag>{one.environment}</Tag>}
             <ul>
               {one.reasons.map((reason) => (
-                <li key={reason.where + reason.message}>{reason.message}{reason.hint && <span className="text-xs opacity-75"> · {reason.hint}</span>}</li>
+                <li key={reason.where + reason.message}>{reason.message}{reason.hint && <span className="text-xs opacity-75"> · <Advice hint={reason.hint} /></span>}</li>
               ))}
             </ul>
           </li>

@@ -55,7 +55,11 @@ export function useSetStandingValue(project: string) {
 }
 
 export function usePermitHost(project: string) {
-  return useChange(project, (body: { host: string; port: number | null; is_private: boolean }) => answer(api.POST("/api/v1/projects/{project}/hosts", { params: { path: { project } }, body })));
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (body: { host: string; port: number | null; is_private: boolean }) => answer(api.POST("/api/v1/projects/{project}/hosts", { params: { path: { project } }, body })),
+    onSuccess: () => cache.invalidateQueries(), // what could not be reached may stand anywhere
+  });
 }
 
 export function useRemoveHost(project: string) {

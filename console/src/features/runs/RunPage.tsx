@@ -3,6 +3,7 @@ import { Link, useParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { Page } from "../../ui/Layout";
 import { bytes, Heading, StateTag, Tag, Waiting, when } from "../../ui/parts";
+import { Advice } from "../../ui/Advice";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { usePermission } from "../session/session";
 import { OVER, useCalls, useCancel, useRejects, useRun } from "./runs";
@@ -58,7 +59,7 @@ export default function RunPage() {
         <div role="alert" className="mb-4 border-l-4 border-error bg-error/8 px-3 py-2 text-sm">
           <p className="font-medium text-error">{run.data.error.message}</p>
           <p className="font-mono text-xs break-all opacity-80">{run.data.error.where}</p>
-          {run.data.error.hint && <p>What to do: {run.data.error.hint}</p>}
+          {run.data.error.hint && <p><Advice before="What to do: " hint={run.data.error.hint} /></p>}
         </div>
       )}
       {run.data.remarks.length > 0 && (

@@ -3,6 +3,7 @@ import { Link, useParams, useSearchParams } from "react-router";
 import { Problem } from "../../api/client";
 import { Page } from "../../ui/Layout";
 import { Tag, Waiting, when } from "../../ui/parts";
+import { Advice } from "../../ui/Advice";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { useEnvironments, usePermission } from "../session/session";
 import { type CheckStep, type ConnectionDocument, useChangeConnection, useCheck, useConnection } from "./connection";
@@ -111,7 +112,7 @@ function Note({ tone, title, words, hint, ms }: { tone: string; title?: string; 
       {title && <span className="font-medium">{title} </span>}
       {ms != null && <span className="float-right text-xs opacity-70">{ms < 10 ? ms.toFixed(1) : Math.round(ms)} ms</span>}
       <span>{words}</span>
-      {hint && <p className="text-xs opacity-75">{hint}</p>}
+      {hint && <p className="text-xs opacity-75"><Advice hint={hint} /></p>}
     </div>
   );
 }

@@ -164,17 +164,19 @@ class _MembersView(APIView):
 
 
 class MembersView(_MembersView):
-    @extend_schema(operation_id="listMembers", responses=shapes.MemberSerializer(many=True))
+    @extend_schema(operation_id="listMembers", responses=shapes.ProjectMemberSerializer(many=True))
     def get(self, request: Request, project: str) -> Response:
         members = self.project.memberships.select_related("person").order_by("person__name")
-        return Response(shapes.MemberSerializer(members, many=True).data)
+        return Response(shapes.ProjectMemberSerializer(members, many=True).data)
 
 
 class MemberView(_MembersView):
-    @extend_schema(operation_id="setMember", request=shapes.NewRoleSerializer, responses=shapes.MemberSerializer)
+    @extend_schema(operation_id="setMember", request=shapes.NewRoleSerializer, responses=shapes.ProjectMemberSerializer)
     def put(self, request: Request, project: str, person: str) -> Response:
         asked = checked(shapes.NewRoleSerializer, request)
-        return Response(shapes.MemberSerializer(set_member(self.project, find_person(person), asked["role"])).data)
+        return Response(
+            shapes.ProjectMemberSerializer(set_member(self.project, find_person(person), asked["role"])).data
+        )
 
     @extend_schema(operation_id="removeMember", request=None, responses={204: None})
     def delete(self, request: Request, project: str, person: str) -> Response:

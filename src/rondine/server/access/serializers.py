@@ -138,7 +138,7 @@ class ProjectChangeSerializer(Strict):
     title = serializers.CharField(max_length=200)
 
 
-class MemberSerializer(serializers.ModelSerializer[Membership]):
+class ProjectMemberSerializer(serializers.ModelSerializer[Membership]):
     name = serializers.CharField(source="person.name", read_only=True)
     title = serializers.CharField(source="person.title", read_only=True)
     is_active = serializers.BooleanField(source="person.is_active", read_only=True)
@@ -146,7 +146,7 @@ class MemberSerializer(serializers.ModelSerializer[Membership]):
     class Meta:
         model = Membership
         fields = ["name", "title", "is_active", "role"]
-        read_only_fields = fields
+        read_only_fields = ["role"]
 
 
 class NewRoleSerializer(Strict):
@@ -160,16 +160,21 @@ class MembershipSerializer(serializers.ModelSerializer[Membership]):
     title = serializers.CharField(source="project.title")
     permissions = serializers.SerializerMethodField()
     environments = serializers.SerializerMethodField()
+    administrators = serializers.SerializerMethodField(help_text="whom to ask for what one may not do oneself")
 
     class Meta:
         model = Membership
-        fields = ["name", "title", "role", "permissions", "environments"]
+        fields = ["name", "title", "role", "permissions", "environments", "administrators"]
 
     def get_permissions(self, membership: Membership) -> list[str]:
         return sorted(PERMISSIONS[membership.role])
 
     def get_environments(self, membership: Membership) -> list[str]:
         return sorted(one.name for one in membership.project.environments.all())  # type: ignore[attr-defined]
+
+    def get_administrators(self, membership: Membership) -> list[str]:
+        members = membership.project.memberships.all()
+        return sorted(one.person.title for one in members if one.role == "administrator" and one.person.is_active)
 
 
 class SessionSerializer(serializers.Serializer[Any]):

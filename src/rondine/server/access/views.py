@@ -27,7 +27,9 @@ def _address(request: Request) -> str:
 
 def session_of(person: Person, request: Request) -> Response:
     memberships = (
-        person.memberships.select_related("project").prefetch_related("project__environments").order_by("project__name")
+        person.memberships.select_related("project")
+        .prefetch_related("project__environments", "project__memberships__person")
+        .order_by("project__name")
     )
     shown = {
         "name": person.name,
@@ -161,7 +163,7 @@ def revoke(person: Person, token_id: int) -> Response:
 
 
 class HostsView(ProjectView):
-    """The hosts that the project may reach."""
+    """The hosts that the project may reach. To permit one again says anew whether private addresses are meant."""
 
     permissions = {"GET": "view", "POST": "administer"}
 
@@ -183,8 +185,11 @@ class HostsView(ProjectView):
         made, is_new = PermittedHost.objects.get_or_create(
             project=self.project, host=host, port=asked.get("port"), defaults={"is_private": asked["is_private"]}
         )
+        if not is_new and made.is_private == asked["is_private"]:
+            raise Conflict(f"{host} is permitted already", where="/host", hint="there is nothing to change")
         if not is_new:
-            raise Conflict(f"{host} is permitted already", where="/host", hint="remove it first to change it")
+            made.is_private = asked["is_private"]
+            made.save(update_fields=["is_private"])
         return Response(shapes.HostSerializer(made).data, status=201)
 
 

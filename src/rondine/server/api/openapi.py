@@ -99,7 +99,7 @@ def add_documents(result: dict[str, Any], **_: Any) -> dict[str, Any]:
     schemas = result.setdefault("components", {}).setdefault("schemas", {})
     schemas["Problem"] = PROBLEM
     for name, schema in sorted(_components.items()):
-        schemas[name] = schema
+        assert schemas.setdefault(name, schema) == schema, f"two shapes are called {name}"
     return result
 
 

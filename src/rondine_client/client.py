@@ -84,9 +84,12 @@ class Client:
         *,
         query: Mapping[str, Any] | None = None,
         version: int | None = None,
+        mark: str | None = None,
     ) -> Any:
-        """One request below /api/v1; the answer's JSON, None if it has none. version: of the item that is changed."""
+        """One request below /api/v1; the answer's JSON, None if it has none. version: of the item that is changed. mark: its Idempotency-Key."""
         headers = {"If-Match": f'"{version}"'} if version is not None else {}
+        if mark is not None:
+            headers["Idempotency-Key"] = mark
         params = {name: value for name, value in (query or {}).items() if value is not None}
         response = self._sent(method, path, json=body, params=params, headers=headers)
         return response.json() if response.content else None

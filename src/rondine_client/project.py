@@ -367,12 +367,14 @@ class Project:
         in_protected: bool = False,
         empty_is_meant: bool = False,
         record: Json | None = None,
+        mark: str | None = None,
     ) -> Json:
         """Sends a saved operation, or one from the draft, once. confirmed: needed for what may change something at the service.
-        in_protected: needed besides in a protected environment.  empty_is_meant: needed besides where no input has a value.  record: {record_type, key}, which fills inputs that are not given."""
+        in_protected: needed besides in a protected environment.  empty_is_meant: needed besides where no input has a value.  record: {record_type, key}, which fills inputs that are not given.
+        mark: 8 to 100 characters of one's own; asked for again with the same one, nothing is sent, and what became of the first is given."""
         asked = _asked(service, environment, operation, document, inputs) | ({"record": record} if record else {})
         meant = {"confirmed": confirmed, "in_protected": in_protected, "empty_is_meant": empty_is_meant}
-        return self._ask("POST", "/trials", {**asked, **meant})
+        return self._ask("POST", "/trials", {**asked, **meant}, mark=mark)
 
     def try_once(
         self,
@@ -549,11 +551,17 @@ class Project:
 
     # --- running
 
-    def run_feed(self, name: str, inputs: Mapping[str, Any] | None = None, *, confirmed: bool = False) -> Json:
-        """Queues a run; see `watch`."""
-        return self._ask(
-            "POST", f"/feeds/{quote(name, safe='')}/runs", {"inputs": dict(inputs or {}), "confirmed": confirmed}
-        )
+    def run_feed(
+        self,
+        name: str,
+        inputs: Mapping[str, Any] | None = None,
+        *,
+        confirmed: bool = False,
+        mark: str | None = None,
+    ) -> Json:
+        """Queues a run; see `watch`. mark: as of `try_operation`."""
+        body = {"inputs": dict(inputs or {}), "confirmed": confirmed}
+        return self._ask("POST", f"/feeds/{quote(name, safe='')}/runs", body, mark=mark)
 
     def run(self, run_id: int) -> Json:
         return self._ask("GET", f"/runs/{run_id}")

@@ -1,10 +1,13 @@
 """The console in Chromium, against the whole service: the road of a builder, and what must not get lost."""
 
+import asyncio
 import re
 
 import pytest
+from aiohttp import web
 from playwright.sync_api import expect
 from tests.console.conftest import sign_in
+from tests.whole_rondine import wait_until
 
 from rondine.standins.register import DEFINITION
 
@@ -415,3 +418,23 @@ def test_a_query_is_kept_once_and_changed_for_all_that_use_it(open_page, rondine
     page.get_by_role("button", name="Send this request").click()
     expect(page.get_by_text("OK (200)")).to_be_visible()
     assert rondine.office().queries.get("console-kept-query")["version"] == 2
+
+
+def test_three_clicks_in_one_task_reach_the_service_once(open_page, rondine, serve):
+    async def answer(request):
+        await asyncio.sleep(0.3)
+        return web.json_response({"entry": 1}, status=201)
+
+    outside = serve(answer)
+    rondine.permit(outside.port)
+    service = rondine.connect("clicked-diary", outside.url)
+    rondine.office().operations.make("write-entry", service=service, document={"method": "POST", "path": "/entries"})
+    page = open_page(path="/operations/write-entry")
+    page.get_by_label("I have looked at the request").check()
+    send = page.get_by_role("button", name="Send this request")
+    send.evaluate("button => { button.click(); button.click(); button.click(); }")
+    expect(page.get_by_text("201", exact=False).first).to_be_visible()
+    page.wait_for_load_state("networkidle")
+    assert len(outside.calls) == 1
+    send.click()
+    wait_until(lambda: len(outside.calls) == 2)

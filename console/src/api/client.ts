@@ -33,6 +33,9 @@ const csrf: Middleware = {
 export const api = createClient<paths>({ baseUrl: "/" });
 api.use(csrf);
 
+/** The header that marks what is to be sent: all requests with the same mark come to one sending. */
+export const marked = (mark: string) => ({ "Idempotency-Key": mark });
+
 /** The data of a call. Throws a Problem for whatever went wrong, also when the service cannot be reached. */
 export async function answer<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
   let result;

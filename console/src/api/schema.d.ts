@@ -8391,7 +8391,10 @@ export interface operations {
     runFeed: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description a mark of what is to be sent, such as a UUID: asked for again with it within a day, nothing is sent, and the answer is what became of it */
+                "Idempotency-Key"?: string;
+            };
             path: {
                 name: string;
                 project: string;
@@ -11115,7 +11118,10 @@ export interface operations {
     tryOperation: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description a mark of what is to be sent, such as a UUID: asked for again with it within a day, nothing is sent, and the answer is what became of it */
+                "Idempotency-Key"?: string;
+            };
             path: {
                 project: string;
             };

@@ -100,25 +100,20 @@ function ProjectMenu({ project }: { project: string }) {
           {session.is_administrator && <li><button type="button" onClick={() => { leave(); setMaking(true); }}>New project …</button></li>}
         </ul>
       </div>
-      {isMaking && <NewProjectDialog key={project} onClose={() => setMaking(false)} />}
+      {isMaking && <NewProjectDialog onClose={() => setMaking(false)} />}
     </>
   );
 }
 
 function NewProjectDialog({ onClose }: { onClose: () => void }) {
   const dialog = useRef<HTMLDialogElement>(null);
-  const { project } = useParams();
-  const from = useRef(project);
   useEffect(() => dialog.current?.showModal(), []);
-  useEffect(() => {
-    if (from.current !== project) onClose();
-  }, [project, onClose]);
   return (
     <dialog ref={dialog} className="modal" aria-label="New project" onClose={onClose}>
       <div className="modal-box max-w-md text-base-content">
         <h2 className="mb-1 text-lg font-semibold">New project</h2>
         <p className="mb-3 text-sm opacity-80">It begins empty, with the environments test and live, and you as its administrator.</p>
-        <NewProject isFocused />
+        <NewProject isFocused onMade={onClose} />
       </div>
       <form method="dialog" className="modal-backdrop"><button aria-label="Close">close</button></form>
     </dialog>

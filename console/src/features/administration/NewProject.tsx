@@ -4,13 +4,13 @@ import { ProblemAlert } from "../../ui/ProblemAlert";
 import { useMakeProject } from "./administration";
 
 /** Makes an empty project and goes there. */
-export function NewProject({ isFocused = false }: { isFocused?: boolean }) {
+export function NewProject({ isFocused = false, onMade }: { isFocused?: boolean; onMade?: () => void }) {
   const make = useMakeProject();
   const navigate = useNavigate();
   const [name, setName] = useState("");
   const add = (event: FormEvent) => {
     event.preventDefault();
-    make.mutate({ name: name.trim() }, { onSuccess: (made) => { setName(""); void navigate(`/p/${made.name}`); } });
+    make.mutate({ name: name.trim() }, { onSuccess: (made) => { setName(""); onMade?.(); void navigate(`/p/${made.name}`); } });
   };
   return (
     <form onSubmit={add}>

@@ -1,4 +1,4 @@
-import { Empty, Waiting, when } from "../../ui/parts";
+import { Waiting, when } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { useRevokeToken, useTokens } from "./administration";
 
@@ -10,7 +10,7 @@ export function Tokens({ person }: { person: string }) {
   const now = Date.now();
   return (
     <>
-      {found.data?.length === 0 && <Empty title="There is no token">Commands and programs make one when they sign in.</Empty>}
+      {found.data?.length === 0 && <p className="mb-3 text-sm opacity-80">There is no token. Commands and programs make one when they sign in.</p>}
       {found.data && found.data.length > 0 && (
         <table className="mb-3 w-full max-w-4xl text-sm">
           <thead>

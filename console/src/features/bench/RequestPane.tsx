@@ -114,7 +114,7 @@ export function RequestPane(props: Props) {
           <input type="checkbox" className="checkbox checkbox-sm" checked={meant} onChange={(e) => setMeant(e.target.checked)} /> {props.environment} is protected; writing there is meant
         </label>
       )}
-      <button type="button" className="btn btn-primary mt-3" disabled={props.isSending || !props.maySend || (!shown && !props.shownError) || problems.length > 0 || (!reads && (!confirmed || (props.isProtected && !meant)))} onClick={() => props.onSend(confirmed, meant)}>
+      <button type="button" className="btn btn-primary mt-3" aria-disabled={props.isSending} disabled={!props.maySend || (!shown && !props.shownError) || problems.length > 0 || (!reads && (!confirmed || (props.isProtected && !meant)))} onClick={() => props.onSend(confirmed, meant)}>
         {props.isSending ? "Waiting for the service" : "Send this request"}
       </button>
       <p className="mt-1 text-xs opacity-70">Sends the draft on this screen, saved or not.</p>

@@ -1,6 +1,7 @@
 import { hashKey, queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
-import { answer, api, type Schemas } from "../../api/client";
+import { answer, api, marked, type Schemas } from "../../api/client";
+import { useMark } from "../../ui/mark";
 import { fieldName, namedAfter, pathOf, sourceOf } from "./paths";
 
 export type OperationDocument = Schemas["OperationDocument"];
@@ -139,8 +140,11 @@ export function useRequest(project: string, asked: Asked) {
 }
 
 export function useTrial(project: string) {
+  const mark = useMark();
   return useMutation({
-    mutationFn: (asked: Asked & { operation?: string; confirmed: boolean; in_protected: boolean; empty_is_meant: boolean }) => answer(api.POST("/api/v1/projects/{project}/trials", { params: { path: { project } }, body: asked })),
+    mutationFn: (asked: Asked & { operation?: string; confirmed: boolean; in_protected: boolean; empty_is_meant: boolean }) =>
+      answer(api.POST("/api/v1/projects/{project}/trials", { params: { path: { project }, header: marked(mark.of(asked)) }, body: asked })),
+    onSettled: mark.settle,
   });
 }
 
@@ -315,7 +319,9 @@ async function lookedAt(project: string, body: string, size: number, reason: str
 }
 
 export function useMakeFeed(project: string) {
+  const mark = useMark();
   return useMutation({
+    onSettled: mark.settle,
     mutationFn: async (body: { name: string; operation: string; mapping: string; environment: string; document: Schemas["FeedDocument"] }) => {
       const path = { project };
       const feeds = await answer(api.GET("/api/v1/projects/{project}/feeds", { params: { path, query: { q: body.name } } }));
@@ -324,7 +330,7 @@ export function useMakeFeed(project: string) {
       await (known
         ? answer(api.PATCH("/api/v1/projects/{project}/feeds/{name}", { params: { path: { project, name }, header: { "If-Match": `"${known.version}"` } }, body: content }))
         : answer(api.POST("/api/v1/projects/{project}/feeds", { params: { path }, body })));
-      return answer(api.POST("/api/v1/projects/{project}/feeds/{name}/runs", { params: { path: { project, name } }, body: { inputs: {} } }));
+      return answer(api.POST("/api/v1/projects/{project}/feeds/{name}/runs", { params: { path: { project, name }, header: marked(mark.of(body.name)) }, body: { inputs: {} } }));
     },
   });
 }

@@ -29,7 +29,7 @@ export function Hosts({ project }: { project: string }) {
           </li>
         ))}
       </ul>
-      {found.data?.length === 0 && <Empty title="No host is permitted yet">Until an administrator permits one, nothing can be called.</Empty>}
+      {found.data?.length === 0 && <div className="mb-3"><Empty title="No host is permitted yet">Until an administrator permits one, nothing can be called.</Empty></div>}
       <ProblemAlert error={found.error ?? permit.error ?? remove.error} />
       {may && (
         <form className="flex flex-wrap items-center gap-3 text-sm" onSubmit={add}>

@@ -1,5 +1,6 @@
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { answer, api } from "../../api/client";
+import { answer, api, marked } from "../../api/client";
+import { useMark } from "../../ui/mark";
 
 export function useRecordTypes(project: string) {
   return useQuery({
@@ -40,8 +41,11 @@ export function useFeed(project: string, name: string) {
 
 export function useRunFeed(project: string) {
   const cache = useQueryClient();
+  const mark = useMark();
   return useMutation({
-    mutationFn: ({ name, confirmed }: { name: string; confirmed?: boolean }) => answer(api.POST("/api/v1/projects/{project}/feeds/{name}/runs", { params: { path: { project, name } }, body: { inputs: {}, confirmed } })),
+    mutationFn: ({ name, confirmed }: { name: string; confirmed?: boolean }) =>
+      answer(api.POST("/api/v1/projects/{project}/feeds/{name}/runs", { params: { path: { project, name }, header: marked(mark.of([name, confirmed])) }, body: { inputs: {}, confirmed } })),
+    onSettled: mark.settle,
     onSuccess: () => cache.invalidateQueries({ queryKey: ["record-types", project] }),
   });
 }

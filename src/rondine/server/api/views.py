@@ -5,6 +5,7 @@ from collections.abc import Mapping
 from typing import Any, ClassVar
 
 from asgiref.sync import sync_to_async
+from drf_spectacular.utils import OpenApiParameter
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -104,3 +105,24 @@ def checked_limit(text: str | None, default: int = 50) -> int:
     if not text.isdigit() or not 1 <= int(text) <= 500:
         raise InputError(f'"{text[:20]}" is not a page size', where="?limit", hint="give a number from 1 to 500")
     return int(text)
+
+
+SENDING_MARK = OpenApiParameter(
+    "Idempotency-Key",
+    str,
+    OpenApiParameter.HEADER,
+    description="a mark of what is to be sent, such as a UUID: asked for again with it within a day, nothing is sent, and the answer is what became of it",
+)
+
+
+def sending_mark(request: Request) -> str:
+    """The `Idempotency-Key` of a request, empty without one (draft-ietf-httpapi-idempotency-key-header; quotes around it may be left out)."""
+    text = request.META.get("HTTP_IDEMPOTENCY_KEY", "").strip()
+    found = re.fullmatch(r'"?([\x21\x23-\x7e]{8,100})"?', text)
+    if text and not found:
+        raise InputError(
+            f"{text[:40]!a} is not a mark",
+            where="Idempotency-Key",
+            hint="send 8 to 100 printable characters, such as a UUID, another one for everything that is to be sent",
+        )
+    return found.group(1) if found else ""

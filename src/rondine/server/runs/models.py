@@ -57,6 +57,24 @@ class Run(models.Model):
         ]
 
 
+class Sending(models.Model):
+    """A mark that a client gave to what it wants sent, so that the same thing is sent once however often it is asked for.
+
+    asked: SHA-256 of what was asked for.  run: null while it is under way, and for ever if nobody knows what became of it.
+    """
+
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="+")
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    mark = models.CharField(max_length=100)
+    asked = models.BinaryField(max_length=32)
+    run = models.ForeignKey(Run, null=True, on_delete=models.CASCADE, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["project", "person", "mark"], name="one_sending_a_mark")]
+        indexes = [models.Index(fields=["at"], name="sendings_by_age")]
+
+
 class RunCount(models.Model):
     """What became of the rows of one record type; every row is counted exactly once. unseen: kept records that no row was for, None if the run is not
     known to have seen all."""

@@ -10,7 +10,7 @@ from rest_framework.response import Response
 
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.server.api.openapi import AnyField, DocumentField
-from rondine.server.api.views import ProjectView, Strict, checked_limit
+from rondine.server.api.views import SENDING_MARK, ProjectView, Strict, checked_limit, sending_mark
 from rondine.server.items.actions import find_item
 from rondine.server.records.kinds import FEEDS
 from rondine.server.records.models import RejectedRow
@@ -18,6 +18,7 @@ from rondine.server.records.tracing import fed_by
 from rondine.server.records.views import FieldPlace, MappedRow
 from rondine.server.runs.actions import cancel_run, find_call, find_run, queue_feed
 from rondine.server.runs.models import COMPLETENESS, Call, Run
+from rondine.server.runs.sendings import start_once
 
 
 class CountLine(serializers.Serializer[Any]):
@@ -257,11 +258,17 @@ class FeedRunsView(ProjectView):
 
     permissions = {"POST": "run"}
 
-    @extend_schema(operation_id="runFeed", request=FeedInputs, responses={202: RunLine})
+    @extend_schema(operation_id="runFeed", request=FeedInputs, responses={202: RunLine}, parameters=[SENDING_MARK])
     def post(self, request: Request, project: str, name: str) -> Response:
         given = self.given(FeedInputs, request)
         feed = find_item(FEEDS, self.project, name)
-        run = queue_feed(self.project, feed, self.person, given["inputs"], confirmed=given["confirmed"])
+        run = start_once(
+            self.project,
+            self.person,
+            sending_mark(request),
+            [name, given],
+            lambda: queue_feed(self.project, feed, self.person, given["inputs"], confirmed=given["confirmed"]),
+        )
         return Response(
             shown_run(find_run(self.project, run.pk)),
             status=202,

@@ -26,12 +26,13 @@ from rondine.core.protocols.operation import OperationDocument
 from rondine.core.protocols.pasted import read_body, read_pasted
 from rondine.core.settings import dump, load
 from rondine.server.api.openapi import AnyField, DocumentField
-from rondine.server.api.views import ProjectView, Strict, WaitingView
+from rondine.server.api.views import SENDING_MARK, ProjectView, Strict, WaitingView, sending_mark
 from rondine.server.items.actions import find_item
 from rondine.server.items.views import ProblemLine, item_views
 from rondine.server.records.filling import filled, told_origins
 from rondine.server.records.views import RowChoiceLine
-from rondine.server.runs.models import Call
+from rondine.server.runs.models import Call, Run
+from rondine.server.runs.sendings import send_once
 from rondine.server.runs.tasks import parts
 from rondine.server.runs.views import CallLine, shown_call
 from rondine.server.services.actions import (
@@ -440,7 +441,7 @@ class TrialsView(WaitingView):
 
     permissions = {"POST": "try"}
 
-    @extend_schema(operation_id="tryOperation", request=Asked, responses={201: TrialShown})
+    @extend_schema(operation_id="tryOperation", request=Asked, responses={201: TrialShown}, parameters=[SENDING_MARK])
     async def post(self, request: Request, project: str) -> Response:
         given = await sync_to_async(self.given)(Asked, request)
         document = await sync_to_async(asked_document)(self.project, given)
@@ -448,22 +449,30 @@ class TrialsView(WaitingView):
         if record:
             fill = sync_to_async(filled)
             values = (await fill(self.project, given["environment"], document.inputs, values, record)).values
-        run = await try_operation(
-            self.project,
-            self.person,
-            parts()[0],
-            document=document,
-            service=given["service"],
-            environment=given["environment"],
-            values=values,
-            operation_name=given.get("operation", ""),
-            base_address=given["base_address"],
-            confirmed=given["confirmed"],
-            in_protected=given["in_protected"],
-            empty_is_meant=given["empty_is_meant"],
-        )
-        report = await sync_to_async(trial_report)(run)
-        return Response({**report, "call": shown_call(report["call"])}, status=201)
+
+        async def send() -> Run:
+            return await try_operation(
+                self.project,
+                self.person,
+                parts()[0],
+                document=document,
+                service=given["service"],
+                environment=given["environment"],
+                values=values,
+                operation_name=given.get("operation", ""),
+                base_address=given["base_address"],
+                confirmed=given["confirmed"],
+                in_protected=given["in_protected"],
+                empty_is_meant=given["empty_is_meant"],
+            )
+
+        run = await send_once(self.project, self.person, sending_mark(request), given, send)
+        return Response(await sync_to_async(_shown_trial)(run), status=201)
+
+
+def _shown_trial(run: Run) -> dict[str, Any]:
+    report = trial_report(run)
+    return {**report, "call": shown_call(report["call"])}
 
 
 class KeepTrialGiven(Strict):

@@ -12,7 +12,7 @@ from cryptography.hazmat.primitives.asymmetric import ec, rsa
 from hypothesis import given as given_by
 from hypothesis import strategies as st
 from joserfc import jwt
-from joserfc.jwk import RSAKey
+from joserfc.jwk import OctKey, RSAKey
 
 from rondine.core.errors import InputError, RondineError, SignInAgain, SignInRefused, Unreachable
 from rondine.core.http import Request, Response, Send, http_text
@@ -281,18 +281,23 @@ def test_a_token_answer_that_is_none_is_refused_in_words_and_nothing_is_stored(a
     assert service.token is None and raised.value.where == f"POST {TOKENS}" and raised.value.hint
 
 
-@pytest.mark.parametrize("how", ["body", "private_key_jwt", "tls", "none"])
+SHARED = "a-client-secret-of-enough-length-for-hs256"
+
+
+@pytest.mark.parametrize("how", ["body", "private_key_jwt", "client_secret_jwt", "tls", "none"])
 def test_a_client_proves_itself_in_every_way(how):
     key = rsa.generate_private_key(65537, 2048)
     service = Service(
-        lambda r: OK if lots(r) else token_answer(), client_secret="cs", private_key=pem(key), tls_private_key="-"
+        lambda r: OK if lots(r) else token_answer(), client_secret=SHARED, private_key=pem(key), tls_private_key="-"
     )
     service.call(ClientCredentials(token_address=TOKENS, client_id="olmara", client_authentication=how, key_id="k7"))
     form = form_of(service.sent[0])
     assert form["client_id"] == "olmara" and service.sent[0].header("Authorization") is None
-    assert (form.get("client_secret") == "cs") == (how == "body")
-    if how == "private_key_jwt":
-        token = jwt.decode(form["client_assertion"], RSAKey.import_key(pem(key)), algorithms=["RS256"])
+    assert (form.get("client_secret") == SHARED) == (how == "body")
+    if how.endswith("jwt"):
+        is_shared = how == "client_secret_jwt"
+        proof = OctKey.import_key(SHARED) if is_shared else RSAKey.import_key(pem(key))
+        token = jwt.decode(form["client_assertion"], proof, algorithms=["HS256" if is_shared else "RS256"])
         assert token.header["kid"] == "k7"
         assert token.claims | {"jti": ""} == {
             "iss": "olmara", "sub": "olmara", "aud": TOKENS, "jti": "",

@@ -43,12 +43,13 @@ def scheme(rondine, kind):
         "client_credentials": (store, lots, seeds(rondine, type="client_credentials", scope="lots.read"), {"client_secret": papers.seeds_secret}, {}),
         "body": (store, lots, seeds(rondine, type="client_credentials", client_authentication="body"), {"client_secret": papers.seeds_secret}, {}),
         "private_key_jwt": (store, lots, seeds(rondine, type="client_credentials", client_authentication="private_key_jwt"), signed, {}),
+        "client_secret_jwt": (store, lots, seeds(rondine, type="client_credentials", client_authentication="client_secret_jwt"), {"client_secret": papers.seeds_secret}, {}),
         "jwt_bearer": (store, lots, seeds(rondine, type="jwt_bearer"), signed, {}),
         "password_grant": (store, lots, seeds(rondine, type="password_grant", user_name="office"), {"client_secret": papers.seeds_secret, "password": papers.seeds_secret}, {}),
     }[kind]  # fmt: skip
 
 
-KINDS = ("basic", "digest", "key and secret", "query", "cookie", "mtls", "client by tls", "client_credentials", "body", "private_key_jwt", "jwt_bearer", "password_grant")  # fmt: skip
+KINDS = ("basic", "digest", "key and secret", "query", "cookie", "mtls", "client by tls", "client_credentials", "body", "private_key_jwt", "client_secret_jwt", "jwt_bearer", "password_grant")  # fmt: skip
 
 
 @pytest.mark.parametrize("kind", KINDS)
@@ -443,3 +444,32 @@ def test_an_operation_can_sign_in_on_its_own(rondine, office):
     for operation, source in (("own-results", "from connection"), ("own-keyed", "own")):
         assert office.try_operation(service=name, operation=operation)["call"]["status"] == 200
         assert office.show_request(service=name, operation=operation)["sign_in"] == source
+
+
+def test_a_new_secret_is_proven_by_the_next_check_and_a_good_sign_in_forgets_the_bad_check(rondine, office):
+    """A token of before would make a wrong secret look right until it ends."""
+    name = rondine.sign_in(
+        "proves-anew",
+        rondine.outside("seeds"),
+        seeds(rondine, type="client_credentials"),
+        {"client_secret": rondine.papers.seeds_secret},
+    )
+    assert office.check_connection(name)["works"]
+    office.set_secrets(f"{name}-key", client_secret="not-the-secret-of-the-office")
+    shown = office.connections.get(name)
+    assert shown["check_result"] is None
+    assert not office.check_connection(name)["works"]
+    office.set_secrets(f"{name}-key", client_secret=rondine.papers.seeds_secret)
+    assert office.check_connection(name)["works"]
+
+
+def test_a_persons_consent_stays_and_is_renewed_with_the_new_secret(rondine, office):
+    name = crew(rondine, "renewed-anew")
+    assert not office.check_connection(name)["works"]
+    consent(rondine, name)
+    assert office.connections.get(name)["check_result"] is None
+    before = office.sign_in_state(name)["tokens"][0]
+    office.set_secrets(f"{name}-key", client_secret=rondine.papers.crew_secret)
+    assert office.check_connection(name)["works"]
+    after = office.sign_in_state(name)["tokens"][0]
+    assert (after["signed_in_by"], after["renewed"]) == (before["signed_in_by"], before["renewed"] + 1)

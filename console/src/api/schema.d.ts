@@ -2069,7 +2069,7 @@ export interface components {
              * @default RS256
              * @enum {unknown}
              */
-            algorithm?: "ES256" | "ES384" | "ES512" | "EdDSA" | "PS256" | "PS384" | "PS512" | "RS256" | "RS384" | "RS512";
+            algorithm?: "ES256" | "ES384" | "ES512" | "EdDSA" | "HS256" | "HS384" | "HS512" | "PS256" | "PS384" | "PS512" | "RS256" | "RS384" | "RS512";
             /**
              * @description whom the token is for, where the service wants it
              * @default
@@ -2081,11 +2081,11 @@ export interface components {
              */
             authorization_address?: string;
             /**
-             * @description how the client proves itself there: basic (Authorization header), body (client_secret in the form), private_key_jwt (a signed assertion), tls (the connection's client certificate), none (a public client)
+             * @description how the client proves itself there: basic (Authorization header), body (client_secret in the form), private_key_jwt (an assertion signed with a private key), client_secret_jwt (one signed with the client secret), tls (the connection's client certificate), none (a public client)
              * @default basic
              * @enum {unknown}
              */
-            client_authentication?: "basic" | "body" | "none" | "private_key_jwt" | "tls";
+            client_authentication?: "basic" | "body" | "client_secret_jwt" | "none" | "private_key_jwt" | "tls";
             /** @default  */
             client_id?: string;
             /** @default [] */
@@ -2309,18 +2309,18 @@ export interface components {
              * @default RS256
              * @enum {unknown}
              */
-            algorithm?: "ES256" | "ES384" | "ES512" | "EdDSA" | "PS256" | "PS384" | "PS512" | "RS256" | "RS384" | "RS512";
+            algorithm?: "ES256" | "ES384" | "ES512" | "EdDSA" | "HS256" | "HS384" | "HS512" | "PS256" | "PS384" | "PS512" | "RS256" | "RS384" | "RS512";
             /**
              * @description whom the token is for, where the service wants it
              * @default
              */
             audience?: string;
             /**
-             * @description how the client proves itself there: basic (Authorization header), body (client_secret in the form), private_key_jwt (a signed assertion), tls (the connection's client certificate), none (a public client)
+             * @description how the client proves itself there: basic (Authorization header), body (client_secret in the form), private_key_jwt (an assertion signed with a private key), client_secret_jwt (one signed with the client secret), tls (the connection's client certificate), none (a public client)
              * @default basic
              * @enum {unknown}
              */
-            client_authentication?: "basic" | "body" | "none" | "private_key_jwt" | "tls";
+            client_authentication?: "basic" | "body" | "client_secret_jwt" | "none" | "private_key_jwt" | "tls";
             /** @default  */
             client_id?: string;
             /** @default  */
@@ -3300,7 +3300,7 @@ export interface components {
              * @default RS256
              * @enum {unknown}
              */
-            algorithm?: "ES256" | "ES384" | "ES512" | "EdDSA" | "PS256" | "PS384" | "PS512" | "RS256" | "RS384" | "RS512";
+            algorithm?: "ES256" | "ES384" | "ES512" | "EdDSA" | "HS256" | "HS384" | "HS512" | "PS256" | "PS384" | "PS512" | "RS256" | "RS384" | "RS512";
             /**
              * @description whom the statement is for (the token address if left out)
              * @default
@@ -3312,11 +3312,11 @@ export interface components {
              */
             audience?: string;
             /**
-             * @description how the client proves itself there: basic (Authorization header), body (client_secret in the form), private_key_jwt (a signed assertion), tls (the connection's client certificate), none (a public client)
+             * @description how the client proves itself there: basic (Authorization header), body (client_secret in the form), private_key_jwt (an assertion signed with a private key), client_secret_jwt (one signed with the client secret), tls (the connection's client certificate), none (a public client)
              * @default none
              * @enum {unknown}
              */
-            client_authentication?: "basic" | "body" | "none" | "private_key_jwt" | "tls";
+            client_authentication?: "basic" | "body" | "client_secret_jwt" | "none" | "private_key_jwt" | "tls";
             /** @default  */
             client_id?: string;
             /**
@@ -4522,18 +4522,18 @@ export interface components {
              * @default RS256
              * @enum {unknown}
              */
-            algorithm?: "ES256" | "ES384" | "ES512" | "EdDSA" | "PS256" | "PS384" | "PS512" | "RS256" | "RS384" | "RS512";
+            algorithm?: "ES256" | "ES384" | "ES512" | "EdDSA" | "HS256" | "HS384" | "HS512" | "PS256" | "PS384" | "PS512" | "RS256" | "RS384" | "RS512";
             /**
              * @description whom the token is for, where the service wants it
              * @default
              */
             audience?: string;
             /**
-             * @description how the client proves itself there: basic (Authorization header), body (client_secret in the form), private_key_jwt (a signed assertion), tls (the connection's client certificate), none (a public client)
+             * @description how the client proves itself there: basic (Authorization header), body (client_secret in the form), private_key_jwt (an assertion signed with a private key), client_secret_jwt (one signed with the client secret), tls (the connection's client certificate), none (a public client)
              * @default basic
              * @enum {unknown}
              */
-            client_authentication?: "basic" | "body" | "none" | "private_key_jwt" | "tls";
+            client_authentication?: "basic" | "body" | "client_secret_jwt" | "none" | "private_key_jwt" | "tls";
             /** @default  */
             client_id?: string;
             /** @default  */

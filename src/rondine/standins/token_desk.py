@@ -19,7 +19,8 @@ from urllib.parse import unquote_plus, urlencode
 from aiohttp import web
 from joserfc import jwt
 from joserfc.errors import JoseError
-from joserfc.jwk import RSAKey
+from joserfc.jwk import OctKey, RSAKey
+from joserfc.jws import extract_compact
 
 JWT_BEARER = "urn:ietf:params:oauth:grant-type:jwt-bearer"
 
@@ -196,13 +197,18 @@ class TokenDesk:
 
     def _is_signed(self, assertion: str, request: web.Request) -> bool:
         try:
-            found = jwt.decode(assertion, RSAKey.import_key(self.public_key), algorithms=["RS256"])
-            claims = found.claims
+            claims = self._claims(assertion)
         except (JoseError, ValueError):
             return False
         is_new = str(claims.get("jti")) not in self.seen_assertions
         self.seen_assertions.add(str(claims.get("jti")))
         return is_new and claims.get("sub") == self.client_id and float(claims.get("exp", 0)) > time.time()
+
+    def _claims(self, assertion: str) -> dict[str, Any]:
+        """Of an assertion that is signed with the private key, or with the client secret. Raises JoseError."""
+        shared = extract_compact(assertion.encode()).headers().get("alg", "").startswith("HS")
+        key: Any = OctKey.import_key(self.client_secret) if shared else RSAKey.import_key(self.public_key)
+        return jwt.decode(assertion, key, algorithms=["HS256"] if shared else ["RS256"]).claims
 
     def _give(self, scope: str, *, with_refresh: bool = False) -> web.Response:
         token = self.how.begin + secrets.token_urlsafe(24)

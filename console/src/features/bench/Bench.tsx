@@ -180,12 +180,13 @@ function Workbench(props: Props) {
       },
     );
   };
+  const missing = !base ? "say where it goes" : !serviceNamed.name ? "name its service" : !named.name ? "name this operation" : "";
   const stale = save.error instanceof Problem && save.error.code === "changed_meanwhile" ? (save.error.document.current as Schemas["Operation"]) : null;
 
   return (
     <div className="flex flex-1 flex-col lg:h-[calc(100vh-2.75rem)] lg:flex-none">
       <div className="flex flex-wrap items-center gap-x-3 gap-y-2 border-b border-base-300 px-4 py-3">
-        <h1 className="sr-only">{title || "New operation"}</h1>
+        <h1 className="sr-only">{title || item?.name || "New operation"}</h1>
         <input className="input input-ghost -ml-2 w-64 px-2 text-lg font-semibold" aria-label="Title of the operation" placeholder="Name this operation" value={title} onChange={(e) => setTitle(e.target.value)} readOnly={!mayBuild} />
         {service ? <span className="text-sm opacity-80">{service}</span> : <input className="input input-ghost w-52 px-2 text-sm" aria-label="What the service is called" placeholder="Name its service" value={serviceTitle} onChange={(e) => setServiceTitle(e.target.value)} readOnly={!mayBuild} />}
         {item ? <span className="font-mono text-xs opacity-70">{item.name}</span> : named.words && <span className="font-mono text-xs opacity-70">{[serviceNamed.words, named.words].filter(Boolean).join(" · ")}</span>}
@@ -199,7 +200,8 @@ function Workbench(props: Props) {
           {mayBuild && item && !isChanged && (
             <button type="button" className="btn btn-ghost btn-sm" disabled={copy.isPending} title="a copy with its samples and its mapping, as the start of another" onClick={() => copy.mutate({ name: item.name, copy: `${item.name.slice(0, 54)}-copy` }, { onSuccess: (made) => navigate(`/p/${project}/operations/${made.name}`) })}>Copy</button>
           )}
-          {mayBuild && !service && <button type="button" className="btn btn-primary btn-sm" title="makes the service, its connection and this operation" disabled={keepTrial.isPending || !named.name || !serviceNamed.name || !base} onClick={storeOneOff}>{keepTrial.isPending ? "Keeping" : "Keep as a service"}</button>}
+          {mayBuild && !service && isChanged && missing && <span className="text-xs opacity-80">{missing}, to keep it</span>}
+          {mayBuild && !service && <button type="button" className="btn btn-primary btn-sm" title="makes the service, its connection and this operation" disabled={keepTrial.isPending || missing !== ""} onClick={storeOneOff}>{keepTrial.isPending ? "Keeping" : "Keep as a service"}</button>}
           {mayBuild && service && <button type="button" className="btn btn-primary btn-sm" disabled={save.isPending || !isChanged || !(item || named.name)} onClick={() => store(item?.version ?? null)}>{save.isPending ? "Saving" : "Save"}</button>}
         </div>
       </div>

@@ -1,5 +1,5 @@
 import { Trash2 } from "lucide-react";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { Field } from "../../ui/parts";
@@ -25,6 +25,7 @@ interface Props {
 export function Describe(props: Props) {
   const { document, onDocument, onAddress, addressError } = props;
   const [address, setAddress] = useState("");
+  const field = useRef<HTMLTextAreaElement>(null);
   const set = (change: Partial<OperationDocument>) => onDocument({ ...document, ...change });
   const inputs = document.inputs ?? [];
   return (
@@ -34,12 +35,13 @@ export function Describe(props: Props) {
           event.preventDefault();
           onAddress(address);
           setAddress("");
+          field.current?.focus();
         }}
       >
         <Field label="Paste a whole address" hint="or a request as HTTP text, or a list of parameters from the documentation; it is taken apart">
           {(id) => (
             <div className="flex items-start gap-1">
-              <textarea id={id} className="textarea min-h-0 w-full font-mono text-xs" rows={Math.min(6, Math.max(1, address.split("\n").length))} spellCheck={false} placeholder="https://register.example/v1/trees?district={district}" value={address} onChange={(e) => setAddress(e.target.value)} />
+              <textarea id={id} ref={field} className="textarea min-h-0 w-full font-mono text-xs" rows={Math.min(6, Math.max(1, address.split("\n").length))} spellCheck={false} placeholder="https://register.example/v1/trees?district={district}" value={address} onChange={(e) => setAddress(e.target.value)} />
               <button className="btn btn-sm" disabled={!address.trim()}>Take apart</button>
             </div>
           )}

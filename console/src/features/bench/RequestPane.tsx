@@ -55,7 +55,8 @@ export function RequestPane(props: Props) {
   useEffect(() => setConfirmed(false), [isEmpty]);
   const [meant, setMeant] = useState(false);
   return (
-    <div className="p-3 lg:overflow-auto">
+    <div className="flex min-h-0 flex-col">
+    <div className="min-h-0 flex-1 p-3 lg:overflow-auto">
       <Heading aside={<button type="button" className="link text-xs" onClick={() => setEditing(!isEditing)}>{isEditing ? "done" : "describe"}</button>}>Request</Heading>
       {document.documentation && <p className="mb-2 text-xs"><a className="link" href={document.documentation} target="_blank" rel="noreferrer">the service's documentation of it</a></p>}
       {props.base !== null && (
@@ -79,9 +80,13 @@ export function RequestPane(props: Props) {
       ))}
       {inputs.length > 0 && props.base === null && <FromRecord {...props} />}
       {inputs.length === 0 && !isEditing && <p className="mb-3 text-sm opacity-75">It takes no inputs.</p>}
+      <Condition {...props} />
+      <Paging {...props} />
+    </div>
+    <div className="max-h-[65vh] shrink-0 overflow-auto border-t border-base-300 p-3">
       <p className="mb-1 text-sm opacity-80">This will be sent</p>
       <ProblemAlert error={props.shownError} />
-      <pre aria-label="The request as it will be sent" className="mb-2 max-h-64 overflow-auto rounded-field bg-base-200 px-2.5 py-2 font-mono text-xs break-all whitespace-pre-wrap">{shown ? shown.text : "…"}</pre>
+      <pre aria-label="The request as it will be sent" className="mb-2 max-h-32 overflow-auto rounded-field bg-base-200 px-2.5 py-2 font-mono text-xs break-all whitespace-pre-wrap">{shown ? shown.text : props.base === "" ? "Paste an address, or say where it goes." : "…"}</pre>
       {shown && shown.origins.length > 0 && <Origins origins={shown.origins} project={props.project} connection={props.connection} onDescribe={() => setEditing(true)} />}
       {problems.map((one) => (
         <p key={one.where + one.message} className="mb-1 border-l-2 border-warning pl-2 text-xs">
@@ -117,10 +122,9 @@ export function RequestPane(props: Props) {
       <button type="button" className="btn btn-primary mt-3" aria-disabled={props.isSending} disabled={!props.maySend || (!shown && !props.shownError) || problems.length > 0 || (!reads && (!confirmed || (props.isProtected && !meant)))} onClick={() => props.onSend(confirmed, meant)}>
         {props.isSending ? "Waiting for the service" : "Send this request"}
       </button>
-      <p className="mt-1 text-xs opacity-70">Sends the draft on this screen, saved or not.</p>
+      <p className="mt-1 text-xs opacity-70">{!props.maySend ? "Your role in this project does not send." : problems.length > 0 ? "Not before what is said above is mended." : !reads && !confirmed ? "It is sent when you have said so above." : "Sends the draft on this screen, saved or not."}</p>
       <div className="mt-2"><ProblemAlert error={props.sendError} /></div>
-      <Condition {...props} />
-      <Paging {...props} />
+    </div>
     </div>
   );
 }

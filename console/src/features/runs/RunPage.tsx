@@ -93,7 +93,7 @@ export default function RunPage() {
       <section>
         <Heading aside={<span className="text-xs opacity-75">{list.length ? `${list.length}${calls.data?.next ? " or more" : ""}` : ""}</span>}>Calls</Heading>
         <ProblemAlert error={calls.error} />
-        {list.length === 0 && <p className="text-sm opacity-80">{isOver ? "It made no call." : "No call yet."}</p>}
+        {list.length === 0 && <p className="text-sm opacity-80">{calls.isPending || calls.isFetching || run.data.calls > 0 ? "Reading its calls" : isOver ? "It made no call." : "No call yet."}</p>}
         <ol className="text-xs">
           {list.map((call) => (
             <li key={call.number} className="border-b border-base-300">

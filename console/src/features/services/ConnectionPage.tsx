@@ -29,7 +29,7 @@ export default function ConnectionPage() {
   const connection = found.data;
   const document = draft ?? connection.document;
   const isChanged = draft !== undefined && JSON.stringify(draft) !== JSON.stringify(connection.document);
-  const result = (check.data ?? connection.check_result) as CheckResult | null;
+  const result = connection.check_result as CheckResult | null;
   const steps = result?.steps ?? [];
   const of = (...names: string[]) => steps.filter((one) => names.includes(one.step));
   const problemsAt = (...starts: string[]) => connection.problems.filter((one) => starts.some((start) => one.where.startsWith(start)));

@@ -1,6 +1,6 @@
 """What all OAuth 2.0 grants share: how the client proves itself at the token address, the token request, and reading its answer.
 
-RFC 6749 (sections 2.3, 4, 5 and 6), RFC 7523 (private_key_jwt), RFC 8705 (mutual TLS), RFC 8707 (resource), RFC 8414 (metadata).
+RFC 6749 (sections 2.3, 4, 5 and 6), RFC 7523 (private_key_jwt, client_secret_jwt), RFC 8705 (mutual TLS), RFC 8707 (resource), RFC 8414 (metadata).
 """
 
 from datetime import timedelta
@@ -21,7 +21,7 @@ from rondine.core.signin.token import Given, SendForToken, SignInExchange, Token
 
 JWT_BEARER = "urn:ietf:params:oauth:client-assertion-type:jwt-bearer"
 Address = Annotated[str, Meta(pattern=r"^(https?://[^\s@#]+)?$", description="begins with https:// or http://")]
-ClientAuthentication = Literal["basic", "body", "private_key_jwt", "tls", "none"]
+ClientAuthentication = Literal["basic", "body", "private_key_jwt", "client_secret_jwt", "tls", "none"]
 Fields = list[tuple[str, str | Secret]]
 #: A longer lifetime is taken as this one: ten years.
 MOST_LIFETIME = Decimal(10 * 365 * 24 * 3600)
@@ -49,7 +49,8 @@ class OAuthClient(Document, frozen=True):
     """The client's side of every grant.
 
     token_address: where tokens are given out.  client_authentication: how the client proves itself there: basic (Authorization header), body
-    (client_secret in the form), private_key_jwt (a signed assertion), tls (the connection's client certificate), none (a public client).
+    (client_secret in the form), private_key_jwt (an assertion signed with a private key), client_secret_jwt (one signed
+    with the client secret), tls (the connection's client certificate), none (a public client).
     scope: parted by blanks.  audience, resource: whom the token is for, where the service wants it.
     """
 
@@ -66,7 +67,7 @@ class OAuthClient(Document, frozen=True):
 
     def client_secret_names(self) -> tuple[str, ...]:
         match self.client_authentication:
-            case "basic" | "body":
+            case "basic" | "body" | "client_secret_jwt":
                 return ("client_secret",)
             case "private_key_jwt":
                 return ("private_key",)
@@ -74,6 +75,11 @@ class OAuthClient(Document, frozen=True):
                 return ("tls_private_key",)
             case "none":
                 return ()
+
+    def signed_with(self) -> Algorithm:
+        """The algorithm of the assertion: HS256 in place of one that a client secret cannot sign with."""
+        is_shared = self.client_authentication == "client_secret_jwt"
+        return "HS256" if is_shared and not self.algorithm.startswith("HS") else self.algorithm
 
 
 def ask_for_token(
@@ -93,12 +99,12 @@ def ask_for_token(
             headers.append(("Authorization", basic_value(quote_plus(client.client_id), encoded)))
         case "body":
             form += [("client_id", client.client_id), ("client_secret", given.secrets["client_secret"])]
-        case "private_key_jwt":
+        case "private_key_jwt" | "client_secret_jwt":
             claims = {"iss": client.client_id, "sub": client.client_id, "aud": client.token_address}
             signed = assertion(
                 claims,
-                given.secrets["private_key"],
-                client.algorithm,
+                given.secrets[client.client_secret_names()[0]],
+                client.signed_with(),
                 client.key_id,
                 now=given.now(),
                 unique=given.random(16),

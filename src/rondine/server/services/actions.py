@@ -17,7 +17,7 @@ from asgiref.sync import sync_to_async
 from cryptography.exceptions import UnsupportedAlgorithm
 from cryptography.hazmat.primitives.serialization import load_pem_private_key
 from django.db import connections, transaction
-from django.db.models import F, Q
+from django.db.models import F, Q, QuerySet
 from django.utils import timezone
 
 from rondine.core.connection import ConnectionDocument, SampleDocument, StandingParameter, connection_problems
@@ -73,6 +73,7 @@ from rondine.server.runs.models import Call, Run
 from rondine.server.services.belonging import add_origins, belonging_problems, origins_in_use
 from rondine.server.services.kinds import CONNECTIONS, CREDENTIALS, OPERATIONS, SAMPLES, SERVICES, with_queries
 from rondine.server.services.models import (
+    AccessToken,
     Body,
     Connection,
     Credential,
@@ -274,8 +275,19 @@ def set_secrets(
         else:
             credential.key_version, credential.sealed, credential.set_at = version, sealed, timezone.now()
             credential.names = sorted(secrets)
+            _drop_tokens(credential)
         credential_changed(credential)
     return credential
+
+
+def _drop_tokens(credential: Credential) -> None:
+    """What was obtained with the secrets of before is not used any more, so that the next call proves the new ones. A person's consent stays, if
+    it can be renewed with them."""
+    now = timezone.now()
+    tokens = AccessToken.objects.filter(connection__in=connections_with(credential))
+    tokens.filter(signed_in_by=None).delete()
+    tokens.filter(has_refresh=True).update(expires_at=now)
+    connections_with(credential).update(check_result=None)
 
 
 def permit_origin(project: Project, name: str, address: str, role: str) -> Credential:
@@ -316,11 +328,16 @@ def credential_changed(credential: Credential) -> None:
     """Saves it; every connection that uses it gets a new version, so that all processes open it again."""
     credential.version += 1
     credential.save()
-    users = Connection.objects.filter(project=credential.project).filter(
-        Q(credential=credential) | Q(document__own_sign_ins__contains=[{"credential": credential.name}])
-    )
+    users = connections_with(credential)
     users.update(version=F("version") + 1)
     refresh_problems(CONNECTIONS, users.select_related("credential", "environment", "service"))
+
+
+def connections_with(credential: Credential) -> QuerySet[Connection]:
+    """The connections that sign in with it, or one of whose operations does."""
+    return Connection.objects.filter(project=credential.project).filter(
+        Q(credential=credential) | Q(document__own_sign_ins__contains=[{"credential": credential.name}])
+    )
 
 
 def check_secret(name: str, value: str) -> None:

@@ -202,8 +202,8 @@ class SharedByAll:
 
 
 def fingerprint(line: Line) -> str:
-    """Of the sign-in's settings and of where its token goes: what was obtained for one origin is not sent to another."""
-    settled = [dump(line.sign_in), origin(line.base_address)]
+    """Of the sign-in's settings, of our certificate, and of where its token goes: what was obtained with others, or for another origin, is not sent."""
+    settled = [dump(line.sign_in), origin(line.base_address), *([line.certificate] if line.certificate else [])]
     return hashlib.sha256(json.dumps(settled, sort_keys=True).encode()).hexdigest()
 
 

@@ -109,6 +109,8 @@ async def finish_sign_in(
         await sync_to_async(store_refusal)(line, None, error)
         return pending.connection, error
     await sync_to_async(store_token)(line, None, token, person.pk)
+    # what a check found before the consent is not so any more
+    await Connection.objects.filter(pk=pending.connection_id).aupdate(check_result=None)
     return pending.connection, None
 
 

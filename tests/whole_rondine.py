@@ -234,6 +234,7 @@ class WholeRondine:
             **self.env,
             "RONDINE_URL": self.url,
             "RONDINE_TOKEN": self.token(person),
+            "RONDINE_PROJECT": "olmara",
             "RONDINE_CLI_HOME": str(self.home / "cli"),
         }
         found = subprocess.run(

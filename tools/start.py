@@ -248,9 +248,16 @@ def welcome(ports: dict[str, int], seconds: float) -> None:
     say(f"\nRondine is up after {seconds:.0f} s.\n\n  console   http://127.0.0.1:{ports['web']}\n  sign in as")
     for name, password, *role in people:
         say(f"    {name:<6} {password:<34} {' '.join(role)}")
+    register = f"http://127.0.0.1:{ports['register']}"
     say(
-        f"\n  The tree register, a stand-in for an outside service, is at http://127.0.0.1:{ports['register']}; its API key is in {shown}/register.key. Crew board, seed store, soil laboratory, inspection desk and permit counter are beside it: {shown}/ports, {shown}/standins.json.\n\n"
-        f"Next: walk from an address to kept records, and look at the result in the console\n\n"
+        f"\n  The demo's outside service is the tree register, a stand-in. In the console: Services, Connect a service, with\n"
+        f"    base address      {register}\n"
+        f"    header            X-Register-Key\n"
+        f"    API key           {(VAR / 'register.key').read_text().strip()}\n"
+        f"    then an address   {register}/v1/trees?limit=100\n"
+        f"  For work of your own sign in as ada: the project's name at the top, New project.\n"
+        f"  Crew board, seed store, soil laboratory, inspection desk and permit counter are beside it: {shown}/ports, {shown}/standins.json.\n\n"
+        f"Or walk from an address to kept records by command, and look at the result in the console\n\n"
         f"  {rondine} --url http://127.0.0.1:{ports['web']} login mira\n  {rondine} guide\n  {rondine} guide import      definitions: OpenAPI, OData and GraphQL\n  {rondine} guide sign-in     the ways to sign in, at the other stand-ins\n\n"
         "./start --status says what runs, ./start --stop stops it."
     )

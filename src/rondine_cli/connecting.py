@@ -120,6 +120,7 @@ def _add_connection_make(connection: Any) -> None:
     make.add_argument("name")
     make.add_argument("--service", required=True)
     make.add_argument("--environment", default="test")
+    make.add_argument("--title", help="how it is shown (default: the name)")
     make.add_argument("--credential", help="the credential that holds its secrets")
     make.add_argument("--file", help="a whole connection document (JSON or YAML; - for standard input)")
     where = make.add_argument_group("where")
@@ -142,6 +143,12 @@ def _add_connection_make(connection: Any) -> None:
     how.add_argument("--api-key-header", metavar="NAME", help="short for --sign-in api_key --setting name=NAME")
     every = make.add_argument_group("with every request")
     every.add_argument("--header", action="append", metavar="NAME=VALUE")
+    every.add_argument(
+        "--standing-header",
+        action="append",
+        metavar="NAME=STANDING-VALUE",
+        help="a header that carries a standing value",
+    )
     every.add_argument("--query", action="append", metavar="NAME=VALUE")
     make.set_defaults(run=run_connection_make)
 
@@ -228,7 +235,7 @@ def run_connect(session: Session, args: Namespace, out: Output) -> None:
     out.value(made, "\n".join(lines))
 
 
-def run_connection_make(session: Session, args: Namespace, out: Output) -> None:
+def run_connection_make(session: Session, args: Namespace, out: Output) -> int:
     try:
         document = dict(session.office.connections.get(args.name)["document"])
     except RondineProblem as problem:
@@ -249,17 +256,27 @@ def run_connection_make(session: Session, args: Namespace, out: Output) -> None:
         document["tls"] = {**document.get("tls", {}), **tls}
     if args.limit:
         document["limits"] = [one for one in args.limit if one]
-    if args.api_key_header or args.sign_in:
-        scheme = args.sign_in or "api_key"
-        document["sign_in"] = sign_in_of(scheme, args.setting)
+    held = document.get("sign_in", {}).get("type")
+    if args.setting and not (args.sign_in or args.api_key_header or held):
+        out.bad("--setting is a setting of the sign-in, and there is none: say which with --sign-in")
+        return 2
+    if args.api_key_header or args.sign_in or args.setting:
+        scheme = args.sign_in or ("api_key" if args.api_key_header else held)
+        before = document.get("sign_in", {}) if held == scheme and not args.sign_in else {}
+        document["sign_in"] = {**before, **sign_in_of(scheme, args.setting)}
         if args.api_key_header:
             document["sign_in"]["name"] = args.api_key_header
-    for name, option in (("headers", args.header), ("query", args.query)):
-        if option:
-            document[name] = [{"name": key, "value": value} for key, value in pairs_of(option, f"--{name}").items()]
+    headers = list(pairs_of(args.header or [], "--header").items())
+    standing = pairs_of(args.standing_header or [], "--standing-header").items()
+    headers += [(name, [{"standing": value}]) for name, value in standing]
+    for name, pairs in (("headers", headers), ("query", pairs_of(args.query or [], "--query").items())):
+        if pairs:
+            document[name] = [{"name": key, "value": value} for key, value in pairs]
     references = {"service": args.service, "environment": args.environment}
     if args.credential:
         references["credential"] = args.credential
+    if args.title:
+        references["title"] = args.title
     made = session.office.connections.save(args.name, **references, document=document)
     out.value(
         made,
@@ -268,6 +285,7 @@ def run_connection_make(session: Session, args: Namespace, out: Output) -> None:
     show_problems(made, out)
     for one in made["warnings"]:
         out.say(f"mind: {one['message']} - {one['hint']}")
+    return 0
 
 
 def run_check(session: Session, args: Namespace, out: Output) -> int:

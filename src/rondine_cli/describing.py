@@ -1,5 +1,6 @@
 """Operations and samples: describe, show the request, try, keep."""
 
+import difflib
 import json
 import re
 import sys
@@ -11,6 +12,8 @@ from rondine_cli.items import add_item_verbs, read_document, read_text, show_pro
 from rondine_cli.output import Output
 from rondine_cli.session import Session, named_values
 from rondine_client import RondineProblem
+
+FIELD_TYPES = ("text", "integer", "decimal", "boolean", "date", "datetime", "json")
 
 
 def add_commands(commands: Any) -> None:
@@ -156,6 +159,13 @@ def add_commands(commands: Any) -> None:
     kept.add_argument("--no-paging", action="store_true", help="do not follow the paging that the response shows")
     kept.set_defaults(run=run_keep_trial)
 
+    correct = operation.add_parser("correct", help="say better than its samples what a part of its responses is")
+    correct.add_argument("name")
+    correct.add_argument("path", help="the part, with [*] for each element of a list, such as $.trees[*].girth")
+    correct.add_argument("--name", dest="field_name", metavar="FIELD", help="what its field is called")
+    correct.add_argument("--type", dest="field_type", choices=FIELD_TYPES, help="what its values are read as")
+    correct.set_defaults(run=run_correct)
+
     sample = commands.add_parser("sample", help="kept responses").add_subparsers(required=True, metavar="VERB")
     add_item_verbs(sample, "samples", "sample", ["name", "operation", "media_type", "size"])
     keep = sample.add_parser("keep", help="keep the response of a trial, or a file's content")
@@ -218,15 +228,51 @@ def run_copy(session: Session, args: Namespace, out: Output) -> None:
     out.value(made, f"operation {made['name']}{', with ' + ', '.join(also) if also else ''}")
 
 
-def run_usual(session: Session, args: Namespace, out: Output) -> None:
+def run_correct(session: Session, args: Namespace, out: Output) -> int:
+    if args.field_name is None and args.field_type is None:
+        out.bad("nothing is corrected: give --name or --type")
+        return 2
+    office = session.office
+    held = office.operations.get(args.name)
+    bodies = [one["body"] for one in office.samples.search(operation=args.name)]
+    paths = [line["path"] for line in office.outline(*bodies)["lines"]] if bodies else []
+    if paths and args.path not in paths:
+        near = difflib.get_close_matches(args.path, paths, n=3)
+        out.bad(f"no sample of {args.name} has {args.path}" + (f"; there are {', '.join(near)}" if near else ""))
+        return 1
+    document = held["document"]
+    response = document.get("response", {})
+    found = [one for one in response.get("corrections", []) if one["path"] != args.path]
+    before = next((one for one in response.get("corrections", []) if one["path"] == args.path), {"path": args.path})
+    given = {"name": args.field_name, "type": args.field_type}
+    found.append({**before, **{name: value for name, value in given.items() if value is not None}})
+    changed = office.operations.change(
+        args.name, version=held["version"], document={**document, "response": {**response, "corrections": found}}
+    )
+    words = [f"is called {args.field_name}"] * bool(args.field_name) + [f"is {args.field_type}"] * bool(args.field_type)
+    out.value(changed, f"{args.path} {' and '.join(words)} in what is proposed from now on")
+    return 0
+
+
+def run_usual(session: Session, args: Namespace, out: Output) -> int:
+    """One whose name is taken does not keep the others from being made."""
     found = session.office.usual_operations(args.path, record_type=args.record_type, key=args.key)
-    if not args.show:
-        for one in found:
+    taken = []
+    for one in [] if args.show else found:
+        try:
             session.office.operations.make(
                 one["name"], title=one["title"], service=args.service, document=one["document"]
             )
+        except RondineProblem as problem:
+            if problem.code != "conflict":
+                raise
+            taken.append(one)
+    found = [one for one in found if one not in taken]
     rows = [{**one, "inputs": len(one["document"].get("inputs", []))} for one in found]
-    out.rows(rows, ["name", "title", "document.method", "document.path", "inputs"], empty="nothing is proposed")
+    out.rows(rows, ["name", "title", "document.method", "document.path", "inputs"], empty="nothing was made")
+    for one in taken:
+        out.bad(f"not made: {one['title']}; there is an operation {one['name']} already")
+    return 1 if taken else 0
 
 
 def run_apart(session: Session, args: Namespace, out: Output) -> None:
@@ -547,8 +593,18 @@ def told_differences(found: dict[str, Any], out: Output, *, is_structure: bool) 
 
 
 def run_schema(session: Session, args: Namespace, out: Output) -> None:
-    bodies = [session.office.samples.get(name)["body"] for name in args.names]
-    schema_rows(session.office.outline(*bodies), out)
+    samples = [session.office.samples.get(name) for name in args.names]
+    corrections = corrections_of(session, samples[0])
+    schema_rows(session.office.outline(*(one["body"] for one in samples), corrections=corrections), out)
+
+
+def corrections_of(session: Session, sample: dict[str, Any]) -> list[Any]:
+    """What was said of the responses of a sample's operation."""
+    if not sample["operation"]:
+        return []
+    document = session.office.operations.get(sample["operation"])["document"]
+    found: list[Any] = document.get("response", {}).get("corrections", [])
+    return found
 
 
 def schema_rows(found: dict[str, Any], out: Output) -> None:

@@ -1,14 +1,15 @@
-"""The guided example: the whole road from an address to kept records, through the client, told step by step."""
+"""The guided example: the whole road from an address to kept records, command by command."""
 
+import io
 import json
+import shlex
+import sys
 from argparse import Namespace
 from pathlib import Path
 from typing import Any
 
-from rondine_cli.describing import trial_text
 from rondine_cli.guide_import import run_import
 from rondine_cli.output import Output
-from rondine_cli.running import run_text
 from rondine_cli.session import Session
 
 PAGE = 100
@@ -53,175 +54,159 @@ def run_sign_in(session: Session, args: Namespace, out: Output) -> int:
     papers = json.loads(args.papers.read_text())
     ports = dict(line.split("=") for line in (args.papers.parent / "ports").read_text().split())
     at = {name: f"http://127.0.0.1:{ports[name]}" for name in ("seeds", "soil", "crew")}
+    walk = Walk(session, out)
+    credentials = {one["name"] for one in office.credentials}
 
-    def tell(text: str) -> None:
-        for line in text.splitlines():
-            out.out.print(f"   {line}", markup=False)
-
-    def connect(
-        number: int, service: str, title: str, base: str, sign_in: dict[str, Any], secrets: dict[str, str], **more: Any
-    ) -> str:
-        name = f"{service}-test"
-        scheme = sign_in["type"]
-        out.out.print(f"\n[bold]{number}. {title}: {scheme.replace('_', ' ')}[/bold]")
-        command = f"rondine connection make {name} --service {service} --sign-in {scheme} ..."
-        out.out.print(f"   the same by command: {command}", style="dim", markup=False)
-        office.services.save(service, title=title)
-        office.credentials.save(f"{service}-key", environment="test")
-        office.set_secrets(f"{service}-key", **secrets)
-        document = {"base_address": base, "sign_in": sign_in, **more}
-        office.connections.save(
-            name,
-            title=f"{title}, test",
-            service=service,
-            environment="test",
-            credential=f"{service}-key",
-            document=document,
+    def connect(service: str, title: str, secret: str, value: str, settings: str) -> None:
+        walk.run(f"rondine service make {service} --title '{title}'")
+        walk.run(f"rondine credential make {service}-key", unless=f"{service}-key" in credentials)
+        walk.run(f"rondine credential set {service}-key --secret {secret}", typed=value)
+        walk.run(
+            f"rondine connection make {service}-test --title '{title}, test' --service {service}"
+            f" --credential {service}-key {settings}"
         )
-        check = office.check_connection(name)
-        tell("\n".join(f"{'✓' if one['is_good'] else '✗'} {one['step']}: {one['words']}" for one in check["steps"]))
-        return name
 
-    def operation(service: str, name: str, title: str, path: str) -> None:
-        office.operations.save(name, title=title, service=service, document={"path": path})
-        trial = office.try_operation(service=service, operation=name)
-        call = trial["call"]
-        tell(f"GET {path} answered {call['status']}" if call["status"] else call["error"]["message"])
-
-    office.set_standing_value("survey-year", "2026", "test")
-    client = {"token_address": f"{at['seeds']}/oauth/token", "client_id": papers["seeds_client"], "scope": "lots.read"}
-    name = connect(
-        1,
+    walk.step(1, "Seed store: client credentials, limits, and a standing value with every request")
+    walk.run("rondine standing-value set survey-year 2026")
+    connect(
         "seed-store",
         "Seed store",
-        at["seeds"],
-        {"type": "client_credentials", **client},
-        {"client_secret": papers["seeds_secret"]},
-        limits=[{"calls": 10, "span": "second"}, {"calls": 2000, "span": "month"}],
-        headers=[{"name": "X-Survey-Year", "value": [{"standing": "survey-year"}]}],
+        "client_secret",
+        papers["seeds_secret"],
+        f"--base-address {at['seeds']} --sign-in client_credentials --setting token_address={at['seeds']}/oauth/token"
+        f" --setting client_id={papers['seeds_client']} --setting scope=lots.read"
+        " --limit '10 a second' --limit '2000 a month' --standing-header X-Survey-Year=survey-year",
     )
-    operation("seed-store", "list-lots", "List lots", "/odata/Lots")
-    tell(f"the access token: {office.sign_in_state(name)['tokens'][0]['words']}")
-    tell(", ".join(f"{one['words']}: {one['left']:,} left" for one in office.meter(name)["limits"]))
-    basic = {"type": "basic", "user_name": papers["soil_user"]}
-    connect(2, "soil-laboratory", "Soil laboratory", at["soil"], basic, {"password": papers["soil_password"]})
-    operation("soil-laboratory", "list-results", "List lab results", "/results")
-    consent = {
-        "type": "authorization_code",
-        "authorization_address": f"{at['crew']}/oauth/consent",
-        "token_address": f"{at['crew']}/oauth/token",
-        "client_id": papers["crew_client"],
-        "scope": "days.read days.plan",
-    }
-    connect(3, "crew-board", "Crew board", at["crew"], consent, {"client_secret": papers["crew_secret"]})
-    office.operations.save("list-days", title="List crew days", service="crew-board", document={"path": "/v1/days"})
-    tell("a person must consent first: rondine connection sign-in crew-board-test, or on the connection's page")
-    out.out.print("\n[bold]Look at it in the console[/bold]")
-    tell(f"{session.url}/p/{office.name}/connections/crew-board-test")
+    walk.run("rondine connection check seed-store-test")
+    walk.run(
+        f"rondine operation make list-lots --title 'List lots' --service seed-store --address {at['seeds']}/odata/Lots"
+    )
+    walk.run("rondine operation try list-lots", most=9)
+    walk.run("rondine connection token seed-store-test")
+    walk.run("rondine connection meter seed-store-test")
+
+    walk.step(2, "Soil laboratory: user name and password")
+    connect(
+        "soil-laboratory",
+        "Soil laboratory",
+        "password",
+        papers["soil_password"],
+        f"--base-address {at['soil']} --sign-in basic --setting user_name={papers['soil_user']}",
+    )
+    walk.run("rondine connection check soil-laboratory-test")
+    walk.run(
+        "rondine operation make list-results --title 'List lab results' --service soil-laboratory"
+        f" --address {at['soil']}/results"
+    )
+    walk.run("rondine operation try list-results", most=9)
+
+    walk.step(3, "Crew board: a person's consent")
+    connect(
+        "crew-board",
+        "Crew board",
+        "client_secret",
+        papers["crew_secret"],
+        f"--base-address {at['crew']} --sign-in authorization_code"
+        f" --setting authorization_address={at['crew']}/oauth/consent --setting token_address={at['crew']}/oauth/token"
+        f" --setting client_id={papers['crew_client']} --setting 'scope=days.read days.plan'",
+    )
+    walk.run("rondine connection check crew-board-test")
+    walk.run(
+        f"rondine operation make list-days --title 'List crew days' --service crew-board --address {at['crew']}/v1/days"
+    )
+    out.out.print(
+        "\n   A person must consent first: rondine connection sign-in crew-board-test, or on the connection's page\n\n"
+        f"Look at it in the console: {session.url}/p/{office.name}/connections/crew-board-test",
+        markup=False,
+    )
     return 0
 
 
 def run_guide(session: Session, args: Namespace, out: Output) -> int:
+    """Each step is the commands that are printed, and nothing else; what is there already is left as it is."""
     office = session.office
     register = args.register or _register()
+    walk = Walk(session, out)
+    services, operations = {one["name"] for one in office.services}, {one["name"] for one in office.operations}
+    credentials, samples = {one["name"] for one in office.credentials}, {one["name"] for one in office.samples}
 
-    def step(number: int, title: str, command: str) -> None:
-        out.out.print(f"\n[bold]{number}. {title}[/bold]")
-        out.out.print(f"   the same by command: {command}", style="dim", markup=False)
-
-    def tell(text: str) -> None:
-        for line in text.splitlines():
-            out.out.print(f"   {line}", markup=False)
-
-    step(1, "Connect to the tree register", "rondine connection make register-test --service tree-register ...")
-    office.services.save("tree-register", title="Tree register")
-    office.credentials.save("tree-key", environment="test")
-    office.set_secrets("tree-key", key=args.key_file.read_text().strip())
-    office.connections.save(
-        "register-test",
-        title="Tree register, test",
-        service="tree-register",
-        environment="test",
-        credential="tree-key",
-        document={"base_address": register, "sign_in": {"type": "api_key", "name": "X-Register-Key"}},
+    walk.step(1, "Connect to the tree register")
+    walk.run("rondine service make tree-register --title 'Tree register'", unless="tree-register" in services)
+    walk.run("rondine credential make tree-key", unless="tree-key" in credentials)
+    walk.run(f"rondine credential set tree-key --from-file key={args.key_file}")
+    walk.run(
+        f"rondine connection make register-test --title 'Tree register, test' --service tree-register"
+        f" --base-address {register} --credential tree-key --api-key-header X-Register-Key"
     )
-    check = office.check_connection("register-test")
-    tell("\n".join(f"{'✓' if one['is_good'] else '✗'} {one['step']}: {one['words']}" for one in check["steps"]))
-    if not check["works"]:
+    if walk.run("rondine connection check register-test"):
         out.bad("the connection does not work; are the stand-ins up? ./start --status")
         return 1
 
-    address = f"{register}/v1/trees?district=<district>&limit={PAGE}"
-    step(
-        2,
-        "Describe an operation by pasting an address",
-        f"rondine operation make list-trees --service tree-register --address '{address}'",
-    )
-    parts = office.take_apart(address)
-    document = parts["operation"]
-    tell(f"{address}\nhas the path {document['path']}, the fixed value limit={PAGE}, and one input: district")
+    walk.step(2, "Describe an operation by pasting an address")
+    address = f"{register}/v1/trees?district={{district}}&limit={PAGE}"
+    make = f"rondine operation make list-trees --title 'List trees' --service tree-register --address '{address}'"
+    walk.run(make, unless="list-trees" in operations)
 
-    step(3, "Try it", "rondine operation try list-trees --input district=Terrazze")
-    trial = office.try_operation(service="tree-register", document=document, inputs={"district": "Terrazze"})
-    tell("\n".join(trial_text(session, trial).splitlines()[:16]))
-    document["paging"] = trial["paging"][0]["paging"]
-    document["inputs"][0]["try_value"] = "Terrazze"
-    office.operations.save("list-trees", title="List trees", service="tree-register", document=document)
+    walk.step(3, "Try it")
+    walk.run("rondine operation try list-trees --input district=Terrazze")
 
-    step(
-        4,
-        "Keep the response as a sample and look at its schema",
-        f"rondine sample keep trees-of-terrazze --run {trial['run']}; rondine sample schema trees-of-terrazze",
-    )
-    if not any(one["name"] == "trees-of-terrazze" for one in office.samples):
-        office.keep_sample("trees-of-terrazze", run=trial["run"], operation="list-trees")
-    corrections = [
-        {"path": "$.trees[*].measures.girth", "name": "girth_m"},
-        {"path": "$.trees[*].measures.height", "name": "height_m"},
-    ]
-    for line in office.outline(trial["body"], corrections=corrections)["lines"][2:14]:
-        tell(
-            f"{'  ' * line['depth']}{line['name']:<14} {line['type'] or ' or '.join(line['types']):<10} there in {line['presence']:.0%}{'  corrected' if line['is_corrected'] else ''}"
-        )
-    document["response"] = {"rows": ["$.trees[*]"], "corrections": corrections}
-    office.operations.save("list-trees", service="tree-register", document=document)
+    walk.step(4, "Keep the response as a sample; follow its pages; look at its schema and say better names")
+    keep = "rondine sample keep trees-of-terrazze --operation list-trees"
+    walk.run(keep, unless="trees-of-terrazze" in samples)
+    walk.run("rondine operation correct list-trees '$.trees[*].measures.girth' --name girth_m")
+    walk.run("rondine operation correct list-trees '$.trees[*].measures.height' --name height_m")
+    walk.run("rondine sample schema trees-of-terrazze")
 
-    step(
-        5,
-        "Point at what becomes one row; take the proposal",
-        "rondine mapping propose trees-of-terrazze --rows '$.trees[*]' --record-type tree --save trees --service tree-register",
+    walk.step(5, "Point at what becomes one row; take the proposal")
+    walk.run(
+        "rondine mapping propose trees-of-terrazze --rows '$.trees[*]' --record-type tree"
+        " --unit girth_m=m --unit height_m=m --save trees --service tree-register"
     )
-    found = office.propose(trial["body"], rows=["$.trees[*]"], name="tree", corrections=corrections)
-    record_type = found["record_type"]
-    for field in record_type["fields"]:
-        if field["name"] in ("girth_m", "height_m"):
-            field["unit"] = "m"
-    tell(f"{len(record_type['fields'])} fields, key {', '.join(record_type['key'])}\n" + "\n".join(found["notes"]))
-    preview = office.preview(trial["body"], found["mapping"], {"tree": record_type})["outputs"][0]
-    girth = next(one for one in preview["shown"][0]["fields"] if one["field"] == "girth_m")
-    tell(
-        f"{preview['records']} records from {preview['rows']} rows; girth_m of the first is {preview['shown'][0]['data']['girth_m']}, from {girth['pointer']}"
-    )
-    office.record_types.save("tree", title="Tree", document=record_type)
-    office.mappings.save("trees", title="Trees", service="tree-register", document=found["mapping"])
+    walk.run("rondine mapping preview trees trees-of-terrazze", most=8)
 
-    step(
-        6,
-        "Make a feed and run it, twice",
-        "rondine feed make all-trees --operation list-trees --mapping trees; rondine feed run all-trees",
-    )
-    office.feeds.save("all-trees", title="All trees", operation="list-trees", mapping="trees", environment="test")
+    walk.step(6, "Make a feed and run it, twice")
+    walk.run("rondine feed make all-trees --title 'All trees' --operation list-trees --mapping trees")
     for _ in range(2):
-        *_, last = office.watch(office.run_feed("all-trees")["id"])
-        tell(run_text(last))
-        if last["state"] != "done":
+        if walk.run("rondine feed run all-trees"):
             return 1
-    tell(f"in Terrazze: {sum(1 for _ in office.records('test', 'tree', district='Terrazze'))} records")
+    walk.run("rondine record list tree --where district=Terrazze --limit 5", most=8)
     out.out.print(
         f"\nLook at it in the console: {session.url}/p/{office.name}/operations/list-trees and {session.url}/p/{office.name}/records/tree",
         markup=False,
     )
     return 0
+
+
+class Walk:
+    """Prints commands and runs them in this process, with what they print below."""
+
+    def __init__(self, session: Session, out: Output) -> None:
+        self._session, self._out = session, out
+
+    def step(self, number: int, title: str) -> None:
+        self._out.out.print(f"\n[bold]{number}. {title}[/bold]")
+
+    def run(self, command: str, *, unless: bool = False, most: int = 60, typed: str = "") -> int:
+        """The exit status. unless: what it makes is there already.  most: lines of its output that are shown.  typed: what it asks for."""
+        from rondine_cli.main import parser
+
+        self._out.out.print(f"   {command}", style="dim", markup=False)
+        if unless:
+            self._out.out.print("   there already", markup=False)
+            return 0
+        args = parser().parse_args(shlex.split(command)[1:])
+        printed = io.StringIO()
+        keyboard, sys.stdin = sys.stdin, io.StringIO(f"{typed}\n") if typed else sys.stdin
+        try:
+            status = args.run(self._session, args, Output.into(printed)) or 0
+        finally:
+            sys.stdin = keyboard
+        lines = printed.getvalue().rstrip().splitlines()
+        for line in lines[:most]:
+            self._out.out.print(f"     {line}", markup=False)
+        if len(lines) > most:
+            self._out.out.print(f"     … {len(lines) - most} more lines", markup=False)
+        return int(status)
 
 
 def _register() -> str:

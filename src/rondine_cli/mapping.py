@@ -4,9 +4,10 @@ import json
 from argparse import Namespace
 from typing import Any
 
+from rondine_cli.describing import corrections_of
 from rondine_cli.items import add_item_verbs, read_document, show_problems
 from rondine_cli.output import Output
-from rondine_cli.session import Session
+from rondine_cli.session import Session, named_values
 
 
 def add_commands(commands: Any) -> None:
@@ -51,6 +52,9 @@ def add_commands(commands: Any) -> None:
         help="with --onto: a match that is not sure is right; 'all' for all",
     )
     propose.add_argument("--key", action="append", metavar="FIELD", help="the key, in place of the proposed one")
+    propose.add_argument(
+        "--unit", action="append", metavar="FIELD=UNIT", help="what a number counts, such as girth_m=m"
+    )
     propose.add_argument("--save", metavar="MAPPING", help="save the record type, and the mapping under this name")
     propose.add_argument("--service", help="the mapping's service; needed with --save")
     propose.add_argument(
@@ -83,10 +87,19 @@ def _reached(made: dict[str, Any]) -> str:
 
 def run_propose(session: Session, args: Namespace, out: Output) -> int:
     office = session.office
-    body = office.samples.get(args.sample)["body"]
-    found = office.propose(body, rows=args.rows, name=args.record_type, take=args.take, onto=args.onto)
+    sample = office.samples.get(args.sample)
+    corrections = corrections_of(session, sample)
+    found = office.propose(
+        sample["body"], rows=args.rows, name=args.record_type, take=args.take, onto=args.onto, corrections=corrections
+    )
     if args.key:
         found["record_type"]["key"] = args.key
+    for name, unit in named_values(args.unit).items():
+        field = next((one for one in found["record_type"]["fields"] if one["name"] == name), None)
+        if field is None:
+            out.bad(f'--unit: there is no field "{name}" in the proposal')
+            return 2
+        field["unit"] = unit
     if args.parts:
         found["mapping"]["outputs"] += [one["output"] for one in found["parts"]]
     out.value(found, proposal_text(found))
@@ -103,7 +116,7 @@ def run_propose(session: Session, args: Namespace, out: Output) -> int:
                 f"nothing is saved: these matches are not sure: {told}\nif they are right: {again}; or choose values with --take"
             )
             return 1
-        if not args.onto or args.key:
+        if not args.onto or args.key or args.unit:
             office.record_types.save(args.record_type, document=found["record_type"])
         for one in found["parts"] if args.parts else []:
             office.record_types.save(one["name"], document=one["record_type"])

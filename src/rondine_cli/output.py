@@ -4,7 +4,7 @@ import json
 import sys
 from collections.abc import Iterable, Mapping, Sequence
 from contextlib import AbstractContextManager, nullcontext
-from typing import Any
+from typing import Any, TextIO
 
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
@@ -20,6 +20,14 @@ class Output:
         self.as_json = as_json or not self.is_terminal
         self.out = Console(soft_wrap=True, highlight=False)
         self.err = Console(stderr=True, highlight=False, soft_wrap=True)
+
+    @classmethod
+    def into(cls, file: TextIO) -> "Output":
+        """One that prints for people, into a file."""
+        made = cls(as_json=False)
+        made.as_json = False
+        made.out = made.err = Console(file=file, width=140, soft_wrap=True, highlight=False)
+        return made
 
     def value(self, value: Any, text: str | None = None) -> None:
         """One result: JSON for programs, the text for people."""

@@ -24,6 +24,7 @@ def add_commands(commands: Any) -> None:
     )
     make = feed.add_parser("make", help="make or change one")
     make.add_argument("name")
+    make.add_argument("--title", help="how it is shown (default: the name)")
     make.add_argument("--operation", required=True)
     make.add_argument("--mapping", required=True)
     make.add_argument("--environment", default="test")
@@ -85,6 +86,7 @@ def run_make(session: Session, args: Namespace, out: Output) -> None:
         mapping=args.mapping,
         environment=args.environment,
         document={"inputs": named_values(args.input)},
+        **({"title": args.title} if args.title else {}),
     )
     operation = made["operation"]
     paging = made["paging"]

@@ -2,12 +2,14 @@
 
 import json
 import os
+import shlex
 import subprocess
 import sys
 
 import pytest
 from jsonschema import Draft202012Validator
 
+from rondine.standins.trees import TREES
 from rondine_client import RondineProblem
 
 
@@ -94,8 +96,31 @@ def test_the_guide_walks_from_an_address_to_kept_records(rondine):
         "Look at it in the console",
     ):
         assert words in found.stdout
+    assert "could become rows:\n       $.trees[*]  100 × object" in found.stdout
     again = rondine.cli("guide", "--key-file", str(rondine.home / "register.key"), "--register", rondine.register_url)
     assert "nothing changed" in again.stdout
+
+    # the commands as printed, in a project of their own, come to the same
+    admin = rondine.client("ada")
+    admin.projects.make("by-command")
+    admin.project("by-command").members.set("mira", "builder")
+    admin.project("by-command").permit_host("127.0.0.1", is_private=True)
+    printed = [line.strip() for line in found.stdout.splitlines() if line.startswith("   rondine ")]
+    for command in printed:
+        rondine.cli("--project", "by-command", *shlex.split(command)[1:])
+    office, other = rondine.office(), rondine.client("mira").project("by-command")
+    for kind, name in (
+        ("connections", "register-test"),
+        ("operations", "list-trees"),
+        ("record_types", "tree"),
+        ("mappings", "trees"),
+        ("feeds", "all-trees"),
+    ):
+        one, same = getattr(office, kind).get(name), getattr(other, kind).get(name)
+        assert (one["title"], one["document"]) == (same["title"], same["document"])
+    assert office.operations.get("list-trees")["document"]["paging"] == {"type": "link_header"}
+    assert other.record_page("test", "tree")["count"] == TREES
+    admin.project("by-command").members.remove("mira")
 
 
 @pytest.mark.parametrize(

@@ -29,10 +29,11 @@ export function Keep({ plan, onPlan, onSave, isSaving, saveError, savedAs, opera
           Not sure: {waiting.join(", ")}. Confirm each, or leave it out. <button type="button" className="link" onClick={() => onPlan(waiting.reduce(confirm, plan))}>they are all right</button>
         </p>
       )}
-      <button type="button" className="btn btn-sm" disabled={isSaving || !plan.recordType.key?.length || waiting.length > 0} onClick={onSave}>
+      <button type="button" className="btn btn-sm" disabled={isSaving || !service || !plan.recordType.key?.length || waiting.length > 0} onClick={onSave}>
         {isSaving ? "Saving" : savedAs ? "Save both again" : "Save record type and mapping"}
       </button>
       {savedAs && <span className="ml-2 text-xs text-success">saved</span>}
+      {!savedAs && <span className="ml-2 text-xs opacity-80">{!service ? "after it is kept as a service, at the top" : !plan.recordType.key?.length ? "choose a key first: the sign before a field" : ""}</span>}
       <div className="mt-3 flex items-end gap-2">
         <div className="flex-1">
           <Field label="Feed" aside={`in ${environment}`} problem={supportsCopy ? undefined : `the connection in ${environment} is not for keeping copies; its page says what it is for`} hint={!isSaved ? "save the operation first" : !isReady ? "save record type and mapping first" : `asks ${operation} for all pages and keeps the records`}>

@@ -156,3 +156,31 @@ def test_wrong_words_are_usage_errors_and_settings_keep_their_types(rondine):
         "x": True,
         "y": "a=b",
     }
+
+
+def test_what_is_missing_is_named_with_the_command_that_makes_it(rondine):
+    rondine.cli("service", "make", "wants-a-key")
+    words = ["connection", "make", "wants-a-key", "--service", "wants-a-key", "--base-address", rondine.register_url]
+    found = rondine.cli(*words, "--credential", "of-nobody", check=False)
+    assert found.returncode == 1 and "rondine credential make of-nobody" in found.stderr
+    alone = rondine.cli(*words, "--setting", "name=X-Key", check=False)
+    assert alone.returncode == 2 and "--sign-in" in alone.stderr
+    rondine.cli(*words, "--sign-in", "api_key", "--setting", "name=X-Key")
+    rondine.cli(*words, "--setting", "place=query")
+    sign_in = json.loads(rondine.cli("connection", "show", "wants-a-key").stdout)["document"]["sign_in"]
+    assert sign_in == {"type": "api_key", "name": "X-Key", "place": "query"}
+
+
+def test_one_taken_name_does_not_keep_the_other_usual_operations_from_being_made(rondine):
+    rondine.cli("service", "make", "usual-trees")
+    rondine.cli(
+        "operation", "make", "list-usual-trees", "--service", "usual-trees", "--file", "-", stdin='{"path": "/x"}'
+    )
+    proposed = [json.loads(line) for line in rondine.cli("operation", "usual", "/usual-trees", "--service", "usual-trees", "--show").stdout.splitlines()]  # fmt: skip
+    taken = next(one["name"] for one in proposed if one["name"].startswith("list"))
+    if taken != "list-usual-trees":
+        rondine.cli("operation", "make", taken, "--service", "usual-trees", "--file", "-", stdin='{"path": "/x"}')
+    found = rondine.cli("operation", "usual", "/usual-trees", "--service", "usual-trees", check=False)
+    made = {json.loads(line)["name"] for line in found.stdout.splitlines()}
+    assert found.returncode == 1 and taken in found.stderr
+    assert made == {one["name"] for one in proposed} - {taken}

@@ -98,3 +98,12 @@ def responds_at_all(port):
         return httpx.get(f"http://127.0.0.1:{port}/api/v1/openapi.json", timeout=2).status_code > 0
     except httpx.HTTPError:
         return False
+
+
+def test_texts_have_limits(http):
+    for path, body, where in (
+        ("services", {"name": "much", "title": "t" * 201}, "/title"),
+        ("names", {"kind": "service", "text": "x", "service": "s" * 10_001}, "/service"),
+    ):
+        answer = http.post(f"/api/v1/projects/olmara/{path}", json=body)
+        assert (answer.status_code, answer.json()["where"]) == (400, where)

@@ -216,3 +216,15 @@ def test_a_sample_of_50_megabytes_is_taken_or_refused_in_words(register):
     with pytest.raises(RondineProblem) as raised:
         office.keep_sample("too-large", text='"' + "x" * (70 * 1024 * 1024) + '"')
     assert raised.value.status in (400, 413) and raised.value.hint
+
+
+def test_a_401_without_any_sign_in_says_where_to_choose_one(register):
+    office = register.office()
+    once = office.try_once(register.register_url, {"path": "/v1/trees"})["outcome"]
+    assert "a one-off has none" in once["words"] and "keep it as a service" in once["hint"]
+    bare = register.connect("signs-in-with-nothing", register.register_url)
+    found = office.try_operation(service=bare, document={"path": "/v1/trees"})["outcome"]
+    assert "the connection has none" in found["words"] and "--sign-in" in found["hint"]
+    wrong = register.connect("signs-in-wrongly", key="not-the-key-of-the-office")
+    found = office.try_operation(service=wrong, document={"path": "/v1/trees"})["outcome"]
+    assert found["words"] == "the service does not accept the sign-in"

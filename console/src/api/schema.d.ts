@@ -1903,7 +1903,7 @@ export interface components {
             operation: components["schemas"]["OperationDocument"];
             title: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         AddressRequest: {
             address: string;
             /** @default test */
@@ -2141,7 +2141,7 @@ export interface components {
             /** @enum {unknown} */
             type: "bearer";
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         BeginSignInRequest: {
             /** @default  */
             operation?: string;
@@ -2266,7 +2266,7 @@ export interface components {
             title: string;
             used_by: string[];
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         CheckAskedRequest: {
             /**
              * @description * `web` - web
@@ -2343,7 +2343,7 @@ export interface components {
             /** @enum {unknown} */
             type: "client_credentials";
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         ComparisonAskedRequest: {
             /** Format: uuid */
             after: string;
@@ -2387,7 +2387,7 @@ export interface components {
             /** @description what it is compared with: a number or text, for one_of and none_of a list, for matches a regular expression (RFC 9485) that the whole text must have */
             value?: unknown;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         ConnectGivenRequest: {
             /** @description one of the servers, or another; the first one by default */
             address?: string;
@@ -2399,7 +2399,7 @@ export interface components {
             /** @description the first one by default that Rondine can do */
             sign_in?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         ConnectPreparedRequest: {
             /** @default test */
             environment?: string;
@@ -2527,7 +2527,7 @@ export interface components {
             type: string;
             words: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         CopyGivenRequest: {
             name: string;
             title?: string;
@@ -2940,7 +2940,7 @@ export interface components {
              */
             parallel?: number;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         FeedInputsRequest: {
             /**
              * @description using up a limit of days or months is meant
@@ -3030,7 +3030,7 @@ export interface components {
             problems: components["schemas"]["ProblemLine"][];
             query: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         FileGivenRequest: {
             /** @description bytes, such as a zip archive of several files */
             base64?: string;
@@ -3257,7 +3257,7 @@ export interface components {
              */
             unit?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         IssuerRequest: {
             issuer: string;
         };
@@ -3354,7 +3354,7 @@ export interface components {
             /** @enum {unknown} */
             type: "jwt_bearer";
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         KeepTrialGivenRequest: {
             base_address?: string;
             document?: components["schemas"]["OperationDocument"];
@@ -3749,7 +3749,7 @@ export interface components {
             /** @enum {unknown} */
             type: "multipart";
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NameAskedRequest: {
             /**
              * @description * `service` - service
@@ -3779,7 +3779,7 @@ export interface components {
             /** @description by the rule alone */
             wanted: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NamingGivenRequest: {
             rule: components["schemas"]["NamingRule"];
         };
@@ -3811,7 +3811,7 @@ export interface components {
         NamingShown: {
             rule: components["schemas"]["NamingRule"];
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NewConnectionRequest: {
             credential?: string | null;
             document?: components["schemas"]["ConnectionDocument"];
@@ -3821,7 +3821,7 @@ export interface components {
             title?: string;
             why?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NewCredentialRequest: {
             document?: components["schemas"]["CredentialDocument"];
             environment: string;
@@ -3829,14 +3829,14 @@ export interface components {
             title?: string;
             why?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NewEnvironmentRequest: {
             description?: string;
             is_protected?: boolean;
             name: string;
             title?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NewFeedRequest: {
             document?: components["schemas"]["FeedDocument"];
             environment: string;
@@ -3846,14 +3846,14 @@ export interface components {
             title?: string;
             why?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NewHostRequest: {
             host: string;
             /** @default false */
             is_private?: boolean;
             port?: number | null;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NewMappingRequest: {
             document?: components["schemas"]["MappingDocument"];
             name: string;
@@ -3861,7 +3861,7 @@ export interface components {
             title?: string;
             why?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NewOperationRequest: {
             document?: components["schemas"]["OperationDocument"];
             name: string;
@@ -3874,21 +3874,21 @@ export interface components {
             new_password: string;
             password: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NewPreparedQueryRequest: {
             document?: components["schemas"]["PreparedQueryDocument"];
             name: string;
             title?: string;
             why?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NewRecordTypeRequest: {
             document?: components["schemas"]["RecordTypeDocument"];
             name: string;
             title?: string;
             why?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NewRoleRequest: {
             /**
              * @description * `viewer` - viewer
@@ -3899,7 +3899,7 @@ export interface components {
              */
             role: "viewer" | "operator" | "builder" | "administrator";
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NewSampleFromRequest: {
             /** @description the bytes of a file with a response */
             base64?: string;
@@ -3921,14 +3921,14 @@ export interface components {
             text?: string;
             title?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NewServiceRequest: {
             document?: components["schemas"]["ServiceDocument"];
             name: string;
             title?: string;
             why?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NewStandingValueRequest: {
             document?: components["schemas"]["StandingValueDocument"];
             name: string;
@@ -4266,7 +4266,7 @@ export interface components {
             is_descending?: boolean;
             property: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         OriginGivenRequest: {
             /** @description an address; its scheme, host and port count */
             origin: string;
@@ -4320,7 +4320,7 @@ export interface components {
             message: string;
             words: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         OutlineAskedRequest: {
             /** @description stored bodies: of trials, calls or samples */
             bodies: string[];
@@ -4575,7 +4575,7 @@ export interface components {
             operation: components["schemas"]["OperationDocument"];
             title: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         PasteRequest: {
             /** @default test */
             environment?: string;
@@ -4600,7 +4600,7 @@ export interface components {
             service?: string;
             text: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         PatchedChangedConnectionRequest: {
             credential?: string | null;
             document?: components["schemas"]["ConnectionDocument"];
@@ -4610,7 +4610,7 @@ export interface components {
             title?: string;
             why?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         PatchedChangedCredentialRequest: {
             document?: components["schemas"]["CredentialDocument"];
             environment?: string;
@@ -4618,7 +4618,7 @@ export interface components {
             title?: string;
             why?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         PatchedChangedDefinitionRequest: {
             document?: components["schemas"]["DefinitionDocument"];
             name?: string;
@@ -4626,13 +4626,13 @@ export interface components {
             title?: string;
             why?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         PatchedChangedEnvironmentRequest: {
             description?: string;
             is_protected?: boolean;
             title?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         PatchedChangedFeedRequest: {
             document?: components["schemas"]["FeedDocument"];
             environment?: string;
@@ -4642,7 +4642,7 @@ export interface components {
             title?: string;
             why?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         PatchedChangedMappingRequest: {
             document?: components["schemas"]["MappingDocument"];
             name?: string;
@@ -4650,7 +4650,7 @@ export interface components {
             title?: string;
             why?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         PatchedChangedOperationRequest: {
             document?: components["schemas"]["OperationDocument"];
             name?: string;
@@ -4658,21 +4658,21 @@ export interface components {
             title?: string;
             why?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         PatchedChangedPreparedQueryRequest: {
             document?: components["schemas"]["PreparedQueryDocument"];
             name?: string;
             title?: string;
             why?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         PatchedChangedRecordTypeRequest: {
             document?: components["schemas"]["RecordTypeDocument"];
             name?: string;
             title?: string;
             why?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         PatchedChangedSampleRequest: {
             document?: components["schemas"]["SampleDocument"];
             name?: string;
@@ -4680,31 +4680,31 @@ export interface components {
             title?: string;
             why?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         PatchedChangedServiceRequest: {
             document?: components["schemas"]["ServiceDocument"];
             name?: string;
             title?: string;
             why?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         PatchedChangedStandingValueRequest: {
             document?: components["schemas"]["StandingValueDocument"];
             name?: string;
             title?: string;
             why?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         PatchedPersonChangeRequest: {
             is_active?: boolean;
             is_administrator?: boolean;
             title?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         PatchedProjectChangeRequest: {
             title?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         PatternGivenRequest: {
             /** @default id */
             key?: string;
@@ -4850,7 +4850,7 @@ export interface components {
             items: components["schemas"]["PreparedQuery"][];
             next: string | null;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         PreviewAskedRequest: {
             /** Format: uuid */
             body: string;
@@ -4896,7 +4896,7 @@ export interface components {
             message: string;
             where: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         Project: {
             /** Format: date-time */
             readonly made_at: string;
@@ -4918,12 +4918,12 @@ export interface components {
             readonly role: "viewer" | "operator" | "builder" | "administrator";
             readonly title: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         ProjectRequest: {
             name: string;
             title?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         ProposalAskedRequest: {
             /** @description stored bodies: of trials, calls or samples */
             bodies: string[];
@@ -5413,7 +5413,7 @@ export interface components {
             /** @description JSON Schema 2020-12, by name */
             defs: unknown;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         SecretsRequest: {
             /**
              * @description a second set, tried where the first is refused, while both may be valid
@@ -5545,7 +5545,7 @@ export interface components {
             /** @enum {unknown} */
             type: "sign_in_operation";
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         SignInRequest: {
             name: string;
             password: string;
@@ -5759,7 +5759,7 @@ export interface components {
             items: components["schemas"]["StandingValue"][];
             next: string | null;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         StructureComparisonAskedRequest: {
             after: string[];
             /** @description stored bodies */
@@ -6048,7 +6048,7 @@ export interface components {
              */
             written?: "" | "backslash" | "doubled" | "json";
         };
-        /** @description Refuses unknown fields by name, with the nearest known one. */
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         WaitDecidedRequest: {
             /** @description true: the wait that the service asked for counts whole; false: it is lifted, and calls go out again */
             believe: boolean;

@@ -10,13 +10,17 @@ from django.core.asgi import get_asgi_application
 
 django_application = get_asgi_application()
 
+from rondine.server.api.door import Door  # noqa: E402
 from rondine.server.api.events import stream_run  # noqa: E402
 
 _EVENTS = re.compile(r"/api/v1/projects/([a-z0-9_-]+)/runs/(\d{1,18})/events")
 
 
-async def application(scope: Any, receive: Any, send: Any) -> None:
+async def _application(scope: Any, receive: Any, send: Any) -> None:
     if scope["type"] == "http" and (found := _EVENTS.fullmatch(scope["path"])):
         await stream_run(scope, receive, send, found.group(1), int(found.group(2)))
     else:
         await django_application(scope, receive, send)
+
+
+application = Door(_application)

@@ -110,6 +110,7 @@ def run_web(args: argparse.Namespace) -> None:
 
     os.environ["RONDINE_IS_WEB"] = "1"
     from rondine.server.asgi import application  # sets Django up, so it comes first
+    from rondine.server.api.door import Protocol  # isort: skip
     from rondine.server.api.events import hub  # isort: skip
 
     class Server(uvicorn.Server):
@@ -126,7 +127,7 @@ def run_web(args: argparse.Namespace) -> None:
         access_log=False,
         timeout_graceful_shutdown=5,
         loop="uvloop",
-        http="httptools",
+        http=Protocol,
         server_header=False,
         date_header=True,
     )

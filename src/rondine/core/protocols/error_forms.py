@@ -7,7 +7,7 @@ from collections.abc import Callable
 from typing import Any
 
 from rondine.core.documents.reading import ReadDocument
-from rondine.core.protocols.outcome import Headers, Outcome, service_message
+from rondine.core.protocols.outcome import Headers, Outcome, meaning_of, service_message
 from rondine.core.protocols.soap import fault_of
 
 #: (status, the body, headers) -> what the response means, None if it is not of this form.
@@ -28,7 +28,9 @@ def _graphql(status: int, read: ReadDocument, headers: Headers) -> Outcome | Non
     texts = []
     for one in errors[:5]:
         path = ".".join(map(str, one["path"])) if isinstance(one.get("path"), list) else ""
-        texts.append(f"{path}: {one['message']}" if path else one["message"])
+        code = _code(one)
+        named = f" ({code})" if code and code.lower() not in one["message"].lower() else ""
+        texts.append(f"{path}: {one['message']}{named}" if path else f"{one['message']}{named}")
     message = "; ".join(texts)[:500] + (f" and {len(errors) - 5} more" if len(errors) > 5 else "")
     data = document.get("data")
     if not isinstance(data, dict) or all(value is None for value in data.values()):
@@ -36,9 +38,33 @@ def _graphql(status: int, read: ReadDocument, headers: Headers) -> Outcome | Non
             "the service answers with errors and no data",
             "look at its message; compare the query with its schema",
         )
+        status_like = next((known for one in errors if (known := _LIKE_STATUS.get(_code(one).upper()))), None)
+        if status_like:
+            words, hint = meaning_of(status_like)
         return Outcome(False, words, hint, message)
     count = f"{len(errors)} error{'s' if len(errors) > 1 else ''}"
     return Outcome(True, f"it answered in part, with {count}", "what could not be given is null", message, "partial")
+
+
+#: Codes that many services give in an error's extensions, with the status that says the same.
+_LIKE_STATUS = {
+    "UNAUTHENTICATED": 401,
+    "UNAUTHORIZED": 401,
+    "FORBIDDEN": 403,
+    "NOT_FOUND": 404,
+    "BAD_USER_INPUT": 422,
+    "THROTTLED": 429,
+    "RATE_LIMITED": 429,
+    "TOO_MANY_REQUESTS": 429,
+    "INTERNAL_SERVER_ERROR": 500,
+}
+
+
+def _code(error: dict[str, Any]) -> str:
+    """The code in the extensions of an error, empty without one (GraphQL October 2021, section 7.1.2: they are the service's own)."""
+    extensions = error.get("extensions")
+    code = extensions.get("code") if isinstance(extensions, dict) else None
+    return code if isinstance(code, str) else ""
 
 
 def _odata(status: int, read: ReadDocument, headers: Headers) -> Outcome | None:

@@ -26,8 +26,16 @@ _MEANINGS: dict[int, tuple[str, str]] = {
         "look at its message, read the present state, and try again",
     ),
     410: ("it was there once and is gone for good", "ask the service's provider for the new address"),
+    412: (
+        "somebody has changed it since the version that was given",
+        "read it again, look at what is different, and give the ETag that it has now for If-Match",
+    ),
     415: ("the service does not take this media type", "check the Content-Type header"),
     422: ("the service understands the request but not its values", "compare the inputs with its documentation"),
+    428: (
+        "the service changes it only for who says which version was seen",
+        "read it first, and give its ETag for If-Match: an input for that header, or on the bench 'change only this one'",
+    ),
     429: ("too many calls in a short time", "wait as long as Retry-After says, then try again with fewer calls"),
     500: ("the service failed on its side", "try again later; if it stays so, tell its provider what was sent"),
     502: ("something between here and the service failed", "try again later"),
@@ -53,6 +61,23 @@ class Outcome:
 
 #: Header fields that make a request conditional (RFC 9110, section 13.1).
 CONDITIONAL = frozenset({"if-none-match", "if-modified-since", "if-match", "if-unmodified-since", "if-range"})
+
+
+def unauthenticated(is_signing_in: bool, has_connection: bool) -> Outcome:
+    """A refusal for want of a sign-in, told by what was given. is_signing_in: whether the connection signs in with anything."""
+    words, hint = _MEANINGS[401]
+    if not has_connection:
+        words = "the service wants a sign-in, and a one-off has none"
+        hint = "keep it as a service, and say on its connection's page how to sign in"
+    elif not is_signing_in:
+        words = "the service wants a sign-in, and the connection has none"
+        hint = "say on the connection's page how to sign in, or: rondine connection make NAME --sign-in SCHEME"
+    return Outcome(False, words, hint)
+
+
+def meaning_of(status: int) -> tuple[str, str]:
+    """A failure's words, and what to do."""
+    return _MEANINGS[status]
 
 
 def unasked_304() -> Outcome:
@@ -102,7 +127,7 @@ def service_message(document: Any) -> str:
         for name in ("detail", "message", "error_description", "error", "title", "errors", "text()"):
             value = document.get(name)
             if isinstance(value, str) and value:
-                return value[:500]
+                return (value + _details(document))[:500] if name == "message" else value[:500]
             if isinstance(value, (dict, list)) and (found := service_message(value)):
                 return found
         if len(document) == 1:
@@ -110,3 +135,15 @@ def service_message(document: Any) -> str:
     if isinstance(document, list) and document:
         return service_message(document[0])
     return document[:500] if isinstance(document, str) else ""
+
+
+def _details(error: dict[str, Any]) -> str:
+    """Of an OData error: what it is about, and its details (JSON Format 4.01, section 21.1)."""
+    target = error.get("target")
+    found = f" (at {target})" if isinstance(target, str) and target else ""
+    details = error.get("details")
+    for one in details[:5] if isinstance(details, list) else []:
+        if isinstance(one, dict) and isinstance(one.get("message"), str):
+            place = one.get("target")
+            found += f"; {place}: {one['message']}" if isinstance(place, str) and place else f"; {one['message']}"
+    return found

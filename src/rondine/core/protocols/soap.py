@@ -47,6 +47,7 @@ def fault_of(answer: Any) -> str:
     parts = {
         "reason": (("faultstring",), ("Reason", "Text")),
         "code": (("faultcode",), ("Code", "Value")),
+        "subcode": (("Code", "Subcode", "Value"),),
         "detail": (("detail",), ("Detail",)),
     }
     found: dict[str, str] = {}
@@ -57,9 +58,9 @@ def fault_of(answer: Any) -> str:
                 value = _member(value, name)
             value = value[0] if isinstance(value, list) and value else value
             if text := " ".join(str(text_of(value) or "").split()):
-                found[part] = text.rpartition(":")[2] if part == "code" else text
+                found[part] = text.rpartition(":")[2] if part.endswith("code") else text
     text = found.get("reason", "")
-    extra = [found[name] for name in ("code", "detail") if found.get(name) and found[name] != text]
+    extra = [found[name] for name in ("code", "subcode", "detail") if found.get(name) and found[name] != text]
     return (text + (f" ({'; '.join(extra)})" if extra else ""))[:500]
 
 

@@ -37,6 +37,7 @@ _REASONS = {
     "access_denied": "the service, or the person asked, said no",
 }
 _HINTS = {
+    "access_denied": "sign in again and allow what is asked for; or have somebody do it who may",
     "invalid_client": "check the client id and set its secret again; check how the client authenticates (basic or body)",
     "invalid_grant": "sign in again, or set the secret again",
     "invalid_scope": "correct the scope, or have it allowed where the client is registered",

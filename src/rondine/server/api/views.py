@@ -5,6 +5,7 @@ from collections.abc import Mapping
 from typing import Any, ClassVar
 
 from asgiref.sync import sync_to_async
+from django.core.validators import MaxLengthValidator
 from drf_spectacular.utils import OpenApiParameter
 from rest_framework import serializers
 from rest_framework.request import Request
@@ -16,9 +17,21 @@ from rondine.server.access.authority import authorize
 from rondine.server.access.models import Person, Project
 from rondine.server.api.problems import unknown_field
 
+#: Members that hold what somebody pastes or uploads; other texts are names and a few words.
+CONTENTS = frozenset({"text", "base64", "content", "asked", "query", "address"})
+MOST_TEXT = 10_000
+
 
 class Strict(serializers.Serializer[Any]):
-    """Refuses unknown fields by name, with the nearest known one."""
+    """Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write."""
+
+    def get_fields(self) -> dict[str, Any]:
+        fields = super().get_fields()
+        for name, field in fields.items():
+            if isinstance(field, serializers.CharField) and not field.max_length and name not in CONTENTS:
+                field.max_length = MOST_TEXT
+                field.validators.append(MaxLengthValidator(MOST_TEXT))
+        return fields
 
     def to_internal_value(self, data: Any) -> Any:
         if not isinstance(data, Mapping):

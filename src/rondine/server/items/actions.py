@@ -281,10 +281,11 @@ def _fill(
             found = model._default_manager.filter(project=project, name=given[name]).first()
             if found is None:
                 names = model._default_manager.filter(project=project).values_list("name", flat=True)[:1000]
+                near = did_you_mean(str(given[name]), names)
+                word = str(model._meta.verbose_name)
+                make = f"make it: rondine {word.replace(' ', '-')} make {given[name]}"
                 raise InputError(
-                    f'there is no {model._meta.verbose_name} "{given[name]}"',
-                    where=f"/{name}",
-                    hint=did_you_mean(str(given[name]), names) or "make it first",
+                    f'there is no {word} "{given[name]}"', where=f"/{name}", hint=f"{near}; {make}" if near else make
                 )
             known[name, given[name]] = found
         setattr(item, name, found)

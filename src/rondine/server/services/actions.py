@@ -56,7 +56,7 @@ from rondine.core.protocols.operation import (
     operation_problems,
     response_for,
 )
-from rondine.core.protocols.outcome import Outcome, is_conditional, unasked_304
+from rondine.core.protocols.outcome import Outcome, is_conditional, unasked_304, unauthenticated
 from rondine.core.protocols.rest import Built, build_request, with_connection
 from rondine.core.protocols.values import ValueOf, parts_of
 from rondine.core.schema import Correction, Shape
@@ -623,6 +623,7 @@ async def try_operation(
         "paging": dump(document.paging) if document.paging is not None else None,
         "definition": document.came_from.definition if document.came_from is not None else "",
     }
+    one_off["signs_in"] = not isinstance(ready.line.sign_in, NoSignIn)
     label = called_in_body(document)
     return await sync_to_async(_store_trial)(
         project, person, ready, arrivals, sides, error, started, operation_name, dict(values), one_off, label
@@ -815,6 +816,10 @@ def trial_report(run: Run) -> dict[str, Any]:
         head = call.body.content() if looks else b""
         charset = call.body.charset if looks else ""
         meaning = judged(rules, call.status, read, tuple(map(tuple, call.headers)), head=head, charset=charset)
+        is_one_off, signs_in = bool(run.content.get("base_address")), run.content.get("signs_in", True)
+        if call.status == 401 and (is_one_off or not signs_in):
+            asked = unauthenticated(signs_in, not is_one_off)
+            meaning = replace(meaning, words=asked.words, hint=asked.hint)
         if call.status == 304 and not is_conditional(re.findall(r"^([\w-]+):", call.request, re.MULTILINE)):
             meaning = unasked_304()
         elif meaning.is_good and report["unreadable"] and _wants_to_read(run, call):

@@ -22,12 +22,12 @@ from ground import die_with_parent, free_ports, is_alive  # noqa: E402
 
 
 class WholeRondine:
-    """home: for keys, people and logs."""
+    """home: for keys, people and logs.  name: of its database, where a process has several."""
 
-    def __init__(self, home: Path) -> None:
+    def __init__(self, home: Path, name: str = "whole") -> None:
         self.home = home
         self.cluster_uri = os.environ["RONDINE_DATABASE"]
-        self.database = f"rondine_whole_{os.getpid()}"
+        self.database = f"rondine_{name}_{os.getpid()}"
         self.uri = self.cluster_uri.rpartition("/")[0] + f"/{self.database}"
         self.env = {
             **os.environ,

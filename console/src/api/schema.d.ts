@@ -2030,7 +2030,7 @@ export interface components {
              */
             in_protected?: boolean;
             inputs?: {
-                [key: string]: unknown | null;
+                [key: string]: unknown;
             };
             /** @description the name of a saved operation; with document: the one the trial belongs to */
             operation?: string;
@@ -2414,7 +2414,7 @@ export interface components {
             callback_path: string;
             /** Format: date-time */
             changed_at: string;
-            check_result: unknown | null;
+            check_result: unknown;
             credential: string | null;
             document: components["schemas"]["ConnectionDocument"];
             environment: string;
@@ -2744,10 +2744,10 @@ export interface components {
             warnings: components["schemas"]["ProblemLine"][];
         };
         DifferenceLine: {
-            before: unknown | null;
+            before: unknown;
             /** @description an own correction, which stays */
             is_kept: boolean;
-            now: unknown | null;
+            now: unknown;
             unit: string;
         };
         /**
@@ -2892,7 +2892,7 @@ export interface components {
         };
         FedRow: {
             data: {
-                [key: string]: unknown | null;
+                [key: string]: unknown;
             } | null;
             fields: components["schemas"]["FieldPlace"][];
             ordinal: number;
@@ -2949,7 +2949,7 @@ export interface components {
             confirmed?: boolean;
             /** @description in place of the feed's own */
             inputs?: {
-                [key: string]: unknown | null;
+                [key: string]: unknown;
             };
         };
         FeedPage: {
@@ -3066,7 +3066,7 @@ export interface components {
         };
         FormFieldLine: {
             choices: string[];
-            default: unknown | null;
+            default: unknown;
             help: string;
             /** @description few need it; it stands behind the others */
             is_rare: boolean;
@@ -3553,7 +3553,7 @@ export interface components {
         };
         MappedRow: {
             data: {
-                [key: string]: unknown | null;
+                [key: string]: unknown;
             } | null;
             fields: components["schemas"]["FieldPlace"][];
             ordinal: number;
@@ -3694,7 +3694,7 @@ export interface components {
             /** @description which operations made the calls of the last 24 hours, up to 20 */
             operations: components["schemas"]["OperationCalls"][];
             parallel: number | null;
-            said: unknown | null;
+            said: unknown;
             under_way: number;
         };
         /**
@@ -4855,7 +4855,7 @@ export interface components {
             /** Format: uuid */
             body: string;
             inputs?: {
-                [key: string]: unknown | null;
+                [key: string]: unknown;
             };
             mapping: components["schemas"]["MappingDocument"];
             /** @description drafts by name, in place of the saved ones */
@@ -5032,7 +5032,7 @@ export interface components {
             /** Format: date-time */
             changed_at: string;
             data: {
-                [key: string]: unknown | null;
+                [key: string]: unknown;
             };
             id: string;
             key: unknown[];
@@ -5057,7 +5057,7 @@ export interface components {
             /** Format: date-time */
             changed_at: string;
             data: {
-                [key: string]: unknown | null;
+                [key: string]: unknown;
             };
             /** @description records of other types that belong to this one */
             holds: components["schemas"]["LinkedRecords"][];
@@ -5284,7 +5284,7 @@ export interface components {
             /** @description of what was looked at; refused if it has changed since */
             hash?: string;
             inputs?: {
-                [key: string]: unknown | null;
+                [key: string]: unknown;
             };
             /**
              * @description the address is a GraphQL service's: ask it for its schema
@@ -5308,7 +5308,7 @@ export interface components {
             count: number;
             message: string;
             path: string;
-            rows: (unknown | null)[];
+            rows: unknown[];
             status: number;
             url: string;
             words: string;
@@ -5337,7 +5337,7 @@ export interface components {
             feed: string | null;
             id: number;
             inputs: {
-                [key: string]: unknown | null;
+                [key: string]: unknown;
             };
             /**
              * @description * `trial` - trial
@@ -5879,7 +5879,7 @@ export interface components {
             /** Format: date-time */
             obtained_at: string | null;
             operation: string;
-            refusal: unknown | null;
+            refusal: unknown;
             /** Format: date-time */
             refused_at: string | null;
             renewed: number;

@@ -108,6 +108,7 @@ SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_NAME = "rondine_session"
 CSRF_COOKIE_NAME = "rondine_csrf"
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE
+CSRF_FAILURE_VIEW = "rondine.server.api.problems.csrf_refused"
 SECURE_REFERRER_POLICY = "same-origin"
 X_FRAME_OPTIONS = "DENY"
 SILENCED_SYSTEM_CHECKS = ["security.W004", "security.W008"]

@@ -98,9 +98,23 @@ def add_documents(result: dict[str, Any], **_: Any) -> dict[str, Any]:
     """Adds the core's documents, which the fields refer to."""
     schemas = result.setdefault("components", {}).setdefault("schemas", {})
     schemas["Problem"] = PROBLEM
+    for schema in schemas.values():
+        _without_null_beside_anything(schema)
     for name, schema in sorted(_components.items()):
         assert schemas.setdefault(name, schema) == schema, f"two shapes are called {name}"
     return result
+
+
+def _without_null_beside_anything(schema: Any) -> None:
+    """Any value is null too: said once more, a null would be one of two, and `oneOf` refuse it."""
+    if isinstance(schema, dict):
+        if schema.get("oneOf") == [{}, {"type": "null"}]:
+            del schema["oneOf"]
+        for one in schema.values():
+            _without_null_beside_anything(one)
+    elif isinstance(schema, list):
+        for one in schema:
+            _without_null_beside_anything(one)
 
 
 @cache

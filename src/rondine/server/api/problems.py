@@ -7,6 +7,7 @@ import structlog
 from django.core.exceptions import RequestDataTooBig
 from django.db import OperationalError
 from django.http import Http404, HttpRequest, HttpResponse
+from django.views.decorators.csrf import csrf_exempt
 from rest_framework import exceptions
 from rest_framework.response import Response
 
@@ -119,6 +120,7 @@ def problem_response(error: Exception) -> HttpResponse:
     return HttpResponse(json.dumps(problem(found)), status=found.status, content_type=MEDIA_TYPE)
 
 
+@csrf_exempt
 def no_such_address(request: HttpRequest) -> HttpResponse:
     return problem_response(Http404())
 
@@ -127,6 +129,13 @@ def server_error(request: HttpRequest) -> HttpResponse:
     """Django's last resort; the log has the trace already."""
     return problem_response(
         RondineError("Rondine failed", where=request.path, hint="the service's log has the details; report it")
+    )
+
+
+def csrf_refused(request: HttpRequest, reason: str = "") -> HttpResponse:
+    """A request of a browser without the console's own token."""
+    return problem_response(
+        NotAllowed("the request does not come from the console", where="X-CSRFToken", hint="load the page again")
     )
 
 

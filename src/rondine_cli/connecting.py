@@ -126,6 +126,12 @@ def _add_connection_make(connection: Any) -> None:
     where = make.add_argument_group("where")
     where.add_argument("--base-address", metavar="URL", help="with {blanks}, if it has some")
     where.add_argument("--blank", action="append", default=[], metavar="NAME=VALUE")
+    where.add_argument(
+        "--further-origin",
+        action="append",
+        metavar="ORIGIN",
+        help="where next pages may be besides, such as https://archive.register.example",
+    )
     where.add_argument("--proxy", metavar="URL")
     where.add_argument("--place", help="only workers started with --place PLACE carry its runs out")
     where.add_argument("--authority", metavar="FILE", help="certificate of the service's own authority, PEM")
@@ -249,6 +255,8 @@ def run_connection_make(session: Session, args: Namespace, out: Output) -> int:
             document[name] = getattr(args, name)
     if args.blank:
         document["blanks"] = {**document.get("blanks", {}), **pairs_of(args.blank, "--blank")}
+    if args.further_origin:
+        document["further_origins"] = args.further_origin
     if args.proxy is not None:
         document["proxy"] = {**document.get("proxy", {}), "address": args.proxy}
     tls = {name: Path(getattr(args, name)).read_text() for name in ("authority", "certificate") if getattr(args, name)}

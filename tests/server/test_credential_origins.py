@@ -123,3 +123,39 @@ def test_neither_a_token_nor_what_obtains_it_goes_elsewhere(rondine, outside, wh
     with pytest.raises(RondineProblem, match="are not sent to"):
         mira.try_operation(service=name, operation=f"{name}-list")
     assert came["there"] == []
+
+
+def test_a_next_page_at_another_origin_is_followed_when_the_connection_says_so_and_the_secret_may(rondine, serve):
+    """Nothing goes there before an administrator, or who entered the key, has said so; then the key goes there too."""
+    archive_got = []
+
+    def archive_answer(request):
+        archive_got.append(request.headers.get("X-Key"))
+        return web.json_response({"trees": [{"number": "OLM-2"}], "next": None})
+
+    archive = serve(archive_answer)
+    first = serve(
+        lambda request: web.json_response({"trees": [{"number": "OLM-1"}], "next": f"{archive.url}/trees?page=2"})
+    )
+    for port in (archive.port, first.port):
+        rondine.permit(port)
+    office, admin = rondine.office(), rondine.office("ada")
+    admin.services.make("two-origins")
+    admin.credentials.make("two-origins-key", environment="test")
+    admin.set_secrets("two-origins-key", key="canary-two-origins-4711")
+    sign_in = {"type": "api_key", "name": "X-Key"}
+    document = {"base_address": first.url, "sign_in": sign_in}
+    admin.connections.make("two-origins", service="two-origins", environment="test", credential="two-origins-key", document=document)  # fmt: skip
+    name = rondine.feed("two-origins", "/trees", paging={"type": "next_address", "at": "/next"}, parameter="", service="two-origins")  # fmt: skip
+    failed = rondine.finish(name)
+    assert failed["state"] == "failed" and archive_got == []
+    assert f"--further-origin {archive.url}" in failed["error"]["hint"]
+
+    held = office.connections.get("two-origins")
+    changed = office.connections.change("two-origins", version=held["version"], document={**held["document"], "further_origins": [archive.url]})  # fmt: skip
+    assert archive.url in changed["problems"][0]["message"]
+    admin.permit_origin("two-origins-key", archive.url)
+    assert office.connections.get("two-origins")["problems"] == []
+    run = rondine.finish(name)
+    assert (run["state"], run["completeness"], run["calls"]) == ("done", "complete", 2), run["error"]
+    assert archive_got == ["canary-two-origins-4711"]

@@ -2450,7 +2450,7 @@ export interface components {
              */
             base_address?: string;
             /**
-             * @description values for its placeholders. tls, proxy, time_outs
+             * @description values for its placeholders
              * @default {}
              */
             blanks?: {
@@ -2460,6 +2460,11 @@ export interface components {
             documentation?: string;
             /** @default true */
             enabled?: boolean;
+            /**
+             * @description others of the same service, such as https://archive.register.example, that next pages may be on; what goes with every request goes there too. tls, proxy, time_outs
+             * @default []
+             */
+            further_origins?: string[];
             /** @default [] */
             headers?: components["schemas"]["StandingParameter"][];
             /** @default [] */
@@ -7597,6 +7602,7 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DefinitionShown"];
+                    "application/x-ndjson": string;
                 };
             };
             /** @description what went wrong */

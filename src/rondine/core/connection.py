@@ -105,7 +105,8 @@ Use = Literal["live", "copy", "write"]
 class ConnectionDocument(Document, frozen=True):
     """How a service is reached in one environment.
 
-    Where: base_address: scheme, host, port and common path, an RFC 6570 template.  blanks: values for its placeholders.  tls, proxy, time_outs.
+    Where: base_address: scheme, host, port and common path, an RFC 6570 template.  blanks: values for its placeholders.  further_origins: others
+    of the same service, such as https://archive.register.example, that next pages may be on; what goes with every request goes there too.  tls, proxy, time_outs.
     place: only workers started for this place carry its runs out.
     How much: limits, all kept at once.  parallel: calls under way at a time, over all processes.  most_bytes: of one response.
     How to sign in: sign_in, and own_sign_ins of single operations.
@@ -116,6 +117,7 @@ class ConnectionDocument(Document, frozen=True):
     enabled: bool = True
     base_address: str = ""
     blanks: dict[str, str] = {}
+    further_origins: list[Annotated[str, Meta(pattern=r"^https?://[^/?#@\s]+$")]] = []
     tls: TlsSettings = TlsSettings()
     proxy: ProxySettings = ProxySettings()
     time_outs: TimeOutSettings = TimeOutSettings()
@@ -145,7 +147,7 @@ class ConnectionDocument(Document, frozen=True):
         which reads what is not encrypted (RFC 6454)."""
         own = [str(value) for name, value in dump(sign_in).items() if name.endswith("_address")]
         proxy = [self.proxy.address] if self.proxy.address else []
-        addresses = [self.address(), *own, *proxy]
+        addresses = [self.address(), *self.further_origins, *own, *proxy]
         return list(dict.fromkeys(origin(one) for one in addresses if re.match(r"https?://[^/?#]", one)))
 
     def secret_names(self) -> tuple[str, ...]:

@@ -332,12 +332,13 @@ class Engine:
         return arrival
 
     async def send(self, line: Line, request: Request, *, to: str = "") -> Arrival:
-        """One request, as it is. to: the origin its secrets are for, by default the connection's.
+        """One request, as it is. to: the origin its secrets are for, by default the connection's, and further ones that it names.
 
         Raises HostRefused, Unreachable, TlsFailed, ServiceTooSlow, ResponseTooLarge or ServiceError; never follows a redirect.
         """
         permission = line.guard.permission(request.url)
-        if request.has_secrets and origin(request.url) != (to or origin(line.base_address)):
+        meant = {to} if to else {origin(line.base_address), *line.further_origins}
+        if request.has_secrets and origin(request.url) not in meant:
             raise HostRefused(
                 f"the credentials are for {origin(line.base_address)}, not for {origin(request.url)}",
                 where=without_secrets(request.url),

@@ -36,7 +36,7 @@ class TimeOuts:
 class Line:
     """id: names what all processes share of the connection (limits); id and version name its pool.  token_id: names its token; own sign-ins of
     operations have their own.  secrets: the sets of secrets valid in turn, the preferred one first.  operations: for sign-in operations.
-    max_size: bytes of a body after decompression.  memory: what the sign-in keeps between calls in this process.  is_connection: false for a call
+    further_origins: where next pages may be besides.  max_size: bytes of a body after decompression.  memory: what the sign-in keeps between calls in this process.  is_connection: false for a call
     to an address that is no connection's, such as a definition's: no process keeps limits for it.  is_spooling: large bodies go to a file.
     """
 
@@ -56,6 +56,7 @@ class Line:
     certificate: str = ""
     proxy: str = ""
     proxy_user: str = ""
+    further_origins: tuple[str, ...] = ()
     limits: tuple[Limit, ...] = ()
     parallel: int | None = None
     operations: Mapping[str, Any] = field(default_factory=dict)

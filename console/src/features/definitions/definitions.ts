@@ -13,6 +13,9 @@ export function count(number: number, word: string): string {
   return `${number} ${word}${number === 1 ? "" : "s"}`;
 }
 
+/** What a call gives that could also have told line by line how far it has come. */
+const plain = <T>(call: Promise<T>) => call as Promise<Exclude<T, string>>;
+
 const within = (project: string) => ({ params: { path: { project } } });
 
 /** Files of an upload as the API takes them: texts as text, everything else in base64. */
@@ -82,7 +85,7 @@ export function useDetails(project: string, source: Source, key: string) {
   return useQuery({
     queryKey: ["details", project, source.look, source.part, key],
     staleTime: Infinity,
-    queryFn: async () => (await answer(api.POST("/api/v1/projects/{project}/definition-previews", { ...within(project), body: { look: source.look, part: source.part, operations: [key], details: true } }))).operations[0]?.details ?? null,
+    queryFn: async () => (await plain(answer(api.POST("/api/v1/projects/{project}/definition-previews", { ...within(project), body: { look: source.look, part: source.part, operations: [key], details: true } })))).operations[0]?.details ?? null,
   });
 }
 
@@ -93,7 +96,7 @@ export function useTypeFields(project: string, source: Source, isWanted: boolean
     enabled: isWanted,
     staleTime: Infinity,
     queryFn: async () => {
-      const found = await answer(api.POST("/api/v1/projects/{project}/definition-previews", { ...within(project), body: { look: source.look, part: source.part, operations: [], details: true } }));
+      const found = await plain(answer(api.POST("/api/v1/projects/{project}/definition-previews", { ...within(project), body: { look: source.look, part: source.part, operations: [], details: true } })));
       return Object.fromEntries(found.record_types.map((one) => [one.name, (one.fields ?? []).map((field) => `${field.name}: ${field.type}`).join("\n")]));
     },
   });

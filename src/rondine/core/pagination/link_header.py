@@ -1,7 +1,7 @@
 """Pagination by the Link header field (RFC 8288), relation type "next"."""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 from rondine.core.http import Request, Response
@@ -36,12 +36,13 @@ class LinkHeader(Document, tag="link_header", frozen=True):
     def wanted(self) -> dict[str, str]:
         return {}
 
-    def exchange(self, first: Request) -> Pages:
+    def exchange(self, first: Request, origins: Collection[str] = ()) -> Pages:
         return follow(
             first,
             _next_of,
             wanted=self.wanted(),
             max_pages=self.max_pages,
+            origins=origins,
             source="Link header",
             ended="the last page has no next link",
         )

@@ -1,5 +1,7 @@
 """Pagination by an address of the next page in the body."""
 
+from collections.abc import Collection
+
 from rondine.core.errors import PathError
 from rondine.core.http import Request, Response
 from rondine.core.pagination.steps import Pages, follow
@@ -31,12 +33,13 @@ class NextAddress(Document, tag="next_address", frozen=True):
     def wanted(self) -> dict[str, str]:
         return {"next": self.at}
 
-    def exchange(self, first: Request) -> Pages:
+    def exchange(self, first: Request, origins: Collection[str] = ()) -> Pages:
         return follow(
             first,
             _next_of,
             wanted=self.wanted(),
             max_pages=self.max_pages,
+            origins=origins,
             source="next address",
             ended="the last page names no next address",
             is_always_told=self.at in _STANDARD,

@@ -1,6 +1,6 @@
 """What the strategies share: how paging ends, and the one rule for following an address."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass, replace
 from urllib.parse import urljoin
 
@@ -29,16 +29,18 @@ def follow(
     source: str,
     ended: str,
     is_always_told: bool = False,
+    origins: Collection[str] = (),
 ) -> Pages:
     """Follow the address that `next_of` finds in each response until there is none.
 
     is_always_told: a standard says that no address means no further page. Otherwise a single response without one proves nothing: perhaps the
     service does not page in this way at all.
 
-    Raises PaginationError if an address leaves the first one's origin (the credentials were given for that origin alone), was asked for
-    before, or if there are more than max_pages.
+    Raises PaginationError if an address leaves the first one's origin for another than `origins` (the credentials were given for these alone), was
+    asked for before, or if there are more than max_pages.
     """
     request, asked = first, {first.url}
+    known = {origin(first.url), *origins}
     for number in range(1, max_pages + 1):
         response = yield Send(request, wanted)
         target = next_of(response)
@@ -52,11 +54,12 @@ def follow(
             raise PaginationError(
                 f"the next page's address cannot be read: {error}", where=where, hint="tell the service's provider"
             ) from error
-        if there != origin(first.url):
+        if there not in known:
             raise PaginationError(
                 f"the next page is on {there}, not on {origin(first.url)}",
                 where=where,
-                hint="permit that origin in the connection",
+                hint="if that is the same service, add it to the connection's further origins, on its page or with:"
+                f" rondine connection make NAME --further-origin {there}",
             )
         if url in asked:
             raise PaginationError(

@@ -22,7 +22,7 @@ from rondine.core.documents.elements import text_of
 from rondine.core.documents.json import told_twice
 from rondine.core.documents.reading import check_unpacked
 from rondine.core.errors import AllRowsRejected, DocumentError, PaginationError, RondineError, RunEnded, ServiceError
-from rondine.core.http import Exchange, Request, Response, Send, http_text, once, shown_headers
+from rondine.core.http import Exchange, Request, Response, Send, http_text, once, origin, shown_headers
 from rondine.core.mapping.compile import CompiledOutput, Mapped, check_format, compile_mapping
 from rondine.core.mapping.coverage import Taken
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
@@ -266,7 +266,9 @@ class FeedRun:
         if paging is None or isinstance(paging, OneResponse):
             page, _ = await self._fetch_one(self.ready.first, {})
             return Ending("one response was asked for", is_proven=False, pages=1), page
-        return await self._fetch_in_turn(paging.exchange(self.ready.first))
+        line = self.ready.line
+        origins = (origin(line.base_address), *line.further_origins)
+        return await self._fetch_in_turn(paging.exchange(self.ready.first, origins))
 
     async def _fetch_in_turn(self, exchange: Exchange[Ending]) -> tuple[Ending, Page]:
         """One page after another; each is held back until the address after it is known, which is its checkpoint."""

@@ -168,6 +168,7 @@ def line_of(connection: Connection, operation: str = "") -> Line:
         certificate=document.tls.certificate,
         proxy=document.proxy.address,
         proxy_user=document.proxy.user_name,
+        further_origins=tuple(document.further_origins),
         limits=tuple(document.limits),
         parallel=document.parallel,
         operations=sign_in_operations(connection, sign_in),

@@ -6,6 +6,7 @@ from dataclasses import asdict, replace
 from typing import Any
 
 from asgiref.sync import sync_to_async
+from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
@@ -373,7 +374,7 @@ class DefinitionPreviewView(WaitingView):
     @extend_schema(
         operation_id="lookAtDefinition",
         request=LookGiven,
-        responses=DefinitionShown,
+        responses={(200, "application/json"): DefinitionShown, (200, "application/x-ndjson"): OpenApiTypes.STR},
         parameters=[
             OpenApiParameter(
                 "progress",

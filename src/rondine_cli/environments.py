@@ -74,6 +74,19 @@ def add_commands(commands: Any) -> None:
         metavar="NAME=FILE",
         help="a secret kept in a file, such as a private key",
     )
+    setting.add_argument(
+        "--key-file",
+        action="append",
+        default=[],
+        metavar="NAME=FILE",
+        help="a private key in PEM or PKCS#12, such as tls_private_key=client.p12; its passphrase is asked for, empty for none",
+    )
+    setting.add_argument(
+        "--certificate-to",
+        type=Path,
+        metavar="FILE",
+        help="write the certificate that the key's file holds there, in PEM",
+    )
     setting.add_argument("--second", action="store_true", help="valid in turn: tried where the first is refused")
     setting.add_argument(
         "--for",
@@ -157,18 +170,40 @@ def run_credential_set(session: Session, args: Namespace, out: Output) -> None:
         if not equals:
             raise ArgumentTypeError(f"--from-file {pair}: write NAME=FILE, such as private_key=key.pem")
         secrets[name] = Path(path).read_text().strip()
-    for name in args.secret or ([] if secrets else ["key"]):
-        secrets[name] = getpass.getpass(f"{name}: ") if sys.stdin.isatty() else sys.stdin.readline().rstrip("\n")
-    made = session.office.set_secrets(args.name, is_second=args.second, origins=args.origins, **secrets)
-    second = "second " if args.second else ""
-    out.good(
-        f"the {second}{', '.join(secrets)} of {args.name} {'is' if len(secrets) == 1 else 'are'} set, not shown again"
+    key_files = {}
+    for pair in args.key_file:
+        name, equals, path = pair.partition("=")
+        if not equals:
+            raise ArgumentTypeError(f"--key-file {pair}: write NAME=FILE, such as tls_private_key=client.p12")
+        key_files[name] = (Path(path).read_bytes(), _typed(f"passphrase of {path} (empty for none): "))
+    for name in args.secret or ([] if secrets or key_files else ["key"]):
+        secrets[name] = _typed(f"{name}: ")
+    made = session.office.set_secrets(
+        args.name, is_second=args.second, origins=args.origins, key_files=key_files, **secrets
     )
+    names = [*secrets, *key_files]
+    out.good(
+        f"the {'second ' if args.second else ''}{', '.join(names)} of {args.name}"
+        f" {'is' if len(names) == 1 else 'are'} set, not shown again"
+    )
+    certificate = "".join(made["certificates"].values())
+    if args.certificate_to and certificate:
+        args.certificate_to.write_text(certificate)
+        out.say(f"its certificate is in {args.certificate_to}; give it to the connection:")
+        out.say(f"  rondine connection make NAME --service SERVICE --certificate {args.certificate_to}")
+    elif args.certificate_to:
+        out.bad("--certificate-to: no file of a key holds a certificate")
+    elif certificate:
+        out.say("the key's file holds a certificate too; with --certificate-to FILE it is written there")
     out.say(
         f"sent to {', '.join(made['origins'])} alone"
         if made["origins"]
         else "sent nowhere yet: no connection uses the credential"
     )
+
+
+def _typed(words: str) -> str:
+    return getpass.getpass(words) if sys.stdin.isatty() else sys.stdin.readline().rstrip("\n")
 
 
 def run_credential_permit(session: Session, args: Namespace, out: Output) -> None:

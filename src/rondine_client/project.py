@@ -160,14 +160,26 @@ class Project:
         self._ask("DELETE", f"/hosts/{host_id}")
 
     def set_secrets(
-        self, credential: str, /, *, is_second: bool = False, origins: Sequence[str] = (), **secrets: str
+        self,
+        credential: str,
+        /,
+        *,
+        is_second: bool = False,
+        origins: Sequence[str] = (),
+        key_files: Mapping[str, tuple[bytes, str]] | None = None,
+        **secrets: str,
     ) -> Json:
-        """Replaces a credential's secrets, such as key="..."; they are never given back: {name, names, has_second, origins, version}.
+        """Replaces a credential's secrets, such as key="..."; they are never given back: {name, names, has_second, origins, certificates, version}.
 
         The first ones belong to where its connections lead then, later ones to the same, and to `origins`: they are sent nowhere else.
-        is_second: sets a second one beside the first, tried where the first is refused.
+        is_second: sets a second one beside the first, tried where the first is refused.  key_files: private keys as files, PEM or PKCS#12, with their
+        passphrase ("" for none), by the names of secrets; what certificates they hold is given back as `certificates`, in PEM.
         """
-        body = {"secrets": secrets, "is_second": is_second, "origins": list(origins)}
+        files = {
+            name: {"base64": b64encode(content).decode(), "passphrase": passphrase}
+            for name, (content, passphrase) in (key_files or {}).items()
+        }
+        body = {"secrets": secrets, "key_files": files, "is_second": is_second, "origins": list(origins)}
         return self._ask("PUT", f"/credentials/{quote(credential, safe='')}/secrets", body)
 
     def permit_origin(self, credential: str, origin: str) -> Json:

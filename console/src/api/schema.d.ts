@@ -3384,6 +3384,12 @@ export interface components {
             service_title?: string;
             title?: string;
         };
+        /** @description A file with a private key: PEM, or PKCS#12. passphrase: what it is locked with; it is not kept. */
+        KeyFileGivenRequest: {
+            base64: string;
+            /** @default  */
+            passphrase?: string;
+        };
         LastRun: {
             /** Format: date-time */
             at: string;
@@ -5425,14 +5431,22 @@ export interface components {
              * @default false
              */
             is_second?: boolean;
+            /** @description private keys in files, by the names of secrets, such as tls_private_key */
+            key_files?: {
+                [key: string]: components["schemas"]["KeyFileGivenRequest"];
+            };
             /** @description further addresses that they are entered for, besides those they belong to */
             origins?: string[];
             /** @description by the names the sign-in scheme uses, such as key */
-            secrets: {
+            secrets?: {
                 [key: string]: string;
             };
         };
         SecretsSet: {
+            /** @description in PEM, that were in the files of keys just given; they are not kept here */
+            certificates: {
+                [key: string]: string;
+            };
             has_second: boolean;
             name: string;
             names: string[];
@@ -7523,7 +7537,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["SecretsRequest"];
             };

@@ -26,7 +26,7 @@ export function SignInPart({ document, readOnly, onDocument, project, connection
       </Field>
       {hasAddresses && !readOnly && <FindAddresses project={project} onFound={(found) => setScheme({ ...scheme, ...found, ...(scheme.type === "authorization_code" ? {} : { authorization_address: undefined }) })} />}
       {form && <SchemaForm key={scheme.type} fields={form.fields} values={scheme as unknown as Record<string, unknown>} readOnly={readOnly} onValues={(values) => setScheme({ ...values, type: scheme.type })} />}
-      {isChanged ? connection.document.sign_in?.type !== scheme.type && <p className="text-sm opacity-80">Save the connection, then enter its secrets.</p> : <Secrets project={project} connection={connection} names={connection.secret_names} credential={connection.credential} origins={connection.secret_origins} />}
+      {isChanged ? connection.document.sign_in?.type !== scheme.type && <p className="text-sm opacity-80">Save the connection, then enter its secrets.</p> : <Secrets project={project} connection={connection} names={connection.secret_names} credential={connection.credential} origins={connection.secret_origins} onCertificate={(certificate) => onDocument({ ...document, tls: { ...document.tls, certificate } })} />}
       {!isChanged && <TokenLife project={project} connection={connection} scheme={scheme.type} />}
       <OwnSignIns document={document} readOnly={readOnly} onDocument={onDocument} project={project} connection={connection} isChanged={isChanged} />
     </>
@@ -65,9 +65,13 @@ interface SecretsProps {
   /** Where they would be sent. */
   origins: string[];
   isOwn?: boolean;
+  /** A certificate that came with a key. */
+  onCertificate?: (pem: string) => void;
 }
 
-function Secrets({ project, connection, names, credential: kept, origins, isOwn }: SecretsProps) {
+type KeyFile = { base64: string; passphrase: string; name: string };
+
+function Secrets({ project, connection, names, credential: kept, origins, isOwn, onCertificate }: SecretsProps) {
   const credential = useCredential(project, kept);
   const set = useSetSecrets(project, connection, isOwn ? kept : null);
   const drop = useDropSecond(project, connection, kept ?? "");
@@ -75,11 +79,13 @@ function Secrets({ project, connection, names, credential: kept, origins, isOwn 
   const mayPermit = usePermission(project, "administer");
   const permit = usePermitOrigins(project, connection, kept ?? "");
   const [values, setValues] = useState<Record<string, string>>({});
+  const [files, setFiles] = useState<Record<string, KeyFile | undefined>>({});
   const [isOpen, setOpen] = useState<"first" | "second" | null>(null);
   if (names.length === 0) return null;
   const isSet = names.every((one) => credential.data?.names.includes(one));
   const open = isOpen ?? (isSet || credential.isPending && kept ? null : "first");
-  const isComplete = names.every((one) => values[one]);
+  const isComplete = names.every((one) => values[one] || files[one]);
+  const keyFiles = Object.fromEntries(Object.entries(files).flatMap(([name, file]) => (file ? [[name, { base64: file.base64, passphrase: file.passphrase }]] : [])));
   const strange = isSet && credential.data ? origins.filter((one) => !credential.data.origins.includes(one)) : [];
   return (
     <div className="mt-3 mb-4">
@@ -112,22 +118,52 @@ function Secrets({ project, connection, names, credential: kept, origins, isOwn 
           className="mt-2 max-w-md"
           onSubmit={(event) => {
             event.preventDefault();
-            set.mutate({ secrets: values, isSecond: open === "second", origins: strange }, { onSuccess: () => { setValues({}); setOpen(null); } });
+            set.mutate({ secrets: values, keyFiles, isSecond: open === "second", origins: strange }, { onSuccess: (made) => {
+              setValues({}); setFiles({}); setOpen(null);
+              if (made.certificates.tls_private_key) onCertificate?.(made.certificates.tls_private_key);
+            } });
           }}
         >
           {names.map((one) => (
             <Field key={one} label={`${open === "second" ? "Second: " : ""}${LABELS[one] ?? one}`} hint="never shown again">
               {(id) => one.endsWith("private_key")
-                ? <textarea id={id} className="textarea w-full font-mono text-xs" rows={3} autoComplete="off" spellCheck={false} data-1p-ignore data-lpignore="true" value={values[one] ?? ""} onChange={(e) => setValues({ ...values, [one]: e.target.value })} />
+                ? <KeyInput id={id} file={files[one]} onFile={(file) => setFiles({ ...files, [one]: file })}><textarea id={id} className="textarea w-full font-mono text-xs" rows={3} autoComplete="off" spellCheck={false} data-1p-ignore data-lpignore="true" value={values[one] ?? ""} onChange={(e) => setValues({ ...values, [one]: e.target.value })} /></KeyInput>
                 : <input id={id} className="input input-sm w-full" type="password" autoComplete="new-password" data-1p-ignore data-lpignore="true" value={values[one] ?? ""} onChange={(e) => setValues({ ...values, [one]: e.target.value })} />}
             </Field>
           ))}
           <ProblemAlert error={set.error} />
           <button className="btn btn-primary btn-sm" disabled={!isComplete || set.isPending}>Keep the {names.length === 1 ? "secret" : "secrets"}</button>
-          {isSet && <button type="button" className="btn btn-ghost btn-sm ml-2" onClick={() => { setValues({}); setOpen(null); }}>Leave it</button>}
+          {isSet && <button type="button" className="btn btn-ghost btn-sm ml-2" onClick={() => { setValues({}); setFiles({}); setOpen(null); }}>Leave it</button>}
         </form>
       )}
     </div>
+  );
+}
+
+/** A private key: pasted in PEM, or from a file in PEM or PKCS#12 with the passphrase that opens it. */
+function KeyInput({ id, file, onFile, children }: { id: string; file: KeyFile | undefined; onFile: (file: KeyFile | undefined) => void; children: React.ReactNode }) {
+  const choose = async (chosen: File | undefined) => {
+    if (!chosen) return;
+    const bytes = new Uint8Array(await chosen.arrayBuffer());
+    onFile({ base64: btoa(Array.from(bytes, (one) => String.fromCharCode(one)).join("")), passphrase: "", name: chosen.name });
+  };
+  if (file) {
+    return (
+      <div className="flex flex-wrap items-center gap-2 text-sm">
+        <code className="font-mono text-xs">{file.name}</code>
+        <input id={id} className="input input-sm w-48" type="password" autoComplete="new-password" data-1p-ignore data-lpignore="true" placeholder="passphrase, if it has one" aria-label={`Passphrase of ${file.name}`} value={file.passphrase} onChange={(e) => onFile({ ...file, passphrase: e.target.value })} />
+        <button type="button" className="btn btn-ghost btn-xs" onClick={() => onFile(undefined)}>another way</button>
+      </div>
+    );
+  }
+  return (
+    <>
+      {children}
+      <label className="mt-1 block cursor-pointer text-xs">
+        <span className="link">or from a file</span>, PEM or PKCS#12 (.p12, .pfx)
+        <input type="file" className="sr-only" aria-label="A key from a file" onChange={(e) => void choose(e.target.files?.[0])} />
+      </label>
+    </>
   );
 }
 

@@ -54,7 +54,7 @@ export function useChangeConnection(project: string, name: string) {
 export function useSetSecrets(project: string, connection: Connection, own: string | null) {
   const fresh = useFresh(project, connection.name);
   return useMutation({
-    mutationFn: async ({ secrets, isSecond, origins }: { secrets: Record<string, string>; isSecond: boolean; origins: string[] }) => {
+    mutationFn: async ({ secrets, keyFiles, isSecond, origins }: { secrets: Record<string, string>; keyFiles: Record<string, { base64: string; passphrase: string }>; isSecond: boolean; origins: string[] }) => {
       const name = own ?? connection.credential ?? `${connection.name}-key`;
       if (own) {
         const known = await answer(api.GET("/api/v1/projects/{project}/credentials", { params: { path: { project }, query: { q: own } } }));
@@ -63,7 +63,7 @@ export function useSetSecrets(project: string, connection: Connection, own: stri
         await answer(api.POST("/api/v1/projects/{project}/credentials", { params: { path: { project } }, body: { name, environment: connection.environment } }));
         await answer(api.PATCH("/api/v1/projects/{project}/connections/{name}", { params: { path: { project, name: connection.name }, header: { "If-Match": `"${connection.version}"` } }, body: { credential: name } }));
       }
-      return answer(api.PUT("/api/v1/projects/{project}/credentials/{name}/secrets", { ...at(project, name), body: { secrets, is_second: isSecond, origins } }));
+      return answer(api.PUT("/api/v1/projects/{project}/credentials/{name}/secrets", { ...at(project, name), body: { secrets, key_files: keyFiles, is_second: isSecond, origins } }));
     },
     onSettled: fresh,
   });

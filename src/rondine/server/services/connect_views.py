@@ -55,6 +55,7 @@ from rondine.server.services.environments import (
     obstacles,
     remove_environment,
 )
+from rondine.server.services.key_files import read_key_file
 from rondine.server.services.kinds import CONNECTIONS, CREDENTIALS, SERVICES, STANDING_VALUES
 from rondine.server.services.models import Connection, Credential, Operation, StandingValue
 from rondine.server.services.moving import move_key
@@ -255,10 +256,27 @@ class ObstaclesView(ProjectView):
 # --- secrets
 
 
+class KeyFileGiven(Strict):
+    """A file with a private key: PEM, or PKCS#12. passphrase: what it is locked with; it is not kept."""
+
+    base64 = serializers.CharField(max_length=200_000)
+    passphrase = serializers.CharField(
+        required=False, allow_blank=True, default="", max_length=1000, trim_whitespace=False
+    )
+
+
 class Secrets(Strict):
     secrets = serializers.DictField(
         child=serializers.CharField(max_length=20_000, trim_whitespace=False),
+        required=False,
+        default=dict,
         help_text="by the names the sign-in scheme uses, such as key",
+    )
+    key_files = serializers.DictField(
+        child=KeyFileGiven(),
+        required=False,
+        default=dict,
+        help_text="private keys in files, by the names of secrets, such as tls_private_key",
     )
     is_second = serializers.BooleanField(
         required=False,
@@ -278,11 +296,16 @@ class SecretsSet(serializers.Serializer[Any]):
     names = serializers.ListField(child=serializers.CharField())
     has_second = serializers.BooleanField()
     origins = serializers.ListField(child=serializers.CharField(), help_text="where they may be sent")
+    certificates = serializers.DictField(
+        child=serializers.CharField(),
+        help_text="in PEM, that were in the files of keys just given; they are not kept here",
+    )
     version = serializers.IntegerField()
 
 
-def _set(made: Credential) -> dict[str, Any]:
+def _set(made: Credential, certificates: dict[str, str] | None = None) -> dict[str, Any]:
     return {
+        "certificates": certificates or {},
         "name": made.name,
         "names": made.names,
         "has_second": bool(made.second_sealed),
@@ -299,16 +322,20 @@ class SecretsView(ProjectView):
     @extend_schema(operation_id="setSecrets", request=Secrets, responses=SecretsSet)
     def put(self, request: Request, project: str, name: str) -> Response:
         given = self.given(Secrets, request)
+        files = {
+            key: read_key_file(one["base64"], one["passphrase"], f"/key_files/{key}")
+            for key, one in given["key_files"].items()
+        }
         made = set_secrets(
             self.project,
             self.person,
             name,
-            given["secrets"],
+            {**given["secrets"], **{key: one.key for key, one in files.items()}},
             self.role,
             is_second=given["is_second"],
             origins=given["origins"],
         )
-        return Response(_set(made))
+        return Response(_set(made, {key: one.certificates for key, one in files.items() if one.certificates}))
 
 
 class OriginGiven(Strict):

@@ -26,6 +26,7 @@ SCHEMES = (
     "password_grant",
     "sign_in_operation",
     "user_name_token",
+    "soap_header",
 )
 
 

@@ -9,7 +9,7 @@ from tests.core.test_signin import OK, Service
 
 from rondine.core.errors import InputError
 from rondine.core.http import Request, Send
-from rondine.core.signin import UserNameToken
+from rondine.core.signin import SoapHeader, UserNameToken
 
 WSSE = "{http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-wssecurity-secext-1.0.xsd}"
 WSU = "{http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-wssecurity-utility-1.0.xsd}"
@@ -55,3 +55,27 @@ def test_a_request_without_an_envelope_is_refused_with_what_to_do():
     with pytest.raises(InputError, match="no SOAP envelope") as raised:
         service.call(UserNameToken(user_name="rovere"), Send(Request("POST", "https://permits.example", body=b"{}")))
     assert "sign in otherwise" in raised.value.hint and service.sent == []
+
+
+NS = "urn:permits"
+
+
+@pytest.mark.parametrize("header", ["<soap:Header/>", "<soap:Header><Other/></soap:Header>"])
+def test_a_block_of_the_services_own_carries_user_and_secret(header):
+    scheme = SoapHeader(
+        element="AuthHeader", namespace=NS, user_element="User", user_name="Rovere & Co", secret_element="Password"
+    )
+    service = Service(lambda request: OK, secret="rowan & <oak>")
+    service.call(scheme, Send(Request("POST", "https://permits.example/soap", body=envelope(header))))
+    block = etree.fromstring(service.sent[0].sent_body).find(f"{{{SOAP}}}Header/{{{NS}}}AuthHeader")
+    assert (block.findtext(f"{{{NS}}}User"), block.findtext(f"{{{NS}}}Password")) == ("Rovere & Co", "rowan & <oak>")
+    assert b"rowan" not in service.sent[0].shown_body
+    etree.fromstring(service.sent[0].shown_body)
+
+
+def test_the_secret_can_be_the_text_of_the_block_itself():
+    service = Service(lambda request: OK, secret="rowan")
+    service.call(SoapHeader(element="Key"), Send(Request("POST", "https://permits.example/soap", body=envelope("<soap:Header/>"))))  # fmt: skip
+    assert etree.fromstring(service.sent[0].sent_body).findtext(f"{{{SOAP}}}Header/Key") == "rowan"
+    with pytest.raises(InputError, match="no SOAP envelope"):
+        service.call(SoapHeader(element="Key"), Send(Request("POST", "https://permits.example", body=b"{}")))

@@ -1,6 +1,7 @@
 """The permit counter, a SOAP service: its WSDL read with the schema it imports, envelopes in both versions, faults, and a user name token."""
 
 import pytest
+from aiohttp import web
 from tests.canary import leaks
 
 from rondine_client import RondineProblem
@@ -74,3 +75,26 @@ def test_a_user_name_token_signs_in_and_leaves_the_password_nowhere(rondine, cou
     assert "user name token is missing, or wrong" in refused["outcome"]["message"]
     with pytest.raises(RondineProblem, match="no SOAP envelope"):
         office.try_operation(service=name, document={"path": "/counter"})
+
+
+def test_a_header_block_of_the_services_own_holds_a_secret_of_the_credential(rondine, counter, serve):
+    """The service sends its request back, secret and all: none of it is kept or shown."""
+    came = []
+
+    async def answer(request):
+        text = (await request.read()).decode()
+        came.append(text)
+        return web.Response(text=text.replace("Header>", "Echo>"), content_type="text/xml")
+
+    outside = serve(answer)
+    rondine.permit(outside.port)
+    canary = "canary-header-0123456789"
+    sign_in = {"type": "soap_header", "element": "AuthHeader", "namespace": "urn:old-permits", "secret_element": "Key"}
+    name = rondine.sign_in("old-counter", outside.url, sign_in, {"secret": canary})
+    office = rondine.office()
+    kept = office.operations.get(counter["FindPermit"])["document"]
+    document = {key: value for key, value in kept.items() if key != "came_from"}
+    found = office.try_operation(service=name, document=document, inputs={"number": "P-1"})
+    assert f'<AuthHeader xmlns="urn:old-permits"><Key>{canary}</Key></AuthHeader>' in came[0]
+    assert found["call"]["status"] == 200 and "AuthHeader" in found["call"]["request"]
+    assert leaks(rondine, [found, list(office.calls(found["run"]))], canary) == []

@@ -2495,7 +2495,7 @@ export interface components {
              *       "type": "none"
              *     }
              */
-            sign_in?: components["schemas"]["NoSignIn"] | components["schemas"]["ApiKey"] | components["schemas"]["Bearer"] | components["schemas"]["Basic"] | components["schemas"]["Digest"] | components["schemas"]["ClientCertificate"] | components["schemas"]["ClientCredentials"] | components["schemas"]["AuthorizationCode"] | components["schemas"]["JwtBearer"] | components["schemas"]["PasswordGrant"] | components["schemas"]["SignInOperation"] | components["schemas"]["UserNameToken"];
+            sign_in?: components["schemas"]["NoSignIn"] | components["schemas"]["ApiKey"] | components["schemas"]["Bearer"] | components["schemas"]["Basic"] | components["schemas"]["Digest"] | components["schemas"]["ClientCertificate"] | components["schemas"]["ClientCredentials"] | components["schemas"]["AuthorizationCode"] | components["schemas"]["JwtBearer"] | components["schemas"]["PasswordGrant"] | components["schemas"]["SignInOperation"] | components["schemas"]["UserNameToken"] | components["schemas"]["SoapHeader"];
             /**
              * @description what it may be used for: live (asked when read), copy (feeds), write (operations that change something)
              * @default [
@@ -4413,7 +4413,7 @@ export interface components {
              *       "type": "none"
              *     }
              */
-            sign_in?: components["schemas"]["NoSignIn"] | components["schemas"]["ApiKey"] | components["schemas"]["Bearer"] | components["schemas"]["Basic"] | components["schemas"]["Digest"] | components["schemas"]["ClientCertificate"] | components["schemas"]["ClientCredentials"] | components["schemas"]["AuthorizationCode"] | components["schemas"]["JwtBearer"] | components["schemas"]["PasswordGrant"] | components["schemas"]["SignInOperation"] | components["schemas"]["UserNameToken"];
+            sign_in?: components["schemas"]["NoSignIn"] | components["schemas"]["ApiKey"] | components["schemas"]["Bearer"] | components["schemas"]["Basic"] | components["schemas"]["Digest"] | components["schemas"]["ClientCertificate"] | components["schemas"]["ClientCredentials"] | components["schemas"]["AuthorizationCode"] | components["schemas"]["JwtBearer"] | components["schemas"]["PasswordGrant"] | components["schemas"]["SignInOperation"] | components["schemas"]["UserNameToken"] | components["schemas"]["SoapHeader"];
         };
         /**
          * PageNumber
@@ -4801,7 +4801,7 @@ export interface components {
              */
             limits?: components["schemas"]["Limit"][] | null;
             /** @default null */
-            sign_in?: (components["schemas"]["NoSignIn"] | components["schemas"]["ApiKey"] | components["schemas"]["Bearer"] | components["schemas"]["Basic"] | components["schemas"]["Digest"] | components["schemas"]["ClientCertificate"] | components["schemas"]["ClientCredentials"] | components["schemas"]["AuthorizationCode"] | components["schemas"]["JwtBearer"] | components["schemas"]["PasswordGrant"] | components["schemas"]["SignInOperation"] | components["schemas"]["UserNameToken"]) | null;
+            sign_in?: (components["schemas"]["NoSignIn"] | components["schemas"]["ApiKey"] | components["schemas"]["Bearer"] | components["schemas"]["Basic"] | components["schemas"]["Digest"] | components["schemas"]["ClientCertificate"] | components["schemas"]["ClientCredentials"] | components["schemas"]["AuthorizationCode"] | components["schemas"]["JwtBearer"] | components["schemas"]["PasswordGrant"] | components["schemas"]["SignInOperation"] | components["schemas"]["UserNameToken"] | components["schemas"]["SoapHeader"]) | null;
         };
         PreparedQuery: {
             /** Format: date-time */
@@ -5634,6 +5634,39 @@ export interface components {
              * @enum {unknown}
              */
             version?: "1.1" | "1.2";
+        };
+        /**
+         * SoapHeader
+         * @description A header block that the service defines itself goes into every SOAP envelope, and holds the secret.
+         */
+        SoapHeader: {
+            /**
+             * @description its name, such as AuthHeader
+             * @default
+             */
+            element?: string;
+            /**
+             * @description of it and of what is in it
+             * @default
+             */
+            namespace?: string;
+            /**
+             * @description of the secret within it; blank if the block's own text is the secret
+             * @default
+             */
+            secret_element?: string;
+            /** @enum {unknown} */
+            type: "soap_header";
+            /**
+             * @description of the user name within it; blank for none
+             * @default
+             */
+            user_element?: string;
+            /**
+             * @description as the provider gave it
+             * @default
+             */
+            user_name?: string;
         };
         /**
          * Source

@@ -26,6 +26,7 @@ from rondine.core.signin import (
     PasswordGrant,
     SignIn,
     SignInOperation,
+    SoapHeader,
     UserNameToken,
 )
 
@@ -300,6 +301,11 @@ def sign_in_problems(sign_in: SignIn, here: str, document: ConnectionDocument) -
         case Basic() | Digest() | UserNameToken():
             if not sign_in.user_name:
                 problems.append(Problem(f"{here}/user_name", "the user name is missing", "give the one of the account"))
+        case SoapHeader():
+            if not sign_in.element:
+                problems.append(
+                    Problem(f"{here}/element", "the header block's name is missing", "the documentation or WSDL has it")
+                )
         case ClientCertificate():
             if not document.tls.certificate:
                 problems.append(Problem("/tls/certificate", "the client certificate is missing", "paste it in PEM"))

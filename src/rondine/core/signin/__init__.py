@@ -15,6 +15,7 @@ from rondine.core.signin.none import NoSignIn
 from rondine.core.signin.oauth import OAuthClient
 from rondine.core.signin.operation import SignInOperation
 from rondine.core.signin.password_grant import PasswordGrant
+from rondine.core.signin.soap_header import SoapHeader
 from rondine.core.signin.token import Given, ReadToken, RenewToken, SendForToken, SignInExchange, Token
 from rondine.core.signin.user_name_token import UserNameToken
 
@@ -38,6 +39,7 @@ __all__ = [
     "SignIn",
     "SignInExchange",
     "SignInOperation",
+    "SoapHeader",
     "Token",
     "UserNameToken",
 ]
@@ -55,6 +57,7 @@ SignIn = (
     | PasswordGrant
     | SignInOperation
     | UserNameToken
+    | SoapHeader
 )
 
 

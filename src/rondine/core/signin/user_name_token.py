@@ -2,24 +2,20 @@
 
 import base64
 import hashlib
-import re
-from dataclasses import replace
 from datetime import UTC
 from typing import Literal
 from xml.sax.saxutils import escape
 
-from rondine.core.errors import InputError
-from rondine.core.http import Response, SecretBody, Send
-from rondine.core.secret import Secret
+from rondine.core.http import Response, Send
 from rondine.core.settings import Document
 from rondine.core.signin.basic import UserName
+from rondine.core.signin.soap_header import with_header_block
 from rondine.core.signin.token import Given, SignInExchange, sent
 
 _SECURITY = "http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-wssecurity-secext-1.0.xsd"
 _UTILITY = "http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-wssecurity-utility-1.0.xsd"
 _PROFILE = "http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-username-token-profile-1.0"
 _BASE64 = "http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-soap-message-security-1.0#Base64Binary"
-_HEADER = re.compile(r"<soap:Header(/>|>)")
 
 
 class UserNameToken(Document, tag="user_name_token", frozen=True):
@@ -35,14 +31,6 @@ class UserNameToken(Document, tag="user_name_token", frozen=True):
         return ("password",)
 
     def exchange(self, ask: Send, given: Given) -> SignInExchange[Response]:
-        request = ask.request
-        text = request.sent_body.decode()
-        if not _HEADER.search(text):
-            raise InputError(
-                "the user name token goes into a SOAP header, but this request has no SOAP envelope",
-                where="sign_in",
-                hint="send a SOAP body, or let this operation sign in otherwise",
-            )
         password = given.secrets["password"]
         created = given.now().astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
         nonce = given.random(16)
@@ -54,19 +42,12 @@ class UserNameToken(Document, tag="user_name_token", frozen=True):
             extra = f'<wsse:Nonce EncodingType="{_BASE64}">{base64.b64encode(nonce).decode()}</wsse:Nonce>'
         kind = "PasswordDigest" if self.password_type == "digest" else "PasswordText"
 
-        def signed(body: str, shown: str) -> str:
-            token = (
+        def block(shown: str) -> str:
+            return (
                 f'<wsse:Security xmlns:wsse="{_SECURITY}" xmlns:wsu="{_UTILITY}" soap:mustUnderstand="1"><wsse:UsernameToken>'
                 f"<wsse:Username>{escape(self.user_name)}</wsse:Username>"
                 f'<wsse:Password Type="{_PROFILE}#{kind}">{shown}</wsse:Password>{extra}<wsu:Created>{created}</wsu:Created>'
                 "</wsse:UsernameToken></wsse:Security>"
             )
-            return _HEADER.sub(
-                lambda found: f"<soap:Header>{token}{'</soap:Header>' if found.group(1) == '/>' else ''}", body, count=1
-            )
 
-        body = SecretBody(
-            signed(request.shown_body.decode(), escape(str(password))).encode(),
-            Secret(signed(text, escape(value)), password.label),
-        )
-        return sent(replace(ask, request=replace(request, body=body)))
+        return sent(with_header_block(ask, password, escape(value), block))

@@ -29,7 +29,18 @@ def add_commands(commands: Any) -> None:
             "--protected", action="store_true", default=None, help="only administrators change what is in it"
         )
         protection.add_argument("--unprotected", action="store_false", dest="protected", default=None)
+        if verb == "change":
+            made.add_argument(
+                "--callback",
+                metavar="ADDRESS",
+                help="where services send people back to after their consent; empty for the usual address",
+            )
         made.set_defaults(run=run)
+    proof = environment.add_parser(
+        "prove-callback", help="show what to open in the browser, to prove that its callback address leads here"
+    )
+    proof.add_argument("name")
+    proof.set_defaults(run=run_prove_callback)
     remove = environment.add_parser("remove", help="remove an empty one")
     remove.add_argument("name")
     remove.set_defaults(run=run_remove)
@@ -110,6 +121,14 @@ def add_commands(commands: Any) -> None:
     )
 
 
+def run_prove_callback(session: Session, args: Namespace, out: Output) -> None:
+    address = session.office.prove_callback(args.name)
+    out.value({"address": address}, address)
+    out.say(
+        "  open it within ten minutes, in the browser that you sign in with; the page Environments then says that it is proven"
+    )
+
+
 def run_environments(session: Session, args: Namespace, out: Output) -> None:
     rows = [{**one, "missing_here": len(one["missing"])} for one in session.office.environments()]
     out.rows(rows, ["name", "title", "is_protected", "connections", "missing_here"], empty="there is none")
@@ -124,6 +143,7 @@ def run_missing(session: Session, args: Namespace, out: Output) -> None:
 
 def _content(args: Namespace) -> dict[str, Any]:
     given = {"title": args.title, "description": args.description, "is_protected": args.protected}
+    given["callback"] = getattr(args, "callback", None)
     return {name: value for name, value in given.items() if value is not None}
 
 

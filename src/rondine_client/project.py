@@ -130,6 +130,11 @@ class Project:
     def change_environment(self, name: str, **content: Any) -> Json:
         return self._ask("PATCH", f"/environments/{quote(name, safe='')}", content)
 
+    def prove_callback(self, name: str) -> str:
+        """What a browser that is signed in opens, within ten minutes, to prove that the environment's callback address leads here."""
+        address: str = self._ask("POST", f"/environments/{quote(name, safe='')}/callback-proof")["address"]
+        return address
+
     def remove_environment(self, name: str) -> None:
         self._ask("DELETE", f"/environments/{quote(name, safe='')}")
 

@@ -473,3 +473,39 @@ def test_a_persons_consent_stays_and_is_renewed_with_the_new_secret(rondine, off
     assert office.check_connection(name)["works"]
     after = office.sign_in_state(name)["tokens"][0]
     assert (after["signed_in_by"], after["renewed"]) == (before["signed_in_by"], before["renewed"] + 1)
+
+
+def test_a_callback_address_can_be_chosen_and_proven_for_an_environment(rondine, office):
+    name = crew(rondine, "crew-by-chosen-address")
+    chosen = f"{rondine.url}/oauth/back"
+    with pytest.raises(RondineProblem) as raised:
+        office.change_environment("test", callback=f"{rondine.url}/api/v1/back")
+    assert (raised.value.where, raised.value.code) == ("/callback", "wrong_input")
+    office.change_environment("test", callback=chosen)
+    try:
+        with pytest.raises(RondineProblem, match="of another environment"):
+            office.change_environment("live", callback=chosen)
+        address = office.prove_callback("test")
+        assert address.startswith(f"{chosen}?state=")
+        with httpx.Client(base_url=rondine.url) as browser:
+            assert browser.get(address).headers["location"].endswith("sign-in=unknown")  # nobody is signed in there
+            body = {"name": "mira", "password": rondine.passwords["mira"]}
+            browser.post("/api/v1/session", json=body, headers={"Origin": rondine.url}).raise_for_status()
+            assert next(one for one in office.environments() if one["name"] == "test")["callback_proven_at"] is None
+            assert browser.get(address).headers["location"] == "/p/olmara/environments?callback=proven"
+            assert browser.get(address[:-3] + "xyz").headers["location"].endswith("sign-in=unknown")
+        shown = next(one for one in office.environments() if one["name"] == "test")
+        assert (shown["callback"], shown["callback_proven_at"] is not None) == (chosen, True)
+        assert office.sign_in_state(name)["callback"] == chosen
+        begun = office.begin_sign_in(name)
+        asked = {key: values[0] for key, values in parse_qs(urlsplit(begun["address"]).query).items()}
+        assert asked["redirect_uri"] == chosen
+        with httpx.Client(base_url=rondine.url) as browser:
+            browser.post("/api/v1/session", json=body, headers={"Origin": rondine.url}).raise_for_status()
+            back = httpx.post(begun["address"].partition("?")[0], data={**asked, "answer": "yes"}).headers["location"]
+            assert back.startswith(f"{chosen}?")
+            assert browser.get(back).headers["location"] == f"/p/olmara/connections/{name}?sign-in=done"
+        assert office.try_operation(service=name, document={"path": "/v1/days"})["call"]["status"] == 200
+        assert httpx.get(f"{rondine.url}/oauth/back").text.startswith("<!doctype html>")  # without an answer, a page
+    finally:
+        office.change_environment("test", callback="")

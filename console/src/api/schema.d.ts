@@ -732,6 +732,23 @@ export interface paths {
         patch: operations["changeEnvironment"];
         trace?: never;
     };
+    "/api/v1/projects/{project}/environments/{name}/callback-proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Begins the proof that an environment's callback address leads here. */
+        post: operations["proveCallback"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/feeds": {
         parameters: {
             query?: never;
@@ -2775,7 +2792,14 @@ export interface components {
             value: string;
         };
         EnvironmentLine: {
+            /** @description the address that was chosen; blank for the usual one */
+            callback: string;
             callback_path: string;
+            /**
+             * Format: date-time
+             * @description when a browser last got through by the callback address
+             */
+            callback_proven_at: string | null;
             connections: number;
             description: string;
             is_protected: boolean;
@@ -4639,6 +4663,8 @@ export interface components {
         };
         /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         PatchedChangedEnvironmentRequest: {
+            /** @description where services send people back to after their consent; blank for the usual address */
+            callback?: string;
             description?: string;
             is_protected?: boolean;
             title?: string;
@@ -4933,6 +4959,10 @@ export interface components {
         ProjectRequest: {
             name: string;
             title?: string;
+        };
+        ProofShown: {
+            /** @description to be opened in the browser within ten minutes */
+            address: string;
         };
         /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         ProposalAskedRequest: {
@@ -8219,6 +8249,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EnvironmentLine"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    proveCallback: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofShown"];
                 };
             };
             /** @description what went wrong */

@@ -2,13 +2,13 @@ import { useState } from "react";
 import { useParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { Page } from "../../ui/Layout";
-import { Empty, Heading, Tag, Waiting } from "../../ui/parts";
+import { Empty, Heading, Tag, Waiting, when } from "../../ui/parts";
 import { Advice } from "../../ui/Advice";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { usePermission } from "../session/session";
 import { Hosts } from "./Hosts";
 import { Naming } from "./Naming";
-import { useEnvironmentList, useMakeEnvironment, useMakeStandingValue, useProtect, useRemoveEnvironment, useSetStandingValue, useStandingValues } from "./environments";
+import { useChangeCallback, useEnvironmentList, useProveCallback, useMakeEnvironment, useMakeStandingValue, useProtect, useRemoveEnvironment, useSetStandingValue, useStandingValues } from "./environments";
 
 /** Where items run, what is missing there, the standing values of each, and the hosts that may be reached. */
 export default function Environments() {
@@ -47,6 +47,7 @@ function EnvironmentTable({ project, environments }: { project: string; environm
               </span>
             </div>
             {one.description && <p className="text-sm">{one.description}</p>}
+            <CallbackOf project={project} environment={one} may={mayBuild && (!one.is_protected || isAdministrator)} />
             {one.missing.length === 0 ? (
               <p className="mt-1 border-l-2 border-success pl-2 text-sm">Nothing is missing here.</p>
             ) : (
@@ -64,6 +65,29 @@ function EnvironmentTable({ project, environments }: { project: string; environm
       <ProblemAlert error={make.error ?? protect.error ?? remove.error} />
       {mayBuild && <OneName label="Name of a new environment" action="Make it" onName={(name, done) => make.mutate(name, { onSuccess: done })} />}
     </section>
+  );
+}
+
+/** Where services send people back to after their consent: chosen, and proven by a visit. */
+function CallbackOf({ project, environment, may }: { project: string; environment: Schemas["EnvironmentLine"]; may: boolean }) {
+  const change = useChangeCallback(project);
+  const prove = useProveCallback(project);
+  const [isOpen, setOpen] = useState(false);
+  const usual = `${window.location.origin}${environment.callback_path}`;
+  return (
+    <div className="mt-1 text-xs">
+      <button type="button" className="cursor-pointer text-left opacity-80 hover:underline" aria-expanded={isOpen} onClick={() => setOpen(!isOpen)}>
+        callback address of consents: {environment.callback ? <code className="font-mono break-all">{environment.callback}</code> : "the usual one"}{environment.callback_proven_at && `, proven ${when(environment.callback_proven_at)}`}
+      </button>
+      {isOpen && (
+        <div className="mt-1 border-l-2 border-base-300 pl-3">
+          <p className="mb-1">Services send people back here; it is registered there. Its host must lead to Rondine and stand in RONDINE_HOSTS.</p>
+          <input className="input input-sm w-full font-mono" aria-label={`Callback address of ${environment.name}`} placeholder={usual} defaultValue={environment.callback} key={environment.callback} readOnly={!may} onBlur={(e) => e.target.value.trim() !== environment.callback && change.mutate({ name: environment.name, callback: e.target.value.trim() })} onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()} />
+          {may && <button type="button" className="btn btn-xs mt-1" disabled={prove.isPending || change.isPending} onClick={() => prove.mutate(environment.name, { onSuccess: ({ address }) => window.location.assign(address) })}>Prove that it leads here</button>}
+          <ProblemAlert error={change.error ?? prove.error} />
+        </div>
+      )}
+    </div>
   );
 }
 

@@ -38,6 +38,15 @@ export function useProtect(project: string) {
     answer(api.PATCH("/api/v1/projects/{project}/environments/{name}", { params: { path: { project, name } }, body: { is_protected } })));
 }
 
+export function useChangeCallback(project: string) {
+  return useChange(project, ({ name, callback }: { name: string; callback: string }) =>
+    answer(api.PATCH("/api/v1/projects/{project}/environments/{name}", { params: { path: { project, name } }, body: { callback } })));
+}
+
+export function useProveCallback(project: string) {
+  return useMutation({ mutationFn: (name: string) => answer(api.POST("/api/v1/projects/{project}/environments/{name}/callback-proof", { params: { path: { project, name } } })) });
+}
+
 export function useRemoveEnvironment(project: string) {
   return useChange(project, (name: string) => answer(api.DELETE("/api/v1/projects/{project}/environments/{name}", { params: { path: { project, name } } })));
 }

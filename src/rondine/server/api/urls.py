@@ -13,7 +13,7 @@ from rondine.server.runs import views as runs
 from rondine.server.services import connect_views as connecting
 from rondine.server.services import definition_views as definitions
 from rondine.server.services import views as services
-from rondine.server.services.callback import callback
+from rondine.server.services.callback import any_page, callback
 
 PROJECT = "api/v1/projects/<slug:project>"
 
@@ -56,6 +56,7 @@ urlpatterns = [
     path(f"{PROJECT}/hosts/<int:host_id>", access.HostView.as_view()),
     path(f"{PROJECT}/environments", connecting.EnvironmentsView.as_view()),
     path(f"{PROJECT}/environments/<str:name>", connecting.EnvironmentView.as_view()),
+    path(f"{PROJECT}/environments/<str:name>/callback-proof", connecting.CallbackProofView.as_view()),
     path(f"{PROJECT}/obstacles", connecting.ObstaclesView.as_view()),
     path(f"{PROJECT}/moves", connecting.MovesView.as_view()),
     path(f"{PROJECT}/connection-forms", connecting.ConnectionFormsView.as_view()),
@@ -126,7 +127,7 @@ urlpatterns = [
     path(f"{PROJECT}/environments/<str:environment>/records/<str:name>/<path:key>", records.RecordView.as_view()),
     path("callback/<slug:project>/<str:environment>", callback),
     re_path(r"(?s)^(?:api|static|assets)(?:/.*)?$", no_such_address),
-    re_path(r"(?s)^.*$", pages.console),
+    re_path(r"(?s)^.*$", any_page),
 ]
 handler500 = "rondine.server.api.problems.server_error"
 handler400 = "rondine.server.api.problems.bad_request"

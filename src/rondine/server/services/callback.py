@@ -6,9 +6,10 @@ from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
 from rondine.core.errors import InputError, RondineError
 from rondine.server.access.authority import authorize
 from rondine.server.access.models import Person
+from rondine.server.api.pages import console
 from rondine.server.api.problems import problem_response
 from rondine.server.runs.tasks import parts
-from rondine.server.services.signing_in import finish_sign_in
+from rondine.server.services.signing_in import PROOF, environment_at, finish_sign_in, prove_callback
 
 
 async def callback(request: HttpRequest, project: str, environment: str) -> HttpResponse:
@@ -19,10 +20,22 @@ async def callback(request: HttpRequest, project: str, environment: str) -> Http
     try:
         await sync_to_async(authorize)(person, project, "write_secret")
         assert isinstance(person, Person)
+        if request.GET.get("state", "").startswith(PROOF):
+            await sync_to_async(prove_callback)(project, environment, request.GET["state"])
+            return _away(f"/p/{project}/environments?callback=proven")
         connection, error = await finish_sign_in(person, project, environment, request.GET.dict(), parts()[0])
     except RondineError:
         return _away(f"/p/{project}/services?sign-in=unknown")
     return _away(f"/p/{project}/connections/{connection.name}?sign-in={'done' if error is None else 'refused'}")
+
+
+async def any_page(request: HttpRequest) -> HttpResponse:
+    """A page of the console, or a callback address that an environment has chosen for itself."""
+    if "state" in request.GET:
+        here = request.build_absolute_uri(request.path)
+        if (environment := await sync_to_async(environment_at)(here)) is not None:
+            return await callback(request, environment.project.name, environment.name)
+    return await sync_to_async(console)(request)
 
 
 def _away(path: str) -> HttpResponse:

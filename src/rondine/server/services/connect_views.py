@@ -61,7 +61,14 @@ from rondine.server.services.models import Connection, Credential, Operation, St
 from rondine.server.services.moving import move_key
 from rondine.server.services.preparation import connect_prepared, preparation_of
 from rondine.server.services.shared import decide_wait, usage_of
-from rondine.server.services.signing_in import begin_sign_in, callback_path, discard_token, token_states
+from rondine.server.services.signing_in import (
+    begin_sign_in,
+    callback_address,
+    callback_path,
+    discard_token,
+    proof_address,
+    token_states,
+)
 
 
 def _credentials(items: Sequence[Credential]) -> list[dict[str, Any]]:
@@ -167,6 +174,10 @@ class EnvironmentLine(serializers.Serializer[Any]):
     connections = serializers.IntegerField()
     missing = ProblemLine(many=True)
     callback_path = serializers.CharField()
+    callback = serializers.CharField(help_text="the address that was chosen; blank for the usual one")
+    callback_proven_at = serializers.DateTimeField(
+        allow_null=True, help_text="when a browser last got through by the callback address"
+    )
 
 
 class NewEnvironment(Strict):
@@ -180,6 +191,12 @@ class ChangedEnvironment(Strict):
     title = serializers.CharField(required=False, allow_blank=True, max_length=200)
     description = serializers.CharField(required=False, allow_blank=True, max_length=2000)
     is_protected = serializers.BooleanField(required=False)
+    callback = serializers.CharField(
+        required=False,
+        allow_blank=True,
+        max_length=500,
+        help_text="where services send people back to after their consent; blank for the usual address",
+    )
 
 
 def _environment(one: Any) -> dict[str, Any]:
@@ -191,6 +208,8 @@ def _environment(one: Any) -> dict[str, Any]:
         "connections": one.connections.count(),
         "missing": [problem.to_json() for problem in missing_in(one)],
         "callback_path": callback_path(one.project.name, one.name),
+        "callback": one.callback,
+        "callback_proven_at": one.callback_proven_at,
     }
 
 
@@ -226,6 +245,21 @@ class EnvironmentView(ProjectView):
     def delete(self, request: Request, project: str, name: str) -> Response:
         remove_environment(self.project, name, self.role)
         return Response(status=204)
+
+
+class ProofShown(serializers.Serializer[Any]):
+    address = serializers.CharField(help_text="to be opened in the browser within ten minutes")
+
+
+class CallbackProofView(ProjectView):
+    """Begins the proof that an environment's callback address leads here."""
+
+    permissions = {"POST": "build"}
+
+    @extend_schema(operation_id="proveCallback", request=None, responses={201: ProofShown})
+    def post(self, request: Request, project: str, name: str) -> Response:
+        base = request.build_absolute_uri("/").rstrip("/")
+        return Response({"address": proof_address(environment_of(self.project, name), base)}, status=201)
 
 
 class ObstacleLine(serializers.Serializer[Any]):
@@ -573,7 +607,7 @@ class SignInView(ProjectView):
     @extend_schema(operation_id="getSignIn", responses=SignInShown)
     def get(self, request: Request, project: str, name: str) -> Response:
         connection = find_item(CONNECTIONS, self.project, name)
-        callback = request.build_absolute_uri(callback_path(self.project.name, connection.environment.name))
+        callback = callback_address(connection.environment, request.build_absolute_uri("/").rstrip("/"))
         reasons = [one.to_json() for one in connection_obstacles(connection)]
         return Response({"tokens": token_states(connection), "callback": callback, "obstacles": reasons})
 
@@ -583,7 +617,7 @@ class SignInView(ProjectView):
         base = request.build_absolute_uri("/").rstrip("/")
         address = begin_sign_in(self.project, name, given["operation"], self.person, self.role, base=base)
         connection = find_item(CONNECTIONS, self.project, name)
-        callback = base + callback_path(self.project.name, connection.environment.name)
+        callback = callback_address(connection.environment, base)
         return Response({"address": address, "callback": callback}, status=201)
 
     @extend_schema(

@@ -17,6 +17,7 @@ from rondine.server.runs.places import live_places
 from rondine.server.services.actions import environment_of, guard_of
 from rondine.server.services.models import AccessToken, Connection, Environment, Operation, Service, StandingValue
 from rondine.server.services.shared import usage_of
+from rondine.server.services.signing_in import checked_callback
 
 
 def make_environment(project: Project, given: Mapping[str, Any], role: str) -> Environment:
@@ -36,9 +37,22 @@ def change_environment(project: Project, name: str, given: Mapping[str, Any], ro
     environment = environment_of(project, name)
     if environment.is_protected or "is_protected" in given:
         _only_administrators(role)
+    if given.get("callback", environment.callback) != environment.callback:
+        given = {
+            **given,
+            "callback": given["callback"] and checked_callback(given["callback"]),
+            "callback_proven_at": None,
+        }
     for field_name, value in given.items():
         setattr(environment, field_name, value)
-    environment.save()
+    try:
+        environment.save()
+    except IntegrityError:
+        raise Conflict(
+            f"{environment.callback} is the callback address of another environment",
+            where="/callback",
+            hint="choose another path",
+        ) from None
     return environment
 
 

@@ -11,16 +11,24 @@ from rondine.server.items.models import Item
 
 
 class Environment(models.Model):
-    """is_protected: only administrators change what is in it, and what writes at a service must be asked for explicitly."""
+    """is_protected: only administrators change what is in it, and what writes at a service must be asked for explicitly.  callback: the address that
+    services send people back to after their consent; blank for the usual one.  callback_proven_at: when a browser last got through by it."""
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="environments")
     name = models.CharField(max_length=63)
     title = models.CharField(max_length=200, blank=True)
     description = models.TextField(blank=True)
     is_protected = models.BooleanField(default=False)
+    callback = models.CharField(max_length=500, blank=True)
+    callback_proven_at = models.DateTimeField(null=True)
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_environment_a_name")]
+        constraints = [
+            models.UniqueConstraint(fields=["project", "name"], name="one_environment_a_name"),
+            models.UniqueConstraint(
+                fields=["callback"], condition=~models.Q(callback=""), name="one_environment_a_callback"
+            ),
+        ]
 
     def __str__(self) -> str:
         return self.name

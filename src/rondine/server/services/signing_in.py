@@ -5,12 +5,14 @@ import secrets
 from collections.abc import Mapping
 from datetime import timedelta
 from typing import Any
+from urllib.parse import urlencode, urlsplit
 
 from asgiref.sync import sync_to_async
+from django.core.signing import BadSignature, TimestampSigner
 from django.db import transaction
 from django.utils import timezone
 
-from rondine.core.errors import InputError, NotFound, RondineError
+from rondine.core.errors import InputError, NotFound, RondineError, short
 from rondine.core.secret import Secret
 from rondine.core.signin import AuthorizationCode, OAuthClient, SignInOperation
 from rondine.engine.client import Engine, Line
@@ -18,7 +20,7 @@ from rondine.server.access.models import Person, Project
 from rondine.server.items.actions import check_protected, find_item
 from rondine.server.services.actions import line_of, release_database
 from rondine.server.services.kinds import CONNECTIONS
-from rondine.server.services.models import AccessToken, Connection, PendingSignIn
+from rondine.server.services.models import AccessToken, Connection, Environment, PendingSignIn
 from rondine.server.services.sealing import seal, unseal
 from rondine.server.services.shared import fingerprint, store_refusal, store_token
 
@@ -26,9 +28,66 @@ from rondine.server.services.shared import fingerprint, store_refusal, store_tok
 PATIENCE = timedelta(minutes=10)
 
 
+#: What begins the state of a visit that only proves a callback address.
+PROOF = "proof."
+#: Paths that are the console's or the API's, and so nobody's callback address.
+_TAKEN = ("/api", "/static", "/assets", "/p", "/callback")
+
+
 def callback_path(project: str, environment: str) -> str:
-    """The path of the callback address of an environment, to be registered at the services."""
+    """The path of the usual callback address of an environment."""
     return f"/callback/{project}/{environment}"
+
+
+def callback_address(environment: Environment, base: str) -> str:
+    """Where services send people back to, to be registered there. base: scheme and host under which Rondine is reached just now."""
+    return environment.callback or base + callback_path(environment.project.name, environment.name)
+
+
+def checked_callback(address: str) -> str:
+    """Raises InputError for what cannot be a callback address of this installation (RFC 6749, section 3.1.2)."""
+    parts = urlsplit(address)
+    first = "/" + parts.path.strip("/").partition("/")[0]
+    words = ""
+    if parts.scheme not in ("http", "https") or not parts.hostname or parts.username:
+        words = "is not an address with a scheme and a host"
+    elif parts.query or parts.fragment:
+        words = "has a query or a fragment"
+    elif len(parts.path) < 2:
+        words = "has no path"
+    elif first in _TAKEN:
+        words = f"is below {first}, which has a use of its own"
+    if words:
+        raise InputError(
+            f"{short(address)} {words}",
+            where="/callback",
+            hint="such as https://rondine.example/consent; its host must lead here, and stand in RONDINE_HOSTS",
+        )
+    return address
+
+
+def environment_at(address: str) -> Environment | None:
+    """The environment whose chosen callback address this is."""
+    return Environment.objects.select_related("project").filter(callback=address).first()
+
+
+def proof_address(environment: Environment, base: str) -> str:
+    """What a browser visits to prove that the callback address leads here, and that who is signed in there is known."""
+    state = PROOF + TimestampSigner(salt="callback").sign(str(environment.pk))
+    return f"{callback_address(environment, base)}?{urlencode({'state': state})}"
+
+
+def prove_callback(project: str, name: str, state: str) -> None:
+    """Notes that a browser got through. Raises InputError for a proof that is none, or is too old."""
+    environment = Environment.objects.filter(project__name=project, name=name).first()
+    try:
+        value = TimestampSigner(salt="callback").unsign(state.removeprefix(PROOF), max_age=PATIENCE)
+    except BadSignature:
+        value = ""
+    if environment is None or value != str(environment.pk):
+        raise InputError("this proof is not known, or it comes too late", where="state", hint="begin again")
+    environment.callback_proven_at = timezone.now()
+    environment.save(update_fields=["callback_proven_at"])
 
 
 def begin_sign_in(project: Project, name: str, operation: str, person: Person, role: str, *, base: str) -> str:
@@ -44,7 +103,7 @@ def begin_sign_in(project: Project, name: str, operation: str, person: Person, r
         )
     line.guard.permission(line.sign_in.authorization_address)
     state, verifier = secrets.token_urlsafe(32), secrets.token_urlsafe(48)
-    callback = base + callback_path(project.name, connection.environment.name)
+    callback = callback_address(connection.environment, base)
     version, sealed = seal({"verifier": verifier}, f"pending {connection.pk}")
     PendingSignIn.objects.filter(made_at__lt=timezone.now() - PATIENCE).delete()
     PendingSignIn.objects.create(

@@ -43,9 +43,8 @@ PAPER = TerminalTheme(
 def main() -> None:
     ports = dict(line.split("=") for line in (ROOT / "var" / "ports").read_text().split())
     url, register = f"http://127.0.0.1:{ports['web']}", f"http://127.0.0.1:{ports['register']}"
-    password = next(
-        line.split()[1] for line in (ROOT / "var" / "people.txt").read_text().splitlines() if line.startswith("mira ")
-    )
+    passwords = dict(line.split()[:2] for line in (ROOT / "var" / "people.txt").read_text().splitlines())
+    password = passwords["mira"]
     rondine = [str(ROOT / ".venv" / "bin" / "rondine"), "--url", url]
     subprocess.run([*rondine, "login", "mira", "--password-stdin"], input=password, text=True, check=True)
     subprocess.run([*rondine, "connection", "discard-token", "crew-board-test"], stderr=subprocess.DEVNULL, check=False)
@@ -66,7 +65,6 @@ def main() -> None:
         page.get_by_label("Password").fill(password)
         page.get_by_role("button", name="Sign in").click()
         page.wait_for_url("**/p/olmara")
-        shoot(page, "overview", "")
         shoot(page, "services", "/services")
         shoot(page, "records", "/records/tree?district=Terrazze&girth_m.from=3&sort=-girth_m")
         shoot(page, "record", "/records/tree/OLM-00014")
@@ -131,6 +129,13 @@ def main() -> None:
         page.get_by_role("listbox", name="Completions").wait_for()
         page.wait_for_timeout(600)
         page.screenshot(path=TARGET / "bench-night.png")
+        admin = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=url)
+        admin.goto("/")
+        admin.get_by_label("Name").fill("ada")
+        admin.get_by_label("Password").fill(passwords["ada"])
+        admin.get_by_role("button", name="Sign in").click()
+        admin.wait_for_url("**/p/*")
+        shoot(admin, "administration", "/administration")
         drawn = browser.new_page(viewport={"width": 1280, "height": 800})
         draw_terminal(drawn, "guide", "rondine guide", guide)
         draw_terminal(drawn, "guide-import", "rondine guide import", imported)
@@ -169,7 +174,7 @@ def draw_terminal(page: Page, name: str, title: str, text: str) -> None:
     lines = text.strip("\n").split("\n")
     shown = lines if len(lines) <= 45 else [*lines[:24], " ", "   ...", " ", *lines[-17:]]
     console = Console(record=True, width=112, file=io.StringIO())
-    console.print(Text.from_ansi("\n".join(line[:170] for line in shown)))
+    console.print(Text.from_ansi("\n".join(line[:240] for line in shown)))
     drawn = console.export_html(theme=PAPER, inline_styles=True, code_format="<pre>{code}</pre>")
     page.set_content(
         f"<style>{FRAME}</style><body><figure><figcaption>$ {html.escape(title)}</figcaption>{drawn}</figure></body>"

@@ -169,7 +169,7 @@ def run_guide(session: Session, args: Namespace, out: Output) -> int:
     for _ in range(2):
         if walk.run("rondine feed run all-trees"):
             return 1
-    walk.run("rondine record list tree --where district=Terrazze --limit 5", most=8)
+    walk.run("rondine record show tree OLM-00014", most=12)
     out.out.print(
         f"\nLook at it in the console: {session.url}/p/{office.name}/operations/list-trees and {session.url}/p/{office.name}/records/tree",
         markup=False,

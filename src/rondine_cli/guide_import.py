@@ -19,7 +19,7 @@ def run_import(session: Session, args: Namespace, out: Output) -> int:
 
     def step(number: int, title: str, command: str) -> None:
         out.out.print(f"\n[bold]{number}. {title}[/bold]")
-        out.out.print(f"   the same by command: {command}", style="dim", markup=False)
+        out.out.print(f"   the command for it: {command}", style="dim", markup=False)
 
     def tell(text: str) -> None:
         for line in text.splitlines():
@@ -54,7 +54,7 @@ def run_import(session: Session, args: Namespace, out: Output) -> int:
     step(
         4,
         "Connect the seed store, and read its OData metadata from itself",
-        "rondine definition look .../$metadata --service seeds",
+        "rondine definition look --help",
     )
     office.services.save("seeds", title="Seed store, OData")
     office.credentials.save("seeds-key", environment="test")
@@ -73,7 +73,7 @@ def run_import(session: Session, args: Namespace, out: Output) -> int:
     found = office.look_at_definition(**source)
     tell(summary(found))
 
-    step(5, "Look at the first lots before anything is made", "rondine definition rows 'GET /Lots' ...")
+    step(5, "Look at the first lots before anything is made", "rondine definition rows --help")
     rows = office.look_at_rows("GET /Lots", **source)
     for row in rows["rows"][:3]:
         tell(json.dumps({name: value for name, value in row.items() if not name.startswith("@")}, ensure_ascii=False))
@@ -86,7 +86,7 @@ def run_import(session: Session, args: Namespace, out: Output) -> int:
     step(
         7,
         "Ask the inspection desk, a GraphQL service, for its schema",
-        "rondine definition import .../graphql --introspect --service desk",
+        "rondine definition import --help",
     )
     desk = f"http://127.0.0.1:{ports['desk']}"
     office.services.save("desk", title="Inspection desk")

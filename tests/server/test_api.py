@@ -189,6 +189,7 @@ def test_secrets_are_written_and_never_read(rondine):
         "names": ["key"],
         "has_second": False,
         "origins": [rondine.register_url],
+        "certificates": {},
         "version": 3,
     }
     assert "canary" not in json.dumps(rondine.office().credentials.get("write-only-key"))

@@ -54,7 +54,7 @@ function EnvironmentTable({ project, environments }: { project: string; environm
               <ul className="mt-1 text-sm">
                 {one.missing.map((problem) => (
                   <li key={problem.where + problem.message} className="mb-1 border-l-2 border-warning pl-2">
-                    <span className="font-medium">{problem.where}</span>: {problem.message}{problem.hint && <> · <Advice hint={problem.hint} /></>}
+                    <span className="font-medium">{problem.where}</span>: {problem.message}{problem.hint && <span className="text-xs opacity-75"> · <Advice hint={problem.hint} /></span>}
                   </li>
                 ))}
               </ul>

@@ -126,8 +126,8 @@ urlpatterns = [
     path(f"{PROJECT}/environments/<str:environment>/records/<str:name>", records.RecordsView.as_view()),
     path(f"{PROJECT}/environments/<str:environment>/records/<str:name>/<path:key>", records.RecordView.as_view()),
     path("callback/<slug:project>/<str:environment>", callback),
-    re_path(r"(?s)^(?:api|static|assets)(?:/.*)?$", no_such_address),
-    re_path(r"(?s)^.*$", any_page),
+    re_path(r"^(?:api|static|assets)(?:/[\s\S]*)?$", no_such_address),
+    re_path(r"^[\s\S]*$", any_page),
 ]
 handler500 = "rondine.server.api.problems.server_error"
 handler400 = "rondine.server.api.problems.bad_request"

@@ -200,6 +200,14 @@ def run_make(session: Session, args: Namespace, out: Output) -> int:
         return 1
     document = found["operation"] if found else read_document(args.file)
     made = session.office.operations.save(args.name, service=args.service, title=args.title, document=document)
+    base = found.get("base_address", "")
+    connections = session.office.connections.search(service=args.service)
+    if base and not any(one["environment"] == args.environment for one in connections):
+        out.say(
+            f"{args.service} has no connection in {args.environment} yet, and the address begins with {base}; to make one:\n"
+            f"  rondine connection make {args.service}-{args.environment} --service {args.service}"
+            f" --environment {args.environment} --base-address {base}"
+        )
     out.value(
         made,
         f"operation {made['name']} is at version {made['version']}: {made['document'].get('method', 'GET')} {made['document'].get('path', '/')}\nsend it once: rondine operation try {made['name']}",

@@ -1,6 +1,7 @@
 """Connecting from the command line: what each command does and says, on the stand-ins."""
 
 import json
+import shlex
 
 import httpx
 import pytest
@@ -184,3 +185,14 @@ def test_one_taken_name_does_not_keep_the_other_usual_operations_from_being_made
     made = {json.loads(line)["name"] for line in found.stdout.splitlines()}
     assert found.returncode == 1 and taken in found.stderr
     assert made == {one["name"] for one in proposed} - {taken}
+
+
+def test_an_operation_from_an_address_offers_the_connection_that_leads_there(rondine):
+    rondine.cli("service", "make", "not-connected-yet")
+    words = ["operation", "make", "its-trees", "--service", "not-connected-yet", "--address"]
+    found = rondine.cli(*words, f"{rondine.register_url}/v1/trees?limit=5")
+    offered = next(line.strip() for line in found.stderr.splitlines() if line.strip().startswith("rondine connection"))
+    assert f"--base-address {rondine.register_url}" in offered
+    rondine.cli(*shlex.split(offered)[1:])
+    again = rondine.cli(*words, f"{rondine.register_url}/v1/trees?limit=6")
+    assert "rondine connection make" not in again.stderr

@@ -438,3 +438,17 @@ def test_three_clicks_in_one_task_reach_the_service_once(open_page, rondine, ser
     assert len(outside.calls) == 1
     send.click()
     wait_until(lambda: len(outside.calls) == 2)
+
+
+def test_a_click_shows_at_once_that_the_page_is_on_its_way(open_page, rondine):
+    """The code of a page that was not visited yet may take its time."""
+    page = open_page(path="")
+    expect(page.get_by_role("heading", name="Overview")).to_be_visible()
+    held = []
+    page.route(re.compile(r"/assets/Runs-.*\.js"), lambda route: held.append(route))
+    page.get_by_role("link", name="Runs").first.click()
+    expect(page.get_by_role("status").filter(has_text="Loading")).to_be_visible()
+    expect(page.get_by_role("heading", name="Overview")).to_have_count(0)
+    for route in held:
+        route.continue_()
+    expect(page.get_by_role("heading", name="Runs")).to_be_visible()

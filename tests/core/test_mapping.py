@@ -424,3 +424,28 @@ def test_links_that_lead_nowhere_are_told():
         ("/links/2/fields", "the key of tree is number"),
     ]
     assert found[0].hint == 'did you mean "tree"?'
+
+
+@pytest.mark.parametrize(
+    ("row", "names"),
+    [
+        ({"f": {"m": {"root": 1}}}, ["f_m_root"]),
+        ({"measures": {"m": 1, "girth": 2}}, ["measures_m", "girth"]),
+        ({"trunk": {"value": 1}, "crown": {"value": 2}}, ["trunk_value", "crown_value"]),
+        ({"m": 1}, ["m"]),
+    ],
+)
+def test_a_name_that_says_nothing_carries_what_is_around_it(row, names):
+    read = ReadDocument({"trees": [row, row]})
+    found = propose([read], rows=["$.trees[*]"], name="tree")
+    assert [field.name for field in found.record_type.fields] == names
+
+
+@pytest.mark.parametrize(
+    ("at", "hint"),
+    [("$.trees[*]", 'write "trees[*]"'), ("$['odd name'][*]", """write {"jsonpath": "$['odd name'][*]"}""")],
+)
+def test_a_path_in_the_wrong_form_says_how_to_write_it(at, hint):
+    document = {"outputs": [{"record_type": "tree", "rows": [{"level": "tree", "at": at}], "fields": []}]}
+    problems = problems_of(load(MappingDocument, document), {})
+    assert hint in [one.hint for one in problems]

@@ -1,7 +1,8 @@
 import { ChevronDown, Moon, Sun } from "lucide-react";
-import { useEffect, useRef, useState } from "react";
+import { Suspense, useEffect, useRef, useState } from "react";
 import { Link, NavLink, Outlet, useLocation, useParams } from "react-router";
 import { NewProject } from "../features/administration/NewProject";
+import { Waiting } from "./parts";
 import { useSession, useSignOut } from "../features/session/session";
 
 const PAGES = [
@@ -69,7 +70,10 @@ export function Layout() {
         </div>
       </header>
       <main id="main" className="flex flex-1 flex-col">
-        <Outlet />
+        {/* a boundary of its own for each kind of page: what was clicked shows at once, also while its code is on the way */}
+        <Suspense key={place.split("/").map((part, number) => (number ? "" : part)).join("/")} fallback={<Waiting what="Loading" />}>
+          <Outlet />
+        </Suspense>
       </main>
     </div>
   );

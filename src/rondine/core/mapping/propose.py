@@ -476,18 +476,31 @@ def _source(path: str) -> str | Source:
 
 
 def _field_name(line: OutlineRow, taken: set[str], row_name: str, rule: NamingRule) -> str:
-    """The last name of the path; a clash puts the parent's before it; a plain value's row gives the record type's name."""
+    """The last name of the path, with those before it as long as it says nothing by itself; a clash puts the parent's before it; a plain value's row
+    gives the record type's name."""
     if line.path in ("$", "."):
         return rule.name("field", row_name)
     name = line.name if line.path.startswith("$") else _local(line.name)
-    proposal = rule.name("field", name)
-    if proposal not in taken or line.is_corrected:
+    if line.is_corrected:
         return rule.name("field", name, taken=taken)
     if line.path.startswith("$"):
-        parents = [str(part) for part in parse_jsonpath(line.path).singular() or ()]
+        parents = [str(part) for part in parse_jsonpath(line.path).singular() or ()][:-1]
     else:
-        parents = [_local(step) for step in line.path.split("/")]
-    return rule.name("field", " ".join([*parents[-2:-1], name]), taken=taken)
+        parents = [_local(step) for step in line.path.split("/")][:-1]
+    words = [name]
+    while parents and _says_nothing(words[0]):
+        words.insert(0, parents.pop())
+    if rule.name("field", " ".join(words)) in taken:
+        words = [*parents[-1:], *words]
+    return rule.name("field", " ".join(words), taken=taken)
+
+
+#: Names that services give to whatever is within something else.
+_OF_ANYTHING = frozenset({"root", "value", "values", "item", "node", "element", "content", "object", "entry"})
+
+
+def _says_nothing(name: str) -> bool:
+    return len(name.lstrip("@_")) < 2 or name.lower() in _OF_ANYTHING
 
 
 def _local(step: str) -> str:

@@ -6,8 +6,10 @@ r"""The short form of plain paths, as mapping documents use it.
 "measures.girth" is `$.measures.girth`; "trees[*]" is `$.trees[*]`. Anything else is written out as a JSONPath.
 """
 
+import json
+
 from rondine.core.errors import PathError
-from rondine.core.paths.jsonpath import SHORTHAND, JsonPath, Name, Segment, Wildcard
+from rondine.core.paths.jsonpath import SHORTHAND, JsonPath, Name, Segment, Wildcard, parse_jsonpath
 
 
 def parse_short(text: str) -> JsonPath:
@@ -15,17 +17,23 @@ def parse_short(text: str) -> JsonPath:
     body = text.removesuffix("[*]")
     names = body.split(".") if body else []
     if not text or any(not SHORTHAND.fullmatch(name) for name in names):
-        raise PathError(
-            f'"{text[:80]}" is not a plain path',
-            where=text[:80] or "path",
-            hint='use names joined by dots, such as "measures.girth", or {"jsonpath": "$..."} for everything else',
-        )
+        raise PathError(f'"{text[:80]}" is not a plain path', where=text[:80] or "path", hint=_written(text))
     segments = [Segment((Name(name),)) for name in names]
     if text.endswith("[*]"):
         segments.append(Segment((Wildcard(),)))
     return JsonPath(
         "$" + "".join(f".{name}" for name in names) + ("[*]" if text.endswith("[*]") else ""), tuple(segments)
     )
+
+
+def _written(text: str) -> str:
+    """How to write what was meant."""
+    try:
+        path = parse_jsonpath(text)
+    except PathError:
+        return 'use names joined by dots, such as "measures.girth", or {"jsonpath": "$..."} for everything else'
+    short = short_form(path)
+    return f'write "{short}"' if short else f'write {{"jsonpath": {json.dumps(text)}}}'
 
 
 def short_form(path: JsonPath) -> str | None:

@@ -173,15 +173,15 @@ def test_what_is_missing_is_named_with_the_command_that_makes_it(rondine):
 
 
 def test_one_taken_name_does_not_keep_the_other_usual_operations_from_being_made(rondine):
-    rondine.cli("service", "make", "usual-trees")
+    rondine.cli("service", "make", "usual-thickets")
     rondine.cli(
-        "operation", "make", "list-usual-trees", "--service", "usual-trees", "--file", "-", stdin='{"path": "/x"}'
+        "operation", "make", "list-usual-thickets", "--service", "usual-thickets", "--file", "-", stdin='{"path": "/x"}'
     )
-    proposed = [json.loads(line) for line in rondine.cli("operation", "usual", "/usual-trees", "--service", "usual-trees", "--show").stdout.splitlines()]  # fmt: skip
+    proposed = [json.loads(line) for line in rondine.cli("operation", "usual", "/usual-thickets", "--service", "usual-thickets", "--show").stdout.splitlines()]  # fmt: skip
     taken = next(one["name"] for one in proposed if one["name"].startswith("list"))
-    if taken != "list-usual-trees":
-        rondine.cli("operation", "make", taken, "--service", "usual-trees", "--file", "-", stdin='{"path": "/x"}')
-    found = rondine.cli("operation", "usual", "/usual-trees", "--service", "usual-trees", check=False)
+    if taken != "list-usual-thickets":
+        rondine.cli("operation", "make", taken, "--service", "usual-thickets", "--file", "-", stdin='{"path": "/x"}')
+    found = rondine.cli("operation", "usual", "/usual-thickets", "--service", "usual-thickets", check=False)
     made = {json.loads(line)["name"] for line in found.stdout.splitlines()}
     assert found.returncode == 1 and taken in found.stderr
     assert made == {one["name"] for one in proposed} - {taken}

@@ -34,7 +34,7 @@ def open_page(browser, rondine):
         )
         page.goto("/p/olmara")  # whoever belongs to other projects too would be led to the first
         sign_in(page, person, rondine.passwords[person])
-        page.wait_for_url("**/p/olmara")
+        page.get_by_role("link", name="Environments").first.wait_for()  # signed in, and the project's pages are there
         if path:
             page.goto(f"/p/olmara{path}")
         if path.startswith(EDITED):  # nobody clicks while a form still moves

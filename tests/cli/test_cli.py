@@ -102,13 +102,13 @@ def test_the_guide_walks_from_an_address_to_kept_records(rondine):
 
     # the commands as printed, in a project of their own, come to the same
     admin = rondine.client("ada")
-    admin.projects.make("by-command")
-    admin.project("by-command").members.set("mira", "builder")
-    admin.project("by-command").permit_host("127.0.0.1", is_private=True)
+    admin.projects.make("walked-by-command")
+    admin.project("walked-by-command").members.set("mira", "builder")
+    admin.project("walked-by-command").permit_host("127.0.0.1", is_private=True)
     printed = [line.strip() for line in found.stdout.splitlines() if line.startswith("   rondine ")]
     for command in printed:
-        rondine.cli("--project", "by-command", *shlex.split(command)[1:])
-    office, other = rondine.office(), rondine.client("mira").project("by-command")
+        rondine.cli("--project", "walked-by-command", *shlex.split(command)[1:])
+    office, other = rondine.office(), rondine.client("mira").project("walked-by-command")
     for kind, name in (
         ("connections", "register-test"),
         ("operations", "list-trees"),
@@ -120,7 +120,7 @@ def test_the_guide_walks_from_an_address_to_kept_records(rondine):
         assert (one["title"], one["document"]) == (same["title"], same["document"])
     assert office.operations.get("list-trees")["document"]["paging"] == {"type": "link_header"}
     assert other.record_page("test", "tree")["count"] == TREES
-    admin.project("by-command").members.remove("mira")
+    admin.project("walked-by-command").members.remove("mira")
 
 
 @pytest.mark.parametrize(

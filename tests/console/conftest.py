@@ -32,9 +32,9 @@ def open_page(browser, rondine):
             "console",
             lambda message: faults.append(message.text) if "Content Security Policy" in message.text else None,
         )
-        page.goto("/p/olmara")  # whoever belongs to other projects too would be led to the first
+        page.goto("/")
         sign_in(page, person, rondine.passwords[person])
-        page.get_by_role("link", name="Environments").first.wait_for()  # signed in, and the project's pages are there
+        page.wait_for_url("**/p/olmara")
         if path:
             page.goto(f"/p/olmara{path}")
         if path.startswith(EDITED):  # nobody clicks while a form still moves

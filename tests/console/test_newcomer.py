@@ -44,9 +44,9 @@ def newcomer(browser, rondine):
 def test_from_the_sign_in_page_to_kept_records_of_the_demo(newcomer, rondine):
     admin = rondine.client("ada")
     admin.people.make("rubus", password="seven-alders-by-the-mill")
-    admin.projects.make("fresh-demo")  # as the demo is after ./start, whatever other tests have left in it
-    admin.project("fresh-demo").members.set("rubus", "builder")
-    admin.project("fresh-demo").permit_host("127.0.0.1", rondine.register_port, is_private=True)
+    admin.projects.make("walked-afresh")  # as the demo is after ./start, whatever other tests have left in it
+    admin.project("walked-afresh").members.set("rubus", "builder")
+    admin.project("walked-afresh").permit_host("127.0.0.1", rondine.register_port, is_private=True)
     page = newcomer.page
     newcomer.next("Name", "rubus")
     newcomer.next("Password", "seven-alders-by-the-mill")

@@ -434,6 +434,21 @@ def is_alive(pid: int) -> bool:
         return False
 
 
+def listens(pid: int, port: int) -> bool:
+    """Whether this process itself listens on the port of 127.0.0.1 (proc(5): /proc/net/tcp and the open files of the process)."""
+    address = f"0100007F:{port:04X}"
+    rows = (line.split() for line in Path("/proc/net/tcp").read_text().splitlines()[1:])
+    listening = {f"socket:[{row[9]}]" for row in rows if row[1] == address and row[3] == "0A"}
+    return any(_link(file) in listening for file in Path(f"/proc/{pid}/fd").glob("*"))
+
+
+def _link(file: Path) -> str:
+    try:
+        return os.readlink(file)
+    except OSError:  # closed meanwhile
+        return ""
+
+
 def in_parallel(*actions: Callable[[], None]) -> None:
     """Runs all at once; raises the first failure after all have ended."""
     failures: list[BaseException] = []

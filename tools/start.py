@@ -27,6 +27,7 @@ from ground import (
     free_ports,
     in_parallel,
     is_stamped,
+    listens,
     python_packages,
     run,
     say,
@@ -113,14 +114,19 @@ def start(cluster: Cluster) -> int:
 
 
 def chosen_ports(supervisor: Supervisor) -> dict[str, int]:
-    """Those in use by what runs; for what does not, the ones of the last time or, where another process has taken them, the next free ones."""
+    """Those our processes listen on; for what does not listen yet, the ones of the last time or, where another process has taken them, the next
+    free ones. What the supervisor says is not asked: one that keeps ending is STARTING every few seconds."""
     ports = read_ports()
-    running = {name for name, one in supervisor.processes().items() if one["statename"] in ("RUNNING", "STARTING")}
+    pids = {name: one["pid"] for name, one in supervisor.processes().items()}
+
+    def is_ours(name: str) -> bool:
+        return name in ports and listens(pids.get(name, 0), ports[name])
+
     for name, first in (("postgres", DATABASE), ("web", WEB)):
-        if name not in running or name not in ports:
+        if not is_ours(name):
             ports[name] = next(free_ports(ports.get(name, first)))
     standins = ("register", *MORE)
-    if "register" not in running or not set(standins) <= set(ports):
+    if not is_ours("register") or not set(standins) <= set(ports):
         free = free_ports(ports.get("register", REGISTER))
         ports |= {name: next(free) for name in standins}
     return ports

@@ -277,7 +277,11 @@ def run_usual(session: Session, args: Namespace, out: Output) -> int:
             taken.append(one)
     found = [one for one in found if one not in taken]
     rows = [{**one, "inputs": len(one["document"].get("inputs", []))} for one in found]
-    out.rows(rows, ["name", "title", "document.method", "document.path", "inputs"], empty="nothing was made")
+    out.rows(
+        rows,
+        ["name", "title", "document.method", "document.path", "inputs"],
+        empty="nothing is proposed" if args.show or not taken else "nothing was made",
+    )
     for one in taken:
         out.bad(f"not made: {one['title']}; there is an operation {one['name']} already")
     return 1 if taken else 0

@@ -20,6 +20,11 @@ class Newcomer:
         self.clicks += 1
         self.page.get_by_role(role, name=name).first.click()
 
+    def sign_in(self, name, password):
+        self.next("Name", name)
+        self.next("Password", password)
+        self.page.keyboard.press("Enter")
+
     def fill(self, label, text):
         """A field that one has to click into first."""
         self.clicks += 1
@@ -48,9 +53,7 @@ def test_from_the_sign_in_page_to_kept_records_of_the_demo(newcomer, rondine):
     admin.project("walked-afresh").members.set("rubus", "builder")
     admin.project("walked-afresh").permit_host("127.0.0.1", rondine.register_port, is_private=True)
     page = newcomer.page
-    newcomer.next("Name", "rubus")
-    newcomer.next("Password", "seven-alders-by-the-mill")
-    page.keyboard.press("Enter")
+    newcomer.sign_in("rubus", "seven-alders-by-the-mill")
     newcomer.click("link", "Services")
     newcomer.click("button", "Connect a service")
     newcomer.fill("What the service is called", "Register of a newcomer")
@@ -76,9 +79,7 @@ def test_from_an_own_address_to_kept_records_in_an_own_project(newcomer, rondine
     plots = [{"plot": f"P-{number}", "area": number / 4} for number in range(1, 31)]
     outside = serve(lambda request: web.json_response({"plots": plots, "total": len(plots)}))
     page = newcomer.page
-    newcomer.next("Name", "ada")
-    newcomer.next("Password", rondine.passwords["ada"])
-    page.keyboard.press("Enter")
+    newcomer.sign_in("ada", rondine.passwords["ada"])
     newcomer.click("button", "Project")
     newcomer.click("button", "New project")
     newcomer.next("Name of a new project", "quarry-gardens")

@@ -93,7 +93,7 @@ def test_members_have_roles_and_a_project_keeps_an_administrator(rondine, admin)
 
 def test_an_administrator_of_the_installation_can_make_themselves_a_member(rondine, admin):
     """Being one gives no sight of what is in a project; becoming its member does, for all its members to see."""
-    server(rondine, "project", "add", "arboretum", "--administrator", "mira")
+    server(rondine, "project", "make", "arboretum", "--administrator", "mira")
     assert refused(admin.ask, "GET", "/projects/arboretum/services").code == "not_found"
     admin.project("arboretum").members.set("ada", "viewer")
     assert list(admin.project("arboretum").services) == []
@@ -145,7 +145,7 @@ def test_a_weak_password_is_refused_with_its_reason(rondine, admin, password, wo
     assert found.where == "/password" and words in found.message
     assert (
         words
-        in server(rondine, "person", "add", "prunus-prunus", "--password-stdin", stdin=password, check=False).stderr
+        in server(rondine, "person", "make", "prunus-prunus", "--password-stdin", stdin=password, check=False).stderr
     )
     assert "prunus-prunus" not in [one["name"] for one in admin.people.list()]
 
@@ -227,11 +227,11 @@ def test_guesses_from_everywhere_close_the_name_to_strangers_only(rondine, admin
 
 
 def test_the_first_people_and_projects_are_made_on_the_server(rondine):
-    made = server(rondine, "person", "add", "quercus", "--title", "Quercus", "--administrator").stdout
+    made = server(rondine, "person", "make", "quercus", "--title", "Quercus", "--administrator").stdout
     password = made.rpartition("password: ")[2].strip()
     assert "an administrator of this installation" in made
-    assert "is its administrator" in server(rondine, "project", "add", "park", "--administrator", "quercus").stdout
-    server(rondine, "person", "add", "betula", "--password-stdin", stdin=f"{PASSWORD}\n")
+    assert "is its administrator" in server(rondine, "project", "make", "park", "--administrator", "quercus").stdout
+    server(rondine, "person", "make", "betula", "--password-stdin", stdin=f"{PASSWORD}\n")
     assert server(rondine, "project", "member", "park", "betula", "builder").stdout == "betula is builder in park\n"
     assert "park: administrator" in server(rondine, "person", "list").stdout
     assert "betula (builder)" in server(rondine, "project", "list").stdout
@@ -240,8 +240,8 @@ def test_the_first_people_and_projects_are_made_on_the_server(rondine):
         assert client.session()["projects"][0]["permissions"][0] == "administer"
         client.project("park").permit_host("register.example")
     for words, told in (
-        (("person", "add", "quercus"), 'there is a person "quercus" already'),
-        (("project", "add", "park", "--administrator", "quercus"), 'there is a project "park" already'),
+        (("person", "make", "quercus"), 'there is a person "quercus" already'),
+        (("project", "make", "park", "--administrator", "quercus"), 'there is a project "park" already'),
         (("project", "member", "parc", "betula", "viewer"), 'did you mean "park"?'),
         (("person", "change", "betula"), "nothing to change"),
         (("project", "member", "park", "quercus", "none"), "would have no administrator"),

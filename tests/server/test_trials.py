@@ -228,3 +228,14 @@ def test_a_401_without_any_sign_in_says_where_to_choose_one(register):
     wrong = register.connect("signs-in-wrongly", key="not-the-key-of-the-office")
     found = office.try_operation(service=wrong, document={"path": "/v1/trees"})["outcome"]
     assert found["words"] == "the service does not accept the sign-in"
+
+
+def test_a_run_says_the_same_of_a_401_without_any_sign_in(register):
+    office = register.office()
+    name = register.feed("asks-without-key", "/v1/trees", paging={"type": "link_header"})
+    held = office.connections.get(f"{name}-test")
+    bare = {**held["document"], "sign_in": {"type": "none"}}
+    office.connections.change(held["name"], version=held["version"], document=bare)
+    run = register.finish(name)
+    assert run["state"] == "failed" and "the connection has none" in run["error"]["message"]
+    assert "--sign-in" in run["error"]["hint"]

@@ -3561,16 +3561,16 @@ export interface components {
         };
         /** @description made_password: shown this once. */
         MadePerson: {
-            is_active?: boolean;
-            is_administrator?: boolean;
+            readonly is_active: boolean;
+            readonly is_administrator: boolean;
             /** Format: date-time */
             readonly last_login: string | null;
             /** Format: date-time */
             readonly made_at: string;
             readonly made_password: string | null;
-            name: string;
+            readonly name: string;
             readonly projects: components["schemas"]["Role"][];
-            title?: string;
+            readonly title: string;
             /** @description how many tokens act as them */
             readonly tokens: number;
         };
@@ -3909,12 +3909,24 @@ export interface components {
             new_password: string;
             password: string;
         };
+        /** @description password: made up, and given back as `made_password`, if it is left out. */
+        NewPersonRequest: {
+            is_administrator?: boolean;
+            name: string;
+            password?: string;
+            title?: string;
+        };
         /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NewPreparedQueryRequest: {
             document?: components["schemas"]["PreparedQueryDocument"];
             name: string;
             title?: string;
             why?: string;
+        };
+        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
+        NewProjectRequest: {
+            name: string;
+            title?: string;
         };
         /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NewRecordTypeRequest: {
@@ -4754,27 +4766,19 @@ export interface components {
             name: string;
             title: string;
         };
-        /** @description A person of the installation. password: to make one; made up and given back as `made_password` if it is left out. */
+        /** @description A person of the installation. */
         Person: {
-            is_active?: boolean;
-            is_administrator?: boolean;
+            readonly is_active: boolean;
+            readonly is_administrator: boolean;
             /** Format: date-time */
             readonly last_login: string | null;
             /** Format: date-time */
             readonly made_at: string;
-            name: string;
+            readonly name: string;
             readonly projects: components["schemas"]["Role"][];
-            title?: string;
+            readonly title: string;
             /** @description how many tokens act as them */
             readonly tokens: number;
-        };
-        /** @description A person of the installation. password: to make one; made up and given back as `made_password` if it is left out. */
-        PersonRequest: {
-            is_active?: boolean;
-            is_administrator?: boolean;
-            name: string;
-            password?: string;
-            title?: string;
         };
         /**
          * Pick
@@ -4933,14 +4937,13 @@ export interface components {
             message: string;
             where: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         Project: {
             /** Format: date-time */
             readonly made_at: string;
             /** @description how many people belong to it */
             readonly members: number;
-            name: string;
-            title?: string;
+            readonly name: string;
+            readonly title: string;
         };
         ProjectMember: {
             readonly is_active: boolean;
@@ -4954,11 +4957,6 @@ export interface components {
              */
             readonly role: "viewer" | "operator" | "builder" | "administrator";
             readonly title: string;
-        };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
-        ProjectRequest: {
-            name: string;
-            title?: string;
         };
         ProofShown: {
             /** @description to be opened in the browser within ten minutes */
@@ -6307,7 +6305,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PersonRequest"];
+                "application/json": components["schemas"]["NewPersonRequest"];
             };
         };
         responses: {
@@ -6525,7 +6523,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ProjectRequest"];
+                "application/json": components["schemas"]["NewProjectRequest"];
             };
         };
         responses: {

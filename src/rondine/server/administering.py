@@ -10,12 +10,12 @@ def add_commands(commands: Any) -> None:
     person = commands.add_parser("person", help="the people of this installation").add_subparsers(
         required=True, metavar="VERB"
     )
-    add = person.add_parser("add", help="make one; the password is asked for, or made up where nobody can be asked")
-    add.add_argument("name", help="small letters, digits, - and _")
-    add.add_argument("--title", default="", help="how they are shown (default: the name)")
-    add.add_argument("--administrator", action="store_true", help="of this installation: makes people and projects")
-    _add_password(add)
-    add.set_defaults(run=_run(run_add_person))
+    make = person.add_parser("make", help="make one; the password is asked for, or made up where nobody can be asked")
+    make.add_argument("name", help="small letters, digits, - and _")
+    make.add_argument("--title", default="", help="how they are shown (default: the name)")
+    make.add_argument("--administrator", action="store_true", help="of this installation: makes people and projects")
+    _add_password(make)
+    make.set_defaults(run=_run(run_make_person))
     person.add_parser("list", help="list them").set_defaults(run=_run(run_list_people))
     password = person.add_parser("password", help="set somebody's password; ends their sessions and tokens")
     password.add_argument("name")
@@ -31,11 +31,11 @@ def add_commands(commands: Any) -> None:
     project = commands.add_parser("project", help="the projects of this installation").add_subparsers(
         required=True, metavar="VERB"
     )
-    add = project.add_parser("add", help="make an empty one")
-    add.add_argument("name", help="small letters, digits, - and _")
-    add.add_argument("--title", default="", help="how it is shown (default: the name)")
-    add.add_argument("--administrator", required=True, metavar="PERSON", help="who decides about it")
-    add.set_defaults(run=_run(run_add_project))
+    make = project.add_parser("make", help="make an empty one")
+    make.add_argument("name", help="small letters, digits, - and _")
+    make.add_argument("--title", default="", help="how it is shown (default: the name)")
+    make.add_argument("--administrator", required=True, metavar="PERSON", help="who decides about it")
+    make.set_defaults(run=_run(run_make_project))
     project.add_parser("list", help="list them with their members").set_defaults(run=_run(run_list_projects))
     member = project.add_parser("member", help="give somebody a role in one")
     member.add_argument("project")
@@ -86,7 +86,7 @@ def _password(args: argparse.Namespace) -> str | None:
     return first
 
 
-def run_add_person(args: argparse.Namespace) -> None:
+def run_make_person(args: argparse.Namespace) -> None:
     from rondine.server.access.actions import make_person
 
     given = _password(args)
@@ -129,7 +129,7 @@ def run_change_person(args: argparse.Namespace) -> None:
     )
 
 
-def run_add_project(args: argparse.Namespace) -> None:
+def run_make_project(args: argparse.Namespace) -> None:
     from rondine.server.access.actions import find_person, make_project
 
     project = make_project(args.name, title=args.title, administrator=find_person(args.administrator))

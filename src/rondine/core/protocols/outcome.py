@@ -1,7 +1,7 @@
 """What a status means, in words (RFC 9110, section 15), and the service's own message."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 from rondine.core.errors import short
@@ -63,16 +63,15 @@ class Outcome:
 CONDITIONAL = frozenset({"if-none-match", "if-modified-since", "if-match", "if-unmodified-since", "if-range"})
 
 
-def unauthenticated(is_signing_in: bool, has_connection: bool) -> Outcome:
-    """A refusal for want of a sign-in, told by what was given. is_signing_in: whether the connection signs in with anything."""
-    words, hint = _MEANINGS[401]
-    if not has_connection:
+def without_sign_in(outcome: Outcome, *, is_one_off: bool = False) -> Outcome:
+    """What a 401 means where nothing signed in: of a connection that has no sign-in, or of a one-off, which has no connection."""
+    if is_one_off:
         words = "the service wants a sign-in, and a one-off has none"
         hint = "keep it as a service, and say on its connection's page how to sign in"
-    elif not is_signing_in:
+    else:
         words = "the service wants a sign-in, and the connection has none"
         hint = "say on the connection's page how to sign in, or: rondine connection make NAME --sign-in SCHEME"
-    return Outcome(False, words, hint)
+    return replace(outcome, words=words, hint=hint)
 
 
 def meaning_of(status: int) -> tuple[str, str]:

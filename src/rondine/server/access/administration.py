@@ -38,10 +38,10 @@ class PeopleView(generics.ListAPIView[Person]):
         return self.list(request)
 
     @extend_schema(
-        operation_id="makePerson", request=shapes.PersonSerializer, responses={201: shapes.MadePersonSerializer}
+        operation_id="makePerson", request=shapes.NewPersonSerializer, responses={201: shapes.MadePersonSerializer}
     )
     def post(self, request: Request) -> Response:
-        asked = checked(shapes.PersonSerializer, request)
+        asked = checked(shapes.NewPersonSerializer, request)
         person, password = make_person(
             asked["name"],
             asked.get("password"),
@@ -117,12 +117,12 @@ class ProjectsView(generics.ListAPIView[Project]):
         return self.list(request)
 
     @extend_schema(
-        operation_id="makeProject", request=shapes.ProjectSerializer, responses={201: shapes.ProjectSerializer}
+        operation_id="makeProject", request=shapes.NewProjectSerializer, responses={201: shapes.ProjectSerializer}
     )
     def post(self, request: Request) -> Response:
         """Whoever makes a project is its first administrator."""
         IsAdministrator().has_permission(request, self)
-        asked = checked(shapes.ProjectSerializer, request)
+        asked = checked(shapes.NewProjectSerializer, request)
         made = make_project(asked["name"], title=asked.get("title", ""), administrator=signed_in(request))
         return Response(shapes.ProjectSerializer(made).data, status=201)
 

@@ -65,12 +65,18 @@ class RoleSerializer(serializers.ModelSerializer[Membership]):
         read_only_fields = fields
 
 
-class PersonSerializer(Strict, serializers.ModelSerializer[Person]):
-    """A person of the installation. password: to make one; made up and given back as `made_password` if it is left out."""
+class NewPersonSerializer(Strict):
+    """password: made up, and given back as `made_password`, if it is left out."""
 
     name = serializers.CharField(max_length=63)
     title = serializers.CharField(max_length=200, required=False)
-    password = PasswordField(write_only=True, required=False)
+    password = PasswordField(required=False)
+    is_administrator = serializers.BooleanField(required=False)
+
+
+class PersonSerializer(serializers.ModelSerializer[Person]):
+    """A person of the installation."""
+
     projects = RoleSerializer(source="memberships", many=True, read_only=True)
     tokens = serializers.SerializerMethodField(help_text="how many tokens act as them")
 
@@ -79,7 +85,6 @@ class PersonSerializer(Strict, serializers.ModelSerializer[Person]):
         fields = [
             "name",
             "title",
-            "password",
             "is_active",
             "is_administrator",
             "last_login",
@@ -87,7 +92,7 @@ class PersonSerializer(Strict, serializers.ModelSerializer[Person]):
             "projects",
             "tokens",
         ]
-        read_only_fields = ["last_login", "made_at"]
+        read_only_fields = fields
 
     def get_tokens(self, person: Person) -> int:
         return len(person.tokens.all())
@@ -100,6 +105,7 @@ class MadePersonSerializer(PersonSerializer):
 
     class Meta(PersonSerializer.Meta):
         fields = [*PersonSerializer.Meta.fields, "made_password"]
+        read_only_fields = fields
 
 
 class PersonChangeSerializer(Strict):
@@ -120,15 +126,18 @@ class MadePasswordSerializer(serializers.Serializer[Any]):
     made_password = serializers.CharField(allow_null=True)
 
 
-class ProjectSerializer(Strict, serializers.ModelSerializer[Project]):
+class NewProjectSerializer(Strict):
     name = serializers.CharField(max_length=63)
     title = serializers.CharField(max_length=200, required=False)
+
+
+class ProjectSerializer(serializers.ModelSerializer[Project]):
     members = serializers.SerializerMethodField(help_text="how many people belong to it")
 
     class Meta:
         model = Project
         fields = ["name", "title", "made_at", "members"]
-        read_only_fields = ["made_at"]
+        read_only_fields = fields
 
     def get_members(self, project: Project) -> int:
         return len(project.memberships.all())

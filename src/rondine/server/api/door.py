@@ -8,7 +8,7 @@ from typing import Any
 from uvicorn.protocols.http.httptools_impl import HttpToolsProtocol
 
 from rondine.core.errors import InputError
-from rondine.server.api.problems import MEDIA_TYPE, problem
+from rondine.server.api.problems import MEDIA_TYPE, problem, refusal
 
 Message = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]
@@ -107,9 +107,8 @@ class _Body:
             async with asyncio.timeout(max(0.0, min(BODY_PATIENCE, left))):
                 message = await self._receive()
         except TimeoutError:
-            raise _Refused(
-                _refusal(408, "the request's body did not come to its end in time", "send it again, whole")
-            ) from None
+            words = "the request's body did not come to its end in time"
+            raise _Refused(refusal(408, words, "the request's body", "send it again, whole")) from None
         self._count += len(message.get("body", b""))
         self._is_whole = not message.get("more_body", False)
         if self._count > self._most:
@@ -118,13 +117,7 @@ class _Body:
 
     def _too_large(self) -> InputError:
         size = f"{self._most // 1024**2} MiB"
-        return _refusal(413, f"the request is larger than {size}", "send less at a time")
-
-
-def _refusal(status: int, words: str, hint: str) -> InputError:
-    error = InputError(words, where="the request's body", hint=hint)
-    error.status = status  # type: ignore[misc]
-    return error
+        return refusal(413, f"the request is larger than {size}", "the request's body", "send less at a time")
 
 
 async def _refuse(error: InputError, receive: Receive, send: Send) -> None:

@@ -49,27 +49,17 @@ def named(error: Exception) -> RondineError:
         case exceptions.PermissionDenied():
             return NotAllowed(str(error.detail), where="the request", hint="load the page again and sign in")
         case exceptions.MethodNotAllowed():
-            refused = InputError(str(error.detail), where="the request", hint="see the API's description: /api/v1/docs")
-            refused.status = 405  # type: ignore[misc]
-            return refused
+            return refusal(405, str(error.detail), "the request", "see the API's description: /api/v1/docs")
         case exceptions.UnsupportedMediaType():
-            refused = InputError("the body is not application/json", where="Content-Type", hint="send JSON")
-            refused.status = 415  # type: ignore[misc]
-            return refused
+            return refusal(415, "the body is not application/json", "Content-Type", "send JSON")
         case exceptions.NotAcceptable():
-            refused = InputError("only application/json is offered", where="Accept", hint="accept application/json")
-            refused.status = 406  # type: ignore[misc]
-            return refused
+            return refusal(406, "only application/json is offered", "Accept", "accept application/json")
         case Http404():
             return NotFound(
                 "there is nothing at this address", where="the request", hint="see the API's description: /api/v1/docs"
             )
         case RequestDataTooBig():
-            refused = InputError(
-                "the request is larger than 64 MiB", where="the request's body", hint="send less at a time"
-            )
-            refused.status = 413  # type: ignore[misc]
-            return refused
+            return refusal(413, "the request is larger than 64 MiB", "the request's body", "send less at a time")
         case OperationalError():
             return DatabaseAway(
                 "the database cannot be reached",
@@ -81,6 +71,13 @@ def named(error: Exception) -> RondineError:
             return RondineError(
                 "Rondine failed", where=type(error).__name__, hint="the service's log has the details; report it"
             )
+
+
+def refusal(status: int, words: str, where: str, hint: str) -> InputError:
+    """A wrong request that HTTP has a status of its own for."""
+    error = InputError(words, where=where, hint=hint)
+    error.status = status  # type: ignore[misc]
+    return error
 
 
 def _validation(error: exceptions.ValidationError) -> InputError:

@@ -37,10 +37,11 @@ from rondine.core.paths import JsonPath, parse_pointer, parse_xpath, resolve
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.judging import failed_by_text, judged
 from rondine.core.protocols.operation import OperationDocument, OutcomeRules
-from rondine.core.protocols.outcome import is_conditional, unasked_304
+from rondine.core.protocols.outcome import is_conditional, unasked_304, without_sign_in
 from rondine.core.protocols.rest import build_request, with_connection
 from rondine.core.schema.drift import SchemaOnFile
 from rondine.core.settings import load
+from rondine.core.signin import NoSignIn
 from rondine.engine.client import MOST_AT_ONCE, Arrival, Engine, Line, SideCall
 from rondine.server.records.actions import record_set
 from rondine.server.records.keeping import Kept, PlacedRow
@@ -505,6 +506,8 @@ class FeedRun:
         meaning = judged(self.ready.operation.outcomes, arrival.status, read, arrival.headers)
         if meaning.kind == "nothing_found":
             return False
+        if arrival.status == 401 and isinstance(self.ready.line.sign_in, NoSignIn):
+            meaning = without_sign_in(meaning)
         raise ServiceError(
             f"the service answered {arrival.status}: {meaning.words}{' - ' + meaning.message if meaning.message else ''}",
             where=_where(page),

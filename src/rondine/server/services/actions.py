@@ -17,7 +17,7 @@ from asgiref.sync import sync_to_async
 from cryptography.exceptions import UnsupportedAlgorithm
 from cryptography.hazmat.primitives.serialization import load_pem_private_key
 from django.db import connections, transaction
-from django.db.models import F, Q, QuerySet
+from django.db.models import F
 from django.utils import timezone
 
 from rondine.core.connection import ConnectionDocument, SampleDocument, StandingParameter, connection_problems
@@ -56,7 +56,7 @@ from rondine.core.protocols.operation import (
     operation_problems,
     response_for,
 )
-from rondine.core.protocols.outcome import Outcome, is_conditional, unasked_304, unauthenticated
+from rondine.core.protocols.outcome import Outcome, is_conditional, unasked_304, without_sign_in
 from rondine.core.protocols.rest import Built, build_request, with_connection
 from rondine.core.protocols.values import ValueOf, parts_of
 from rondine.core.schema import Correction, Shape
@@ -70,7 +70,7 @@ from rondine.engine.line import cleaned, cleaned_text
 from rondine.server.access.models import Person, Project
 from rondine.server.items.actions import check_protected, find_item, make_item, refresh_problems
 from rondine.server.runs.models import Call, Run
-from rondine.server.services.belonging import add_origins, belonging_problems, origins_in_use
+from rondine.server.services.belonging import add_origins, belonging_problems, connections_with, origins_in_use
 from rondine.server.services.kinds import CONNECTIONS, CREDENTIALS, OPERATIONS, SAMPLES, SERVICES, with_queries
 from rondine.server.services.models import (
     AccessToken,
@@ -332,13 +332,6 @@ def credential_changed(credential: Credential) -> None:
     users = connections_with(credential)
     users.update(version=F("version") + 1)
     refresh_problems(CONNECTIONS, users.select_related("credential", "environment", "service"))
-
-
-def connections_with(credential: Credential) -> QuerySet[Connection]:
-    """The connections that sign in with it, or one of whose operations does."""
-    return Connection.objects.filter(project=credential.project).filter(
-        Q(credential=credential) | Q(document__own_sign_ins__contains=[{"credential": credential.name}])
-    )
 
 
 def check_secret(name: str, value: str) -> None:
@@ -817,10 +810,8 @@ def trial_report(run: Run) -> dict[str, Any]:
         head = call.body.content() if looks else b""
         charset = call.body.charset if looks else ""
         meaning = judged(rules, call.status, read, tuple(map(tuple, call.headers)), head=head, charset=charset)
-        is_one_off, signs_in = bool(run.content.get("base_address")), run.content.get("signs_in", True)
-        if call.status == 401 and (is_one_off or not signs_in):
-            asked = unauthenticated(signs_in, not is_one_off)
-            meaning = replace(meaning, words=asked.words, hint=asked.hint)
+        if call.status == 401 and not run.content.get("signs_in", True):
+            meaning = without_sign_in(meaning, is_one_off="base_address" in run.content)
         if call.status == 304 and not is_conditional(re.findall(r"^([\w-]+):", call.request, re.MULTILINE)):
             meaning = unasked_304()
         elif meaning.is_good and report["unreadable"] and _wants_to_read(run, call):

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from django.db.models import Q
+from django.db.models import Q, QuerySet
 
 from rondine.core.connection import ConnectionDocument
 from rondine.core.errors import Problem
@@ -70,13 +70,16 @@ def add_origins(credential: Credential, origins: list[str]) -> None:
     credential.save(update_fields=["origins"])
 
 
+def connections_with(credential: Credential) -> QuerySet[Connection]:
+    """The connections that sign in with it, or one of whose operations does."""
+    return Connection.objects.filter(project=credential.project_id).filter(
+        Q(credential=credential) | Q(document__own_sign_ins__contains=[{"credential": credential.name}])
+    )
+
+
 def origins_in_use(credential: Credential) -> list[str]:
     """Where the connections that use it would send its secrets."""
-    users = (
-        Connection.objects.filter(project=credential.project_id)
-        .filter(Q(credential=credential) | Q(document__own_sign_ins__contains=[{"credential": credential.name}]))
-        .select_related("credential", "environment")
-    )
+    users = connections_with(credential).select_related("credential", "environment")
     return sorted(
         {one for user in users for use in uses_of(user) if use.credential.pk == credential.pk for one in use.origins}
     )

@@ -10,11 +10,20 @@ import hypothesis
 import pytest
 from aiohttp import web
 
+from tests import described
 from tests.whole_rondine import WholeRondine
 
 # a busy machine is no failure
 hypothesis.settings.register_profile("here", deadline=None, suppress_health_check=[hypothesis.HealthCheck.too_slow])
 hypothesis.settings.load_profile("here")
+
+
+@pytest.fixture(scope="session", autouse=True)
+def responses_are_as_described() -> Iterator[None]:
+    """Each response that a test gets from the service by httpx is held against docs/openapi.json."""
+    with pytest.MonkeyPatch.context() as patch:
+        described.watch(patch)
+        yield
 
 
 @pytest.fixture(scope="session")

@@ -15,6 +15,7 @@ import psycopg
 
 from rondine.standins.papers import Papers, papers_in
 from rondine_client import Client, Project
+from tests import described
 
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT / "tools"))
@@ -72,6 +73,7 @@ class WholeRondine:
             "--more",
             *(f"{name}={port}" for name, port in self.more.items()),
         )
+        described.PORTS.add(self.port)
         self.spawn("web", "-m", "rondine.server.main", "serve", "--port", str(self.port))
         self.start_worker()
         wait_until(lambda: responds(f"{self.url}/api/v1/health") and responds(f"{self.register_url}/control"))

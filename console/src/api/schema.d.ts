@@ -2283,6 +2283,138 @@ export interface components {
             title: string;
             used_by: string[];
         };
+        /** @description What went wrong (RFC 9457): a stable code, the place, and what to do. */
+        ChangedConnectionMeanwhile: {
+            code: string;
+            current: components["schemas"]["Connection"];
+            detail: string;
+            hint: string;
+            problems: components["schemas"]["ProblemLine"][];
+            status: number;
+            title: string;
+            type: string;
+            where: string;
+        };
+        /** @description What went wrong (RFC 9457): a stable code, the place, and what to do. */
+        ChangedCredentialMeanwhile: {
+            code: string;
+            current: components["schemas"]["Credential"];
+            detail: string;
+            hint: string;
+            problems: components["schemas"]["ProblemLine"][];
+            status: number;
+            title: string;
+            type: string;
+            where: string;
+        };
+        /** @description What went wrong (RFC 9457): a stable code, the place, and what to do. */
+        ChangedDefinitionMeanwhile: {
+            code: string;
+            current: components["schemas"]["Definition"];
+            detail: string;
+            hint: string;
+            problems: components["schemas"]["ProblemLine"][];
+            status: number;
+            title: string;
+            type: string;
+            where: string;
+        };
+        /** @description What went wrong (RFC 9457): a stable code, the place, and what to do. */
+        ChangedFeedMeanwhile: {
+            code: string;
+            current: components["schemas"]["Feed"];
+            detail: string;
+            hint: string;
+            problems: components["schemas"]["ProblemLine"][];
+            status: number;
+            title: string;
+            type: string;
+            where: string;
+        };
+        /** @description What went wrong (RFC 9457): a stable code, the place, and what to do. */
+        ChangedMappingMeanwhile: {
+            code: string;
+            current: components["schemas"]["Mapping"];
+            detail: string;
+            hint: string;
+            problems: components["schemas"]["ProblemLine"][];
+            status: number;
+            title: string;
+            type: string;
+            where: string;
+        };
+        /** @description What went wrong (RFC 9457): a stable code, the place, and what to do. */
+        ChangedOperationMeanwhile: {
+            code: string;
+            current: components["schemas"]["Operation"];
+            detail: string;
+            hint: string;
+            problems: components["schemas"]["ProblemLine"][];
+            status: number;
+            title: string;
+            type: string;
+            where: string;
+        };
+        /** @description What went wrong (RFC 9457): a stable code, the place, and what to do. */
+        ChangedPreparedQueryMeanwhile: {
+            code: string;
+            current: components["schemas"]["PreparedQuery"];
+            detail: string;
+            hint: string;
+            problems: components["schemas"]["ProblemLine"][];
+            status: number;
+            title: string;
+            type: string;
+            where: string;
+        };
+        /** @description What went wrong (RFC 9457): a stable code, the place, and what to do. */
+        ChangedRecordTypeMeanwhile: {
+            code: string;
+            current: components["schemas"]["RecordType"];
+            detail: string;
+            hint: string;
+            problems: components["schemas"]["ProblemLine"][];
+            status: number;
+            title: string;
+            type: string;
+            where: string;
+        };
+        /** @description What went wrong (RFC 9457): a stable code, the place, and what to do. */
+        ChangedSampleMeanwhile: {
+            code: string;
+            current: components["schemas"]["Sample"];
+            detail: string;
+            hint: string;
+            problems: components["schemas"]["ProblemLine"][];
+            status: number;
+            title: string;
+            type: string;
+            where: string;
+        };
+        /** @description What went wrong (RFC 9457): a stable code, the place, and what to do. */
+        ChangedServiceMeanwhile: {
+            code: string;
+            current: components["schemas"]["Service"];
+            detail: string;
+            hint: string;
+            problems: components["schemas"]["ProblemLine"][];
+            status: number;
+            title: string;
+            type: string;
+            where: string;
+        };
+        /** @description What went wrong (RFC 9457): a stable code, the place, and what to do. */
+        ChangedStandingValueMeanwhile: {
+            code: string;
+            current: components["schemas"]["StandingValue"];
+            detail: string;
+            hint: string;
+            problems: components["schemas"]["ProblemLine"][];
+            status: number;
+            title: string;
+            type: string;
+            where: string;
+        };
         /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         CheckAskedRequest: {
             /**
@@ -4917,16 +5049,12 @@ export interface components {
         PreviewShown: {
             outputs: components["schemas"]["PreviewOutput"][];
         };
-        /** @description RFC 9457, with a stable code, the place, and what to do. */
+        /** @description What went wrong (RFC 9457): a stable code, the place, and what to do. */
         Problem: {
             code: string;
             detail: string;
             hint: string;
-            problems: {
-                hint: string;
-                message: string;
-                where: string;
-            }[];
+            problems: components["schemas"]["ProblemLine"][];
             status: number;
             title: string;
             type: string;
@@ -7038,6 +7166,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ChangedConnectionMeanwhile"];
+                };
+            };
             /** @description what went wrong */
             default: {
                 headers: {
@@ -7074,6 +7210,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Connection"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ChangedConnectionMeanwhile"];
                 };
             };
             /** @description what went wrong */
@@ -7473,6 +7617,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ChangedCredentialMeanwhile"];
+                };
+            };
             /** @description what went wrong */
             default: {
                 headers: {
@@ -7509,6 +7661,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Credential"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ChangedCredentialMeanwhile"];
                 };
             };
             /** @description what went wrong */
@@ -7782,6 +7942,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ChangedDefinitionMeanwhile"];
+                };
+            };
             /** @description what went wrong */
             default: {
                 headers: {
@@ -7818,6 +7986,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Definition"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ChangedDefinitionMeanwhile"];
                 };
             };
             /** @description what went wrong */
@@ -8420,6 +8596,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ChangedFeedMeanwhile"];
+                };
+            };
             /** @description what went wrong */
             default: {
                 headers: {
@@ -8456,6 +8640,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Feed"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ChangedFeedMeanwhile"];
                 };
             };
             /** @description what went wrong */
@@ -8821,6 +9013,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ChangedMappingMeanwhile"];
+                };
+            };
             /** @description what went wrong */
             default: {
                 headers: {
@@ -8857,6 +9057,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Mapping"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ChangedMappingMeanwhile"];
                 };
             };
             /** @description what went wrong */
@@ -9317,6 +9525,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ChangedOperationMeanwhile"];
+                };
+            };
             /** @description what went wrong */
             default: {
                 headers: {
@@ -9353,6 +9569,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Operation"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ChangedOperationMeanwhile"];
                 };
             };
             /** @description what went wrong */
@@ -9725,6 +9949,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ChangedPreparedQueryMeanwhile"];
+                };
+            };
             /** @description what went wrong */
             default: {
                 headers: {
@@ -9761,6 +9993,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PreparedQuery"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ChangedPreparedQueryMeanwhile"];
                 };
             };
             /** @description what went wrong */
@@ -10132,6 +10372,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ChangedRecordTypeMeanwhile"];
+                };
+            };
             /** @description what went wrong */
             default: {
                 headers: {
@@ -10168,6 +10416,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordType"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ChangedRecordTypeMeanwhile"];
                 };
             };
             /** @description what went wrong */
@@ -10608,6 +10864,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ChangedSampleMeanwhile"];
+                };
+            };
             /** @description what went wrong */
             default: {
                 headers: {
@@ -10644,6 +10908,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Sample"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ChangedSampleMeanwhile"];
                 };
             };
             /** @description what went wrong */
@@ -10811,6 +11083,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ChangedServiceMeanwhile"];
+                };
+            };
             /** @description what went wrong */
             default: {
                 headers: {
@@ -10847,6 +11127,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Service"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ChangedServiceMeanwhile"];
                 };
             };
             /** @description what went wrong */
@@ -11113,6 +11401,14 @@ export interface operations {
                 };
                 content?: never;
             };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ChangedStandingValueMeanwhile"];
+                };
+            };
             /** @description what went wrong */
             default: {
                 headers: {
@@ -11149,6 +11445,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StandingValue"];
+                };
+            };
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ChangedStandingValueMeanwhile"];
                 };
             };
             /** @description what went wrong */

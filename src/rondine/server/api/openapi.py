@@ -9,24 +9,7 @@ from rest_framework import serializers
 
 from rondine.core.forms import component_schema
 from rondine.core.settings import load
-
-PROBLEM = {
-    "type": "object",
-    "required": ["type", "title", "status", "detail", "code", "where", "hint", "problems"],
-    "properties": {
-        **{name: {"type": "string"} for name in ("type", "title", "detail", "code", "where", "hint")},
-        "status": {"type": "integer"},
-        "problems": {
-            "type": "array",
-            "items": {
-                "type": "object",
-                "required": ["where", "message", "hint"],
-                "properties": {name: {"type": "string"} for name in ("where", "message", "hint")},
-            },
-        },
-    },
-    "description": "RFC 9457, with a stable code, the place, and what to do.",
-}
+from rondine.server.api.shapes import ProblemSerializer
 
 
 class DocumentField(serializers.Field[Any, Any, Any, Any]):
@@ -87,9 +70,10 @@ class Schema(AutoSchema):
     def get_operation(self, path: str, path_regex: str, path_prefix: str, method: str, registry: Any) -> Any:
         operation = super().get_operation(path, path_regex, path_prefix, method, registry)
         if operation is not None:
+            problem = self.resolve_serializer(ProblemSerializer, "response").ref
             operation["responses"]["default"] = {
                 "description": "what went wrong",
-                "content": {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}},
+                "content": {"application/problem+json": {"schema": problem}},
             }
         return operation
 
@@ -97,7 +81,6 @@ class Schema(AutoSchema):
 def add_documents(result: dict[str, Any], **_: Any) -> dict[str, Any]:
     """Adds the core's documents, which the fields refer to."""
     schemas = result.setdefault("components", {}).setdefault("schemas", {})
-    schemas["Problem"] = PROBLEM
     for schema in schemas.values():
         _without_null_beside_anything(schema)
     for name, schema in sorted(_components.items()):

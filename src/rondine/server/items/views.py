@@ -11,7 +11,8 @@ from rest_framework.response import Response
 
 from rondine.core.errors import Stale
 from rondine.server.api.openapi import DocumentField
-from rondine.server.api.problems import problem
+from rondine.server.api.problems import MEDIA_TYPE, problem
+from rondine.server.api.shapes import ProblemLine, ProblemSerializer
 from rondine.server.api.views import ProjectView, Strict, checked_limit, seen_version
 from rondine.server.items.actions import ItemKind, change_item, find_item, make_item, remove_item
 from rondine.server.items.models import Revision
@@ -24,12 +25,6 @@ PAGING = [
     OpenApiParameter("after", str, description="the cursor of the page before"),
     OpenApiParameter("limit", int),
 ]
-
-
-class ProblemLine(serializers.Serializer[Any]):
-    where = serializers.CharField()
-    message = serializers.CharField()
-    hint = serializers.CharField()
 
 
 class UseLine(serializers.Serializer[Any]):
@@ -89,6 +84,7 @@ class ItemSerializers:
             (Strict,),
             {"name": serializers.CharField(max_length=63, required=False), **free(), **changed},
         )
+        self.stale = type(f"Changed{word}Meanwhile", (ProblemSerializer,), {"current": self.shown()})
         self.page = type(
             f"{word}Page",
             (serializers.Serializer,),
@@ -176,7 +172,10 @@ def item_views(
             return self._answer(find_item(kind, self.project, name))
 
         @extend_schema(
-            operation_id=f"change{single}", parameters=[IF_MATCH], request=shapes.change, responses=shapes.shown
+            operation_id=f"change{single}",
+            parameters=[IF_MATCH],
+            request=shapes.change,
+            responses={200: shapes.shown, (412, MEDIA_TYPE): shapes.stale},
         )
         def patch(self, request: Request, project: str, name: str) -> Response:
             return self._answer(
@@ -191,7 +190,12 @@ def item_views(
                 )
             )
 
-        @extend_schema(operation_id=f"remove{single}", parameters=[IF_MATCH], request=None, responses={204: None})
+        @extend_schema(
+            operation_id=f"remove{single}",
+            parameters=[IF_MATCH],
+            request=None,
+            responses={204: None, (412, MEDIA_TYPE): shapes.stale},
+        )
         def delete(self, request: Request, project: str, name: str) -> Response:
             remove_item(kind, self.project, self.person, name, seen_version(request), role=self.role)
             return Response(status=204)

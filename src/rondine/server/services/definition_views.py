@@ -21,9 +21,10 @@ from rondine.core.protocols.operation import OperationDocument, path_variables
 from rondine.core.settings import dump
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.progress import told
+from rondine.server.api.shapes import ProblemLine
 from rondine.server.api.views import ProjectView, Strict, WaitingView
 from rondine.server.items.actions import find_item
-from rondine.server.items.views import ProblemLine, item_views
+from rondine.server.items.views import item_views
 from rondine.server.runs.tasks import parts
 from rondine.server.runs.threads import apart
 from rondine.server.services.exporting import export_service

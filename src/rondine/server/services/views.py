@@ -26,9 +26,10 @@ from rondine.core.protocols.operation import OperationDocument
 from rondine.core.protocols.pasted import read_body, read_pasted
 from rondine.core.settings import dump, load
 from rondine.server.api.openapi import AnyField, DocumentField
+from rondine.server.api.shapes import ProblemLine
 from rondine.server.api.views import SENDING_MARK, ProjectView, Strict, WaitingView, sending_mark
 from rondine.server.items.actions import find_item
-from rondine.server.items.views import ProblemLine, item_views
+from rondine.server.items.views import item_views
 from rondine.server.records.filling import filled, told_origins
 from rondine.server.records.views import RowChoiceLine
 from rondine.server.runs.models import Call, Run

@@ -1,0 +1,24 @@
+"""Shapes of responses that several parts of the API share."""
+
+from typing import Any
+
+from rest_framework import serializers
+
+
+class ProblemLine(serializers.Serializer[Any]):
+    where = serializers.CharField()
+    message = serializers.CharField()
+    hint = serializers.CharField()
+
+
+class ProblemSerializer(serializers.Serializer[Any]):
+    """What went wrong (RFC 9457): a stable code, the place, and what to do."""
+
+    type = serializers.CharField()
+    title = serializers.CharField()
+    status = serializers.IntegerField()
+    detail = serializers.CharField()
+    code = serializers.CharField()
+    where = serializers.CharField()
+    hint = serializers.CharField()
+    problems = ProblemLine(many=True)

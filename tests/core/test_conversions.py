@@ -9,11 +9,11 @@ import yaml
 from hypothesis import given
 from hypothesis import strategies as st
 
+from rondine.core.conversions.steps import Conversion, ConversionError, chain
 from rondine.core.documents.elements import read_elements
 from rondine.core.errors import DraftError, InputError, MappingError
 from rondine.core.forms import form_of
 from rondine.core.mapping.compile import compile_mapping
-from rondine.core.mapping.conversions import Conversion, ConversionError, chain
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument, problems_of
 from rondine.core.mapping.taking import given_values
 from rondine.core.settings import dump, load

@@ -5,13 +5,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from rondine.core.conversions.types import CONVERSIONS, ConversionError
 from rondine.core.documents import ReadDocument, read_json
 from rondine.core.errors import DraftError, InputError, MappingError
 from rondine.core.mapping.compile import compile_mapping
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument, link_problems, problems_of
 from rondine.core.mapping.propose import propose, row_choices
 from rondine.core.mapping.sealing import seal
-from rondine.core.mapping.types import CONVERSIONS, ConversionError
 from rondine.core.settings import dump, load
 
 TYPES = {

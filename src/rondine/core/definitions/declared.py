@@ -9,8 +9,8 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from rondine.core.conversions.types import FieldType
 from rondine.core.definitions.json_schema import types_of
-from rondine.core.mapping.types import FieldType
 from rondine.core.paths import JsonPath, parse_jsonpath
 from rondine.core.paths.jsonpath import step_text
 

@@ -8,10 +8,10 @@ from typing import Any
 
 from msgspec import UNSET
 
+from rondine.core.conversions.types import CONVERSIONS, ConversionError
 from rondine.core.definitions.json_schema import Schemas, types_of
 from rondine.core.definitions.model import Schema
 from rondine.core.documents.json import kind_of
-from rondine.core.mapping.types import CONVERSIONS, ConversionError
 from rondine.core.protocols.inputs import Bounds, Input, InputType, broken_bound, value_text
 from rondine.core.protocols.operation import Body, Member
 from rondine.core.protocols.values import ValueOf

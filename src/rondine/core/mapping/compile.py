@@ -8,6 +8,7 @@ from collections.abc import Callable, Collection, Hashable, Iterable, Iterator, 
 from dataclasses import dataclass, field
 from typing import Any
 
+from rondine.core.conversions.types import ConversionError, in_words
 from rondine.core.documents.members import MISSING, at_names
 from rondine.core.documents.reading import ReadDocument
 from rondine.core.errors import DocumentError, DraftError, MappingError
@@ -25,7 +26,6 @@ from rondine.core.mapping.taking import (
     stepped,
     take,
 )
-from rondine.core.mapping.types import ConversionError, in_words
 from rondine.core.paths import JsonPath, Location, Node, WholeXPath, normalized_path, xpath_of
 
 

@@ -13,9 +13,9 @@ from typing import Annotated, Any, ClassVar, Literal
 import msgspec
 from msgspec import UNSET, Meta, UnsetType
 
+from rondine.core.conversions.steps import Conversion
+from rondine.core.conversions.types import FIELD_TYPES, FieldType
 from rondine.core.errors import DraftError, InputError, Problem, RondineError, did_you_mean
-from rondine.core.mapping.conversions import Conversion
-from rondine.core.mapping.types import FIELD_TYPES, FieldType
 from rondine.core.paths import JsonPath, WholeXPath, XPath, parse_jsonpath, parse_short, parse_xpath
 from rondine.core.paths.iregexp import NotIRegexp, compiled
 from rondine.core.paths.jsonpath import Index, Name, Segment

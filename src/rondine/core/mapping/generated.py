@@ -10,12 +10,12 @@ from datetime import UTC, date, datetime
 from decimal import Decimal
 from typing import Any
 
+from rondine.core.conversions.types import CONVERSIONS, PLAIN_DECIMAL, to_decimal
 from rondine.core.documents.elements import text_of
 from rondine.core.documents.members import MISSING, Members, members_at
 from rondine.core.mapping.document import ROOT, Path
 from rondine.core.mapping.document import Condition as Comparing
 from rondine.core.mapping.taking import Rule, Taken, find_rows, found_by, made, passes
-from rondine.core.mapping.types import CONVERSIONS, PLAIN_DECIMAL, to_decimal
 from rondine.core.paths import JsonPath, Node, XPath
 from rondine.core.paths.jsonpath import Filter, Wildcard
 

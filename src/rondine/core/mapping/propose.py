@@ -7,10 +7,11 @@ from typing import Any
 
 from msgspec import structs
 
+from rondine.core.conversions.steps import DateOf
+from rondine.core.conversions.types import CONVERSIONS, ConversionError, FieldType
 from rondine.core.documents.elements import TEXT
 from rondine.core.documents.reading import ReadDocument
 from rondine.core.errors import MappingError
-from rondine.core.mapping.conversions import DateOf
 from rondine.core.mapping.document import (
     At,
     FieldRule,
@@ -25,7 +26,6 @@ from rondine.core.mapping.document import (
     parsed_source,
 )
 from rondine.core.mapping.taking import find_rows
-from rondine.core.mapping.types import CONVERSIONS, ConversionError, FieldType
 from rondine.core.names import proposed_name, singular
 from rondine.core.naming import USUAL_RULE, NamingRule
 from rondine.core.paths import JsonPath, Node, XPath, parse_jsonpath, parse_xpath, short_form

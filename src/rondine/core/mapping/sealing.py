@@ -13,10 +13,10 @@ from typing import Any
 
 import msgspec
 
+from rondine.core.conversions.types import to_decimal
 from rondine.core.documents.json import json_text
 from rondine.core.mapping.compile import CompiledOutput, FieldProblem, Mapped, Reject
 from rondine.core.mapping.document import RecordTypeDocument
-from rondine.core.mapping.types import to_decimal
 
 _encode = msgspec.json.Encoder(decimal_format="number").encode
 

@@ -7,12 +7,13 @@ from typing import Any
 
 from msgspec import UNSET
 
+from rondine.core.conversions.steps import Quick, chain, quick_of
+from rondine.core.conversions.types import CONVERSIONS, ConversionError, to_decimal, to_text
 from rondine.core.documents.elements import TEXT, text_of
 from rondine.core.documents.json import as_written, kind_of
 from rondine.core.documents.members import MISSING
 from rondine.core.documents.reading import ReadDocument
 from rondine.core.errors import DraftError, MappingError, did_you_mean
-from rondine.core.mapping.conversions import Quick, chain, quick_of
 from rondine.core.mapping.document import (
     ROOT,
     Condition,
@@ -23,7 +24,6 @@ from rondine.core.mapping.document import (
     Source,
     parsed_source,
 )
-from rondine.core.mapping.types import CONVERSIONS, ConversionError, to_decimal, to_text
 from rondine.core.paths import JsonPath, Location, Node, WholeXPath, XPath
 from rondine.core.paths.filters import equal, less
 from rondine.core.paths.iregexp import matches

@@ -12,9 +12,9 @@ from typing import Any, TypeVar
 from urllib.parse import quote_plus
 from xml.sax.saxutils import escape
 
+from rondine.core.conversions.types import CONVERSIONS, ConversionError
 from rondine.core.documents.json import json_text, read_json
 from rondine.core.errors import DocumentError, InputError
-from rondine.core.mapping.types import CONVERSIONS, ConversionError
 from rondine.core.protocols.graphql import one_line
 from rondine.core.protocols.inputs import value_text
 from rondine.core.protocols.operation import (

@@ -10,10 +10,10 @@ from typing import Annotated, Any, ClassVar, Literal
 import re2
 from msgspec import UNSET, Meta, UnsetType
 
+from rondine.core.conversions.steps import Conversion, chain
+from rondine.core.conversions.types import CONVERSIONS, ConversionError
 from rondine.core.documents.json import as_written, json_text, read_json
 from rondine.core.errors import DocumentError, InputError, Problem, did_you_mean
-from rondine.core.mapping.conversions import Conversion, chain
-from rondine.core.mapping.types import CONVERSIONS, ConversionError
 from rondine.core.settings import Document
 
 InputName = Annotated[

@@ -7,7 +7,7 @@ from datetime import date, datetime
 from functools import lru_cache
 from urllib.parse import urlsplit
 
-from rondine.core.mapping.date_patterns import parse_pattern, read_date
+from rondine.core.conversions.date_patterns import parse_pattern, read_date
 
 _DATE = re.compile(r"\d{4}-\d{2}-\d{2}")
 _DATETIME = re.compile(r"\d{4}-\d{2}-\d{2}[Tt ]\d{2}:\d{2}(:\d{2}(\.\d+)?)?([Zz]|[+-]\d{2}:\d{2})")

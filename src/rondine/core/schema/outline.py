@@ -5,9 +5,9 @@ from dataclasses import dataclass
 from itertools import islice
 from typing import Any
 
+from rondine.core.conversions.steps import Conversion, DateOf, Number
+from rondine.core.conversions.types import FieldType
 from rondine.core.documents.elements import TEXT
-from rondine.core.mapping.conversions import Conversion, DateOf, Number
-from rondine.core.mapping.types import FieldType
 from rondine.core.paths.jsonpath import step_text
 from rondine.core.schema.alternatives import Alternatives
 from rondine.core.schema.data_keys import SHOWN, Keys

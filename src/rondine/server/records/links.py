@@ -5,9 +5,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from rondine.core.conversions.types import CONVERSIONS
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.mapping.sealing import key_digest, key_text
-from rondine.core.mapping.types import CONVERSIONS
 from rondine.core.settings import load
 from rondine.server.records.actions import record_set
 from rondine.server.records.browsing import RecordPage, browse, shown_data

@@ -11,9 +11,9 @@ from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from rondine.core.conversions.steps import Conversion
 from rondine.core.errors import DraftError
 from rondine.core.forms import form_of
-from rondine.core.mapping.conversions import Conversion
 from rondine.core.mapping.document import MappingDocument, Output, RecordTypeDocument, resolved
 from rondine.core.protocols.operation import OperationDocument
 from rondine.core.schema.outline import Correction

@@ -15,11 +15,11 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from msgspec import UNSET, Meta
 
+from rondine.core.conversions.date_patterns import parse_pattern, read_date, read_moment, zone_named
+from rondine.core.conversions.types import ConversionError, to_decimal, to_text
 from rondine.core.documents.elements import read_elements, write_elements
 from rondine.core.documents.json import json_text, read_json
 from rondine.core.errors import InputError, RondineError, short
-from rondine.core.mapping.date_patterns import parse_pattern, read_date, read_moment, zone_named
-from rondine.core.mapping.types import ConversionError, to_decimal, to_text
 from rondine.core.paths.iregexp import NotIRegexp, compiled
 from rondine.core.settings import Document
 

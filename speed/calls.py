@@ -17,8 +17,8 @@ sys.path.insert(0, str(Path(__file__).resolve().parent.parent / "src"))
 import aiohttp
 from aiohttp import web
 
-from rondine.core.http import Request, Send
-from rondine.core.limits import Limit
+from rondine.core.http.limits import Limit
+from rondine.core.http.messages import Request, Send
 from rondine.core.secret import Secret
 from rondine.core.signin import ApiKey, ClientCredentials
 from rondine.engine.client import Engine, Line

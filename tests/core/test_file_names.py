@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rondine.core.file_names import LONGEST, proposed_file_name
+from rondine.core.http.file_names import LONGEST, proposed_file_name
 
 
 @pytest.mark.parametrize(

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rondine.core.errors import LimitReached
-from rondine.core.limits import (
+from rondine.core.http.limits import (
     Limit,
     Usage,
     heard,

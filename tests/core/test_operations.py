@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rondine.core.errors import InputError, RondineError
-from rondine.core.http import Request, http_text, origin, without_secrets
+from rondine.core.http.messages import Request, http_text, origin, without_secrets
 from rondine.core.keylike import keys_in_operation
 from rondine.core.names import NAME, proposed_name
 from rondine.core.protocols.address import take_apart

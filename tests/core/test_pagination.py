@@ -3,7 +3,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rondine.core.errors import PaginationError
-from rondine.core.http import Request, Response, Send
+from rondine.core.http.messages import Request, Response, Send
 from rondine.core.pagination import LinkHeader, NextAddress, PageNumber
 from rondine.core.pagination.link_header import links, next_link
 from rondine.core.pagination.recognise import recognise

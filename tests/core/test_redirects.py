@@ -5,8 +5,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rondine.core.errors import RedirectRefused
-from rondine.core.http import Request, origin
-from rondine.core.redirects import redirected
+from rondine.core.http.messages import Request, origin
+from rondine.core.http.redirects import redirected
 from rondine.core.secret import Secret
 
 KEY = Secret("k-1", "key")

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rondine.core.errors import InputError, RondineError
-from rondine.core.http import http_text
+from rondine.core.http.messages import http_text
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.operation import OperationDocument, operation_problems
 from rondine.core.protocols.rest import build_request

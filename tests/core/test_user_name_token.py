@@ -8,7 +8,7 @@ from lxml import etree
 from tests.core.test_signin import OK, Service
 
 from rondine.core.errors import InputError
-from rondine.core.http import Request, Send
+from rondine.core.http.messages import Request, Send
 from rondine.core.signin import SoapHeader, UserNameToken
 
 WSSE = "{http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-wssecurity-secext-1.0.xsd}"

@@ -8,7 +8,7 @@ import pytest
 from aiohttp import web
 
 from rondine.core.errors import HostRefused, ResponseTooLarge, ServiceError, ServiceTooSlow, Unreachable
-from rondine.core.http import Request, Response, once
+from rondine.core.http.messages import Request, Response, once
 from rondine.core.pagination import LinkHeader
 from rondine.core.secret import Secret
 from rondine.core.signin import ApiKey, NoSignIn

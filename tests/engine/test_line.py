@@ -11,8 +11,8 @@ import pytest
 from aiohttp import web
 
 from rondine.core.errors import HostRefused, RedirectRefused, ServiceTooSlow, SignInRefused, Unreachable
-from rondine.core.http import Request, Send
-from rondine.core.limits import Limit
+from rondine.core.http.limits import Limit
+from rondine.core.http.messages import Request, Send
 from rondine.core.secret import Secret
 from rondine.core.signin import ApiKey, Basic, ClientCredentials, NoSignIn
 from rondine.engine.client import Engine, Line, TimeOuts

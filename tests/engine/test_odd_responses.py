@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rondine.core.errors import ServiceError, ServiceTooSlow
-from rondine.core.http import Request, Send
+from rondine.core.http.messages import Request, Send
 from rondine.core.signin import NoSignIn
 from rondine.engine.client import MOST_POOLS, Engine, Line, TimeOuts
 from rondine.engine.decoding import ContentDecoder, header_text

@@ -9,9 +9,9 @@ import uritemplate
 from msgspec import Meta
 
 from rondine.core.errors import Problem, did_you_mean
-from rondine.core.http import origin
+from rondine.core.http.limits import Limit
+from rondine.core.http.messages import origin
 from rondine.core.keylike import why_key_like
-from rondine.core.limits import Limit
 from rondine.core.protocols.operation import OWN_HEADERS
 from rondine.core.protocols.values import Value, ValueOf, parts_of
 from rondine.core.settings import Document, dump

@@ -31,9 +31,9 @@ from rondine.core.errors import (
     Unreachable,
     short,
 )
-from rondine.core.http import Exchange, Headers, Request, Response, Send, origin, without_secrets
-from rondine.core.redirects import Redirect
-from rondine.core.retrying import Course, Wait
+from rondine.core.http.messages import Exchange, Headers, Request, Response, Send, origin, without_secrets
+from rondine.core.http.redirects import Redirect
+from rondine.core.http.retrying import Course, Wait
 from rondine.core.secret import Secret
 from rondine.core.signin import Given, ReadToken, RenewToken, SendForToken, SignInExchange, Token
 from rondine.engine.decoding import ContentDecoder, header_text

@@ -11,8 +11,8 @@ from typing import Any
 from urllib.parse import quote, quote_plus
 
 from rondine.core.errors import TlsFailed
-from rondine.core.http import Headers
-from rondine.core.limits import Limit
+from rondine.core.http.limits import Limit
+from rondine.core.http.messages import Headers
 from rondine.core.secret import Secret
 from rondine.core.signin import SignIn
 from rondine.engine.guard import Guard

@@ -13,7 +13,7 @@ from urllib.parse import urlsplit
 from cryptography import x509
 
 from rondine.core.errors import RondineError, ServiceTooSlow, Unreachable
-from rondine.core.http import without_secrets
+from rondine.core.http.messages import without_secrets
 from rondine.engine.line import Line, tls_context, tls_failure
 
 

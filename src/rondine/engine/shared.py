@@ -8,8 +8,8 @@ from dataclasses import dataclass, field
 from typing import Protocol
 
 from rondine.core.errors import LimitReached
-from rondine.core.http import Headers
-from rondine.core.limits import Usage, heard, leave_places, reserve, take_places
+from rondine.core.http.limits import Usage, heard, leave_places, reserve, take_places
+from rondine.core.http.messages import Headers
 from rondine.core.signin import Token
 from rondine.engine.line import Line
 

@@ -4,7 +4,7 @@ import re
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
-from rondine.core.http import Request, Response
+from rondine.core.http.messages import Request, Response
 from rondine.core.pagination.steps import Pages, follow
 from rondine.core.settings import Document
 

@@ -3,7 +3,7 @@
 from collections.abc import Collection
 
 from rondine.core.errors import PathError
-from rondine.core.http import Request, Response
+from rondine.core.http.messages import Request, Response
 from rondine.core.pagination.steps import Pages, follow
 from rondine.core.paths import parse_pointer, parse_xpath
 from rondine.core.settings import Document

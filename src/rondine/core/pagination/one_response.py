@@ -1,6 +1,6 @@
 """No pagination, chosen on purpose: whatever next pages a response shows, they are not asked for."""
 
-from rondine.core.http import Request, Send
+from rondine.core.http.messages import Request, Send
 from rondine.core.pagination.steps import Ending, Pages
 from rondine.core.settings import Document
 

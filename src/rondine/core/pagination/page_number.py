@@ -4,7 +4,7 @@ from dataclasses import replace
 from urllib.parse import parse_qsl, quote, urlsplit
 
 from rondine.core.errors import PaginationError
-from rondine.core.http import QUERY_SAFE, Request, Response, Send, without_secrets
+from rondine.core.http.messages import QUERY_SAFE, Request, Response, Send, without_secrets
 from rondine.core.pagination.steps import Ending, Pages
 from rondine.core.settings import Document
 

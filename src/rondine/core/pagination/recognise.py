@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 from urllib.parse import parse_qsl, urlsplit
 
-from rondine.core.http import Headers, Response
+from rondine.core.http.messages import Headers, Response
 from rondine.core.pagination import LinkHeader, NextAddress, PageNumber, Paging
 from rondine.core.pagination.link_header import next_link
 from rondine.core.paths import pointer_text

@@ -11,7 +11,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from rondine.core.http import Headers
+from rondine.core.http.messages import Headers
 from rondine.core.pagination.link_header import links, next_link
 from rondine.core.paths import pointer_text
 

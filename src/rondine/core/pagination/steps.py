@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from urllib.parse import urljoin
 
 from rondine.core.errors import PaginationError
-from rondine.core.http import Exchange, Request, Response, Send, origin, without_secrets
+from rondine.core.http.messages import Exchange, Request, Response, Send, origin, without_secrets
 
 
 @dataclass(frozen=True, slots=True)

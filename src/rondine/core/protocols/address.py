@@ -7,7 +7,7 @@ from urllib.parse import unquote, urlsplit
 from msgspec import structs
 
 from rondine.core.errors import InputError
-from rondine.core.http import origin
+from rondine.core.http.messages import origin
 from rondine.core.names import proposed_name
 from rondine.core.protocols.inputs import Input
 from rondine.core.protocols.operation import OperationDocument, Parameter

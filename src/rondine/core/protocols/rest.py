@@ -10,7 +10,7 @@ import uritemplate
 
 from rondine.core.documents.json import json_text
 from rondine.core.errors import InputError
-from rondine.core.http import QUERY_SAFE, Headers, Request, SecretBody
+from rondine.core.http.messages import QUERY_SAFE, Headers, Request, SecretBody
 from rondine.core.protocols.bodies import body_content, graphql_parts
 from rondine.core.protocols.inputs import standing_value, value_text
 from rondine.core.protocols.odata import ODataQuery, odata_headers, odata_pairs, odata_path

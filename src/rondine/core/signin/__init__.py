@@ -2,7 +2,7 @@
 
 from typing import Protocol
 
-from rondine.core.http import Response, Send
+from rondine.core.http.messages import Response, Send
 from rondine.core.signin.api_key import ApiKey
 from rondine.core.signin.authorization_code import AuthorizationCode
 from rondine.core.signin.basic import Basic

@@ -5,7 +5,7 @@ from typing import Annotated
 
 from msgspec import Meta
 
-from rondine.core.http import Response, Send
+from rondine.core.http.messages import Response, Send
 from rondine.core.settings import Document
 from rondine.core.signin.place import FieldName, Place, put_secret
 from rondine.core.signin.token import Given, SignInExchange, sent

@@ -7,7 +7,7 @@ from typing import ClassVar
 from urllib.parse import urlencode, urlsplit
 
 from rondine.core.errors import SignInAgain, SignInRefused, short
-from rondine.core.http import Response, Send
+from rondine.core.http.messages import Response, Send
 from rondine.core.secret import Secret
 from rondine.core.settings import Document
 from rondine.core.signin.bearer import bearer

@@ -6,7 +6,7 @@ from typing import Annotated
 
 from msgspec import Meta
 
-from rondine.core.http import Request, Response, Send
+from rondine.core.http.messages import Request, Response, Send
 from rondine.core.secret import Secret
 from rondine.core.settings import Document
 from rondine.core.signin.token import Given, SignInExchange, Token, sent

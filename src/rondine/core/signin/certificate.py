@@ -1,6 +1,6 @@
 """A client certificate proves who calls while TLS is agreed on (RFC 8446, section 4.4.2)."""
 
-from rondine.core.http import Response, Send
+from rondine.core.http.messages import Response, Send
 from rondine.core.settings import Document
 from rondine.core.signin.token import Given, SignInExchange, sent
 

@@ -1,6 +1,6 @@
 """OAuth 2.0 client credentials (RFC 6749, section 4.4): the application signs in as itself."""
 
-from rondine.core.http import Response, Send
+from rondine.core.http.messages import Response, Send
 from rondine.core.signin.bearer import bearer
 from rondine.core.signin.oauth import OAuthClient, ask_for_token
 from rondine.core.signin.token import Given, SignInExchange, Token, carry_token

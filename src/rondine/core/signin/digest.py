@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from urllib.parse import urlsplit
 
 from rondine.core.errors import SignInRefused, short
-from rondine.core.http import Request, Response, Send, without_secrets
+from rondine.core.http.messages import Request, Response, Send, without_secrets
 from rondine.core.secret import Secret
 from rondine.core.settings import Document
 from rondine.core.signin.basic import UserName

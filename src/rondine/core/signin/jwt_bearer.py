@@ -2,7 +2,7 @@
 
 from typing import ClassVar
 
-from rondine.core.http import Response, Send
+from rondine.core.http.messages import Response, Send
 from rondine.core.signin.bearer import bearer
 from rondine.core.signin.jwt import assertion
 from rondine.core.signin.oauth import ClientAuthentication, OAuthClient, ask_for_token

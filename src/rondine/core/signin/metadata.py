@@ -6,7 +6,7 @@ from urllib.parse import urlsplit
 
 from rondine.core.documents.json import read_json
 from rondine.core.errors import DocumentError, InputError, SignInRefused, short
-from rondine.core.http import Request, Response
+from rondine.core.http.messages import Request, Response
 from rondine.core.signin.token import SendForToken, SignInExchange
 
 

@@ -1,6 +1,6 @@
 """No sign-in: the request goes out as it is."""
 
-from rondine.core.http import Response, Send
+from rondine.core.http.messages import Response, Send
 from rondine.core.settings import Document
 from rondine.core.signin.token import Given, SignInExchange, sent
 

@@ -12,7 +12,7 @@ from msgspec import Meta
 
 from rondine.core.documents.json import read_json
 from rondine.core.errors import DocumentError, RondineError, SignInRefused, short
-from rondine.core.http import Request, Response, SecretBody, without_secrets
+from rondine.core.http.messages import Request, Response, SecretBody, without_secrets
 from rondine.core.secret import Secret
 from rondine.core.settings import Document
 from rondine.core.signin.basic import basic_value

@@ -10,7 +10,7 @@ from msgspec import Meta, structs
 
 from rondine.core.documents.json import read_json
 from rondine.core.errors import DocumentError, InputError, SignInRefused, short
-from rondine.core.http import Request, Response, Send, without_secrets
+from rondine.core.http.messages import Request, Response, Send, without_secrets
 from rondine.core.paths import parse_pointer, resolve
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.operation import OperationDocument

@@ -1,7 +1,7 @@
 """OAuth 2.0 resource owner password credentials (RFC 6749, section 4.3). Legacy: OAuth 2.1 leaves it out."""
 
 from rondine.core.errors import SignInRefused
-from rondine.core.http import Response, Send
+from rondine.core.http.messages import Response, Send
 from rondine.core.signin.bearer import bearer
 from rondine.core.signin.oauth import Fields, OAuthClient, ask_for_token, was_refused_for
 from rondine.core.signin.token import Given, SignInExchange, Token, carry_token

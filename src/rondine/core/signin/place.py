@@ -9,7 +9,7 @@ from msgspec import Meta
 
 from rondine.core.documents.json import json_text, read_json
 from rondine.core.errors import DocumentError, InputError
-from rondine.core.http import Request, SecretBody
+from rondine.core.http.messages import Request, SecretBody
 from rondine.core.secret import Secret
 
 Place = Literal["header", "query", "cookie", "body"]

@@ -9,7 +9,7 @@ from xml.sax.saxutils import escape, quoteattr
 from msgspec import Meta
 
 from rondine.core.errors import InputError
-from rondine.core.http import Response, SecretBody, Send
+from rondine.core.http.messages import Response, SecretBody, Send
 from rondine.core.secret import Secret
 from rondine.core.settings import Document
 from rondine.core.signin.basic import UserName

@@ -11,7 +11,7 @@ from datetime import datetime, timedelta
 from typing import Any, TypeVar
 
 from rondine.core.errors import ServiceError, SignInRefused
-from rondine.core.http import Request, Response, Send
+from rondine.core.http.messages import Request, Response, Send
 from rondine.core.secret import Secret
 
 T = TypeVar("T")

@@ -6,7 +6,7 @@ from datetime import UTC
 from typing import Literal
 from xml.sax.saxutils import escape
 
-from rondine.core.http import Response, Send
+from rondine.core.http.messages import Response, Send
 from rondine.core.settings import Document
 from rondine.core.signin.basic import UserName
 from rondine.core.signin.soap_header import with_header_block

@@ -12,7 +12,7 @@ from procrastinate.exceptions import ConnectorException
 
 from rondine.core.connection import ConnectionDocument, FeedDocument
 from rondine.core.errors import Conflict, DraftError, NotFound, Problem
-from rondine.core.limits import meter
+from rondine.core.http.limits import meter
 from rondine.core.mapping.document import MappingDocument
 from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.operation import OperationDocument

@@ -22,7 +22,7 @@ from rondine.core.documents.elements import text_of
 from rondine.core.documents.json import told_twice
 from rondine.core.documents.reading import check_unpacked
 from rondine.core.errors import AllRowsRejected, DocumentError, PaginationError, RondineError, RunEnded, ServiceError
-from rondine.core.http import Exchange, Request, Response, Send, http_text, once, origin, shown_headers
+from rondine.core.http.messages import Exchange, Request, Response, Send, http_text, once, origin, shown_headers
 from rondine.core.mapping.compile import CompiledOutput, Mapped, check_format, compile_mapping
 from rondine.core.mapping.coverage import Taken
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument

@@ -35,9 +35,9 @@ from rondine.core.errors import (
     RondineError,
     ServiceError,
 )
-from rondine.core.http import Response, Send, http_text, origin, shown_headers, without_secrets
+from rondine.core.http.limits import meter, wait_words
+from rondine.core.http.messages import Response, Send, http_text, origin, shown_headers, without_secrets
 from rondine.core.keylike import keys_in_text, masked
-from rondine.core.limits import meter, wait_words
 from rondine.core.mapping.compile import check_format
 from rondine.core.mapping.document import MappingDocument
 from rondine.core.mapping.propose import row_choices

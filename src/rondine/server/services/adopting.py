@@ -11,7 +11,7 @@ from msgspec import structs
 
 from rondine.core.documents import ReadDocument
 from rondine.core.errors import RondineError
-from rondine.core.http import Headers
+from rondine.core.http.messages import Headers
 from rondine.core.pagination import Paging
 from rondine.core.pagination.recognise import PagingGuess, recognise
 from rondine.core.protocols.operation import OperationDocument, is_reading

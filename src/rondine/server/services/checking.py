@@ -9,7 +9,7 @@ from django.utils import timezone
 
 from rondine.core.documents import ReadDocument, read_document
 from rondine.core.errors import Conflict, DocumentError, RondineError, ServiceTooSlow, SignInRefused
-from rondine.core.http import Request, Send
+from rondine.core.http.messages import Request, Send
 from rondine.core.protocols.judging import USUAL_RULES, judged
 from rondine.core.signin import OAuthClient, SignInOperation
 from rondine.core.signin.oauth import missing_scopes

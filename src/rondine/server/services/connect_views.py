@@ -22,8 +22,8 @@ from rondine.core.connection import (
     connection_warnings,
 )
 from rondine.core.forms import form_of
+from rondine.core.http.limits import meter
 from rondine.core.keylike import why_key_like
-from rondine.core.limits import meter
 from rondine.core.protocols.operation import OperationDocument
 from rondine.core.protocols.rest import ACCEPT
 from rondine.core.settings import dump, load

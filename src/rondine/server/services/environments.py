@@ -8,7 +8,7 @@ from django.db import IntegrityError, models, transaction
 
 from rondine.core.connection import ConnectionDocument
 from rondine.core.errors import Conflict, HostRefused, NotAllowed, Problem
-from rondine.core.limits import meter
+from rondine.core.http.limits import meter
 from rondine.core.names import check_name
 from rondine.core.settings import load
 from rondine.server.access.models import Project

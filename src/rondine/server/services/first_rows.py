@@ -15,7 +15,7 @@ from rondine.core.errors import (
     InputError,
     did_you_mean,
 )
-from rondine.core.http import Send
+from rondine.core.http.messages import Send
 from rondine.core.mapping.propose import row_choices
 from rondine.core.paths import parse_jsonpath, parse_xpath
 from rondine.core.protocols.inputs import checked_inputs

@@ -130,7 +130,7 @@ class PendingSignIn(models.Model):
 
 
 class ConnectionUsage(models.Model):
-    """How much of its limits a connection has used, for all processes: `rondine.core.limits.Usage` as JSON."""
+    """How much of its limits a connection has used, for all processes: `rondine.core.http.limits.Usage` as JSON."""
 
     connection = models.OneToOneField(Connection, on_delete=models.CASCADE, related_name="usage")
     usage = models.JSONField(default=dict)

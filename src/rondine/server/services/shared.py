@@ -21,10 +21,10 @@ from django.db import connection as database
 from django.db import transaction
 from django.utils import timezone
 
-from rondine.core import limits
 from rondine.core.errors import LimitReached, RondineError, ServiceTooSlow, SignInAgain, SignInRefused
-from rondine.core.http import Headers, origin
-from rondine.core.limits import Usage, wait_words
+from rondine.core.http import limits
+from rondine.core.http.limits import Usage, wait_words
+from rondine.core.http.messages import Headers, origin
 from rondine.core.secret import Secret
 from rondine.core.settings import dump
 from rondine.core.signin import Token

@@ -30,7 +30,7 @@ from rondine.core.errors import (
     ServiceError,
     did_you_mean,
 )
-from rondine.core.http import Request, Send, origin
+from rondine.core.http.messages import Request, Send, origin
 from rondine.core.protocols.judging import USUAL_RULES, judged
 from rondine.core.protocols.outcome import by_status
 from rondine.core.settings import load

@@ -17,7 +17,7 @@ from rest_framework.response import Response
 from rondine.core.documents import format_of, node_at, nodes_below, places_of, positions_of, text_of_body
 from rondine.core.documents.json import json_text, kind_of
 from rondine.core.errors import DocumentError, InputError
-from rondine.core.file_names import proposed_file_name
+from rondine.core.http.file_names import proposed_file_name
 from rondine.core.keylike import Finding, keys_in_operation
 from rondine.core.paths import Location, normalized_path, parse_pointer, pointer_text, resolve, xpath_of
 from rondine.core.protocols.address import take_apart

@@ -5,7 +5,7 @@ import uritemplate
 from django.conf import settings
 from django.db import migrations, models
 
-from rondine.core.http import origin
+from rondine.core.http.messages import origin
 
 
 def _origins(document, sign_in):

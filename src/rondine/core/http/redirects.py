@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from urllib.parse import unquote, urljoin, urlsplit
 
 from rondine.core.errors import RedirectRefused, short
-from rondine.core.http import Request, origin, without_secrets
+from rondine.core.http.messages import Request, origin, without_secrets
 
 MOST = 5
 STATUSES = frozenset({301, 302, 303, 307, 308})

@@ -5,10 +5,10 @@ from dataclasses import dataclass, field
 from datetime import datetime
 
 from rondine.core.errors import RedirectRefused
-from rondine.core.http import Headers, Request, without_secrets
-from rondine.core.limits import retry_after
-from rondine.core.redirects import MOST as MOST_REDIRECTS
-from rondine.core.redirects import Redirect, redirected
+from rondine.core.http.limits import retry_after
+from rondine.core.http.messages import Headers, Request, without_secrets
+from rondine.core.http.redirects import MOST as MOST_REDIRECTS
+from rondine.core.http.redirects import Redirect, redirected
 
 #: How often a call that was told to wait (Retry-After) is tried again.
 MOST_WAITS = 3

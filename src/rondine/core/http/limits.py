@@ -16,7 +16,7 @@ from typing import Annotated, Any, Literal
 from msgspec import Meta
 
 from rondine.core.errors import LimitReached
-from rondine.core.http import Headers
+from rondine.core.http.messages import Headers
 from rondine.core.settings import Document
 
 SPANS = {"second": 1.0, "minute": 60.0, "hour": 3600.0, "day": 86400.0}

@@ -1,0 +1,1 @@
+"""HTTP as the core speaks of it: messages, redirects, what comes after a response, limits. No sockets."""

@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from rondine.core.definitions.compare import fields_of, merged, without_inputs
 from rondine.core.definitions.compare_schemas import FieldDifference, SchemaComparison
-from rondine.core.protocols.operation import OperationDocument
+from rondine.core.operations.document import OperationDocument
 from rondine.core.settings import dump, load
 
 NAMES = st.sampled_from(["number", "district", "limit", "since"])

@@ -5,8 +5,8 @@ from hypothesis import strategies as st
 
 from rondine.core.connection import ConnectionDocument, FeedDocument
 from rondine.core.mapping.document import MappingDocument
+from rondine.core.operations.document import OperationDocument
 from rondine.core.paths import parse_pointer, resolve
-from rondine.core.protocols.operation import OperationDocument
 from rondine.core.references import references, renamed
 from rondine.core.settings import dump, load
 

@@ -6,8 +6,8 @@ import pytest
 
 from rondine.core.documents import read_document
 from rondine.core.documents.reading import ReadDocument
+from rondine.core.operations.outcome import by_status
 from rondine.core.protocols.judging import USUAL_RULES, judged
-from rondine.core.protocols.outcome import by_status
 
 
 def outcome(status, document):

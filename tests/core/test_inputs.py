@@ -6,7 +6,7 @@ from decimal import Decimal
 import pytest
 
 from rondine.core.errors import InputError
-from rondine.core.protocols.inputs import Input, checked_inputs, filled_from, standing_value, value_text
+from rondine.core.operations.inputs import Input, checked_inputs, filled_from, standing_value, value_text
 from rondine.core.settings import load
 
 

@@ -4,7 +4,7 @@ import json
 
 from rondine.core.definitions import Files, read_definition
 from rondine.core.definitions.export import ExportedOperation, to_openapi
-from rondine.core.protocols.operation import OperationDocument
+from rondine.core.operations.document import OperationDocument
 from rondine.core.schema import infer, to_json_schema
 from rondine.core.settings import dump, load
 from rondine.core.signin import ApiKey

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from rondine.core.errors import InputError, RondineError
 from rondine.core.http.messages import http_text
-from rondine.core.protocols.inputs import checked_inputs
-from rondine.core.protocols.operation import OperationDocument, operation_problems
+from rondine.core.operations.document import OperationDocument, operation_problems
+from rondine.core.operations.inputs import checked_inputs
 from rondine.core.protocols.rest import build_request
 from rondine.core.protocols.styles import expand, query_pairs
 from rondine.core.settings import load

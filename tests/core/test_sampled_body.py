@@ -6,12 +6,12 @@ import pytest
 from hypothesis import example, given
 from hypothesis import strategies as st
 
+from rondine.core.definitions.pasted import read_body
 from rondine.core.documents.elements import read_elements
 from rondine.core.documents.json import json_text, read_json
 from rondine.core.errors import InputError
-from rondine.core.protocols.inputs import checked_inputs
-from rondine.core.protocols.operation import OperationDocument, operation_problems
-from rondine.core.protocols.pasted import read_body
+from rondine.core.operations.document import OperationDocument, operation_problems
+from rondine.core.operations.inputs import checked_inputs
 from rondine.core.protocols.rest import build_request
 from rondine.core.settings import dump, load
 

@@ -16,7 +16,7 @@ from joserfc.jwk import OctKey, RSAKey
 
 from rondine.core.errors import InputError, RondineError, SignInAgain, SignInRefused, Unreachable
 from rondine.core.http.messages import Request, Response, Send, http_text
-from rondine.core.protocols.operation import OperationDocument
+from rondine.core.operations.document import OperationDocument
 from rondine.core.secret import MASK, Secret
 from rondine.core.settings import dump, load
 from rondine.core.signin import (

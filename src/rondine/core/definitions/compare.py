@@ -12,8 +12,8 @@ from typing import Any
 from rondine.core.definitions.compare_schemas import SchemaComparison
 from rondine.core.definitions.json_schema import types_of
 from rondine.core.definitions.model import Schema
+from rondine.core.operations.document import OperationDocument, ResponseDescription
 from rondine.core.protocols.body_choice import in_form_of
-from rondine.core.protocols.operation import OperationDocument, ResponseDescription
 from rondine.core.settings import dump, load
 
 #: Parts that people add to an operation and no definition knows of.

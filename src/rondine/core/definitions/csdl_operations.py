@@ -11,11 +11,11 @@ from rondine.core.definitions.inputs import bounds_of, input_name
 from rondine.core.definitions.model import Definition, DescribedOperation, Schema, Server
 from rondine.core.errors import Problem, did_you_mean
 from rondine.core.names import proposed_name
+from rondine.core.operations.document import JsonBody, Member, OperationDocument, Parameter, ResponseDescription
+from rondine.core.operations.inputs import Bounds, Input, InputType
+from rondine.core.operations.values import ValueOf
 from rondine.core.pagination import NextAddress
-from rondine.core.protocols.inputs import Bounds, Input, InputType
 from rondine.core.protocols.odata import Literally, ODataQuery
-from rondine.core.protocols.operation import JsonBody, Member, OperationDocument, Parameter, ResponseDescription
-from rondine.core.protocols.values import ValueOf
 
 #: With more entity sets than this, navigation is left to expanding: one operation for each would be more than anyone can look through.
 MOST_NAVIGATED = 100

@@ -17,10 +17,7 @@ from rondine.core.definitions.json_schema import types_of
 from rondine.core.definitions.model import Schema
 from rondine.core.definitions.openapi_bodies import media_rank
 from rondine.core.errors import Problem
-from rondine.core.pagination import LinkHeader
-from rondine.core.protocols.inputs import Input
-from rondine.core.protocols.odata import ODataQuery, path_template
-from rondine.core.protocols.operation import (
+from rondine.core.operations.document import (
     Body,
     BytesBody,
     FormBody,
@@ -35,8 +32,11 @@ from rondine.core.protocols.operation import (
     TextBody,
     XmlBody,
 )
+from rondine.core.operations.inputs import Input
+from rondine.core.operations.values import Value, ValueOf
+from rondine.core.pagination import LinkHeader
+from rondine.core.protocols.odata import ODataQuery, path_template
 from rondine.core.protocols.soap import media_type
-from rondine.core.protocols.values import Value, ValueOf
 from rondine.core.settings import dump
 from rondine.core.signin import (
     ApiKey,

@@ -40,8 +40,7 @@ from rondine.core.definitions.model import Definition, DescribedOperation, Serve
 from rondine.core.errors import DocumentError, InputError, Problem, did_you_mean
 from rondine.core.mapping.document import Condition, Source
 from rondine.core.names import proposed_name
-from rondine.core.protocols.graphql import SCALARS, inputs_of, one_line, operation_of, parsed
-from rondine.core.protocols.operation import (
+from rondine.core.operations.document import (
     FailureRule,
     GraphQLBody,
     Member,
@@ -49,7 +48,8 @@ from rondine.core.protocols.operation import (
     OutcomeRules,
     ResponseDescription,
 )
-from rondine.core.protocols.values import ValueOf
+from rondine.core.operations.values import ValueOf
+from rondine.core.protocols.graphql import SCALARS, inputs_of, one_line, operation_of, parsed
 
 MOST_TOKENS = 2_000_000
 _SCHEMA_TYPES: dict[str, dict[str, Any]] = {

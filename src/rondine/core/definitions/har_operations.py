@@ -17,13 +17,8 @@ from rondine.core.definitions.model import DescribedOperation
 from rondine.core.definitions.titles import title_of, words_of
 from rondine.core.documents.json import read_json
 from rondine.core.errors import DocumentError, Problem
-from rondine.core.keylike import why_key_like
 from rondine.core.names import proposed_name
-from rondine.core.pagination import PageNumber, Paging
-from rondine.core.pagination.recognise import recognise
-from rondine.core.protocols.body_choice import media_type_of, to_choose_from
-from rondine.core.protocols.graphql import operation_of, parsed
-from rondine.core.protocols.operation import (
+from rondine.core.operations.document import (
     Body,
     FormBody,
     GraphQLBody,
@@ -37,7 +32,12 @@ from rondine.core.protocols.operation import (
     ResponseDescription,
     TextBody,
 )
-from rondine.core.protocols.values import ValueOf
+from rondine.core.operations.keylike import why_key_like
+from rondine.core.operations.values import ValueOf
+from rondine.core.pagination import PageNumber, Paging
+from rondine.core.pagination.recognise import recognise
+from rondine.core.protocols.body_choice import media_type_of, to_choose_from
+from rondine.core.protocols.graphql import operation_of, parsed
 from rondine.core.schema import infer, to_json_schema
 from rondine.core.secret import MASK
 

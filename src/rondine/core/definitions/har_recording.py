@@ -10,8 +10,8 @@ from urllib.parse import unquote
 
 from msgspec import UNSET
 
-from rondine.core.keylike import keys_in_text, masked, why_key_like
 from rondine.core.names import singular
+from rondine.core.operations.keylike import keys_in_text, masked, why_key_like
 from rondine.core.secret import MASK
 
 

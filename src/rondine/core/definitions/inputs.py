@@ -12,9 +12,9 @@ from rondine.core.conversions.types import CONVERSIONS, ConversionError
 from rondine.core.definitions.json_schema import Schemas, types_of
 from rondine.core.definitions.model import Schema
 from rondine.core.documents.json import kind_of
-from rondine.core.protocols.inputs import Bounds, Input, InputType, broken_bound, value_text
-from rondine.core.protocols.operation import Body, Member
-from rondine.core.protocols.values import ValueOf
+from rondine.core.operations.document import Body, Member
+from rondine.core.operations.inputs import Bounds, Input, InputType, broken_bound, value_text
+from rondine.core.operations.values import ValueOf
 from rondine.core.settings import dump
 
 #: A body with more plain values than this is one input, as a whole or in its parts: nobody fills in a longer form.

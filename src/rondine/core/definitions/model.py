@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from rondine.core.errors import DocumentError, Problem, did_you_mean
-from rondine.core.protocols.operation import OperationDocument
+from rondine.core.operations.document import OperationDocument
 from rondine.core.settings import Document
 from rondine.core.signin import SignIn
 

@@ -12,8 +12,7 @@ from rondine.core.definitions.files import Broken, Place
 from rondine.core.definitions.inputs import BodyReader, Inputs, each_with_inputs, input_type
 from rondine.core.definitions.model import Schema
 from rondine.core.definitions.openapi_reading import Reading, collection_style, is_json, query_style, text_in
-from rondine.core.protocols.body_choice import to_choose_from
-from rondine.core.protocols.operation import (
+from rondine.core.operations.document import (
     READING,
     Body,
     BytesBody,
@@ -25,7 +24,8 @@ from rondine.core.protocols.operation import (
     Part,
     TextBody,
 )
-from rondine.core.protocols.values import ValueOf
+from rondine.core.operations.values import ValueOf
+from rondine.core.protocols.body_choice import to_choose_from
 
 #: Kinds of bodies of one request that are kept.
 MOST_BODIES = 4

@@ -6,8 +6,8 @@ from typing import Any
 from rondine.core.definitions.described_paging import described_paging
 from rondine.core.definitions.files import Broken, Place
 from rondine.core.definitions.openapi_reading import Reading, is_json, text_in
+from rondine.core.operations.document import Parameter, ResponseDescription, ResponseHeader
 from rondine.core.pagination import Paging
-from rondine.core.protocols.operation import Parameter, ResponseDescription, ResponseHeader
 
 #: Media types of one response that are kept.
 MOST_MEDIA_TYPES = 3

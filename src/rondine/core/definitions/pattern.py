@@ -7,9 +7,9 @@ from rondine.core.definitions.model import DescribedOperation
 from rondine.core.errors import InputError
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.names import proposed_name, singular
-from rondine.core.protocols.operation import JsonBody, Member, OperationDocument
+from rondine.core.operations.document import JsonBody, Member, OperationDocument
+from rondine.core.operations.values import ValueOf
 from rondine.core.protocols.styles import check_template
-from rondine.core.protocols.values import ValueOf
 
 _SCHEMAS: dict[str, dict[str, Any]] = {
     "text": {"type": "string"}, "integer": {"type": "integer"}, "decimal": {"type": "number"}, "boolean": {"type": "boolean"},

@@ -15,7 +15,7 @@ from rondine.core.mapping.document import RecordField, RecordTypeDocument
 from rondine.core.mapping.propose import KEY_NAMES
 from rondine.core.names import proposed_name, singular
 from rondine.core.naming import USUAL_RULE, NamingRule
-from rondine.core.protocols.operation import OperationDocument
+from rondine.core.operations.document import OperationDocument
 
 #: Objects within objects: what is deeper becomes a json field.
 MOST_LEVELS = 4

@@ -15,8 +15,8 @@ from rondine.core.definitions.model import Definition, DescribedOperation, Serve
 from rondine.core.documents import ReadDocument, likely_media_type
 from rondine.core.errors import DocumentError, InputError
 from rondine.core.names import free_name
+from rondine.core.operations.document import ResponseDescription
 from rondine.core.protocols.address import take_apart
-from rondine.core.protocols.operation import ResponseDescription
 from rondine.core.schema import infer, to_json_schema
 
 _WORDS = frozenset({"type", "properties", "items", "allOf", "anyOf", "oneOf", "enum", "const", "$ref"})

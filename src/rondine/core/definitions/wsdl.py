@@ -22,9 +22,9 @@ from rondine.core.definitions.xsd import XML, XSI, Name, Part, Shape, XmlSchemas
 from rondine.core.documents.xml import local, read_xml
 from rondine.core.errors import DocumentError, Problem, did_you_mean
 from rondine.core.names import free_name, proposed_name
-from rondine.core.protocols.inputs import Bounds, Input
-from rondine.core.protocols.operation import OperationDocument, ResponseDescription, SoapBody, XmlChild, XmlElement
-from rondine.core.protocols.values import ValueOf
+from rondine.core.operations.document import OperationDocument, ResponseDescription, SoapBody, XmlChild, XmlElement
+from rondine.core.operations.inputs import Bounds, Input
+from rondine.core.operations.values import ValueOf
 from rondine.core.protocols.xml_writing import XSI_TYPE
 
 _BINDINGS = {"http://schemas.xmlsoap.org/wsdl/soap/": "1.1", "http://schemas.xmlsoap.org/wsdl/soap12/": "1.2"}

@@ -14,7 +14,7 @@ from msgspec import structs
 from rondine.core.definitions.files import Files
 from rondine.core.documents.xml import local, read_xml
 from rondine.core.errors import DocumentError, Problem, did_you_mean
-from rondine.core.protocols.inputs import Bounds, InputType
+from rondine.core.operations.inputs import Bounds, InputType
 
 XSD = "http://www.w3.org/2001/XMLSchema"
 XSI = "http://www.w3.org/2001/XMLSchema-instance"

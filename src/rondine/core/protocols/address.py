@@ -9,10 +9,10 @@ from msgspec import structs
 from rondine.core.errors import InputError
 from rondine.core.http.messages import origin
 from rondine.core.names import proposed_name
-from rondine.core.protocols.inputs import Input
-from rondine.core.protocols.operation import OperationDocument, Parameter
+from rondine.core.operations.document import OperationDocument, Parameter
+from rondine.core.operations.inputs import Input
+from rondine.core.operations.values import ValueOf
 from rondine.core.protocols.styles import encoded
-from rondine.core.protocols.values import ValueOf
 
 #: How documentation writes a place to fill in, inside a path step or as a whole query value.
 _PLACEHOLDER = re.compile(

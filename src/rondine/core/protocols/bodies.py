@@ -15,9 +15,7 @@ from xml.sax.saxutils import escape
 from rondine.core.conversions.types import CONVERSIONS, ConversionError
 from rondine.core.documents.json import json_text, read_json
 from rondine.core.errors import DocumentError, InputError
-from rondine.core.protocols.graphql import one_line
-from rondine.core.protocols.inputs import value_text
-from rondine.core.protocols.operation import (
+from rondine.core.operations.document import (
     Body,
     BytesBody,
     FormBody,
@@ -32,9 +30,11 @@ from rondine.core.protocols.operation import (
     XmlBody,
     XmlElement,
 )
+from rondine.core.operations.inputs import value_text
+from rondine.core.operations.values import Value, ValueOf, parts_of
+from rondine.core.protocols.graphql import one_line
 from rondine.core.protocols.soap import envelope, media_type
 from rondine.core.protocols.styles import BETWEEN, header_line, scalar_text, styled_pairs
-from rondine.core.protocols.values import Value, ValueOf, parts_of
 from rondine.core.protocols.xml_writing import Element, Types, document
 from rondine.core.secret import MASK
 

@@ -5,8 +5,7 @@ from collections.abc import Sequence
 from msgspec import structs
 
 from rondine.core.errors import InputError, did_you_mean
-from rondine.core.protocols.inputs import Input
-from rondine.core.protocols.operation import (
+from rondine.core.operations.document import (
     Body,
     FormBody,
     GraphQLBody,
@@ -19,6 +18,7 @@ from rondine.core.protocols.operation import (
     path_variables,
     values_of,
 )
+from rondine.core.operations.inputs import Input
 from rondine.core.protocols.soap import media_type
 
 

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from typing import Any
 
 from rondine.core.documents.reading import ReadDocument
-from rondine.core.protocols.outcome import Headers, Outcome, meaning_of, service_message
+from rondine.core.operations.outcome import Headers, Outcome, meaning_of, service_message
 from rondine.core.protocols.soap import fault_of
 
 #: (status, the body, headers) -> what the response means, None if it is not of this form.

@@ -34,7 +34,7 @@ from graphql.language import NamedTypeNode, NonNullTypeNode, TypeNode
 from graphql.utilities import type_from_ast
 
 from rondine.core.errors import DocumentError, Problem
-from rondine.core.protocols.inputs import Input, InputType
+from rondine.core.operations.inputs import Input, InputType
 
 SCALARS: dict[str, InputType] = {
     "Int": "integer", "Float": "decimal", "Boolean": "boolean", "String": "text", "ID": "text",

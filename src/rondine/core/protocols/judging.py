@@ -5,9 +5,9 @@ from rondine.core.documents.members import MISSING
 from rondine.core.documents.reading import ReadDocument, text_of_body
 from rondine.core.errors import short
 from rondine.core.mapping.taking import given_values, holds_in, is_nothing_in, value_in
+from rondine.core.operations.document import OutcomeRules
+from rondine.core.operations.outcome import Headers, Outcome, by_status, service_message
 from rondine.core.protocols.error_forms import ERROR_FORMS
-from rondine.core.protocols.operation import OutcomeRules
-from rondine.core.protocols.outcome import Headers, Outcome, by_status, service_message
 
 #: Bytes at a body's beginning in which the text of a failure is looked for.
 HEAD = 64 * 1024

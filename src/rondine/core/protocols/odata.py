@@ -14,9 +14,9 @@ from msgspec import Meta
 
 from rondine.core.documents.json import json_text
 from rondine.core.errors import InputError
-from rondine.core.protocols.inputs import value_text
+from rondine.core.operations.inputs import value_text
+from rondine.core.operations.values import Value, ValueOf
 from rondine.core.protocols.styles import encoded
-from rondine.core.protocols.values import Value, ValueOf
 from rondine.core.settings import Document
 
 Version = Literal["4.01", "4.0", "3.0", "2.0"]

@@ -8,10 +8,10 @@ from collections.abc import Mapping
 from typing import Any, Literal
 
 from rondine.core.errors import InputError, Problem, did_you_mean
+from rondine.core.operations.document import OperationDocument
+from rondine.core.operations.inputs import Input
+from rondine.core.operations.values import Value, ValueOf, Written, parts_of
 from rondine.core.protocols.graphql import query_problems
-from rondine.core.protocols.inputs import Input
-from rondine.core.protocols.operation import OperationDocument
-from rondine.core.protocols.values import Value, ValueOf, Written, parts_of
 from rondine.core.settings import Document, dump, load
 
 

@@ -13,7 +13,7 @@ import uritemplate
 from rondine.core.documents.json import json_text
 from rondine.core.errors import InputError
 from rondine.core.http.messages import QUERY_SAFE
-from rondine.core.protocols.inputs import value_text
+from rondine.core.operations.inputs import value_text
 
 #: What may stand unencoded in one of several values that a comma, blank or bar parts.
 _ELEMENT_SAFE = QUERY_SAFE.replace(",", "")

@@ -8,7 +8,7 @@ from xml.sax.saxutils import escape, quoteattr
 
 from rondine.core.documents.elements import TEXT
 from rondine.core.errors import InputError, did_you_mean
-from rondine.core.protocols.inputs import value_text
+from rondine.core.operations.inputs import value_text
 
 
 @dataclass(frozen=True, slots=True)

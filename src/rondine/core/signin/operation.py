@@ -11,11 +11,11 @@ from msgspec import Meta, structs
 from rondine.core.documents.json import read_json
 from rondine.core.errors import DocumentError, InputError, SignInRefused, short
 from rondine.core.http.messages import Request, Response, Send, without_secrets
+from rondine.core.operations.document import OperationDocument
+from rondine.core.operations.inputs import checked_inputs
+from rondine.core.operations.values import Value, ValueOf, parts_of
 from rondine.core.paths import parse_pointer, resolve
-from rondine.core.protocols.inputs import checked_inputs
-from rondine.core.protocols.operation import OperationDocument
 from rondine.core.protocols.rest import build_request, with_body
-from rondine.core.protocols.values import Value, ValueOf, parts_of
 from rondine.core.secret import Secret
 from rondine.core.settings import Document
 from rondine.core.signin.oauth import lifetime_of

@@ -13,8 +13,8 @@ from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.mapping.fitting import Fitted, fit
 from rondine.core.mapping.propose import propose
 from rondine.core.mapping.taking import given_values
+from rondine.core.operations.document import OperationDocument, response_for
 from rondine.core.paths import pointer_text
-from rondine.core.protocols.operation import OperationDocument, response_for
 from rondine.core.schema import Correction, decided_keys, document_outline, infer, to_json_schema
 from rondine.core.schema.compare import compare_outlines
 from rondine.core.schema.compare_values import MOST_TOLD, compare_documents

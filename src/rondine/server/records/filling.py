@@ -5,7 +5,7 @@ from dataclasses import replace
 from typing import Any
 
 from rondine.core.mapping.document import RecordTypeDocument
-from rondine.core.protocols.inputs import Filled, Input, filled_from
+from rondine.core.operations.inputs import Filled, Input, filled_from
 from rondine.core.protocols.rest import Built
 from rondine.core.settings import load
 from rondine.server.access.models import Project

@@ -18,8 +18,8 @@ from rondine.core.mapping.document import (
     record_type_problems,
     resolved,
 )
-from rondine.core.protocols.inputs import checked_inputs
-from rondine.core.protocols.operation import OperationDocument, is_reading
+from rondine.core.operations.document import OperationDocument, is_reading
+from rondine.core.operations.inputs import checked_inputs
 from rondine.core.settings import load
 from rondine.server.access.models import Person
 from rondine.server.items.actions import ItemKind, refresh_problems

@@ -15,7 +15,7 @@ from rondine.core.conversions.steps import Conversion
 from rondine.core.errors import DraftError
 from rondine.core.forms import form_of
 from rondine.core.mapping.document import MappingDocument, Output, RecordTypeDocument, resolved
-from rondine.core.protocols.operation import OperationDocument
+from rondine.core.operations.document import OperationDocument
 from rondine.core.schema.outline import Correction
 from rondine.core.settings import dump, load
 from rondine.server.api.forms import FormShown

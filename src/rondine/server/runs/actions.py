@@ -14,8 +14,8 @@ from rondine.core.connection import ConnectionDocument, FeedDocument
 from rondine.core.errors import Conflict, DraftError, NotFound, Problem
 from rondine.core.http.limits import meter
 from rondine.core.mapping.document import MappingDocument
-from rondine.core.protocols.inputs import checked_inputs
-from rondine.core.protocols.operation import OperationDocument
+from rondine.core.operations.document import OperationDocument
+from rondine.core.operations.inputs import checked_inputs
 from rondine.core.settings import dump, load
 from rondine.server.access.models import Person, Project
 from rondine.server.records.kinds import FEEDS, record_types_of, resolved_mapping

@@ -6,7 +6,7 @@ from rondine.core.documents import ReadDocument, read_document
 from rondine.core.errors import RondineError
 from rondine.core.mapping.coverage import Taken, paths_taken
 from rondine.core.mapping.document import MappingDocument
-from rondine.core.protocols.operation import OperationDocument, response_for
+from rondine.core.operations.document import OperationDocument, response_for
 from rondine.core.schema import decided_keys
 from rondine.core.schema.drift import DescribedSchema, Drift, SchemaOnFile, seen_schema
 from rondine.core.settings import load

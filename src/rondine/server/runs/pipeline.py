@@ -31,13 +31,13 @@ from rondine.core.mapping.row_lists import has_one_list, reads_one_object, row_l
 from rondine.core.mapping.rowwise import Part, RowPlace, RowReader, row_reader
 from rondine.core.mapping.sealing import SealedRow, part_of_record, seal
 from rondine.core.mapping.taking import given_values
+from rondine.core.operations.document import OperationDocument, OutcomeRules
+from rondine.core.operations.inputs import checked_inputs
+from rondine.core.operations.outcome import is_conditional, unasked_304, without_sign_in
 from rondine.core.pagination import Ending, OneResponse, PageNumber
 from rondine.core.pagination.signs import Signs, signs_of
 from rondine.core.paths import JsonPath, parse_pointer, parse_xpath, resolve
-from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.judging import failed_by_text, judged
-from rondine.core.protocols.operation import OperationDocument, OutcomeRules
-from rondine.core.protocols.outcome import is_conditional, unasked_304, without_sign_in
 from rondine.core.protocols.rest import build_request, with_connection
 from rondine.core.schema.drift import SchemaOnFile
 from rondine.core.settings import load

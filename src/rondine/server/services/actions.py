@@ -37,17 +37,11 @@ from rondine.core.errors import (
 )
 from rondine.core.http.limits import meter, wait_words
 from rondine.core.http.messages import Response, Send, http_text, origin, shown_headers, without_secrets
-from rondine.core.keylike import keys_in_text, masked
 from rondine.core.mapping.compile import check_format
 from rondine.core.mapping.document import MappingDocument
 from rondine.core.mapping.propose import row_choices
 from rondine.core.mapping.row_lists import first_list
-from rondine.core.pagination.recognise import recognise
-from rondine.core.pagination.signs import signs_of
-from rondine.core.paths import parse_xpath
-from rondine.core.protocols.inputs import checked_inputs, standing_value, value_text
-from rondine.core.protocols.judging import judged
-from rondine.core.protocols.operation import (
+from rondine.core.operations.document import (
     OperationDocument,
     OutcomeRules,
     ResponseDescription,
@@ -56,9 +50,15 @@ from rondine.core.protocols.operation import (
     operation_problems,
     response_for,
 )
-from rondine.core.protocols.outcome import Outcome, is_conditional, unasked_304, without_sign_in
+from rondine.core.operations.inputs import checked_inputs, standing_value, value_text
+from rondine.core.operations.keylike import keys_in_text, masked
+from rondine.core.operations.outcome import Outcome, is_conditional, unasked_304, without_sign_in
+from rondine.core.operations.values import ValueOf, parts_of
+from rondine.core.pagination.recognise import recognise
+from rondine.core.pagination.signs import signs_of
+from rondine.core.paths import parse_xpath
+from rondine.core.protocols.judging import judged
 from rondine.core.protocols.rest import Built, build_request, with_connection
-from rondine.core.protocols.values import ValueOf, parts_of
 from rondine.core.schema import Correction, Shape
 from rondine.core.schema.check import as_described, differences
 from rondine.core.secret import MASK, Secret

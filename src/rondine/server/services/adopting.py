@@ -12,9 +12,9 @@ from msgspec import structs
 from rondine.core.documents import ReadDocument
 from rondine.core.errors import RondineError
 from rondine.core.http.messages import Headers
+from rondine.core.operations.document import OperationDocument, is_reading
 from rondine.core.pagination import Paging
 from rondine.core.pagination.recognise import PagingGuess, recognise
-from rondine.core.protocols.operation import OperationDocument, is_reading
 from rondine.core.settings import dump, load
 from rondine.server.access.models import Person
 from rondine.server.items.actions import change_item

@@ -14,9 +14,9 @@ from rondine.core.definitions.titles import title_of
 from rondine.core.errors import Conflict, InputError, NotFound
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.names import proposed_name
+from rondine.core.operations.document import OperationDocument
 from rondine.core.pagination import OneResponse
 from rondine.core.protocols.address import Placed, placed_below
-from rondine.core.protocols.operation import OperationDocument
 from rondine.core.settings import dump, load
 from rondine.server.access.models import Person, Project
 from rondine.server.items.actions import find_item, make_item

@@ -23,8 +23,8 @@ from rondine.core.connection import (
 )
 from rondine.core.forms import form_of
 from rondine.core.http.limits import meter
-from rondine.core.keylike import why_key_like
-from rondine.core.protocols.operation import OperationDocument
+from rondine.core.operations.document import OperationDocument
+from rondine.core.operations.keylike import why_key_like
 from rondine.core.protocols.rest import ACCEPT
 from rondine.core.settings import dump, load
 from rondine.core.signin import NoSignIn, SignIn

@@ -16,8 +16,8 @@ from rondine.core.definitions import DescribedOperation
 from rondine.core.definitions.files import Report, to_nobody
 from rondine.core.definitions.record_types import ProposedType
 from rondine.core.errors import Problem
+from rondine.core.operations.document import OperationDocument, path_variables
 from rondine.core.protocols.body_choice import media_type_of
-from rondine.core.protocols.operation import OperationDocument, path_variables
 from rondine.core.settings import dump
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.progress import told

@@ -4,7 +4,7 @@ from rondine.core.connection import ConnectionDocument, ServiceDocument
 from rondine.core.definitions.export import Exported, ExportedOperation, to_openapi
 from rondine.core.documents import ReadDocument
 from rondine.core.errors import DocumentError
-from rondine.core.protocols.operation import OperationDocument
+from rondine.core.operations.document import OperationDocument
 from rondine.core.schema import infer, to_json_schema
 from rondine.core.settings import load
 from rondine.server.access.models import Project

@@ -17,10 +17,10 @@ from rondine.core.errors import (
 )
 from rondine.core.http.messages import Send
 from rondine.core.mapping.propose import row_choices
+from rondine.core.operations.document import is_reading
+from rondine.core.operations.inputs import checked_inputs
 from rondine.core.paths import parse_jsonpath, parse_xpath
-from rondine.core.protocols.inputs import checked_inputs
 from rondine.core.protocols.judging import judged
-from rondine.core.protocols.operation import is_reading
 from rondine.core.protocols.rest import build_request, with_connection
 from rondine.core.signin import NoSignIn
 from rondine.engine.client import Engine, Line

@@ -22,8 +22,8 @@ from rondine.core.errors import (
     did_you_mean,
 )
 from rondine.core.names import proposed_name
+from rondine.core.operations.document import CameFrom, OperationDocument, path_variables
 from rondine.core.pagination import LinkHeader, NextAddress, OneResponse, PageNumber
-from rondine.core.protocols.operation import CameFrom, OperationDocument, path_variables
 from rondine.core.settings import dump, load
 from rondine.core.signin import NoSignIn
 from rondine.server.access.models import Person, Project

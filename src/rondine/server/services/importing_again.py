@@ -16,7 +16,7 @@ from rondine.core.errors import (
     InputError,
     did_you_mean,
 )
-from rondine.core.protocols.operation import CameFrom, OperationDocument
+from rondine.core.operations.document import CameFrom, OperationDocument
 from rondine.core.settings import dump, load
 from rondine.server.access.models import Person, Project
 from rondine.server.items.actions import change_item, find_item, make_item

@@ -9,7 +9,7 @@ from django.db import transaction
 
 from rondine.core.connection import ConnectionDocument
 from rondine.core.errors import Conflict, InputError
-from rondine.core.protocols.operation import FormBody, OperationDocument
+from rondine.core.operations.document import FormBody, OperationDocument
 from rondine.core.settings import dump, load
 from rondine.core.signin import ApiKey, Basic, Bearer, NoSignIn, SignIn
 from rondine.core.signin.bearer import bare

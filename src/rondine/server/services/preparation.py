@@ -9,8 +9,8 @@ from django.db import transaction
 from rondine.core.connection import ConnectionDocument, ServiceDocument
 from rondine.core.errors import InputError
 from rondine.core.names import proposed_name
+from rondine.core.operations.document import OperationDocument
 from rondine.core.protocols.address import placed_below, take_apart
-from rondine.core.protocols.operation import OperationDocument
 from rondine.core.settings import dump, load
 from rondine.core.signin import NoSignIn
 from rondine.server.access.models import Person, Project

@@ -31,8 +31,8 @@ from rondine.core.errors import (
     did_you_mean,
 )
 from rondine.core.http.messages import Request, Send, origin
+from rondine.core.operations.outcome import by_status
 from rondine.core.protocols.judging import USUAL_RULES, judged
-from rondine.core.protocols.outcome import by_status
 from rondine.core.settings import load
 from rondine.core.signin import NoSignIn
 from rondine.engine.client import Engine, Line

@@ -14,16 +14,16 @@ from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from rondine.core.definitions.pasted import read_body, read_pasted
 from rondine.core.documents import format_of, node_at, nodes_below, places_of, positions_of, text_of_body
 from rondine.core.documents.json import json_text, kind_of
 from rondine.core.errors import DocumentError, InputError
 from rondine.core.http.file_names import proposed_file_name
-from rondine.core.keylike import Finding, keys_in_operation
+from rondine.core.operations.document import OperationDocument
+from rondine.core.operations.keylike import Finding, keys_in_operation
 from rondine.core.paths import Location, normalized_path, parse_pointer, pointer_text, resolve, xpath_of
 from rondine.core.protocols.address import take_apart
 from rondine.core.protocols.body_choice import with_body_as
-from rondine.core.protocols.operation import OperationDocument
-from rondine.core.protocols.pasted import read_body, read_pasted
 from rondine.core.settings import dump, load
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.shapes import ProblemLine

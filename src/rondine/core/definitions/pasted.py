@@ -7,12 +7,12 @@ from typing import Any
 from msgspec import UNSET, structs
 
 from rondine.core.definitions.inputs import Inputs, input_name
+from rondine.core.definitions.sampled_body import body_from_sample
 from rondine.core.errors import DocumentError, InputError
+from rondine.core.operations.document import FIELD_NAME, OWN_HEADERS, OperationDocument, Parameter
+from rondine.core.operations.inputs import Input, InputType
+from rondine.core.operations.values import ValueOf
 from rondine.core.protocols.address import take_apart
-from rondine.core.protocols.inputs import Input, InputType
-from rondine.core.protocols.operation import FIELD_NAME, OWN_HEADERS, OperationDocument, Parameter
-from rondine.core.protocols.sampled_body import body_from_sample
-from rondine.core.protocols.values import ValueOf
 
 _REQUEST = re.compile(r"(GET|HEAD|POST|PUT|PATCH|DELETE|OPTIONS)[ \t]+(\S+)(?:[ \t]+HTTP/[\d.]+)?[ \t]*\r?$")
 _TYPES: dict[str, InputType] = {

@@ -5,7 +5,7 @@ from decimal import Decimal
 from typing import Any, ClassVar, Literal
 
 from rondine.core.documents.json import json_text
-from rondine.core.protocols.inputs import value_text
+from rondine.core.operations.inputs import value_text
 from rondine.core.settings import Document
 
 Written = Literal["", "doubled", "backslash", "json"]

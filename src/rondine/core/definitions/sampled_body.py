@@ -8,8 +8,8 @@ from rondine.core.definitions.inputs import BodyReader, Inputs
 from rondine.core.definitions.json_schema import Schemas
 from rondine.core.documents.elements import TEXT, looks_like_xml, read_elements
 from rondine.core.documents.json import read_json
-from rondine.core.protocols.operation import Body, FormBody, JsonBody, Member, Parameter, TextBody, XmlBody, XmlElement
-from rondine.core.protocols.values import ValueOf
+from rondine.core.operations.document import Body, FormBody, JsonBody, Member, Parameter, TextBody, XmlBody, XmlElement
+from rondine.core.operations.values import ValueOf
 from rondine.core.schema import infer, to_json_schema
 
 

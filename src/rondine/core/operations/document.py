@@ -13,12 +13,12 @@ from msgspec import Meta
 
 from rondine.core.errors import InputError, Problem, did_you_mean
 from rondine.core.mapping.document import Condition, Source, condition_problems, source_problems
+from rondine.core.operations.inputs import Input
+from rondine.core.operations.values import Value, ValueOf, parts_of
 from rondine.core.pagination import Paging
 from rondine.core.protocols.graphql import query_problems
-from rondine.core.protocols.inputs import Input
 from rondine.core.protocols.odata import ODataQuery, odata_values
 from rondine.core.protocols.styles import check_template
-from rondine.core.protocols.values import Value, ValueOf, parts_of
 from rondine.core.schema.outline import Correction
 from rondine.core.settings import Document
 

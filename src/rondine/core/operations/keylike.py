@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 from urllib.parse import unquote
 
-from rondine.core.protocols.operation import FormBody, JsonBody, MultipartBody, OperationDocument, Parameter, TextBody
+from rondine.core.operations.document import FormBody, JsonBody, MultipartBody, OperationDocument, Parameter, TextBody
 
 NAMES = re.compile(
     r"(^|[_.\s-])((api|app|access|auth|client|subscription|private|session|id|refresh|sign(ing)?)?[_-]?"

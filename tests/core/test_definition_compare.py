@@ -4,9 +4,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rondine.core.definitions.compare import fields_of, merged, without_inputs
+from rondine.core.definitions.compare import merged, without_inputs
 from rondine.core.definitions.compare_schemas import FieldDifference, SchemaComparison
 from rondine.core.operations.document import OperationDocument
+from rondine.core.schema.json_schema import fields_of
 from rondine.core.settings import dump, load
 
 NAMES = st.sampled_from(["number", "district", "limit", "since"])

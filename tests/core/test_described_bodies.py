@@ -9,8 +9,8 @@ from rondine.core.definitions.compare import merged
 from rondine.core.definitions.compare_schemas import SchemaComparison
 from rondine.core.definitions.export import ExportedOperation, to_openapi
 from rondine.core.errors import InputError
-from rondine.core.operations.document import operation_problems
 from rondine.core.protocols.body_choice import with_body_as
+from rondine.core.protocols.problems import operation_problems
 from rondine.core.protocols.rest import build_request
 from rondine.core.settings import dump
 

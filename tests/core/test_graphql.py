@@ -12,10 +12,11 @@ from rondine.core.definitions.graphql import composed, offered_fields, with_fiel
 from rondine.core.definitions.record_types import proposed_types
 from rondine.core.documents import ReadDocument
 from rondine.core.errors import DocumentError, InputError, RondineError
-from rondine.core.operations.document import OperationDocument, OutcomeRules, is_reading, operation_problems
+from rondine.core.operations.document import OperationDocument, OutcomeRules, is_reading
 from rondine.core.operations.inputs import checked_inputs
 from rondine.core.protocols.graphql import one_line, schema_problems, weight_of
 from rondine.core.protocols.judging import USUAL_RULES, judged
+from rondine.core.protocols.problems import operation_problems
 from rondine.core.protocols.rest import build_request
 from rondine.core.settings import load
 from rondine.standins.inspection_desk import SDL

@@ -9,10 +9,11 @@ from msgspec import UNSET
 
 from rondine.core.definitions import Files, fit_to_keep, read_definition
 from rondine.core.errors import DocumentError, RondineError
-from rondine.core.operations.document import GraphQLBody, operation_problems
+from rondine.core.operations.document import GraphQLBody
 from rondine.core.operations.inputs import checked_inputs
 from rondine.core.pagination import PageNumber
 from rondine.core.protocols.body_choice import with_body_as
+from rondine.core.protocols.problems import operation_problems
 from rondine.core.protocols.rest import build_request
 from rondine.core.settings import dump
 

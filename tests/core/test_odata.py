@@ -13,9 +13,10 @@ from rondine.core.definitions.csdl import is_service_document
 from rondine.core.definitions.export import ExportedOperation, to_openapi
 from rondine.core.definitions.record_types import proposed_types
 from rondine.core.errors import DocumentError, InputError, RondineError
-from rondine.core.operations.document import OperationDocument, operation_problems
+from rondine.core.operations.document import OperationDocument
 from rondine.core.operations.inputs import checked_inputs
 from rondine.core.protocols.odata import literal
+from rondine.core.protocols.problems import operation_problems
 from rondine.core.protocols.rest import build_request
 from rondine.core.settings import load
 from rondine.standins.seed_store import METADATA

@@ -10,13 +10,14 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from rondine.core.definitions import Files, read_definition
-from rondine.core.definitions.compare import fields_of
 from rondine.core.definitions.model import schemas_needed
 from rondine.core.definitions.record_types import proposed_types
 from rondine.core.errors import DocumentError, RondineError
-from rondine.core.operations.document import JsonBody, MultipartBody, OperationDocument, operation_problems
+from rondine.core.operations.document import JsonBody, MultipartBody, OperationDocument
 from rondine.core.operations.inputs import checked_inputs
+from rondine.core.protocols.problems import operation_problems
 from rondine.core.protocols.rest import build_request
+from rondine.core.schema.json_schema import fields_of
 from rondine.core.settings import dump, load
 from rondine.standins.register import DEFINITION, in_2_0
 

@@ -10,11 +10,12 @@ from hypothesis import strategies as st
 from rondine.core.errors import InputError, RondineError
 from rondine.core.http.messages import Request, http_text, origin, without_secrets
 from rondine.core.names import NAME, proposed_name
-from rondine.core.operations.document import OperationDocument, operation_problems
+from rondine.core.operations.document import OperationDocument
 from rondine.core.operations.inputs import Input, checked_inputs
 from rondine.core.operations.keylike import keys_in_operation
 from rondine.core.operations.outcome import by_status
 from rondine.core.protocols.address import take_apart
+from rondine.core.protocols.problems import operation_problems
 from rondine.core.protocols.rest import build_request, with_connection
 from rondine.core.secret import Secret
 from rondine.core.settings import load

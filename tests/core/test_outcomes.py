@@ -4,8 +4,9 @@ import pytest
 
 from rondine.core.documents import ReadDocument
 from rondine.core.documents.elements import read_elements
-from rondine.core.operations.document import OperationDocument, OutcomeRules, operation_problems
+from rondine.core.operations.document import OperationDocument, OutcomeRules
 from rondine.core.protocols.judging import judged
+from rondine.core.protocols.problems import operation_problems
 from rondine.core.settings import load
 
 RULES = {

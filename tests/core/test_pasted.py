@@ -10,8 +10,9 @@ from rondine.core.definitions.pasted import read_pasted
 from rondine.core.definitions.pattern import usual_operations
 from rondine.core.errors import InputError, RondineError
 from rondine.core.mapping.document import RecordTypeDocument
-from rondine.core.operations.document import JsonBody, operation_problems
+from rondine.core.operations.document import JsonBody
 from rondine.core.operations.inputs import checked_inputs
+from rondine.core.protocols.problems import operation_problems
 from rondine.core.protocols.rest import build_request
 from rondine.core.settings import dump, load
 

@@ -7,10 +7,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rondine.core.errors import InputError
-from rondine.core.operations.document import OperationDocument, operation_problems
+from rondine.core.operations.document import OperationDocument
 from rondine.core.operations.inputs import checked_inputs
 from rondine.core.operations.values import as_literal
 from rondine.core.protocols.prepared import PreparedQueryDocument, prepared_problems, with_prepared
+from rondine.core.protocols.problems import operation_problems
 from rondine.core.protocols.rest import build_request
 from rondine.core.settings import load
 

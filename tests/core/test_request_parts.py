@@ -10,8 +10,9 @@ from hypothesis import strategies as st
 
 from rondine.core.errors import InputError, RondineError
 from rondine.core.http.messages import http_text
-from rondine.core.operations.document import OperationDocument, operation_problems
+from rondine.core.operations.document import OperationDocument
 from rondine.core.operations.inputs import checked_inputs
+from rondine.core.protocols.problems import operation_problems
 from rondine.core.protocols.rest import build_request
 from rondine.core.protocols.styles import expand, query_pairs
 from rondine.core.settings import load

@@ -10,8 +10,9 @@ from rondine.core.definitions.pasted import read_body
 from rondine.core.documents.elements import read_elements
 from rondine.core.documents.json import json_text, read_json
 from rondine.core.errors import InputError
-from rondine.core.operations.document import OperationDocument, operation_problems
+from rondine.core.operations.document import OperationDocument
 from rondine.core.operations.inputs import checked_inputs
+from rondine.core.protocols.problems import operation_problems
 from rondine.core.protocols.rest import build_request
 from rondine.core.settings import dump, load
 

@@ -12,9 +12,10 @@ from rondine.core.definitions.record_types import proposed_types
 from rondine.core.documents import ReadDocument
 from rondine.core.documents.elements import read_elements
 from rondine.core.errors import DocumentError, InputError, RondineError
-from rondine.core.operations.document import OperationDocument, is_reading, operation_problems
+from rondine.core.operations.document import OperationDocument, is_reading
 from rondine.core.operations.inputs import checked_inputs
 from rondine.core.protocols.judging import USUAL_RULES, judged
+from rondine.core.protocols.problems import operation_problems
 from rondine.core.protocols.rest import build_request
 from rondine.core.protocols.soap import fault_of
 from rondine.core.settings import load

@@ -11,9 +11,9 @@ from msgspec import Meta
 from rondine.core.errors import Problem, did_you_mean
 from rondine.core.http.limits import Limit
 from rondine.core.http.messages import origin
-from rondine.core.operations.document import OWN_HEADERS
 from rondine.core.operations.keylike import why_key_like
 from rondine.core.operations.values import Value, ValueOf, parts_of
+from rondine.core.protocols.problems import OWN_HEADERS
 from rondine.core.settings import Document, dump
 from rondine.core.signin import (
     AuthorizationCode,

@@ -10,8 +10,6 @@ from dataclasses import dataclass
 from typing import Any
 
 from rondine.core.definitions.compare_schemas import SchemaComparison
-from rondine.core.definitions.json_schema import types_of
-from rondine.core.definitions.model import Schema
 from rondine.core.operations.document import OperationDocument, ResponseDescription
 from rondine.core.protocols.body_choice import in_form_of
 from rondine.core.settings import dump, load
@@ -206,34 +204,3 @@ def _header_differences(
             yield Difference(f"{here}: {one.path or '$'}", one.before, one.now)
         if old[name].required != new[name].required:
             yield Difference(f"{here}: required", old[name].required, new[name].required)
-
-
-def fields_of(schema: Schema | None, schemas: Mapping[str, Schema], *, most: int = 4000) -> dict[str, str]:
-    """The plain fields of a schema by their path, with type and format in words; circles end where they begin again."""
-    out: dict[str, str] = {}
-    steps = iter(range(most * 10))
-
-    def walk(one: Any, path: str, seen: frozenset[str], depth: int) -> None:
-        if not isinstance(one, dict) or len(out) >= most or depth > 30 or next(steps, None) is None:
-            return
-        if isinstance(reference := one.get("$ref"), str):
-            name = reference.removeprefix("#/$defs/")
-            if name not in seen:
-                walk(schemas.get(name), path, seen | {name}, depth + 1)
-            return
-        for word in ("allOf", "anyOf", "oneOf"):
-            for part in one.get(word) or []:
-                walk(part, path, seen, depth + 1)
-        kinds = types_of(one)
-        for name, member in (one.get("properties") or {}).items():
-            walk(member, f"{path}.{name}" if path else name, seen, depth + 1)
-        if isinstance(one.get("items"), dict):
-            walk(one["items"], f"{path}[*]", seen, depth + 1)
-        if "enum" in one or (kinds and kinds not in (["object"], ["array"])):
-            words = (" or ".join(kinds) or "one of a list") + (
-                f", {one['format']}" if isinstance(one.get("format"), str) else ""
-            )
-            out[path or "$"] = words
-
-    walk(schema, "", frozenset(), 0)
-    return out

@@ -10,9 +10,9 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
-from rondine.core.definitions.json_schema import types_of
-from rondine.core.definitions.model import Schema, references_in
+from rondine.core.definitions.model import references_in
 from rondine.core.documents.json import json_text
+from rondine.core.schema.json_schema import Schema, types_of
 
 #: Differences of one pair of schemas; of more, the rest is counted.
 MOST = 500

@@ -8,14 +8,15 @@ from typing import Any
 from rondine.core.definitions.csdl_model import EntitySet, FunctionOrAction, Model, Property, Type
 from rondine.core.definitions.files import Files
 from rondine.core.definitions.inputs import bounds_of, input_name
-from rondine.core.definitions.model import Definition, DescribedOperation, Schema, Server
+from rondine.core.definitions.model import Definition, DescribedOperation, Server
 from rondine.core.errors import Problem, did_you_mean
 from rondine.core.names import proposed_name
 from rondine.core.operations.document import JsonBody, Member, OperationDocument, Parameter, ResponseDescription
 from rondine.core.operations.inputs import Bounds, Input, InputType
+from rondine.core.operations.odata import Literally, ODataQuery
 from rondine.core.operations.values import ValueOf
 from rondine.core.pagination import NextAddress
-from rondine.core.protocols.odata import Literally, ODataQuery
+from rondine.core.schema.json_schema import Schema
 
 #: With more entity sets than this, navigation is left to expanding: one operation for each would be more than anyone can look through.
 MOST_NAVIGATED = 100

@@ -10,9 +10,9 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from rondine.core.conversions.types import FieldType
-from rondine.core.definitions.json_schema import types_of
 from rondine.core.paths import JsonPath, parse_jsonpath
 from rondine.core.paths.jsonpath import step_text
+from rondine.core.schema.json_schema import types_of
 
 #: Objects within each other that are looked into.
 MOST_DEEP = 8

@@ -4,10 +4,10 @@ from collections.abc import Collection, Iterator, Mapping
 from typing import Any
 
 from rondine.core.definitions.declared import members_of, opened
-from rondine.core.definitions.json_schema import types_of
 from rondine.core.pagination import LinkHeader, NextAddress, PageNumber
 from rondine.core.pagination.recognise import NEXT_NAMES, PAGE_NAMES, TOTAL_NAMES, PagingGuess, plain_name
 from rondine.core.paths import pointer_text
+from rondine.core.schema.json_schema import types_of
 
 #: Words of a format or a name that say that a text is an address, where it might be a cursor.
 _ADDRESS = ("uri", "url", "iri")

@@ -13,8 +13,6 @@ import uritemplate
 from msgspec import UNSET, structs
 
 from rondine.core.definitions.inputs import input_name, schema_of_bounds
-from rondine.core.definitions.json_schema import types_of
-from rondine.core.definitions.model import Schema
 from rondine.core.definitions.openapi_bodies import media_rank
 from rondine.core.errors import Problem
 from rondine.core.operations.document import (
@@ -33,10 +31,12 @@ from rondine.core.operations.document import (
     XmlBody,
 )
 from rondine.core.operations.inputs import Input
+from rondine.core.operations.odata import ODataQuery
 from rondine.core.operations.values import Value, ValueOf
 from rondine.core.pagination import LinkHeader
-from rondine.core.protocols.odata import ODataQuery, path_template
+from rondine.core.protocols.odata import path_template
 from rondine.core.protocols.soap import media_type
+from rondine.core.schema.json_schema import Schema, types_of
 from rondine.core.settings import dump
 from rondine.core.signin import (
     ApiKey,

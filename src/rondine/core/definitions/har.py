@@ -22,9 +22,9 @@ from rondine.core.definitions.model import Definition, Server, ServicePart, Sign
 from rondine.core.documents.json import read_json
 from rondine.core.errors import DocumentError, Problem
 from rondine.core.names import singular
-from rondine.core.operations.document import FIELD_NAME
 from rondine.core.operations.keylike import why_key_like
 from rondine.core.protocols.graphql import operation_of, parsed
+from rondine.core.protocols.problems import FIELD_NAME
 from rondine.core.secret import MASK
 from rondine.core.signin import ApiKey, Basic, Bearer, SignIn
 

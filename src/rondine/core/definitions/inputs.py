@@ -9,12 +9,12 @@ from typing import Any
 from msgspec import UNSET
 
 from rondine.core.conversions.types import CONVERSIONS, ConversionError
-from rondine.core.definitions.json_schema import Schemas, types_of
-from rondine.core.definitions.model import Schema
+from rondine.core.definitions.json_schema import Schemas
 from rondine.core.documents.json import kind_of
 from rondine.core.operations.document import Body, Member
 from rondine.core.operations.inputs import Bounds, Input, InputType, broken_bound, value_text
 from rondine.core.operations.values import ValueOf
+from rondine.core.schema.json_schema import Schema, types_of
 from rondine.core.settings import dump
 
 #: A body with more plain values than this is one input, as a whole or in its parts: nobody fills in a longer form.

@@ -8,8 +8,8 @@ from collections.abc import Callable
 from typing import Any
 
 from rondine.core.definitions.files import Broken, Files, Place
-from rondine.core.definitions.model import Schema
 from rondine.core.names import free_name
+from rondine.core.schema.json_schema import Schema
 
 _MAPS = ("properties", "patternProperties", "dependentSchemas")
 _LISTS = ("allOf", "anyOf", "oneOf", "prefixItems")
@@ -206,16 +206,3 @@ def _not_null(schema: dict[str, Any]) -> list[Schema]:
             if len(others) == 1:
                 return others
     return []
-
-
-def types_of(schema: dict[str, Any]) -> list[str]:
-    """The types that a resolved schema allows, without null; object or array where its keywords say so."""
-    kinds = schema.get("type")
-    found = [
-        kind for kind in (kinds if isinstance(kinds, list) else [kinds]) if isinstance(kind, str) and kind != "null"
-    ]
-    if not found and ("properties" in schema or "additionalProperties" in schema):
-        return ["object"]
-    if not found and ("items" in schema or "prefixItems" in schema):
-        return ["array"]
-    return found

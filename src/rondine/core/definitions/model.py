@@ -6,10 +6,9 @@ from typing import Any
 
 from rondine.core.errors import DocumentError, Problem, did_you_mean
 from rondine.core.operations.document import OperationDocument
+from rondine.core.schema.json_schema import Schema
 from rondine.core.settings import Document
 from rondine.core.signin import SignIn
-
-Schema = dict[str, Any] | bool
 
 
 @dataclass(frozen=True, slots=True)

@@ -19,12 +19,9 @@ from rondine.core.definitions.openapi_responses import Responses, accepted
 from rondine.core.definitions.titles import title_of
 from rondine.core.errors import DocumentError, InputError, did_you_mean
 from rondine.core.names import proposed_name
-from rondine.core.operations.document import (
-    OWN_HEADERS,
-    OperationDocument,
-    Parameter,
-)
+from rondine.core.operations.document import OperationDocument, Parameter
 from rondine.core.operations.values import ValueOf
+from rondine.core.protocols.problems import OWN_HEADERS
 from rondine.core.protocols.styles import check_template
 from rondine.core.signin import ApiKey, AuthorizationCode, Basic, Bearer, ClientCertificate, Digest, PasswordGrant
 from rondine.core.signin.client_credentials import ClientCredentials

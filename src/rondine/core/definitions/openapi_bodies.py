@@ -10,7 +10,6 @@ from msgspec import UNSET
 
 from rondine.core.definitions.files import Broken, Place
 from rondine.core.definitions.inputs import BodyReader, Inputs, each_with_inputs, input_type
-from rondine.core.definitions.model import Schema
 from rondine.core.definitions.openapi_reading import Reading, collection_style, is_json, query_style, text_in
 from rondine.core.operations.document import (
     READING,
@@ -26,6 +25,7 @@ from rondine.core.operations.document import (
 )
 from rondine.core.operations.values import ValueOf
 from rondine.core.protocols.body_choice import to_choose_from
+from rondine.core.schema.json_schema import Schema
 
 #: Kinds of bodies of one request that are kept.
 MOST_BODIES = 4

@@ -7,7 +7,7 @@ from msgspec import UNSET
 
 from rondine.core.definitions.files import Broken, Files, Place
 from rondine.core.definitions.json_schema import Schemas
-from rondine.core.operations.document import FIELD_NAME
+from rondine.core.protocols.problems import FIELD_NAME
 
 #: Faults that are told of one document, one operation at most; more tell nobody more.
 MOST_FAULTS = 2000

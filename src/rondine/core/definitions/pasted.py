@@ -9,10 +9,11 @@ from msgspec import UNSET, structs
 from rondine.core.definitions.inputs import Inputs, input_name
 from rondine.core.definitions.sampled_body import body_from_sample
 from rondine.core.errors import DocumentError, InputError
-from rondine.core.operations.document import FIELD_NAME, OWN_HEADERS, OperationDocument, Parameter
+from rondine.core.operations.document import OperationDocument, Parameter
 from rondine.core.operations.inputs import Input, InputType
 from rondine.core.operations.values import ValueOf
 from rondine.core.protocols.address import take_apart
+from rondine.core.protocols.problems import FIELD_NAME, OWN_HEADERS
 
 _REQUEST = re.compile(r"(GET|HEAD|POST|PUT|PATCH|DELETE|OPTIONS)[ \t]+(\S+)(?:[ \t]+HTTP/[\d.]+)?[ \t]*\r?$")
 _TYPES: dict[str, InputType] = {

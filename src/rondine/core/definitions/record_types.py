@@ -8,14 +8,13 @@ from typing import Any
 
 from rondine.core.conversions.types import FieldType
 from rondine.core.definitions.declared import members_of, opened_with_name
-from rondine.core.definitions.json_schema import types_of
-from rondine.core.definitions.model import Schema
 from rondine.core.documents.elements import TEXT
 from rondine.core.mapping.document import RecordField, RecordTypeDocument
 from rondine.core.mapping.propose import KEY_NAMES
 from rondine.core.names import proposed_name, singular
 from rondine.core.naming import USUAL_RULE, NamingRule
 from rondine.core.operations.document import OperationDocument
+from rondine.core.schema.json_schema import Schema, types_of
 
 #: Objects within objects: what is deeper becomes a json field.
 MOST_LEVELS = 4

@@ -13,9 +13,10 @@ from rondine.core.errors import InputError
 from rondine.core.http.messages import QUERY_SAFE, Headers, Request, SecretBody
 from rondine.core.operations.document import READING, GraphQLBody, OperationDocument, Parameter, SoapBody, body_values
 from rondine.core.operations.inputs import standing_value, value_text
+from rondine.core.operations.odata import ODataQuery
 from rondine.core.operations.values import Value, ValueOf, as_literal, parts_of
 from rondine.core.protocols.bodies import body_content, graphql_parts
-from rondine.core.protocols.odata import ODataQuery, odata_headers, odata_pairs, odata_path
+from rondine.core.protocols.odata import odata_headers, odata_pairs, odata_path
 from rondine.core.protocols.styles import encoded, expand, header_line, header_text, query_pairs
 from rondine.core.secret import Secret
 

@@ -10,11 +10,11 @@ from jsonschema.exceptions import UnknownType, ValidationError
 from jsonschema.validators import extend
 from referencing.exceptions import Unresolvable
 
-from rondine.core.definitions.json_schema import types_of
 from rondine.core.documents.elements import TEXT, text_of
 from rondine.core.documents.json import as_written
 from rondine.core.errors import Problem, short
 from rondine.core.paths import normalized_path
+from rondine.core.schema.json_schema import types_of
 
 #: Differences that are told; a response that is another one altogether has thousands.
 MOST_TOLD = 50

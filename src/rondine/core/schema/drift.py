@@ -7,7 +7,6 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from rondine.core.definitions.compare import fields_of
 from rondine.core.documents.reading import ReadDocument
 from rondine.core.errors import PathError, Problem
 from rondine.core.paths import parse_normalized
@@ -16,6 +15,7 @@ from rondine.core.schema.check import as_described, differences
 from rondine.core.schema.compare import compare_outlines
 from rondine.core.schema.data_keys import Keys
 from rondine.core.schema.infer import infer
+from rondine.core.schema.json_schema import fields_of
 from rondine.core.schema.outline import OutlineRow, document_outline
 
 #: Elements of a list that are looked at: the first and the last ones. What drifts, drifts in all of them.

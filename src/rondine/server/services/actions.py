@@ -47,7 +47,6 @@ from rondine.core.operations.document import (
     ResponseDescription,
     called_in_body,
     is_reading,
-    operation_problems,
     response_for,
 )
 from rondine.core.operations.inputs import checked_inputs, standing_value, value_text
@@ -58,6 +57,7 @@ from rondine.core.pagination.recognise import recognise
 from rondine.core.pagination.signs import signs_of
 from rondine.core.paths import parse_xpath
 from rondine.core.protocols.judging import judged
+from rondine.core.protocols.problems import operation_problems
 from rondine.core.protocols.rest import Built, build_request, with_connection
 from rondine.core.schema import Correction, Shape
 from rondine.core.schema.check import as_described, differences

@@ -8,15 +8,16 @@ from msgspec import structs
 
 from rondine.core.connection import ConnectionDocument
 from rondine.core.definitions import Definition as Read
-from rondine.core.definitions.compare import Difference, Merged, fields_of, is_same, merged
+from rondine.core.definitions.compare import Difference, Merged, is_same, merged
 from rondine.core.definitions.compare_schemas import SchemaComparison
-from rondine.core.definitions.model import Schema, schemas_needed
+from rondine.core.definitions.model import schemas_needed
 from rondine.core.errors import (
     Conflict,
     InputError,
     did_you_mean,
 )
 from rondine.core.operations.document import CameFrom, OperationDocument
+from rondine.core.schema.json_schema import Schema, fields_of
 from rondine.core.settings import dump, load
 from rondine.server.access.models import Person, Project
 from rondine.server.items.actions import change_item, find_item, make_item

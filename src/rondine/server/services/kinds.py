@@ -19,9 +19,10 @@ from rondine.core.connection import (
 )
 from rondine.core.definitions.model import DefinitionDocument, references_in
 from rondine.core.errors import InputError, Problem, did_you_mean
-from rondine.core.operations.document import OperationDocument, operation_problems
+from rondine.core.operations.document import OperationDocument
 from rondine.core.operations.values import ValueOf, parts_of
 from rondine.core.protocols.prepared import PreparedQueryDocument, prepared_names, prepared_problems, with_prepared
+from rondine.core.protocols.problems import operation_problems
 from rondine.core.settings import load
 from rondine.core.signin import SignInOperation
 from rondine.server.items.actions import ItemKind, refresh_problems

@@ -2,7 +2,8 @@
 
 import pytest
 
-from rondine.core.connection import ConnectionDocument, connection_problems, connection_warnings
+from rondine.core.items.connection import ConnectionDocument
+from rondine.core.items.connection_problems import connection_problems, connection_warnings
 from rondine.core.settings import load
 
 BASE = "https://register.example/v1"

@@ -3,11 +3,12 @@
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rondine.core.connection import ConnectionDocument, FeedDocument
+from rondine.core.items.connection import ConnectionDocument
+from rondine.core.items.feed import FeedDocument
+from rondine.core.items.references import references, renamed
 from rondine.core.mapping.document import MappingDocument
 from rondine.core.operations.document import OperationDocument
 from rondine.core.paths import parse_pointer, resolve
-from rondine.core.references import references, renamed
 from rondine.core.settings import dump, load
 
 DOCUMENTS = [

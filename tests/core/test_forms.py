@@ -5,9 +5,9 @@ from typing import get_args
 import pytest
 from jsonschema import Draft202012Validator
 
-from rondine.core.connection import ConnectionDocument, TimeOutSettings
 from rondine.core.errors import InputError
 from rondine.core.forms import document_schema, form_of
+from rondine.core.items.connection import ConnectionDocument, TimeOutSettings
 from rondine.core.mapping.document import MappingDocument
 from rondine.core.settings import load
 from rondine.core.signin import AuthorizationCode, SignIn, SignInOperation

@@ -2,8 +2,8 @@
 
 import pytest
 
-from rondine.core.connection import ConnectionDocument
 from rondine.core.errors import InputError
+from rondine.core.items.connection import ConnectionDocument
 from rondine.core.mapping.document import MappingDocument
 from rondine.core.operations.document import OperationDocument
 from rondine.core.settings import dump, load

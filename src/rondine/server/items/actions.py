@@ -9,8 +9,8 @@ from typing import Any
 from django.db import IntegrityError, models, transaction
 
 from rondine.core.errors import Conflict, InputError, NotAllowed, NotFound, Problem, Stale, VersionNeeded, did_you_mean
+from rondine.core.items.references import references, renamed
 from rondine.core.names import check_name
-from rondine.core.references import references, renamed
 from rondine.core.settings import dump, load
 from rondine.server.access.models import Person, Project
 from rondine.server.items.models import Item, Revision
@@ -23,7 +23,7 @@ KINDS: "dict[str, ItemKind]" = {}
 class ItemKind:
     """name: in URLs, plural.  word: for one, in messages.  document: its class in the core.  references: field -> model of the same project,
     given by name.  problems: what keeps an item from running.  renamed: rewrites what holds its name besides documents, which declare it
-    (`core/references.py`).  changed: after every change, also of many of one project at once.
+    (`core/items/references.py`).  changed: after every change, also of many of one project at once.
     made: after one was made, by whom and in which role.  admitted: before one is judged and saved, by whom and in which role.  environments: those that a
     change (from the document before, None if new or removed) touches.  made_by: the words of the command that makes one, if not its word and make."""
 

@@ -8,8 +8,8 @@ from typing import Any
 
 from django.db.models import Q
 
-from rondine.core.connection import FeedDocument
 from rondine.core.errors import DraftError, InputError, Problem
+from rondine.core.items.feed import FeedDocument
 from rondine.core.mapping.document import (
     MappingDocument,
     RecordTypeDocument,

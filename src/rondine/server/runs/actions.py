@@ -10,9 +10,10 @@ from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
 from procrastinate.exceptions import ConnectorException
 
-from rondine.core.connection import ConnectionDocument, FeedDocument
 from rondine.core.errors import Conflict, DraftError, NotFound, Problem
 from rondine.core.http.limits import meter
+from rondine.core.items.connection import ConnectionDocument
+from rondine.core.items.feed import FeedDocument
 from rondine.core.mapping.document import MappingDocument
 from rondine.core.operations.document import OperationDocument
 from rondine.core.operations.inputs import checked_inputs

@@ -16,13 +16,13 @@ import structlog
 from django.db import OperationalError, models, transaction
 from django.utils import timezone
 
-from rondine.core.connection import FeedDocument
 from rondine.core.documents import Limits, ReadDocument, format_of, json_text, read_document
 from rondine.core.documents.elements import text_of
 from rondine.core.documents.json import told_twice
 from rondine.core.documents.reading import check_unpacked
 from rondine.core.errors import AllRowsRejected, DocumentError, PaginationError, RondineError, RunEnded, ServiceError
 from rondine.core.http.messages import Exchange, Request, Response, Send, http_text, once, origin, shown_headers
+from rondine.core.items.feed import FeedDocument
 from rondine.core.mapping.compile import CompiledOutput, Mapped, check_format, compile_mapping
 from rondine.core.mapping.coverage import Taken
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument

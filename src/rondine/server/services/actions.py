@@ -20,7 +20,6 @@ from django.db import connections, transaction
 from django.db.models import F
 from django.utils import timezone
 
-from rondine.core.connection import ConnectionDocument, SampleDocument, StandingParameter, connection_problems
 from rondine.core.documents import ReadDocument, likely_media_type, read_document
 from rondine.core.documents.json import told_twice
 from rondine.core.documents.reading import text_of_body
@@ -37,6 +36,9 @@ from rondine.core.errors import (
 )
 from rondine.core.http.limits import meter, wait_words
 from rondine.core.http.messages import Response, Send, http_text, origin, shown_headers, without_secrets
+from rondine.core.items.connection import ConnectionDocument, StandingParameter
+from rondine.core.items.connection_problems import connection_problems
+from rondine.core.items.sample import SampleDocument
 from rondine.core.mapping.compile import check_format
 from rondine.core.mapping.document import MappingDocument
 from rondine.core.mapping.propose import row_choices

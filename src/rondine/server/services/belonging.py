@@ -5,8 +5,8 @@ from dataclasses import dataclass
 
 from django.db.models import Q, QuerySet
 
-from rondine.core.connection import ConnectionDocument
 from rondine.core.errors import Problem
+from rondine.core.items.connection import ConnectionDocument
 from rondine.core.settings import load
 from rondine.server.access.models import Person
 from rondine.server.services.models import Connection, Credential

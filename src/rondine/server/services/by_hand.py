@@ -7,11 +7,11 @@ from typing import Any
 from django.db import transaction
 from msgspec import structs
 
-from rondine.core.connection import ConnectionDocument
 from rondine.core.definitions.model import DescribedOperation
 from rondine.core.definitions.pattern import usual_operations
 from rondine.core.definitions.titles import title_of
 from rondine.core.errors import Conflict, InputError, NotFound
+from rondine.core.items.connection import ConnectionDocument
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.names import proposed_name
 from rondine.core.operations.document import OperationDocument

@@ -14,15 +14,10 @@ from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from rondine.core.connection import (
-    ConnectionDocument,
-    ProxySettings,
-    TimeOutSettings,
-    TlsSettings,
-    connection_warnings,
-)
 from rondine.core.forms import form_of
 from rondine.core.http.limits import meter
+from rondine.core.items.connection import ConnectionDocument, ProxySettings, TimeOutSettings, TlsSettings
+from rondine.core.items.connection_problems import connection_warnings
 from rondine.core.operations.document import OperationDocument
 from rondine.core.operations.keylike import why_key_like
 from rondine.core.protocols.rest import ACCEPT

@@ -6,9 +6,9 @@ from typing import Any
 
 from django.db import IntegrityError, models, transaction
 
-from rondine.core.connection import ConnectionDocument
 from rondine.core.errors import Conflict, HostRefused, NotAllowed, Problem
 from rondine.core.http.limits import meter
+from rondine.core.items.connection import ConnectionDocument
 from rondine.core.names import check_name
 from rondine.core.settings import load
 from rondine.server.access.models import Project

@@ -1,9 +1,10 @@
 """A service of the project as an OpenAPI document."""
 
-from rondine.core.connection import ConnectionDocument, ServiceDocument
 from rondine.core.definitions.export import Exported, ExportedOperation, to_openapi
 from rondine.core.documents import ReadDocument
 from rondine.core.errors import DocumentError
+from rondine.core.items.connection import ConnectionDocument
+from rondine.core.items.service import ServiceDocument
 from rondine.core.operations.document import OperationDocument
 from rondine.core.schema import infer, to_json_schema
 from rondine.core.settings import load

@@ -9,7 +9,6 @@ from urllib.parse import urlsplit
 from django.db import transaction
 from msgspec import structs
 
-from rondine.core.connection import ConnectionDocument, OwnSignIn
 from rondine.core.definitions import Definition as Read
 from rondine.core.definitions import DescribedOperation
 from rondine.core.definitions.compare import without_inputs
@@ -21,6 +20,7 @@ from rondine.core.errors import (
     InputError,
     did_you_mean,
 )
+from rondine.core.items.connection import ConnectionDocument, OwnSignIn
 from rondine.core.names import proposed_name
 from rondine.core.operations.document import CameFrom, OperationDocument, path_variables
 from rondine.core.pagination import LinkHeader, NextAddress, OneResponse, PageNumber

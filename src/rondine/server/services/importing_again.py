@@ -6,7 +6,6 @@ from dataclasses import dataclass, replace
 from django.db import transaction
 from msgspec import structs
 
-from rondine.core.connection import ConnectionDocument
 from rondine.core.definitions import Definition as Read
 from rondine.core.definitions.compare import Difference, Merged, is_same, merged
 from rondine.core.definitions.compare_schemas import SchemaComparison
@@ -16,6 +15,7 @@ from rondine.core.errors import (
     InputError,
     did_you_mean,
 )
+from rondine.core.items.connection import ConnectionDocument
 from rondine.core.operations.document import CameFrom, OperationDocument
 from rondine.core.schema.json_schema import Schema, fields_of
 from rondine.core.settings import dump, load

@@ -8,17 +8,14 @@ from cryptography import x509
 from django.db.models import F, Q
 from django.utils import timezone
 
-from rondine.core.connection import (
-    ConnectionDocument,
-    CredentialDocument,
-    OwnSignIn,
-    SampleDocument,
-    ServiceDocument,
-    StandingValueDocument,
-    connection_problems,
-)
 from rondine.core.definitions.model import DefinitionDocument, references_in
 from rondine.core.errors import InputError, Problem, did_you_mean
+from rondine.core.items.connection import ConnectionDocument, OwnSignIn
+from rondine.core.items.connection_problems import connection_problems
+from rondine.core.items.credential import CredentialDocument
+from rondine.core.items.sample import SampleDocument
+from rondine.core.items.service import ServiceDocument
+from rondine.core.items.standing_value import StandingValueDocument
 from rondine.core.operations.document import OperationDocument
 from rondine.core.operations.values import ValueOf, parts_of
 from rondine.core.protocols.prepared import PreparedQueryDocument, prepared_names, prepared_problems, with_prepared

@@ -7,8 +7,8 @@ from typing import Any
 import msgspec
 from django.db import transaction
 
-from rondine.core.connection import ConnectionDocument
 from rondine.core.errors import Conflict, InputError
+from rondine.core.items.connection import ConnectionDocument
 from rondine.core.operations.document import FormBody, OperationDocument
 from rondine.core.settings import dump, load
 from rondine.core.signin import ApiKey, Basic, Bearer, NoSignIn, SignIn

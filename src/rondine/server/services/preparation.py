@@ -6,8 +6,9 @@ from typing import Any
 
 from django.db import transaction
 
-from rondine.core.connection import ConnectionDocument, ServiceDocument
 from rondine.core.errors import InputError
+from rondine.core.items.connection import ConnectionDocument
+from rondine.core.items.service import ServiceDocument
 from rondine.core.names import proposed_name
 from rondine.core.operations.document import OperationDocument
 from rondine.core.protocols.address import placed_below, take_apart

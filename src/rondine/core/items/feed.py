@@ -1,0 +1,17 @@
+"""A feed: an operation, its inputs and a mapping."""
+
+from typing import Annotated, Any, ClassVar
+
+from msgspec import Meta
+
+from rondine.core.settings import Document
+
+
+class FeedDocument(Document, frozen=True):
+    """An operation, its inputs and a mapping that keep a record type filled. parallel: pages fetched at a time, where pages can be planned."""
+
+    GIVEN_BY_NAME: ClassVar[frozenset[str]] = frozenset({"inputs"})
+
+    inputs: dict[str, Any] = {}
+    parallel: Annotated[int, Meta(ge=1, le=32)] = 4
+    description: str = ""

@@ -11,7 +11,7 @@ from django.core.asgi import get_asgi_application
 django_application = get_asgi_application()
 
 from rondine.server.api.door import Door  # noqa: E402
-from rondine.server.api.events import stream_run  # noqa: E402
+from rondine.server.runs.streams import stream_run  # noqa: E402
 
 _EVENTS = re.compile(r"/api/v1/projects/([a-z0-9_-]+)/runs/(\d{1,18})/events")
 

@@ -111,7 +111,7 @@ def run_web(args: argparse.Namespace) -> None:
     os.environ["RONDINE_IS_WEB"] = "1"
     from rondine.server.asgi import application  # sets Django up, so it comes first
     from rondine.server.api.door import Protocol  # isort: skip
-    from rondine.server.api.events import hub  # isort: skip
+    from rondine.server.runs.streams import hub  # isort: skip
 
     class Server(uvicorn.Server):
         async def shutdown(self, sockets: Any = None) -> None:

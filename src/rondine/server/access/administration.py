@@ -22,8 +22,9 @@ from rondine.server.access.actions import (
 from rondine.server.access.authority import authorize
 from rondine.server.access.models import ApiToken, Person, Project
 from rondine.server.access.permissions import IsAdministrator, IsSignedIn, signed_in
+from rondine.server.access.project_views import ProjectView
 from rondine.server.access.views import revoke
-from rondine.server.api.views import ProjectView, checked
+from rondine.server.api.requests import checked
 
 
 class PeopleView(generics.ListAPIView[Person]):

@@ -6,7 +6,7 @@ from rest_framework import serializers
 
 from rondine.server.access.authority import PERMISSIONS
 from rondine.server.access.models import ROLES, ApiToken, Membership, PermittedHost, Person, Project
-from rondine.server.api.views import Strict
+from rondine.server.api.requests import Strict
 
 
 class PasswordField(serializers.CharField):

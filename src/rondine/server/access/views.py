@@ -18,7 +18,8 @@ from rondine.server.access.actions import set_password
 from rondine.server.access.authentication import TOKEN_DAYS, check_password, make_token
 from rondine.server.access.models import ApiToken, PermittedHost, Person
 from rondine.server.access.permissions import IsSignedIn
-from rondine.server.api.views import ProjectView, checked
+from rondine.server.access.project_views import ProjectView
+from rondine.server.api.requests import checked
 
 
 def _address(request: Request) -> str:

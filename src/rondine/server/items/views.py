@@ -10,10 +10,11 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from rondine.core.errors import Stale
+from rondine.server.access.project_views import ProjectView
 from rondine.server.api.openapi import DocumentField
 from rondine.server.api.problems import MEDIA_TYPE, problem
+from rondine.server.api.requests import Strict, checked_limit, seen_version
 from rondine.server.api.shapes import ProblemLine, ProblemSerializer
-from rondine.server.api.views import ProjectView, Strict, checked_limit, seen_version
 from rondine.server.items.actions import ItemKind, change_item, find_item, make_item, remove_item
 from rondine.server.items.models import Revision
 

@@ -26,16 +26,17 @@ from rondine.core.mapping.taking import given_values
 from rondine.core.paths import normalized_path, parse_pointer, resolve, xpath_of
 from rondine.core.schema.outline import Correction
 from rondine.core.settings import load
+from rondine.server.access.project_views import ProjectView, WaitingView
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.problems import named, problem
 from rondine.server.api.rendering import JsonRenderer
-from rondine.server.api.views import ProjectView, Strict, WaitingView
+from rondine.server.api.requests import Strict
 from rondine.server.items.actions import find_item
 from rondine.server.records.actions import comparison_of, drafted_types, outline_of, proposal, structure_comparison_of
 from rondine.server.records.browsing import shown_data
 from rondine.server.records.kinds import MAPPINGS, resolved_mapping
 from rondine.server.records.views import ComparisonOfBodies, ComparisonOfStructures, OutlineShown, ProposalShown
-from rondine.server.runs.threads import apart
+from rondine.server.threads import apart
 
 _HEAD = 64 * 1024
 _PIECE = 256 * 1024

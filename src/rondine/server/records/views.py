@@ -18,9 +18,10 @@ from rondine.core.mapping.document import MappingDocument, Output, RecordTypeDoc
 from rondine.core.operations.document import OperationDocument
 from rondine.core.schema.outline import Correction
 from rondine.core.settings import dump, load
+from rondine.server.access.project_views import ProjectView
 from rondine.server.api.forms import FormShown
 from rondine.server.api.openapi import AnyField, DocumentField
-from rondine.server.api.views import ProjectView, Strict, checked_limit
+from rondine.server.api.requests import Strict, checked_limit
 from rondine.server.items.actions import find_item
 from rondine.server.items.views import UseLine, item_views
 from rondine.server.records.actions import (

@@ -52,7 +52,6 @@ from rondine.server.runs.completeness import Verdict, verdict_of
 from rondine.server.runs.drift import drift_remarks, schema_on_file, users_of_paths
 from rondine.server.runs.models import Call, Run, RunCount
 from rondine.server.runs.remarks import Remark, merged, remark_of
-from rondine.server.runs.threads import in_database
 from rondine.server.services.actions import (
     connection_for,
     here,
@@ -63,6 +62,7 @@ from rondine.server.services.actions import (
     via_of,
 )
 from rondine.server.services.models import Body
+from rondine.server.threads import in_database
 
 T = TypeVar("T")
 #: A body that ends with the connection may have broken off (RFC 9112, section 6.3), and of one value per line every beginning is whole.

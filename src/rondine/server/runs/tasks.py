@@ -20,10 +20,10 @@ from rondine.server.records.models import RecordSet
 from rondine.server.runs.actions import put_back, retry_stalled_jobs, sweep, take_run
 from rondine.server.runs.pipeline import carry_out_feed
 from rondine.server.runs.places import say_gone, say_here
-from rondine.server.runs.threads import in_database
 from rondine.server.services.checking import check_connection
 from rondine.server.services.models import Connection
 from rondine.server.services.shared import SharedByAll
+from rondine.server.threads import in_database
 
 T = TypeVar("T")
 log = structlog.get_logger("rondine.worker")

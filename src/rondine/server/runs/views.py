@@ -9,8 +9,9 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from rondine.core.mapping.document import RecordTypeDocument
+from rondine.server.access.project_views import ProjectView
 from rondine.server.api.openapi import AnyField, DocumentField
-from rondine.server.api.views import SENDING_MARK, ProjectView, Strict, checked_limit, sending_mark
+from rondine.server.api.requests import SENDING_MARK, Strict, checked_limit, sending_mark
 from rondine.server.items.actions import find_item
 from rondine.server.records.kinds import FEEDS
 from rondine.server.records.models import RejectedRow

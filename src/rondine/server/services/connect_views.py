@@ -25,10 +25,11 @@ from rondine.core.settings import dump, load
 from rondine.core.signin import NoSignIn, SignIn
 from rondine.core.signin.metadata import discover
 from rondine.engine.client import Line
+from rondine.server.access.project_views import ProjectView, WaitingView
 from rondine.server.api.forms import FormShown
 from rondine.server.api.openapi import AnyField, DocumentField
+from rondine.server.api.requests import Strict
 from rondine.server.api.shapes import ProblemLine
-from rondine.server.api.views import ProjectView, Strict, WaitingView
 from rondine.server.items.actions import find_item, users_of
 from rondine.server.items.views import UseLine, item_views
 from rondine.server.runs.models import Call, Run

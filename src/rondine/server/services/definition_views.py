@@ -19,14 +19,14 @@ from rondine.core.errors import Problem
 from rondine.core.operations.document import OperationDocument, path_variables
 from rondine.core.protocols.body_choice import media_type_of
 from rondine.core.settings import dump
+from rondine.server.access.project_views import ProjectView, WaitingView
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.progress import told
+from rondine.server.api.requests import Strict
 from rondine.server.api.shapes import ProblemLine
-from rondine.server.api.views import ProjectView, Strict, WaitingView
 from rondine.server.items.actions import find_item
 from rondine.server.items.views import item_views
 from rondine.server.runs.tasks import parts
-from rondine.server.runs.threads import apart
 from rondine.server.services.exporting import export_service
 from rondine.server.services.first_rows import first_rows
 from rondine.server.services.graphql import choose_fields
@@ -43,6 +43,7 @@ from rondine.server.services.sources import (
     stored_source,
     uploaded,
 )
+from rondine.server.threads import apart
 
 #: Faults of one definition that are told, of each kind.
 MOST_TOLD = 500

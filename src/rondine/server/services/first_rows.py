@@ -25,7 +25,6 @@ from rondine.core.protocols.rest import build_request, with_connection
 from rondine.core.signin import NoSignIn
 from rondine.engine.client import Engine, Line
 from rondine.server.access.models import Project
-from rondine.server.runs.threads import apart
 from rondine.server.services.actions import (
     TRIAL_PATIENCE,
     connection_for,
@@ -38,6 +37,7 @@ from rondine.server.services.models import (
     Service,
 )
 from rondine.server.services.sources import Source, read
+from rondine.server.threads import apart
 
 #: Rows that are asked for and shown.
 MOST_ROWS = 10

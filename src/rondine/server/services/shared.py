@@ -30,9 +30,9 @@ from rondine.core.settings import dump
 from rondine.core.signin import Token
 from rondine.engine.line import Line
 from rondine.engine.shared import PLACE_SECONDS, Obtain, no_place
-from rondine.server.runs.threads import in_database
 from rondine.server.services.models import AccessToken, Connection, ConnectionUsage, Credential
 from rondine.server.services.sealing import seal, unseal
+from rondine.server.threads import in_database
 
 T = TypeVar("T")
 #: Seconds for which a process trusts the token it has read; a service that refuses it is asked again at once.

@@ -37,7 +37,6 @@ from rondine.core.settings import load
 from rondine.core.signin import NoSignIn
 from rondine.engine.client import Engine, Line
 from rondine.server.access.models import Project
-from rondine.server.runs.threads import apart
 from rondine.server.services.actions import (
     connection_for,
     environment_of,
@@ -53,6 +52,7 @@ from rondine.server.services.models import (
     Service,
 )
 from rondine.server.services.reader import WORTH_A_PROCESS, read_apart
+from rondine.server.threads import apart
 
 #: How long the files that somebody looks at are kept, and how many of them in a project.
 LOOKS_KEPT = timedelta(days=1)

@@ -25,9 +25,10 @@ from rondine.core.paths import Location, normalized_path, parse_pointer, pointer
 from rondine.core.protocols.address import take_apart
 from rondine.core.protocols.body_choice import with_body_as
 from rondine.core.settings import dump, load
+from rondine.server.access.project_views import ProjectView, WaitingView
 from rondine.server.api.openapi import AnyField, DocumentField
+from rondine.server.api.requests import SENDING_MARK, Strict, sending_mark
 from rondine.server.api.shapes import ProblemLine
-from rondine.server.api.views import SENDING_MARK, ProjectView, Strict, WaitingView, sending_mark
 from rondine.server.items.actions import find_item
 from rondine.server.items.views import item_views
 from rondine.server.records.filling import filled, told_origins

@@ -10,26 +10,8 @@ from rest_framework.response import Response
 
 from rondine.core.errors import NotFound, did_you_mean
 from rondine.core.forms import document_schema
-from rondine.server.api.views import ProjectView
-from rondine.server.records.kinds import FEEDS, MAPPINGS, RECORD_TYPES
-from rondine.server.services.kinds import (
-    CONNECTIONS,
-    CREDENTIALS,
-    DEFINITIONS,
-    OPERATIONS,
-    QUERIES,
-    SAMPLES,
-    SERVICES,
-    STANDING_VALUES,
-)
-
-KINDS = {
-    one.name: one
-    for one in (
-        *(SERVICES, CREDENTIALS, CONNECTIONS, STANDING_VALUES, DEFINITIONS),
-        *(OPERATIONS, QUERIES, SAMPLES, RECORD_TYPES, MAPPINGS, FEEDS),
-    )
-}
+from rondine.server.access.project_views import ProjectView
+from rondine.server.items.actions import KINDS
 
 
 class DocumentSchemaView(ProjectView):

@@ -2,7 +2,6 @@
 
 from typing import Any
 
-from django.db.models import Model
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
@@ -10,21 +9,10 @@ from rest_framework.response import Response
 
 from rondine.core.naming import NAMED, NamingRule
 from rondine.core.settings import dump, load
+from rondine.server.access.project_views import ProjectView
 from rondine.server.api.openapi import DocumentField
-from rondine.server.api.views import ProjectView, Strict
-from rondine.server.records.models import Feed, RecordType
-from rondine.server.records.models import Mapping as MappingItem
-from rondine.server.services.models import Connection, Operation, Query, Service
-
-MODELS: dict[str, type[Model]] = {
-    "service": Service,
-    "connection": Connection,
-    "operation": Operation,
-    "record type": RecordType,
-    "mapping": MappingItem,
-    "feed": Feed,
-    "prepared query": Query,
-}
+from rondine.server.api.requests import Strict
+from rondine.server.items.actions import KINDS
 
 
 class NamingShown(serializers.Serializer[Any]):
@@ -74,10 +62,10 @@ class NamesView(ProjectView):
         given = self.given(NameAsked, request)
         rule = self.project.naming_rule()
         wanted = rule.name(given["kind"], given["text"], service=given["service"])
-        model = MODELS.get(given["kind"])
         taken: set[str] = set()
-        if model is not None:
-            found = model._default_manager.filter(project=self.project, name__startswith=wanted[:50])
-            taken = set(found.values_list("name", flat=True))
+        for kind in KINDS.values():
+            if kind.word == given["kind"]:
+                found = kind.model._default_manager.filter(project=self.project, name__startswith=wanted[:50])
+                taken = set(found.values_list("name", flat=True))
         name = rule.name(given["kind"], given["text"], service=given["service"], taken=taken)
         return Response({"name": name, "wanted": wanted, "is_taken": wanted in taken})

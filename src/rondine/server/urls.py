@@ -5,8 +5,10 @@ from drf_spectacular.views import SpectacularSwaggerSplitView
 
 from rondine.server.access import administration
 from rondine.server.access import views as access
-from rondine.server.api import document_schemas, naming, pages
+from rondine.server.api import pages
 from rondine.server.api.problems import no_such_address
+from rondine.server.items import naming_views as naming
+from rondine.server.items import schema_views as document_schemas
 from rondine.server.records import readings
 from rondine.server.records import views as records
 from rondine.server.runs import views as runs

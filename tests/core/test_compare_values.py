@@ -4,7 +4,7 @@ import json
 import random
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from rondine.core.documents import ReadDocument
@@ -98,8 +98,23 @@ def test_a_document_is_the_same_as_itself_in_any_form(value, order: random.Rando
     assert told(json.dumps(value), json.dumps(mixed(value), indent=2)) == []
 
 
+OBJECTS = st.recursive(
+    st.booleans() | st.integers(-9, 9),
+    lambda inner: st.dictionaries(st.text(max_size=2), inner, max_size=3),
+    max_leaves=10,
+)
+
+
 @given(VALUES, VALUES)
-def test_every_place_told_is_there_in_the_one_or_the_other(one, other):
+@example([True, 1], [False, True])  # an element of a list is added at a place that the other document has, too
+def test_every_place_told_is_there_in_the_document_that_it_is_of(one, other):
+    documents = [read_json(json.dumps(value).encode()) for value in (one, other)]
+    for each in compare_documents(*map(ReadDocument, documents)):
+        assert parse_jsonpath(each.path).find(documents[0 if each.kind == "removed" else 1])
+
+
+@given(OBJECTS, OBJECTS)
+def test_members_that_are_added_or_removed_are_in_one_document_only(one, other):
     documents = [read_json(json.dumps(value).encode()) for value in (one, other)]
     for each in compare_documents(*map(ReadDocument, documents)):
         path = parse_jsonpath(each.path)

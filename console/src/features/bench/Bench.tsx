@@ -217,7 +217,7 @@ function Workbench(props: Props) {
       )}
       <div className="grid min-h-0 flex-1 divide-y divide-base-300 lg:grid-cols-[minmax(17rem,22%)_minmax(0,38%)_minmax(0,1fr)] lg:divide-x lg:divide-y-0">
         <RequestPane
-          document={document} values={values} environment={environment} environments={environments} shown={request.data} shownError={request.error} isSending={trial.isPending} sendError={trial.error} maySend={mayTry}
+          document={document} values={values} environment={environment} environments={environments} shown={request.data} shownError={request.error} isSending={trial.isPending} isTakingApart={takeApart.isPending} sendError={trial.error} maySend={mayTry}
           trial={response} onDocument={setDocument} onValues={setValues} onEnvironment={setEnvironment} onSend={send} isProtected={isProtected} standing={standing} project={project} connection={request.data?.connection ?? ""} record={record} onRecord={setRecord} moveError={move.error}
           onMoveKey={(place) => move.mutate({ service, environment, place, document }, { onSuccess: (moved) => setDocument(moved.document as OperationDocument) })}
           addressError={takeApart.error} base={service ? null : base} onBase={setBase}

@@ -17,6 +17,7 @@ interface Props {
   shown: Schemas["RequestShown"] | undefined;
   shownError: unknown;
   isSending: boolean;
+  isTakingApart: boolean;
   sendError: unknown;
   maySend: boolean;
   trial: Schemas["TrialShown"] | null;
@@ -119,10 +120,10 @@ export function RequestPane(props: Props) {
           <input type="checkbox" className="checkbox checkbox-sm" checked={meant} onChange={(e) => setMeant(e.target.checked)} /> {props.environment} is protected; writing there is meant
         </label>
       )}
-      <button type="button" className="btn btn-primary mt-3" aria-disabled={props.isSending} disabled={!props.maySend || (!shown && !props.shownError) || problems.length > 0 || (!reads && (!confirmed || (props.isProtected && !meant)))} onClick={() => props.onSend(confirmed, meant)}>
+      <button type="button" className="btn btn-primary mt-3" aria-disabled={props.isSending} disabled={!props.maySend || props.isTakingApart || (!shown && !props.shownError) || problems.length > 0 || (!reads && (!confirmed || (props.isProtected && !meant)))} onClick={() => props.onSend(confirmed, meant)}>
         {props.isSending ? "Waiting for the service" : "Send this request"}
       </button>
-      <p className="mt-1 text-xs opacity-70">{!props.maySend ? "Your role in this project does not send." : problems.length > 0 ? "Not before what is said above is mended." : !reads && !confirmed ? "It is sent when you have said so above." : "Sends the draft on this screen, saved or not."}</p>
+      <p className="mt-1 text-xs opacity-70">{!props.maySend ? "Your role in this project does not send." : props.isTakingApart ? "Not before what was pasted is taken apart." : problems.length > 0 ? "Not before what is said above is mended." : !reads && !confirmed ? "It is sent when you have said so above." : "Sends the draft on this screen, saved or not."}</p>
       <div className="mt-2"><ProblemAlert error={props.sendError} /></div>
     </div>
     </div>

@@ -84,6 +84,8 @@ export default function JsonEditor(props: Props) {
   const now = useRef(props);
   now.current = props;
   const mayWrite = useRef(new Compartment());
+  // what was typed here and has not come back as `text` yet: who types on meanwhile must not be set back by it
+  const typed = useRef<string[]>([]);
 
   const point = (position: number) => {
     const { state } = editor.current!;
@@ -106,8 +108,11 @@ export default function JsonEditor(props: Props) {
           EditorView.lineWrapping, EditorView.contentAttributes.of({ "aria-label": now.current.label }), syntaxHighlighting(colours), look, litLines,
           mayWrite.current.of(EditorState.readOnly.of(now.current.readOnly)),
           EditorView.updateListener.of((update) => {
-            if (update.docChanged && !update.transactions.some((one) => one.annotation(fromOutside))) now.current.onText(update.state.doc.toString());
-            else if (update.selectionSet && update.view.hasFocus) point(update.state.selection.main.head);
+            if (update.docChanged && !update.transactions.some((one) => one.annotation(fromOutside))) {
+              const text = update.state.doc.toString();
+              typed.current.push(text);
+              now.current.onText(text);
+            } else if (update.selectionSet && update.view.hasFocus) point(update.state.selection.main.head);
           }),
         ],
       }),
@@ -127,7 +132,10 @@ export default function JsonEditor(props: Props) {
   useEffect(() => {
     const view = editor.current!;
     const before = view.state.doc.toString();
-    if (before === props.text) return;
+    const own = typed.current.lastIndexOf(props.text);
+    if (own >= 0) typed.current = typed.current.slice(own + 1);
+    if (own >= 0 || before === props.text) return;
+    typed.current = [];
     // only what differs is replaced, so that the cursor stays where it is
     let start = 0;
     while (start < before.length && start < props.text.length && before[start] === props.text[start]) start += 1;

@@ -56,9 +56,9 @@ def measure(rows: int, asks: int) -> None:
     from rondine.core.mapping.sealing import key_digest
     from rondine.core.settings import load
     from rondine.server.access.models import Project
+    from rondine.server.connecting.models import Environment
     from rondine.server.records.browsing import browse, find_record, make_indexes
     from rondine.server.records.models import RecordSet, RecordType
-    from rondine.server.services.models import Environment
 
     fields = [
         {"name": "number", "type": "text", "searchable": True},

@@ -34,7 +34,7 @@ def stored_in(rondine: WholeRondine) -> bytes:
     """Everything in the database as text, and every stored body decompressed."""
     tables = [row[0] for row in rondine.sql("SELECT tablename FROM pg_tables WHERE schemaname = 'public'")]
     rows = "".join(str(rondine.sql(f"SELECT row_to_json(t)::text FROM {table} t")) for table in tables).encode()
-    bodies = b"".join(zlib.decompress(bytes(row[0])) for row in rondine.sql("SELECT stored FROM services_body"))
+    bodies = b"".join(zlib.decompress(bytes(row[0])) for row in rondine.sql("SELECT stored FROM runs_body"))
     return rows + bodies
 
 

@@ -135,7 +135,7 @@ def test_a_failure_is_told_in_words_with_what_to_do(open_page, walked):
         expect(page.get_by_text("all calls wait")).to_be_visible()  # what the service asked for is kept, and said
     finally:
         walked.control()
-        walked.sql("DELETE FROM services_connectionusage RETURNING 1")
+        walked.sql("DELETE FROM connecting_connectionusage RETURNING 1")
 
 
 def test_leaving_with_unsaved_changes_asks_and_saving_sends_nothing(open_page, walked):

@@ -25,11 +25,10 @@ def counts(rondine):
     """How many items there are of each kind, to see that nothing was left behind."""
 
     def count():
-        tables = ("service", "operation", "definition", "definitionfile", "connection", "credential")
-        return [rondine.sql(f"SELECT count(*) FROM services_{one}") for one in tables] + [
-            rondine.sql("SELECT count(*) FROM records_recordtype"),
-            rondine.sql("SELECT count(*) FROM items_revision"),
-        ]
+        tables = [f"connecting_{one}" for one in ("service", "connection", "credential")]
+        tables += [f"operations_{one}" for one in ("operation", "definition", "definitionfile")]
+        tables += ["records_recordtype", "items_revision"]
+        return [rondine.sql(f"SELECT count(*) FROM {one}") for one in tables]
 
     return count
 

@@ -2,9 +2,9 @@
 
 import pytest
 
+from rondine.server.connecting import kinds as service_kinds
 from rondine.server.items.actions import ItemKind
 from rondine.server.records import kinds as record_kinds
-from rondine.server.services import kinds as service_kinds
 from rondine_cli.main import parser
 
 KINDS = [one for module in (service_kinds, record_kinds) for one in vars(module).values() if isinstance(one, ItemKind)]

@@ -13,11 +13,11 @@ from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.mapping.sealing import SealedRow, key_digest
 from rondine.core.settings import load
 from rondine.server.access.models import Project
+from rondine.server.connecting.models import Environment
 from rondine.server.records import browsing
 from rondine.server.records.browsing import browse, make_indexes, shown_data
 from rondine.server.records.keeping import Kept, PlacedRow
 from rondine.server.records.models import Record, RecordSet, RecordType
-from rondine.server.services.models import Environment
 
 DOCUMENT = {
     "key": ["number"],

@@ -6,20 +6,12 @@ from django.test.utils import CaptureQueriesContext
 from rest_framework.test import APIClient
 
 from rondine.server.access.models import Membership, Person, Project
-from rondine.server.records.models import Feed, Mapping, RecordType
-from rondine.server.runs.models import Run
-from rondine.server.services.models import (
-    Body,
-    Connection,
-    Credential,
-    Definition,
-    Environment,
-    Operation,
-    Query,
-    Sample,
-    Service,
-    StandingValue,
-)
+from rondine.server.connecting.models import Connection, Credential, Environment, Service, StandingValue
+from rondine.server.feeds.models import Feed
+from rondine.server.mappings.models import Mapping
+from rondine.server.operations.models import Definition, Operation, Query, Sample
+from rondine.server.records.models import RecordType
+from rondine.server.runs.models import Body, Run
 
 KINDS = ("services", "credentials", "connections", "standing-values", "definitions", "operations", "queries", "samples", "record-types", "mappings", "feeds")  # fmt: skip
 

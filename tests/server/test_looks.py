@@ -71,7 +71,9 @@ def test_a_look_tells_the_rest_of_an_operation_when_it_is_asked_for(office):
 
 def test_what_is_not_kept_any_more_is_looked_at_again(office, rondine):
     seen = office.look_at_definition(files={"cases.json": json.dumps(DEFINITION)})
-    rondine.sql(f"UPDATE services_look SET made_at = now() - interval '2 days' WHERE id = '{seen['look']}' RETURNING 1")
+    rondine.sql(
+        f"UPDATE definitions_look SET made_at = now() - interval '2 days' WHERE id = '{seen['look']}' RETURNING 1"
+    )
     office.look_at_definition(files={"cases.json": json.dumps(DEFINITION)})
     with pytest.raises(RondineProblem, match="not kept any more") as caught:
         office.import_definition("late-cases", look=seen["look"])
@@ -79,7 +81,8 @@ def test_what_is_not_kept_any_more_is_looked_at_again(office, rondine):
     for _ in range(22):
         office.look_at_definition(files={"cases.json": json.dumps(DEFINITION)})
     assert (
-        rondine.sql("SELECT max(n) FROM (SELECT count(*) n FROM services_look GROUP BY project_id) counts")[0][0] == 20
+        rondine.sql("SELECT max(n) FROM (SELECT count(*) n FROM definitions_look GROUP BY project_id) counts")[0][0]
+        == 20
     )
 
 

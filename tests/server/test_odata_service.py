@@ -36,7 +36,7 @@ def tried(rondine, operation, inputs=None, **more):
 
 def test_metadata_is_read_from_the_service_itself_and_rows_before_anything_is_stored(rondine, store):
     office, (source, _, _) = rondine.office(), store
-    counts = "SELECT (SELECT count(*) FROM runs_run) || '/' || (SELECT count(*) FROM services_body)"
+    counts = "SELECT (SELECT count(*) FROM runs_run) || '/' || (SELECT count(*) FROM runs_body)"
     before = rondine.sql(counts)
     seen = office.look_at_rows("GET /Lots", **source)
     assert (seen["status"], seen["path"], seen["count"]) == (200, "$.value[*]", 10) and seen["rows"][0]["Number"] == 1

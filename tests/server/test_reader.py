@@ -9,7 +9,7 @@ import pytest
 
 from rondine.core.definitions import Files, read_definition
 from rondine.core.errors import DocumentError
-from rondine.server.services.reader import WORTH_A_PROCESS, read_apart
+from rondine.server.definitions.reader import WORTH_A_PROCESS, read_apart
 
 
 def large(count=1200):
@@ -48,7 +48,7 @@ def test_whoever_stops_waiting_ends_the_process():
 def readers():
     """The process ids of readers that this process started."""
     found = subprocess.run(
-        ["pgrep", "-P", str(os.getpid()), "-f", "rondine.server.services.reader"],
+        ["pgrep", "-P", str(os.getpid()), "-f", "rondine.server.definitions.reader"],
         capture_output=True,
         text=True,
         check=False,

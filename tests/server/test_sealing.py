@@ -6,7 +6,7 @@ import json
 import pytest
 
 from rondine.core.secret import Secret
-from rondine.server.services.sealing import KeyMissing, make_keys_file, seal, unseal
+from rondine.server.connecting.sealing import KeyMissing, make_keys_file, seal, unseal
 
 
 @pytest.fixture(autouse=True)

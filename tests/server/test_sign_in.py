@@ -411,7 +411,7 @@ def test_the_encryption_key_is_rotated_under_load(rondine, office):
         statuses = calling.result()
     assert len(statuses) > 5 and set(statuses) == {200}
     versions = {
-        row[0] for row in rondine.sql("SELECT DISTINCT key_version FROM services_credential WHERE sealed <> ''")
+        row[0] for row in rondine.sql("SELECT DISTINCT key_version FROM connecting_credential WHERE sealed <> ''")
     }
     assert versions == {2}
     assert office.try_operation(service=name, document={"path": path})["call"]["status"] == 200

@@ -301,7 +301,7 @@ def test_every_format_goes_the_whole_road_and_the_same_document_is_the_same(rond
 def test_every_digit_of_a_definition_survives_the_database(rondine):
     office = rondine.office()
     made = office.import_definition("road-exact", files={"r.json": openapi("3.1")}, record_types=[])
-    text = rondine.sql("SELECT schemas::text FROM services_definition WHERE name = %s", made["definition"])[0][0]
+    text = rondine.sql("SELECT schemas::text FROM operations_definition WHERE name = %s", made["definition"])[0][0]
     assert EXACT in text and '"multipleOf": 0.01' in text and '"const": 2.5' in text
     url = f"{rondine.url}/api/v1/projects/olmara/definitions/{made['definition']}/schemas"
     answer = httpx.get(url, headers={"Authorization": f"Bearer {rondine.token()}"}).text

@@ -64,6 +64,9 @@ def run_prepare(args: argparse.Namespace) -> None:
     from django.core.management import call_command
 
     django.setup()
+    from rondine.server.upgrading import rename_apps
+
+    rename_apps()
     call_command("migrate", verbosity=0, interactive=False)
 
 
@@ -82,8 +85,8 @@ def run_rotate_key(args: argparse.Namespace) -> None:
     django.setup()
     from django.conf import settings
 
-    from rondine.server.services.rotation import rotate_key
-    from rondine.server.services.sealing import prepare_key
+    from rondine.server.connecting.rotation import rotate_key
+    from rondine.server.connecting.sealing import prepare_key
 
     if args.prepare:
         print(f"key {prepare_key(settings.KEYS_FILE)} is in {settings.KEYS_FILE}, not used yet")
@@ -154,15 +157,16 @@ async def _work(parallel: int, place: str) -> None:
     import structlog
     from procrastinate.contrib.django import app
 
+    from rondine.server.connecting.process import parts
     from rondine.server.runs.places import queue_of
-    from rondine.server.runs.tasks import parts, sweep_for_ever
+    from rondine.server.runs.sweeping import sweep_for_ever
 
     log = structlog.get_logger("rondine.worker")
     stopping = asyncio.Event()
     loop = asyncio.get_running_loop()
     for one in (signal.SIGTERM, signal.SIGINT):
         loop.add_signal_handler(one, stopping.set)
-    sweeper = asyncio.create_task(sweep_for_ever(place))
+    sweeper = asyncio.create_task(sweep_for_ever(parts()[1], place))
     while not stopping.is_set():
         try:
             async with app.with_connector(app.connector.get_worker_connector()).open_async() as working:  # type: ignore[attr-defined]

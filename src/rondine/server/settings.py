@@ -66,11 +66,15 @@ INSTALLED_APPS = [
     "drf_spectacular",
     "drf_spectacular_sidecar",
     "procrastinate.contrib.django",
-    "rondine.server.items",
     "rondine.server.access",
-    "rondine.server.services",
-    "rondine.server.records",
+    "rondine.server.items",
     "rondine.server.runs",
+    "rondine.server.connecting",
+    "rondine.server.records",
+    "rondine.server.operations",
+    "rondine.server.mappings",
+    "rondine.server.definitions",
+    "rondine.server.feeds",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

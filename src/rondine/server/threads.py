@@ -33,3 +33,8 @@ def apart(action: Callable[..., T]) -> Callable[..., Coroutine[Any, Any, T]]:
             connections.close_all()
 
     return sync_to_async(run, thread_sensitive=False)
+
+
+async def release_database() -> None:
+    """Gives this request's database connection back before it waits for an outside service."""
+    await sync_to_async(connections.close_all)()

@@ -7,15 +7,17 @@ from rondine.server.access import administration
 from rondine.server.access import views as access
 from rondine.server.api import pages
 from rondine.server.api.problems import no_such_address
+from rondine.server.connecting import views as connecting
+from rondine.server.connecting.callback import any_page, callback
+from rondine.server.definitions import views as definitions
+from rondine.server.feeds import views as feeds
 from rondine.server.items import naming_views as naming
 from rondine.server.items import schema_views as document_schemas
-from rondine.server.records import readings
+from rondine.server.mappings import readings
+from rondine.server.mappings import views as mappings
+from rondine.server.operations import views as operations
 from rondine.server.records import views as records
 from rondine.server.runs import views as runs
-from rondine.server.services import connect_views as connecting
-from rondine.server.services import definition_views as definitions
-from rondine.server.services import views as services
-from rondine.server.services.callback import any_page, callback
 
 PROJECT = "api/v1/projects/<slug:project>"
 
@@ -59,22 +61,22 @@ urlpatterns = [
     path(f"{PROJECT}/environments", connecting.EnvironmentsView.as_view()),
     path(f"{PROJECT}/environments/<str:name>", connecting.EnvironmentView.as_view()),
     path(f"{PROJECT}/environments/<str:name>/callback-proof", connecting.CallbackProofView.as_view()),
-    path(f"{PROJECT}/obstacles", connecting.ObstaclesView.as_view()),
-    path(f"{PROJECT}/moves", connecting.MovesView.as_view()),
+    path(f"{PROJECT}/obstacles", feeds.ObstaclesView.as_view()),
+    path(f"{PROJECT}/moves", operations.MovesView.as_view()),
     path(f"{PROJECT}/connection-forms", connecting.ConnectionFormsView.as_view()),
     path(f"{PROJECT}/metadata", connecting.MetadataView.as_view()),
-    *_items("services", (services.ServiceList, services.ServiceDetail, services.ServiceRevisions)),
+    *_items("services", (connecting.ServiceList, connecting.ServiceDetail, connecting.ServiceRevisions)),
     *_items("credentials", (connecting.CredentialList, connecting.CredentialDetail, connecting.CredentialRevisions)),
     *_items("connections", (connecting.ConnectionList, connecting.ConnectionDetail, connecting.ConnectionRevisions)),
     *_items(
         "standing-values",
         (connecting.StandingValueList, connecting.StandingValueDetail, connecting.StandingValueRevisions),
     ),
-    *_items("operations", (services.OperationList, services.OperationDetail, services.OperationRevisions)),
-    *_items("samples", (services.SampleList, services.SampleDetail, services.SampleRevisions)),
+    *_items("operations", (operations.OperationList, operations.OperationDetail, operations.OperationRevisions)),
+    *_items("samples", (operations.SampleList, operations.SampleDetail, operations.SampleRevisions)),
     *_items("record-types", (records.RecordTypeList, records.RecordTypeDetail, records.RecordTypeRevisions)),
-    *_items("mappings", (records.MappingList, records.MappingDetail, records.MappingRevisions)),
-    *_items("feeds", (records.FeedList, records.FeedDetail, records.FeedRevisions)),
+    *_items("mappings", (mappings.MappingList, mappings.MappingDetail, mappings.MappingRevisions)),
+    *_items("feeds", (feeds.FeedList, feeds.FeedDetail, feeds.FeedRevisions)),
     *_items("definitions", (definitions.DefinitionList, definitions.DefinitionDetail, definitions.DefinitionRevisions)),
     *_items("queries", (definitions.QueryList, definitions.QueryDetail, definitions.QueryRevisions)),
     path(f"{PROJECT}/definition-previews", definitions.DefinitionPreviewView.as_view()),
@@ -85,7 +87,7 @@ urlpatterns = [
     path(f"{PROJECT}/definitions/<str:name>/compare", definitions.CompareView.as_view()),
     path(f"{PROJECT}/definitions/<str:name>/update", definitions.UpdateView.as_view()),
     path(f"{PROJECT}/services/<str:name>/openapi", definitions.ExportView.as_view()),
-    path(f"{PROJECT}/services/<str:name>/preparation", connecting.PreparationView.as_view()),
+    path(f"{PROJECT}/services/<str:name>/preparation", operations.PreparationView.as_view()),
     path(f"{PROJECT}/credentials/<str:name>/secrets", connecting.SecretsView.as_view()),
     path(f"{PROJECT}/credentials/<str:name>/origins", connecting.CredentialOriginsView.as_view()),
     path(f"{PROJECT}/credentials/<str:name>/secrets/second", connecting.SecondSecretsView.as_view()),
@@ -94,36 +96,36 @@ urlpatterns = [
     path(f"{PROJECT}/connections/<str:name>/wait", connecting.WaitView.as_view()),
     path(f"{PROJECT}/connections/<str:name>/sign-in", connecting.SignInView.as_view()),
     path(f"{PROJECT}/connections/<str:name>/effective", connecting.EffectiveView.as_view()),
-    path(f"{PROJECT}/pastes", services.PasteView.as_view()),
-    path(f"{PROJECT}/patterns", services.PatternView.as_view()),
-    path(f"{PROJECT}/operations/<str:name>/copy", services.CopyView.as_view()),
-    path(f"{PROJECT}/body-choices", services.BodyChoiceView.as_view()),
-    path(f"{PROJECT}/addresses", services.AddressView.as_view()),
-    path(f"{PROJECT}/requests", services.RequestView.as_view()),
-    path(f"{PROJECT}/trials", services.TrialsView.as_view()),
-    path(f"{PROJECT}/trials/keep", services.KeepTrialView.as_view()),
-    path(f"{PROJECT}/bodies/<uuid:body_id>/tree", services.TreeView.as_view()),
-    path(f"{PROJECT}/bodies/<uuid:body_id>/places", services.PlacesView.as_view()),
-    path(f"{PROJECT}/bodies/<uuid:body_id>/text", services.TextView.as_view()),
-    path(f"{PROJECT}/bodies/<uuid:body_id>/content", services.ContentView.as_view()),
-    path(f"{PROJECT}/outlines", records.OutlineView.as_view()),
-    path(f"{PROJECT}/comparisons", records.ComparisonView.as_view()),
-    path(f"{PROJECT}/structure-comparisons", records.StructureComparisonView.as_view()),
-    path(f"{PROJECT}/proposals", records.ProposalView.as_view()),
-    path(f"{PROJECT}/mapping-forms", records.MappingFormsView.as_view()),
+    path(f"{PROJECT}/pastes", operations.PasteView.as_view()),
+    path(f"{PROJECT}/patterns", operations.PatternView.as_view()),
+    path(f"{PROJECT}/operations/<str:name>/copy", feeds.CopyView.as_view()),
+    path(f"{PROJECT}/body-choices", operations.BodyChoiceView.as_view()),
+    path(f"{PROJECT}/addresses", operations.AddressView.as_view()),
+    path(f"{PROJECT}/requests", operations.RequestView.as_view()),
+    path(f"{PROJECT}/trials", operations.TrialsView.as_view()),
+    path(f"{PROJECT}/trials/keep", operations.KeepTrialView.as_view()),
+    path(f"{PROJECT}/bodies/<uuid:body_id>/tree", operations.TreeView.as_view()),
+    path(f"{PROJECT}/bodies/<uuid:body_id>/places", operations.PlacesView.as_view()),
+    path(f"{PROJECT}/bodies/<uuid:body_id>/text", operations.TextView.as_view()),
+    path(f"{PROJECT}/bodies/<uuid:body_id>/content", operations.ContentView.as_view()),
+    path(f"{PROJECT}/outlines", mappings.OutlineView.as_view()),
+    path(f"{PROJECT}/comparisons", mappings.ComparisonView.as_view()),
+    path(f"{PROJECT}/structure-comparisons", mappings.StructureComparisonView.as_view()),
+    path(f"{PROJECT}/proposals", mappings.ProposalView.as_view()),
+    path(f"{PROJECT}/mapping-forms", mappings.MappingFormsView.as_view()),
     path(f"{PROJECT}/readings/tree", readings.TreeReading.as_view()),
     path(f"{PROJECT}/readings/outline", readings.OutlineReading.as_view()),
     path(f"{PROJECT}/readings/comparison", readings.ComparisonReading.as_view()),
     path(f"{PROJECT}/readings/structure-comparison", readings.StructureComparisonReading.as_view()),
     path(f"{PROJECT}/readings/proposal", readings.ProposalReading.as_view()),
     path(f"{PROJECT}/readings/records", readings.RecordsReading.as_view()),
-    path(f"{PROJECT}/previews", records.PreviewView.as_view()),
-    path(f"{PROJECT}/feeds/<str:name>/runs", runs.FeedRunsView.as_view()),
+    path(f"{PROJECT}/previews", mappings.PreviewView.as_view()),
+    path(f"{PROJECT}/feeds/<str:name>/runs", feeds.FeedRunsView.as_view()),
     path(f"{PROJECT}/runs", runs.RunsView.as_view()),
     path(f"{PROJECT}/runs/<int:run_id>", runs.RunView.as_view()),
     path(f"{PROJECT}/runs/<int:run_id>/cancel", runs.CancelView.as_view()),
     path(f"{PROJECT}/runs/<int:run_id>/calls", runs.CallsView.as_view()),
-    path(f"{PROJECT}/runs/<int:run_id>/calls/<int:number>/fed", runs.FedView.as_view()),
+    path(f"{PROJECT}/runs/<int:run_id>/calls/<int:number>/fed", records.FedView.as_view()),
     path(f"{PROJECT}/runs/<int:run_id>/rejects", runs.RejectsView.as_view()),
     path(f"{PROJECT}/environments/<str:environment>/records/<str:name>", records.RecordsView.as_view()),
     path(f"{PROJECT}/environments/<str:environment>/records/<str:name>/<path:key>", records.RecordView.as_view()),

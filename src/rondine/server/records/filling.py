@@ -9,11 +9,11 @@ from rondine.core.operations.inputs import Filled, Input, filled_from
 from rondine.core.protocols.rest import Built
 from rondine.core.settings import load
 from rondine.server.access.models import Project
+from rondine.server.connecting.opening import environment_of
 from rondine.server.items.actions import find_item
 from rondine.server.records.actions import record_set
 from rondine.server.records.browsing import find_record, shown_data
 from rondine.server.records.kinds import RECORD_TYPES
-from rondine.server.services.actions import environment_of
 
 
 def filled(

@@ -9,10 +9,10 @@ from rondine.core.conversions.types import CONVERSIONS
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.mapping.sealing import key_digest, key_text
 from rondine.core.settings import load
+from rondine.server.connecting.models import Environment
 from rondine.server.records.actions import record_set
 from rondine.server.records.browsing import RecordPage, browse, shown_data
 from rondine.server.records.models import Record, RecordType
-from rondine.server.services.models import Environment
 
 #: Records of each type that are shown with the one they belong to.
 SHOWN = 20

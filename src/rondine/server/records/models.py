@@ -6,9 +6,9 @@ from typing import Any
 
 from django.db import models
 
+from rondine.server.connecting.models import Environment
 from rondine.server.items.models import Item
 from rondine.server.records.keeping import RecordManager
-from rondine.server.services.models import Environment, Operation, Service
 
 
 class ExactDecoder(json.JSONDecoder):
@@ -21,22 +21,6 @@ class ExactDecoder(json.JSONDecoder):
 class RecordType(Item):
     class Meta:
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_record_type_a_name")]
-
-
-class Mapping(Item):
-    service = models.ForeignKey(Service, on_delete=models.CASCADE, related_name="mappings")
-
-    class Meta:
-        constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_mapping_a_name")]
-
-
-class Feed(Item):
-    operation = models.ForeignKey(Operation, on_delete=models.PROTECT, related_name="feeds")
-    mapping = models.ForeignKey(Mapping, on_delete=models.PROTECT, related_name="feeds")
-    environment = models.ForeignKey(Environment, on_delete=models.PROTECT, related_name="feeds")
-
-    class Meta:
-        constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_feed_a_name")]
 
 
 class RecordSet(models.Model):
@@ -87,18 +71,3 @@ class SeenKey(models.Model):
     run_id = models.BigIntegerField()
     set_id = models.BigIntegerField()
     digest = models.UUIDField()
-
-
-class RejectedRow(models.Model):
-    """A row that could not become a record: the reasons and the row itself, as text."""
-
-    run_id = models.BigIntegerField()
-    record_type = models.CharField(max_length=63)
-    call = models.PositiveIntegerField()
-    ordinal = models.PositiveIntegerField()
-    path = models.TextField()
-    problems = models.JSONField()
-    row = models.TextField()
-
-    class Meta:
-        indexes = [models.Index(fields=["run_id", "id"], name="rejects_of_a_run")]

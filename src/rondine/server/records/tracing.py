@@ -14,9 +14,8 @@ from rondine.core.paths import Location, parse_pointer
 from rondine.core.settings import dump, load
 from rondine.server.records.actions import given_of, shown_trace
 from rondine.server.records.models import Record, RecordSet
-from rondine.server.runs.models import Call, Run
-from rondine.server.services.actions import read_for
-from rondine.server.services.models import Body
+from rondine.server.runs.bodies import read_for
+from rondine.server.runs.models import Body, Call, Run
 
 #: Rows of a response that are looked through for a place, and how many that it fed are told.
 MOST_ROWS = 50_000

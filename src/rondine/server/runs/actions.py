@@ -1,36 +1,25 @@
 """Queueing, taking, cancelling and ending runs."""
 
-from collections.abc import Mapping, Sequence
-from datetime import UTC, datetime, timedelta
+from collections.abc import Sequence
+from datetime import timedelta
 from typing import Any
 
-from django.db import IntegrityError, connection, models, transaction
+from django.db import connection, models, transaction
 from django.utils import timezone
 from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
 from procrastinate.exceptions import ConnectorException
 
-from rondine.core.errors import Conflict, DraftError, NotFound, Problem
-from rondine.core.http.limits import meter
-from rondine.core.items.connection import ConnectionDocument
-from rondine.core.items.feed import FeedDocument
-from rondine.core.mapping.document import MappingDocument
-from rondine.core.operations.document import OperationDocument
-from rondine.core.operations.inputs import checked_inputs
-from rondine.core.settings import dump, load
-from rondine.server.access.models import Person, Project
-from rondine.server.records.kinds import FEEDS, record_types_of, resolved_mapping
-from rondine.server.records.models import Feed
+from rondine.core.errors import Conflict, NotFound
+from rondine.server.access.models import Project
 from rondine.server.runs.completeness import Completeness
 from rondine.server.runs.models import Call, Run
 from rondine.server.runs.places import queue_of
 from rondine.server.runs.remarks import Remark
-from rondine.server.services.actions import connection_for, line_of, standing_values
-from rondine.server.services.kinds import with_queries
-from rondine.server.services.models import Connection
-from rondine.server.services.shared import usage_of
 
 CHANNEL = "rondine_runs"
+#: The task that carries a run out, by its name.
+CARRY_OUT = "rondine.carry_out"
 #: A running run whose worker has not said that it lives for this long is taken by another.
 SILENT = timedelta(seconds=20)
 
@@ -41,107 +30,14 @@ def notify(run_id: int) -> None:
         cursor.execute("SELECT pg_notify(%s, %s)", (CHANNEL, str(run_id)))
 
 
-def queue_feed(
-    project: Project, feed: Feed, person: Person | None, inputs: Mapping[str, Any], *, confirmed: bool = False
-) -> Run:
-    """A run of the feed, and its job in the same transaction. Raises DraftError with every reason why it cannot run, and Conflict if it would
-    use up a limit of days or months, unless that is confirmed.
-    """
-    problems = FEEDS.problems(feed)
-    try:
-        connection = connection_for(feed.operation.service, feed.environment)
-        line_of(connection, feed.operation.name)
-        if "copy" not in load(ConnectionDocument, connection.document).supports:
-            problems = [*problems, _no_copy(connection)]
-    except (DraftError, NotFound) as error:
-        problems = [*problems, Problem("/environment", error.message, error.hint)]
-    if problems:
-        raise DraftError(
-            f'feed "{feed.name}" cannot run: {problems[0].message}',
-            where=f"feed {feed.name}",
-            hint=problems[0].hint,
-            problems=problems,
-        )
-    if not confirmed:
-        warn_of_limits(feed, connection)
-    document: FeedDocument = load(FeedDocument, feed.document)
-    operation: OperationDocument = load(OperationDocument, feed.operation.document)
-    if not operation.enabled:
-        raise DraftError(
-            f'operation "{feed.operation.name}" is disabled',
-            where=f"operation {feed.operation.name}",
-            hint=f"enable it: rondine operation enable {feed.operation.name}",
-        )
-    values = {**document.inputs, **inputs}
-    checked_inputs(operation.inputs, values, standing_values(project, feed.environment.name))
-    record_types = record_types_of(project.pk)
-    mapping = resolved_mapping(feed.project_id, load(MappingDocument, feed.mapping.document))
-    used = {output.record_type for output in mapping.outputs}
-    content = {
-        "operation": dump(with_queries(operation, project.pk)),
-        "operation_name": feed.operation.name,
-        "mapping": dump(mapping),
-        "mapping_name": feed.mapping.name,
-        "feed": feed.document,
-        "record_types": {name: dump(record_types[name]) for name in used},
-    }
-    try:
-        with transaction.atomic():
-            run = Run.objects.create(
-                project=project,
-                environment=feed.environment,
-                kind="feed",
-                feed=feed,
-                operation=feed.operation,
-                title=feed.title or feed.name,
-                inputs=values,
-                content=content,
-                by=person,
-            )
-            _defer(run)
-            notify(run.pk)
-    except IntegrityError as error:
-        active = Run.objects.filter(feed=feed, state__in=("queued", "running")).first()
-        raise Conflict(
-            f'feed "{feed.name}" is running already',
-            where=f"run {active.pk if active else ''}",
-            hint="wait for it, or cancel it first",
-        ) from error
-    return run
-
-
-def warn_of_limits(feed: Feed, connection: Connection) -> None:
-    """Raises Conflict if the feed, calling as often as its last whole run did, would use up what is left of a day or month."""
-    last = feed.runs.filter(state="done").order_by("-id").first()
-    calls = last.calls.count() if last else 1
-    limits = load(ConnectionDocument, connection.document).limits
-    usage, now = usage_of(connection.pk)
-    for one in meter(limits, usage, now=now):
-        if one.limit.span in ("day", "month") and calls >= one.left:
-            when = f"{datetime.fromtimestamp(one.refills_at, UTC):%Y-%m-%d %H:%M} UTC" if one.refills_at else "now"
-            raise Conflict(
-                f"the feed needs about {calls:,} calls, and {one.left:,} are left of {one.limit.words}; it refills from {when}",
-                where=f"connection {connection.name}: limits",
-                hint="wait until then, or start it all the same: confirmed (rondine feed run --confirm)",
-            )
-
-
-def _no_copy(connection: Connection) -> Problem:
-    return Problem(
-        "/environment",
-        f'connection "{connection.name}" is not for keeping copies',
-        "let it support copy, or read the service live",
-    )
-
-
-def _defer(run: Run) -> None:
-    from rondine.server.runs.tasks import carry_out
-
+def defer(run: Run) -> None:
+    """Queues the job of a run, for the workers of the place of its connection."""
     place = ""
     if run.feed is not None:
-        found = Connection.objects.filter(service=run.feed.operation.service, environment=run.environment_id).first()
-        place = found.document.get("place", "") if found else ""
-    carry_out.configure(queue=queue_of(place)).defer(run_id=run.pk)
+        service = run.feed.operation.service
+        document = service.connections.filter(environment=run.environment_id).values_list("document", flat=True).first()
+        place = (document or {}).get("place", "")
+    app.configure_task(CARRY_OUT, queue=queue_of(place)).defer(run_id=run.pk)
 
 
 def take_run(run_id: int) -> Run | None:
@@ -170,7 +66,7 @@ def put_back(run_id: int, attempt: int) -> None:
     """Gives a run back to the queue, to go on behind its checkpoint."""
     with transaction.atomic():
         if Run.objects.filter(pk=run_id, attempt=attempt, state="running").update(state="queued", alive_at=None):
-            _defer(Run.objects.get(pk=run_id))
+            defer(Run.objects.get(pk=run_id))
             notify(run_id)
 
 
@@ -182,10 +78,10 @@ def sweep() -> list[int]:
         put_back(run_id, attempt)
     waiting = set(Run.objects.filter(state="queued", queued_at__lt=now - SILENT).values_list("pk", flat=True))
     if waiting:
-        jobs = ProcrastinateJob.objects.filter(task_name="rondine.carry_out", status__in=("todo", "doing"))
+        jobs = ProcrastinateJob.objects.filter(task_name=CARRY_OUT, status__in=("todo", "doing"))
         waiting -= {job["run_id"] for job in jobs.values_list("args", flat=True)}
         for run_id in waiting:
-            _defer(Run.objects.get(pk=run_id))
+            defer(Run.objects.get(pk=run_id))
     return [*(run_id for run_id, _ in silent), *waiting]
 
 

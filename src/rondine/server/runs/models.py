@@ -1,13 +1,14 @@
 """Runs: everything needed to understand one afterwards, and to go on with it after a crash."""
 
+import uuid
+import zlib
+
 from django.conf import settings
 from django.db import models
 from django.db.models import F, Q
 
 from rondine.server.access.models import Project
 from rondine.server.items.exact import ExactJSONField
-from rondine.server.records.models import Feed
-from rondine.server.services.models import Body, Environment, Operation
 
 STATES = ("queued", "running", "done", "failed", "cancelled")
 KINDS = ("trial", "feed")
@@ -21,10 +22,10 @@ class Run(models.Model):
     remarks: what is odd but stopped nothing (`runs/remarks.py`)."""
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="runs")
-    environment = models.ForeignKey(Environment, on_delete=models.PROTECT, related_name="runs")
+    environment = models.ForeignKey("connecting.Environment", on_delete=models.PROTECT, related_name="runs")
     kind = models.CharField(max_length=20, choices=[(kind, kind) for kind in KINDS])
-    feed = models.ForeignKey(Feed, null=True, on_delete=models.SET_NULL, related_name="runs")
-    operation = models.ForeignKey(Operation, null=True, on_delete=models.SET_NULL, related_name="runs")
+    feed = models.ForeignKey("feeds.Feed", null=True, on_delete=models.SET_NULL, related_name="runs")
+    operation = models.ForeignKey("operations.Operation", null=True, on_delete=models.SET_NULL, related_name="runs")
     title = models.CharField(max_length=300, blank=True)
     state = models.CharField(max_length=20, choices=[(state, state) for state in STATES], default="queued")
     attempt = models.PositiveIntegerField(default=0)
@@ -110,6 +111,31 @@ class Worker(models.Model):
     alive_at = models.DateTimeField()
 
 
+class Body(models.Model):
+    """A body as it came, byte for byte. stored: compressed (zlib)."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="+")
+    media_type = models.CharField(max_length=200, blank=True)
+    charset = models.CharField(max_length=60, default="utf-8")
+    size = models.BigIntegerField()
+    stored = models.BinaryField()
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    @classmethod
+    def of(cls, project_id: int, body: bytes, media_type: str, charset: str) -> "Body":
+        return cls(
+            project_id=project_id,
+            media_type=media_type[:200],
+            charset=charset[:60],
+            size=len(body),
+            stored=zlib.compress(body, 3),
+        )
+
+    def content(self) -> bytes:
+        return zlib.decompress(bytes(self.stored))
+
+
 class Call(models.Model):
     """One request and its response. request: HTTP text with secrets masked.  error: what went wrong, as a problem document.  purpose: empty for a
     call of the operation, else why it was made on the way.  via: direct or by which proxy.  by: the process that called."""
@@ -134,3 +160,18 @@ class Call(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["run", "number"], name="one_call_a_number")]
+
+
+class RejectedRow(models.Model):
+    """A row that could not become a record: the reasons and the row itself, as text."""
+
+    run_id = models.BigIntegerField()
+    record_type = models.CharField(max_length=63)
+    call = models.PositiveIntegerField()
+    ordinal = models.PositiveIntegerField()
+    path = models.TextField()
+    problems = models.JSONField()
+    row = models.TextField()
+
+    class Meta:
+        indexes = [models.Index(fields=["run_id", "id"], name="rejects_of_a_run")]

@@ -8,18 +8,11 @@ from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from rondine.core.mapping.document import RecordTypeDocument
 from rondine.server.access.project_views import ProjectView
-from rondine.server.api.openapi import AnyField, DocumentField
-from rondine.server.api.requests import SENDING_MARK, Strict, checked_limit, sending_mark
-from rondine.server.items.actions import find_item
-from rondine.server.records.kinds import FEEDS
-from rondine.server.records.models import RejectedRow
-from rondine.server.records.tracing import fed_by
-from rondine.server.records.views import FieldPlace, MappedRow
-from rondine.server.runs.actions import cancel_run, find_call, find_run, queue_feed
-from rondine.server.runs.models import COMPLETENESS, Call, Run
-from rondine.server.runs.sendings import start_once
+from rondine.server.api.openapi import AnyField
+from rondine.server.api.requests import checked_limit
+from rondine.server.runs.actions import cancel_run, find_run
+from rondine.server.runs.models import COMPLETENESS, Call, RejectedRow, Run
 
 
 class CountLine(serializers.Serializer[Any]):
@@ -245,38 +238,6 @@ class RunsView(ProjectView):
         )
 
 
-class FeedInputs(Strict):
-    inputs = serializers.DictField(
-        child=AnyField(allow_null=True), required=False, default=dict, help_text="in place of the feed's own"
-    )
-    confirmed = serializers.BooleanField(
-        required=False, default=False, help_text="using up a limit of days or months is meant"
-    )
-
-
-class FeedRunsView(ProjectView):
-    """Starts a run of a feed."""
-
-    permissions = {"POST": "run"}
-
-    @extend_schema(operation_id="runFeed", request=FeedInputs, responses={202: RunLine}, parameters=[SENDING_MARK])
-    def post(self, request: Request, project: str, name: str) -> Response:
-        given = self.given(FeedInputs, request)
-        feed = find_item(FEEDS, self.project, name)
-        run = start_once(
-            self.project,
-            self.person,
-            sending_mark(request),
-            [name, given],
-            lambda: queue_feed(self.project, feed, self.person, given["inputs"], confirmed=given["confirmed"]),
-        )
-        return Response(
-            shown_run(find_run(self.project, run.pk)),
-            status=202,
-            headers={"Location": f"/api/v1/projects/{project}/runs/{run.pk}"},
-        )
-
-
 class RunView(ProjectView):
     @extend_schema(operation_id="getRun", responses=RunLine)
     def get(self, request: Request, project: str, run_id: int) -> Response:
@@ -306,48 +267,6 @@ class CallsView(ProjectView):
         run = find_run(self.project, run_id)
         found = Call.objects.filter(run=run).select_related("run__operation", "run__feed__operation")
         return Response(page_by_number(found, request, "number", shown_call, 100))
-
-
-class RecordOfRow(serializers.Serializer[Any]):
-    key = serializers.ListField(child=AnyField())
-    run = serializers.IntegerField(help_text="that changed it last")
-
-
-class FedRow(MappedRow):
-    record = RecordOfRow(allow_null=True, help_text="what is kept under its key now")
-
-
-FedRow._declared_fields["fields"] = FieldPlace(many=True)
-
-
-class FedOutput(serializers.Serializer[Any]):
-    record_type = serializers.CharField()
-    document = DocumentField(RecordTypeDocument, help_text="the record type as it was then")
-    shown = FedRow(many=True)
-    is_all = serializers.BooleanField()
-
-
-class FedShown(serializers.Serializer[Any]):
-    call = CallLine()
-    outputs = FedOutput(many=True)
-    note = serializers.CharField(help_text="why nothing is told, if nothing is")
-
-
-class FedView(ProjectView):
-    """What a call's response fed: its rows with their records, and the place of every value."""
-
-    @extend_schema(
-        operation_id="getFed",
-        responses=FedShown,
-        parameters=[
-            OpenApiParameter(
-                "place", str, description="a JSON Pointer: only rows with a value from there or from within"
-            )
-        ],
-    )
-    def get(self, request: Request, project: str, run_id: int, number: int) -> Response:
-        call = find_call(self.project, run_id, number)
-        return Response({"call": shown_call(call), **fed_by(call, request.query_params.get("place", ""))})
 
 
 class RejectLine(serializers.Serializer[Any]):

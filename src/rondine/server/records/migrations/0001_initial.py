@@ -12,7 +12,7 @@ class Migration(migrations.Migration):
 
     dependencies = [
         ('access', '0001_initial'),
-        ('services', '0001_initial'),
+        ('connecting', '0001_initial'),
     ]
 
     operations = [
@@ -36,7 +36,7 @@ class Migration(migrations.Migration):
                 ('problems', models.JSONField(default=list)),
                 ('changed_at', models.DateTimeField(auto_now=True)),
                 ('project', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='+', to='access.project')),
-                ('service', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='mappings', to='services.service')),
+                ('service', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='mappings', to='connecting.service')),
             ],
         ),
         migrations.CreateModel(
@@ -49,8 +49,8 @@ class Migration(migrations.Migration):
                 ('document', models.JSONField(default=dict)),
                 ('problems', models.JSONField(default=list)),
                 ('changed_at', models.DateTimeField(auto_now=True)),
-                ('environment', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='feeds', to='services.environment')),
-                ('operation', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='feeds', to='services.operation')),
+                ('environment', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='feeds', to='connecting.environment')),
+                ('operation', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='feeds', to='connecting.operation')),
                 ('project', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='+', to='access.project')),
                 ('mapping', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='feeds', to='records.mapping')),
             ],
@@ -61,7 +61,7 @@ class Migration(migrations.Migration):
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
                 ('count', models.BigIntegerField(default=0)),
                 ('indexed', models.JSONField(default=list)),
-                ('environment', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='record_sets', to='services.environment')),
+                ('environment', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='record_sets', to='connecting.environment')),
             ],
         ),
         migrations.CreateModel(

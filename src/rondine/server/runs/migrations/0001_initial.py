@@ -13,7 +13,7 @@ class Migration(migrations.Migration):
     dependencies = [
         ('access', '0001_initial'),
         ('records', '0001_initial'),
-        ('services', '0001_initial'),
+        ('connecting', '0001_initial'),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
@@ -38,9 +38,9 @@ class Migration(migrations.Migration):
                 ('ended_at', models.DateTimeField(null=True)),
                 ('alive_at', models.DateTimeField(null=True)),
                 ('by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to=settings.AUTH_USER_MODEL)),
-                ('environment', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='runs', to='services.environment')),
+                ('environment', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='runs', to='connecting.environment')),
                 ('feed', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='runs', to='records.feed')),
-                ('operation', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='runs', to='services.operation')),
+                ('operation', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='runs', to='connecting.operation')),
                 ('project', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='runs', to='access.project')),
             ],
         ),
@@ -60,7 +60,7 @@ class Migration(migrations.Migration):
                 ('rows', models.BigIntegerField(null=True)),
                 ('error', models.JSONField(null=True)),
                 ('at', models.DateTimeField()),
-                ('body', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to='services.body')),
+                ('body', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to='connecting.body')),
                 ('run', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='calls', to='runs.run')),
             ],
         ),

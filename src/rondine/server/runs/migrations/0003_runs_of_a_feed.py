@@ -10,7 +10,7 @@ class Migration(migrations.Migration):
         ('access', '0002_naming'),
         ('records', '0002_typed_values'),
         ('runs', '0002_connect'),
-        ('services', '0004_queries'),
+        ('connecting', '0004_queries'),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 

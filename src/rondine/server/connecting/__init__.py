@@ -1,0 +1,1 @@
+"""Reaching services: environments, connections, credentials, standing values, sign-in."""

@@ -1,0 +1,1 @@
+"""Definitions of services: looked at, imported, imported again, exported."""

@@ -1,0 +1,1 @@
+"""Feeds: an operation, its inputs and a mapping that keep records, run after run."""

@@ -1,0 +1,73 @@
+"""The kind of item of feeds."""
+
+from rondine.core.errors import InputError, Problem
+from rondine.core.items.feed import FeedDocument
+from rondine.core.operations.document import OperationDocument, is_reading
+from rondine.core.operations.inputs import checked_inputs
+from rondine.core.settings import load
+from rondine.server.access.models import Person
+from rondine.server.connecting.models import Environment
+from rondine.server.feeds.models import Feed
+from rondine.server.items.actions import ItemKind
+from rondine.server.mappings.models import Mapping
+from rondine.server.operations.adopting import adopt_paging
+from rondine.server.operations.models import Operation
+
+
+def _feed(item: Feed) -> list[Problem]:
+    problems = []
+    operation: OperationDocument = load(OperationDocument, item.operation.document)
+    feed: FeedDocument = load(FeedDocument, item.document)
+    try:
+        checked_inputs(operation.inputs, feed.inputs)
+    except InputError as error:
+        problems += [Problem(f"/inputs{one.where}", one.message, one.hint) for one in error.problems]
+    if not is_reading(operation) or operation.method in ("HEAD", "OPTIONS"):
+        problems.append(
+            Problem(
+                "/operation",
+                f"{item.operation.name} is a {operation.method}, and a feed only reads",
+                "take one that reads",
+            )
+        )
+    if item.operation.problems:
+        problems.append(
+            Problem(
+                "/operation",
+                f'operation "{item.operation.name}" is not ready: {item.operation.problems[0]["message"]}',
+                "mend it first",
+            )
+        )
+    if item.mapping.problems:
+        problems.append(
+            Problem(
+                "/mapping",
+                f'mapping "{item.mapping.name}" is not ready: {item.mapping.problems[0]["message"]}',
+                "mend it first",
+            )
+        )
+    if item.mapping.service_id != item.operation.service_id:
+        problems.append(
+            Problem(
+                "/mapping",
+                f'mapping "{item.mapping.name}" belongs to another service than the operation',
+                "take a mapping of the same service",
+            )
+        )
+    return problems
+
+
+def _feed_made(item: Feed, person: Person | None, role: str | None) -> None:
+    """A feed brings all rows: its operation follows the paging that its responses have shown."""
+    adopt_paging(item.operation, person, role, why=f'recognised when feed "{item.name}" was made')
+
+
+FEEDS = ItemKind(
+    "feeds",
+    "feed",
+    Feed,
+    FeedDocument,
+    {"operation": Operation, "mapping": Mapping, "environment": Environment},
+    problems=_feed,
+    made=_feed_made,
+)

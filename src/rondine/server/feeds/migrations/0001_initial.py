@@ -1,0 +1,50 @@
+"""Feeds come here from the app of records."""
+
+import django.db.models.deletion
+import uuid
+from django.db import migrations, models
+
+
+class Migration(migrations.Migration):
+
+    initial = True
+
+    dependencies = [
+        ('access', '0003_installation'),
+        ('connecting', '0008_callback'),
+        ('mappings', '0001_initial'),
+        ('operations', '0001_initial'),
+        ('records', '0003_kept_records'),
+    ]
+
+    operations = [
+        migrations.SeparateDatabaseAndState(
+            database_operations=[
+                migrations.RunSQL(
+                    sql='ALTER TABLE records_feed RENAME TO feeds_feed',
+                    reverse_sql='ALTER TABLE feeds_feed RENAME TO records_feed',
+                ),
+            ],
+            state_operations=[
+                migrations.CreateModel(
+                    name='Feed',
+                    fields=[
+                        ('id', models.UUIDField(default=uuid.uuid4, editable=False, primary_key=True, serialize=False)),
+                        ('project', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='+', to='access.project')),
+                        ('name', models.CharField(max_length=63)),
+                        ('title', models.CharField(blank=True, max_length=200)),
+                        ('version', models.PositiveIntegerField(default=1)),
+                        ('document', models.JSONField(default=dict)),
+                        ('problems', models.JSONField(default=list)),
+                        ('changed_at', models.DateTimeField(auto_now=True)),
+                        ('operation', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='feeds', to='operations.operation')),
+                        ('mapping', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='feeds', to='mappings.mapping')),
+                        ('environment', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='feeds', to='connecting.environment')),
+                    ],
+                    options={
+                        'constraints': [models.UniqueConstraint(fields=('project', 'name'), name='one_feed_a_name')],
+                    },
+                ),
+            ],
+        ),
+    ]

@@ -1,0 +1,120 @@
+"""Runs of feeds, queued with everything that they go by."""
+
+from collections.abc import Mapping
+from datetime import UTC, datetime
+from typing import Any
+
+from django.db import IntegrityError, transaction
+
+from rondine.core.errors import Conflict, DraftError, NotFound, Problem
+from rondine.core.http.limits import meter
+from rondine.core.items.connection import ConnectionDocument
+from rondine.core.items.feed import FeedDocument
+from rondine.core.mapping.document import MappingDocument
+from rondine.core.operations.document import OperationDocument
+from rondine.core.operations.inputs import checked_inputs
+from rondine.core.settings import dump, load
+from rondine.server.access.models import Person, Project
+from rondine.server.connecting.models import Connection
+from rondine.server.connecting.opening import connection_for, line_of, standing_values
+from rondine.server.connecting.shared import usage_of
+from rondine.server.feeds.kinds import FEEDS
+from rondine.server.feeds.models import Feed
+from rondine.server.mappings.kinds import resolved_mapping
+from rondine.server.operations.kinds import with_queries
+from rondine.server.records.kinds import record_types_of
+from rondine.server.runs.actions import defer, notify
+from rondine.server.runs.models import Run
+
+
+def queue_feed(
+    project: Project, feed: Feed, person: Person | None, inputs: Mapping[str, Any], *, confirmed: bool = False
+) -> Run:
+    """A run of the feed, and its job in the same transaction. Raises DraftError with every reason why it cannot run, and Conflict if it would
+    use up a limit of days or months, unless that is confirmed.
+    """
+    problems = FEEDS.problems(feed)
+    try:
+        connection = connection_for(feed.operation.service, feed.environment)
+        line_of(connection, feed.operation.name)
+        if "copy" not in load(ConnectionDocument, connection.document).supports:
+            problems = [*problems, _no_copy(connection)]
+    except (DraftError, NotFound) as error:
+        problems = [*problems, Problem("/environment", error.message, error.hint)]
+    if problems:
+        raise DraftError(
+            f'feed "{feed.name}" cannot run: {problems[0].message}',
+            where=f"feed {feed.name}",
+            hint=problems[0].hint,
+            problems=problems,
+        )
+    if not confirmed:
+        warn_of_limits(feed, connection)
+    document: FeedDocument = load(FeedDocument, feed.document)
+    operation: OperationDocument = load(OperationDocument, feed.operation.document)
+    if not operation.enabled:
+        raise DraftError(
+            f'operation "{feed.operation.name}" is disabled',
+            where=f"operation {feed.operation.name}",
+            hint=f"enable it: rondine operation enable {feed.operation.name}",
+        )
+    values = {**document.inputs, **inputs}
+    checked_inputs(operation.inputs, values, standing_values(project, feed.environment.name))
+    record_types = record_types_of(project.pk)
+    mapping = resolved_mapping(feed.project_id, load(MappingDocument, feed.mapping.document))
+    used = {output.record_type for output in mapping.outputs}
+    content = {
+        "operation": dump(with_queries(operation, project.pk)),
+        "operation_name": feed.operation.name,
+        "mapping": dump(mapping),
+        "mapping_name": feed.mapping.name,
+        "feed": feed.document,
+        "record_types": {name: dump(record_types[name]) for name in used},
+    }
+    try:
+        with transaction.atomic():
+            run = Run.objects.create(
+                project=project,
+                environment=feed.environment,
+                kind="feed",
+                feed=feed,
+                operation=feed.operation,
+                title=feed.title or feed.name,
+                inputs=values,
+                content=content,
+                by=person,
+            )
+            defer(run)
+            notify(run.pk)
+    except IntegrityError as error:
+        active = Run.objects.filter(feed=feed, state__in=("queued", "running")).first()
+        raise Conflict(
+            f'feed "{feed.name}" is running already',
+            where=f"run {active.pk if active else ''}",
+            hint="wait for it, or cancel it first",
+        ) from error
+    return run
+
+
+def warn_of_limits(feed: Feed, connection: Connection) -> None:
+    """Raises Conflict if the feed, calling as often as its last whole run did, would use up what is left of a day or month."""
+    last = feed.runs.filter(state="done").order_by("-id").first()
+    calls = last.calls.count() if last else 1
+    limits = load(ConnectionDocument, connection.document).limits
+    usage, now = usage_of(connection.pk)
+    for one in meter(limits, usage, now=now):
+        if one.limit.span in ("day", "month") and calls >= one.left:
+            when = f"{datetime.fromtimestamp(one.refills_at, UTC):%Y-%m-%d %H:%M} UTC" if one.refills_at else "now"
+            raise Conflict(
+                f"the feed needs about {calls:,} calls, and {one.left:,} are left of {one.limit.words}; it refills from {when}",
+                where=f"connection {connection.name}: limits",
+                hint="wait until then, or start it all the same: confirmed (rondine feed run --confirm)",
+            )
+
+
+def _no_copy(connection: Connection) -> Problem:
+    return Problem(
+        "/environment",
+        f'connection "{connection.name}" is not for keeping copies',
+        "let it support copy, or read the service live",
+    )

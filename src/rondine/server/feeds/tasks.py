@@ -1,0 +1,25 @@
+"""The job of a feed's run: a run, never a page."""
+
+import structlog
+from django.db import OperationalError
+from procrastinate.contrib.django import app
+
+from rondine.server.connecting.process import parts, waiting_for_database
+from rondine.server.feeds.pipeline import carry_out_feed
+from rondine.server.runs.actions import CARRY_OUT, put_back, take_run
+
+log = structlog.get_logger("rondine.worker")
+
+
+@app.task(queue="runs", name=CARRY_OUT)
+async def carry_out(run_id: int) -> None:
+    """Carries a run out. If PostgreSQL goes away, the run is put back as soon as it can be reached again."""
+    engine, pool = parts()
+    run = await waiting_for_database(take_run, run_id)
+    if run is None:
+        return
+    try:
+        await carry_out_feed(run, engine, pool)
+    except OperationalError as error:
+        log.warning("the database went away during a run", run=run_id, reason=str(error).splitlines()[0])
+        await waiting_for_database(put_back, run_id, run.attempt)

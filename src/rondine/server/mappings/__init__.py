@@ -1,0 +1,1 @@
+"""From responses to records, before anything is kept: outlines, proposals, mappings, previews."""

@@ -1,0 +1,314 @@
+"""Outlines, comparisons, proposals, mappings and previews."""
+
+from collections.abc import Sequence
+from dataclasses import asdict
+from typing import Any, get_args
+
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from rondine.core.conversions.steps import Conversion
+from rondine.core.errors import DraftError
+from rondine.core.forms import form_of
+from rondine.core.mapping.document import MappingDocument, Output, RecordTypeDocument, resolved
+from rondine.core.schema.outline import Correction
+from rondine.core.settings import dump, load
+from rondine.server.access.project_views import ProjectView
+from rondine.server.api.forms import FormShown
+from rondine.server.api.openapi import AnyField, DocumentField
+from rondine.server.api.requests import Strict
+from rondine.server.items.views import item_views
+from rondine.server.mappings.actions import (
+    comparison_of,
+    declared_for,
+    outline_of,
+    preview,
+    proposal,
+    stored,
+    structure_comparison_of,
+)
+from rondine.server.mappings.kinds import MAPPINGS, mappings_of, users_of_mappings
+from rondine.server.mappings.models import Mapping
+from rondine.server.records.views import USED_BY, MappedRow, RowChoiceLine
+from rondine.server.runs.bodies import body_of, document_of, document_to_look_at
+
+
+def _mappings(items: Sequence[Mapping]) -> list[dict[str, Any]]:
+    documents: list[MappingDocument] = [load(MappingDocument, item.document) for item in items]
+    known = mappings_of(items[0].project_id) if any(one.based_on for one in documents) else {}
+
+    def whole(item: Mapping, document: MappingDocument) -> Any:
+        try:
+            return dump(resolved(document, known))
+        except DraftError:  # its problems say why
+            return item.document
+
+    return [
+        {"whole": whole(item, document), "used_by": users}
+        for item, document, users in zip(items, documents, users_of_mappings(items), strict=True)
+    ]
+
+
+MappingList, MappingDetail, MappingRevisions = item_views(
+    MAPPINGS,
+    extra={
+        "whole": DocumentField(MappingDocument, help_text="with all that it has from the one it is based on"),
+        "used_by": USED_BY,
+    },
+    describe=_mappings,
+)
+
+
+class OutlineAsked(Strict):
+    bodies = serializers.ListField(
+        child=serializers.UUIDField(),
+        min_length=1,
+        max_length=20,
+        help_text="stored bodies: of trials, calls or samples",
+    )
+    corrections = DocumentField(list[Correction], required=False)
+
+
+class AlternativeLine(serializers.Serializer[Any]):
+    value = serializers.CharField()
+    members = serializers.ListField(child=serializers.CharField())
+
+
+class AlternativesLine(serializers.Serializer[Any]):
+    """Objects of several kinds: the member whose text tells, and the members that come with each text only."""
+
+    field = serializers.CharField()
+    values = AlternativeLine(many=True)
+
+
+class OutlineLine(serializers.Serializer[Any]):
+    path = serializers.CharField()
+    name = serializers.CharField()
+    depth = serializers.IntegerField()
+    types = serializers.ListField(child=serializers.CharField())
+    type = serializers.CharField()
+    format = serializers.CharField(allow_null=True)
+    presence = serializers.FloatField(help_text="share of the parent's occurrences that had it, 0 to 1")
+    nulls = serializers.IntegerField()
+    seen = serializers.IntegerField()
+    fractional = serializers.IntegerField()
+    lengths = serializers.ListField(child=serializers.IntegerField(), allow_null=True)
+    examples = serializers.ListField(child=serializers.CharField())
+    is_corrected = serializers.BooleanField()
+    lists = serializers.IntegerField(help_text="of XML: how many lists it is within, its own included")
+    convert = DocumentField(list[Conversion])
+    range = serializers.ListField(
+        child=serializers.CharField(), allow_null=True, help_text="least and most, if all were numbers"
+    )
+    keys = serializers.ListField(
+        child=serializers.CharField(), help_text="of an object whose keys are data: some of them"
+    )
+    key_count = serializers.IntegerField()
+    alternatives = AlternativesLine(allow_null=True)
+
+
+class OutlineShown(serializers.Serializer[Any]):
+    lines = OutlineLine(many=True)
+    schema = serializers.DictField()
+    row_choices = RowChoiceLine(many=True, help_text="what could become rows, of the first body")
+    namespaces = serializers.DictField(child=serializers.CharField(), help_text="of XML: what its prefixes stand for")
+
+
+class OutlineView(ProjectView):
+    """The schema of stored bodies, as lines for people and as JSON Schema."""
+
+    permissions = {"POST": "view"}
+
+    @extend_schema(operation_id="getOutline", request=OutlineAsked, responses=OutlineShown)
+    def post(self, request: Request, project: str) -> Response:
+        given = self.given(OutlineAsked, request)
+        documents = stored(self.project, [str(one) for one in given["bodies"]])
+        return Response(outline_of(documents, given.get("corrections") or []))
+
+
+class ComparisonAsked(Strict):
+    before = serializers.UUIDField(help_text="a stored body: of a trial, call or sample")
+    after = serializers.UUIDField()
+
+
+class ValueDifferenceLine(serializers.Serializer[Any]):
+    path = serializers.CharField()
+    kind = serializers.ChoiceField(["added", "removed", "changed", "retyped", "reordered"])
+    before = serializers.CharField(allow_blank=True)
+    after = serializers.CharField(allow_blank=True)
+
+
+class ComparisonOfBodies(serializers.Serializer[Any]):
+    differences = ValueDifferenceLine(many=True)
+    is_all = serializers.BooleanField()
+
+
+class ComparisonView(ProjectView):
+    """Two stored bodies compared by structure and value; formatting counts for nothing."""
+
+    permissions = {"POST": "view"}
+
+    @extend_schema(operation_id="compareBodies", request=ComparisonAsked, responses=ComparisonOfBodies)
+    def post(self, request: Request, project: str) -> Response:
+        given = self.given(ComparisonAsked, request)
+        before = document_of(body_of(self.project, str(given["before"])))
+        after = document_of(body_of(self.project, str(given["after"])), before.namespaces)
+        return Response(comparison_of(before, after))
+
+
+class StructureComparisonAsked(Strict):
+    before = serializers.ListField(
+        child=serializers.UUIDField(), min_length=1, max_length=20, help_text="stored bodies"
+    )
+    after = serializers.ListField(child=serializers.UUIDField(), min_length=1, max_length=20)
+    corrections = DocumentField(list[Correction], required=False)
+
+
+class StructureDifferenceLine(serializers.Serializer[Any]):
+    path = serializers.CharField()
+    kind = serializers.ChoiceField(["added", "removed", "changed"])
+    before = serializers.CharField(allow_blank=True, help_text="the part in words")
+    after = serializers.CharField(allow_blank=True)
+
+
+class ComparisonOfStructures(serializers.Serializer[Any]):
+    differences = StructureDifferenceLine(many=True)
+    is_all = serializers.BooleanField()
+
+
+class StructureComparisonView(ProjectView):
+    """What newer bodies have that older ones do not allow: parts that came, are gone, or are otherwise."""
+
+    permissions = {"POST": "view"}
+
+    @extend_schema(operation_id="compareStructures", request=StructureComparisonAsked, responses=ComparisonOfStructures)
+    def post(self, request: Request, project: str) -> Response:
+        given = self.given(StructureComparisonAsked, request)
+        before = stored(self.project, [str(one) for one in given["before"]])
+        names = dict(before[0].namespaces)
+        bodies = [body_of(self.project, str(one)) for one in given["after"]]
+        after = [document_of(one, names) if names else document_to_look_at(one) for one in bodies]
+        return Response(structure_comparison_of(before, after, given.get("corrections") or []))
+
+
+class ProposalAsked(OutlineAsked):
+    name = serializers.CharField(max_length=63, help_text="of the record type")
+    onto = serializers.BooleanField(
+        required=False, default=False, help_text="whether the record type is there already, and is to be filled"
+    )
+    rows = serializers.ListField(
+        child=serializers.CharField(max_length=1000),
+        min_length=1,
+        max_length=8,
+        help_text="what becomes one row: a JSONPath a level, in XML an XPath",
+    )
+    take = serializers.ListField(
+        child=serializers.CharField(max_length=1000),
+        required=False,
+        allow_null=True,
+        help_text="paths of the values wanted, from the row; none: all plain ones",
+    )
+
+
+class ProposedPartShown(serializers.Serializer[Any]):
+    """A list of objects within a row, as records of their own that belong to it."""
+
+    name = serializers.CharField()
+    path = serializers.CharField(help_text="from the row")
+    record_type = DocumentField(RecordTypeDocument)
+    output = DocumentField(Output)
+
+
+class PairLine(serializers.Serializer[Any]):
+    field = serializers.CharField()
+    path = serializers.CharField()
+    reason = serializers.ChoiceField(["same name", "similar name", "like values"])
+    is_sure = serializers.BooleanField(help_text="what is not sure is saved after somebody said yes")
+
+
+class ProposalShown(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    record_type = DocumentField(RecordTypeDocument)
+    mapping = DocumentField(MappingDocument)
+    left_out = serializers.ListField(child=serializers.CharField())
+    notes = serializers.ListField(child=serializers.CharField())
+    parts = ProposedPartShown(many=True, help_text="to be added to the mapping's outputs where they are wanted")
+    pairs = PairLine(many=True, help_text="onto a record type that is there: what fills which field, and why")
+    open = serializers.ListField(child=serializers.CharField(), help_text="its fields that nothing looks like")
+
+
+class ProposalView(ProjectView):
+    """A first record type and mapping."""
+
+    permissions = {"POST": "view"}
+
+    @extend_schema(operation_id="propose", request=ProposalAsked, responses=ProposalShown)
+    def post(self, request: Request, project: str) -> Response:
+        given = self.given(ProposalAsked, request)
+        documents = stored(self.project, [str(one) for one in given["bodies"]])
+        declared = declared_for(self.project, str(given["bodies"][0]), given["rows"])
+        return Response(proposal(self.project, documents, given, declared))
+
+
+class PreviewAsked(Strict):
+    body = serializers.UUIDField()
+    mapping = DocumentField(MappingDocument)
+    record_types = serializers.DictField(
+        child=AnyField(), required=False, help_text="drafts by name, in place of the saved ones"
+    )
+    inputs = serializers.DictField(child=AnyField(allow_null=True), required=False)
+
+
+class LossLine(serializers.Serializer[Any]):
+    field = serializers.CharField()
+    words = serializers.CharField()
+
+
+class CoverageShown(serializers.Serializer[Any]):
+    unused = serializers.ListField(child=serializers.CharField(), help_text="values of the row that no rule takes")
+    open = serializers.ListField(child=serializers.CharField(), help_text="fields that no rule fills")
+    losses = LossLine(many=True, help_text="what may get lost, or keep values from fitting")
+
+
+class PreviewOutput(serializers.Serializer[Any]):
+    record_type = serializers.CharField()
+    rows = serializers.IntegerField()
+    records = serializers.IntegerField()
+    rejected = serializers.IntegerField()
+    filtered = serializers.IntegerField(help_text="rows that a condition of the mapping leaves out")
+    shown = MappedRow(many=True)
+    coverage = CoverageShown()
+
+
+class PreviewShown(serializers.Serializer[Any]):
+    outputs = PreviewOutput(many=True)
+
+
+class ConversionForm(FormShown):
+    fits = serializers.ListField(child=serializers.CharField(), help_text="kinds of values that it is offered for")
+
+
+class MappingForms(serializers.Serializer[Any]):
+    conversions = ConversionForm(many=True)
+
+
+class MappingFormsView(ProjectView):
+    """The forms of conversions, drawn from their own classes."""
+
+    @extend_schema(operation_id="getMappingForms", responses=MappingForms)
+    def get(self, request: Request, project: str) -> Response:
+        forms = [{**asdict(form_of(kind)), "fits": sorted(kind.FITS)} for kind in get_args(Conversion)]
+        return Response({"conversions": forms})
+
+
+class PreviewView(ProjectView):
+    """What a mapping makes of a stored response; nothing is kept."""
+
+    permissions = {"POST": "view"}
+
+    @extend_schema(operation_id="previewMapping", request=PreviewAsked, responses=PreviewShown)
+    def post(self, request: Request, project: str) -> Response:
+        given = self.given(PreviewAsked, request)
+        return Response(preview(self.project, {**given, "body": str(given["body"])}))

@@ -1,0 +1,1 @@
+"""Operations: described, tried, their responses looked at and kept as samples."""

@@ -1,0 +1,132 @@
+"""The kinds of items around operations."""
+
+from collections.abc import Sequence
+
+from rondine.core.definitions.model import DefinitionDocument, references_in
+from rondine.core.errors import InputError, Problem, did_you_mean
+from rondine.core.items.sample import SampleDocument
+from rondine.core.operations.document import OperationDocument
+from rondine.core.protocols.prepared import PreparedQueryDocument, prepared_names, prepared_problems, with_prepared
+from rondine.core.protocols.problems import operation_problems
+from rondine.core.settings import load
+from rondine.server.connecting.kinds import _sign_ins_changed
+from rondine.server.connecting.models import (
+    AccessToken,
+    PendingSignIn,
+    Service,
+)
+from rondine.server.items.actions import ItemKind, refresh_problems
+from rondine.server.items.models import Item
+from rondine.server.operations.models import Definition, Operation, Query, Sample
+
+
+def _operation(item: Operation) -> list[Problem]:
+    document = load(OperationDocument, item.document)
+    described = _description_problems(document, item)
+    try:
+        return operation_problems(with_queries(document, item.project_id)) + described
+    except InputError as error:
+        return [Problem(error.where, error.message, error.hint), *described]
+
+
+def _description_problems(document: OperationDocument, item: Operation) -> list[Problem]:
+    """Responses that are described by a definition which is not there, or by a schema that it does not have."""
+    wanted = [(number, one) for number, one in enumerate(document.responses) if one.definition]
+    if not wanted:
+        return []
+    known = dict(Definition.objects.filter(project=item.project_id).values_list("name", "schemas"))
+    problems = []
+    for number, one in wanted:
+        here = f"/responses/{number}"
+        if one.definition not in known:
+            hint = did_you_mean(one.definition, known) or "import it first"
+            problems.append(Problem(f"{here}/definition", f'there is no definition "{one.definition}"', hint))
+            continue
+        for name in references_in(one.schema):
+            if name not in known[one.definition]:
+                words = f'definition "{one.definition}" has no schema "{name}"'
+                problems.append(Problem(f"{here}/schema", words, did_you_mean(name, known[one.definition])))
+    return problems
+
+
+def prepared_queries(project_id: int) -> dict[str, PreparedQueryDocument]:
+    """The project's prepared queries, by name."""
+    return {one.name: load(PreparedQueryDocument, one.document) for one in Query.objects.filter(project_id=project_id)}
+
+
+def with_queries(document: OperationDocument, project_id: int) -> OperationDocument:
+    """The operation with its prepared queries' texts in it; the database is asked only if it refers to any. Raises InputError for a missing one."""
+    return with_prepared(document, prepared_queries(project_id)) if prepared_names(document) else document
+
+
+def operations_using(item: Item, name: str) -> list[Operation]:
+    """The operations that refer to a prepared query."""
+    return uses_of_queries(item.project_id).get(name, [])
+
+
+def uses_of_queries(project_id: int) -> dict[str, list[Operation]]:
+    """The operations that refer to prepared queries, by the name of the query."""
+    used: dict[str, list[Operation]] = {}
+    for one in Operation.objects.filter(project_id=project_id).select_related("service").order_by("name"):
+        for name in prepared_names(load(OperationDocument, one.document)):
+            used.setdefault(name, []).append(one)
+    return used
+
+
+def _queries_changed(items: Sequence[Item]) -> None:
+    for item in items:
+        refresh_problems(OPERATIONS, operations_using(item, item.name))
+
+
+def _query(item: Query) -> list[Problem]:
+    return prepared_problems(load(PreparedQueryDocument, item.document))
+
+
+def _operation_renamed(item: Operation, old: str) -> None:
+    """The token of its own sign-in, and a person's pending one, go on under the new name."""
+    for model in (AccessToken, PendingSignIn):
+        model._default_manager.filter(connection__service=item.service_id, operation=old).update(operation=item.name)
+
+
+DEFINITIONS = ItemKind(
+    "definitions",
+    "definition",
+    Definition,
+    DefinitionDocument,
+    {"service": Service},
+    made_by="definition import",
+)
+
+
+OPERATIONS = ItemKind(
+    "operations",
+    "operation",
+    Operation,
+    OperationDocument,
+    {"service": Service},
+    problems=_operation,
+    renamed=_operation_renamed,
+    changed=_sign_ins_changed,
+)
+
+
+QUERIES = ItemKind(
+    "queries",
+    "prepared query",
+    Query,
+    PreparedQueryDocument,
+    problems=_query,
+    changed=_queries_changed,
+    made_by="query make",
+)
+
+
+SAMPLES = ItemKind(
+    "samples",
+    "sample",
+    Sample,
+    SampleDocument,
+    {"operation": Operation},
+    frozenset({"operation"}),
+    made_by="sample keep",
+)

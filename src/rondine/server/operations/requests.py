@@ -1,0 +1,224 @@
+"""Reaching services: connections made ready, requests shown and tried, secrets set, responses looked at."""
+
+import os
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+import msgspec
+from django.utils import timezone
+
+from rondine.core.errors import (
+    DraftError,
+    HostRefused,
+    InputError,
+    Problem,
+    RondineError,
+)
+from rondine.core.http.limits import meter, wait_words
+from rondine.core.http.messages import Send, http_text
+from rondine.core.items.connection import ConnectionDocument
+from rondine.core.items.connection_problems import connection_problems
+from rondine.core.operations.document import (
+    OperationDocument,
+    is_reading,
+)
+from rondine.core.operations.inputs import checked_inputs
+from rondine.core.protocols.problems import operation_problems
+from rondine.core.protocols.rest import Built, build_request, with_connection
+from rondine.core.secret import Secret
+from rondine.core.settings import load
+from rondine.core.signin import Given, NoSignIn, ReadToken, Token
+from rondine.engine.client import Line
+from rondine.server.access.models import Project
+from rondine.server.connecting.kinds import SERVICES
+from rondine.server.connecting.models import Connection, Environment, Service
+from rondine.server.connecting.opening import connection_for, environment_of, guard_of, line_of, standing_values
+from rondine.server.connecting.shared import usage_of
+from rondine.server.items.actions import find_item
+from rondine.server.operations.kinds import with_queries
+
+
+@dataclass(frozen=True, slots=True)
+class ReadyCall:
+    """A request about to be sent: by which connection, with the origin of each value. service: None for a one-off, which has no connection.
+    has_values: any of its inputs has one."""
+
+    line: Line | None
+    built: Built
+    problems: list[Problem]
+    environment: Environment
+    service: Service | None
+    has_values: bool = True
+
+
+def prepare(
+    project: Project,
+    document: OperationDocument,
+    service_name: str,
+    environment_name: str,
+    values: Mapping[str, Any],
+    *,
+    strict: bool,
+    operation: str = "",
+    base_address: str = "",
+) -> ReadyCall:
+    """The request for these values. strict: raise what keeps it from being sent; otherwise list it and show what there is.
+
+    base_address: in place of a service; it goes there without a connection, and without signing in.
+    """
+    service: Service | None = find_item(SERVICES, project, service_name) if service_name else None
+    environment = environment_of(project, environment_name)
+    problems: list[Problem] = []
+    try:
+        document = with_queries(document, project.pk)
+    except InputError as error:
+        problems.append(Problem(error.where, error.message, error.hint))
+    problems += operation_problems(document)
+    if not document.enabled:
+        name = f'operation "{operation}"' if operation else "the operation"
+        problems.insert(0, Problem("/enabled", f"{name} is disabled", "enable it first"))
+    if problems and strict:
+        raise DraftError(
+            f"the operation cannot be sent yet: {problems[0].message}",
+            where=problems[0].where,
+            hint=problems[0].hint,
+            problems=problems,
+        )
+    line: Line | None = None
+    base = "https://base-address.invalid"
+    try:
+        if service is None:
+            base = _one_off(base_address)
+            line = Line(f"one-off {project.pk}", 0, base, NoSignIn(), guard_of(project.pk), is_connection=False)
+        else:
+            connection = connection_for(service, environment)
+            wanted: ConnectionDocument = load(ConnectionDocument, connection.document)
+            base = wanted.address() or base
+            if not is_reading(document) and "write" not in wanted.supports:
+                raise DraftError(
+                    f'connection "{connection.name}" is for reading only; {document.method} writes',
+                    where=f"connection {connection.name}",
+                    hint="choose another connection, or let this one support write",
+                )
+            line = line_of(connection, operation)
+    except RondineError as error:
+        if strict:
+            raise
+        problems += list(error.problems) or [Problem(error.where, error.message, error.hint)]
+    checked: dict[str, Any] = {}
+    standing = standing_values(project, environment.name)
+    try:
+        checked = checked_inputs(document.inputs, values, standing)
+    except InputError as error:
+        if strict:
+            raise
+        problems += list(error.problems)
+    known = {
+        one.name: f"{{{one.name}}}"
+        for one in document.inputs
+        if not strict and one.name not in checked and one.required
+    }
+    if any(problem.where == "/path" for problem in problems):
+        document = replace_path(document)
+    try:
+        built = build_request(document, base, {**checked, **known}, given=values, standing=standing)
+    except InputError as error:
+        if strict:
+            raise
+        problems.append(Problem(error.where, error.message, error.hint))
+        unknown = _Unknown(standing)
+        built = build_request(replace_path(document), base, {**checked, **known}, given=values, standing=unknown)
+    built = with_connection(built, line.headers if line else (), line.query if line else ())
+    if line is not None:
+        try:
+            line.guard.permission(built.request.url)
+        except HostRefused as error:
+            if strict:
+                raise
+            problems.append(Problem(error.where, error.message, error.hint))
+    return ReadyCall(line, built, problems, environment, service, bool(checked))
+
+
+def _one_off(base_address: str) -> str:
+    """The base address of a one-off. Raises InputError if it is none."""
+    if not base_address:
+        raise InputError(
+            "neither a service nor a base address was given",
+            where="/base_address",
+            hint="paste a whole address, or choose a service",
+        )
+    problems = connection_problems(ConnectionDocument(base_address=base_address))
+    if "{" in base_address or problems:
+        words, hint = (problems[0].message, problems[0].hint) if problems else ("it has blanks", "write it out")
+        raise InputError(f'"{base_address[:120]}" cannot be called: {words}', where="/base_address", hint=hint)
+    return base_address
+
+
+class _Unknown(dict[str, Any]):
+    """Standing values, of which those that have none are shown by their names."""
+
+    def __contains__(self, name: object) -> bool:
+        return True
+
+    def __missing__(self, name: str) -> str:
+        return f"{{{name}}}"
+
+
+def replace_path(document: OperationDocument) -> OperationDocument:
+    """The operation with a path that can be written although its template cannot."""
+    return msgspec.structs.replace(document, path="/" + document.path.replace("{", "").replace("}", "").lstrip("/"))
+
+
+def shown_request(ready: ReadyCall) -> str:
+    """The request as it will be sent, signed in, with secrets masked."""
+    line = ready.line
+    if line is None:
+        return http_text(ready.built.request)
+    given = Given(line.secrets[0], timezone.now, os.urandom, line.base_address, line.operations, {})
+    exchange = line.sign_in.exchange(Send(ready.built.request), given)
+    try:
+        asked = next(exchange)
+        if isinstance(asked, ReadToken):  # what is shown is a call with a token, whether there is one just now or not
+            moment = timezone.now()
+            asked = exchange.send(Token(Secret("", "access token"), moment))
+        return http_text(asked.request if isinstance(asked, Send) else ready.built.request)
+    except InputError:
+        return http_text(ready.built.request)
+    finally:
+        exchange.close()
+
+
+def sign_in_source(ready: ReadyCall) -> str:
+    """Whether the operation signs in as its connection does, by its own sign-in, or not at all."""
+    line = ready.line
+    if line is None or isinstance(line.sign_in, NoSignIn):
+        return "none"
+    return "own" if line.own_operation else "from connection"
+
+
+def supported_uses(ready: ReadyCall) -> list[str]:
+    """What the connection may be used for: live, copy, write; everything, while there is none."""
+    found = None
+    if ready.service is not None:
+        found = Connection.objects.filter(service=ready.service, environment=ready.environment).first()
+    document = load(ConnectionDocument, found.document) if found else ConnectionDocument()
+    return list(document.supports)
+
+
+def trial_warnings(ready: ReadyCall) -> list[Problem]:
+    """What a person should know before sending: limits that this call would use up, and what the connection warns of."""
+    if ready.line is None or ready.service is None:
+        return []
+    usage, now = usage_of(ready.line.id)
+    warnings = []
+    if usage.held_until > now:
+        words = f"all calls wait {wait_words(usage.held_until - now)} more: {usage.held_why}"
+        warnings.append(Problem("limits", words, "it goes on by itself then"))
+    for one in meter(ready.line.limits, usage, now=now):
+        if one.left <= 1 and (one.limit.calls > 1 or one.limit.span != "second"):
+            when = f"{datetime.fromtimestamp(one.refills_at, UTC):%Y-%m-%d %H:%M:%S} UTC" if one.refills_at else "now"
+            what = "nothing is left of" if one.left == 0 else "this call uses up the rest of"
+            warnings.append(Problem("limits", f"{what} {one.limit.words}", f"it refills from {when}"))
+    return warnings

@@ -1,0 +1,88 @@
+"""Samples: kept from a trial, from pasted text, from a file."""
+
+import base64
+import binascii
+from collections.abc import Mapping
+from typing import Any
+
+from rondine.core.documents import likely_media_type, read_document
+from rondine.core.errors import (
+    Conflict,
+    InputError,
+    NotFound,
+    Problem,
+)
+from rondine.core.items.sample import SampleDocument
+from rondine.core.operations.keylike import keys_in_text, masked
+from rondine.core.secret import MASK
+from rondine.core.settings import dump
+from rondine.server.access.models import Person, Project
+from rondine.server.items.actions import make_item
+from rondine.server.operations.kinds import SAMPLES
+from rondine.server.operations.models import Sample
+from rondine.server.runs.models import Body, Call
+
+
+def keep_sample(project: Project, person: Person, given: Mapping[str, Any]) -> Sample:
+    """A sample from a trial's call (`run`), from pasted text, or from a file's bytes. Raises DocumentError if it is not sound."""
+    if sum(given.get(name) is not None for name in ("run", "text", "base64")) != 1:
+        raise InputError(
+            "give one of run, text and base64",
+            where="/run",
+            hint="run: the number of a trial; text: a response pasted; base64: the bytes of a file",
+        )
+    if given.get("run") is None:
+        content, charset = given_content(given)
+        media_type = given.get("media_type") or likely_media_type(content)
+        read_document(content, media_type=media_type, charset=charset, name="the sample")
+        content = _without_keys(content, given.get("keys"))
+        document, body = SampleDocument(), Body.of(project.pk, content, media_type, charset)
+    else:
+        call = Call.objects.select_related("body").filter(run__project=project, run_id=given["run"], number=1).first()
+        if call is None or call.body is None:
+            raise NotFound(
+                f"run {given['run']} has no stored response",
+                where="/run",
+                hint="try the operation again, then keep its response",
+            )
+        document = SampleDocument(request=call.request, status=call.status, headers=[list(one) for one in call.headers])
+        before = call.body.content()
+        content = _without_keys(before, given.get("keys"))
+        body = call.body if content == before else Body.of(project.pk, content, call.body.media_type, call.body.charset)
+    body.save()
+    wanted = {
+        "name": given["name"],
+        "title": given.get("title", ""),
+        "operation": given.get("operation"),
+        "document": dump(document),
+    }
+    return make_item(SAMPLES, project, person, wanted, body=body)
+
+
+def given_content(given: Mapping[str, Any], here: str = "") -> tuple[bytes, str]:
+    """(content, its charset) of a text, or of bytes in base64, which may say their encoding themselves."""
+    if given.get("text") is not None:
+        return given["text"].encode("utf-8", "surrogatepass"), "utf-8"
+    try:
+        return base64.b64decode(given["base64"], validate=True), ""
+    except (binascii.Error, ValueError) as error:
+        raise InputError(
+            f"this is not base64: {error}", where=f"{here}/base64", hint="encode the bytes anew"
+        ) from error
+
+
+def _without_keys(content: bytes, keys: str | None) -> bytes:
+    """The content with values that look like keys masked, if that was asked for. Raises Conflict if nothing was said about them."""
+    text = content.decode("utf-8", "surrogateescape")
+    found = keys_in_text(text)
+    if not found or keys == "keep":
+        return content
+    if keys == "mask":
+        return masked(text, found, MASK).encode("utf-8", "surrogateescape")
+    names = ", ".join(dict.fromkeys(one.name or one.reason for one in found))
+    raise Conflict(
+        f"the sample holds what looks like a key: {names}",
+        where="keys",
+        hint='say what is to become of it: keys "mask" stores it masked, "keep" as it is',
+        problems=[Problem(f"character {one.start}", one.name, one.reason) for one in found],
+    )

@@ -1,0 +1,718 @@
+"""Environments, secrets, addresses, requests, trials, and stored bodies."""
+
+from collections.abc import Sequence
+from itertools import islice
+from typing import Any
+
+from asgiref.sync import sync_to_async
+from django.db import transaction
+from django.http import HttpResponse
+from django.utils.http import content_disposition_header
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from rondine.core.definitions.pasted import read_body, read_pasted
+from rondine.core.documents import format_of, node_at, nodes_below, places_of, positions_of, text_of_body
+from rondine.core.documents.json import json_text, kind_of
+from rondine.core.errors import DocumentError, InputError
+from rondine.core.http.file_names import proposed_file_name
+from rondine.core.operations.document import OperationDocument
+from rondine.core.operations.keylike import Finding, keys_in_operation
+from rondine.core.paths import Location, normalized_path, parse_pointer, pointer_text, resolve, xpath_of
+from rondine.core.protocols.address import take_apart
+from rondine.core.protocols.body_choice import with_body_as
+from rondine.core.settings import dump, load
+from rondine.server.access.project_views import ProjectView, WaitingView
+from rondine.server.api.openapi import AnyField, DocumentField
+from rondine.server.api.requests import SENDING_MARK, Strict, sending_mark
+from rondine.server.api.shapes import ProblemLine
+from rondine.server.connecting.kinds import SERVICES
+from rondine.server.connecting.process import parts
+from rondine.server.items.actions import find_item
+from rondine.server.items.views import item_views
+from rondine.server.operations.adopting import adopt_paging, call_of_sample
+from rondine.server.operations.by_hand import keep_trial, pattern, placed_in
+from rondine.server.operations.kinds import OPERATIONS, SAMPLES
+from rondine.server.operations.models import Sample
+from rondine.server.operations.moving import move_key
+from rondine.server.operations.preparation import connect_prepared, preparation_of
+from rondine.server.operations.requests import prepare, shown_request, sign_in_source, supported_uses, trial_warnings
+from rondine.server.operations.samples import keep_sample
+from rondine.server.operations.trials import trial_report, try_operation
+from rondine.server.records.filling import filled, told_origins
+from rondine.server.records.views import RowChoiceLine
+from rondine.server.runs.bodies import body_of, document_to_look_at
+from rondine.server.runs.models import Call, Run
+from rondine.server.runs.sendings import send_once
+from rondine.server.runs.views import CallLine, shown_call
+
+#: Characters of text shown at a time.
+TEXT_PIECE = 500_000
+#: Places that are told of one search.
+MOST_PLACES = 500
+
+OperationList, OperationDetail, OperationRevisions = item_views(OPERATIONS)
+
+
+def _samples(items: Sequence[Sample]) -> list[dict[str, Any]]:
+    return [{"body": str(one.body_id), "size": one.body.size, "media_type": one.body.media_type} for one in items]
+
+
+_SampleList, SampleDetail, SampleRevisions = item_views(
+    SAMPLES,
+    extra={"body": serializers.UUIDField(), "size": serializers.IntegerField(), "media_type": serializers.CharField()},
+    describe=_samples,
+    read=lambda found: found.select_related("body").defer("body__stored"),
+    can_make=False,
+)
+
+
+class NewSampleFrom(Strict):
+    name = serializers.CharField(max_length=63)
+    title = serializers.CharField(required=False, allow_blank=True, max_length=200)
+    operation = serializers.CharField(required=False, allow_null=True)
+    run = serializers.IntegerField(required=False, help_text="a trial whose response is kept")
+    text = serializers.CharField(required=False, trim_whitespace=False, help_text="a response pasted")
+    base64 = serializers.CharField(required=False, help_text="the bytes of a file with a response")
+    media_type = serializers.CharField(required=False, help_text="left out: told by the content")
+    keys = serializers.ChoiceField(
+        ["mask", "keep"],
+        required=False,
+        help_text="what becomes of values that look like keys; without it they are refused",
+    )
+
+
+class AdoptedPaging(serializers.Serializer[Any]):
+    """Paging that a response shows and that its operation follows from now on; change it there, or decline it."""
+
+    operation = serializers.CharField()
+    paging = DocumentField(OperationDocument.__annotations__["paging"])
+    reason = serializers.CharField(help_text="what it was recognised by")
+
+
+class SampleMade(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    body = serializers.UUIDField()
+    adopted = AdoptedPaging(allow_null=True)
+
+
+class SampleList(_SampleList):  # type: ignore[misc, valid-type]
+    """Samples; a new one from a trial or from pasted text. Its operation follows the paging that it shows, if nothing was decided before."""
+
+    permissions = {"GET": "view", "POST": "build"}
+
+    @extend_schema(operation_id="keepSample", request=NewSampleFrom, responses={201: SampleMade})
+    def post(self, request: Request, project: str) -> Response:
+        with transaction.atomic():
+            made = keep_sample(self.project, self.person, self.given(NewSampleFrom, request))
+            adopted = None
+            if made.operation is not None:
+                why = f'recognised when sample "{made.name}" was kept'
+                adopted = adopt_paging(made.operation, self.person, self.role, why=why, call=call_of_sample(made))
+        return Response(
+            {"name": made.name, "body": str(made.body_id), "adopted": adopted.to_json() if adopted else None},
+            status=201,
+            headers={"ETag": f'"{made.version}"'},
+        )
+
+
+BELOW = "whose connection it is to be sent by: the operation's path then begins below its base address"
+
+
+class Address(Strict):
+    address = serializers.CharField(max_length=10_000)
+    method = serializers.ChoiceField(["GET", "HEAD", "POST", "PUT", "PATCH", "DELETE"], required=False, default="GET")
+    service = serializers.CharField(required=False, allow_blank=True, default="", help_text=BELOW)
+    environment = serializers.CharField(required=False, default="test")
+
+
+class FindingLine(serializers.Serializer[Any]):
+    """A fixed value that looks like a key."""
+
+    place = serializers.CharField()
+    kind = serializers.CharField()
+    name = serializers.CharField()
+    reason = serializers.CharField()
+
+
+def shown_finding(one: Finding) -> dict[str, str]:
+    return {"place": one.place, "kind": one.kind, "name": one.name, "reason": one.reason}
+
+
+DIFFERENCE = "where it would be sent in place of the pasted address, in words; empty if it is sent there"
+
+
+class AddressParts(serializers.Serializer[Any]):
+    base_address = serializers.CharField()
+    name = serializers.CharField()
+    title = serializers.CharField()
+    operation = DocumentField(OperationDocument)
+    findings = FindingLine(many=True)
+    joined = serializers.CharField()
+    difference = serializers.CharField(help_text=DIFFERENCE)
+
+
+class AddressView(ProjectView):
+    """A pasted address taken apart."""
+
+    permissions = {"POST": "view"}
+
+    @extend_schema(operation_id="takeApart", request=Address, responses=AddressParts)
+    def post(self, request: Request, project: str) -> Response:
+        given = self.given(Address, request)
+        found = take_apart(given["address"], given["method"])
+        placed = placed_in(self.project, found.operation, found.base_address, given["service"], given["environment"])
+        return Response(
+            {
+                "base_address": found.base_address,
+                "name": self.project.naming_rule().name("operation", found.title) if found.title else "",
+                "title": found.title,
+                "operation": dump(placed.operation),
+                "findings": [shown_finding(one) for one in keys_in_operation(found.operation)],
+                "joined": found.joined,
+                "difference": placed.difference,
+            }
+        )
+
+
+class Paste(Strict):
+    text = serializers.CharField(max_length=200_000, trim_whitespace=False)
+    part = serializers.ChoiceField(
+        ["request", "body"], required=False, default="request", help_text="body: the text is a sample of a body alone"
+    )
+    media_type = serializers.CharField(
+        required=False, allow_blank=True, default="", max_length=200, help_text="of a body; left out, told by the text"
+    )
+    service = serializers.CharField(required=False, allow_blank=True, default="", help_text=BELOW)
+    environment = serializers.CharField(required=False, default="test")
+
+
+class PasteParts(serializers.Serializer[Any]):
+    kind = serializers.ChoiceField(["address", "request", "parameters", "body"])
+    base_address = serializers.CharField(allow_blank=True)
+    name = serializers.CharField(allow_blank=True)
+    title = serializers.CharField(allow_blank=True)
+    operation = DocumentField(OperationDocument)
+    findings = FindingLine(many=True)
+    difference = serializers.CharField(help_text=DIFFERENCE)
+
+
+class PasteView(ProjectView):
+    """A pasted address, request as HTTP text, list of parameters, or sample of a body, made into an operation with its inputs."""
+
+    permissions = {"POST": "view"}
+
+    @extend_schema(operation_id="readPasted", request=Paste, responses=PasteParts)
+    def post(self, request: Request, project: str) -> Response:
+        given = self.given(Paste, request)
+        is_body = given["part"] == "body"
+        found = read_body(given["text"], given["media_type"]) if is_body else read_pasted(given["text"])
+        service = given["service"] if found.kind in ("address", "request") else ""
+        placed = placed_in(self.project, found.operation, found.base_address, service, given["environment"])
+        return Response(
+            {
+                "kind": found.kind,
+                "base_address": found.base_address,
+                "name": self.project.naming_rule().name("operation", found.title) if found.title else "",
+                "title": found.title,
+                "operation": dump(placed.operation),
+                "findings": [shown_finding(one) for one in keys_in_operation(found.operation)],
+                "difference": placed.difference,
+            }
+        )
+
+
+class PatternGiven(Strict):
+    path = serializers.CharField(max_length=2000)
+    record_type = serializers.CharField(required=False, allow_blank=True, default="")
+    key = serializers.RegexField(r"^[A-Za-z][A-Za-z0-9_]{0,62}$", required=False, default="id")
+
+
+class PatternLine(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    title = serializers.CharField()
+    document = DocumentField(OperationDocument)
+
+
+class PatternView(ProjectView):
+    """The usual operations of a resource (list, find, create, replace, change, remove), proposed from its path; nothing is made."""
+
+    permissions = {"POST": "view"}
+
+    @extend_schema(operation_id="proposeUsual", request=PatternGiven, responses=PatternLine(many=True))
+    def post(self, request: Request, project: str) -> Response:
+        given = self.given(PatternGiven, request)
+        found = pattern(self.project, given["path"], given["record_type"], given["key"])
+        return Response([{"name": one.name, "title": one.title, "document": dump(one.document)} for one in found])
+
+
+class RecordGiven(Strict):
+    """A kept record of the environment."""
+
+    record_type = serializers.CharField(max_length=63)
+    key = serializers.ListField(child=serializers.CharField(max_length=1000), min_length=1, max_length=20)
+
+
+class Asked(Strict):
+    """An operation as it stands in the draft, saved or not, and values for its inputs."""
+
+    service = serializers.CharField(required=False, allow_blank=True, default="")
+    base_address = serializers.CharField(
+        required=False,
+        allow_blank=True,
+        default="",
+        max_length=2000,
+        help_text="in place of a service: a one-off, sent there without a connection and without signing in",
+    )
+    environment = serializers.CharField(required=False, default="test")
+    document = DocumentField(OperationDocument, required=False)
+    operation = serializers.CharField(
+        required=False, help_text="the name of a saved operation; with document: the one the trial belongs to"
+    )
+    inputs = serializers.DictField(child=AnyField(allow_null=True), required=False, default=dict)
+    record = RecordGiven(required=False, help_text="fills the inputs that are not given")
+    confirmed = serializers.BooleanField(required=False, default=False)
+    in_protected = serializers.BooleanField(
+        required=False, default=False, help_text="writing in a protected environment is meant"
+    )
+    empty_is_meant = serializers.BooleanField(
+        required=False, default=False, help_text="writing although no input has a value is meant"
+    )
+
+
+class OriginLine(serializers.Serializer[Any]):
+    place = serializers.CharField()
+    name = serializers.CharField()
+    value = serializers.CharField()
+    source = serializers.CharField()
+    replaces = serializers.CharField(allow_blank=True)
+
+
+class RequestShown(serializers.Serializer[Any]):
+    text = serializers.CharField()
+    url = serializers.CharField()
+    method = serializers.CharField()
+    origins = OriginLine(many=True)
+    problems = ProblemLine(many=True)
+    warnings = ProblemLine(many=True)
+    findings = FindingLine(many=True)
+    sign_in = serializers.CharField(help_text="from connection, own, or none")
+    connection = serializers.CharField(allow_blank=True, help_text="its name; empty for a one-off")
+    supports = serializers.ListField(child=serializers.CharField(), help_text="what the connection may be used for")
+
+
+def asked_document(project: Any, given: Any) -> OperationDocument:
+    if "document" in given:
+        return load(OperationDocument, given["document"], where="/document")  # type: ignore[no-any-return]
+    if "operation" not in given:
+        raise InputError(
+            "nothing was asked for", where="/operation", hint="give the name of a saved operation, or a document"
+        )
+    return load(OperationDocument, find_item(OPERATIONS, project, given["operation"]).document)  # type: ignore[no-any-return]
+
+
+class RequestView(ProjectView):
+    """The request as it would be sent; nothing is."""
+
+    permissions = {"POST": "view"}
+
+    @extend_schema(operation_id="showRequest", request=Asked, responses=RequestShown)
+    def post(self, request: Request, project: str) -> Response:
+        given = self.given(Asked, request)
+        document = asked_document(self.project, given)
+        record = given.get("record")
+        found = record and filled(self.project, given["environment"], document.inputs, given["inputs"], record)
+        ready = prepare(
+            self.project,
+            document,
+            given["service"],
+            given["environment"],
+            found.values if found else given["inputs"],
+            strict=False,
+            operation=given.get("operation", ""),
+            base_address=given["base_address"],
+        )
+        origins = [
+            {field: getattr(one, field) for field in ("place", "name", "value", "source", "replaces")}
+            for one in told_origins(ready.built, found, record).origins
+        ]
+        return Response(
+            {
+                "text": shown_request(ready),
+                "url": ready.built.request.url,
+                "method": ready.built.request.method,
+                "origins": origins,
+                "problems": [one.to_json() for one in ready.problems],
+                "warnings": [one.to_json() for one in trial_warnings(ready)],
+                "findings": [shown_finding(one) for one in keys_in_operation(document)],
+                "sign_in": sign_in_source(ready),
+                "connection": ready.line.name if ready.line is not None else "",
+                "supports": supported_uses(ready),
+            }
+        )
+
+
+class BodyChoiceGiven(Strict):
+    """An operation's document, and which of its bodies is to be sent."""
+
+    document = DocumentField(OperationDocument)
+    media_type = serializers.CharField(max_length=200)
+
+
+class BodyChoiceShown(serializers.Serializer[Any]):
+    document = DocumentField(OperationDocument)
+
+
+class BodyChoiceView(ProjectView):
+    """The operation with another of the bodies that its service takes, with that one's inputs. Nothing is stored."""
+
+    permissions = {"POST": "view"}
+
+    @extend_schema(operation_id="chooseBody", request=BodyChoiceGiven, responses=BodyChoiceShown)
+    def post(self, request: Request, project: str) -> Response:
+        given = self.given(BodyChoiceGiven, request)
+        document: OperationDocument = load(OperationDocument, given["document"], where="/document")
+        return Response({"document": dump(with_body_as(document, given["media_type"]))})
+
+
+class OutcomeShown(serializers.Serializer[Any]):
+    is_good = serializers.BooleanField()
+    words = serializers.CharField()
+    hint = serializers.CharField()
+    message = serializers.CharField()
+    kind = serializers.ChoiceField(["good", "partial", "nothing_found", "failure"])
+
+
+class PagingGuessLine(serializers.Serializer[Any]):
+    paging = DocumentField(OperationDocument.__annotations__["paging"])
+    reason = serializers.CharField()
+
+
+class TrialShown(serializers.Serializer[Any]):
+    run = serializers.IntegerField()
+    call = CallLine()
+    outcome = OutcomeShown(allow_null=True)
+    body = serializers.UUIDField(allow_null=True)
+    format = serializers.CharField(help_text="json, ndjson or xml; empty if there is nothing to read")
+    unreadable = serializers.CharField()
+    row_choices = RowChoiceLine(many=True)
+    paging = PagingGuessLine(many=True)
+    described = serializers.CharField(
+        allow_blank=True, help_text="which response of the definition it is: 200, 4XX, default"
+    )
+    differences = ProblemLine(
+        many=True, help_text="what is otherwise than the definition says, by its place in the response"
+    )
+    notes = serializers.ListField(child=serializers.CharField(), help_text="what to mind when it is read")
+
+
+class TrialsView(WaitingView):
+    """Sends an operation from the draft, once."""
+
+    permissions = {"POST": "try"}
+
+    @extend_schema(operation_id="tryOperation", request=Asked, responses={201: TrialShown}, parameters=[SENDING_MARK])
+    async def post(self, request: Request, project: str) -> Response:
+        given = await sync_to_async(self.given)(Asked, request)
+        document = await sync_to_async(asked_document)(self.project, given)
+        values, record = given["inputs"], given.get("record")
+        if record:
+            fill = sync_to_async(filled)
+            values = (await fill(self.project, given["environment"], document.inputs, values, record)).values
+
+        async def send() -> Run:
+            return await try_operation(
+                self.project,
+                self.person,
+                parts()[0],
+                document=document,
+                service=given["service"],
+                environment=given["environment"],
+                values=values,
+                operation_name=given.get("operation", ""),
+                base_address=given["base_address"],
+                confirmed=given["confirmed"],
+                in_protected=given["in_protected"],
+                empty_is_meant=given["empty_is_meant"],
+            )
+
+        run = await send_once(self.project, self.person, sending_mark(request), given, send)
+        return Response(await sync_to_async(_shown_trial)(run), status=201)
+
+
+def _shown_trial(run: Run) -> dict[str, Any]:
+    report = trial_report(run)
+    return {**report, "call": shown_call(report["call"])}
+
+
+class KeepTrialGiven(Strict):
+    run = serializers.IntegerField(required=False, help_text="a one-off trial; what follows stands in place of its own")
+    base_address = serializers.CharField(required=False, max_length=2000)
+    document = DocumentField(OperationDocument, required=False)
+    environment = serializers.CharField(required=False, default="test")
+    service = serializers.CharField(max_length=63, help_text="made if there is none of this name")
+    service_title = serializers.CharField(required=False, allow_blank=True, max_length=200, default="")
+    operation = serializers.CharField(required=False, max_length=63, help_text="left out, a name is proposed")
+    title = serializers.CharField(required=False, allow_blank=True, max_length=200)
+    paging = serializers.ChoiceField(
+        ["follow", "decline"],
+        required=False,
+        default="follow",
+        help_text="whether the operation follows the paging that the response shows, or asks for one response only",
+    )
+
+
+class TrialKept(serializers.Serializer[Any]):
+    service = serializers.CharField()
+    connection = serializers.CharField()
+    operation = serializers.CharField()
+    adopted = AdoptedPaging(allow_null=True)
+
+
+class KeepTrialView(ProjectView):
+    """Makes service, connection and operation of a one-off, all or nothing."""
+
+    permissions = {"POST": "build"}
+
+    @extend_schema(operation_id="keepTrial", request=KeepTrialGiven, responses={201: TrialKept})
+    def post(self, request: Request, project: str) -> Response:
+        given = self.given(KeepTrialGiven, request)
+        made = keep_trial(self.project, self.person, self.role, given)
+        return Response(made, status=201)
+
+
+class NodeLine(serializers.Serializer[Any]):
+    pointer = serializers.CharField(allow_blank=True)
+    path = serializers.CharField()
+    name = serializers.CharField()
+    kind = serializers.ChoiceField(["object", "array", "string", "integer", "number", "boolean", "null"])
+    text = serializers.CharField()
+    count = serializers.IntegerField()
+    depth = serializers.IntegerField()
+
+
+class TreePiece(serializers.Serializer[Any]):
+    pointer = serializers.CharField(allow_blank=True)
+    kind = serializers.CharField()
+    count = serializers.IntegerField()
+    nodes = NodeLine(many=True)
+
+
+class TreeView(ProjectView):
+    """A piece of a stored body's tree."""
+
+    @extend_schema(
+        operation_id="getTree",
+        responses=TreePiece,
+        parameters=[
+            OpenApiParameter("pointer", str, description="JSON Pointer of the parent; empty for the whole"),
+            OpenApiParameter("offset", int),
+            OpenApiParameter("limit", int),
+            OpenApiParameter("depth", int),
+        ],
+    )
+    def get(self, request: Request, project: str, body_id: str) -> Response:
+        read = document_to_look_at(body_of(self.project, body_id))
+        value, shown = read.value, xpath_of if read.is_xml else normalized_path
+        pointer = request.query_params.get("pointer", "")
+        location, parent = _resolved(value, pointer)
+        numbers = {
+            name: _number(request, name, default, most)
+            for name, default, most in (("offset", 0, 10**9), ("limit", 100, 500), ("depth", 3, 8))
+        }
+        nodes = nodes_below(value, location, offset=numbers["offset"], limit=numbers["limit"], depth=numbers["depth"])
+        lines = [
+            {
+                "pointer": pointer_text(one.location),
+                "path": shown(one.location),
+                "name": one.name,
+                "kind": one.kind,
+                "text": one.text,
+                "count": one.count,
+                "depth": len(one.location),
+            }
+            for one, _ in zip(nodes, range(3000), strict=False)
+        ]
+        return Response(
+            {
+                "pointer": pointer,
+                "kind": kind_of(parent),
+                "count": len(parent) if isinstance(parent, (dict, list)) else 0,
+                "nodes": lines,
+            }
+        )
+
+
+def _resolved(value: Any, pointer: str) -> tuple[Location, Any]:
+    place = resolve(value, parse_pointer(pointer))
+    if place is None:
+        raise DocumentError("there is nothing at this place", where=pointer, hint="read the tree again from its root")
+    return place
+
+
+class PlaceLine(serializers.Serializer[Any]):
+    pointer = serializers.CharField()
+    path = serializers.CharField()
+    text = serializers.CharField(help_text="of plain values, as JSON")
+    positions = serializers.ListField(
+        child=serializers.IntegerField(), help_text="where each step stands among the members around it, from 0"
+    )
+
+
+class PlacesFound(serializers.Serializer[Any]):
+    items = PlaceLine(many=True)
+    is_all = serializers.BooleanField()
+
+
+class PlacesView(ProjectView):
+    """Places in a stored body: by a text in names and plain values, in either case, or by their pointer."""
+
+    @extend_schema(
+        operation_id="findPlaces",
+        responses=PlacesFound,
+        parameters=[
+            OpenApiParameter("text", str, description="part of a name or a plain value"),
+            OpenApiParameter("pointer", str, description="a JSON Pointer"),
+        ],
+    )
+    def get(self, request: Request, project: str, body_id: str) -> Response:
+        read = document_to_look_at(body_of(self.project, body_id))
+        value, shown = read.value, xpath_of if read.is_xml else normalized_path
+        text, pointer = (request.query_params.get(name, "") for name in ("text", "pointer"))
+        if bool(text) == bool(pointer):
+            raise InputError("nothing is looked for", where="?text", hint="give text or pointer, one of them")
+        if pointer:
+            location = _resolved(value, pointer)[0]
+            found = [(location, positions_of(value, location))]
+        else:
+            found = list(islice(places_of(value, text), MOST_PLACES + 1))
+        items = [
+            {
+                "pointer": pointer_text(location),
+                "path": shown(location),
+                "text": _shown_text(node_at(value, location)),
+                "positions": positions,
+            }
+            for location, positions in found[:MOST_PLACES]
+        ]
+        return Response({"items": items, "is_all": len(found) <= MOST_PLACES})
+
+
+def _shown_text(held: Any) -> str:
+    return "" if isinstance(held, (dict, list)) else json_text(held)[:200]
+
+
+def _number(request: Request, name: str, default: int, most: int) -> int:
+    text = request.query_params.get(name, str(default))
+    if not text.isdigit() or int(text) > most:
+        raise InputError(f'"{text[:20]}" is not a number up to {most}', where=f"?{name}", hint="leave it out")
+    return int(text)
+
+
+class TextPiece(serializers.Serializer[Any]):
+    text = serializers.CharField()
+    size = serializers.IntegerField()
+    is_whole = serializers.BooleanField(help_text="whether it ends with this piece")
+
+
+class TextView(ProjectView):
+    """A stored body as text, a piece at a time."""
+
+    @extend_schema(
+        operation_id="getText",
+        responses=TextPiece,
+        parameters=[OpenApiParameter("offset", int, description="characters that are there already")],
+    )
+    def get(self, request: Request, project: str, body_id: str) -> Response:
+        body = body_of(self.project, body_id)
+        end = _number(request, "offset", 0, 10**9) + TEXT_PIECE
+        content = body.content()
+        text = text_of_body(content[: end * 4], body.charset)
+        is_whole = len(text) <= end and len(content) <= end * 4
+        return Response({"text": text[end - TEXT_PIECE : end], "size": body.size, "is_whole": is_whole})
+
+
+class ContentView(ProjectView):
+    """A stored body to save, byte for byte. It is never shown as a page of ours."""
+
+    @extend_schema(operation_id="getContent", responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+    def get(self, request: Request, project: str, body_id: str) -> HttpResponse:
+        body = body_of(self.project, body_id)
+        ending = {"ndjson": "ndjson", "xml": "xml"}.get(format_of(b"", body.media_type), "")
+        ending = ending or ("json" if "json" in body.media_type else "bin")
+        call = Call.objects.filter(body=body).first()
+        said = (
+            next((value for name, value in call.headers if name.lower() == "content-disposition"), "") if call else ""
+        )
+        name = proposed_file_name(said) or f"response-{str(body.pk)[:8]}.{ending}"
+        headers = {
+            "Content-Disposition": content_disposition_header(as_attachment=True, filename=name) or "attachment",
+            "X-Content-Type-Options": "nosniff",
+            "Content-Security-Policy": "sandbox",
+        }
+        return HttpResponse(body.content(), content_type="application/octet-stream", headers=headers)
+
+
+class Move(Strict):
+    """A fixed value that looks like a key, to be moved into the credential of the service's connection."""
+
+    service = serializers.CharField()
+    environment = serializers.CharField(required=False, default="test")
+    place = serializers.CharField(max_length=200, help_text="JSON Pointer of the value, such as /query/0")
+    operation = serializers.CharField(required=False, help_text="the name of a saved operation that holds it")
+    document = DocumentField(OperationDocument, required=False)
+
+
+class Moved(serializers.Serializer[Any]):
+    document = AnyField()
+    connection = serializers.CharField()
+    credential = serializers.CharField()
+    name = serializers.CharField()
+
+
+class MovesView(ProjectView):
+    permissions = {"POST": "write_secret"}
+
+    @extend_schema(operation_id="moveKey", request=Move, responses={201: Moved})
+    def post(self, request: Request, project: str) -> Response:
+        return Response(move_key(self.project, self.person, self.role, self.given(Move, request)), status=201)
+
+
+class FactLine(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    title = serializers.CharField()
+    value = serializers.CharField(allow_blank=True)
+    source = serializers.CharField(allow_blank=True)
+    hint = serializers.CharField(allow_blank=True)
+
+
+class ConnectPrepared(Strict):
+    environment = serializers.CharField(required=False, default="test")
+
+
+class Connected(serializers.Serializer[Any]):
+    connection = serializers.CharField()
+    credential = serializers.CharField(allow_null=True)
+    operation = serializers.CharField(allow_null=True)
+
+
+class PreparationView(ProjectView):
+    """What is known of a service and what is not; and its connection and first operation, made from it."""
+
+    permissions = {"GET": "view", "POST": "build"}
+
+    @extend_schema(operation_id="getPreparation", responses=FactLine(many=True))
+    def get(self, request: Request, project: str, name: str) -> Response:
+        facts = preparation_of(find_item(SERVICES, self.project, name))
+        shown = [
+            {field: getattr(one, field) for field in ("name", "title", "value", "source", "hint")} for one in facts
+        ]
+        return Response(shown)
+
+    @extend_schema(operation_id="connectPrepared", request=ConnectPrepared, responses={201: Connected})
+    def post(self, request: Request, project: str, name: str) -> Response:
+        given = self.given(ConnectPrepared, request)
+        return Response(connect_prepared(self.project, self.person, self.role, name, given), status=201)

@@ -1,0 +1,25 @@
+"""The indexes of a set of records."""
+
+from procrastinate import RetryStrategy
+from procrastinate.contrib.django import app
+
+from rondine.core.mapping.document import RecordTypeDocument
+from rondine.core.settings import load
+from rondine.server.connecting.process import waiting_for_database
+from rondine.server.records.browsing import make_indexes
+from rondine.server.records.models import RecordSet
+
+
+# building two indexes of one table at a time makes PostgreSQL see a deadlock, so there is one lock for all
+@app.task(
+    queue="runs",
+    name="rondine.index_records",
+    lock="rondine.index_records",
+    retry=RetryStrategy(max_attempts=5, wait=3),
+)
+async def index_records(set_id: int) -> None:
+    def make() -> list[str]:
+        records = RecordSet.objects.select_related("record_type").get(pk=set_id)
+        return make_indexes(records, load(RecordTypeDocument, records.record_type.document))
+
+    await waiting_for_database(make)

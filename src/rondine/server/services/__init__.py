@@ -1,1 +1,0 @@
-"""Environments, services, connections, credentials, operations, samples."""

@@ -4,7 +4,7 @@ import io
 import json
 import shlex
 import sys
-from argparse import Namespace
+from argparse import ArgumentParser, Namespace
 from pathlib import Path
 from typing import Any
 
@@ -54,7 +54,7 @@ def run_sign_in(session: Session, args: Namespace, out: Output) -> int:
     papers = json.loads(args.papers.read_text())
     ports = dict(line.split("=") for line in (args.papers.parent / "ports").read_text().split())
     at = {name: f"http://127.0.0.1:{ports[name]}" for name in ("seeds", "soil", "crew")}
-    walk = Walk(session, out)
+    walk = Walk(session, out, args.parser)
     credentials = {one["name"] for one in office.credentials}
 
     def connect(service: str, title: str, secret: str, value: str, settings: str) -> None:
@@ -126,7 +126,7 @@ def run_guide(session: Session, args: Namespace, out: Output) -> int:
     """Each step is the commands that are printed, and nothing else; what is there already is left as it is."""
     office = session.office
     register = args.register or _register()
-    walk = Walk(session, out)
+    walk = Walk(session, out, args.parser)
     services, operations = {one["name"] for one in office.services}, {one["name"] for one in office.operations}
     credentials, samples = {one["name"] for one in office.credentials}, {one["name"] for one in office.samples}
 
@@ -180,21 +180,19 @@ def run_guide(session: Session, args: Namespace, out: Output) -> int:
 class Walk:
     """Prints commands and runs them in this process, with what they print below."""
 
-    def __init__(self, session: Session, out: Output) -> None:
-        self._session, self._out = session, out
+    def __init__(self, session: Session, out: Output, parser: ArgumentParser) -> None:
+        self._session, self._out, self._parser = session, out, parser
 
     def step(self, number: int, title: str) -> None:
         self._out.out.print(f"\n[bold]{number}. {title}[/bold]")
 
     def run(self, command: str, *, unless: bool = False, most: int = 60, typed: str = "") -> int:
         """The exit status. unless: what it makes is there already.  most: lines of its output that are shown.  typed: what it asks for."""
-        from rondine_cli.main import parser
-
         self._out.out.print(f"   {command}", style="dim", markup=False)
         if unless:
             self._out.out.print("   there already", markup=False)
             return 0
-        args = parser().parse_args(shlex.split(command)[1:])
+        args = self._parser.parse_args(shlex.split(command)[1:])
         printed = io.StringIO()
         keyboard, sys.stdin = sys.stdin, io.StringIO(f"{typed}\n") if typed else sys.stdin
         try:

@@ -51,6 +51,7 @@ def parser() -> argparse.ArgumentParser:
         guide,
     ):
         module.add_commands(commands)
+    made.set_defaults(parser=made)  # the guide reads commands that it prints
     return made
 
 

@@ -353,3 +353,13 @@ class Parser:
             self.fail("four hexadecimal digits are expected")
         self.at += 4
         return int(digits, 16)
+
+
+def parse_normalized(text: str) -> Location:
+    """The location that a normalized path names. Raises PathError for any other path."""
+    parts = parse_jsonpath(text).singular()
+    if parts is None:
+        raise PathError(
+            f'"{text[:80]}" may select more than one value', where=text[:80], hint="name one place, without wildcards"
+        )
+    return parts

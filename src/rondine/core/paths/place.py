@@ -6,7 +6,7 @@ from typing import Any
 from rondine.core.documents.json import Location, pointer_text
 from rondine.core.errors import PathError
 
-__all__ = ["Location", "Node", "normalized_path", "parse_normalized", "parse_pointer", "pointer_text", "resolve"]
+__all__ = ["Location", "Node", "normalized_path", "parse_pointer", "pointer_text", "resolve"]
 
 _ESCAPES = {"\b": "\\b", "\t": "\\t", "\n": "\\n", "\f": "\\f", "\r": "\\r", "'": "\\'", "\\": "\\\\"}
 
@@ -73,15 +73,3 @@ def normalized_path(location: Location) -> str:
                 part = "".join(_ESCAPES.get(c, f"\\u{ord(c):04x}" if ord(c) < 0x20 else c) for c in part)
             out.append(f"['{part}']")
     return "".join(out)
-
-
-def parse_normalized(text: str) -> Location:
-    """The location that a normalized path names. Raises PathError for any other path."""
-    from rondine.core.paths.jsonpath import parse_jsonpath
-
-    parts = parse_jsonpath(text).singular()
-    if parts is None:
-        raise PathError(
-            f'"{text[:80]}" may select more than one value', where=text[:80], hint="name one place, without wildcards"
-        )
-    return parts

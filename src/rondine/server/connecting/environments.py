@@ -13,8 +13,8 @@ from rondine.core.settings import load
 from rondine.server.access.models import Project
 from rondine.server.connecting.models import AccessToken, Connection, Environment, Service, StandingValue
 from rondine.server.connecting.opening import environment_of, guard_of
-from rondine.server.connecting.shared import usage_of
 from rondine.server.connecting.signing_in import checked_callback
+from rondine.server.connecting.usage import usage_of
 
 
 def make_environment(project: Project, given: Mapping[str, Any], role: str) -> Environment:

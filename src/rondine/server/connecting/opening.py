@@ -19,11 +19,12 @@ from rondine.core.settings import load
 from rondine.core.signin import SignIn, SignInOperation
 from rondine.engine.client import Line, TimeOuts
 from rondine.engine.guard import Guard, PermittedHost
+from rondine.server.access.models import PermittedHost as PermittedHostRow
 from rondine.server.access.models import Project
 from rondine.server.connecting.belonging import belonging_problems
 from rondine.server.connecting.kinds import CREDENTIALS
 from rondine.server.connecting.models import Connection, Credential, Environment, Service, StandingValue
-from rondine.server.connecting.shared import secret_sets
+from rondine.server.connecting.secrets import secret_sets
 from rondine.server.items.actions import find_item
 
 
@@ -166,10 +167,11 @@ def standing_parameters(
 
 
 def guard_of(project_id: int) -> Guard:
-    from rondine.server.access.models import PermittedHost as Row
-
     return Guard(
-        [PermittedHost(row.host, row.port, row.is_private) for row in Row.objects.filter(project_id=project_id)]
+        [
+            PermittedHost(row.host, row.port, row.is_private)
+            for row in PermittedHostRow.objects.filter(project_id=project_id)
+        ]
     )
 
 

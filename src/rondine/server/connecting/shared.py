@@ -5,33 +5,38 @@ than the call may take, and the others look again until it is done.
 """
 
 import asyncio
-import hashlib
-import json
 import random
 import time
 import uuid
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import dataclass, field
-from datetime import datetime, timedelta
 from typing import Any, TypeVar
 
-from django.db import connection as database
 from django.db import transaction
 from django.utils import timezone
 
-from rondine.core.errors import LimitReached, RondineError, ServiceTooSlow, SignInAgain, SignInRefused
+from rondine.core.errors import LimitReached, RondineError, ServiceTooSlow, SignInRefused
 from rondine.core.http import limits
 from rondine.core.http.limits import Usage, wait_words
-from rondine.core.http.messages import Headers, origin
-from rondine.core.secret import Secret
-from rondine.core.settings import dump
+from rondine.core.http.messages import Headers
 from rondine.core.signin import Token
 from rondine.engine.line import Line
-from rondine.engine.shared import PLACE_SECONDS, Obtain, no_place
-from rondine.server.connecting.models import AccessToken, Connection, ConnectionUsage, Credential
-from rondine.server.connecting.sealing import seal, unseal
+from rondine.engine.shared import Obtain, no_place
+from rondine.server.connecting.models import Connection, Credential
+from rondine.server.connecting.opening import credential_of_line, line_of
+from rondine.server.connecting.sealing import unseal
+from rondine.server.connecting.secrets import credential_changed
+from rondine.server.connecting.tokens import (
+    LEASE_EXTRA,
+    claim_renewal,
+    release_renewal,
+    store_refusal,
+    store_token,
+    stored_token,
+)
+from rondine.server.connecting.usage import held_until, leave_place, note_heard, reserve_moments, take_place
 from rondine.server.threads import in_database
 
 T = TypeVar("T")
@@ -39,8 +44,6 @@ T = TypeVar("T")
 TOKEN_CACHE = 10.0
 #: Seconds for which a process trusts what it knows of a connection without limits being held back.
 HELD_CACHE = 1.0
-#: A lease outlasts the call it is for by this many seconds.
-LEASE_EXTRA = 15.0
 
 
 @dataclass
@@ -201,175 +204,8 @@ class SharedByAll:
         return await self._do(changed_line, line)
 
 
-def fingerprint(line: Line) -> str:
-    """Of the sign-in's settings, of our certificate, and of where its token goes: what was obtained with others, or for another origin, is not sent."""
-    settled = [dump(line.sign_in), origin(line.base_address), *([line.certificate] if line.certificate else [])]
-    return hashlib.sha256(json.dumps(settled, sort_keys=True).encode()).hexdigest()
-
-
-def token_row(line: Line) -> AccessToken:
-    """The row, locked. Within a transaction."""
-    AccessToken.objects.get_or_create(connection_id=line.id, operation=line.own_operation)
-    return AccessToken.objects.select_for_update().get(connection_id=line.id, operation=line.own_operation)
-
-
-def token_of(row: AccessToken | None, line: Line) -> Token | None:
-    if row is None or not row.sealed or row.fingerprint != fingerprint(line) or row.obtained_at is None:
-        return None
-    values = unseal(row.key_version, bytes(row.sealed), f"token {row.connection_id}")
-    refresh = values.get("refresh")
-    return Token(
-        Secret(values["access"], "access token"),
-        row.obtained_at,
-        row.expires_at,
-        Secret(refresh, "refresh token") if refresh else None,
-        row.scope,
-    )
-
-
-def stored_token(line: Line) -> Token | None:
-    row = AccessToken.objects.filter(connection_id=line.id, operation=line.own_operation).first()
-    return token_of(row, line) if row is None or row.state == "valid" else None
-
-
-def claim_renewal(
-    line: Line, seen: Token | None, me: uuid.UUID, began: datetime, lease: float
-) -> tuple[bool, Token | None]:
-    """(True, the token stored last) if the renewal is mine; (False, a newer token) if there is one; (False, None) to look again soon.
-
-    Raises the refusal that another caller has met since `began`.
-    """
-    with transaction.atomic():
-        row, now = token_row(line), timezone.now()
-        held = token_of(row, line)
-        if held is not None and row.state == "valid" and not held.is_same(seen) and not held.has_ended(now):
-            return False, held
-        if row.refusal and row.refused_at is not None and row.refused_at >= began:
-            kind = SignInAgain if row.state == "sign_in_again" else SignInRefused
-            raise kind(row.refusal["message"], where=row.refusal["where"], hint=row.refusal["hint"])
-        if row.renewing_until is not None and row.renewing_until > now and row.renewing_by != me:
-            return False, None
-        row.renewing_by, row.renewing_until = me, now + timedelta(seconds=lease)
-        row.save(update_fields=["renewing_by", "renewing_until"])
-        return True, held
-
-
-def store_token(line: Line, me: uuid.UUID | None, token: Token, person_id: int | None = None) -> None:
-    """me: who holds the lease; None for a person's own sign-in, which always counts."""
-    with transaction.atomic():
-        row = token_row(line)
-        if me is not None and row.renewing_by != me:
-            return  # the lease ran out and another has renewed meanwhile
-        values = {"access": token.access.bare(), **({"refresh": token.refresh.bare()} if token.refresh else {})}
-        row.key_version, row.sealed = seal(values, f"token {row.connection_id}")
-        row.renewed = row.renewed + 1 if row.obtained_at and me is not None else 0
-        row.fingerprint, row.scope, row.has_refresh = fingerprint(line), token.scope, token.refresh is not None
-        row.obtained_at, row.expires_at = token.obtained_at, token.expires_at
-        row.state, row.refusal, row.refused_at = "valid", None, None
-        row.renewing_by = row.renewing_until = None
-        if person_id is not None:
-            row.signed_in_by_id = person_id
-        row.save()
-
-
-def store_refusal(line: Line, me: uuid.UUID | None, error: RondineError) -> None:
-    """What is stored of the token stays: a refresh token is not lost by an attempt that failed."""
-    with transaction.atomic():
-        row = token_row(line)
-        if me is not None and row.renewing_by != me:
-            return
-        row.state = "sign_in_again" if isinstance(error, SignInAgain) else "refused"
-        row.refusal = {"code": error.code, "message": error.message, "where": error.where, "hint": error.hint}
-        row.refused_at = timezone.now()
-        row.renewing_by = row.renewing_until = None
-        row.save()
-
-
-def release_renewal(line: Line, me: uuid.UUID) -> None:
-    AccessToken.objects.filter(connection_id=line.id, operation=line.own_operation, renewing_by=me).update(
-        renewing_by=None, renewing_until=None
-    )
-
-
-def clock() -> float:
-    """The database's clock, the one that all processes share: seconds since 1970."""
-    with database.cursor() as cursor:
-        cursor.execute("SELECT extract(epoch FROM clock_timestamp())::float8")
-        now: float = cursor.fetchone()[0]
-    return now
-
-
-def usage_row(line_id: str) -> tuple[ConnectionUsage, Usage, float]:
-    """(the row, locked; its usage; the database's clock). Within a transaction."""
-    row = ConnectionUsage.objects.select_for_update().filter(connection_id=line_id).first()
-    if row is None:
-        ConnectionUsage.objects.get_or_create(connection_id=line_id)
-        row = ConnectionUsage.objects.select_for_update().get(connection_id=line_id)
-    return row, Usage.from_json(row.usage), clock()
-
-
-def reserve_moments(line: Line, wanted: int, patience: float) -> tuple[float, list[float]]:
-    """(what to take away from a moment to have time.monotonic's, the moments)."""
-    with transaction.atomic():
-        row, usage, now = usage_row(line.id)
-        offset = now - time.monotonic()
-        usage, moments = limits.reserve(line.limits, usage, now=now, wanted=wanted, most_wait=patience)
-        row.usage = usage.to_json()
-        row.save(update_fields=["usage"])
-        return offset, moments
-
-
-def take_place(line: Line, name: str) -> bool:
-    assert line.parallel
-    with transaction.atomic():
-        row, usage, now = usage_row(line.id)
-        seconds = line.time_outs.whole + PLACE_SECONDS
-        usage, given = limits.take_places(usage, now=now, parallel=line.parallel, names=[name], seconds=seconds)
-        row.usage = usage.to_json()
-        row.save(update_fields=["usage"])
-        return bool(given)
-
-
-def leave_place(line: Line, name: str) -> None:
-    with transaction.atomic():
-        row, usage, _ = usage_row(line.id)
-        row.usage = limits.leave_places(usage, [name]).to_json()
-        row.save(update_fields=["usage"])
-
-
-def held_until(line: Line) -> float:
-    found = ConnectionUsage.objects.filter(connection_id=line.id).values_list("usage__held_until", flat=True).first()
-    return float(found or 0.0)
-
-
-def note_heard(line: Line, status: int, headers: Headers) -> float:
-    with transaction.atomic():
-        row, usage, now = usage_row(line.id)
-        heard = limits.heard(usage, status, headers, now=now)
-        row.usage = heard.to_json()
-        row.save(update_fields=["usage"])
-        return heard.held_until
-
-
-def decide_wait(connection_id: Any, *, is_believed: bool) -> None:
-    """A wait that a service asked for counts whole, or is lifted, for all processes."""
-    with transaction.atomic():
-        row, usage, _ = usage_row(connection_id)
-        row.usage = limits.decided(usage, is_believed=is_believed).to_json()
-        row.save(update_fields=["usage"])
-
-
-def usage_of(connection_id: Any) -> tuple[Usage, float]:
-    """(the usage, not locked; the database's clock)."""
-    row = ConnectionUsage.objects.filter(connection_id=connection_id).first()
-    return (Usage.from_json(row.usage) if row else Usage()), clock()
-
-
 def swap_secrets(line: Line, number: int) -> None:
     """The set that the service accepted becomes the first of the line's credential; all processes open it again."""
-    from rondine.server.connecting.opening import credential_of_line
-    from rondine.server.connecting.secrets import credential_changed
-
     accepted = {name: secret.bare() for name, secret in line.secrets[number].items()}
     with transaction.atomic():
         credential = credential_of_line(line)
@@ -387,8 +223,6 @@ def swap_secrets(line: Line, number: int) -> None:
 
 def changed_line(line: Line) -> Line | None:
     """The connection as it is now, if it or its secrets have changed since the line was made."""
-    from rondine.server.connecting.opening import line_of
-
     row = (
         Connection.objects.select_related("credential", "service", "environment")
         .filter(pk=line.id)
@@ -400,16 +234,3 @@ def changed_line(line: Line) -> Line | None:
     with suppress(RondineError):
         return line_of(row, operation=line.own_operation)
     return None
-
-
-def secret_sets(credential: Credential) -> tuple[Mapping[str, Secret], ...]:
-    """The sets valid in turn, opened; the first is the preferred one."""
-    found = []
-    for version, sealed in (
-        (credential.key_version, credential.sealed),
-        (credential.second_key_version, credential.second_sealed),
-    ):
-        if sealed:
-            values = unseal(version, bytes(sealed), str(credential.pk))
-            found.append({name: Secret(value, credential.name) for name, value in values.items()})
-    return tuple(found)

@@ -21,7 +21,7 @@ from rondine.server.connecting.kinds import CONNECTIONS
 from rondine.server.connecting.models import AccessToken, Connection, Environment, PendingSignIn
 from rondine.server.connecting.opening import line_of
 from rondine.server.connecting.sealing import seal, unseal
-from rondine.server.connecting.shared import fingerprint, store_refusal, store_token
+from rondine.server.connecting.tokens import fingerprint, store_refusal, store_token
 from rondine.server.items.actions import check_protected, find_item
 from rondine.server.threads import release_database
 

@@ -43,7 +43,6 @@ from rondine.server.connecting.models import Connection, Credential, StandingVal
 from rondine.server.connecting.opening import environment_of, guard_of, line_of
 from rondine.server.connecting.process import parts
 from rondine.server.connecting.secrets import drop_second, permit_origin, set_secrets
-from rondine.server.connecting.shared import decide_wait, usage_of
 from rondine.server.connecting.signing_in import (
     begin_sign_in,
     callback_address,
@@ -52,6 +51,7 @@ from rondine.server.connecting.signing_in import (
     proof_address,
     token_states,
 )
+from rondine.server.connecting.usage import decide_wait, usage_of
 from rondine.server.items.actions import find_item, users_of
 from rondine.server.items.views import UseLine, item_views
 from rondine.server.runs.models import Call, Run

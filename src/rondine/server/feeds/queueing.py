@@ -17,7 +17,7 @@ from rondine.core.settings import dump, load
 from rondine.server.access.models import Person, Project
 from rondine.server.connecting.models import Connection
 from rondine.server.connecting.opening import connection_for, line_of, standing_values
-from rondine.server.connecting.shared import usage_of
+from rondine.server.connecting.usage import usage_of
 from rondine.server.feeds.kinds import FEEDS
 from rondine.server.feeds.models import Feed
 from rondine.server.mappings.kinds import resolved_mapping

@@ -35,7 +35,7 @@ from rondine.server.access.models import Project
 from rondine.server.connecting.kinds import SERVICES
 from rondine.server.connecting.models import Connection, Environment, Service
 from rondine.server.connecting.opening import connection_for, environment_of, guard_of, line_of, standing_values
-from rondine.server.connecting.shared import usage_of
+from rondine.server.connecting.usage import usage_of
 from rondine.server.items.actions import find_item
 from rondine.server.operations.kinds import with_queries
 

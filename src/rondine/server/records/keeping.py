@@ -92,9 +92,8 @@ class RecordManager(models.Manager[Any]):
         first_met = len(last) if fresh is None else len(fresh)
         made = sum(different.values())
         if made:
-            from rondine.server.records.models import RecordSet
-
-            RecordSet.objects.filter(pk=set_id).update(count=models.F("count") + made)
+            sets = self.model._meta.get_field("set").related_model._default_manager
+            sets.filter(pk=set_id).update(count=models.F("count") + made)
         return Kept(created, changed, first_met - created - changed, len(rows) - first_met)
 
     def _merged(

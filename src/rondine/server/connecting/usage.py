@@ -1,0 +1,88 @@
+"""How much of its limits a connection has used, kept for all processes in its row."""
+
+import time
+from typing import Any
+
+from django.db import connection as database
+from django.db import transaction
+
+from rondine.core.http import limits
+from rondine.core.http.limits import Usage
+from rondine.core.http.messages import Headers
+from rondine.engine.line import Line
+from rondine.engine.shared import PLACE_SECONDS
+from rondine.server.connecting.models import ConnectionUsage
+
+
+def clock() -> float:
+    """The database's clock, the one that all processes share: seconds since 1970."""
+    with database.cursor() as cursor:
+        cursor.execute("SELECT extract(epoch FROM clock_timestamp())::float8")
+        now: float = cursor.fetchone()[0]
+    return now
+
+
+def usage_row(line_id: str) -> tuple[ConnectionUsage, Usage, float]:
+    """(the row, locked; its usage; the database's clock). Within a transaction."""
+    row = ConnectionUsage.objects.select_for_update().filter(connection_id=line_id).first()
+    if row is None:
+        ConnectionUsage.objects.get_or_create(connection_id=line_id)
+        row = ConnectionUsage.objects.select_for_update().get(connection_id=line_id)
+    return row, Usage.from_json(row.usage), clock()
+
+
+def reserve_moments(line: Line, wanted: int, patience: float) -> tuple[float, list[float]]:
+    """(what to take away from a moment to have time.monotonic's, the moments)."""
+    with transaction.atomic():
+        row, usage, now = usage_row(line.id)
+        offset = now - time.monotonic()
+        usage, moments = limits.reserve(line.limits, usage, now=now, wanted=wanted, most_wait=patience)
+        row.usage = usage.to_json()
+        row.save(update_fields=["usage"])
+        return offset, moments
+
+
+def take_place(line: Line, name: str) -> bool:
+    assert line.parallel
+    with transaction.atomic():
+        row, usage, now = usage_row(line.id)
+        seconds = line.time_outs.whole + PLACE_SECONDS
+        usage, given = limits.take_places(usage, now=now, parallel=line.parallel, names=[name], seconds=seconds)
+        row.usage = usage.to_json()
+        row.save(update_fields=["usage"])
+        return bool(given)
+
+
+def leave_place(line: Line, name: str) -> None:
+    with transaction.atomic():
+        row, usage, _ = usage_row(line.id)
+        row.usage = limits.leave_places(usage, [name]).to_json()
+        row.save(update_fields=["usage"])
+
+
+def held_until(line: Line) -> float:
+    found = ConnectionUsage.objects.filter(connection_id=line.id).values_list("usage__held_until", flat=True).first()
+    return float(found or 0.0)
+
+
+def note_heard(line: Line, status: int, headers: Headers) -> float:
+    with transaction.atomic():
+        row, usage, now = usage_row(line.id)
+        heard = limits.heard(usage, status, headers, now=now)
+        row.usage = heard.to_json()
+        row.save(update_fields=["usage"])
+        return heard.held_until
+
+
+def decide_wait(connection_id: Any, *, is_believed: bool) -> None:
+    """A wait that a service asked for counts whole, or is lifted, for all processes."""
+    with transaction.atomic():
+        row, usage, _ = usage_row(connection_id)
+        row.usage = limits.decided(usage, is_believed=is_believed).to_json()
+        row.save(update_fields=["usage"])
+
+
+def usage_of(connection_id: Any) -> tuple[Usage, float]:
+    """(the usage, not locked; the database's clock)."""
+    row = ConnectionUsage.objects.filter(connection_id=connection_id).first()
+    return (Usage.from_json(row.usage) if row else Usage()), clock()

@@ -112,7 +112,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["getProject"];
         put?: never;
         post?: never;
@@ -120,7 +119,6 @@ export interface paths {
         delete: operations["removeProject"];
         options?: never;
         head?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         patch: operations["changeProject"];
         trace?: never;
     };
@@ -267,10 +265,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["listConnections"];
         put?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         post: operations["makeConnection"];
         delete?: never;
         options?: never;
@@ -285,15 +281,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["getConnection"];
         put?: never;
         post?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         delete: operations["removeConnection"];
         options?: never;
         head?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         patch: operations["changeConnection"];
         trace?: never;
     };
@@ -355,7 +348,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["listConnectionRevisions"];
         put?: never;
         post?: never;
@@ -408,10 +400,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["listCredentials"];
         put?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         post: operations["makeCredential"];
         delete?: never;
         options?: never;
@@ -426,15 +416,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["getCredential"];
         put?: never;
         post?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         delete: operations["removeCredential"];
         options?: never;
         head?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         patch: operations["changeCredential"];
         trace?: never;
     };
@@ -462,7 +449,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["listCredentialRevisions"];
         put?: never;
         post?: never;
@@ -530,7 +516,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["listDefinitions"];
         put?: never;
         post?: never;
@@ -547,15 +532,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["getDefinition"];
         put?: never;
         post?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         delete: operations["removeDefinition"];
         options?: never;
         head?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         patch: operations["changeDefinition"];
         trace?: never;
     };
@@ -600,7 +582,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["listDefinitionRevisions"];
         put?: never;
         post?: never;
@@ -720,15 +701,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["getEnvironment"];
         put?: never;
         post?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         delete: operations["removeEnvironment"];
         options?: never;
         head?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         patch: operations["changeEnvironment"];
         trace?: never;
     };
@@ -756,10 +734,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["listFeeds"];
         put?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         post: operations["makeFeed"];
         delete?: never;
         options?: never;
@@ -774,15 +750,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["getFeed"];
         put?: never;
         post?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         delete: operations["removeFeed"];
         options?: never;
         head?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         patch: operations["changeFeed"];
         trace?: never;
     };
@@ -793,7 +766,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["listFeedRevisions"];
         put?: never;
         post?: never;
@@ -848,7 +820,6 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         delete: operations["removeHost"];
         options?: never;
         head?: never;
@@ -896,10 +867,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["listMappings"];
         put?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         post: operations["makeMapping"];
         delete?: never;
         options?: never;
@@ -914,15 +883,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["getMapping"];
         put?: never;
         post?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         delete: operations["removeMapping"];
         options?: never;
         head?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         patch: operations["changeMapping"];
         trace?: never;
     };
@@ -933,7 +899,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["listMappingRevisions"];
         put?: never;
         post?: never;
@@ -950,7 +915,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description For administrators of the project, and of the installation, who can so make themselves a member. */
         get: operations["listMembers"];
         put?: never;
         post?: never;
@@ -968,10 +932,8 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description For administrators of the project, and of the installation, who can so make themselves a member. */
         put: operations["setMember"];
         post?: never;
-        /** @description For administrators of the project, and of the installation, who can so make themselves a member. */
         delete: operations["removeMember"];
         options?: never;
         head?: never;
@@ -1004,7 +966,6 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         post: operations["moveKey"];
         delete?: never;
         options?: never;
@@ -1071,10 +1032,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["listOperations"];
         put?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         post: operations["makeOperation"];
         delete?: never;
         options?: never;
@@ -1089,15 +1048,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["getOperation"];
         put?: never;
         post?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         delete: operations["removeOperation"];
         options?: never;
         head?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         patch: operations["changeOperation"];
         trace?: never;
     };
@@ -1125,7 +1081,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["listOperationRevisions"];
         put?: never;
         post?: never;
@@ -1227,10 +1182,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["listQueries"];
         put?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         post: operations["makePreparedQuery"];
         delete?: never;
         options?: never;
@@ -1245,15 +1198,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["getPreparedQuery"];
         put?: never;
         post?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         delete: operations["removePreparedQuery"];
         options?: never;
         head?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         patch: operations["changePreparedQuery"];
         trace?: never;
     };
@@ -1264,7 +1214,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["listPreparedQueryRevisions"];
         put?: never;
         post?: never;
@@ -1337,7 +1286,7 @@ export interface paths {
         /**
          * @description What a mapping makes of a response of any size, line by line (application/x-ndjson).
          *
-         *     A record: {record_type, ordinal, data}. A row that does not fit: {record_type, ordinal, path, problems, row}. Last {counts} or {problem}.
+         *         A record: {record_type, ordinal, data}. A row that does not fit: {record_type, ordinal, path, problems, row}. Last {counts} or {problem}.
          */
         post: operations["readRecords"];
         delete?: never;
@@ -1387,10 +1336,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["listRecordTypes"];
         put?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         post: operations["makeRecordType"];
         delete?: never;
         options?: never;
@@ -1405,15 +1352,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["getRecordType"];
         put?: never;
         post?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         delete: operations["removeRecordType"];
         options?: never;
         head?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         patch: operations["changeRecordType"];
         trace?: never;
     };
@@ -1424,7 +1368,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["listRecordTypeRevisions"];
         put?: never;
         post?: never;
@@ -1492,7 +1435,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        /** @description Runs, newest first. */
         get: operations["getRun"];
         put?: never;
         post?: never;
@@ -1509,7 +1452,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        /** @description The calls of a run, in the order in which they were made. */
         get: operations["listCalls"];
         put?: never;
         post?: never;
@@ -1545,7 +1488,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        /** @description Runs, newest first. */
         post: operations["cancelRun"];
         delete?: never;
         options?: never;
@@ -1560,7 +1503,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        /** @description The rows of a run that could not become records. */
         get: operations["listRejects"];
         put?: never;
         post?: never;
@@ -1595,15 +1538,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        /** @description Samples; a new one from a trial or from pasted text. Its operation follows the paging that it shows, if nothing was decided before. */
         get: operations["getSample"];
         put?: never;
         post?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        /** @description Samples; a new one from a trial or from pasted text. Its operation follows the paging that it shows, if nothing was decided before. */
         delete: operations["removeSample"];
         options?: never;
         head?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        /** @description Samples; a new one from a trial or from pasted text. Its operation follows the paging that it shows, if nothing was decided before. */
         patch: operations["changeSample"];
         trace?: never;
     };
@@ -1614,7 +1557,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
+        /** @description Samples; a new one from a trial or from pasted text. Its operation follows the paging that it shows, if nothing was decided before. */
         get: operations["listSampleRevisions"];
         put?: never;
         post?: never;
@@ -1631,10 +1574,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["listServices"];
         put?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         post: operations["makeService"];
         delete?: never;
         options?: never;
@@ -1649,15 +1590,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["getService"];
         put?: never;
         post?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         delete: operations["removeService"];
         options?: never;
         head?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         patch: operations["changeService"];
         trace?: never;
     };
@@ -1703,7 +1641,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["listServiceRevisions"];
         put?: never;
         post?: never;
@@ -1720,10 +1657,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["listStandingValues"];
         put?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         post: operations["makeStandingValue"];
         delete?: never;
         options?: never;
@@ -1738,15 +1673,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["getStandingValue"];
         put?: never;
         post?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         delete: operations["removeStandingValue"];
         options?: never;
         head?: never;
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         patch: operations["changeStandingValue"];
         trace?: never;
     };
@@ -1757,7 +1689,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description permissions: by HTTP method. The project is in the path; who is not its member is told that there is none. */
         get: operations["listStandingValueRevisions"];
         put?: never;
         post?: never;
@@ -1920,7 +1851,6 @@ export interface components {
             operation: components["schemas"]["OperationDocument"];
             title: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         AddressRequest: {
             address: string;
             /** @default test */
@@ -2158,7 +2088,6 @@ export interface components {
             /** @enum {unknown} */
             type: "bearer";
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         BeginSignInRequest: {
             /** @default  */
             operation?: string;
@@ -2211,31 +2140,33 @@ export interface components {
             /** @enum {unknown} */
             type: "bytes";
         };
-        CallLine: {
+        Call: {
             /** Format: date-time */
             at: string;
             /** Format: uuid */
             body: string | null;
             by: string;
-            error: components["schemas"]["ErrorLine"] | null;
+            error: components["schemas"]["Error"] | null;
             headers: string[][];
             method: string;
             number: number;
             /** @description which one it is: many may share an address */
-            operation: string;
+            readonly operation: string;
             /** @description why it was made on the way; empty for the operation's own */
             purpose: string;
             reason: string;
             request: string;
+            /** Format: int64 */
             rows: number | null;
+            /** Format: int64 */
             size: number | null;
             status: number | null;
-            timings: components["schemas"]["Timing"] | null;
+            readonly timings: components["schemas"]["Timing"] | null;
             url: string;
             via: string;
         };
         CallPage: {
-            items: components["schemas"]["CallLine"][];
+            items: components["schemas"]["Call"][];
             next: string | null;
         };
         /**
@@ -2283,139 +2214,6 @@ export interface components {
             title: string;
             used_by: string[];
         };
-        /** @description What went wrong (RFC 9457): a stable code, the place, and what to do. */
-        ChangedConnectionMeanwhile: {
-            code: string;
-            current: components["schemas"]["Connection"];
-            detail: string;
-            hint: string;
-            problems: components["schemas"]["ProblemLine"][];
-            status: number;
-            title: string;
-            type: string;
-            where: string;
-        };
-        /** @description What went wrong (RFC 9457): a stable code, the place, and what to do. */
-        ChangedCredentialMeanwhile: {
-            code: string;
-            current: components["schemas"]["Credential"];
-            detail: string;
-            hint: string;
-            problems: components["schemas"]["ProblemLine"][];
-            status: number;
-            title: string;
-            type: string;
-            where: string;
-        };
-        /** @description What went wrong (RFC 9457): a stable code, the place, and what to do. */
-        ChangedDefinitionMeanwhile: {
-            code: string;
-            current: components["schemas"]["Definition"];
-            detail: string;
-            hint: string;
-            problems: components["schemas"]["ProblemLine"][];
-            status: number;
-            title: string;
-            type: string;
-            where: string;
-        };
-        /** @description What went wrong (RFC 9457): a stable code, the place, and what to do. */
-        ChangedFeedMeanwhile: {
-            code: string;
-            current: components["schemas"]["Feed"];
-            detail: string;
-            hint: string;
-            problems: components["schemas"]["ProblemLine"][];
-            status: number;
-            title: string;
-            type: string;
-            where: string;
-        };
-        /** @description What went wrong (RFC 9457): a stable code, the place, and what to do. */
-        ChangedMappingMeanwhile: {
-            code: string;
-            current: components["schemas"]["Mapping"];
-            detail: string;
-            hint: string;
-            problems: components["schemas"]["ProblemLine"][];
-            status: number;
-            title: string;
-            type: string;
-            where: string;
-        };
-        /** @description What went wrong (RFC 9457): a stable code, the place, and what to do. */
-        ChangedOperationMeanwhile: {
-            code: string;
-            current: components["schemas"]["Operation"];
-            detail: string;
-            hint: string;
-            problems: components["schemas"]["ProblemLine"][];
-            status: number;
-            title: string;
-            type: string;
-            where: string;
-        };
-        /** @description What went wrong (RFC 9457): a stable code, the place, and what to do. */
-        ChangedPreparedQueryMeanwhile: {
-            code: string;
-            current: components["schemas"]["PreparedQuery"];
-            detail: string;
-            hint: string;
-            problems: components["schemas"]["ProblemLine"][];
-            status: number;
-            title: string;
-            type: string;
-            where: string;
-        };
-        /** @description What went wrong (RFC 9457): a stable code, the place, and what to do. */
-        ChangedRecordTypeMeanwhile: {
-            code: string;
-            current: components["schemas"]["RecordType"];
-            detail: string;
-            hint: string;
-            problems: components["schemas"]["ProblemLine"][];
-            status: number;
-            title: string;
-            type: string;
-            where: string;
-        };
-        /** @description What went wrong (RFC 9457): a stable code, the place, and what to do. */
-        ChangedSampleMeanwhile: {
-            code: string;
-            current: components["schemas"]["Sample"];
-            detail: string;
-            hint: string;
-            problems: components["schemas"]["ProblemLine"][];
-            status: number;
-            title: string;
-            type: string;
-            where: string;
-        };
-        /** @description What went wrong (RFC 9457): a stable code, the place, and what to do. */
-        ChangedServiceMeanwhile: {
-            code: string;
-            current: components["schemas"]["Service"];
-            detail: string;
-            hint: string;
-            problems: components["schemas"]["ProblemLine"][];
-            status: number;
-            title: string;
-            type: string;
-            where: string;
-        };
-        /** @description What went wrong (RFC 9457): a stable code, the place, and what to do. */
-        ChangedStandingValueMeanwhile: {
-            code: string;
-            current: components["schemas"]["StandingValue"];
-            detail: string;
-            hint: string;
-            problems: components["schemas"]["ProblemLine"][];
-            status: number;
-            title: string;
-            type: string;
-            where: string;
-        };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         CheckAskedRequest: {
             /**
              * @description * `web` - web
@@ -2492,7 +2290,6 @@ export interface components {
             /** @enum {unknown} */
             type: "client_credentials";
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         ComparisonAskedRequest: {
             /** Format: uuid */
             after: string;
@@ -2536,7 +2333,6 @@ export interface components {
             /** @description what it is compared with: a number or text, for one_of and none_of a list, for matches a regular expression (RFC 9485) that the whole text must have */
             value?: unknown;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         ConnectGivenRequest: {
             /** @description one of the servers, or another; the first one by default */
             address?: string;
@@ -2548,7 +2344,6 @@ export interface components {
             /** @description the first one by default that Rondine can do */
             sign_in?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         ConnectPreparedRequest: {
             /** @default test */
             environment?: string;
@@ -2560,33 +2355,34 @@ export interface components {
         };
         Connection: {
             /** @description for the service's registration page, behind Rondine's address */
-            callback_path: string;
+            readonly callback_path: string;
             /** Format: date-time */
-            changed_at: string;
-            check_result: unknown;
+            readonly changed_at: string;
+            readonly check_result: unknown;
             credential: string | null;
             document: components["schemas"]["ConnectionDocument"];
             environment: string;
             /** Format: uuid */
-            id: string;
+            readonly id: string;
             name: string;
             /** @description what the own sign-ins of operations need in their credentials, by operation */
-            own_secret_names: {
+            readonly own_secret_names: {
                 [key: string]: string[];
             };
             /** @description where those of the own sign-ins of operations would be sent, by operation */
-            own_secret_origins: {
+            readonly own_secret_origins: {
                 [key: string]: string[];
             };
-            problems: components["schemas"]["ProblemLine"][];
+            /** @description why it cannot run yet */
+            readonly problems: components["schemas"]["ProblemLine"][];
             /** @description what its sign-in needs */
-            secret_names: string[];
+            readonly secret_names: string[];
             /** @description where the secrets of its sign-in would be sent */
-            secret_origins: string[];
+            readonly secret_origins: string[];
             service: string;
             title: string;
-            version: number;
-            warnings: components["schemas"]["ProblemLine"][];
+            readonly version: number;
+            readonly warnings: components["schemas"]["ProblemLine"][];
         };
         /**
          * ConnectionDocument
@@ -2669,6 +2465,16 @@ export interface components {
             items: components["schemas"]["Connection"][];
             next: string | null;
         };
+        ConnectionRequest: {
+            credential?: string | null;
+            document?: components["schemas"]["ConnectionDocument"];
+            environment: string;
+            name: string;
+            service: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
         ConsentAddress: {
             address: string;
             callback: string;
@@ -2681,7 +2487,6 @@ export interface components {
             type: string;
             words: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         CopyGivenRequest: {
             name: string;
             title?: string;
@@ -2714,18 +2519,6 @@ export interface components {
              */
             type?: ("boolean" | "date" | "datetime" | "decimal" | "integer" | "json" | "text") | null;
         };
-        CountLine: {
-            changed: number;
-            created: number;
-            filtered: number;
-            record_type: string;
-            rejected: number;
-            repeated: number;
-            rows: number;
-            unchanged: number;
-            /** @description kept records that no row was for; null unless the run saw all rows */
-            unseen: number | null;
-        };
         CoverageShown: {
             /** @description what may get lost, or keep values from fitting */
             losses: components["schemas"]["LossLine"][];
@@ -2736,25 +2529,26 @@ export interface components {
         };
         Credential: {
             /** Format: date-time */
-            changed_at: string;
+            readonly changed_at: string;
             document: components["schemas"]["CredentialDocument"];
             environment: string;
             /** @description a second set is tried where the first is refused */
-            has_second: boolean;
+            readonly has_second: boolean;
             /** Format: uuid */
-            id: string;
+            readonly id: string;
             name: string;
             /** @description the secrets that were given, by name */
-            names: string[];
+            readonly names: string[];
             /** @description where they may be sent */
-            origins: string[];
-            problems: components["schemas"]["ProblemLine"][];
+            readonly origins: string[];
+            /** @description why it cannot run yet */
+            readonly problems: components["schemas"]["ProblemLine"][];
             /** Format: date-time */
-            second_set_at: string | null;
+            readonly second_set_at: string | null;
             /** Format: date-time */
-            set_at: string | null;
+            readonly set_at: string | null;
             title: string;
-            version: number;
+            readonly version: number;
         };
         /**
          * CredentialDocument
@@ -2767,6 +2561,14 @@ export interface components {
         CredentialPage: {
             items: components["schemas"]["Credential"][];
             next: string | null;
+        };
+        CredentialRequest: {
+            document?: components["schemas"]["CredentialDocument"];
+            environment: string;
+            name: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
         };
         /**
          * Cut
@@ -2808,19 +2610,20 @@ export interface components {
         };
         Definition: {
             /** Format: date-time */
-            changed_at: string;
+            readonly changed_at: string;
             document: components["schemas"]["DefinitionDocument"];
             /** Format: uuid */
-            id: string;
+            readonly id: string;
             name: string;
             /** @description imported from it, by name */
-            operations: string[];
-            problems: components["schemas"]["ProblemLine"][];
+            readonly operations: string[];
+            /** @description why it cannot run yet */
+            readonly problems: components["schemas"]["ProblemLine"][];
             /** @description how many schemas its operations need */
-            schemas: number;
+            readonly schemas: number;
             service: string;
             title: string;
-            version: number;
+            readonly version: number;
         };
         /**
          * DefinitionDocument
@@ -2953,7 +2756,8 @@ export interface components {
              */
             unit?: "milliseconds" | "seconds";
         };
-        ErrorLine: {
+        /** @description What ended a run or a call, as it is kept with it. */
+        Error: {
             code: string;
             hint: string;
             message: string;
@@ -2973,7 +2777,7 @@ export interface components {
              * @description within it (OData 4; before, select alone)
              * @default []
              */
-            filter?: components["schemas"]["rondine.core.protocols.odata.Condition"][];
+            filter?: components["schemas"]["rondine.core.operations.odata.Condition"][];
             /**
              * @description within it (OData 4; before, select alone)
              * @default []
@@ -3064,27 +2868,28 @@ export interface components {
             record: components["schemas"]["RecordOfRow"] | null;
         };
         FedShown: {
-            call: components["schemas"]["CallLine"];
+            call: components["schemas"]["Call"];
             /** @description why nothing is told, if nothing is */
             note: string;
             outputs: components["schemas"]["FedOutput"][];
         };
         Feed: {
             /** Format: date-time */
-            changed_at: string;
+            readonly changed_at: string;
             document: components["schemas"]["FeedDocument"];
             environment: string;
             /** Format: uuid */
-            id: string;
-            last_run: components["schemas"]["LastRun"] | null;
+            readonly id: string;
+            readonly last_run: components["schemas"]["LastRun"] | null;
             mapping: string;
             name: string;
             operation: string;
             /** @description how its operation pages; null: nothing is known of it */
-            paging: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"] | components["schemas"]["OneResponse"]) | null;
-            problems: components["schemas"]["ProblemLine"][];
+            readonly paging: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"] | components["schemas"]["OneResponse"]) | null;
+            /** @description why it cannot run yet */
+            readonly problems: components["schemas"]["ProblemLine"][];
             title: string;
-            version: number;
+            readonly version: number;
         };
         /**
          * FeedDocument
@@ -3101,7 +2906,6 @@ export interface components {
              */
             parallel?: number;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         FeedInputsRequest: {
             /**
              * @description using up a limit of days or months is meant
@@ -3116,6 +2920,16 @@ export interface components {
         FeedPage: {
             items: components["schemas"]["Feed"][];
             next: string | null;
+        };
+        FeedRequest: {
+            document?: components["schemas"]["FeedDocument"];
+            environment: string;
+            mapping: string;
+            name: string;
+            operation: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
         };
         FieldLine: {
             description: string;
@@ -3191,7 +3005,6 @@ export interface components {
             problems: components["schemas"]["ProblemLine"][];
             query: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         FileGivenRequest: {
             /** @description bytes, such as a zip archive of several files */
             base64?: string;
@@ -3418,7 +3231,6 @@ export interface components {
              */
             unit?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         IssuerRequest: {
             issuer: string;
         };
@@ -3515,7 +3327,6 @@ export interface components {
             /** @enum {unknown} */
             type: "jwt_bearer";
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         KeepTrialGivenRequest: {
             base_address?: string;
             document?: components["schemas"]["OperationDocument"];
@@ -3548,7 +3359,7 @@ export interface components {
         };
         LastRun: {
             /** Format: date-time */
-            at: string;
+            readonly at: string;
             /** @description complete, incomplete or unknown; empty until it is done */
             completeness: string;
             id: number;
@@ -3730,19 +3541,20 @@ export interface components {
         };
         Mapping: {
             /** Format: date-time */
-            changed_at: string;
+            readonly changed_at: string;
             document: components["schemas"]["MappingDocument"];
             /** Format: uuid */
-            id: string;
+            readonly id: string;
             name: string;
-            problems: components["schemas"]["ProblemLine"][];
+            /** @description why it cannot run yet */
+            readonly problems: components["schemas"]["ProblemLine"][];
             service: string;
             title: string;
             /** @description what a change of it reaches */
-            used_by: components["schemas"]["UseLine"][];
-            version: number;
+            readonly used_by: components["schemas"]["UseLine"][];
+            readonly version: number;
             /** @description with all that it has from the one it is based on */
-            whole: components["schemas"]["MappingDocument"];
+            readonly whole: components["schemas"]["MappingDocument"];
         };
         /**
          * MappingDocument
@@ -3785,6 +3597,14 @@ export interface components {
         MappingPage: {
             items: components["schemas"]["Mapping"][];
             next: string | null;
+        };
+        MappingRequest: {
+            document?: components["schemas"]["MappingDocument"];
+            name: string;
+            service: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
         };
         /**
          * Member
@@ -3916,7 +3736,6 @@ export interface components {
             /** @enum {unknown} */
             type: "multipart";
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NameAskedRequest: {
             /**
              * @description * `service` - service
@@ -3946,7 +3765,6 @@ export interface components {
             /** @description by the rule alone */
             wanted: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NamingGivenRequest: {
             rule: components["schemas"]["NamingRule"];
         };
@@ -3978,63 +3796,17 @@ export interface components {
         NamingShown: {
             rule: components["schemas"]["NamingRule"];
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
-        NewConnectionRequest: {
-            credential?: string | null;
-            document?: components["schemas"]["ConnectionDocument"];
-            environment: string;
-            name: string;
-            service: string;
-            title?: string;
-            why?: string;
-        };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
-        NewCredentialRequest: {
-            document?: components["schemas"]["CredentialDocument"];
-            environment: string;
-            name: string;
-            title?: string;
-            why?: string;
-        };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NewEnvironmentRequest: {
             description?: string;
             is_protected?: boolean;
             name: string;
             title?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
-        NewFeedRequest: {
-            document?: components["schemas"]["FeedDocument"];
-            environment: string;
-            mapping: string;
-            name: string;
-            operation: string;
-            title?: string;
-            why?: string;
-        };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NewHostRequest: {
             host: string;
             /** @default false */
             is_private?: boolean;
             port?: number | null;
-        };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
-        NewMappingRequest: {
-            document?: components["schemas"]["MappingDocument"];
-            name: string;
-            service: string;
-            title?: string;
-            why?: string;
-        };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
-        NewOperationRequest: {
-            document?: components["schemas"]["OperationDocument"];
-            name: string;
-            service: string;
-            title?: string;
-            why?: string;
         };
         /** @description password: the one up to now. */
         NewPasswordRequest: {
@@ -4048,26 +3820,10 @@ export interface components {
             password?: string;
             title?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
-        NewPreparedQueryRequest: {
-            document?: components["schemas"]["PreparedQueryDocument"];
-            name: string;
-            title?: string;
-            why?: string;
-        };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NewProjectRequest: {
             name: string;
             title?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
-        NewRecordTypeRequest: {
-            document?: components["schemas"]["RecordTypeDocument"];
-            name: string;
-            title?: string;
-            why?: string;
-        };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NewRoleRequest: {
             /**
              * @description * `viewer` - viewer
@@ -4078,7 +3834,6 @@ export interface components {
              */
             role: "viewer" | "operator" | "builder" | "administrator";
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         NewSampleFromRequest: {
             /** @description the bytes of a file with a response */
             base64?: string;
@@ -4100,21 +3855,6 @@ export interface components {
             text?: string;
             title?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
-        NewServiceRequest: {
-            document?: components["schemas"]["ServiceDocument"];
-            name: string;
-            title?: string;
-            why?: string;
-        };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
-        NewStandingValueRequest: {
-            document?: components["schemas"]["StandingValueDocument"];
-            name: string;
-            title?: string;
-            why?: string;
-        };
-        /** @description title: what the token is for.  days: how long it lasts; null for ever; left out: 90, or as long as the token that asks for it. */
         NewTokenRequest: {
             days?: number | null;
             name: string;
@@ -4227,7 +3967,7 @@ export interface components {
              * @description the system query options; all conditions of a filter must hold
              * @default []
              */
-            filter?: components["schemas"]["rondine.core.protocols.odata.Condition"][];
+            filter?: components["schemas"]["rondine.core.operations.odata.Condition"][];
             /**
              * @description arguments are written in brackets even if there are none
              * @default false
@@ -4345,15 +4085,16 @@ export interface components {
         };
         Operation: {
             /** Format: date-time */
-            changed_at: string;
+            readonly changed_at: string;
             document: components["schemas"]["OperationDocument"];
             /** Format: uuid */
-            id: string;
+            readonly id: string;
             name: string;
-            problems: components["schemas"]["ProblemLine"][];
+            /** @description why it cannot run yet */
+            readonly problems: components["schemas"]["ProblemLine"][];
             service: string;
             title: string;
-            version: number;
+            readonly version: number;
         };
         OperationCalls: {
             calls: number;
@@ -4439,13 +4180,20 @@ export interface components {
             items: components["schemas"]["Operation"][];
             next: string | null;
         };
+        OperationRequest: {
+            document?: components["schemas"]["OperationDocument"];
+            name: string;
+            service: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
         /** Order */
         Order: {
             /** @default false */
             is_descending?: boolean;
             property: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         OriginGivenRequest: {
             /** @description an address; its scheme, host and port count */
             origin: string;
@@ -4499,7 +4247,6 @@ export interface components {
             message: string;
             words: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         OutlineAskedRequest: {
             /** @description stored bodies: of trials, calls or samples */
             bodies: string[];
@@ -4754,7 +4501,6 @@ export interface components {
             operation: components["schemas"]["OperationDocument"];
             title: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         PasteRequest: {
             /** @default test */
             environment?: string;
@@ -4779,33 +4525,6 @@ export interface components {
             service?: string;
             text: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
-        PatchedChangedConnectionRequest: {
-            credential?: string | null;
-            document?: components["schemas"]["ConnectionDocument"];
-            environment?: string;
-            name?: string;
-            service?: string;
-            title?: string;
-            why?: string;
-        };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
-        PatchedChangedCredentialRequest: {
-            document?: components["schemas"]["CredentialDocument"];
-            environment?: string;
-            name?: string;
-            title?: string;
-            why?: string;
-        };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
-        PatchedChangedDefinitionRequest: {
-            document?: components["schemas"]["DefinitionDocument"];
-            name?: string;
-            service?: string;
-            title?: string;
-            why?: string;
-        };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         PatchedChangedEnvironmentRequest: {
             /** @description where services send people back to after their consent; blank for the usual address */
             callback?: string;
@@ -4813,79 +4532,102 @@ export interface components {
             is_protected?: boolean;
             title?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
-        PatchedChangedFeedRequest: {
+        PatchedConnectionRequest: {
+            credential?: string | null;
+            document?: components["schemas"]["ConnectionDocument"];
+            environment?: string;
+            name?: string;
+            service?: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
+        PatchedCredentialRequest: {
+            document?: components["schemas"]["CredentialDocument"];
+            environment?: string;
+            name?: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
+        PatchedDefinitionRequest: {
+            document?: components["schemas"]["DefinitionDocument"];
+            name?: string;
+            service?: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
+        PatchedFeedRequest: {
             document?: components["schemas"]["FeedDocument"];
             environment?: string;
             mapping?: string;
             name?: string;
             operation?: string;
             title?: string;
+            /** @description stands with the revision */
             why?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
-        PatchedChangedMappingRequest: {
+        PatchedMappingRequest: {
             document?: components["schemas"]["MappingDocument"];
             name?: string;
             service?: string;
             title?: string;
+            /** @description stands with the revision */
             why?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
-        PatchedChangedOperationRequest: {
+        PatchedOperationRequest: {
             document?: components["schemas"]["OperationDocument"];
             name?: string;
             service?: string;
             title?: string;
+            /** @description stands with the revision */
             why?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
-        PatchedChangedPreparedQueryRequest: {
-            document?: components["schemas"]["PreparedQueryDocument"];
-            name?: string;
-            title?: string;
-            why?: string;
-        };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
-        PatchedChangedRecordTypeRequest: {
-            document?: components["schemas"]["RecordTypeDocument"];
-            name?: string;
-            title?: string;
-            why?: string;
-        };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
-        PatchedChangedSampleRequest: {
-            document?: components["schemas"]["SampleDocument"];
-            name?: string;
-            operation?: string | null;
-            title?: string;
-            why?: string;
-        };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
-        PatchedChangedServiceRequest: {
-            document?: components["schemas"]["ServiceDocument"];
-            name?: string;
-            title?: string;
-            why?: string;
-        };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
-        PatchedChangedStandingValueRequest: {
-            document?: components["schemas"]["StandingValueDocument"];
-            name?: string;
-            title?: string;
-            why?: string;
-        };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         PatchedPersonChangeRequest: {
             is_active?: boolean;
             is_administrator?: boolean;
             title?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
+        PatchedPreparedQueryRequest: {
+            document?: components["schemas"]["PreparedQueryDocument"];
+            name?: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
         PatchedProjectChangeRequest: {
             title?: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
+        PatchedRecordTypeRequest: {
+            document?: components["schemas"]["RecordTypeDocument"];
+            name?: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
+        PatchedSampleRequest: {
+            document?: components["schemas"]["SampleDocument"];
+            name?: string;
+            operation?: string | null;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
+        PatchedServiceRequest: {
+            document?: components["schemas"]["ServiceDocument"];
+            name?: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
+        PatchedStandingValueRequest: {
+            document?: components["schemas"]["StandingValueDocument"];
+            name?: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
         PatternGivenRequest: {
             /** @default id */
             key?: string;
@@ -4967,16 +4709,17 @@ export interface components {
         };
         PreparedQuery: {
             /** Format: date-time */
-            changed_at: string;
+            readonly changed_at: string;
             document: components["schemas"]["PreparedQueryDocument"];
             /** Format: uuid */
-            id: string;
+            readonly id: string;
             name: string;
-            problems: components["schemas"]["ProblemLine"][];
+            /** @description why it cannot run yet */
+            readonly problems: components["schemas"]["ProblemLine"][];
             title: string;
             /** @description operations, by name */
-            used_by: string[];
-            version: number;
+            readonly used_by: string[];
+            readonly version: number;
         };
         /**
          * PreparedQueryDocument
@@ -5023,7 +4766,13 @@ export interface components {
             items: components["schemas"]["PreparedQuery"][];
             next: string | null;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
+        PreparedQueryRequest: {
+            document?: components["schemas"]["PreparedQueryDocument"];
+            name: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
         PreviewAskedRequest: {
             /** Format: uuid */
             body: string;
@@ -5090,7 +4839,6 @@ export interface components {
             /** @description to be opened in the browser within ten minutes */
             address: string;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         ProposalAskedRequest: {
             /** @description stored bodies: of trials, calls or samples */
             bodies: string[];
@@ -5237,16 +4985,17 @@ export interface components {
         };
         RecordType: {
             /** Format: date-time */
-            changed_at: string;
+            readonly changed_at: string;
             document: components["schemas"]["RecordTypeDocument"];
             /** Format: uuid */
-            id: string;
+            readonly id: string;
             name: string;
-            problems: components["schemas"]["ProblemLine"][];
+            /** @description why it cannot run yet */
+            readonly problems: components["schemas"]["ProblemLine"][];
             title: string;
             /** @description what a change of it reaches */
-            used_by: components["schemas"]["UseLine"][];
-            version: number;
+            readonly used_by: components["schemas"]["UseLine"][];
+            readonly version: number;
         };
         /**
          * RecordTypeDocument
@@ -5272,7 +5021,14 @@ export interface components {
             items: components["schemas"]["RecordType"][];
             next: string | null;
         };
-        RejectLine: {
+        RecordTypeRequest: {
+            document?: components["schemas"]["RecordTypeDocument"];
+            name: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
+        RejectedRow: {
             call: number;
             ordinal: number;
             path: string;
@@ -5282,11 +5038,11 @@ export interface components {
             record_type: string;
             row: string;
         };
-        RejectPage: {
-            items: components["schemas"]["RejectLine"][];
+        RejectedRowPage: {
+            items: components["schemas"]["RejectedRow"][];
             next: string | null;
         };
-        RemarkLine: {
+        Remark: {
             /** @description the first one that it is about */
             call: number | null;
             hint: string;
@@ -5412,16 +5168,22 @@ export interface components {
             asked?: string;
             content: string[];
         };
-        RevisionLine: {
+        Revision: {
             /** Format: date-time */
-            at: string;
+            readonly at: string;
             by: string | null;
             content: {
                 [key: string]: unknown;
             };
             name: string;
             version: number;
-            what: string;
+            /**
+             * @description * `made` - made
+             *     * `changed` - changed
+             *     * `removed` - removed
+             * @enum {string}
+             */
+            what: "made" | "changed" | "removed";
             why: string;
         };
         /** @description What a person is in one project. */
@@ -5441,7 +5203,6 @@ export interface components {
             holds: string;
             path: string;
         };
-        /** @description An address, or files, or what was looked at before, or a definition that was imported before, as it was then. */
         RowsGivenRequest: {
             address?: string;
             definition?: string;
@@ -5480,10 +5241,10 @@ export interface components {
             url: string;
             words: string;
         };
-        RunLine: {
+        Run: {
             attempt: number;
             by: string | null;
-            calls: number;
+            readonly calls: number;
             /**
              * @description whether it saw all rows; empty until it is done, and for trials
              *
@@ -5494,15 +5255,16 @@ export interface components {
              * @enum {string}
              */
             completeness: "" | "complete" | "incomplete" | "unknown";
-            counts: components["schemas"]["CountLine"][];
+            readonly counts: components["schemas"]["RunCount"][];
             /** Format: date-time */
             ended_at: string | null;
             ending: string;
             environment: string;
-            error: components["schemas"]["ErrorLine"] | null;
+            error: components["schemas"]["Error"] | null;
+            /** Format: int64 */
             expected_rows: number | null;
             feed: string | null;
-            id: number;
+            readonly id: number;
             inputs: {
                 [key: string]: unknown;
             };
@@ -5512,11 +5274,11 @@ export interface components {
              * @enum {string}
              */
             kind: "trial" | "feed";
-            operation: string | null;
+            readonly operation: string | null;
             /** Format: date-time */
-            queued_at: string;
+            readonly queued_at: string;
             /** @description what is odd but stopped nothing */
-            remarks: components["schemas"]["RemarkLine"][];
+            remarks: components["schemas"]["Remark"][];
             /** Format: date-time */
             started_at: string | null;
             /**
@@ -5528,28 +5290,52 @@ export interface components {
              * @enum {string}
              */
             state: "queued" | "running" | "done" | "failed" | "cancelled";
-            summary: string;
+            /** @description the run in one sentence; what is odd about it comes first */
+            readonly summary: string;
             title: string;
         };
+        RunCount: {
+            /** Format: int64 */
+            changed: number;
+            /** Format: int64 */
+            created: number;
+            /** Format: int64 */
+            filtered: number;
+            record_type: string;
+            /** Format: int64 */
+            rejected: number;
+            /** Format: int64 */
+            repeated: number;
+            /** Format: int64 */
+            rows: number;
+            /** Format: int64 */
+            unchanged: number;
+            /**
+             * Format: int64
+             * @description kept records that no row was for; null unless the run saw all rows
+             */
+            unseen: number | null;
+        };
         RunPage: {
-            items: components["schemas"]["RunLine"][];
+            items: components["schemas"]["Run"][];
             next: string | null;
         };
         Sample: {
             /** Format: uuid */
-            body: string;
+            readonly body: string;
             /** Format: date-time */
-            changed_at: string;
+            readonly changed_at: string;
             document: components["schemas"]["SampleDocument"];
             /** Format: uuid */
-            id: string;
-            media_type: string;
+            readonly id: string;
+            readonly media_type: string;
             name: string;
             operation: string | null;
-            problems: components["schemas"]["ProblemLine"][];
-            size: number;
+            /** @description why it cannot run yet */
+            readonly problems: components["schemas"]["ProblemLine"][];
+            readonly size: number;
             title: string;
-            version: number;
+            readonly version: number;
         };
         /**
          * SampleDocument
@@ -5580,7 +5366,6 @@ export interface components {
             /** @description JSON Schema 2020-12, by name */
             defs: unknown;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         SecretsRequest: {
             /**
              * @description a second set, tried where the first is refused, while both may be valid
@@ -5612,14 +5397,15 @@ export interface components {
         };
         Service: {
             /** Format: date-time */
-            changed_at: string;
+            readonly changed_at: string;
             document: components["schemas"]["ServiceDocument"];
             /** Format: uuid */
-            id: string;
+            readonly id: string;
             name: string;
-            problems: components["schemas"]["ProblemLine"][];
+            /** @description why it cannot run yet */
+            readonly problems: components["schemas"]["ProblemLine"][];
             title: string;
-            version: number;
+            readonly version: number;
         };
         /**
          * ServiceDocument
@@ -5644,6 +5430,13 @@ export interface components {
         ServicePage: {
             items: components["schemas"]["Service"][];
             next: string | null;
+        };
+        ServiceRequest: {
+            document?: components["schemas"]["ServiceDocument"];
+            name: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
         };
         /** @description Who is signed in. is_administrator: of the installation, who makes people and projects. */
         Session: {
@@ -5720,7 +5513,6 @@ export interface components {
             /** @enum {unknown} */
             type: "sign_in_operation";
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         SignInRequest: {
             name: string;
             password: string;
@@ -5940,16 +5732,17 @@ export interface components {
         };
         StandingValue: {
             /** Format: date-time */
-            changed_at: string;
+            readonly changed_at: string;
             document: components["schemas"]["StandingValueDocument"];
             /** Format: uuid */
-            id: string;
+            readonly id: string;
             name: string;
-            problems: components["schemas"]["ProblemLine"][];
+            /** @description why it cannot run yet */
+            readonly problems: components["schemas"]["ProblemLine"][];
             title: string;
-            used_by: components["schemas"]["UseLine"][];
-            version: number;
-            warnings: components["schemas"]["ProblemLine"][];
+            readonly used_by: components["schemas"]["UseLine"][];
+            readonly version: number;
+            readonly warnings: components["schemas"]["ProblemLine"][];
         };
         /** StandingValueDocument */
         StandingValueDocument: {
@@ -5967,7 +5760,13 @@ export interface components {
             items: components["schemas"]["StandingValue"][];
             next: string | null;
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
+        StandingValueRequest: {
+            document?: components["schemas"]["StandingValueDocument"];
+            name: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
         StructureComparisonAskedRequest: {
             after: string[];
             /** @description stored bodies */
@@ -6047,6 +5846,7 @@ export interface components {
              */
             whole?: number;
         };
+        /** @description Milliseconds since the call began, at which each was done; null for what was not needed. */
         Timing: {
             /** Format: double */
             connected: number | null;
@@ -6139,7 +5939,7 @@ export interface components {
         TrialShown: {
             /** Format: uuid */
             body: string | null;
-            call: components["schemas"]["CallLine"];
+            call: components["schemas"]["Call"];
             /** @description which response of the definition it is: 200, 4XX, default */
             described: string;
             /** @description what is otherwise than the definition says, by its place in the response */
@@ -6171,7 +5971,6 @@ export interface components {
             name: string;
             type: string;
         };
-        /** @description An address, or files, or what was looked at before, or a definition that was imported before, as it was then. */
         UpdateGivenRequest: {
             /** @description keys of changed and removed operations; all by default */
             accept?: string[] | null;
@@ -6256,7 +6055,6 @@ export interface components {
              */
             written?: "" | "backslash" | "doubled" | "json";
         };
-        /** @description Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write. */
         WaitDecidedRequest: {
             /** @description true: the wait that the service asked for counts whole; false: it is lifted, and calls go out again */
             believe: boolean;
@@ -6375,7 +6173,7 @@ export interface components {
          * Condition
          * @description One comparison of a filter. type: of the property, which says how the value is written. One whose input has no value is left out.
          */
-        "rondine.core.protocols.odata.Condition": {
+        "rondine.core.operations.odata.Condition": {
             /**
              * @default eq
              * @enum {unknown}
@@ -7090,7 +6888,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewConnectionRequest"];
+                "application/json": components["schemas"]["ConnectionRequest"];
             };
         };
         responses: {
@@ -7166,12 +6964,23 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description what went wrong */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ChangedConnectionMeanwhile"];
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Connection"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemLine"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
                 };
             };
             /** @description what went wrong */
@@ -7200,7 +7009,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedChangedConnectionRequest"];
+                "application/json": components["schemas"]["PatchedConnectionRequest"];
             };
         };
         responses: {
@@ -7212,12 +7021,23 @@ export interface operations {
                     "application/json": components["schemas"]["Connection"];
                 };
             };
+            /** @description what went wrong */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ChangedConnectionMeanwhile"];
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Connection"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemLine"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
                 };
             };
             /** @description what went wrong */
@@ -7345,7 +7165,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RevisionLine"][];
+                    "application/json": components["schemas"]["Revision"][];
                 };
             };
             /** @description what went wrong */
@@ -7428,6 +7248,7 @@ export interface operations {
     discardToken: {
         parameters: {
             query?: {
+                /** @description of its own sign-in; empty for the connection's */
                 operation?: string;
             };
             header?: never;
@@ -7541,7 +7362,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewCredentialRequest"];
+                "application/json": components["schemas"]["CredentialRequest"];
             };
         };
         responses: {
@@ -7617,12 +7438,23 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description what went wrong */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ChangedCredentialMeanwhile"];
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Credential"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemLine"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
                 };
             };
             /** @description what went wrong */
@@ -7651,7 +7483,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedChangedCredentialRequest"];
+                "application/json": components["schemas"]["PatchedCredentialRequest"];
             };
         };
         responses: {
@@ -7663,12 +7495,23 @@ export interface operations {
                     "application/json": components["schemas"]["Credential"];
                 };
             };
+            /** @description what went wrong */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ChangedCredentialMeanwhile"];
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Credential"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemLine"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
                 };
             };
             /** @description what went wrong */
@@ -7734,7 +7577,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RevisionLine"][];
+                    "application/json": components["schemas"]["Revision"][];
                 };
             };
             /** @description what went wrong */
@@ -7942,12 +7785,23 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description what went wrong */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ChangedDefinitionMeanwhile"];
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Definition"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemLine"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
                 };
             };
             /** @description what went wrong */
@@ -7976,7 +7830,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedChangedDefinitionRequest"];
+                "application/json": components["schemas"]["PatchedDefinitionRequest"];
             };
         };
         responses: {
@@ -7988,12 +7842,23 @@ export interface operations {
                     "application/json": components["schemas"]["Definition"];
                 };
             };
+            /** @description what went wrong */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ChangedDefinitionMeanwhile"];
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Definition"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemLine"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
                 };
             };
             /** @description what went wrong */
@@ -8094,7 +7959,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RevisionLine"][];
+                    "application/json": components["schemas"]["Revision"][];
                 };
             };
             /** @description what went wrong */
@@ -8520,7 +8385,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewFeedRequest"];
+                "application/json": components["schemas"]["FeedRequest"];
             };
         };
         responses: {
@@ -8596,12 +8461,23 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description what went wrong */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ChangedFeedMeanwhile"];
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Feed"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemLine"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
                 };
             };
             /** @description what went wrong */
@@ -8630,7 +8506,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedChangedFeedRequest"];
+                "application/json": components["schemas"]["PatchedFeedRequest"];
             };
         };
         responses: {
@@ -8642,12 +8518,23 @@ export interface operations {
                     "application/json": components["schemas"]["Feed"];
                 };
             };
+            /** @description what went wrong */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ChangedFeedMeanwhile"];
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Feed"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemLine"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
                 };
             };
             /** @description what went wrong */
@@ -8678,7 +8565,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RevisionLine"][];
+                    "application/json": components["schemas"]["Revision"][];
                 };
             };
             /** @description what went wrong */
@@ -8716,7 +8603,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RunLine"];
+                    "application/json": components["schemas"]["Run"];
                 };
             };
             /** @description what went wrong */
@@ -8937,7 +8824,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewMappingRequest"];
+                "application/json": components["schemas"]["MappingRequest"];
             };
         };
         responses: {
@@ -9013,12 +8900,23 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description what went wrong */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ChangedMappingMeanwhile"];
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Mapping"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemLine"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
                 };
             };
             /** @description what went wrong */
@@ -9047,7 +8945,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedChangedMappingRequest"];
+                "application/json": components["schemas"]["PatchedMappingRequest"];
             };
         };
         responses: {
@@ -9059,12 +8957,23 @@ export interface operations {
                     "application/json": components["schemas"]["Mapping"];
                 };
             };
+            /** @description what went wrong */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ChangedMappingMeanwhile"];
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Mapping"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemLine"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
                 };
             };
             /** @description what went wrong */
@@ -9095,7 +9004,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RevisionLine"][];
+                    "application/json": components["schemas"]["Revision"][];
                 };
             };
             /** @description what went wrong */
@@ -9449,7 +9358,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewOperationRequest"];
+                "application/json": components["schemas"]["OperationRequest"];
             };
         };
         responses: {
@@ -9525,12 +9434,23 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description what went wrong */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ChangedOperationMeanwhile"];
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Operation"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemLine"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
                 };
             };
             /** @description what went wrong */
@@ -9559,7 +9479,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedChangedOperationRequest"];
+                "application/json": components["schemas"]["PatchedOperationRequest"];
             };
         };
         responses: {
@@ -9571,12 +9491,23 @@ export interface operations {
                     "application/json": components["schemas"]["Operation"];
                 };
             };
+            /** @description what went wrong */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ChangedOperationMeanwhile"];
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Operation"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemLine"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
                 };
             };
             /** @description what went wrong */
@@ -9642,7 +9573,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RevisionLine"][];
+                    "application/json": components["schemas"]["Revision"][];
                 };
             };
             /** @description what went wrong */
@@ -9873,7 +9804,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewPreparedQueryRequest"];
+                "application/json": components["schemas"]["PreparedQueryRequest"];
             };
         };
         responses: {
@@ -9949,12 +9880,23 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description what went wrong */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ChangedPreparedQueryMeanwhile"];
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["PreparedQuery"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemLine"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
                 };
             };
             /** @description what went wrong */
@@ -9983,7 +9925,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedChangedPreparedQueryRequest"];
+                "application/json": components["schemas"]["PatchedPreparedQueryRequest"];
             };
         };
         responses: {
@@ -9995,12 +9937,23 @@ export interface operations {
                     "application/json": components["schemas"]["PreparedQuery"];
                 };
             };
+            /** @description what went wrong */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ChangedPreparedQueryMeanwhile"];
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["PreparedQuery"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemLine"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
                 };
             };
             /** @description what went wrong */
@@ -10031,7 +9984,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RevisionLine"][];
+                    "application/json": components["schemas"]["Revision"][];
                 };
             };
             /** @description what went wrong */
@@ -10296,7 +10249,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewRecordTypeRequest"];
+                "application/json": components["schemas"]["RecordTypeRequest"];
             };
         };
         responses: {
@@ -10372,12 +10325,23 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description what went wrong */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ChangedRecordTypeMeanwhile"];
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["RecordType"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemLine"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
                 };
             };
             /** @description what went wrong */
@@ -10406,7 +10370,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedChangedRecordTypeRequest"];
+                "application/json": components["schemas"]["PatchedRecordTypeRequest"];
             };
         };
         responses: {
@@ -10418,12 +10382,23 @@ export interface operations {
                     "application/json": components["schemas"]["RecordType"];
                 };
             };
+            /** @description what went wrong */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ChangedRecordTypeMeanwhile"];
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["RecordType"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemLine"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
                 };
             };
             /** @description what went wrong */
@@ -10454,7 +10429,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RevisionLine"][];
+                    "application/json": components["schemas"]["Revision"][];
                 };
             };
             /** @description what went wrong */
@@ -10539,11 +10514,13 @@ export interface operations {
     listRuns: {
         parameters: {
             query?: {
+                /** @description the cursor of the page before */
                 after?: string;
                 environment?: string;
                 feed?: string;
                 kind?: string;
                 limit?: number;
+                /** @description its own, or its feed's */
                 operation?: string;
                 state?: string;
             };
@@ -10591,7 +10568,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RunLine"];
+                    "application/json": components["schemas"]["Run"];
                 };
             };
             /** @description what went wrong */
@@ -10608,7 +10585,8 @@ export interface operations {
     listCalls: {
         parameters: {
             query?: {
-                after?: number;
+                /** @description the cursor of the page before */
+                after?: string;
                 limit?: number;
             };
             header?: never;
@@ -10691,7 +10669,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RunLine"];
+                    "application/json": components["schemas"]["Run"];
                 };
             };
             /** @description what went wrong */
@@ -10708,7 +10686,8 @@ export interface operations {
     listRejects: {
         parameters: {
             query?: {
-                after?: number;
+                /** @description the cursor of the page before */
+                after?: string;
                 limit?: number;
             };
             header?: never;
@@ -10725,7 +10704,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RejectPage"];
+                    "application/json": components["schemas"]["RejectedRowPage"];
                 };
             };
             /** @description what went wrong */
@@ -10864,12 +10843,23 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description what went wrong */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ChangedSampleMeanwhile"];
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Sample"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemLine"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
                 };
             };
             /** @description what went wrong */
@@ -10898,7 +10888,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedChangedSampleRequest"];
+                "application/json": components["schemas"]["PatchedSampleRequest"];
             };
         };
         responses: {
@@ -10910,12 +10900,23 @@ export interface operations {
                     "application/json": components["schemas"]["Sample"];
                 };
             };
+            /** @description what went wrong */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ChangedSampleMeanwhile"];
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Sample"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemLine"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
                 };
             };
             /** @description what went wrong */
@@ -10946,7 +10947,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RevisionLine"][];
+                    "application/json": components["schemas"]["Revision"][];
                 };
             };
             /** @description what went wrong */
@@ -11007,7 +11008,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewServiceRequest"];
+                "application/json": components["schemas"]["ServiceRequest"];
             };
         };
         responses: {
@@ -11083,12 +11084,23 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description what went wrong */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ChangedServiceMeanwhile"];
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Service"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemLine"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
                 };
             };
             /** @description what went wrong */
@@ -11117,7 +11129,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedChangedServiceRequest"];
+                "application/json": components["schemas"]["PatchedServiceRequest"];
             };
         };
         responses: {
@@ -11129,12 +11141,23 @@ export interface operations {
                     "application/json": components["schemas"]["Service"];
                 };
             };
+            /** @description what went wrong */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ChangedServiceMeanwhile"];
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Service"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemLine"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
                 };
             };
             /** @description what went wrong */
@@ -11151,6 +11174,7 @@ export interface operations {
     exportService: {
         parameters: {
             query?: {
+                /** @description whose connection says the address and the sign-in */
                 environment?: string;
             };
             header?: never;
@@ -11264,7 +11288,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RevisionLine"][];
+                    "application/json": components["schemas"]["Revision"][];
                 };
             };
             /** @description what went wrong */
@@ -11325,7 +11349,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewStandingValueRequest"];
+                "application/json": components["schemas"]["StandingValueRequest"];
             };
         };
         responses: {
@@ -11401,12 +11425,23 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description what went wrong */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ChangedStandingValueMeanwhile"];
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["StandingValue"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemLine"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
                 };
             };
             /** @description what went wrong */
@@ -11435,7 +11470,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedChangedStandingValueRequest"];
+                "application/json": components["schemas"]["PatchedStandingValueRequest"];
             };
         };
         responses: {
@@ -11447,12 +11482,23 @@ export interface operations {
                     "application/json": components["schemas"]["StandingValue"];
                 };
             };
+            /** @description what went wrong */
             412: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["ChangedStandingValueMeanwhile"];
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["StandingValue"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemLine"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
                 };
             };
             /** @description what went wrong */
@@ -11483,7 +11529,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RevisionLine"][];
+                    "application/json": components["schemas"]["Revision"][];
                 };
             };
             /** @description what went wrong */

@@ -63,6 +63,7 @@ INSTALLED_APPS = [
     "django.contrib.sessions",
     "django.contrib.auth",
     "rest_framework",
+    "django_filters",
     "drf_spectacular",
     "drf_spectacular_sidecar",
     "procrastinate.contrib.django",

@@ -1,7 +1,8 @@
 """Every address of the service: /api/v1 for programs, all others are the console's."""
 
-from django.urls import URLPattern, path, re_path
+from django.urls import include, path, re_path
 from drf_spectacular.views import SpectacularSwaggerSplitView
+from rest_framework.routers import SimpleRouter
 
 from rondine.server.access import administration
 from rondine.server.access import views as access
@@ -15,6 +16,7 @@ from rondine.server.items import naming_views as naming
 from rondine.server.items import schema_views as document_schemas
 from rondine.server.mappings import readings
 from rondine.server.mappings import views as mappings
+from rondine.server.operations import body_views as bodies
 from rondine.server.operations import views as operations
 from rondine.server.records import views as records
 from rondine.server.runs import views as runs
@@ -22,14 +24,23 @@ from rondine.server.runs import views as runs
 PROJECT = "api/v1/projects/<slug:project>"
 
 
-def _items(name: str, views: tuple[type, type, type]) -> list[URLPattern]:
-    listed, detail, revisions = views
-    return [
-        path(f"{PROJECT}/{name}", listed.as_view()),  # type: ignore[attr-defined]
-        path(f"{PROJECT}/{name}/<str:name>", detail.as_view()),  # type: ignore[attr-defined]
-        path(f"{PROJECT}/{name}/<str:name>/revisions", revisions.as_view()),  # type: ignore[attr-defined]
-    ]
-
+#: All kinds of items, by their place below a project.
+items = SimpleRouter(trailing_slash=False, use_regex_path=False)
+for prefix, view_set in {
+    "services": connecting.ServiceViewSet,
+    "credentials": connecting.CredentialViewSet,
+    "connections": connecting.ConnectionViewSet,
+    "standing-values": connecting.StandingValueViewSet,
+    "operations": operations.OperationViewSet,
+    "samples": operations.SampleViewSet,
+    "queries": operations.QueryViewSet,
+    "record-types": records.RecordTypeViewSet,
+    "mappings": mappings.MappingViewSet,
+    "feeds": feeds.FeedViewSet,
+    "definitions": definitions.DefinitionViewSet,
+}.items():
+    items.register(prefix, view_set, basename=prefix)
+items.register("runs", runs.RunViewSet, basename="runs")
 
 urlpatterns = [
     path("api/v1/session", access.SessionView.as_view()),
@@ -65,20 +76,7 @@ urlpatterns = [
     path(f"{PROJECT}/moves", operations.MovesView.as_view()),
     path(f"{PROJECT}/connection-forms", connecting.ConnectionFormsView.as_view()),
     path(f"{PROJECT}/metadata", connecting.MetadataView.as_view()),
-    *_items("services", (connecting.ServiceList, connecting.ServiceDetail, connecting.ServiceRevisions)),
-    *_items("credentials", (connecting.CredentialList, connecting.CredentialDetail, connecting.CredentialRevisions)),
-    *_items("connections", (connecting.ConnectionList, connecting.ConnectionDetail, connecting.ConnectionRevisions)),
-    *_items(
-        "standing-values",
-        (connecting.StandingValueList, connecting.StandingValueDetail, connecting.StandingValueRevisions),
-    ),
-    *_items("operations", (operations.OperationList, operations.OperationDetail, operations.OperationRevisions)),
-    *_items("samples", (operations.SampleList, operations.SampleDetail, operations.SampleRevisions)),
-    *_items("record-types", (records.RecordTypeList, records.RecordTypeDetail, records.RecordTypeRevisions)),
-    *_items("mappings", (mappings.MappingList, mappings.MappingDetail, mappings.MappingRevisions)),
-    *_items("feeds", (feeds.FeedList, feeds.FeedDetail, feeds.FeedRevisions)),
-    *_items("definitions", (definitions.DefinitionList, definitions.DefinitionDetail, definitions.DefinitionRevisions)),
-    *_items("queries", (definitions.QueryList, definitions.QueryDetail, definitions.QueryRevisions)),
+    path(f"{PROJECT}/", include(items.urls)),
     path(f"{PROJECT}/definition-previews", definitions.DefinitionPreviewView.as_view()),
     path(f"{PROJECT}/row-previews", definitions.RowsView.as_view()),
     path(f"{PROJECT}/imports", definitions.ImportsView.as_view()),
@@ -104,10 +102,10 @@ urlpatterns = [
     path(f"{PROJECT}/requests", operations.RequestView.as_view()),
     path(f"{PROJECT}/trials", operations.TrialsView.as_view()),
     path(f"{PROJECT}/trials/keep", operations.KeepTrialView.as_view()),
-    path(f"{PROJECT}/bodies/<uuid:body_id>/tree", operations.TreeView.as_view()),
-    path(f"{PROJECT}/bodies/<uuid:body_id>/places", operations.PlacesView.as_view()),
-    path(f"{PROJECT}/bodies/<uuid:body_id>/text", operations.TextView.as_view()),
-    path(f"{PROJECT}/bodies/<uuid:body_id>/content", operations.ContentView.as_view()),
+    path(f"{PROJECT}/bodies/<uuid:body_id>/tree", bodies.TreeView.as_view()),
+    path(f"{PROJECT}/bodies/<uuid:body_id>/places", bodies.PlacesView.as_view()),
+    path(f"{PROJECT}/bodies/<uuid:body_id>/text", bodies.TextView.as_view()),
+    path(f"{PROJECT}/bodies/<uuid:body_id>/content", bodies.ContentView.as_view()),
     path(f"{PROJECT}/outlines", mappings.OutlineView.as_view()),
     path(f"{PROJECT}/comparisons", mappings.ComparisonView.as_view()),
     path(f"{PROJECT}/structure-comparisons", mappings.StructureComparisonView.as_view()),
@@ -121,12 +119,9 @@ urlpatterns = [
     path(f"{PROJECT}/readings/records", readings.RecordsReading.as_view()),
     path(f"{PROJECT}/previews", mappings.PreviewView.as_view()),
     path(f"{PROJECT}/feeds/<str:name>/runs", feeds.FeedRunsView.as_view()),
-    path(f"{PROJECT}/runs", runs.RunsView.as_view()),
-    path(f"{PROJECT}/runs/<int:run_id>", runs.RunView.as_view()),
-    path(f"{PROJECT}/runs/<int:run_id>/cancel", runs.CancelView.as_view()),
-    path(f"{PROJECT}/runs/<int:run_id>/calls", runs.CallsView.as_view()),
+    path(f"{PROJECT}/runs/<int:run_id>/calls", runs.CallViewSet.as_view({"get": "list"})),
     path(f"{PROJECT}/runs/<int:run_id>/calls/<int:number>/fed", records.FedView.as_view()),
-    path(f"{PROJECT}/runs/<int:run_id>/rejects", runs.RejectsView.as_view()),
+    path(f"{PROJECT}/runs/<int:run_id>/rejects", runs.RejectViewSet.as_view({"get": "list"})),
     path(f"{PROJECT}/environments/<str:environment>/records/<str:name>", records.RecordsView.as_view()),
     path(f"{PROJECT}/environments/<str:environment>/records/<str:name>/<path:key>", records.RecordView.as_view()),
     path("callback/<slug:project>/<str:environment>", callback),

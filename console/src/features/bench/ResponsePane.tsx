@@ -201,7 +201,7 @@ function Paste({ onPaste, isPasting, error }: { onPaste: (content: string | File
   );
 }
 
-function TimingBar({ timings }: { timings: NonNullable<Schemas["CallLine"]["timings"]> }) {
+function TimingBar({ timings }: { timings: NonNullable<Schemas["Call"]["timings"]> }) {
   const whole = Math.max(timings.done, 0.01);
   const parts = [
     ["connect", timings.connected ?? 0, "bg-info/60"],

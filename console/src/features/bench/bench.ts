@@ -308,7 +308,7 @@ export function useLookAt(project: string) {
 }
 
 /** A stored response of a run's call, to be looked at like a trial's. */
-export function asSource(call: Schemas["CallLine"], run: number): Trial {
+export function asSource(call: Schemas["Call"], run: number): Trial {
   return { run, body: call.body, format: "", unreadable: "", row_choices: [], paging: [], described: "", differences: [], notes: [], outcome: { is_good: true, words: "", hint: "", message: "", kind: "good" as const }, call: { ...call, reason: call.reason || `Call ${call.number} of run ${run}` } };
 }
 

@@ -130,7 +130,7 @@ export default function RunPage() {
   );
 }
 
-function Counts({ count, expected, isOver, environment }: { count: Schemas["CountLine"]; expected: number | null; isOver: boolean; environment: string }) {
+function Counts({ count, expected, isOver, environment }: { count: Schemas["RunCount"]; expected: number | null; isOver: boolean; environment: string }) {
   const whole = Math.max(count.rows, isOver ? 0 : (expected ?? 0), 1);
   return (
     <section className="mb-6 max-w-3xl">

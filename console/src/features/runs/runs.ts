@@ -12,7 +12,7 @@ export function useRun(project: string, id: number) {
     if (!isLive) return;
     const stream = new EventSource(`/api/v1/projects/${project}/runs/${id}/events`);
     stream.addEventListener("run", (event) => {
-      const now = JSON.parse(event.data as string) as Schemas["RunLine"];
+      const now = JSON.parse(event.data as string) as Schemas["Run"];
       cache.setQueryData(["run", project, id], now);
       void cache.invalidateQueries({ queryKey: ["calls", project, id] });
       if (OVER.includes(now.state)) {

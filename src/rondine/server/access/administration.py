@@ -139,7 +139,7 @@ class OneProjectView(ProjectView):
         operation_id="changeProject", request=shapes.ProjectChangeSerializer, responses=shapes.ProjectSerializer
     )
     def patch(self, request: Request, project: str) -> Response:
-        self.project.title = self.given(shapes.ProjectChangeSerializer, request)["title"]
+        self.project.title = self.validated(shapes.ProjectChangeSerializer, request)["title"]
         self.project.save(update_fields=["title"])
         return Response(shapes.ProjectSerializer(self.project).data)
 

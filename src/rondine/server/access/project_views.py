@@ -3,33 +3,107 @@
 from typing import Any, ClassVar
 
 from asgiref.sync import sync_to_async
-from rest_framework import serializers
+from django_filters.rest_framework import DjangoFilterBackend
+from rest_framework import exceptions, serializers
+from rest_framework.permissions import BasePermission
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
+from rest_framework.viewsets import GenericViewSet
 
+from rondine.core.errors import InputError, Problem, did_you_mean
 from rondine.server.access.authority import authorize
 from rondine.server.access.models import Person, Project
+from rondine.server.api.pagination import KeysetPagination
 from rondine.server.api.requests import checked
 
 
-class ProjectView(APIView):
-    """permissions: by HTTP method. The project is in the path; who is not its member is told that there is none."""
+class MayInProject(BasePermission):
+    """By the view's `permissions`. Who is not a member of the project in the path is told that there is none."""
 
+    def has_permission(self, request: Request, view: Any) -> bool:
+        wanted = view.permissions.get(getattr(view, "action", request.method))
+        if wanted is None:
+            raise exceptions.MethodNotAllowed(str(request.method))
+        view.project, view.role = authorize(request.user, view.kwargs["project"], wanted)
+        view.person = request.user
+        return True
+
+
+class InProject:
+    """permissions: what is needed, by HTTP method, or by action in a view set.  query: the shapes of the query parameters, by the
+    same; a parameter that is not named there is refused."""
+
+    permission_classes = (MayInProject,)
     permissions: ClassVar[dict[str, str]] = {"GET": "view"}
+    query: ClassVar[dict[str, type[serializers.Serializer[Any]]]] = {}
     project: Project
     person: Person
     role: str
 
     def initial(self, request: Request, *args: Any, **kwargs: Any) -> None:
-        super().initial(request, *args, **kwargs)
-        if request.method in self.permissions:
-            self.project, self.role = authorize(request.user, kwargs["project"], self.permissions[request.method])
-            assert isinstance(request.user, Person)
-            self.person = request.user
+        super().initial(request, *args, **kwargs)  # type: ignore[misc]
+        self.check_parameters(request)
 
-    def given(self, serializer: type[serializers.Serializer[Any]], request: Request, **options: Any) -> Any:
+    def check_parameters(self, request: Request) -> None:
+        """Raises InputError for a query parameter that means nothing here."""
+        known = self.known_parameters(request)
+        for name in request.query_params:
+            if name not in known:
+                raise InputError(
+                    f'there is no parameter "{name[:60]}" here',
+                    where=f"?{name[:60]}",
+                    hint=did_you_mean(name, known) or "see the API's description: /api/v1/docs",
+                )
+
+    def known_parameters(self, request: Request) -> set[str]:
+        """The query parameters that a request may have."""
+        shape = self.query.get(self._asked(request))
+        return set(shape().fields) if shape is not None else set()
+
+    def _asked(self, request: Request) -> str:
+        return getattr(self, "action", None) or str(request.method)
+
+    def validated(self, serializer: type[serializers.Serializer[Any]], request: Request, **options: Any) -> Any:
+        """The checked body. Raises a validation error for every wrong field."""
         return checked(serializer, request, **options)
+
+    def queried(self, request: Request) -> Any:
+        """The checked query parameters. Raises a validation error for every wrong one."""
+        found = self.query[self._asked(request)](data=request.query_params.dict())
+        if not found.is_valid():
+            problems = [
+                Problem(f"?{name}", str(message)) for name, messages in found.errors.items() for message in messages
+            ]
+            raise InputError(problems[0].message, where=problems[0].where, problems=problems)
+        return found.validated_data
+
+
+class ProjectView(InProject, APIView):
+    """A view of a project."""
+
+
+class ProjectViewSet(InProject, GenericViewSet[Any]):
+    """A set of views of one kind of thing; its lists are filtered and paged as declared."""
+
+    pagination_class = KeysetPagination
+    filter_backends = (DjangoFilterBackend,)
+    filterset_class: ClassVar[Any] = None
+    ordering: ClassVar[str] = "pk"
+
+    def known_parameters(self, request: Request) -> set[str]:
+        known = super().known_parameters(request)
+        if self.action == "list":
+            known |= {
+                *KeysetPagination.parameters,
+                *(self.filterset_class.base_filters if self.filterset_class else ()),
+            }
+        return known
+
+    def page(self, queryset: Any) -> list[Any]:
+        """The rows of the page that is asked for."""
+        rows: list[Any] = self.paginate_queryset(self.filter_queryset(queryset))  # type: ignore[assignment]
+        return rows
 
 
 class WaitingView(ProjectView):
@@ -42,7 +116,7 @@ class WaitingView(ProjectView):
         self.request = asked
         try:
             await sync_to_async(self._begin)(asked, *args, **kwargs)
-            handler = getattr(self, asked.method.lower(), None) if asked.method in self.permissions else None
+            handler = getattr(self, str(asked.method).lower(), None)
             response = (
                 await handler(asked, *args, **kwargs)
                 if handler

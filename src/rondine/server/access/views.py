@@ -175,7 +175,7 @@ class HostsView(ProjectView):
 
     @extend_schema(operation_id="permitHost", request=shapes.NewHostSerializer, responses={201: shapes.HostSerializer})
     def post(self, request: Request, project: str) -> Response:
-        asked = self.given(shapes.NewHostSerializer, request)
+        asked = self.validated(shapes.NewHostSerializer, request)
         host = asked["host"].strip().lower().strip("[]").rstrip(".")
         if not host or "/" in host or "@" in host or " " in host or "*" in host:
             raise InputError(

@@ -31,9 +31,10 @@ class Strict(serializers.Serializer[Any]):
     def to_internal_value(self, data: Any) -> Any:
         if not isinstance(data, Mapping):
             raise serializers.ValidationError({"non_field_errors": ["an object is expected"]})
+        known = [name for name, field in self.fields.items() if not field.read_only]
         for name in data:
-            if name not in self.fields:
-                raise unknown_field(name, self.fields)
+            if name not in known:
+                raise unknown_field(name, known)
         return super().to_internal_value(data)
 
 

@@ -5,6 +5,12 @@ from typing import Any
 from rest_framework import serializers
 
 
+class ShownSerializer(serializers.ModelSerializer[Any]):
+    """A row of a model as it is shown, never given: every field is there."""
+
+    is_whole = True
+
+
 class ProblemLine(serializers.Serializer[Any]):
     where = serializers.CharField()
     message = serializers.CharField()

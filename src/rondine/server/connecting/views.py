@@ -9,11 +9,13 @@ from asgiref.sync import sync_to_async
 from django.db.models import Count, Max
 from django.db.models.functions import Coalesce
 from django.utils import timezone
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from django_filters import CharFilter
+from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from rondine.core.errors import Problem
 from rondine.core.forms import form_of
 from rondine.core.http.limits import meter
 from rondine.core.items.connection import ConnectionDocument, ProxySettings, TimeOutSettings, TlsSettings
@@ -39,10 +41,16 @@ from rondine.server.connecting.environments import (
 )
 from rondine.server.connecting.key_files import read_key_file
 from rondine.server.connecting.kinds import CONNECTIONS, CREDENTIALS, SERVICES, STANDING_VALUES
-from rondine.server.connecting.models import Connection, Credential, StandingValue
+from rondine.server.connecting.models import Connection, Credential
 from rondine.server.connecting.opening import environment_of, guard_of, line_of
 from rondine.server.connecting.process import parts
 from rondine.server.connecting.secrets import drop_second, permit_origin, set_secrets
+from rondine.server.connecting.serializers import (
+    ConnectionSerializer,
+    CredentialSerializer,
+    ServiceSerializer,
+    StandingValueSerializer,
+)
 from rondine.server.connecting.signing_in import (
     begin_sign_in,
     callback_address,
@@ -53,101 +61,71 @@ from rondine.server.connecting.signing_in import (
 )
 from rondine.server.connecting.usage import decide_wait, usage_of
 from rondine.server.items.actions import find_item, users_of
-from rondine.server.items.views import UseLine, item_views
+from rondine.server.items.views import ItemFilter, ItemViewSet, MakesItems
 from rondine.server.runs.models import Call, Run
 from rondine.server.threads import release_database
 
 
-def _credentials(items: Sequence[Credential]) -> list[dict[str, Any]]:
-    return [
-        {
-            "names": one.names,
-            "set_at": one.set_at,
-            "has_second": bool(one.second_sealed),
-            "second_set_at": one.second_set_at,
-            "origins": one.origins,
-        }
-        for one in items
-    ]
+class ServiceViewSet(MakesItems, ItemViewSet):
+    kind = SERVICES
+    serializer_class = ServiceSerializer
 
 
-CredentialList, CredentialDetail, CredentialRevisions = item_views(
-    CREDENTIALS,
-    extra={
-        "names": serializers.ListField(child=serializers.CharField(), help_text="the secrets that were given, by name"),
-        "set_at": serializers.DateTimeField(allow_null=True),
-        "has_second": serializers.BooleanField(help_text="a second set is tried where the first is refused"),
-        "second_set_at": serializers.DateTimeField(allow_null=True),
-        "origins": serializers.ListField(child=serializers.CharField(), help_text="where they may be sent"),
-    },
-    describe=_credentials,
-    write="write_secret",
-)
+class CredentialFilter(ItemFilter):
+    environment = CharFilter("environment__name", help_text="those of this environment, by its name")
 
 
-def _connection(item: Connection) -> dict[str, Any]:
-    document: ConnectionDocument = load(ConnectionDocument, item.document)
-    return {
-        "check_result": item.check_result,
-        "warnings": [one.to_json() for one in connection_warnings(document)],
-        "secret_names": list(document.secret_names()),
-        "own_secret_names": {own.operation: list(own.sign_in.secret_names()) for own in document.own_sign_ins},
-        "secret_origins": document.secret_origins(document.sign_in),
-        "own_secret_origins": {own.operation: document.secret_origins(own.sign_in) for own in document.own_sign_ins},
-        "callback_path": callback_path(item.project.name, item.environment.name),
-    }
+class CredentialViewSet(MakesItems, ItemViewSet):
+    kind = CREDENTIALS
+    serializer_class = CredentialSerializer
+    filterset_class = CredentialFilter
+    permissions = {**ItemViewSet.permissions, **dict.fromkeys(("create", "partial_update", "destroy"), "write_secret")}
+
+    def prepare(self, items: Sequence[Credential]) -> None:
+        for one in items:
+            one.has_second = bool(one.second_sealed)  # type: ignore[attr-defined]
 
 
-ConnectionList, ConnectionDetail, ConnectionRevisions = item_views(
-    CONNECTIONS,
-    extra={
-        "check_result": AnyField(allow_null=True),
-        "warnings": ProblemLine(many=True),
-        "secret_names": serializers.ListField(child=serializers.CharField(), help_text="what its sign-in needs"),
-        "own_secret_names": serializers.DictField(
-            child=serializers.ListField(child=serializers.CharField()),
-            help_text="what the own sign-ins of operations need in their credentials, by operation",
-        ),
-        "secret_origins": serializers.ListField(
-            child=serializers.CharField(), help_text="where the secrets of its sign-in would be sent"
-        ),
-        "own_secret_origins": serializers.DictField(
-            child=serializers.ListField(child=serializers.CharField()),
-            help_text="where those of the own sign-ins of operations would be sent, by operation",
-        ),
-        "callback_path": serializers.CharField(
-            help_text="for the service's registration page, behind Rondine's address"
-        ),
-    },
-    describe=lambda items: [_connection(one) for one in items],
-    read=lambda found: found.select_related("project"),
-)
+class ConnectionFilter(ItemFilter):
+    service = CharFilter("service__name", help_text="those of this service, by its name")
+    environment = CharFilter("environment__name", help_text="those of this environment, by its name")
+    credential = CharFilter("credential__name", help_text="those of this credential, by its name")
 
 
-def _standing_values(items: Sequence[StandingValue]) -> list[dict[str, Any]]:
-    """Where each standing value is used, by kind and name; and whether it looks like a key."""
-    users = users_of(STANDING_VALUES, {one.project_id for one in items}, {one.name for one in items})
-    used = {name: [{"kind": kind.word, "name": user.name} for kind, user in found] for name, found in users.items()}
-    return [{"used_by": used[one.name], "warnings": _key_warnings(one)} for one in items]
+class ConnectionViewSet(MakesItems, ItemViewSet):
+    kind = CONNECTIONS
+    serializer_class = ConnectionSerializer
+    filterset_class = ConnectionFilter
+
+    def get_queryset(self) -> Any:
+        return super().get_queryset().select_related("project")
+
+    def prepare(self, items: Sequence[Any]) -> None:
+        for item in items:
+            document: ConnectionDocument = load(ConnectionDocument, item.document)
+            own = document.own_sign_ins
+            item.warnings = [one.to_json() for one in connection_warnings(document)]
+            item.secret_names = document.secret_names()
+            item.own_secret_names = {one.operation: one.sign_in.secret_names() for one in own}
+            item.secret_origins = document.secret_origins(document.sign_in)
+            item.own_secret_origins = {one.operation: document.secret_origins(one.sign_in) for one in own}
+            item.callback_path = callback_path(item.project.name, item.environment.name)
 
 
-def _key_warnings(item: StandingValue) -> list[dict[str, str]]:
-    return [
-        {
-            "where": f"/values/{name}",
-            "message": f"looks like a key: {reason}",
-            "hint": "keep it in a credential instead",
-        }
-        for name, value in item.document.get("values", {}).items()
-        if (reason := why_key_like(item.name, str(value)))
-    ]
+class StandingValueViewSet(MakesItems, ItemViewSet):
+    kind = STANDING_VALUES
+    serializer_class = StandingValueSerializer
 
-
-StandingValueList, StandingValueDetail, StandingValueRevisions = item_views(
-    STANDING_VALUES,
-    extra={"used_by": UseLine(many=True), "warnings": ProblemLine(many=True)},
-    describe=_standing_values,
-)
+    def prepare(self, items: Sequence[Any]) -> None:
+        """Where each standing value is used, by kind and name; and whether it looks like a key."""
+        users = users_of(STANDING_VALUES, {one.project_id for one in items}, {one.name for one in items})
+        for item in items:
+            item.used_by = [{"kind": kind.word, "name": user.name} for kind, user in users[item.name]]
+            item.warnings = [
+                Problem(f"/values/{name}", f"looks like a key: {reason}", "keep it in a credential instead").to_json()
+                for name, value in item.document.get("values", {}).items()
+                if (reason := why_key_like(item.name, str(value)))
+            ]
 
 
 # --- environments
@@ -212,7 +190,7 @@ class EnvironmentsView(ProjectView):
 
     @extend_schema(operation_id="makeEnvironment", request=NewEnvironment, responses={201: EnvironmentLine})
     def post(self, request: Request, project: str) -> Response:
-        made = make_environment(self.project, self.given(NewEnvironment, request), self.role)
+        made = make_environment(self.project, self.validated(NewEnvironment, request), self.role)
         return Response(_environment(made), status=201)
 
 
@@ -225,7 +203,7 @@ class EnvironmentView(ProjectView):
 
     @extend_schema(operation_id="changeEnvironment", request=ChangedEnvironment, responses=EnvironmentLine)
     def patch(self, request: Request, project: str, name: str) -> Response:
-        given = self.given(ChangedEnvironment, request)
+        given = self.validated(ChangedEnvironment, request)
         return Response(_environment(change_environment(self.project, name, given, self.role)))
 
     @extend_schema(operation_id="removeEnvironment", request=None, responses={204: None})
@@ -317,7 +295,7 @@ class SecretsView(ProjectView):
 
     @extend_schema(operation_id="setSecrets", request=Secrets, responses=SecretsSet)
     def put(self, request: Request, project: str, name: str) -> Response:
-        given = self.given(Secrets, request)
+        given = self.validated(Secrets, request)
         files = {
             key: read_key_file(one["base64"], one["passphrase"], f"/key_files/{key}")
             for key, one in given["key_files"].items()
@@ -345,7 +323,7 @@ class CredentialOriginsView(ProjectView):
 
     @extend_schema(operation_id="permitOrigin", request=OriginGiven, responses={201: SecretsSet})
     def post(self, request: Request, project: str, name: str) -> Response:
-        given = self.given(OriginGiven, request)
+        given = self.validated(OriginGiven, request)
         return Response(_set(permit_origin(self.project, name, given["origin"], self.role)), status=201)
 
 
@@ -389,7 +367,7 @@ class CheckView(WaitingView):
 
     @extend_schema(operation_id="checkConnection", request=CheckAsked, responses=CheckResult)
     async def post(self, request: Request, project: str, name: str) -> Response:
-        given = await sync_to_async(self.given)(CheckAsked, request)
+        given = await sync_to_async(self.validated)(CheckAsked, request)
         if given["where"] == "worker":
             return Response(await check_in_worker(self.project, name))
         return Response(await check_connection(self.project, name, parts()[0]))
@@ -500,7 +478,7 @@ class WaitView(ProjectView):
     @extend_schema(operation_id="decideWait", request=WaitDecided, responses=MeterShown)
     def put(self, request: Request, project: str, name: str) -> Response:
         connection = find_item(CONNECTIONS, self.project, name)
-        decide_wait(connection.pk, is_believed=self.given(WaitDecided, request)["believe"])
+        decide_wait(connection.pk, is_believed=self.validated(WaitDecided, request)["believe"])
         return Response(meter_of(connection))
 
 
@@ -536,10 +514,17 @@ class ConsentAddress(serializers.Serializer[Any]):
     callback = serializers.CharField()
 
 
+class WhichToken(Strict):
+    operation = serializers.CharField(
+        required=False, allow_blank=True, default="", help_text="of its own sign-in; empty for the connection's"
+    )
+
+
 class SignInView(ProjectView):
     """The life of a connection's token: seen, begun with a person's consent, and discarded. The token itself is shown nowhere."""
 
     permissions = {"GET": "view", "POST": "write_secret", "DELETE": "replace_secret"}
+    query = {"DELETE": WhichToken}
 
     @extend_schema(operation_id="getSignIn", responses=SignInShown)
     def get(self, request: Request, project: str, name: str) -> Response:
@@ -550,7 +535,7 @@ class SignInView(ProjectView):
 
     @extend_schema(operation_id="beginSignIn", request=BeginSignIn, responses={201: ConsentAddress})
     def post(self, request: Request, project: str, name: str) -> Response:
-        given = self.given(BeginSignIn, request)
+        given = self.validated(BeginSignIn, request)
         base = request.build_absolute_uri("/").rstrip("/")
         address = begin_sign_in(self.project, name, given["operation"], self.person, self.role, base=base)
         connection = find_item(CONNECTIONS, self.project, name)
@@ -561,10 +546,9 @@ class SignInView(ProjectView):
         operation_id="discardToken",
         request=None,
         responses={204: None},
-        parameters=[OpenApiParameter("operation", str)],
     )
     def delete(self, request: Request, project: str, name: str) -> Response:
-        discard_token(self.project, name, request.query_params.get("operation", ""), self.role)
+        discard_token(self.project, name, self.queried(request)["operation"], self.role)
         return Response(status=204)
 
 
@@ -589,7 +573,7 @@ class MetadataView(WaitingView):
 
     @extend_schema(operation_id="findAddresses", request=Issuer, responses=MetadataFound)
     async def post(self, request: Request, project: str) -> Response:
-        given = await sync_to_async(self.given)(Issuer, request)
+        given = await sync_to_async(self.validated)(Issuer, request)
         guard = await sync_to_async(guard_of)(self.project.pk)
         line = Line(f"metadata {self.project.pk}", 0, "", NoSignIn(), guard)
         await release_database()
@@ -656,6 +640,3 @@ class EffectiveView(ProjectView):
 
 
 # --- preparation
-
-
-ServiceList, ServiceDetail, ServiceRevisions = item_views(SERVICES)

@@ -6,14 +6,16 @@ from dataclasses import asdict, replace
 from typing import Any
 
 from asgiref.sync import sync_to_async
+from django_filters import CharFilter
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 
 from rondine.core.definitions import DescribedOperation
 from rondine.core.definitions.files import Report, to_nobody
+from rondine.core.definitions.model import DefinitionDocument
 from rondine.core.definitions.record_types import ProposedType
 from rondine.core.errors import Problem
 from rondine.core.operations.document import OperationDocument, path_variables
@@ -40,46 +42,46 @@ from rondine.server.definitions.sources import (
     uploaded,
 )
 from rondine.server.items.actions import find_item
-from rondine.server.items.views import item_views
-from rondine.server.operations.kinds import DEFINITIONS, QUERIES, uses_of_queries
-from rondine.server.operations.models import Definition, Operation, Query
+from rondine.server.items.serializers import ItemSerializer
+from rondine.server.items.views import ItemFilter, ItemViewSet
+from rondine.server.operations.kinds import DEFINITIONS
+from rondine.server.operations.models import Operation
 from rondine.server.threads import apart
 
 #: Faults of one definition that are told, of each kind.
 MOST_TOLD = 500
 
 
-def _definitions(items: Sequence[Definition]) -> list[dict[str, Any]]:
-    imported = Operation.objects.filter(
-        project__in={one.project_id for one in items}, document__came_from__definition__in=[one.name for one in items]
+class DefinitionSerializer(ItemSerializer):
+    document = DocumentField(DefinitionDocument, required=False)
+    service = serializers.CharField()
+    operations = serializers.ListField(
+        child=serializers.CharField(), read_only=True, help_text="imported from it, by name"
     )
-    names = defaultdict(list)
-    for name, definition in imported.order_by("name").values_list("name", "document__came_from__definition"):
-        names[definition].append(name)
-    return [{"operations": names[one.name], "schemas": len(one.schemas)} for one in items]
+    schemas = serializers.IntegerField(
+        read_only=True, source="schema_count", help_text="how many schemas its operations need"
+    )
 
 
-DefinitionList, DefinitionDetail, DefinitionRevisions = item_views(
-    DEFINITIONS,
-    extra={
-        "operations": serializers.ListField(child=serializers.CharField(), help_text="imported from it, by name"),
-        "schemas": serializers.IntegerField(help_text="how many schemas its operations need"),
-    },
-    describe=_definitions,
-    can_make=False,
-)
+class DefinitionFilter(ItemFilter):
+    service = CharFilter("service__name", help_text="those of this service, by its name")
 
 
-def _queries(items: Sequence[Query]) -> list[dict[str, Any]]:
-    used = uses_of_queries(items[0].project_id) if items else {}
-    return [{"used_by": [one.name for one in used.get(item.name, [])]} for item in items]
+class DefinitionViewSet(ItemViewSet):
+    kind = DEFINITIONS
+    serializer_class = DefinitionSerializer
+    filterset_class = DefinitionFilter
 
-
-QueryList, QueryDetail, QueryRevisions = item_views(
-    QUERIES,
-    extra={"used_by": serializers.ListField(child=serializers.CharField(), help_text="operations, by name")},
-    describe=_queries,
-)
+    def prepare(self, items: Sequence[Any]) -> None:
+        imported = Operation.objects.filter(
+            project__in={one.project_id for one in items},
+            document__came_from__definition__in=[one.name for one in items],
+        )
+        names = defaultdict(list)
+        for name, definition in imported.order_by("name").values_list("name", "document__came_from__definition"):
+            names[definition].append(name)
+        for item in items:
+            item.operations, item.schema_count = names[item.name], len(item.schemas)
 
 
 # --- where a definition is read from
@@ -368,25 +370,27 @@ class LookGiven(SourceGiven):
     )
 
 
+class ProgressQuery(Strict):
+    progress = serializers.BooleanField(
+        required=False,
+        default=False,
+        help_text="true: answers line by line (application/x-ndjson) how far it has come, and then the result",
+    )
+
+
 class DefinitionPreviewView(WaitingView):
     """What is in a definition: operations, schemas, servers, sign-ins, and what is wrong with it. Nothing is written."""
 
     permissions = {"POST": "build"}
+    query = {"POST": ProgressQuery}
 
     @extend_schema(
         operation_id="lookAtDefinition",
         request=LookGiven,
         responses={(200, "application/json"): DefinitionShown, (200, "application/x-ndjson"): OpenApiTypes.STR},
-        parameters=[
-            OpenApiParameter(
-                "progress",
-                bool,
-                description="true: answers line by line (application/x-ndjson) how far it has come, and then the result",
-            )
-        ],
     )
     async def post(self, request: Request, project: str) -> Response:
-        given = await sync_to_async(self.given)(LookGiven, request)
+        given = await sync_to_async(self.validated)(LookGiven, request)
 
         async def work(report: Report = to_nobody) -> dict[str, Any]:
             source = await source_of(self, given, report=report)
@@ -395,7 +399,7 @@ class DefinitionPreviewView(WaitingView):
             shown = apart(shown_preview)
             return await shown(found, look, with_details=given["details"], keys=given.get("operations"))
 
-        return told(work) if request.query_params.get("progress") == "true" else Response(await work())
+        return told(work) if self.queried(request)["progress"] else Response(await work())
 
 
 class RowsGiven(SourceGiven):
@@ -420,7 +424,7 @@ class RowsView(WaitingView):
 
     @extend_schema(operation_id="lookAtRows", request=RowsGiven, responses=RowsShown)
     async def post(self, request: Request, project: str) -> Response:
-        given = await sync_to_async(self.given)(RowsGiven, request)
+        given = await sync_to_async(self.validated)(RowsGiven, request)
         source = await source_of(self, given)
         found = await first_rows(
             self.project,
@@ -498,7 +502,7 @@ class ImportsView(WaitingView):
 
     @extend_schema(operation_id="importDefinition", request=ImportGiven, responses={201: ImportMade})
     async def post(self, request: Request, project: str) -> Response:
-        given = await sync_to_async(self.given)(ImportGiven, request)
+        given = await sync_to_async(self.validated)(ImportGiven, request)
         source = await source_of(self, given)
         made, *others = await apart(import_parts)(self.project, self.person, self.role, source, given)
         return Response({**asdict(made), "others": [asdict(one) for one in others]}, status=201)
@@ -564,7 +568,7 @@ class CompareView(WaitingView):
 
     @extend_schema(operation_id="compareDefinition", request=SourceGiven, responses=ComparisonShown)
     async def post(self, request: Request, project: str, name: str) -> Response:
-        given = await sync_to_async(self.given)(SourceGiven, request)
+        given = await sync_to_async(self.validated)(SourceGiven, request)
         source = await source_of(self, given, stored=name)
         found = await apart(compare)(self.project, name, source)
         return Response(shown_comparison(found))
@@ -589,7 +593,7 @@ class UpdateView(WaitingView):
 
     @extend_schema(operation_id="updateDefinition", request=UpdateGiven, responses=ComparisonShown)
     async def post(self, request: Request, project: str, name: str) -> Response:
-        given = await sync_to_async(self.given)(UpdateGiven, request)
+        given = await sync_to_async(self.validated)(UpdateGiven, request)
         source = await source_of(self, given, stored=name)
         found = await apart(update)(
             self.project,
@@ -609,14 +613,20 @@ class ExportShown(serializers.Serializer[Any]):
     unsaid = ProblemLine(many=True, help_text="what OpenAPI cannot say of it")
 
 
+class ExportQuery(Strict):
+    environment = serializers.CharField(
+        required=False, default="test", help_text="whose connection says the address and the sign-in"
+    )
+
+
 class ExportView(ProjectView):
     """A service as an OpenAPI 3.1 document, also one that never had a definition. It holds no secrets."""
 
-    @extend_schema(
-        operation_id="exportService", responses=ExportShown, parameters=[OpenApiParameter("environment", str)]
-    )
+    query = {"GET": ExportQuery}
+
+    @extend_schema(operation_id="exportService", responses=ExportShown)
     def get(self, request: Request, project: str, name: str) -> Response:
-        made = export_service(self.project, name, request.query_params.get("environment", "test"))
+        made = export_service(self.project, name, self.queried(request)["environment"])
         return Response({"document": made.document, "unsaid": [one.to_json() for one in made.unsaid]})
 
 
@@ -655,7 +665,7 @@ class FieldsView(ProjectView):
 
     @extend_schema(operation_id="chooseFields", request=FieldsGiven, responses=FieldsShown)
     def post(self, request: Request, project: str, name: str) -> Response:
-        given = self.given(FieldsGiven, request)
+        given = self.validated(FieldsGiven, request)
         found = choose_fields(
             self.project, name, given["query"], given["path"], take=given.get("take"), leave=given.get("leave")
         )

@@ -1,14 +1,17 @@
 """Feeds, and runs started."""
 
 from collections.abc import Sequence
+from datetime import datetime
 from typing import Any
 
 from django.db.models import OuterRef, Subquery
+from django_filters import CharFilter
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from rondine.core.items.feed import FeedDocument
 from rondine.core.operations.document import OperationDocument
 from rondine.server.access.project_views import ProjectView
 from rondine.server.api.openapi import AnyField, DocumentField
@@ -20,26 +23,12 @@ from rondine.server.feeds.models import Feed
 from rondine.server.feeds.obstacles import obstacles
 from rondine.server.feeds.queueing import queue_feed
 from rondine.server.items.actions import find_item
-from rondine.server.items.views import item_views
+from rondine.server.items.serializers import ItemSerializer
+from rondine.server.items.views import ItemFilter, ItemViewSet, MakesItems
 from rondine.server.runs.actions import find_run
 from rondine.server.runs.models import Run
 from rondine.server.runs.sendings import start_once
-from rondine.server.runs.views import RunLine, shown_run
-
-
-def _last_runs(items: Sequence[Feed]) -> list[dict[str, Any]]:
-    newest = Run.objects.filter(feed=OuterRef("pk")).order_by("-id").values("pk")[:1]
-    feeds = Feed.objects.filter(pk__in=[one.pk for one in items]).values(newest=Subquery(newest))
-    last = {
-        run.feed_id: {
-            "id": run.pk,
-            "state": run.state,
-            "completeness": run.completeness,
-            "at": run.ended_at or run.started_at or run.queued_at,
-        }
-        for run in Run.objects.filter(pk__in=feeds).defer("content", "inputs", "checkpoint")
-    }
-    return [{"last_run": last.get(one.pk), "paging": one.operation.document.get("paging")} for one in items]
+from rondine.server.runs.serializers import RunSerializer
 
 
 class LastRun(serializers.Serializer[Any]):
@@ -48,20 +37,43 @@ class LastRun(serializers.Serializer[Any]):
     completeness = serializers.CharField(
         allow_blank=True, help_text="complete, incomplete or unknown; empty until it is done"
     )
-    at = serializers.DateTimeField()
+    at = serializers.SerializerMethodField()
+
+    def get_at(self, run: Run) -> datetime:
+        return run.ended_at or run.started_at or run.queued_at
 
 
-FeedList, FeedDetail, FeedRevisions = item_views(
-    FEEDS,
-    extra={
-        "last_run": LastRun(allow_null=True),
-        "paging": DocumentField(
-            OperationDocument.__annotations__["paging"],
-            help_text="how its operation pages; null: nothing is known of it",
-        ),
-    },
-    describe=_last_runs,
-)
+class FeedSerializer(ItemSerializer):
+    document = DocumentField(FeedDocument, required=False)
+    operation = serializers.CharField()
+    mapping = serializers.CharField()
+    environment = serializers.CharField()
+    last_run = LastRun(read_only=True, allow_null=True)
+    paging = DocumentField(
+        OperationDocument.__annotations__["paging"],
+        read_only=True,
+        help_text="how its operation pages; null: nothing is known of it",
+    )
+
+
+class FeedFilter(ItemFilter):
+    operation = CharFilter("operation__name", help_text="those of this operation, by its name")
+    mapping = CharFilter("mapping__name", help_text="those of this mapping, by its name")
+    environment = CharFilter("environment__name", help_text="those of this environment, by its name")
+
+
+class FeedViewSet(MakesItems, ItemViewSet):
+    kind = FEEDS
+    serializer_class = FeedSerializer
+    filterset_class = FeedFilter
+
+    def prepare(self, items: Sequence[Any]) -> None:
+        newest = Run.objects.filter(feed=OuterRef("pk")).order_by("-id").values("pk")[:1]
+        feeds = Feed.objects.filter(pk__in=[one.pk for one in items]).values(newest=Subquery(newest))
+        runs = Run.objects.filter(pk__in=feeds).defer("content", "inputs", "checkpoint")
+        last = {run.feed_id: run for run in runs}
+        for item in items:
+            item.last_run, item.paging = last.get(item.pk), item.operation.document.get("paging")
 
 
 class FeedInputs(Strict):
@@ -78,9 +90,11 @@ class FeedRunsView(ProjectView):
 
     permissions = {"POST": "run"}
 
-    @extend_schema(operation_id="runFeed", request=FeedInputs, responses={202: RunLine}, parameters=[SENDING_MARK])
+    @extend_schema(
+        operation_id="runFeed", request=FeedInputs, responses={202: RunSerializer}, parameters=[SENDING_MARK]
+    )
     def post(self, request: Request, project: str, name: str) -> Response:
-        given = self.given(FeedInputs, request)
+        given = self.validated(FeedInputs, request)
         feed = find_item(FEEDS, self.project, name)
         run = start_once(
             self.project,
@@ -90,7 +104,7 @@ class FeedRunsView(ProjectView):
             lambda: queue_feed(self.project, feed, self.person, given["inputs"], confirmed=given["confirmed"]),
         )
         return Response(
-            shown_run(find_run(self.project, run.pk)),
+            RunSerializer(find_run(self.project, run.pk)).data,
             status=202,
             headers={"Location": f"/api/v1/projects/{project}/runs/{run.pk}"},
         )
@@ -139,6 +153,6 @@ class CopyView(ProjectView):
 
     @extend_schema(operation_id="copyOperation", request=CopyGiven, responses={201: CopyMade})
     def post(self, request: Request, project: str, name: str) -> Response:
-        given = self.given(CopyGiven, request)
+        given = self.validated(CopyGiven, request)
         made, samples, mapping = copy_operation(self.project, self.person, self.role, name, given)
         return Response({"name": made.name, "samples": samples, "mapping": mapping}, status=201)

@@ -34,7 +34,7 @@ class NamingView(ProjectView):
 
     @extend_schema(operation_id="setNaming", request=NamingGiven, responses=NamingShown)
     def put(self, request: Request, project: str) -> Response:
-        rule: NamingRule = load(NamingRule, self.given(NamingGiven, request)["rule"], where="/rule")
+        rule: NamingRule = load(NamingRule, self.validated(NamingGiven, request)["rule"], where="/rule")
         self.project.naming = dump(rule)
         self.project.save(update_fields=["naming"])
         return Response({"rule": dump(rule)})
@@ -59,7 +59,7 @@ class NamesView(ProjectView):
 
     @extend_schema(operation_id="proposeName", request=NameAsked, responses=NameProposed)
     def post(self, request: Request, project: str) -> Response:
-        given = self.given(NameAsked, request)
+        given = self.validated(NameAsked, request)
         rule = self.project.naming_rule()
         wanted = rule.name(given["kind"], given["text"], service=given["service"])
         taken: set[str] = set()

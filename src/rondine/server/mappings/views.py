@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any, get_args
 
+from django_filters import CharFilter
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
@@ -19,7 +20,8 @@ from rondine.server.access.project_views import ProjectView
 from rondine.server.api.forms import FormShown
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.requests import Strict
-from rondine.server.items.views import item_views
+from rondine.server.items.serializers import ItemSerializer, UseLine
+from rondine.server.items.views import ItemFilter, ItemViewSet, MakesItems
 from rondine.server.mappings.actions import (
     comparison_of,
     declared_for,
@@ -30,35 +32,35 @@ from rondine.server.mappings.actions import (
     structure_comparison_of,
 )
 from rondine.server.mappings.kinds import MAPPINGS, mappings_of, users_of_mappings
-from rondine.server.mappings.models import Mapping
-from rondine.server.records.views import USED_BY, MappedRow, RowChoiceLine
+from rondine.server.records.views import MappedRow, RowChoiceLine
 from rondine.server.runs.bodies import body_of, document_of, document_to_look_at
 
 
-def _mappings(items: Sequence[Mapping]) -> list[dict[str, Any]]:
-    documents: list[MappingDocument] = [load(MappingDocument, item.document) for item in items]
-    known = mappings_of(items[0].project_id) if any(one.based_on for one in documents) else {}
-
-    def whole(item: Mapping, document: MappingDocument) -> Any:
-        try:
-            return dump(resolved(document, known))
-        except DraftError:  # its problems say why
-            return item.document
-
-    return [
-        {"whole": whole(item, document), "used_by": users}
-        for item, document, users in zip(items, documents, users_of_mappings(items), strict=True)
-    ]
+class MappingSerializer(ItemSerializer):
+    document = DocumentField(MappingDocument, required=False)
+    service = serializers.CharField()
+    whole = DocumentField(MappingDocument, read_only=True, help_text="with all that it has from the one it is based on")
+    used_by = UseLine(many=True, read_only=True, help_text="what a change of it reaches")
 
 
-MappingList, MappingDetail, MappingRevisions = item_views(
-    MAPPINGS,
-    extra={
-        "whole": DocumentField(MappingDocument, help_text="with all that it has from the one it is based on"),
-        "used_by": USED_BY,
-    },
-    describe=_mappings,
-)
+class MappingFilter(ItemFilter):
+    service = CharFilter("service__name", help_text="those of this service, by its name")
+
+
+class MappingViewSet(MakesItems, ItemViewSet):
+    kind = MAPPINGS
+    serializer_class = MappingSerializer
+    filterset_class = MappingFilter
+
+    def prepare(self, items: Sequence[Any]) -> None:
+        documents: list[MappingDocument] = [load(MappingDocument, item.document) for item in items]
+        known = mappings_of(items[0].project_id) if any(one.based_on for one in documents) else {}
+        for item, document, users in zip(items, documents, users_of_mappings(items), strict=True):
+            item.used_by = users
+            try:
+                item.whole = dump(resolved(document, known))
+            except DraftError:  # its problems say why
+                item.whole = item.document
 
 
 class OutlineAsked(Strict):
@@ -123,7 +125,7 @@ class OutlineView(ProjectView):
 
     @extend_schema(operation_id="getOutline", request=OutlineAsked, responses=OutlineShown)
     def post(self, request: Request, project: str) -> Response:
-        given = self.given(OutlineAsked, request)
+        given = self.validated(OutlineAsked, request)
         documents = stored(self.project, [str(one) for one in given["bodies"]])
         return Response(outline_of(documents, given.get("corrections") or []))
 
@@ -152,7 +154,7 @@ class ComparisonView(ProjectView):
 
     @extend_schema(operation_id="compareBodies", request=ComparisonAsked, responses=ComparisonOfBodies)
     def post(self, request: Request, project: str) -> Response:
-        given = self.given(ComparisonAsked, request)
+        given = self.validated(ComparisonAsked, request)
         before = document_of(body_of(self.project, str(given["before"])))
         after = document_of(body_of(self.project, str(given["after"])), before.namespaces)
         return Response(comparison_of(before, after))
@@ -185,7 +187,7 @@ class StructureComparisonView(ProjectView):
 
     @extend_schema(operation_id="compareStructures", request=StructureComparisonAsked, responses=ComparisonOfStructures)
     def post(self, request: Request, project: str) -> Response:
-        given = self.given(StructureComparisonAsked, request)
+        given = self.validated(StructureComparisonAsked, request)
         before = stored(self.project, [str(one) for one in given["before"]])
         names = dict(before[0].namespaces)
         bodies = [body_of(self.project, str(one)) for one in given["after"]]
@@ -246,7 +248,7 @@ class ProposalView(ProjectView):
 
     @extend_schema(operation_id="propose", request=ProposalAsked, responses=ProposalShown)
     def post(self, request: Request, project: str) -> Response:
-        given = self.given(ProposalAsked, request)
+        given = self.validated(ProposalAsked, request)
         documents = stored(self.project, [str(one) for one in given["bodies"]])
         declared = declared_for(self.project, str(given["bodies"][0]), given["rows"])
         return Response(proposal(self.project, documents, given, declared))
@@ -310,5 +312,5 @@ class PreviewView(ProjectView):
 
     @extend_schema(operation_id="previewMapping", request=PreviewAsked, responses=PreviewShown)
     def post(self, request: Request, project: str) -> Response:
-        given = self.given(PreviewAsked, request)
+        given = self.validated(PreviewAsked, request)
         return Response(preview(self.project, {**given, "body": str(given["body"])}))

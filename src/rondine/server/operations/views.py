@@ -1,27 +1,20 @@
 """Environments, secrets, addresses, requests, trials, and stored bodies."""
 
 from collections.abc import Sequence
-from itertools import islice
 from typing import Any
 
 from asgiref.sync import sync_to_async
 from django.db import transaction
-from django.http import HttpResponse
-from django.utils.http import content_disposition_header
-from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from django_filters import CharFilter
+from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 
 from rondine.core.definitions.pasted import read_body, read_pasted
-from rondine.core.documents import format_of, node_at, nodes_below, places_of, positions_of, text_of_body
-from rondine.core.documents.json import json_text, kind_of
-from rondine.core.errors import DocumentError, InputError
-from rondine.core.http.file_names import proposed_file_name
+from rondine.core.errors import InputError
 from rondine.core.operations.document import OperationDocument
 from rondine.core.operations.keylike import Finding, keys_in_operation
-from rondine.core.paths import Location, normalized_path, parse_pointer, pointer_text, resolve, xpath_of
 from rondine.core.protocols.address import take_apart
 from rondine.core.protocols.body_choice import with_body_as
 from rondine.core.settings import dump, load
@@ -32,42 +25,41 @@ from rondine.server.api.shapes import ProblemLine
 from rondine.server.connecting.kinds import SERVICES
 from rondine.server.connecting.process import parts
 from rondine.server.items.actions import find_item
-from rondine.server.items.views import item_views
+from rondine.server.items.views import ItemFilter, ItemViewSet, MakesItems
 from rondine.server.operations.adopting import adopt_paging, call_of_sample
 from rondine.server.operations.by_hand import keep_trial, pattern, placed_in
-from rondine.server.operations.kinds import OPERATIONS, SAMPLES
-from rondine.server.operations.models import Sample
+from rondine.server.operations.kinds import OPERATIONS, QUERIES, SAMPLES, uses_of_queries
 from rondine.server.operations.moving import move_key
 from rondine.server.operations.preparation import connect_prepared, preparation_of
 from rondine.server.operations.requests import prepare, shown_request, sign_in_source, supported_uses, trial_warnings
 from rondine.server.operations.samples import keep_sample
+from rondine.server.operations.serializers import OperationSerializer, PreparedQuerySerializer, SampleSerializer
 from rondine.server.operations.trials import trial_report, try_operation
 from rondine.server.records.filling import filled, told_origins
 from rondine.server.records.views import RowChoiceLine
-from rondine.server.runs.bodies import body_of, document_to_look_at
-from rondine.server.runs.models import Call, Run
+from rondine.server.runs.models import Run
 from rondine.server.runs.sendings import send_once
-from rondine.server.runs.views import CallLine, shown_call
-
-#: Characters of text shown at a time.
-TEXT_PIECE = 500_000
-#: Places that are told of one search.
-MOST_PLACES = 500
-
-OperationList, OperationDetail, OperationRevisions = item_views(OPERATIONS)
+from rondine.server.runs.serializers import CallSerializer
 
 
-def _samples(items: Sequence[Sample]) -> list[dict[str, Any]]:
-    return [{"body": str(one.body_id), "size": one.body.size, "media_type": one.body.media_type} for one in items]
+class OperationFilter(ItemFilter):
+    service = CharFilter("service__name", help_text="those of this service, by its name")
 
 
-_SampleList, SampleDetail, SampleRevisions = item_views(
-    SAMPLES,
-    extra={"body": serializers.UUIDField(), "size": serializers.IntegerField(), "media_type": serializers.CharField()},
-    describe=_samples,
-    read=lambda found: found.select_related("body").defer("body__stored"),
-    can_make=False,
-)
+class OperationViewSet(MakesItems, ItemViewSet):
+    kind = OPERATIONS
+    serializer_class = OperationSerializer
+    filterset_class = OperationFilter
+
+
+class QueryViewSet(MakesItems, ItemViewSet):
+    kind = QUERIES
+    serializer_class = PreparedQuerySerializer
+
+    def prepare(self, items: Sequence[Any]) -> None:
+        used = uses_of_queries(items[0].project_id) if items else {}
+        for item in items:
+            item.used_by = [one.name for one in used.get(item.name, [])]
 
 
 class NewSampleFrom(Strict):
@@ -95,28 +87,34 @@ class AdoptedPaging(serializers.Serializer[Any]):
 
 class SampleMade(serializers.Serializer[Any]):
     name = serializers.CharField()
-    body = serializers.UUIDField()
+    body = serializers.UUIDField(source="body_id")
     adopted = AdoptedPaging(allow_null=True)
 
 
-class SampleList(_SampleList):  # type: ignore[misc, valid-type]
+class SampleFilter(ItemFilter):
+    operation = CharFilter("operation__name", help_text="those of this operation, by its name")
+
+
+class SampleViewSet(ItemViewSet):
     """Samples; a new one from a trial or from pasted text. Its operation follows the paging that it shows, if nothing was decided before."""
 
-    permissions = {"GET": "view", "POST": "build"}
+    kind = SAMPLES
+    serializer_class = SampleSerializer
+    filterset_class = SampleFilter
+
+    def get_queryset(self) -> Any:
+        return super().get_queryset().select_related("body").defer("body__stored")
 
     @extend_schema(operation_id="keepSample", request=NewSampleFrom, responses={201: SampleMade})
-    def post(self, request: Request, project: str) -> Response:
+    def create(self, request: Request, project: str) -> Response:
         with transaction.atomic():
-            made = keep_sample(self.project, self.person, self.given(NewSampleFrom, request))
+            made = keep_sample(self.project, self.person, self.validated(NewSampleFrom, request))
             adopted = None
             if made.operation is not None:
                 why = f'recognised when sample "{made.name}" was kept'
                 adopted = adopt_paging(made.operation, self.person, self.role, why=why, call=call_of_sample(made))
-        return Response(
-            {"name": made.name, "body": str(made.body_id), "adopted": adopted.to_json() if adopted else None},
-            status=201,
-            headers={"ETag": f'"{made.version}"'},
-        )
+        made.adopted = adopted  # type: ignore[attr-defined]
+        return Response(SampleMade(made).data, status=201, headers={"ETag": f'"{made.version}"'})
 
 
 BELOW = "whose connection it is to be sent by: the operation's path then begins below its base address"
@@ -162,7 +160,7 @@ class AddressView(ProjectView):
 
     @extend_schema(operation_id="takeApart", request=Address, responses=AddressParts)
     def post(self, request: Request, project: str) -> Response:
-        given = self.given(Address, request)
+        given = self.validated(Address, request)
         found = take_apart(given["address"], given["method"])
         placed = placed_in(self.project, found.operation, found.base_address, given["service"], given["environment"])
         return Response(
@@ -207,7 +205,7 @@ class PasteView(ProjectView):
 
     @extend_schema(operation_id="readPasted", request=Paste, responses=PasteParts)
     def post(self, request: Request, project: str) -> Response:
-        given = self.given(Paste, request)
+        given = self.validated(Paste, request)
         is_body = given["part"] == "body"
         found = read_body(given["text"], given["media_type"]) if is_body else read_pasted(given["text"])
         service = given["service"] if found.kind in ("address", "request") else ""
@@ -244,7 +242,7 @@ class PatternView(ProjectView):
 
     @extend_schema(operation_id="proposeUsual", request=PatternGiven, responses=PatternLine(many=True))
     def post(self, request: Request, project: str) -> Response:
-        given = self.given(PatternGiven, request)
+        given = self.validated(PatternGiven, request)
         found = pattern(self.project, given["path"], given["record_type"], given["key"])
         return Response([{"name": one.name, "title": one.title, "document": dump(one.document)} for one in found])
 
@@ -321,7 +319,7 @@ class RequestView(ProjectView):
 
     @extend_schema(operation_id="showRequest", request=Asked, responses=RequestShown)
     def post(self, request: Request, project: str) -> Response:
-        given = self.given(Asked, request)
+        given = self.validated(Asked, request)
         document = asked_document(self.project, given)
         record = given.get("record")
         found = record and filled(self.project, given["environment"], document.inputs, given["inputs"], record)
@@ -373,7 +371,7 @@ class BodyChoiceView(ProjectView):
 
     @extend_schema(operation_id="chooseBody", request=BodyChoiceGiven, responses=BodyChoiceShown)
     def post(self, request: Request, project: str) -> Response:
-        given = self.given(BodyChoiceGiven, request)
+        given = self.validated(BodyChoiceGiven, request)
         document: OperationDocument = load(OperationDocument, given["document"], where="/document")
         return Response({"document": dump(with_body_as(document, given["media_type"]))})
 
@@ -393,7 +391,7 @@ class PagingGuessLine(serializers.Serializer[Any]):
 
 class TrialShown(serializers.Serializer[Any]):
     run = serializers.IntegerField()
-    call = CallLine()
+    call = CallSerializer()
     outcome = OutcomeShown(allow_null=True)
     body = serializers.UUIDField(allow_null=True)
     format = serializers.CharField(help_text="json, ndjson or xml; empty if there is nothing to read")
@@ -416,7 +414,7 @@ class TrialsView(WaitingView):
 
     @extend_schema(operation_id="tryOperation", request=Asked, responses={201: TrialShown}, parameters=[SENDING_MARK])
     async def post(self, request: Request, project: str) -> Response:
-        given = await sync_to_async(self.given)(Asked, request)
+        given = await sync_to_async(self.validated)(Asked, request)
         document = await sync_to_async(asked_document)(self.project, given)
         values, record = given["inputs"], given.get("record")
         if record:
@@ -445,7 +443,7 @@ class TrialsView(WaitingView):
 
 def _shown_trial(run: Run) -> dict[str, Any]:
     report = trial_report(run)
-    return {**report, "call": shown_call(report["call"])}
+    return {**report, "call": CallSerializer(report["call"]).data}
 
 
 class KeepTrialGiven(Strict):
@@ -479,181 +477,9 @@ class KeepTrialView(ProjectView):
 
     @extend_schema(operation_id="keepTrial", request=KeepTrialGiven, responses={201: TrialKept})
     def post(self, request: Request, project: str) -> Response:
-        given = self.given(KeepTrialGiven, request)
+        given = self.validated(KeepTrialGiven, request)
         made = keep_trial(self.project, self.person, self.role, given)
         return Response(made, status=201)
-
-
-class NodeLine(serializers.Serializer[Any]):
-    pointer = serializers.CharField(allow_blank=True)
-    path = serializers.CharField()
-    name = serializers.CharField()
-    kind = serializers.ChoiceField(["object", "array", "string", "integer", "number", "boolean", "null"])
-    text = serializers.CharField()
-    count = serializers.IntegerField()
-    depth = serializers.IntegerField()
-
-
-class TreePiece(serializers.Serializer[Any]):
-    pointer = serializers.CharField(allow_blank=True)
-    kind = serializers.CharField()
-    count = serializers.IntegerField()
-    nodes = NodeLine(many=True)
-
-
-class TreeView(ProjectView):
-    """A piece of a stored body's tree."""
-
-    @extend_schema(
-        operation_id="getTree",
-        responses=TreePiece,
-        parameters=[
-            OpenApiParameter("pointer", str, description="JSON Pointer of the parent; empty for the whole"),
-            OpenApiParameter("offset", int),
-            OpenApiParameter("limit", int),
-            OpenApiParameter("depth", int),
-        ],
-    )
-    def get(self, request: Request, project: str, body_id: str) -> Response:
-        read = document_to_look_at(body_of(self.project, body_id))
-        value, shown = read.value, xpath_of if read.is_xml else normalized_path
-        pointer = request.query_params.get("pointer", "")
-        location, parent = _resolved(value, pointer)
-        numbers = {
-            name: _number(request, name, default, most)
-            for name, default, most in (("offset", 0, 10**9), ("limit", 100, 500), ("depth", 3, 8))
-        }
-        nodes = nodes_below(value, location, offset=numbers["offset"], limit=numbers["limit"], depth=numbers["depth"])
-        lines = [
-            {
-                "pointer": pointer_text(one.location),
-                "path": shown(one.location),
-                "name": one.name,
-                "kind": one.kind,
-                "text": one.text,
-                "count": one.count,
-                "depth": len(one.location),
-            }
-            for one, _ in zip(nodes, range(3000), strict=False)
-        ]
-        return Response(
-            {
-                "pointer": pointer,
-                "kind": kind_of(parent),
-                "count": len(parent) if isinstance(parent, (dict, list)) else 0,
-                "nodes": lines,
-            }
-        )
-
-
-def _resolved(value: Any, pointer: str) -> tuple[Location, Any]:
-    place = resolve(value, parse_pointer(pointer))
-    if place is None:
-        raise DocumentError("there is nothing at this place", where=pointer, hint="read the tree again from its root")
-    return place
-
-
-class PlaceLine(serializers.Serializer[Any]):
-    pointer = serializers.CharField()
-    path = serializers.CharField()
-    text = serializers.CharField(help_text="of plain values, as JSON")
-    positions = serializers.ListField(
-        child=serializers.IntegerField(), help_text="where each step stands among the members around it, from 0"
-    )
-
-
-class PlacesFound(serializers.Serializer[Any]):
-    items = PlaceLine(many=True)
-    is_all = serializers.BooleanField()
-
-
-class PlacesView(ProjectView):
-    """Places in a stored body: by a text in names and plain values, in either case, or by their pointer."""
-
-    @extend_schema(
-        operation_id="findPlaces",
-        responses=PlacesFound,
-        parameters=[
-            OpenApiParameter("text", str, description="part of a name or a plain value"),
-            OpenApiParameter("pointer", str, description="a JSON Pointer"),
-        ],
-    )
-    def get(self, request: Request, project: str, body_id: str) -> Response:
-        read = document_to_look_at(body_of(self.project, body_id))
-        value, shown = read.value, xpath_of if read.is_xml else normalized_path
-        text, pointer = (request.query_params.get(name, "") for name in ("text", "pointer"))
-        if bool(text) == bool(pointer):
-            raise InputError("nothing is looked for", where="?text", hint="give text or pointer, one of them")
-        if pointer:
-            location = _resolved(value, pointer)[0]
-            found = [(location, positions_of(value, location))]
-        else:
-            found = list(islice(places_of(value, text), MOST_PLACES + 1))
-        items = [
-            {
-                "pointer": pointer_text(location),
-                "path": shown(location),
-                "text": _shown_text(node_at(value, location)),
-                "positions": positions,
-            }
-            for location, positions in found[:MOST_PLACES]
-        ]
-        return Response({"items": items, "is_all": len(found) <= MOST_PLACES})
-
-
-def _shown_text(held: Any) -> str:
-    return "" if isinstance(held, (dict, list)) else json_text(held)[:200]
-
-
-def _number(request: Request, name: str, default: int, most: int) -> int:
-    text = request.query_params.get(name, str(default))
-    if not text.isdigit() or int(text) > most:
-        raise InputError(f'"{text[:20]}" is not a number up to {most}', where=f"?{name}", hint="leave it out")
-    return int(text)
-
-
-class TextPiece(serializers.Serializer[Any]):
-    text = serializers.CharField()
-    size = serializers.IntegerField()
-    is_whole = serializers.BooleanField(help_text="whether it ends with this piece")
-
-
-class TextView(ProjectView):
-    """A stored body as text, a piece at a time."""
-
-    @extend_schema(
-        operation_id="getText",
-        responses=TextPiece,
-        parameters=[OpenApiParameter("offset", int, description="characters that are there already")],
-    )
-    def get(self, request: Request, project: str, body_id: str) -> Response:
-        body = body_of(self.project, body_id)
-        end = _number(request, "offset", 0, 10**9) + TEXT_PIECE
-        content = body.content()
-        text = text_of_body(content[: end * 4], body.charset)
-        is_whole = len(text) <= end and len(content) <= end * 4
-        return Response({"text": text[end - TEXT_PIECE : end], "size": body.size, "is_whole": is_whole})
-
-
-class ContentView(ProjectView):
-    """A stored body to save, byte for byte. It is never shown as a page of ours."""
-
-    @extend_schema(operation_id="getContent", responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
-    def get(self, request: Request, project: str, body_id: str) -> HttpResponse:
-        body = body_of(self.project, body_id)
-        ending = {"ndjson": "ndjson", "xml": "xml"}.get(format_of(b"", body.media_type), "")
-        ending = ending or ("json" if "json" in body.media_type else "bin")
-        call = Call.objects.filter(body=body).first()
-        said = (
-            next((value for name, value in call.headers if name.lower() == "content-disposition"), "") if call else ""
-        )
-        name = proposed_file_name(said) or f"response-{str(body.pk)[:8]}.{ending}"
-        headers = {
-            "Content-Disposition": content_disposition_header(as_attachment=True, filename=name) or "attachment",
-            "X-Content-Type-Options": "nosniff",
-            "Content-Security-Policy": "sandbox",
-        }
-        return HttpResponse(body.content(), content_type="application/octet-stream", headers=headers)
 
 
 class Move(Strict):
@@ -678,7 +504,7 @@ class MovesView(ProjectView):
 
     @extend_schema(operation_id="moveKey", request=Move, responses={201: Moved})
     def post(self, request: Request, project: str) -> Response:
-        return Response(move_key(self.project, self.person, self.role, self.given(Move, request)), status=201)
+        return Response(move_key(self.project, self.person, self.role, self.validated(Move, request)), status=201)
 
 
 class FactLine(serializers.Serializer[Any]):
@@ -714,5 +540,5 @@ class PreparationView(ProjectView):
 
     @extend_schema(operation_id="connectPrepared", request=ConnectPrepared, responses={201: Connected})
     def post(self, request: Request, project: str, name: str) -> Response:
-        given = self.given(ConnectPrepared, request)
+        given = self.validated(ConnectPrepared, request)
         return Response(connect_prepared(self.project, self.person, self.role, name, given), status=201)

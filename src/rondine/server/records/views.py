@@ -1,6 +1,7 @@
 """Outlines, proposals, previews; and the records that are kept."""
 
 import json
+from collections.abc import Sequence
 from typing import Any, ClassVar
 
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -12,10 +13,11 @@ from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.settings import load
 from rondine.server.access.project_views import ProjectView
 from rondine.server.api.openapi import AnyField, DocumentField
-from rondine.server.api.requests import checked_limit
+from rondine.server.api.requests import Strict, checked_limit
 from rondine.server.connecting.opening import environment_of
 from rondine.server.items.actions import find_item
-from rondine.server.items.views import UseLine, item_views
+from rondine.server.items.serializers import ItemSerializer, UseLine
+from rondine.server.items.views import ItemViewSet, MakesItems
 from rondine.server.records.actions import record_set
 from rondine.server.records.browsing import browse, find_record, shown_data
 from rondine.server.records.kinds import RECORD_TYPES, users_of_record_types
@@ -23,15 +25,21 @@ from rondine.server.records.links import owners, parts_of
 from rondine.server.records.models import Record
 from rondine.server.records.tracing import fed_by, trace_of
 from rondine.server.runs.actions import find_call
-from rondine.server.runs.views import CallLine, shown_call
+from rondine.server.runs.serializers import CallSerializer
 
-USED_BY = UseLine(many=True, help_text="what a change of it reaches")
 
-RecordTypeList, RecordTypeDetail, RecordTypeRevisions = item_views(
-    RECORD_TYPES,
-    extra={"used_by": USED_BY},
-    describe=lambda items: [{"used_by": users} for users in users_of_record_types(items)],
-)
+class RecordTypeSerializer(ItemSerializer):
+    document = DocumentField(RecordTypeDocument, required=False)
+    used_by = UseLine(many=True, read_only=True, help_text="what a change of it reaches")
+
+
+class RecordTypeViewSet(MakesItems, ItemViewSet):
+    kind = RECORD_TYPES
+    serializer_class = RecordTypeSerializer
+
+    def prepare(self, items: Sequence[Any]) -> None:
+        for item, users in zip(items, users_of_record_types(items), strict=True):
+            item.used_by = users
 
 
 class FieldPlace(serializers.Serializer[Any]):
@@ -92,6 +100,9 @@ class RecordsView(ProjectView):
     """Kept records, a page at a time. Filters: `field=`, `field.from=`, `field.to=`, `field.begins=`; order: `sort=field` or `sort=-field`."""
 
     reserved: ClassVar[frozenset[str]] = frozenset({"cursor", "limit"})
+
+    def check_parameters(self, request: Request) -> None:
+        """They are fields of the record type: `browse` knows them."""
 
     @extend_schema(
         operation_id="listRecords",
@@ -195,26 +206,30 @@ class FedOutput(serializers.Serializer[Any]):
 
 
 class FedShown(serializers.Serializer[Any]):
-    call = CallLine()
+    call = CallSerializer()
     outputs = FedOutput(many=True)
     note = serializers.CharField(help_text="why nothing is told, if nothing is")
+
+
+class FedQuery(Strict):
+    place = serializers.CharField(
+        required=False,
+        allow_blank=True,
+        trim_whitespace=False,
+        default="",
+        help_text="a JSON Pointer: only rows with a value from there or from within",
+    )
 
 
 class FedView(ProjectView):
     """What a call's response fed: its rows with their records, and the place of every value."""
 
-    @extend_schema(
-        operation_id="getFed",
-        responses=FedShown,
-        parameters=[
-            OpenApiParameter(
-                "place", str, description="a JSON Pointer: only rows with a value from there or from within"
-            )
-        ],
-    )
+    query = {"GET": FedQuery}
+
+    @extend_schema(operation_id="getFed", responses=FedShown)
     def get(self, request: Request, project: str, run_id: int, number: int) -> Response:
         call = find_call(self.project, run_id, number)
-        return Response({"call": shown_call(call), **fed_by(call, request.query_params.get("place", ""))})
+        return Response({"call": CallSerializer(call).data, **fed_by(call, self.queried(request)["place"])})
 
 
 class RowChoiceLine(serializers.Serializer[Any]):

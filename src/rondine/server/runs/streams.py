@@ -25,7 +25,7 @@ from rondine.server.access.models import Person
 from rondine.server.api.problems import MEDIA_TYPE, named, problem
 from rondine.server.api.rendering import JsonRenderer
 from rondine.server.runs.actions import CHANNEL, find_run
-from rondine.server.runs.views import shown_run
+from rondine.server.runs.serializers import RunSerializer
 
 PING_SECONDS = 15.0
 OVER = ("done", "failed", "cancelled")
@@ -156,7 +156,7 @@ def _shown(scope: Any, project: str, run_id: int) -> tuple[str, bytes]:
     try:
         found, _ = authorize(_person(scope), project, "view")
         run = find_run(found, run_id)
-        return run.state, JsonRenderer().render(shown_run(run))
+        return run.state, JsonRenderer().render(RunSerializer(run).data)
     finally:
         connections.close_all()
 

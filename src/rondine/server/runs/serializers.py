@@ -1,0 +1,155 @@
+"""Runs, their calls and rejected rows, as the API shows them."""
+
+from typing import Any
+
+from rest_framework import serializers
+
+from rondine.server.api.openapi import AnyField
+from rondine.server.api.shapes import ShownSerializer
+from rondine.server.runs.models import COMPLETENESS, Call, RejectedRow, Run, RunCount
+
+#: Into which a run's rows are counted, each row once.
+OUTCOMES = ("created", "changed", "unchanged", "repeated", "rejected", "filtered")
+_WARNINGS = {
+    "incomplete": "NOT COMPLETE",
+    "partial": "the service answered in part",
+    "undelimited": "a response may have broken off",
+    "drift": "the service differs from the schema on file",
+    "rejected": "a whole response was rejected",
+}
+
+
+class RunCountSerializer(ShownSerializer):
+    class Meta:
+        model = RunCount
+        fields = ("record_type", "rows", *OUTCOMES, "unseen")
+        extra_kwargs = {
+            "unseen": {"help_text": "kept records that no row was for; null unless the run saw all rows"},
+        }
+
+
+class RemarkSerializer(serializers.Serializer[Any]):
+    kind = serializers.ChoiceField(
+        ["incomplete", "partial", "undelimited", "drift", "rejected", "duplicates", "unseen"]
+    )
+    message = serializers.CharField()
+    hint = serializers.CharField(allow_blank=True)
+    call = serializers.IntegerField(allow_null=True, help_text="the first one that it is about")
+    times = serializers.IntegerField(help_text="how many calls it is about")
+
+
+class ErrorSerializer(serializers.Serializer[Any]):
+    """What ended a run or a call, as it is kept with it."""
+
+    code = serializers.CharField()
+    message = serializers.CharField()
+    where = serializers.CharField()
+    hint = serializers.CharField()
+
+
+class RunSerializer(ShownSerializer):
+    kind = serializers.ChoiceField(["trial", "feed"])
+    state = serializers.ChoiceField(["queued", "running", "done", "failed", "cancelled"])
+    environment = serializers.CharField(source="environment.name")
+    feed = serializers.CharField(source="feed.name", allow_null=True, default=None)
+    operation = serializers.SerializerMethodField()
+    by = serializers.CharField(source="by.name", allow_null=True, default=None)
+    inputs = serializers.DictField(child=AnyField(allow_null=True))
+    calls = serializers.SerializerMethodField()
+    completeness = serializers.ChoiceField(
+        ["", *COMPLETENESS], help_text="whether it saw all rows; empty until it is done, and for trials"
+    )
+    remarks = RemarkSerializer(many=True, help_text="what is odd but stopped nothing")
+    error = ErrorSerializer(allow_null=True)
+    counts = serializers.SerializerMethodField()
+    summary = serializers.SerializerMethodField(help_text="the run in one sentence; what is odd about it comes first")
+
+    class Meta:
+        model = Run
+        fields = (
+            *("id", "kind", "title", "state", "environment", "feed", "operation", "by", "attempt", "inputs", "calls"),
+            *("expected_rows", "ending", "completeness", "remarks", "error", "counts"),
+            *("queued_at", "started_at", "ended_at", "summary"),
+        )
+
+    def get_operation(self, run: Run) -> str | None:
+        return operation_of(run)
+
+    def get_calls(self, run: Run) -> int:
+        return int((run.checkpoint or {}).get("calls", 1 if run.kind == "trial" else 0))
+
+    def get_counts(self, run: Run) -> RunCountSerializer(many=True):  # type: ignore[valid-type]
+        return RunCountSerializer(counts_of(run), many=True).data
+
+    def get_summary(self, run: Run) -> str:
+        return summary(run)
+
+
+class TimingSerializer(serializers.Serializer[Any]):
+    """Milliseconds since the call began, at which each was done; null for what was not needed."""
+
+    resolved = serializers.FloatField(allow_null=True)
+    connected = serializers.FloatField(allow_null=True)
+    first_byte = serializers.FloatField(allow_null=True)
+    done = serializers.FloatField()
+
+
+class CallSerializer(ShownSerializer):
+    headers = serializers.ListField(child=serializers.ListField(child=serializers.CharField()))
+    timings = serializers.SerializerMethodField()
+    error = ErrorSerializer(allow_null=True)
+    body = serializers.UUIDField(source="body_id", allow_null=True)
+    operation = serializers.SerializerMethodField(help_text="which one it is: many may share an address")
+
+    class Meta:
+        model = Call
+        fields = (
+            *("number", "method", "url", "request", "status", "reason", "headers", "size", "timings", "rows"),
+            *("error", "body", "at", "purpose", "via", "by", "operation"),
+        )
+        extra_kwargs = {"purpose": {"help_text": "why it was made on the way; empty for the operation's own"}}
+
+    def get_timings(self, call: Call) -> TimingSerializer(allow_null=True):  # type: ignore[valid-type]
+        return TimingSerializer(call.timings).data if call.timings else None
+
+    def get_operation(self, call: Call) -> str:
+        return "" if call.purpose else operation_of(call.run) or ""
+
+
+class RejectedRowSerializer(ShownSerializer):
+    problems = serializers.ListField(child=serializers.DictField(child=serializers.CharField()))
+
+    class Meta:
+        model = RejectedRow
+        fields = ("record_type", "call", "ordinal", "path", "problems", "row")
+
+
+def operation_of(run: Run) -> str | None:
+    """The name of the operation that a run asks: its own, or its feed's."""
+    operation = run.operation or (run.feed.operation if run.feed else None)
+    return operation.name if operation else None
+
+
+def counts_of(run: Run) -> list[RunCount]:
+    return sorted(run.counts.all(), key=lambda count: count.record_type)
+
+
+def summary(run: Run) -> str:
+    """A run in one sentence; what is odd about it comes first."""
+    if run.kind == "trial":
+        return run.error["message"] if run.error else "the call was answered"
+    words = [_warning(one) for one in run.remarks if one["kind"] in _WARNINGS]
+    for count in counts_of(run):
+        parts = [f"{getattr(count, name):,} {name}" for name in OUTCOMES if getattr(count, name)]
+        if run.state == "done" and count.rows and count.rows == count.unchanged:
+            parts = [f"nothing changed: all {count.rows:,} rows are as they were"]
+        if count.unseen:
+            parts.append(f"{count.unseen:,} kept records not seen")
+        words.append(f"{count.record_type}: {', '.join(parts) or 'no rows'}")
+    begun = {"queued": "waiting for a worker", "running": "just begun"}
+    return "; ".join(dict.fromkeys(words)) or begun.get(run.state, run.ending)
+
+
+def _warning(remark: dict[str, Any]) -> str:
+    words = _WARNINGS[remark["kind"]]
+    return f"{words} ({remark['message']})" if remark["kind"] == "incomplete" else words

@@ -49,8 +49,19 @@ def _validator(path: str, method: str, status: str, media_type: str) -> jsonsche
     content = responses.get(status, responses.get("default", {})).get("content", {})
     if media_type not in content:
         return None
-    schema = {**content[media_type].get("schema", {}), "components": description()["components"]}
-    return jsonschema_rs.Draft202012Validator(schema)
+    schema = content[media_type].get("schema", {})
+    return jsonschema_rs.Draft202012Validator({**schema, "components": {"schemas": _needed(schema)}})
+
+
+def _needed(schema: Any) -> dict[str, Any]:
+    """The schemas that one refers to, and that those refer to."""
+    known, needed, pending = description()["components"]["schemas"], {}, [schema]
+    while pending:
+        for name in re.findall(r'"#/components/schemas/([^"]+)"', json.dumps(pending.pop())):
+            if name not in needed:
+                needed[name] = known[name]
+                pending.append(known[name])
+    return needed
 
 
 def check(response: httpx.Response) -> None:

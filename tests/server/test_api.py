@@ -126,6 +126,21 @@ def test_an_unknown_field_or_wrong_type_is_told_at_its_place(rondine, http):
         assert words.lower() in json.dumps(problem).lower().replace('\\"', '"'), problem
 
 
+def test_a_query_parameter_that_means_nothing_is_refused(rondine, http):
+    for path, name, hint in (
+        ("/services", "titel", ""),
+        ("/runs", "feeds", 'Did you mean "feed"?'),
+        ("/services/tree-register", "after", ""),
+        ("/naming", "q", ""),
+        ("/members?limit=3", "limit", ""),
+    ):
+        found = http.get(f"{ANY}{path}", params=None if "?" in path else {name: "x"}, headers=headers(rondine, "ada"))
+        assert (found.status_code, found.json()["where"]) == (400, f"?{name}"), found.text
+        assert hint in found.json()["hint"]
+    found = http.get(f"{ANY}/runs", params={"after": "x"}, headers=headers(rondine, "vela"))
+    assert (found.status_code, found.json()["where"]) == (400, "?after")
+
+
 def test_malformed_json_is_told_with_line_and_column(rondine, http):
     found = http.post(
         f"{ANY}/operations",

@@ -2726,10 +2726,10 @@ export interface components {
             source: string;
             value: string;
         };
-        EnvironmentLine: {
+        Environment: {
             /** @description the address that was chosen; blank for the usual one */
             callback: string;
-            callback_path: string;
+            readonly callback_path: string;
             /**
              * Format: date-time
              * @description when a browser last got through by the callback address
@@ -2738,7 +2738,7 @@ export interface components {
             connections: number;
             description: string;
             is_protected: boolean;
-            missing: components["schemas"]["ProblemLine"][];
+            readonly missing: components["schemas"]["ProblemLine"][];
             name: string;
             title: string;
         };
@@ -5388,7 +5388,7 @@ export interface components {
             certificates: {
                 [key: string]: string;
             };
-            has_second: boolean;
+            readonly has_second: boolean;
             name: string;
             names: string[];
             /** @description where they may be sent */
@@ -5880,6 +5880,7 @@ export interface components {
             /** Format: date-time */
             readonly used_at: string | null;
         };
+        /** @description What may be seen of a token; never the token. */
         TokenState: {
             can_renew: boolean;
             /** Format: date-time */
@@ -7638,12 +7639,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description No response body */
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["SecretsSet"];
+                };
             };
             /** @description what went wrong */
             default: {
@@ -8088,7 +8090,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EnvironmentLine"][];
+                    "application/json": components["schemas"]["Environment"][];
                 };
             };
             /** @description what went wrong */
@@ -8122,7 +8124,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EnvironmentLine"];
+                    "application/json": components["schemas"]["Environment"];
                 };
             };
             /** @description what went wrong */
@@ -8222,7 +8224,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EnvironmentLine"];
+                    "application/json": components["schemas"]["Environment"];
                 };
             };
             /** @description what went wrong */
@@ -8287,7 +8289,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EnvironmentLine"];
+                    "application/json": components["schemas"]["Environment"];
                 };
             };
             /** @description what went wrong */

@@ -8,6 +8,8 @@ from rondine.server.access import administration
 from rondine.server.access import views as access
 from rondine.server.api import pages
 from rondine.server.api.problems import no_such_address
+from rondine.server.connecting import connection_views as connections
+from rondine.server.connecting import credential_views as credentials
 from rondine.server.connecting import views as connecting
 from rondine.server.connecting.callback import any_page, callback
 from rondine.server.definitions import views as definitions
@@ -74,8 +76,8 @@ urlpatterns = [
     path(f"{PROJECT}/environments/<str:name>/callback-proof", connecting.CallbackProofView.as_view()),
     path(f"{PROJECT}/obstacles", feeds.ObstaclesView.as_view()),
     path(f"{PROJECT}/moves", operations.MovesView.as_view()),
-    path(f"{PROJECT}/connection-forms", connecting.ConnectionFormsView.as_view()),
-    path(f"{PROJECT}/metadata", connecting.MetadataView.as_view()),
+    path(f"{PROJECT}/connection-forms", connections.ConnectionFormsView.as_view()),
+    path(f"{PROJECT}/metadata", connections.MetadataView.as_view()),
     path(f"{PROJECT}/", include(items.urls)),
     path(f"{PROJECT}/definition-previews", definitions.DefinitionPreviewView.as_view()),
     path(f"{PROJECT}/row-previews", definitions.RowsView.as_view()),
@@ -86,14 +88,14 @@ urlpatterns = [
     path(f"{PROJECT}/definitions/<str:name>/update", definitions.UpdateView.as_view()),
     path(f"{PROJECT}/services/<str:name>/openapi", definitions.ExportView.as_view()),
     path(f"{PROJECT}/services/<str:name>/preparation", operations.PreparationView.as_view()),
-    path(f"{PROJECT}/credentials/<str:name>/secrets", connecting.SecretsView.as_view()),
-    path(f"{PROJECT}/credentials/<str:name>/origins", connecting.CredentialOriginsView.as_view()),
-    path(f"{PROJECT}/credentials/<str:name>/secrets/second", connecting.SecondSecretsView.as_view()),
-    path(f"{PROJECT}/connections/<str:name>/check", connecting.CheckView.as_view()),
-    path(f"{PROJECT}/connections/<str:name>/meter", connecting.MeterView.as_view()),
-    path(f"{PROJECT}/connections/<str:name>/wait", connecting.WaitView.as_view()),
-    path(f"{PROJECT}/connections/<str:name>/sign-in", connecting.SignInView.as_view()),
-    path(f"{PROJECT}/connections/<str:name>/effective", connecting.EffectiveView.as_view()),
+    path(f"{PROJECT}/credentials/<str:name>/secrets", credentials.SecretsView.as_view()),
+    path(f"{PROJECT}/credentials/<str:name>/origins", credentials.CredentialOriginsView.as_view()),
+    path(f"{PROJECT}/credentials/<str:name>/secrets/second", credentials.SecondSecretsView.as_view()),
+    path(f"{PROJECT}/connections/<str:name>/check", connections.CheckView.as_view()),
+    path(f"{PROJECT}/connections/<str:name>/meter", connections.MeterView.as_view()),
+    path(f"{PROJECT}/connections/<str:name>/wait", connections.WaitView.as_view()),
+    path(f"{PROJECT}/connections/<str:name>/sign-in", connections.SignInView.as_view()),
+    path(f"{PROJECT}/connections/<str:name>/effective", connections.EffectiveView.as_view()),
     path(f"{PROJECT}/pastes", operations.PasteView.as_view()),
     path(f"{PROJECT}/patterns", operations.PatternView.as_view()),
     path(f"{PROJECT}/operations/<str:name>/copy", feeds.CopyView.as_view()),

@@ -26,7 +26,7 @@ export default function Environments() {
   );
 }
 
-function EnvironmentTable({ project, environments }: { project: string; environments: Schemas["EnvironmentLine"][] }) {
+function EnvironmentTable({ project, environments }: { project: string; environments: Schemas["Environment"][] }) {
   const make = useMakeEnvironment(project);
   const protect = useProtect(project);
   const remove = useRemoveEnvironment(project);
@@ -69,7 +69,7 @@ function EnvironmentTable({ project, environments }: { project: string; environm
 }
 
 /** Where services send people back to after their consent: chosen, and proven by a visit. */
-function CallbackOf({ project, environment, may }: { project: string; environment: Schemas["EnvironmentLine"]; may: boolean }) {
+function CallbackOf({ project, environment, may }: { project: string; environment: Schemas["Environment"]; may: boolean }) {
   const change = useChangeCallback(project);
   const prove = useProveCallback(project);
   const [isOpen, setOpen] = useState(false);

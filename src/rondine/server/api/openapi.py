@@ -9,7 +9,7 @@ from drf_spectacular.openapi import AutoSchema
 from rest_framework import serializers
 
 from rondine.core.forms import component_schema
-from rondine.core.settings import load
+from rondine.core.settings import Document, dump, load
 from rondine.server.api.shapes import ProblemSerializer
 
 
@@ -25,7 +25,7 @@ class DocumentField(serializers.Field[Any, Any, Any, Any]):
         return data
 
     def to_representation(self, value: Any) -> Any:
-        return value
+        return dump(value) if isinstance(value, Document) else value
 
 
 class AnyField(serializers.Field[Any, Any, Any, Any]):

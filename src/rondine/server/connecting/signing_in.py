@@ -4,7 +4,6 @@ import hashlib
 import secrets
 from collections.abc import Mapping
 from datetime import timedelta
-from typing import Any
 from urllib.parse import urlencode, urlsplit
 
 from asgiref.sync import sync_to_async
@@ -182,8 +181,8 @@ def discard_token(project: Project, name: str, operation: str, role: str) -> Non
     Connection.objects.filter(pk=connection.pk).update(version=connection.version + 1)
 
 
-def token_states(connection: Connection) -> list[dict[str, Any]]:
-    """What may be seen of the connection's tokens; never the tokens."""
+def token_states(connection: Connection) -> list[AccessToken]:
+    """The connection's tokens, each with its state now, in words too, and whether it can be renewed."""
     try:
         line = line_of(connection)
     except RondineError:
@@ -192,22 +191,12 @@ def token_states(connection: Connection) -> list[dict[str, Any]]:
     rows = list(AccessToken.objects.filter(connection=connection).select_related("signed_in_by").order_by("operation"))
     if not rows and has_tokens:
         rows = [AccessToken(connection=connection)]
-    return [
-        {
-            "operation": row.operation,
-            "state": "none" if _is_other(row, line) else row.state,
-            "words": words_of(row, line),
-            "obtained_at": row.obtained_at,
-            "expires_at": row.expires_at,
-            "renewed": row.renewed,
-            "can_renew": row.has_refresh or not isinstance(line.sign_in if line else None, AuthorizationCode),
-            "scope": row.scope,
-            "refused_at": row.refused_at,
-            "refusal": row.refusal,
-            "signed_in_by": row.signed_in_by.title if row.signed_in_by else None,
-        }
-        for row in rows
-    ]
+    for row in rows:
+        row.state_now = "none" if _is_other(row, line) else row.state  # type: ignore[attr-defined]
+        row.words = words_of(row, line)  # type: ignore[attr-defined]
+        needs_person = isinstance(line.sign_in if line else None, AuthorizationCode)
+        row.can_renew = row.has_refresh or not needs_person  # type: ignore[attr-defined]
+    return rows
 
 
 def _is_other(row: AccessToken, line: Line | None) -> bool:

@@ -20,7 +20,7 @@ from rondine.core.settings import dump, load
 from rondine.server.access.models import Project
 from rondine.server.mappings.kinds import resolved_mapping
 from rondine.server.operations.models import Sample
-from rondine.server.operations.trials import described_schemas, shown_row_choices
+from rondine.server.operations.trials import described_schemas, likely_rows
 from rondine.server.records.actions import given_of, shown_trace
 from rondine.server.records.kinds import record_types_of
 from rondine.server.records.models import RecordSet
@@ -67,7 +67,7 @@ def outline_of(documents: Sequence[ReadDocument], corrections: list[Any]) -> dic
     return {
         "lines": [row.to_json() for row in document_outline(shape, corrected, is_xml=is_xml)],
         "schema": to_json_schema(shape, is_xml=is_xml, namespaces=namespaces),
-        "row_choices": shown_row_choices(documents[0], corrected, shape if len(documents) == 1 else None),
+        "row_choices": likely_rows(documents[0], corrected, shape if len(documents) == 1 else None),
         "namespaces": namespaces,
     }
 

@@ -5,7 +5,7 @@ import os
 import re
 from collections.abc import Mapping, Sequence
 from collections.abc import Set as AbstractSet
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from asgiref.sync import sync_to_async
@@ -24,7 +24,7 @@ from rondine.core.errors import (
 )
 from rondine.core.http.messages import Response, Send, http_text, shown_headers, without_secrets
 from rondine.core.items.connection import ConnectionDocument
-from rondine.core.mapping.propose import row_choices
+from rondine.core.mapping.propose import RowChoice, row_choices
 from rondine.core.mapping.row_lists import first_list
 from rondine.core.operations.document import (
     OperationDocument,
@@ -35,7 +35,7 @@ from rondine.core.operations.document import (
     response_for,
 )
 from rondine.core.operations.outcome import Outcome, is_conditional, unasked_304, without_sign_in
-from rondine.core.pagination.recognise import recognise
+from rondine.core.pagination.recognise import PagingGuess, recognise
 from rondine.core.pagination.signs import signs_of
 from rondine.core.paths import parse_xpath
 from rondine.core.protocols.judging import judged
@@ -243,72 +243,81 @@ def sign_in_values(
     return found
 
 
-def trial_report(run: Run) -> dict[str, Any]:
-    """What a person wants to see of a trial: the call, its meaning, and what could become rows. The run then says the same of how it ended."""
+@dataclass(slots=True)
+class TrialReport:
+    """What a person wants to see of a trial. run: its number.  body: of the response, if it is stored.  format: json, ndjson or xml, empty if there is
+    nothing to read.  unreadable: why, where it cannot be read.  described: which response of the definition it is, such as 200, 4XX or default.
+    differences: from that.  notes: what to mind when it is read."""
+
+    run: int
+    call: Call
+    outcome: Outcome | None = None
+    body: Any = None
+    format: str = ""
+    unreadable: str = ""
+    row_choices: Sequence[Any] = ()
+    paging: Sequence[PagingGuess] = ()
+    described: str = ""
+    differences: Sequence[Problem] = ()
+    notes: list[str] = field(default_factory=list)
+
+
+def trial_report(run: Run) -> TrialReport:
+    """The call of a trial, its meaning, and what could become rows. The run then says the same of how it ended."""
     call = run.calls.select_related("body").get(number=1)
-    report: dict[str, Any] = {
-        "run": run.pk,
-        "call": call,
-        "outcome": None,
-        "body": None,
-        "format": "",
-        "unreadable": "",
-        "row_choices": [],
-        "paging": [],
-        "described": "",
-        "differences": [],
-        "notes": [],
-    }
-    read = ReadDocument(None)
-    if call.body is not None:
-        report["body"] = str(call.body.pk)
-        try:
-            read = document_of(call.body)
-            report["format"] = read.format
-            if read.format == "json" and call.body.size <= MOST_LOOKED_THROUGH:
-                report["notes"] = told_twice(text_of_body(call.body.content(), call.body.charset), 5)
-            if (read.format == "xml") != bool(re.search(r"\bxml$", call.body.media_type)) and _is_structured(
-                call.body.media_type
-            ):
-                words = f"its Content-Type says {call.body.media_type}, and it is {read.format.upper()}"
-                report["notes"] = [*report["notes"], words]
-            report["row_choices"] = shown_row_choices(read)
-            headers = tuple(map(tuple, call.headers))
-            report["paging"] = [
-                {"paging": dump(one.paging), "reason": one.reason}
-                for one in recognise(call.url, headers, read.value, is_xml=read.is_xml)
-            ]
-            report["notes"] = [*report["notes"], *_more_than_came(run, call, read, report["row_choices"])]
-        except DocumentError as error:
-            report["unreadable"] = str(error)
-    if call.status is not None and report["body"] and not report["unreadable"]:
+    report = TrialReport(run.pk, call)
+    read = _read_response(run, call, report)
+    if call.status is None:
+        return report
+    if report.body and not report.unreadable:
         names = {name.lower() for name, _ in call.headers}
-        report["described"], report["differences"] = against_definition(run, call.status, read, names)
-    if call.status is not None:
-        rules = outcome_rules(run)
-        looks = call.body is not None and any(rule.text for rule in rules.failures)
-        head = call.body.content() if looks else b""
-        charset = call.body.charset if looks else ""
-        meaning = judged(rules, call.status, read, tuple(map(tuple, call.headers)), head=head, charset=charset)
-        if call.status == 401 and not run.content.get("signs_in", True):
-            meaning = without_sign_in(meaning, is_one_off="base_address" in run.content)
-        if call.status == 304 and not is_conditional(re.findall(r"^([\w-]+):", call.request, re.MULTILINE)):
-            meaning = unasked_304()
-        elif meaning.is_good and report["unreadable"] and _wants_to_read(run, call):
-            meaning = Outcome(False, "the answer cannot be read", "see why below", report["unreadable"][:500])
-        report["outcome"] = {
-            "is_good": meaning.is_good,
-            "words": meaning.words,
-            "hint": meaning.hint,
-            "message": meaning.message,
-            "kind": meaning.kind,
-        }
-        if not meaning.is_good and run.error is None:
-            words = f"{meaning.words} - {meaning.message}" if meaning.message else meaning.words
-            error = ServiceError(words, where=f"{call.method} {without_secrets(call.url)}", hint=meaning.hint)
-            run.state, run.ending, run.error = "failed", words[:300], problem_of(error)
-            run.save(update_fields=["state", "ending", "error"])
+        report.described, report.differences = against_definition(run, call.status, read, names)
+    report.outcome = _outcome_of(run, call, call.status, read, report.unreadable)
+    if not report.outcome.is_good and run.error is None:
+        outcome = report.outcome
+        words = f"{outcome.words} - {outcome.message}" if outcome.message else outcome.words
+        error = ServiceError(words, where=f"{call.method} {without_secrets(call.url)}", hint=outcome.hint)
+        run.state, run.ending, run.error = "failed", words[:300], problem_of(error)
+        run.save(update_fields=["state", "ending", "error"])
     return report
+
+
+def _read_response(run: Run, call: Call, report: TrialReport) -> ReadDocument:
+    """The response's document, and in the report what can be said of it without knowing the operation."""
+    if call.body is None:
+        return ReadDocument(None)
+    report.body = call.body_id
+    try:
+        read = document_of(call.body)
+    except DocumentError as error:
+        report.unreadable = str(error)
+        return ReadDocument(None)
+    report.format = read.format
+    if read.format == "json" and call.body.size <= MOST_LOOKED_THROUGH:
+        report.notes += told_twice(text_of_body(call.body.content(), call.body.charset), 5)
+    media_type = call.body.media_type
+    if (read.format == "xml") != bool(re.search(r"\bxml$", media_type)) and _is_structured(media_type):
+        report.notes.append(f"its Content-Type says {media_type}, and it is {read.format.upper()}")
+    report.row_choices = likely_rows(read)
+    report.paging = recognise(call.url, tuple(map(tuple, call.headers)), read.value, is_xml=read.is_xml)
+    report.notes += _more_than_came(run, call, read, report.row_choices)
+    return read
+
+
+def _outcome_of(run: Run, call: Call, status: int, read: ReadDocument, unreadable: str) -> Outcome:
+    """What the response means: by the rules of the operation, by its status, and by what was asked for."""
+    if status == 304 and not is_conditional(re.findall(r"^([\w-]+):", call.request, re.MULTILINE)):
+        return unasked_304()
+    rules = outcome_rules(run)
+    looks = call.body is not None and any(rule.text for rule in rules.failures)
+    head = call.body.content() if looks else b""
+    charset = call.body.charset if looks else ""
+    outcome = judged(rules, status, read, tuple(map(tuple, call.headers)), head=head, charset=charset)
+    if status == 401 and not run.content.get("signs_in", True):
+        return without_sign_in(outcome, is_one_off="base_address" in run.content)
+    if outcome.is_good and unreadable and _wants_to_read(run, call):
+        return Outcome(False, "the answer cannot be read", "see why below", unreadable[:500])
+    return outcome
 
 
 def _is_structured(media_type: str) -> bool:
@@ -327,16 +336,16 @@ def _wants_to_read(run: Run, call: Call) -> bool:
     return is_structure or wants or bool(described.get("rows")) or has_feeds
 
 
-def _more_than_came(run: Run, call: Call, read: ReadDocument, choices: Sequence[Mapping[str, Any]]) -> list[str]:
+def _more_than_came(run: Run, call: Call, read: ReadDocument, choices: Sequence[RowChoice]) -> list[str]:
     """What says that the likeliest rows of a response are not all, where the operation follows no paging."""
     paging = run.content.get("described", {}).get("paging") or {"type": "one_response"}
     if paging["type"] != "one_response" or not choices:
         return []
-    way = (parse_xpath(choices[0]["path"]).names() or ()) if read.is_xml else first_list(choices[0]["path"])
+    way = (parse_xpath(choices[0].path).names() or ()) if read.is_xml else first_list(choices[0].path)
     if way is None:
         return []
     signs = signs_of(tuple(map(tuple, call.headers)), read.value, [way], status=call.status or 200, is_xml=read.is_xml)
-    missing = signs.missing(choices[0]["count"])
+    missing = signs.missing(choices[0].count)
     return (
         [f"these rows are not all: {missing}; a feed has to follow the paging, or says that it is not complete"]
         if missing
@@ -355,7 +364,7 @@ def outcome_rules(run: Run) -> OutcomeRules:
 
 def against_definition(
     run: Run, status: int, read: ReadDocument, headers: AbstractSet[str]
-) -> tuple[str, list[dict[str, str]]]:
+) -> tuple[str, list[Problem]]:
     """(which described response it is, such as 200, 4XX or default; what differs from it). Empty if the operation describes none.
 
     headers: the names of those that came, in small letters.
@@ -368,7 +377,7 @@ def against_definition(
     if described is None:
         return "", []
     missing = [
-        Problem(f"header {one.name}", "the definition says that it is always there", "it did not come").to_json()
+        Problem(f"header {one.name}", "the definition says that it is always there", "it did not come")
         for one in described.headers
         if one.required and one.name.lower() not in headers
     ]
@@ -378,7 +387,7 @@ def against_definition(
     schemas = schemas_of(run.project_id, described.definition or held["definition"] or came_from)
     value = as_described(read.value, described.schema, schemas) if read.is_xml else read.value
     found = differences(value, described.schema, schemas)
-    return described.status, [*missing, *(one.to_json() for one in found)]
+    return described.status, [*missing, *found]
 
 
 def described_schemas(project_id: int, operation: Operation, described: ResponseDescription) -> dict[str, Any]:
@@ -392,9 +401,8 @@ def schemas_of(project_id: int, name: str) -> dict[str, Any]:
     return held.schemas if held is not None else {}
 
 
-def shown_row_choices(
+def likely_rows(
     document: ReadDocument, corrections: Sequence[Correction] = (), shape: Shape | None = None
-) -> list[dict[str, Any]]:
+) -> list[RowChoice]:
     """What could become rows, the twenty likeliest."""
-    found = row_choices(document, corrections, shape)[:20]
-    return [{"path": one.path, "count": one.count, "holds": one.holds} for one in found]
+    return row_choices(document, corrections, shape)[:20]

@@ -14,10 +14,10 @@ from rest_framework.response import Response
 from rondine.core.definitions.pasted import read_body, read_pasted
 from rondine.core.errors import InputError
 from rondine.core.operations.document import OperationDocument
-from rondine.core.operations.keylike import Finding, keys_in_operation
+from rondine.core.operations.keylike import keys_in_operation
 from rondine.core.protocols.address import take_apart
 from rondine.core.protocols.body_choice import with_body_as
-from rondine.core.settings import dump, load
+from rondine.core.settings import load
 from rondine.server.access.project_views import ProjectView, WaitingView
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.requests import SENDING_MARK, Strict, sending_mark
@@ -136,10 +136,6 @@ class FindingLine(serializers.Serializer[Any]):
     reason = serializers.CharField()
 
 
-def shown_finding(one: Finding) -> dict[str, str]:
-    return {"place": one.place, "kind": one.kind, "name": one.name, "reason": one.reason}
-
-
 DIFFERENCE = "where it would be sent in place of the pasted address, in words; empty if it is sent there"
 
 
@@ -163,17 +159,16 @@ class AddressView(ProjectView):
         given = self.validated(Address, request)
         found = take_apart(given["address"], given["method"])
         placed = placed_in(self.project, found.operation, found.base_address, given["service"], given["environment"])
-        return Response(
-            {
-                "base_address": found.base_address,
-                "name": self.project.naming_rule().name("operation", found.title) if found.title else "",
-                "title": found.title,
-                "operation": dump(placed.operation),
-                "findings": [shown_finding(one) for one in keys_in_operation(found.operation)],
-                "joined": found.joined,
-                "difference": placed.difference,
-            }
-        )
+        parts = {
+            "base_address": found.base_address,
+            "name": self.project.naming_rule().name("operation", found.title) if found.title else "",
+            "title": found.title,
+            "operation": placed.operation,
+            "findings": keys_in_operation(found.operation),
+            "joined": found.joined,
+            "difference": placed.difference,
+        }
+        return Response(AddressParts(parts).data)
 
 
 class Paste(Strict):
@@ -210,17 +205,16 @@ class PasteView(ProjectView):
         found = read_body(given["text"], given["media_type"]) if is_body else read_pasted(given["text"])
         service = given["service"] if found.kind in ("address", "request") else ""
         placed = placed_in(self.project, found.operation, found.base_address, service, given["environment"])
-        return Response(
-            {
-                "kind": found.kind,
-                "base_address": found.base_address,
-                "name": self.project.naming_rule().name("operation", found.title) if found.title else "",
-                "title": found.title,
-                "operation": dump(placed.operation),
-                "findings": [shown_finding(one) for one in keys_in_operation(found.operation)],
-                "difference": placed.difference,
-            }
-        )
+        parts = {
+            "kind": found.kind,
+            "base_address": found.base_address,
+            "name": self.project.naming_rule().name("operation", found.title) if found.title else "",
+            "title": found.title,
+            "operation": placed.operation,
+            "findings": keys_in_operation(found.operation),
+            "difference": placed.difference,
+        }
+        return Response(PasteParts(parts).data)
 
 
 class PatternGiven(Strict):
@@ -244,7 +238,7 @@ class PatternView(ProjectView):
     def post(self, request: Request, project: str) -> Response:
         given = self.validated(PatternGiven, request)
         found = pattern(self.project, given["path"], given["record_type"], given["key"])
-        return Response([{"name": one.name, "title": one.title, "document": dump(one.document)} for one in found])
+        return Response(PatternLine(found, many=True).data)
 
 
 class RecordGiven(Strict):
@@ -333,24 +327,19 @@ class RequestView(ProjectView):
             operation=given.get("operation", ""),
             base_address=given["base_address"],
         )
-        origins = [
-            {field: getattr(one, field) for field in ("place", "name", "value", "source", "replaces")}
-            for one in told_origins(ready.built, found, record).origins
-        ]
-        return Response(
-            {
-                "text": shown_request(ready),
-                "url": ready.built.request.url,
-                "method": ready.built.request.method,
-                "origins": origins,
-                "problems": [one.to_json() for one in ready.problems],
-                "warnings": [one.to_json() for one in trial_warnings(ready)],
-                "findings": [shown_finding(one) for one in keys_in_operation(document)],
-                "sign_in": sign_in_source(ready),
-                "connection": ready.line.name if ready.line is not None else "",
-                "supports": supported_uses(ready),
-            }
-        )
+        shown = {
+            "text": shown_request(ready),
+            "url": ready.built.request.url,
+            "method": ready.built.request.method,
+            "origins": told_origins(ready.built, found, record).origins,
+            "problems": ready.problems,
+            "warnings": trial_warnings(ready),
+            "findings": keys_in_operation(document),
+            "sign_in": sign_in_source(ready),
+            "connection": ready.line.name if ready.line is not None else "",
+            "supports": supported_uses(ready),
+        }
+        return Response(RequestShown(shown).data)
 
 
 class BodyChoiceGiven(Strict):
@@ -373,7 +362,7 @@ class BodyChoiceView(ProjectView):
     def post(self, request: Request, project: str) -> Response:
         given = self.validated(BodyChoiceGiven, request)
         document: OperationDocument = load(OperationDocument, given["document"], where="/document")
-        return Response({"document": dump(with_body_as(document, given["media_type"]))})
+        return Response(BodyChoiceShown({"document": with_body_as(document, given["media_type"])}).data)
 
 
 class OutcomeShown(serializers.Serializer[Any]):
@@ -438,12 +427,11 @@ class TrialsView(WaitingView):
             )
 
         run = await send_once(self.project, self.person, sending_mark(request), given, send)
-        return Response(await sync_to_async(_shown_trial)(run), status=201)
+        return Response(await sync_to_async(self.report)(run), status=201)
 
-
-def _shown_trial(run: Run) -> dict[str, Any]:
-    report = trial_report(run)
-    return {**report, "call": CallSerializer(report["call"]).data}
+    @staticmethod
+    def report(run: Run) -> Any:
+        return TrialShown(trial_report(run)).data
 
 
 class KeepTrialGiven(Strict):
@@ -479,7 +467,7 @@ class KeepTrialView(ProjectView):
     def post(self, request: Request, project: str) -> Response:
         given = self.validated(KeepTrialGiven, request)
         made = keep_trial(self.project, self.person, self.role, given)
-        return Response(made, status=201)
+        return Response(TrialKept(made).data, status=201)
 
 
 class Move(Strict):
@@ -504,7 +492,8 @@ class MovesView(ProjectView):
 
     @extend_schema(operation_id="moveKey", request=Move, responses={201: Moved})
     def post(self, request: Request, project: str) -> Response:
-        return Response(move_key(self.project, self.person, self.role, self.validated(Move, request)), status=201)
+        moved = move_key(self.project, self.person, self.role, self.validated(Move, request))
+        return Response(Moved(moved).data, status=201)
 
 
 class FactLine(serializers.Serializer[Any]):
@@ -533,12 +522,10 @@ class PreparationView(ProjectView):
     @extend_schema(operation_id="getPreparation", responses=FactLine(many=True))
     def get(self, request: Request, project: str, name: str) -> Response:
         facts = preparation_of(find_item(SERVICES, self.project, name))
-        shown = [
-            {field: getattr(one, field) for field in ("name", "title", "value", "source", "hint")} for one in facts
-        ]
-        return Response(shown)
+        return Response(FactLine(facts, many=True).data)
 
     @extend_schema(operation_id="connectPrepared", request=ConnectPrepared, responses={201: Connected})
     def post(self, request: Request, project: str, name: str) -> Response:
         given = self.validated(ConnectPrepared, request)
-        return Response(connect_prepared(self.project, self.person, self.role, name, given), status=201)
+        made = connect_prepared(self.project, self.person, self.role, name, given)
+        return Response(Connected(made).data, status=201)

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
 from rondine.server.api.openapi import AnyField
@@ -78,7 +79,8 @@ class RunSerializer(ShownSerializer):
     def get_calls(self, run: Run) -> int:
         return int((run.checkpoint or {}).get("calls", 1 if run.kind == "trial" else 0))
 
-    def get_counts(self, run: Run) -> RunCountSerializer(many=True):  # type: ignore[valid-type]
+    @extend_schema_field(RunCountSerializer(many=True))
+    def get_counts(self, run: Run) -> Any:
         return RunCountSerializer(counts_of(run), many=True).data
 
     def get_summary(self, run: Run) -> str:
@@ -109,7 +111,8 @@ class CallSerializer(ShownSerializer):
         )
         extra_kwargs = {"purpose": {"help_text": "why it was made on the way; empty for the operation's own"}}
 
-    def get_timings(self, call: Call) -> TimingSerializer(allow_null=True):  # type: ignore[valid-type]
+    @extend_schema_field(TimingSerializer(allow_null=True))
+    def get_timings(self, call: Call) -> Any:
         return TimingSerializer(call.timings).data if call.timings else None
 
     def get_operation(self, call: Call) -> str:

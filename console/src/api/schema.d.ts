@@ -2201,7 +2201,7 @@ export interface components {
             type: "case";
         };
         ChangeLine: {
-            differences: components["schemas"]["DifferenceLine"][];
+            readonly differences: components["schemas"]["DifferenceLine"][];
             key: string;
             /**
              * @description * `added` - added
@@ -2311,11 +2311,11 @@ export interface components {
             changes: components["schemas"]["ChangeLine"][];
             format: string;
             hash: string;
-            left_out: components["schemas"]["ProblemLine"][];
+            readonly left_out: components["schemas"]["ProblemLine"][];
             title: string;
             unchanged: number;
             version: string;
-            warnings: components["schemas"]["ProblemLine"][];
+            readonly warnings: components["schemas"]["ProblemLine"][];
         };
         /**
          * Condition
@@ -2670,20 +2670,24 @@ export interface components {
             items: components["schemas"]["Definition"][];
             next: string | null;
         };
+        /**
+         * @description What is in a definition (a preview of it). Context: `look`, by which it is found again; `with_details`; `keys` of the operations to be shown, None
+         *     for all.
+         */
         DefinitionShown: {
-            description: string;
+            readonly description: string;
             documentation: string;
-            files: string[];
+            readonly files: string[];
             format: string;
             hash: string;
-            left_out: components["schemas"]["ProblemLine"][];
+            readonly left_out: components["schemas"]["ProblemLine"][];
             /**
              * Format: uuid
              * @description by which it is found again, for a day, without sending it again
              */
-            look: string;
+            readonly look: string;
             main: string;
-            operations: components["schemas"]["OfferedOperation"][];
+            readonly operations: components["schemas"]["OfferedOperation"][];
             /** @description which of the services in it this is */
             part: string;
             /** @description the services in it, where it has several */
@@ -2691,14 +2695,14 @@ export interface components {
             record_types: components["schemas"]["OfferedType"][];
             /** @description of a schema or a sample alone: what a response may be described by */
             roots: string[];
-            schemas: number;
+            readonly schemas: number;
             servers: components["schemas"]["OfferedServer"][];
             sign_ins: components["schemas"]["OfferedSignIn"][];
             /** @description bytes of all files */
-            size: number;
+            readonly size: number;
             title: string;
             version: string;
-            warnings: components["schemas"]["ProblemLine"][];
+            readonly warnings: components["schemas"]["ProblemLine"][];
         };
         DifferenceLine: {
             before: unknown;
@@ -4012,32 +4016,35 @@ export interface components {
             name: string;
             reasons: components["schemas"]["ProblemLine"][];
         };
+        /** @description What else is told of an operation's document. */
         OfferedDetails: {
             /** @description the media types that a body may have, the first one is sent */
-            bodies: string[];
+            readonly bodies: string[];
             description: string;
-            inputs: components["schemas"]["OfferedInput"][];
+            readonly inputs: components["schemas"]["OfferedInput"][];
         };
+        /** @description Of an operation, whose document is given as context. */
         OfferedInput: {
-            description: string;
-            is_in_path: boolean;
+            readonly description: string;
+            readonly is_in_path: boolean;
             is_required: boolean;
             name: string;
             type: string;
         };
+        /** @description An operation that is described. Context: the preview that it is of, and whether details are asked for. */
         OfferedOperation: {
             /** @description where they were asked for */
-            details: components["schemas"]["OfferedDetails"] | null;
+            readonly details: components["schemas"]["OfferedDetails"] | null;
             /** @description how many values it takes */
-            inputs: number;
+            readonly inputs: number;
             /** @description it can be sent without any value given */
-            is_complete: boolean;
+            readonly is_complete: boolean;
             is_deprecated: boolean;
-            is_imported: boolean;
+            readonly is_imported: boolean;
             key: string;
             method: string;
             /** @description the one it has here, or would get */
-            name: string;
+            readonly name: string;
             /** @description that the definition shows, and the operation will follow */
             paging: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"] | components["schemas"]["OneResponse"]) | null;
             path: string;
@@ -4058,15 +4065,15 @@ export interface components {
         };
         OfferedSignIn: {
             name: string;
-            secret_names: string[];
+            readonly secret_names: string[];
             /** @description null if Rondine cannot sign in so */
-            type: string | null;
+            readonly type: string | null;
             words: string;
         };
         OfferedType: {
-            field_count: number;
+            readonly field_count: number;
             /** @description where they were asked for */
-            fields: components["schemas"]["TypeField"][] | null;
+            readonly fields: components["schemas"]["TypeField"][] | null;
             is_list: boolean;
             key: string[];
             name: string;

@@ -98,6 +98,8 @@ class Imported:
     credential: str | None
     secrets_needed: list[str]
     notes: list[str]
+    #: What was made of the other services in the definition.
+    others: "Sequence[Imported]" = ()
 
 
 def import_parts(

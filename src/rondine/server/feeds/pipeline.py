@@ -45,7 +45,7 @@ from rondine.core.signin import NoSignIn
 from rondine.engine.client import MOST_AT_ONCE, Arrival, Engine, Line, SideCall
 from rondine.server.connecting.opening import connection_for, line_of, standing_values
 from rondine.server.feeds.drift import drift_remarks, schema_on_file, users_of_paths
-from rondine.server.records.actions import record_set
+from rondine.server.records.actions import record_set_to_fill
 from rondine.server.records.browsing import TYPED
 from rondine.server.records.keeping import Kept, PlacedRow
 from rondine.server.records.kinds import users_of_record_types
@@ -777,7 +777,7 @@ def load_feed(run: Run) -> ReadyFeed:
     sets: dict[str, tuple[int, int]] = {}
     for output in outputs:
         record_type = RecordType.objects.get(project=run.project, name=output.record_type)
-        sets[output.record_type] = (record_set(run.environment, record_type).pk, record_type.version)
+        sets[output.record_type] = (record_set_to_fill(run.environment, record_type).pk, record_type.version)
         RunCount.objects.get_or_create(run=run, record_type=output.record_type)
     built = build_request(operation, line.base_address, values, given=run.inputs, standing=standing)
     first = with_connection(built, line.headers, line.query).request

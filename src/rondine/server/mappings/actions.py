@@ -1,14 +1,13 @@
 """From a response to records, before anything is kept: outlines, comparisons, proposals and previews."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict
 from typing import Any
 
 from rondine.core.definitions.declared import Declared, declared_of
 from rondine.core.documents import ReadDocument
 from rondine.core.errors import InputError, did_you_mean
 from rondine.core.mapping.compile import check_format, compile_mapping
-from rondine.core.mapping.coverage import Coverage, coverage
+from rondine.core.mapping.coverage import coverage
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.mapping.fitting import Fitted, fit
 from rondine.core.mapping.propose import propose
@@ -16,7 +15,7 @@ from rondine.core.operations.document import OperationDocument, response_for
 from rondine.core.schema import Correction, decided_keys, document_outline, infer, to_json_schema
 from rondine.core.schema.compare import compare_outlines
 from rondine.core.schema.compare_values import MOST_TOLD, compare_documents
-from rondine.core.settings import dump, load
+from rondine.core.settings import load
 from rondine.server.access.models import Project
 from rondine.server.mappings.kinds import resolved_mapping
 from rondine.server.operations.models import Sample
@@ -55,7 +54,7 @@ def structure_comparison_of(
         for documents in (before, after)
     ]
     found = compare_outlines(*lines)
-    return {"differences": [asdict(one) for one in found], "is_all": len(found) < MOST_TOLD}
+    return {"differences": found, "is_all": len(found) < MOST_TOLD}
 
 
 def outline_of(documents: Sequence[ReadDocument], corrections: list[Any]) -> dict[str, Any]:
@@ -65,7 +64,7 @@ def outline_of(documents: Sequence[ReadDocument], corrections: list[Any]) -> dic
     shape = infer([one.value for one in documents], is_xml=is_xml, keys=decided_keys(corrected))
     namespaces = {prefix: uri for one in documents for prefix, uri in one.namespaces.items()}
     return {
-        "lines": [row.to_json() for row in document_outline(shape, corrected, is_xml=is_xml)],
+        "lines": document_outline(shape, corrected, is_xml=is_xml),
         "schema": to_json_schema(shape, is_xml=is_xml, namespaces=namespaces),
         "row_choices": likely_rows(documents[0], corrected, shape if len(documents) == 1 else None),
         "namespaces": namespaces,
@@ -75,7 +74,7 @@ def outline_of(documents: Sequence[ReadDocument], corrections: list[Any]) -> dic
 def comparison_of(before: ReadDocument, after: ReadDocument) -> dict[str, Any]:
     """What is otherwise in the second of two documents, by place. after: read with the prefixes of the first."""
     found = compare_documents(before, after)
-    return {"differences": [asdict(each) for each in found], "is_all": len(found) < MOST_TOLD}
+    return {"differences": found, "is_all": len(found) < MOST_TOLD}
 
 
 NOTHING_DECLARED = Declared()
@@ -124,17 +123,14 @@ def proposal(
         fitted = fit(made, name, known[name], known_values(project.pk, name))
         made = fitted.proposal
     return {
-        "pairs": [asdict(one) for one in fitted.pairs],
-        "open": list(fitted.open),
+        "pairs": fitted.pairs,
+        "open": fitted.open,
         "name": made.record_type_name,
-        "record_type": dump(made.record_type),
-        "mapping": dump(made.mapping),
+        "record_type": made.record_type,
+        "mapping": made.mapping,
         "left_out": made.left_out,
         "notes": made.notes,
-        "parts": [
-            {"name": one.name, "path": one.path, "record_type": dump(one.record_type), "output": dump(one.output)}
-            for one in made.parts
-        ],
+        "parts": made.parts,
     }
 
 
@@ -182,15 +178,7 @@ def preview(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
                 "rejected": len(mapped.rejects),
                 "filtered": mapped.filtered,
                 "shown": rows,
-                "coverage": shown_coverage(coverage(mapping, output, record_types[compiled.record_type], [read])),
+                "coverage": coverage(mapping, output, record_types[compiled.record_type], [read]),
             }
         )
     return {"outputs": outputs}
-
-
-def shown_coverage(found: Coverage) -> dict[str, Any]:
-    return {
-        "unused": list(found.unused),
-        "open": list(found.open),
-        "losses": [{"field": field, "words": words} for field, words in found.losses],
-    }

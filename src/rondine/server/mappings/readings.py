@@ -148,7 +148,7 @@ class OutlineReading(ReadingView):
     @extend_schema(operation_id="readOutline", request={"multipart/form-data": ResponsesAsked}, responses=OutlineShown)
     def post(self, request: Request, project: str) -> Response:
         files, asked = self.asked(request, OutlineQuestion)
-        return Response(outline_of(self.documents(files), asked.get("corrections") or []))
+        return Response(OutlineShown(outline_of(self.documents(files), asked.get("corrections") or [])).data)
 
 
 class ComparisonReading(ReadingView):
@@ -162,7 +162,8 @@ class ComparisonReading(ReadingView):
         if len(files) != 2:
             raise InputError(f"{len(files)} responses cannot be compared", where="/content", hint="give two")
         before = _read(files[0])
-        return Response(comparison_of(before, _read(files[1], dict(before.namespaces))))
+        after = _read(files[1], dict(before.namespaces))
+        return Response(ComparisonOfBodies(comparison_of(before, after)).data)
 
 
 class StructureComparisonReading(ReadingView):
@@ -181,7 +182,8 @@ class StructureComparisonReading(ReadingView):
             )
         before = self.documents(files[:-1])
         after = _read(files[-1], dict(before[0].namespaces))
-        return Response(structure_comparison_of(before, [after], asked.get("corrections") or []))
+        found = structure_comparison_of(before, [after], asked.get("corrections") or [])
+        return Response(ComparisonOfStructures(found).data)
 
 
 class ProposalReading(ReadingView):
@@ -192,7 +194,7 @@ class ProposalReading(ReadingView):
     )
     def post(self, request: Request, project: str) -> Response:
         files, asked = self.asked(request, ProposalQuestion)
-        return Response(proposal(self.project, self.documents(files), asked))
+        return Response(ProposalShown(proposal(self.project, self.documents(files), asked)).data)
 
 
 class TreeReading(ReadingView):
@@ -222,7 +224,7 @@ class TreeReading(ReadingView):
             }
             for node in nodes_below(read.value, at, limit=asked["limit"], depth=asked["depth"])
         ]
-        return Response({"format": read.format, "lines": lines})
+        return Response(Tree({"format": read.format, "lines": lines}).data)
 
 
 class RecordsReading(WaitingView, ReadingView):

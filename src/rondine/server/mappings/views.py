@@ -127,7 +127,7 @@ class OutlineView(ProjectView):
     def post(self, request: Request, project: str) -> Response:
         given = self.validated(OutlineAsked, request)
         documents = stored(self.project, [str(one) for one in given["bodies"]])
-        return Response(outline_of(documents, given.get("corrections") or []))
+        return Response(OutlineShown(outline_of(documents, given.get("corrections") or [])).data)
 
 
 class ComparisonAsked(Strict):
@@ -157,7 +157,7 @@ class ComparisonView(ProjectView):
         given = self.validated(ComparisonAsked, request)
         before = document_of(body_of(self.project, str(given["before"])))
         after = document_of(body_of(self.project, str(given["after"])), before.namespaces)
-        return Response(comparison_of(before, after))
+        return Response(ComparisonOfBodies(comparison_of(before, after)).data)
 
 
 class StructureComparisonAsked(Strict):
@@ -192,7 +192,8 @@ class StructureComparisonView(ProjectView):
         names = dict(before[0].namespaces)
         bodies = [body_of(self.project, str(one)) for one in given["after"]]
         after = [document_of(one, names) if names else document_to_look_at(one) for one in bodies]
-        return Response(structure_comparison_of(before, after, given.get("corrections") or []))
+        found = structure_comparison_of(before, after, given.get("corrections") or [])
+        return Response(ComparisonOfStructures(found).data)
 
 
 class ProposalAsked(OutlineAsked):
@@ -251,7 +252,7 @@ class ProposalView(ProjectView):
         given = self.validated(ProposalAsked, request)
         documents = stored(self.project, [str(one) for one in given["bodies"]])
         declared = declared_for(self.project, str(given["bodies"][0]), given["rows"])
-        return Response(proposal(self.project, documents, given, declared))
+        return Response(ProposalShown(proposal(self.project, documents, given, declared)).data)
 
 
 class PreviewAsked(Strict):
@@ -266,6 +267,9 @@ class PreviewAsked(Strict):
 class LossLine(serializers.Serializer[Any]):
     field = serializers.CharField()
     words = serializers.CharField()
+
+    def to_representation(self, loss: tuple[str, str]) -> dict[str, str]:
+        return dict(zip(("field", "words"), loss, strict=True))
 
 
 class CoverageShown(serializers.Serializer[Any]):
@@ -302,7 +306,7 @@ class MappingFormsView(ProjectView):
     @extend_schema(operation_id="getMappingForms", responses=MappingForms)
     def get(self, request: Request, project: str) -> Response:
         forms = [{**asdict(form_of(kind)), "fits": sorted(kind.FITS)} for kind in get_args(Conversion)]
-        return Response({"conversions": forms})
+        return Response(MappingForms({"conversions": forms}).data)
 
 
 class PreviewView(ProjectView):
@@ -313,4 +317,4 @@ class PreviewView(ProjectView):
     @extend_schema(operation_id="previewMapping", request=PreviewAsked, responses=PreviewShown)
     def post(self, request: Request, project: str) -> Response:
         given = self.validated(PreviewAsked, request)
-        return Response(preview(self.project, {**given, "body": str(given["body"])}))
+        return Response(PreviewShown(preview(self.project, {**given, "body": str(given["body"])})).data)

@@ -236,7 +236,7 @@ def find_record(records: RecordSet, document: RecordTypeDocument, key: list[str]
             hint="give them in this order",
         )
     digest = key_digest(key_text(values))
-    found = Record.objects.filter(set=records, digest=uuid.UUID(bytes=digest)).first()
+    found = Record.objects.filter(set_id=records.pk, digest=uuid.UUID(bytes=digest)).first()
     if found is None:
         raise NotFound(
             f"there is no record {', '.join(key)}",

@@ -38,7 +38,7 @@ def owners(environment: Environment, record: Record, document: RecordTypeDocumen
             continue
         typed = [_typed(document, name, value) for name, value in zip(link.fields, values, strict=True)]
         digest = uuid.UUID(bytes=key_digest(key_text(typed)))
-        is_kept = Record.objects.filter(set=record_set(environment, other), digest=digest).exists()
+        is_kept = Record.objects.filter(set_id=record_set(environment, other).pk, digest=digest).exists()
         found.append({"record_type": link.record_type, "key": values, "is_kept": is_kept})
     return found
 

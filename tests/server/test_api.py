@@ -129,7 +129,7 @@ def test_an_unknown_field_or_wrong_type_is_told_at_its_place(rondine, http):
 def test_a_query_parameter_that_means_nothing_is_refused(rondine, http):
     for path, name, hint in (
         ("/services", "titel", ""),
-        ("/runs", "feeds", 'Did you mean "feed"?'),
+        ("/runs", "feeds", 'did you mean "feed"?'),
         ("/services/tree-register", "after", ""),
         ("/naming", "q", ""),
         ("/members?limit=3", "limit", ""),

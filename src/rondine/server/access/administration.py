@@ -79,7 +79,8 @@ class PersonPasswordView(APIView):
     def put(self, request: Request, name: str) -> Response:
         asked = checked(shapes.ResetPasswordSerializer, request)
         password = set_password(find_person(name), asked.get("password"))
-        return Response({"made_password": None if "password" in asked else password})
+        made = {"made_password": None if "password" in asked else password}
+        return Response(shapes.MadePasswordSerializer(made).data)
 
 
 class PersonTokensView(generics.ListAPIView[ApiToken]):

@@ -122,17 +122,7 @@ class ObstaclesView(ProjectView):
 
     @extend_schema(operation_id="listObstacles", responses=ObstacleLine(many=True))
     def get(self, request: Request, project: str) -> Response:
-        return Response(
-            [
-                {
-                    "kind": one.kind,
-                    "name": one.name,
-                    "environment": one.environment,
-                    "reasons": [reason.to_json() for reason in one.reasons],
-                }
-                for one in obstacles(self.project)
-            ]
-        )
+        return Response(ObstacleLine(obstacles(self.project), many=True).data)
 
 
 class CopyGiven(Strict):
@@ -155,4 +145,5 @@ class CopyView(ProjectView):
     def post(self, request: Request, project: str, name: str) -> Response:
         given = self.validated(CopyGiven, request)
         made, samples, mapping = copy_operation(self.project, self.person, self.role, name, given)
-        return Response({"name": made.name, "samples": samples, "mapping": mapping}, status=201)
+        copied = {"name": made.name, "samples": samples, "mapping": mapping}
+        return Response(CopyMade(copied).data, status=201)

@@ -30,14 +30,14 @@ class NamingView(ProjectView):
 
     @extend_schema(operation_id="getNaming", responses=NamingShown)
     def get(self, request: Request, project: str) -> Response:
-        return Response({"rule": dump(self.project.naming_rule())})
+        return Response(NamingShown({"rule": self.project.naming_rule()}).data)
 
     @extend_schema(operation_id="setNaming", request=NamingGiven, responses=NamingShown)
     def put(self, request: Request, project: str) -> Response:
         rule: NamingRule = load(NamingRule, self.validated(NamingGiven, request)["rule"], where="/rule")
         self.project.naming = dump(rule)
         self.project.save(update_fields=["naming"])
-        return Response({"rule": dump(rule)})
+        return Response(NamingShown({"rule": rule}).data)
 
 
 class NameAsked(Strict):
@@ -68,4 +68,4 @@ class NamesView(ProjectView):
                 found = kind.model._default_manager.filter(project=self.project, name__startswith=wanted[:50])
                 taken = set(found.values_list("name", flat=True))
         name = rule.name(given["kind"], given["text"], service=given["service"], taken=taken)
-        return Response({"name": name, "wanted": wanted, "is_taken": wanted in taken})
+        return Response(NameProposed({"name": name, "wanted": wanted, "is_taken": wanted in taken}).data)

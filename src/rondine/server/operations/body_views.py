@@ -84,14 +84,8 @@ class TreeView(ProjectView):
             }
             for one, _ in zip(nodes, range(3000), strict=False)
         ]
-        return Response(
-            {
-                "pointer": pointer,
-                "kind": kind_of(parent),
-                "count": len(parent) if isinstance(parent, (dict, list)) else 0,
-                "nodes": lines,
-            }
-        )
+        count = len(parent) if isinstance(parent, (dict, list)) else 0
+        return Response(TreePiece({"pointer": pointer, "kind": kind_of(parent), "count": count, "nodes": lines}).data)
 
 
 def _resolved(value: Any, pointer: str) -> tuple[Location, Any]:
@@ -155,7 +149,7 @@ class PlacesView(ProjectView):
             }
             for location, positions in found[:MOST_PLACES]
         ]
-        return Response({"items": items, "is_all": len(found) <= MOST_PLACES})
+        return Response(PlacesFound({"items": items, "is_all": len(found) <= MOST_PLACES}).data)
 
 
 def _shown_text(held: Any) -> str:
@@ -186,7 +180,8 @@ class TextView(ProjectView):
         content = body.content()
         text = text_of_body(content[: end * 4], body.charset)
         is_whole = len(text) <= end and len(content) <= end * 4
-        return Response({"text": text[end - TEXT_PIECE : end], "size": body.size, "is_whole": is_whole})
+        piece = {"text": text[end - TEXT_PIECE : end], "size": body.size, "is_whole": is_whole}
+        return Response(TextPiece(piece).data)
 
 
 class ContentView(ProjectView):

@@ -141,7 +141,7 @@ SPECTACULAR_SETTINGS = {
     "SWAGGER_UI_FAVICON_HREF": "SIDECAR",
     "COMPONENT_SPLIT_REQUEST": True,
     "ENUM_ADD_EXPLICIT_BLANK_NULL_CHOICE": False,
-    "POSTPROCESSING_HOOKS": ["rondine.server.api.openapi.add_documents"],
+    "POSTPROCESSING_HOOKS": ["rondine.server.runs.streams.add_stream", "rondine.server.api.openapi.add_documents"],
     "AUTHENTICATION_WHITELIST": ["rondine.server.access.authentication.TokenAuthentication"],
 }
 LOGGING = {

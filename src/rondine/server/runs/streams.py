@@ -89,6 +89,25 @@ def _parameters() -> dict[str, Any]:
     return {name: given[name] for name in ("dbname", "user", "password", "host", "port") if given.get(name)}
 
 
+def add_stream(result: dict[str, Any], **_: Any) -> dict[str, Any]:
+    """Describes the stream in the OpenAPI document: no Django view stands behind it."""
+    path = "/api/v1/projects/{project}/runs/{run_id}"
+    of_run = result["paths"][path]["get"]
+    result["paths"][f"{path}/events"] = {
+        "get": {
+            **of_run,
+            "operationId": "watchRun",
+            "description": 'Events named "run", each with the run as `getRun` shows it in its data, whenever something has happened to it; the last one'
+            " when it is over. A line that begins with a colon comes every 15 seconds.",
+            "responses": {
+                **of_run["responses"],
+                "200": {"description": "", "content": {"text/event-stream": {"schema": {"type": "string"}}}},
+            },
+        }
+    }
+    return result
+
+
 async def stream_run(scope: Any, receive: Any, send: Any, project: str, run_id: int) -> None:
     """`run` events with the run as the API shows it, until it is over."""
     try:

@@ -5,7 +5,7 @@ from django.db import OperationalError
 from procrastinate.contrib.django import app
 
 from rondine.server.connecting.process import parts, waiting_for_database
-from rondine.server.feeds.pipeline import carry_out_feed
+from rondine.server.feeds.running import carry_out_feed
 from rondine.server.runs.actions import CARRY_OUT, put_back, take_run
 
 log = structlog.get_logger("rondine.worker")

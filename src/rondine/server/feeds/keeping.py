@@ -1,0 +1,187 @@
+"""Pages kept in their order, many to a batch: one transaction with their records, rejects, calls, counts and the checkpoint behind it.
+
+The checkpoint is written `WHERE attempt = mine`, so a worker that was thought dead can keep nothing any more.
+"""
+
+import asyncio
+from collections.abc import AsyncIterator
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+from django.db import models, transaction
+from django.utils import timezone
+
+from rondine.core.documents import json_text
+from rondine.core.errors import RunEnded
+from rondine.core.http.messages import http_text, shown_headers
+from rondine.core.mapping.compile import CompiledOutput
+from rondine.core.mapping.sealing import part_of_record
+from rondine.server.feeds.fetching import Fetcher
+from rondine.server.feeds.pages import Page, PreparedFeed
+from rondine.server.records.keeping import Kept, PlacedRow
+from rondine.server.records.models import Record
+from rondine.server.runs.actions import notify
+from rondine.server.runs.calls import here, side_call, via_of
+from rondine.server.runs.models import Body, Call, RejectedRow, Run, RunCount
+from rondine.server.runs.remarks import merged
+from rondine.server.threads import in_database
+
+BATCH_ROWS = 10_000
+BATCH_SECONDS = 1.0
+
+
+class Keeper:
+    """Keeps the pages of one attempt at a run, as they come; None ends them. remarks: of all pages that are kept."""
+
+    def __init__(
+        self, feed: PreparedFeed, fetcher: Fetcher, pages: asyncio.Queue[Page | None], pool: ThreadPoolExecutor
+    ) -> None:
+        self._feed, self._fetcher, self._pages, self._pool = feed, fetcher, pages, pool
+        self.remarks = list(feed.remarks)
+
+    async def _batches(self) -> AsyncIterator[list[Page]]:
+        batch: list[Page] = []
+        rows = 0
+        began = asyncio.get_running_loop().time()
+        while True:
+            page = await self._pages.get()
+            if page is not None:
+                batch.append(page)
+                rows += sum(mapped.rows for _, mapped, _, _ in page.mapped)
+            waited = asyncio.get_running_loop().time() - began
+            if batch and (page is None or rows >= BATCH_ROWS or waited >= BATCH_SECONDS):
+                yield batch
+                batch, rows, began = [], 0, asyncio.get_running_loop().time()
+            if page is None:
+                return
+
+    async def keep_all(self) -> None:
+        async for batch in self._batches():
+            await in_database(self._pool, self._keep_now, batch)
+
+    def _keep_now(self, batch: list[Page]) -> None:
+        """One transaction: checkpoint first (it fences), then calls, rejects, records and counts."""
+        feed, now = self._feed, timezone.now()
+        with transaction.atomic():
+            last = batch[-1]
+            sides, self._fetcher.sides = self._fetcher.sides, []
+            calls = max([last.number, *(number for number, _ in sides)])
+            checkpoint: dict[str, Any] = {"next": last.next, "calls": calls, "received": last.received}
+            if last.verdict is not None:
+                checkpoint["verdict"] = last.verdict.to_json()
+            if last.within is not None:  # the response is asked for again, and goes on after what is kept
+                checkpoint["within"] = {"first": last.within.first, "ordinals": last.within.ordinals}
+            self.remarks = merged(self.remarks, (remark for page in batch for remark in page.remarks))
+            told = [one.to_json() for one in self.remarks]
+            fields: dict[str, Any] = {"checkpoint": checkpoint, "remarks": told, "alive_at": now}
+            if self._fetcher.announced is not None:
+                fields["expected_rows"] = self._fetcher.announced
+            if not Run.objects.filter(pk=feed.run_id, attempt=feed.attempt, state="running").update(**fields):
+                raise RunEnded(
+                    f"run {feed.run_id} was cancelled or taken over",
+                    where=f"run {feed.run_id}",
+                    hint="nothing was kept twice",
+                )
+            self._keep_calls(batch, now)
+            Call.objects.bulk_create(side_call(feed.run_id, number, side, feed.line, now) for number, side in sides)
+            for compiled in feed.outputs:
+                self._keep_output(compiled, batch, now)
+            notify(feed.run_id)
+
+    def _keep_calls(self, batch: list[Page], now: Any) -> None:
+        feed = self._feed
+        calls, bodies = [], []
+        for page in batch:
+            call = Call(
+                run_id=feed.run_id,
+                number=page.number,
+                method=page.request.method,
+                url=page.request.url,
+                request=http_text(page.request),
+                rows=page.rows,
+                error=page.error,
+                at=now,
+                via=via_of(feed.line),
+                by=here(),
+            )
+            if arrival := page.arrival:
+                if arrival.body and (page.error or page.number == 1 or any(rejects for *_, rejects in page.mapped)):
+                    call.body = Body.of(feed.project_id, arrival.body, arrival.media_type, arrival.charset)
+                    bodies.append(call.body)
+                call.request, call.status, call.reason, call.headers = (
+                    http_text(arrival.request),
+                    arrival.status,
+                    arrival.reason[:200],
+                    shown_headers(arrival.headers),
+                )
+                call.size, call.timings = arrival.size, arrival.timings.to_json()
+            calls.append(call)
+        calls = list({call.number: call for call in calls}.values())  # of the parts of a large one, the last
+        Body.objects.bulk_create(bodies)
+        # a page that failed in an earlier attempt is there already, under the number it now comes again with
+        Call.objects.bulk_create(
+            calls,
+            update_conflicts=True,
+            unique_fields=["run", "number"],
+            update_fields=[
+                "url",
+                "request",
+                "status",
+                "reason",
+                "headers",
+                "size",
+                "timings",
+                "rows",
+                "error",
+                "body",
+                "at",
+            ],
+        )
+
+    def _keep_output(self, compiled: CompiledOutput, batch: list[Page], now: Any) -> None:
+        feed = self._feed
+        placed: list[PlacedRow] = []
+        rejected: list[RejectedRow] = []
+        total = filtered = 0
+        for page in batch:
+            for output, mapped, rows, rejects in page.mapped:
+                if output is not compiled:
+                    continue
+                total += mapped.rows
+                filtered += mapped.filtered
+                placed += [PlacedRow(row, page.number) for row in rows]
+                rejected += [rejected_row(feed.run_id, compiled.record_type, page.number, reject) for reject in rejects]
+        set_id, version = feed.sets[compiled.record_type]
+        RejectedRow.objects.bulk_create(rejected, batch_size=1000)
+        part = part_of_record(compiled, feed.record_types[compiled.record_type])
+        kept: Kept = Record.objects.keep(set_id, feed.run_id, version, placed, now, part)
+        RunCount.objects.filter(run_id=feed.run_id, record_type=compiled.record_type).update(
+            rows=models.F("rows") + total,
+            created=models.F("created") + kept.created,
+            changed=models.F("changed") + kept.changed,
+            unchanged=models.F("unchanged") + kept.unchanged,
+            repeated=models.F("repeated") + kept.repeated,
+            rejected=models.F("rejected") + len(rejected),
+            filtered=models.F("filtered") + filtered,
+        )
+
+
+def rejected_row(run_id: int, record_type: str, call: int, reject: Any) -> RejectedRow:
+    row = reject.row if isinstance(reject.row, str) and not reject.path else json_text(reject.row)
+    problems = [
+        {"field": one.field, "path": storable(one.path), "reason": storable(one.reason)} for one in reject.problems
+    ]
+    return RejectedRow(
+        run_id=run_id,
+        record_type=record_type,
+        call=call,
+        ordinal=reject.ordinal,
+        path=storable(reject.path),
+        problems=problems,
+        row=storable(row),
+    )
+
+
+def storable(text: str) -> str:
+    """Text that PostgreSQL can hold: U+0000 and half surrogates are shown escaped."""
+    return text.replace("\0", "\\u0000").encode("utf-8", "backslashreplace").decode()

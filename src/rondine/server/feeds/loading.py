@@ -1,0 +1,83 @@
+"""A run made ready from the content it was queued with."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from rondine.core.items.feed import FeedDocument
+from rondine.core.mapping.compile import CompiledOutput, compile_mapping
+from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
+from rondine.core.mapping.generated import plain_part
+from rondine.core.mapping.rowwise import RowPlace, row_reader
+from rondine.core.operations.document import OperationDocument
+from rondine.core.operations.inputs import checked_inputs
+from rondine.core.paths import JsonPath
+from rondine.core.protocols.rest import build_request, with_connection
+from rondine.core.settings import load
+from rondine.server.connecting.opening import connection_for, line_of, standing_values
+from rondine.server.feeds.drift import schema_on_file, users_of_paths
+from rondine.server.feeds.pages import PreparedFeed
+from rondine.server.records.actions import record_set_to_fill
+from rondine.server.records.models import RecordType
+from rondine.server.runs.models import Run, RunCount
+from rondine.server.runs.remarks import remark_of
+
+
+def load_feed(run: Run) -> PreparedFeed:
+    """The run made ready from the content it was queued with. Raises what keeps it from running."""
+    content = run.content
+    operation: OperationDocument = load(OperationDocument, content["operation"])
+    assert run.feed is not None
+    line = line_of(connection_for(run.feed.operation.service, run.environment), run.feed.operation.name)
+    line = replace(line, is_spooling=True)
+    standing = standing_values(run.project, run.environment.name)
+    values = checked_inputs(operation.inputs, run.inputs, standing)
+    record_types = {name: load(RecordTypeDocument, document) for name, document in content["record_types"].items()}
+    mapping: MappingDocument = load(MappingDocument, content["mapping"])
+    outputs = compile_mapping(mapping, record_types)
+    sets: dict[str, tuple[int, int]] = {}
+    for output in outputs:
+        record_type = RecordType.objects.get(project=run.project, name=output.record_type)
+        sets[output.record_type] = (record_set_to_fill(run.environment, record_type).pk, record_type.version)
+        RunCount.objects.get_or_create(run=run, record_type=output.record_type)
+    built = build_request(operation, line.base_address, values, given=run.inputs, standing=standing)
+    first = with_connection(built, line.headers, line.query).request
+    calls, within, received = 0, None, 0
+    if run.checkpoint and run.checkpoint["next"]:
+        first = replace(first, url=run.checkpoint["next"])
+        calls, received = run.checkpoint["calls"], run.checkpoint.get("received", 0)
+        if found := run.checkpoint.get("within"):
+            within = RowPlace(found["first"], tuple(found["ordinals"]))
+    return PreparedFeed(
+        run.pk,
+        run.attempt,
+        run.project_id,
+        line,
+        operation,
+        first,
+        calls,
+        mapping,
+        row_reader(mapping, outputs, _asked_for(operation, outputs)),
+        outputs,
+        sets,
+        record_types,
+        values,
+        standing,
+        load(FeedDocument, content["feed"]).parallel,
+        schema_on_file(run, operation, mapping.namespaces),
+        users_of_paths(run, mapping),
+        within,
+        received,
+        [remark_of(one) for one in run.remarks],
+    )
+
+
+def _asked_for(operation: OperationDocument, outputs: Sequence[CompiledOutput]) -> list[str]:
+    """The places outside of the rows that are looked at with every page: what paging goes by, and the errors of GraphQL."""
+    paging = operation.paging
+    places = list(paging.wanted().values()) if paging is not None else []
+    return [*places, "/errors"] if any(_is_in_data(output) for output in outputs) else places
+
+
+def _is_in_data(output: CompiledOutput) -> bool:
+    path = output.levels[0][1]
+    return isinstance(path, JsonPath) and plain_part(path)[0][:1] == ("data",)

@@ -1,0 +1,95 @@
+"""A run made ready, and its pages: one response, or a part of a large one, each."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from hashlib import blake2b
+from typing import Any
+
+from rondine.core.documents import ReadDocument
+from rondine.core.errors import RondineError
+from rondine.core.http.messages import Request
+from rondine.core.mapping.compile import CompiledOutput, Mapped
+from rondine.core.mapping.coverage import Taken
+from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
+from rondine.core.mapping.rowwise import RowPlace, RowReader
+from rondine.core.mapping.sealing import SealedRow
+from rondine.core.operations.document import OperationDocument
+from rondine.core.schema.drift import SchemaOnFile
+from rondine.engine.client import Arrival, Line
+from rondine.server.runs.completeness import Verdict
+from rondine.server.runs.remarks import Remark
+
+
+@dataclass(slots=True)
+class PreparedFeed:
+    """A run loaded: everything the loop needs, so that it asks the database for nothing."""
+
+    run_id: int
+    attempt: int
+    project_id: int
+    line: Line
+    operation: OperationDocument
+    first: Request
+    calls: int
+    mapping: MappingDocument
+    reader: RowReader | None
+    outputs: list[CompiledOutput]
+    sets: dict[str, tuple[int, int]]  # record type -> (set id, version of the record type)
+    record_types: dict[str, RecordTypeDocument]
+    inputs: Mapping[str, Any]
+    standing: Mapping[str, Any]
+    parallel: int
+    on_file: SchemaOnFile | None
+    users: list[tuple[str, Taken]]  # (feed, what its mapping takes)
+    within: RowPlace | None = None  # how far the first response was kept by an earlier attempt
+    received: int = 0  # elements of the list that is read, in what an earlier attempt kept
+    remarks: list[Remark] = field(default_factory=list)  # of an earlier attempt
+
+
+@dataclass(slots=True)
+class Page:
+    """One response, or a part of a large one, read and mapped. next: the address of the page after it, None if it is the last.
+
+    within: of a part that others follow, how far the response is read with it.  items: elements of the list that is read, of which rows may
+    be made more or fewer; before: those in parts that were given on before.  received: elements until here, over all pages.  around: of a large one, the document without its rows.  verdict: of the last.
+    """
+
+    number: int
+    request: Request
+    arrival: Arrival | None = None
+    error: dict[str, Any] | None = None
+    mapped: list[tuple[CompiledOutput, Mapped, list[SealedRow], list[Any]]] = field(default_factory=list)
+    rows: int = 0
+    next: str | None = None
+    within: RowPlace | None = None
+    items: int = 0
+    before: int = 0
+    received: int = 0
+    is_counted: bool = False
+    around: ReadDocument | None = None
+    remarks: list[Remark] = field(default_factory=list)
+    verdict: Verdict | None = None
+    is_unchanged: bool = False  # the service says so (304)
+
+    @property
+    def fingerprint(self) -> bytes:
+        """Of the rows in their order; empty if there are none."""
+        made = blake2b(digest_size=16)
+        for _, _, rows, rejects in self.mapped:
+            for row in rows:
+                made.update(row.digest + row.hash)
+            for reject in rejects:
+                made.update(repr((reject.path, reject.row)).encode("utf-8", "surrogatepass"))
+        return made.digest() if self.rows else b""
+
+
+class PageFailed(Exception):
+    """A page that could not be had or read, and why. Ends the run; the page goes on to be kept as its last call."""
+
+    def __init__(self, page: Page, error: RondineError) -> None:
+        super().__init__(str(error))
+        self.page, self.error = page, error
+
+
+def where_of(page: Page) -> str:
+    return f"call {page.number}: {page.request.method} {page.request.url}"

@@ -1,0 +1,236 @@
+"""Pages read and mapped. It asks neither the service nor the database, and runs in threads."""
+
+from collections.abc import Callable, Hashable, Sequence
+from dataclasses import replace
+from typing import Any
+
+from rondine.core.documents import Limits, ReadDocument, format_of, read_document
+from rondine.core.documents.elements import text_of
+from rondine.core.documents.json import told_twice
+from rondine.core.documents.reading import check_unpacked
+from rondine.core.errors import DocumentError, RondineError, ServiceError
+from rondine.core.http.messages import Send
+from rondine.core.mapping.compile import Mapped, check_format
+from rondine.core.mapping.rowwise import Part, RowPlace
+from rondine.core.mapping.sealing import seal
+from rondine.core.mapping.taking import given_values
+from rondine.core.operations.document import OutcomeRules
+from rondine.core.operations.outcome import is_conditional, unasked_304, without_sign_in
+from rondine.core.paths import parse_pointer, parse_xpath, resolve
+from rondine.core.protocols.judging import failed_by_text, judged
+from rondine.core.signin import NoSignIn
+from rondine.engine.client import MOST_AT_ONCE, Arrival
+from rondine.server.feeds.drift import drift_remarks
+from rondine.server.feeds.pages import Page, PreparedFeed, where_of
+from rondine.server.runs.remarks import Remark
+
+#: Bytes of a run's first response in which names are looked for that are duplicated: a service that writes them so does it in every row.
+LOOKED_THROUGH = 1024 * 1024
+#: The engine has capped the size already; mapping follows paths and does not walk the document.
+UNWALKED = Limits(size=2**31, depth=None)
+
+
+class PageReader:
+    """Reads the pages of one attempt at a run; only that the first is looked at more closely is remembered from one to the next."""
+
+    def __init__(self, feed: PreparedFeed) -> None:
+        self.feed = feed
+        self._is_first = True
+
+    def read(self, page: Page, arrival: Arrival, ask: Send) -> dict[str, Any]:
+        """Reads and maps one page; runs in a thread. Raises ServiceError for a bad status, DocumentError for what is not JSON."""
+        if not self._is_content(page, arrival, arrival.body):
+            return {}
+        self._look_at_first(page, arrival, arrival.body)
+        found = self._read_rows(page, arrival, ask)
+        return self._read_whole(page, arrival, arrival.body, ask) if found is None else found
+
+    def _read_whole(self, page: Page, arrival: Arrival, body: bytes, ask: Send) -> dict[str, Any]:
+        mapping = self.feed.mapping
+        read = read_document(
+            body,
+            media_type=arrival.media_type,
+            charset=arrival.charset,
+            limits=UNWALKED,
+            namespaces=mapping.namespaces,
+        )
+        if not self._is_good(page, arrival, read):
+            return {}
+        check_format(mapping, read)
+        given = self._given(arrival)
+        mapped = [compiled.run(read.value, given) for compiled in self.feed.outputs]
+        self._take(page, mapped, self._items_in(read, mapped))
+        return _values(read, ask)
+
+    def _items_in(self, read: ReadDocument, mapped: Sequence[Mapped]) -> int:
+        """Elements of the list that the outputs go through first: what services count and page by."""
+        outputs = self.feed.outputs
+        if len(outputs) == 1 and len(outputs[0].levels) == 1:
+            return mapped[0].rows
+        return max(one.count_first(read.value) for one in outputs)
+
+    def _look_at_first(self, page: Page, arrival: Arrival, body: bytes) -> None:
+        """Looks through the beginning of the first response: for names that stand twice, of whose values all but the last are lost, and for drift."""
+        if not self._is_first:
+            return
+        self._is_first = False
+        if format_of(body, arrival.media_type) == "json":
+            doubles = told_twice(body[:LOOKED_THROUGH].decode("utf-8", "replace"), 3)
+            page.remarks += [Remark("duplicates", one, "tell the service's provider", page.number) for one in doubles]
+        if self.feed.on_file is not None:
+            read = self.read_again(arrival) if arrival.large is None else self._first_rows(arrival)
+            if read.value is not None:
+                found = self.feed.on_file.drift(read)
+                page.remarks += drift_remarks(found, self.feed.on_file.name, self.feed.users, page.number)
+
+    def read_again(self, arrival: Arrival) -> ReadDocument:
+        """All of a response, whatever the mapping wants of it; nothing, if it is empty."""
+        try:
+            return read_document(
+                arrival.body,
+                media_type=arrival.media_type,
+                charset=arrival.charset,
+                limits=UNWALKED,
+                namespaces=self.feed.mapping.namespaces,
+            )
+        except RondineError:
+            return ReadDocument(None)
+
+    def _first_rows(self, arrival: Arrival) -> ReadDocument:
+        """Of a response that is too large for memory, its first rows in their place; nothing, if it cannot be read so."""
+        assert arrival.large is not None
+        head = arrival.large.head(64 * 1024)
+        of = format_of(head, arrival.media_type)
+        if self.feed.reader is None or of == "xml":
+            return ReadDocument(None)
+        try:
+            return ReadDocument(self.feed.reader.first(arrival.large.chunks, of=of, charset=arrival.charset), of)
+        except RondineError:
+            return ReadDocument(None)
+
+    def _is_content(self, page: Page, arrival: Arrival, body: bytes) -> bool:
+        """Whether the status says that there is content to read. Raises ServiceError if it says that the call failed."""
+        if arrival.status == 304:  # to a conditional request (RFC 9110, section 13): what was kept is as it is there
+            if not is_conditional(name for name, _ in arrival.request.headers):
+                told = unasked_304()
+                raise ServiceError(told.words, where=where_of(page), hint=told.hint)
+            page.is_unchanged = True
+            return False
+        if 200 <= arrival.status < 300:
+            failure = failed_by_text(self.feed.operation.outcomes, body, arrival.charset)
+            if failure is not None:
+                raise ServiceError(f"{failure.words} - {failure.message}", where=where_of(page), hint=failure.hint)
+            return True
+        read = ReadDocument(None)
+        try:
+            read = read_document(body, media_type=arrival.media_type, charset=arrival.charset)
+        except RondineError:
+            pass
+        meaning = judged(self.feed.operation.outcomes, arrival.status, read, arrival.headers)
+        if meaning.kind == "nothing_found":
+            return False
+        if arrival.status == 401 and isinstance(self.feed.line.sign_in, NoSignIn):
+            meaning = without_sign_in(meaning)
+        raise ServiceError(
+            f"the service answered {arrival.status}: {meaning.words}{' - ' + meaning.message if meaning.message else ''}",
+            where=where_of(page),
+            hint=meaning.hint,
+        )
+
+    def _is_good(self, page: Page, arrival: Arrival, read: ReadDocument) -> bool:
+        """Whether something was found. Raises ServiceError if a response of a good status says that it failed."""
+        meaning = judged(self.feed.operation.outcomes, arrival.status, read, arrival.headers)
+        if not meaning.is_good:
+            raise ServiceError(f"{meaning.words} - {meaning.message}", where=where_of(page), hint=meaning.hint)
+        if meaning.kind == "partial":
+            page.remarks.append(Remark("partial", f"{meaning.words}: {meaning.message}", meaning.hint, page.number))
+        return meaning.kind != "nothing_found"
+
+    def _given(self, arrival: Arrival) -> dict[Hashable, Any]:
+        return given_values(self.feed.inputs, self.feed.standing, arrival.headers)
+
+    def _take(self, page: Page, mapped: Sequence[Mapped], items: int) -> None:
+        """items: elements of the list that is read, the mapped rows are of."""
+        page.items += items
+        for compiled, one in zip(self.feed.outputs, mapped, strict=True):
+            rows, rejects = seal(compiled, one)
+            page.mapped.append((compiled, one, rows, rejects))
+        page.rows += mapped[0].rows if mapped else 0
+
+    def _read_rows(self, page: Page, arrival: Arrival, ask: Send) -> dict[str, Any] | None:
+        """Reads only what the mapping wants, row by row; None where only all of the response tells what it is."""
+        reader = self.feed.reader
+        if reader is None or self.feed.operation.outcomes != OutcomeRules():
+            return None
+        of = format_of(arrival.body, arrival.media_type)
+        if (of == "xml") != (self.feed.mapping.format == "xml") or (of == "xml" and b"Fault" in arrival.body):
+            return None
+        found = reader.page(arrival.body, self._given(arrival), of=of, charset=arrival.charset)
+        if found is None or not any(one.rows for one in found[0].mapped):
+            return None
+        part, around = found
+        if isinstance(around, dict) and around.get("errors"):
+            return None
+        self._take(page, part.mapped, part.upto.first)
+        return _values(ReadDocument(around, of), ask)
+
+    def read_large(
+        self, page: Page, ask: Send, start: RowPlace | None, give_on: Callable[[Page], None]
+    ) -> dict[str, Any]:
+        """Reads a response that is too large for memory, in parts that are given on as they come; `page` is the last."""
+        feed, arrival = self.feed, page.arrival
+        assert arrival is not None
+        large = arrival.large
+        chunks = large.chunks if large is not None else lambda: iter((arrival.body,))
+        head = large.head(64 * 1024) if large is not None else arrival.body
+        if not self._is_content(page, arrival, head):
+            return {}
+        check_unpacked(head, f"the response of call {page.number}")
+        of = format_of(head, arrival.media_type)
+        self._look_at_first(page, arrival, head)
+        if feed.reader is None or (of == "xml") != (feed.mapping.format == "xml"):
+            if arrival.size > MOST_AT_ONCE:
+                raise DocumentError(
+                    f"the response has {arrival.size:,} bytes, and this mapping needs all of it at once",
+                    where=where_of(page),
+                    hint="let every output go through the same list first, so that it can be read row by row",
+                )
+            return self._read_whole(page, arrival, b"".join(chunks()), ask)
+        reader, name = feed.reader, f"the response of call {page.number}"
+        if feed.operation.outcomes != OutcomeRules() or reader.names[:1] == ("data",):
+            around = ReadDocument(reader.around(chunks, of=of, charset=arrival.charset, name=name), of)
+            if not self._is_good(page, arrival, around):
+                return {}
+        last: Part | None = None
+        rest: list[Any] = []
+        rows = 0
+        page.before = start.first if start is not None else 0
+        given = self._given(arrival)
+        for part in reader.parts(chunks, given, rest, of=of, charset=arrival.charset, start=start, name=name):
+            if last is not None:
+                one = Page(page.number, page.request, replace(arrival, large=None), next=page.request.url)
+                self._take(one, last.mapped, last.upto.first - page.before)
+                page.before = last.upto.first
+                rows = one.rows = rows + one.rows
+                one.within = last.upto
+                give_on(one)
+            last = part
+        if last is not None:
+            self._take(page, last.mapped, last.upto.first - page.before)
+        page.rows += rows
+        page.around = ReadDocument(rest[0] if rest else [], of)
+        return _values(page.around, ask)
+
+
+def _values(read: ReadDocument, ask: Send) -> dict[str, Any]:
+    """What a strategy asked for."""
+    return {name: found for name, place in ask.wanted.items() if (found := value_at(read, place)) is not None}
+
+
+def value_at(read: ReadDocument, place: str) -> Any:
+    """The value at a place that a strategy asked for: a JSON Pointer, in XML an XPath; None if there is none."""
+    if read.is_xml:
+        nodes = parse_xpath(place).find(read.value)
+        return text_of(nodes[0].value) if nodes else None
+    found = resolve(read.value, parse_pointer(place))
+    return found[1] if found is not None else None

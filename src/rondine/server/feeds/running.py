@@ -1,0 +1,226 @@
+"""The run of a feed: fetch ahead | read and map, off the loop | keep, with bounded queues between."""
+
+import asyncio
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
+from functools import partial
+
+import structlog
+from django.db import OperationalError
+
+from rondine.core.documents import format_of
+from rondine.core.errors import RondineError, RunEnded
+from rondine.core.http.messages import Response, Send
+from rondine.core.mapping.row_lists import has_one_list, reads_one_object, row_lists
+from rondine.core.pagination import Ending
+from rondine.core.pagination.signs import Signs, signs_of
+from rondine.engine.client import Arrival, Engine
+from rondine.server.feeds.ending import finish_run
+from rondine.server.feeds.fetching import Fetcher
+from rondine.server.feeds.keeping import Keeper
+from rondine.server.feeds.loading import load_feed
+from rondine.server.feeds.pages import Page, PageFailed, PreparedFeed
+from rondine.server.feeds.reading import PageReader
+from rondine.server.records.browsing import TYPED
+from rondine.server.records.models import RecordSet
+from rondine.server.records.tasks import index_records
+from rondine.server.runs.actions import end_run, say_alive
+from rondine.server.runs.calls import problem_of
+from rondine.server.runs.completeness import Verdict, verdict_of
+from rondine.server.runs.models import Run
+from rondine.server.runs.remarks import Remark
+from rondine.server.threads import in_database
+
+#: A body that ends with the connection may have broken off (RFC 9112, section 6.3), and of one value per line every beginning is whole.
+UNDELIMITED_LINES = Remark(
+    "undelimited",
+    "the response has one value per line and ended with the connection, without a length: if it broke off, nothing shows it",
+    "ask the service's provider to send it with a Content-Length or chunked",
+)
+log = structlog.get_logger("rondine.runs")
+
+
+class FeedRun:
+    """One attempt at one run: what fetches, reads and keeps, joined. pool: threads for reading, mapping and keeping."""
+
+    def __init__(self, feed: PreparedFeed, engine: Engine, pool: ThreadPoolExecutor) -> None:
+        self.feed, self.pool = feed, pool
+        self._pages: asyncio.Queue[Page | None] = asyncio.Queue(maxsize=max(4, feed.parallel))
+        self.reader = PageReader(feed)
+        self.fetcher = Fetcher(feed, engine, self._read, self._put)
+        self.keeper = Keeper(feed, self.fetcher, self._pages, pool)
+        self._is_unchanged = False
+        self._is_stopped = False
+        self._within = feed.within
+        self._received = feed.received
+        #: Kinds of remarks of all pages that were given on.
+        self._kinds = {one.kind for one in feed.remarks}
+        #: Reads large responses: it may wait for what was read to be kept, and must not take the place of who keeps.
+        self._large_pool = ThreadPoolExecutor(1, "large")
+
+    async def carry_out(self) -> Verdict:
+        """Keeps page after page until the end, and tells whether that was all. Raises what stops it; what was kept until then stays."""
+        keeper = asyncio.create_task(self.keeper.keep_all())
+        fetcher = asyncio.create_task(self._fetch_to_the_end())
+        try:
+            await asyncio.wait({keeper, fetcher}, return_when=asyncio.FIRST_EXCEPTION)
+            if not (keeper.done() and keeper.exception()):
+                await keeper  # what was fetched before a failure is kept all the same
+            return await (keeper if keeper.exception() else fetcher)  # type: ignore[return-value]
+        finally:
+            self._is_stopped = True
+            for task in (fetcher, keeper):
+                task.cancel()
+            await asyncio.gather(fetcher, keeper, return_exceptions=True)
+            self._large_pool.shutdown(wait=False)
+
+    async def _fetch_to_the_end(self) -> Verdict:
+        try:
+            ending, last = await self.fetcher.fetch_all()
+            last.verdict = await asyncio.get_running_loop().run_in_executor(self.pool, self._judge_end, ending, last)
+            await self._put(last)
+        except PageFailed as failed:
+            await self._put(failed.page)  # the failing call is shown with the run
+            await self._pages.put(None)
+            raise failed.error from failed
+        except Exception:
+            await self._pages.put(None)
+            raise
+        await self._pages.put(None)
+        return last.verdict
+
+    def _judge_end(self, ending: Ending, last: Page) -> Verdict:
+        """Whether the last page was the end: by the strategy's proof, and by everything else that its response shows."""
+        self._count(last)
+        if self._is_unchanged:  # no proof that all rows were seen
+            return Verdict("unknown", "the service says that nothing has changed (304)")
+        feed, arrival = self.feed, last.arrival
+        signs = Signs()
+        if arrival is not None:
+            read = last.around or self.reader.read_again(arrival)
+            signs = signs_of(
+                arrival.headers, read.value, row_lists(feed.outputs), status=arrival.status, is_xml=read.is_xml
+            )
+        return verdict_of(
+            ending,
+            signs,
+            received=self._received if has_one_list(feed.outputs) else None,
+            is_one_object=reads_one_object(feed.outputs),
+            is_partial="partial" in self._kinds,
+            is_delimited="undelimited" not in self._kinds,
+            has_paging=feed.operation.paging is not None,
+        )
+
+    async def _put(self, page: Page) -> None:
+        """Gives a page on, in the order of pages."""
+        self._count(page)
+        await self._pages.put(page)
+
+    def _count(self, page: Page) -> None:
+        if page.is_counted:
+            return
+        page.is_counted = True
+        self._received += page.items
+        page.received = self._received
+        self._kinds |= {one.kind for one in page.remarks}
+        self._is_unchanged = self._is_unchanged or page.is_unchanged
+        rejected = sum(len(rejects) for *_, rejects in page.mapped)
+        if rejected and rejected == sum(mapped.rows - mapped.filtered for _, mapped, *_ in page.mapped):
+            words = "all rows of a response were rejected"
+            page.remarks.append(
+                Remark("rejected", words, "look at the rejects; the service may have changed", page.number)
+            )
+
+    async def _read(self, arrival: Arrival, ask: Send, number: int) -> tuple[Page, Response]:
+        page = Page(number, arrival.request, arrival)
+        if not arrival.is_delimited and format_of(b"", arrival.media_type) == "ndjson":
+            page.remarks.append(replace(UNDELIMITED_LINES, call=number))
+        start, self._within = self._within, None
+        loop = asyncio.get_running_loop()
+        try:
+            if arrival.large is not None or start is not None:
+                reading = partial(self.reader.read_large, page, ask, start, partial(self._give_on, loop))
+                values = await loop.run_in_executor(self._large_pool, reading)
+            else:
+                values = await loop.run_in_executor(self.pool, self.reader.read, page, arrival, ask)
+        except RondineError as error:
+            page.error, page.next, page.mapped, page.rows = problem_of(error), arrival.request.url, [], 0
+            raise PageFailed(page, error) from error
+        return page, Response(
+            arrival.status,
+            arrival.headers,
+            arrival.request.url,
+            values,
+            page.before + page.items,
+            fingerprint=page.fingerprint,
+        )
+
+    def _give_on(self, loop: asyncio.AbstractEventLoop, page: Page) -> None:
+        """From a thread: gives a part on, and waits while too much waits to be kept."""
+        waiting = asyncio.run_coroutine_threadsafe(self._put(page), loop)
+        while True:
+            try:
+                return waiting.result(1.0)
+            except TimeoutError:
+                if self._is_stopped:
+                    waiting.cancel()
+                    raise
+
+
+async def carry_out_feed(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> None:
+    """One attempt from its checkpoint to its end; whatever happens, the run says how it ended. Raises OperationalError if PostgreSQL is away."""
+    heart: asyncio.Task[None] | None = None
+    try:
+        if run.checkpoint and run.checkpoint["next"] is None:  # all was kept before the worker stopped
+            held = run.checkpoint.get("verdict")
+            verdict = Verdict(**held) if held else Verdict("unknown", "all pages were kept before the worker stopped")
+            await in_database(pool, finish_run, run, verdict)
+            return
+        ready = await in_database(pool, load_feed, run)
+        heart = asyncio.create_task(_beat(run, pool))
+        feed_run = FeedRun(ready, engine, pool)
+        verdict = await feed_run.carry_out()
+        await in_database(pool, finish_run, run, verdict)
+        await in_database(pool, queue_indexes, ready)
+    except RunEnded as ended:
+        log.info("run ended elsewhere", run=run.pk, attempt=run.attempt, reason=ended.message)
+    except RondineError as error:
+        await in_database(
+            pool, end_run, run.pk, run.attempt, state="failed", ending=error.message, error=problem_of(error)
+        )
+    except (OperationalError, asyncio.CancelledError):
+        raise
+    except Exception as error:  # a fault of ours: the run says so, the log has the trace
+        log.exception("run failed", run=run.pk)
+        fault = {
+            "code": "error",
+            "message": f"Rondine failed: {type(error).__name__}",
+            "where": f"run {run.pk}",
+            "hint": "the log has the details; report it",
+        }
+        await in_database(pool, end_run, run.pk, run.attempt, state="failed", ending=fault["message"], error=fault)
+    finally:
+        if heart:
+            heart.cancel()
+
+
+async def _beat(run: Run, pool: ThreadPoolExecutor) -> None:
+    while True:
+        await asyncio.sleep(5)
+        try:
+            await in_database(pool, say_alive, run.pk, run.attempt)
+        except OperationalError:
+            return
+
+
+def queue_indexes(ready: PreparedFeed) -> None:
+    """A job for the indexes of searchable fields that have none yet."""
+
+    for name, (set_id, _) in ready.sets.items():
+        wanted = {
+            f"{field.name}:{field.type}"
+            for field in ready.record_types[name].fields
+            if field.searchable and field.type in TYPED
+        }
+        if wanted - set(RecordSet.objects.values_list("indexed", flat=True).get(pk=set_id)):
+            index_records.defer(set_id=set_id)

@@ -3,7 +3,7 @@
 import pytest
 
 from rondine.server.connecting import kinds as service_kinds
-from rondine.server.items.actions import ItemKind
+from rondine.server.items.kinds import ItemKind
 from rondine.server.records import kinds as record_kinds
 from rondine_cli.main import parser
 

@@ -28,7 +28,7 @@ INSERT INTO services_operation (id, project_id, service_id, name, title, version
 INSERT INTO records_mapping (id, project_id, service_id, name, title, version, document, problems, changed_at)
     SELECT gen_random_uuid(), 1, id, 'trees', '', 1, '{}', '[]', now() FROM services_service;
 INSERT INTO records_feed (id, project_id, environment_id, operation_id, mapping_id, name, title, version, document, problems, changed_at)
-    SELECT gen_random_uuid(), 1, 1, o.id, m.id, 'trees', '', 1, '{}', '[]', now() FROM services_operation o, records_mapping m;
+    SELECT gen_random_uuid(), 1, 1, o.id, m.id, 'trees', '', 1, '{"inputs": {"district": {"standing": "our-district"}}}', '[]', now() FROM services_operation o, records_mapping m;
 INSERT INTO runs_run (id, project_id, environment_id, feed_id, operation_id, kind, title, state, attempt, inputs, content, ending, completeness, remarks, queued_at)
     SELECT 1, 1, 1, f.id, f.operation_id, 'feed', '', 'done', 1, '{}', '{}', '', '', '[]', now() FROM records_feed f;
 INSERT INTO services_body (id, project_id, media_type, charset, size, stored, made_at) VALUES (gen_random_uuid(), 1, '', 'utf-8', 0, '', now());
@@ -69,5 +69,9 @@ def test_what_an_earlier_version_kept_is_there_after_prepare(database, tmp_path)
         ).fetchall()
         assert found == [("register", "list-trees", 7, {"path": "/trees"}, "trees", "trees", "done")]
         assert connection.execute("SELECT count(*) FROM runs_body").fetchone() == (1,)
+        references = "SELECT user_kind, kind, name, pointer FROM items_reference"
+        assert connection.execute(references).fetchall() == [
+            ("feeds", "standing-values", "our-district", "/inputs/district/standing")
+        ]
         left = "SELECT tablename FROM pg_tables WHERE tablename ~ '^(services_|records_feed|connecting_operation)'"
         assert connection.execute(left).fetchall() == []

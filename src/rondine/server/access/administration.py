@@ -24,10 +24,11 @@ from rondine.server.access.models import ApiToken, Person, Project
 from rondine.server.access.permissions import IsAdministrator, IsSignedIn, signed_in
 from rondine.server.access.project_views import ProjectView
 from rondine.server.access.views import revoke
+from rondine.server.api.parameters import KnownParameters
 from rondine.server.api.requests import checked
 
 
-class PeopleView(generics.ListAPIView[Person]):
+class PeopleView(KnownParameters, generics.ListAPIView[Person]):
     """Everybody who can sign in to this installation, or could."""
 
     permission_classes = [IsAdministrator]
@@ -53,7 +54,7 @@ class PeopleView(generics.ListAPIView[Person]):
         return Response(shapes.MadePersonSerializer(person).data, status=201)
 
 
-class PersonView(APIView):
+class PersonView(KnownParameters, APIView):
     permission_classes = [IsAdministrator]
 
     @extend_schema(operation_id="getPerson", responses=shapes.PersonSerializer)
@@ -68,7 +69,7 @@ class PersonView(APIView):
         return Response(shapes.PersonSerializer(change_person(find_person(name), **asked)).data)
 
 
-class PersonPasswordView(APIView):
+class PersonPasswordView(KnownParameters, APIView):
     """Sets somebody's password, and ends their sessions and tokens."""
 
     permission_classes = [IsAdministrator]
@@ -83,7 +84,7 @@ class PersonPasswordView(APIView):
         return Response(shapes.MadePasswordSerializer(made).data)
 
 
-class PersonTokensView(generics.ListAPIView[ApiToken]):
+class PersonTokensView(KnownParameters, generics.ListAPIView[ApiToken]):
     permission_classes = [IsAdministrator]
     serializer_class = shapes.TokenSerializer
 
@@ -95,7 +96,7 @@ class PersonTokensView(generics.ListAPIView[ApiToken]):
         return self.list(request)
 
 
-class PersonTokenView(APIView):
+class PersonTokenView(KnownParameters, APIView):
     permission_classes = [IsAdministrator]
 
     @extend_schema(operation_id="revokeTokenOfPerson", request=None, responses={204: None})
@@ -103,7 +104,7 @@ class PersonTokenView(APIView):
         return revoke(find_person(name), token_id)
 
 
-class ProjectsView(generics.ListAPIView[Project]):
+class ProjectsView(KnownParameters, generics.ListAPIView[Project]):
     """The projects that one belongs to; all of them for an administrator of the installation."""
 
     permission_classes = [IsSignedIn]
@@ -151,7 +152,7 @@ class OneProjectView(ProjectView):
         return Response(status=204)
 
 
-class _MembersView(APIView):
+class _MembersView(KnownParameters, APIView):
     """For administrators of the project, and of the installation, who can so make themselves a member."""
 
     project: Project

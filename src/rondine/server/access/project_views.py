@@ -11,10 +11,10 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 from rest_framework.viewsets import GenericViewSet
 
-from rondine.core.errors import InputError, Problem, did_you_mean
 from rondine.server.access.authority import authorize
 from rondine.server.access.models import Person, Project
 from rondine.server.api.pagination import KeysetPagination
+from rondine.server.api.parameters import KnownParameters
 from rondine.server.api.requests import checked
 
 
@@ -30,53 +30,18 @@ class MayInProject(BasePermission):
         return True
 
 
-class InProject:
-    """permissions: what is needed, by HTTP method, or by action in a view set.  query: the shapes of the query parameters, by the
-    same; a parameter that is not named there is refused."""
+class InProject(KnownParameters):
+    """permissions: what is needed, by HTTP method, or by action in a view set."""
 
     permission_classes = (MayInProject,)
     permissions: ClassVar[dict[str, str]] = {"GET": "view"}
-    query: ClassVar[dict[str, type[serializers.Serializer[Any]]]] = {}
     project: Project
     person: Person
     role: str
 
-    def initial(self, request: Request, *args: Any, **kwargs: Any) -> None:
-        super().initial(request, *args, **kwargs)  # type: ignore[misc]
-        self.check_parameters(request)
-
-    def check_parameters(self, request: Request) -> None:
-        """Raises InputError for a query parameter that means nothing here."""
-        known = self.known_parameters(request)
-        for name in request.query_params:
-            if name not in known:
-                raise InputError(
-                    f'there is no parameter "{name[:60]}" here',
-                    where=f"?{name[:60]}",
-                    hint=did_you_mean(name, known) or "see the API's description: /api/v1/docs",
-                )
-
-    def known_parameters(self, request: Request) -> set[str]:
-        """The query parameters that a request may have."""
-        shape = self.query.get(self._asked(request))
-        return set(shape().fields) if shape is not None else set()
-
-    def _asked(self, request: Request) -> str:
-        return getattr(self, "action", None) or str(request.method)
-
     def validated(self, serializer: type[serializers.Serializer[Any]], request: Request, **options: Any) -> Any:
         """The checked body. Raises a validation error for every wrong field."""
         return checked(serializer, request, **options)
-
-    def queried(self, request: Request) -> Any:
-        """The checked query parameters. Raises a validation error for every wrong one."""
-        found = self.query[self._asked(request)](data=request.query_params.dict())
-        if not found.is_valid():
-            problems = [
-                Problem(f"?{name}", str(message)) for name, messages in found.errors.items() for message in messages
-            ]
-            raise InputError(problems[0].message, where=problems[0].where, problems=problems)
-        return found.validated_data
 
 
 class ProjectView(InProject, APIView):

@@ -19,6 +19,7 @@ from rondine.server.access.authentication import TOKEN_DAYS, check_password, mak
 from rondine.server.access.models import ApiToken, PermittedHost, Person
 from rondine.server.access.permissions import IsSignedIn
 from rondine.server.access.project_views import ProjectView
+from rondine.server.api.parameters import KnownParameters
 from rondine.server.api.requests import checked
 
 
@@ -42,7 +43,7 @@ def session_of(person: Person, request: Request) -> Response:
     return Response(shapes.SessionSerializer(shown).data)
 
 
-class SessionView(APIView):
+class SessionView(KnownParameters, APIView):
     """Who is signed in; signing in and out with a session cookie, for the console."""
 
     @extend_schema(operation_id="getSession", responses=shapes.SessionSerializer)
@@ -64,7 +65,7 @@ class SessionView(APIView):
         return Response(status=204)
 
 
-class PasswordView(APIView):
+class PasswordView(KnownParameters, APIView):
     """One's own password; a new one ends one's other sessions and all tokens but the one that asks."""
 
     permission_classes = [IsSignedIn]
@@ -78,7 +79,7 @@ class PasswordView(APIView):
         return Response(status=204)
 
 
-class TokenView(APIView):
+class TokenView(KnownParameters, APIView):
     """A token for programs, in exchange for name and password; and its end."""
 
     def get_authenticators(self) -> Any:
@@ -108,7 +109,7 @@ def _made(token: str, kept: ApiToken) -> Response:
     return Response(shapes.MadeTokenSerializer(kept).data, status=201)
 
 
-class OwnTokensView(generics.ListAPIView[ApiToken]):
+class OwnTokensView(KnownParameters, generics.ListAPIView[ApiToken]):
     """The tokens that act as whoever asks. Another one can be made without the password; with a token, none that outlasts it."""
 
     permission_classes = [IsSignedIn]
@@ -146,7 +147,7 @@ def _days(request: Request, asked: dict[str, Any]) -> int | None:
     return days
 
 
-class OwnTokenView(APIView):
+class OwnTokenView(KnownParameters, APIView):
     permission_classes = [IsSignedIn]
 
     @extend_schema(operation_id="revokeToken", request=None, responses={204: None})

@@ -5,7 +5,7 @@ from datetime import datetime
 from typing import Any
 
 from cryptography import x509
-from django.db.models import F, Q
+from django.db.models import F
 from django.utils import timezone
 
 from rondine.core.errors import Problem, did_you_mean
@@ -25,8 +25,9 @@ from rondine.server.connecting.models import (
     Service,
     StandingValue,
 )
-from rondine.server.items.actions import ItemKind, refresh_problems
+from rondine.server.items.kinds import ItemKind
 from rondine.server.items.models import Item
+from rondine.server.items.references import users_of
 
 
 def _connection(item: Connection) -> list[Problem]:
@@ -160,21 +161,10 @@ def _touched_values(item: StandingValue, before: dict[str, Any] | None) -> list[
 
 
 def standing_values_changed(items: Sequence[Item]) -> None:
-    """Connections that use them are looked at again, and opened again by all processes."""
-    names = {one.name for one in items}
-    users = Connection.objects.select_related("credential", "environment", "service").filter(
-        project=items[0].project_id
-    )
-    concerned = [one for one in users if names & _standing_in(load(ConnectionDocument, one.document))]
-    Connection.objects.filter(pk__in=[one.pk for one in concerned]).update(version=F("version") + 1)
-    refresh_problems(CONNECTIONS, concerned)
-
-
-def _sign_ins_changed(items: Sequence[Item]) -> None:
-    """Connections whose sign-ins refer to operations or credentials by name are looked at again."""
-    by_name = Q(document__own_sign_ins__0__isnull=False) | Q(document__sign_in__type="sign_in_operation")
-    found = Connection.objects.select_related("credential", "environment", "service")
-    refresh_problems(CONNECTIONS, found.filter(by_name, project=items[0].project_id))
+    """Connections that use them are opened again by all processes."""
+    users = users_of(STANDING_VALUES, {one.project_id for one in items}, {one.name for one in items})
+    connections = {user.pk for pairs in users.values() for kind, user in pairs if kind is CONNECTIONS}
+    Connection.objects.filter(pk__in=connections).update(version=F("version") + 1)
 
 
 SERVICES = ItemKind("services", "service", Service, ServiceDocument)
@@ -184,7 +174,6 @@ CREDENTIALS = ItemKind(
     Credential,
     CredentialDocument,
     {"environment": Environment},
-    changed=_sign_ins_changed,
 )
 CONNECTIONS = ItemKind(
     "connections",

@@ -20,7 +20,8 @@ from rondine.server.connecting.belonging import add_origins, connections_with, o
 from rondine.server.connecting.kinds import CONNECTIONS, CREDENTIALS
 from rondine.server.connecting.models import AccessToken, Credential
 from rondine.server.connecting.sealing import seal, unseal
-from rondine.server.items.actions import check_protected, find_item, refresh_problems
+from rondine.server.items.actions import check_protected, find_item
+from rondine.server.items.references import refresh_problems
 
 
 def set_secrets(

@@ -36,7 +36,7 @@ from rondine.server.connecting.signing_in import (
     callback_path,
     proof_address,
 )
-from rondine.server.items.actions import users_of
+from rondine.server.items.references import users_of
 from rondine.server.items.views import ItemFilter, ItemViewSet, MakesItems
 
 

@@ -31,7 +31,8 @@ from rondine.server.connecting.kinds import CONNECTIONS, CREDENTIALS, SERVICES
 from rondine.server.connecting.models import Connection, Service
 from rondine.server.connecting.opening import environment_of
 from rondine.server.definitions.sources import Source, read
-from rondine.server.items.actions import ItemKind, change_item, make_item, make_items
+from rondine.server.items.actions import change_item, make_item, make_items
+from rondine.server.items.kinds import ItemKind
 from rondine.server.operations.kinds import DEFINITIONS, OPERATIONS
 from rondine.server.operations.models import Definition, DefinitionFile, Operation
 from rondine.server.records.kinds import RECORD_TYPES

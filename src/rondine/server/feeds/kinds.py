@@ -8,7 +8,7 @@ from rondine.core.settings import load
 from rondine.server.access.models import Person
 from rondine.server.connecting.models import Environment
 from rondine.server.feeds.models import Feed
-from rondine.server.items.actions import ItemKind
+from rondine.server.items.kinds import ItemKind
 from rondine.server.mappings.models import Mapping
 from rondine.server.operations.adopting import adopt_paging
 from rondine.server.operations.models import Operation

@@ -1,55 +1,19 @@
 """Making, changing, renaming and removing items: one way for all kinds, each change a revision."""
 
-import re
 from collections import Counter
-from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from django.db import IntegrityError, models, transaction
 
-from rondine.core.errors import Conflict, InputError, NotAllowed, NotFound, Problem, Stale, VersionNeeded, did_you_mean
-from rondine.core.items.references import references, renamed
+from rondine.core.errors import Conflict, InputError, NotAllowed, NotFound, Stale, VersionNeeded, did_you_mean
+from rondine.core.items.references import renamed
 from rondine.core.names import check_name
 from rondine.core.settings import dump, load
 from rondine.server.access.models import Person, Project
-from rondine.server.items.models import Item, Revision
-
-#: All kinds, by name.
-KINDS: "dict[str, ItemKind]" = {}
-
-
-@dataclass(frozen=True)
-class ItemKind:
-    """name: in URLs, plural.  word: for one, in messages.  document: its class in the core.  references: field -> model of the same project,
-    given by name.  problems: what keeps an item from running.  renamed: rewrites what holds its name besides documents, which declare it
-    (`core/items/references.py`).  changed: after every change, also of many of one project at once.
-    made: after one was made, by whom and in which role.  admitted: before one is judged and saved, by whom and in which role.  environments: those that a
-    change (from the document before, None if new or removed) touches.  made_by: the words of the command that makes one, if not its word and make."""
-
-    name: str
-    word: str
-    model: type[Item]
-    document: Any
-    references: Mapping[str, type[models.Model]] = field(default_factory=dict)
-    optional: frozenset[str] = frozenset()
-    problems: Callable[[Any], list[Problem]] = lambda item: []
-    renamed: Callable[[Item, str], None] = lambda item, old: None
-    changed: Callable[[Sequence[Any]], None] = lambda items: None
-    made: Callable[[Any, Person | None, str | None], None] = lambda item, person, role: None
-    admitted: Callable[[Any, Person | None, str | None], None] = lambda item, person, role: None
-    environments: Callable[[Any, Any], list[Any]] = lambda item, before: (
-        [item.environment] if "environment" in {field.name for field in item._meta.fields} else []
-    )
-    made_by: str = ""
-
-    def __post_init__(self) -> None:
-        KINDS[self.name] = self
-
-    @property
-    def command(self) -> str:
-        """That makes one."""
-        return f"rondine {self.made_by or self.word.replace(' ', '-') + ' make'}"
+from rondine.server.items.kinds import ItemKind
+from rondine.server.items.models import Item, Reference, Revision
+from rondine.server.items.references import refresh_users, users_of, write_references
 
 
 def find_item(kind: ItemKind, project: Project, name: str) -> Any:
@@ -118,7 +82,7 @@ def make_items(
         for item in items:
             _judge(kind, item, person, role)
         kind.model._default_manager.bulk_create(items, batch_size=500)
-        kind.changed(items)
+        _settle(kind, items)
         Revision.objects.bulk_create(
             [_revision(kind, item, "made", person, one.get("why", "")) for item, one in zip(items, given, strict=True)],
             batch_size=500,
@@ -189,26 +153,10 @@ def remove_item(
                 where=name,
                 hint="remove or change that first",
             ) from error
+        Reference.objects.filter(user_id=item_id).delete()
         item.pk = item_id
         item.version += 1
         _record(kind, item, "removed", person, "")
-
-
-def users_of(
-    kind: ItemKind, projects: Collection[Any], names: Collection[str]
-) -> dict[str, list[tuple[ItemKind, Item]]]:
-    """The items whose documents refer to items of a kind, by the name they refer to; of these projects. Each once, in the order of kinds and names."""
-    found: dict[str, list[tuple[ItemKind, Item]]] = {name: [] for name in names}
-    pattern = f'"({"|".join(map(re.escape, names))})"'
-    for other in KINDS.values() if names else ():
-        rows = other.model._default_manager.filter(project__in=projects).extra(
-            where=["document::text ~ %s"], params=[pattern]
-        )
-        for item in rows.order_by("name"):
-            referred = {one.name for one in references(load(other.document, item.document)) if one.kind == kind.name}
-            for name in referred & found.keys():
-                found[name].append((other, item))
-    return found
 
 
 def _rename_references(kind: ItemKind, item: Item, old: str, person: Person | None) -> None:
@@ -299,14 +247,6 @@ def _judge(kind: ItemKind, item: Any, person: Person | None, role: str | None) -
     item.problems = [problem.to_json() for problem in kind.problems(item)]
 
 
-def refresh_problems(kind: ItemKind, items: Any) -> None:
-    """Looks again at items that something else has changed; their version stays."""
-    for item in items:
-        problems = [problem.to_json() for problem in kind.problems(item)]
-        if problems != item.problems:
-            kind.model._default_manager.filter(pk=item.pk).update(problems=problems)
-
-
 def _save(kind: ItemKind, item: Any) -> None:
     try:
         with transaction.atomic():
@@ -319,7 +259,14 @@ def _save(kind: ItemKind, item: Any) -> None:
                 hint="change that one",
             ) from error
         raise _taken(kind, item.name) from error
-    kind.changed([item])
+    _settle(kind, [item])
+
+
+def _settle(kind: ItemKind, items: Sequence[Any]) -> None:
+    """What follows when items of one project were saved."""
+    write_references(kind, items)
+    kind.changed(items)
+    refresh_users(kind, items)
 
 
 def _taken(kind: ItemKind, name: str) -> Conflict:

@@ -44,3 +44,23 @@ class Revision(models.Model):
     class Meta:
         constraints = [models.UniqueConstraint(fields=["kind", "item_id", "version"], name="one_revision_a_version")]
         indexes = [models.Index(fields=["project", "-at"], name="revisions_by_time")]
+
+
+class Reference(models.Model):
+    """A name by which a document refers to another item, as its class declares it (`core/items/references.py`); written whenever the document is saved.
+
+    user_kind, user_id: whose document it is.  kind, name: of what it refers to, whether that is there or not.  pointer: JSON Pointer to the name.
+    """
+
+    project = models.ForeignKey("access.Project", on_delete=models.CASCADE, related_name="+")
+    user_kind = models.CharField(max_length=40)
+    user_id = models.UUIDField()
+    kind = models.CharField(max_length=40)
+    name = models.TextField()
+    pointer = models.TextField()
+
+    class Meta:
+        indexes = [
+            models.Index(fields=["project", "kind", "name"], name="references_by_name"),
+            models.Index(fields=["user_id"], name="references_of_a_user"),
+        ]

@@ -12,7 +12,7 @@ from rondine.core.settings import dump, load
 from rondine.server.access.project_views import ProjectView
 from rondine.server.api.openapi import DocumentField
 from rondine.server.api.requests import Strict
-from rondine.server.items.actions import KINDS
+from rondine.server.items.kinds import KINDS
 
 
 class NamingShown(serializers.Serializer[Any]):

@@ -11,7 +11,7 @@ from rest_framework.response import Response
 from rondine.core.errors import NotFound, did_you_mean
 from rondine.core.forms import document_schema
 from rondine.server.access.project_views import ProjectView
-from rondine.server.items.actions import KINDS
+from rondine.server.items.kinds import KINDS
 
 
 class DocumentSchemaView(ProjectView):

@@ -14,7 +14,8 @@ from rondine.core.errors import Stale
 from rondine.server.access.project_views import ProjectViewSet
 from rondine.server.api.problems import problem
 from rondine.server.api.requests import seen_version
-from rondine.server.items.actions import ItemKind, change_item, find_item, make_item, remove_item
+from rondine.server.items.actions import change_item, find_item, make_item, remove_item
+from rondine.server.items.kinds import ItemKind
 from rondine.server.items.models import Revision
 from rondine.server.items.serializers import ItemSerializer, RevisionSerializer
 

@@ -1,7 +1,8 @@
 """The kind of item of mappings."""
 
-from collections import defaultdict
 from collections.abc import Sequence
+
+from django.db.models import prefetch_related_objects
 
 from rondine.core.errors import DraftError, Problem
 from rondine.core.mapping.document import (
@@ -11,10 +12,10 @@ from rondine.core.mapping.document import (
 )
 from rondine.core.settings import load
 from rondine.server.connecting.models import Service
-from rondine.server.items.actions import KINDS, ItemKind, refresh_problems
-from rondine.server.items.models import Item
+from rondine.server.items.kinds import ItemKind
+from rondine.server.items.references import users_of
 from rondine.server.mappings.models import Mapping
-from rondine.server.records.kinds import grouped_by, record_types_of, use_lines
+from rondine.server.records.kinds import record_types_of, use_lines
 
 
 def resolved_mapping(project_id: int, document: MappingDocument, name: str = "") -> MappingDocument:
@@ -41,28 +42,17 @@ def _mapping(item: Mapping) -> list[Problem]:
     return problems_of(document, record_types_of(item.project_id))
 
 
-def _based_on(item: Item, name: str) -> list[Mapping]:
-    return list(Mapping.objects.filter(project_id=item.project_id, document__based_on=name).exclude(pk=item.pk))
-
-
-def _mappings_changed(items: Sequence[Item]) -> None:
-    for item in items:
-        if based := _based_on(item, item.name):
-            refresh_problems(MAPPINGS, based)
-
-
 def users_of_mappings(items: Sequence[Mapping]) -> list[list[dict[str, str]]]:
     """What a change of each reaches: mappings that are based on it, and feeds that use it. Of one project."""
-    names = [one.name for one in items]
-    others = Mapping.objects.filter(project__in={one.project_id for one in items}, document__based_on__in=names)
-    based = defaultdict(list)
-    for other in others:
-        if other.document["based_on"] != other.name:
-            based[other.document["based_on"]].append(other)
-    feeds = grouped_by(
-        KINDS["feeds"].model._default_manager.filter(mapping__in=[one.pk for one in items]), "mapping_id"
-    )
-    return [[*use_lines("mapping", based[one.name]), *use_lines("feed", feeds[one.pk])] for one in items]
+    users = users_of(MAPPINGS, {one.project_id for one in items}, {one.name for one in items})
+    prefetch_related_objects(items, "feeds")
+    return [
+        [
+            *use_lines("mapping", (user for kind, user in users[one.name] if kind is MAPPINGS and user.pk != one.pk)),
+            *use_lines("feed", one.feeds.all()),
+        ]
+        for one in items
+    ]
 
 
 MAPPINGS = ItemKind(
@@ -72,5 +62,4 @@ MAPPINGS = ItemKind(
     MappingDocument,
     {"service": Service},
     problems=_mapping,
-    changed=_mappings_changed,
 )

@@ -1,7 +1,5 @@
 """The kinds of items around operations."""
 
-from collections.abc import Sequence
-
 from rondine.core.definitions.model import DefinitionDocument, references_in
 from rondine.core.errors import InputError, Problem, did_you_mean
 from rondine.core.items.sample import SampleDocument
@@ -9,14 +7,12 @@ from rondine.core.operations.document import OperationDocument
 from rondine.core.protocols.prepared import PreparedQueryDocument, prepared_names, prepared_problems, with_prepared
 from rondine.core.protocols.problems import operation_problems
 from rondine.core.settings import load
-from rondine.server.connecting.kinds import _sign_ins_changed
 from rondine.server.connecting.models import (
     AccessToken,
     PendingSignIn,
     Service,
 )
-from rondine.server.items.actions import ItemKind, refresh_problems
-from rondine.server.items.models import Item
+from rondine.server.items.kinds import ItemKind
 from rondine.server.operations.models import Definition, Operation, Query, Sample
 
 
@@ -59,25 +55,6 @@ def with_queries(document: OperationDocument, project_id: int) -> OperationDocum
     return with_prepared(document, prepared_queries(project_id)) if prepared_names(document) else document
 
 
-def operations_using(item: Item, name: str) -> list[Operation]:
-    """The operations that refer to a prepared query."""
-    return uses_of_queries(item.project_id).get(name, [])
-
-
-def uses_of_queries(project_id: int) -> dict[str, list[Operation]]:
-    """The operations that refer to prepared queries, by the name of the query."""
-    used: dict[str, list[Operation]] = {}
-    for one in Operation.objects.filter(project_id=project_id).select_related("service").order_by("name"):
-        for name in prepared_names(load(OperationDocument, one.document)):
-            used.setdefault(name, []).append(one)
-    return used
-
-
-def _queries_changed(items: Sequence[Item]) -> None:
-    for item in items:
-        refresh_problems(OPERATIONS, operations_using(item, item.name))
-
-
 def _query(item: Query) -> list[Problem]:
     return prepared_problems(load(PreparedQueryDocument, item.document))
 
@@ -106,7 +83,6 @@ OPERATIONS = ItemKind(
     {"service": Service},
     problems=_operation,
     renamed=_operation_renamed,
-    changed=_sign_ins_changed,
 )
 
 
@@ -116,7 +92,6 @@ QUERIES = ItemKind(
     Query,
     PreparedQueryDocument,
     problems=_query,
-    changed=_queries_changed,
     made_by="query make",
 )
 

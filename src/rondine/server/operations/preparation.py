@@ -18,7 +18,8 @@ from rondine.server.access.models import Person, Project
 from rondine.server.connecting.kinds import CONNECTIONS, CREDENTIALS, SERVICES
 from rondine.server.connecting.models import Connection, Service
 from rondine.server.connecting.opening import environment_of
-from rondine.server.items.actions import ItemKind, find_item, make_item
+from rondine.server.items.actions import find_item, make_item
+from rondine.server.items.kinds import ItemKind
 from rondine.server.operations.kinds import OPERATIONS
 from rondine.server.operations.models import Operation
 

@@ -25,10 +25,11 @@ from rondine.server.api.shapes import ProblemLine
 from rondine.server.connecting.kinds import SERVICES
 from rondine.server.connecting.process import parts
 from rondine.server.items.actions import find_item
+from rondine.server.items.references import users_of
 from rondine.server.items.views import ItemFilter, ItemViewSet, MakesItems
 from rondine.server.operations.adopting import adopt_paging, call_of_sample
 from rondine.server.operations.by_hand import keep_trial, pattern, placed_in
-from rondine.server.operations.kinds import OPERATIONS, QUERIES, SAMPLES, uses_of_queries
+from rondine.server.operations.kinds import OPERATIONS, QUERIES, SAMPLES
 from rondine.server.operations.moving import move_key
 from rondine.server.operations.preparation import connect_prepared, preparation_of
 from rondine.server.operations.requests import prepare, shown_request, sign_in_source, supported_uses, trial_warnings
@@ -57,9 +58,9 @@ class QueryViewSet(MakesItems, ItemViewSet):
     serializer_class = PreparedQuerySerializer
 
     def prepare(self, items: Sequence[Any]) -> None:
-        used = uses_of_queries(items[0].project_id) if items else {}
+        users = users_of(QUERIES, {one.project_id for one in items}, {one.name for one in items})
         for item in items:
-            item.used_by = [one.name for one in used.get(item.name, [])]
+            item.used_by = [user.name for kind, user in users[item.name] if kind is OPERATIONS]
 
 
 class NewSampleFrom(Strict):

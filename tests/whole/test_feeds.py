@@ -343,6 +343,8 @@ def test_an_index_whose_worker_died_is_built_by_another_and_later_ones_too(regis
 
     for name in ("index-broken-off", "index-behind-it"):
         register.feed(name, "/v1/trees", paging={"type": "link_header"})
+    busy = "SELECT 1 FROM procrastinate_jobs WHERE task_name = 'rondine.index_records' AND status IN ('todo', 'doing')"
+    wait_until(lambda: not register.sql(busy))  # the indexes of other feeds are built
     with psycopg.connect(register.uri) as connection:
         connection.execute(
             "LOCK TABLE records_record IN SHARE UPDATE EXCLUSIVE MODE"

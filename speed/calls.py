@@ -1,4 +1,5 @@
-"""What a call costs through the engine: sign-in, limits, redirect rule and cleaning, against bare aiohttp with the same header. CPU of the whole process.
+"""What a call costs through the engine: sign-in, limits, redirect rule and cleaning, against bare aiohttp with the same
+header. CPU of the whole process.
 
 python speed/calls.py [--calls 3000] [--at-a-time 50] [--rounds 5]
 """

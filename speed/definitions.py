@@ -1,7 +1,8 @@
 """How long reading a definition takes, and how it grows: python speed/definitions.py [--megabytes 10] [--types 1100]
 
-An OpenAPI document of about the size wanted, and OData metadata with so many entity types, both with circles of references, are read in processes of
-their own; the ratio to the bare decoder (json.loads, lxml) and to a document of half the size says how it grows (2.0 is linear).
+An OpenAPI document of about the size wanted, and OData metadata with so many entity types, both with circles of
+references, are read in processes of their own; the ratio to the bare decoder (json.loads, lxml) and to a document of
+half the size says how it grows (2.0 is linear).
 """
 
 import argparse

@@ -1,6 +1,7 @@
 """A whole feed against hand-written scripts: fetch 200 pages, map 12 fields, keep; first load, then nothing changed.
 
---scripts and --server take other hand-written scripts and another service of the same rows (same options as speed/scripts.py and speed/surveys.py).
+--scripts and --server take other hand-written scripts and another service of the same rows (same options as
+speed/scripts.py and speed/surveys.py).
 """
 
 import argparse
@@ -97,7 +98,8 @@ def prepare(rondine: Any, port: int, parallel: int) -> None:
 
 
 def feed(rondine: Any, args: argparse.Namespace) -> float:
-    """Seconds from the run's first moment to its last, as the run itself says; waiting in the queue is told apart by the run page."""
+    """Seconds from the run's first moment to its last, as the run itself says; waiting in the queue is told apart by
+    the run page."""
     run = rondine.finish("surveys")
     counts = run["counts"][0]
     assert run["state"] == "done" and counts["rows"] == args.rows, run

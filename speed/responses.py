@@ -1,6 +1,8 @@
-"""A JSON response to mapped rows: all of it at once, as a page of a feed, against orjson and hand-written Python; and row by row from a file of any size.
+"""A JSON response to mapped rows: all of it at once, as a page of a feed, against orjson and hand-written Python; and
+row by row from a file of any size.
 
---memory BYTES: writes a response of that size to a file and reads it row by row in a process of its own; tells the memory above the idle process.
+--memory BYTES: writes a response of that size to a file and reads it row by row in a process of its own; tells the
+memory above the idle process.
 """
 
 import argparse
@@ -50,7 +52,8 @@ def compare(rows: int, rounds: int, bad: float) -> None:
         return sum(len(part.mapped[0].records) for part in reader.parts(lambda: iter(pieces), {}, []))
 
     def by_hand() -> Any:
-        """With Python's own settings of its garbage collector, as a script runs; Rondine's worker sets its own, as `alternately` does."""
+        """With Python's own settings of its garbage collector, as a script runs; Rondine's worker sets its own, as
+        `alternately` does."""
         ours = gc.get_threshold()
         gc.set_threshold(700, 10, 10)
         try:

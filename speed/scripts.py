@@ -1,8 +1,9 @@
 """What a competent engineer writes by hand for this one job, in two honest versions; each prints one line of JSON.
 
-simple:  requests, one page after another, Django's bulk_create with update_conflicts, a page at a time.
-careful: aiohttp, --concurrency pages at a time, orjson, COPY into a temporary table, one INSERT ... ON CONFLICT that leaves equal rows alone.
-Bad rows are counted and skipped; nobody is told why. No restart, no history, no trace: that is the point of the comparison.
+simple:  requests, one page after another, Django's bulk_create with update_conflicts, a page at a time. careful:
+aiohttp, --concurrency pages at a time, orjson, COPY into a temporary table, one INSERT ... ON CONFLICT that leaves
+equal rows alone. Bad rows are counted and skipped; nobody is told why. No restart, no history, no trace: that is the
+point of the comparison.
 """
 
 import argparse

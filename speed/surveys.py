@@ -1,7 +1,8 @@
-"""Made-up tree surveys and a service that serves them by page number: `python speed/surveys.py --rows 200000 --port 18901`.
+"""Made-up tree surveys and a service that serves them by page number: `python speed/surveys.py --rows 200000 --port
+18901`.
 
-GET /surveys?page=N (from 1) -> {"value": [...], "count": rows, "next": address or null}. All pages are made before the port opens, so that a timing
-measures who asks. Row i depends only on (seed, i).
+GET /surveys?page=N (from 1) -> {"value": [...], "count": rows, "next": address or null}. All pages are made before the
+port opens, so that a timing measures who asks. Row i depends only on (seed, i).
 """
 
 import argparse

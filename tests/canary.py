@@ -1,4 +1,5 @@
-"""Looks for secrets in everything that Rondine leaves behind: tables, logs, files and answers; raw and in the usual encodings."""
+"""Looks for secrets in everything that Rondine leaves behind: tables, logs, files and answers; raw and in the usual
+encodings."""
 
 import base64
 import json
@@ -10,8 +11,8 @@ from tests.whole_rondine import WholeRondine
 
 
 def forms_of(secret: str) -> set[bytes]:
-    """The secret raw, JSON-escaped, in hex, percent-encoded, in UTF-16, and base64 at each of the three alignments, without the ends that depend on
-    neighbours."""
+    """The secret raw, JSON-escaped, in hex, percent-encoded, in UTF-16, and base64 at each of the three alignments,
+    without the ends that depend on neighbours."""
     raw = secret.encode()
     base64s = [base64.b64encode(b"x" * pad + raw)[pad + 1 : -4] for pad in range(3)]
     return {
@@ -39,7 +40,8 @@ def stored_in(rondine: WholeRondine) -> bytes:
 
 
 def leaks(rondine: WholeRondine, seen: Any, *secrets: str) -> list[tuple[str, str]]:
-    """(which secret's beginning, where) of every place that one is found in. seen: what the API, the console and the commands gave."""
+    """(which secret's beginning, where) of every place that one is found in. seen: what the API, the console and the
+    commands gave."""
     places = {
         "database": stored_in(rondine),
         "logs": b"".join(path.read_bytes() for path in rondine.home.glob("*.log")),

@@ -102,7 +102,8 @@ def serve() -> Iterator[Callable[[Callable[[web.Request], Any]], OutsideService]
 
 @pytest.fixture
 def serve_raw() -> Iterator[Callable[..., int]]:
-    """Starts a server that answers each request with the next of these bytes, the last again and again, and closes; gives its port."""
+    """Starts a server that answers each request with the next of these bytes, the last again and again, and closes;
+    gives its port."""
     servers: list[socketserver.ThreadingTCPServer] = []
 
     def start(*answers: bytes) -> int:

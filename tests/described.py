@@ -1,4 +1,5 @@
-"""What the service answers, held against its own description: no member more, none less, of the types that docs/openapi.json tells."""
+"""What the service answers, held against its own description: no member more, none less, of the types that
+docs/openapi.json tells."""
 
 import json
 import re

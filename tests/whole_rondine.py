@@ -146,7 +146,8 @@ class WholeRondine:
     def sign_in(
         self, name: str, base_address: str, sign_in: dict[str, Any], secrets: dict[str, str], **document: Any
     ) -> str:
-        """A service with a connection in test that signs in so. Gives its name, which is the service's and the connection's."""
+        """A service with a connection in test that signs in so. Gives its name, which is the service's and the
+        connection's."""
         office = self.office()
         office.services.make(name)
         office.credentials.make(f"{name}-key", environment="test")
@@ -173,7 +174,8 @@ class WholeRondine:
                 raise
 
     def connect(self, name: str, base_address: str | None = None, *, key: str | None = None, **document: Any) -> str:
-        """A service with a connection in test; to the register, with its key, unless an address is given. Gives the service's name."""
+        """A service with a connection in test; to the register, with its key, unless an address is given. Gives the
+        service's name."""
         office = self.office()
         office.services.make(name)
         credential = None
@@ -205,7 +207,8 @@ class WholeRondine:
         rows: str = "$.trees[*]",
         service: str | None = None,
     ) -> str:
-        """A feed of all trees at a path of the register, its record type and mapping proposed from the first page. All are called `name`."""
+        """A feed of all trees at a path of the register, its record type and mapping proposed from the first page. All
+        are called `name`."""
         office = self.office()
         service = service or self.connect(name)
         query = [{"name": parameter, "value": str(limit)}] if parameter else []

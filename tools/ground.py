@@ -1,6 +1,7 @@
 """What ./start and ./test both need: Debian packages, Python, the console, a PostgreSQL cluster. Standard library only.
 
-Every step says what it does and how long it took; what commands print goes to var/log/setup.log, and the end of it is shown if one fails.
+Every step says what it does and how long it took; what commands print goes to var/log/setup.log, and the end of it is
+shown if one fails.
 """
 
 import ctypes
@@ -262,8 +263,8 @@ def build_console() -> None:
 
 
 def as_postgres(data: Path) -> list[str]:
-    """What to put before a PostgreSQL command: it refuses to run as root. Either the user postgres, or a user namespace if that user cannot
-    get at the folder."""
+    """What to put before a PostgreSQL command: it refuses to run as root. Either the user postgres, or a user namespace
+    if that user cannot get at the folder."""
     if os.geteuid() != 0:
         return []
     other = ["setpriv", "--reuid=postgres", "--regid=postgres", "--init-groups"]
@@ -388,7 +389,8 @@ _reserved: list[IO[bytes]] = []
 
 
 def free_ports(first: int) -> Iterator[int]:
-    """Ports from `first` on that nobody listens on, and nobody else has been given who is still about to; they lie below the ephemeral ones."""
+    """Ports from `first` on that nobody listens on, and nobody else has been given who is still about to; they lie
+    below the ephemeral ones."""
     for port in range(first, first + 50):
         if not _reserve(port):
             continue
@@ -435,7 +437,8 @@ def is_alive(pid: int) -> bool:
 
 
 def listens(pid: int, port: int) -> bool:
-    """Whether this process itself listens on the port of 127.0.0.1 (proc(5): /proc/net/tcp and the open files of the process)."""
+    """Whether this process itself listens on the port of 127.0.0.1 (proc(5): /proc/net/tcp and the open files of the
+    process)."""
     address = f"0100007F:{port:04X}"
     rows = (line.split() for line in Path("/proc/net/tcp").read_text().splitlines()[1:])
     listening = {f"socket:[{row[9]}]" for row in rows if row[1] == address and row[3] == "0A"}

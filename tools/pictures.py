@@ -1,4 +1,5 @@
-"""Takes docs/screenshots anew from the running demo: ./start, then .venv/bin/python tools/pictures.py (needs the tests' packages and Chromium)."""
+"""Takes docs/screenshots anew from the running demo: ./start, then .venv/bin/python tools/pictures.py (needs the tests'
+packages and Chromium)."""
 
 import html
 import io

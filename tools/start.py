@@ -114,8 +114,9 @@ def start(cluster: Cluster) -> int:
 
 
 def chosen_ports(supervisor: Supervisor) -> dict[str, int]:
-    """Those our processes listen on; for what does not listen yet, the ones of the last time or, where another process has taken them, the next
-    free ones. What the supervisor says is not asked: one that keeps ending is STARTING every few seconds."""
+    """Those our processes listen on; for what does not listen yet, the ones of the last time or, where another process
+    has taken them, the next free ones. What the supervisor says is not asked: one that keeps ending is STARTING every
+    few seconds."""
     ports = read_ports()
     pids = {name: one["pid"] for name, one in supervisor.processes().items()}
 
@@ -140,7 +141,8 @@ def keep_address(cluster: Cluster, port: int) -> None:
 
 
 def programs_at(ports: dict[str, int], cluster: Cluster) -> list[Program]:
-    """What is to run. One whose command or environment differs from what runs is started anew, so both say what its code was made from."""
+    """What is to run. One whose command or environment differs from what runs is started anew, so both say what its
+    code was made from."""
     code = digest(ROOT / "requirements.lock", *sorted((ROOT / "src" / "rondine").rglob("*.py")))[:16]
     console = (CONSOLE / "dist" / ".made-from").read_text()[:16]
     env = {"RONDINE_HOME": str(VAR), "PYTHONUNBUFFERED": "1", "RONDINE_CODE": code}

@@ -1,7 +1,9 @@
-"""Keeping the parts of the service alive: a supervisor process, its configuration, and a few of its calls. Standard library only.
+"""Keeping the parts of the service alive: a supervisor process, its configuration, and a few of its calls. Standard
+library only.
 
-The supervisor starts again what ends: at once if it had run for a while, else a second later each time. Its API is at a Unix socket that only this
-user can open. When the supervisor itself dies, its processes are ended by the kernel, so that the next ./start finds nothing half alive.
+The supervisor starts again what ends: at once if it had run for a while, else a second later each time. Its API is at a
+Unix socket that only this user can open. When the supervisor itself dies, its processes are ended by the kernel, so
+that the next ./start finds nothing half alive.
 """
 
 import hashlib
@@ -24,7 +26,8 @@ STEADY_SECONDS = 5
 
 @dataclass(frozen=True)
 class Program:
-    """A process to keep alive. order: lower ones start earlier and stop later. stop: the signal that ends it in good order."""
+    """A process to keep alive. order: lower ones start earlier and stop later. stop: the signal that ends it in good
+    order."""
 
     name: str
     words: list[str]

@@ -374,7 +374,8 @@ def run_try(session: Session, args: Namespace, out: Output) -> int:
 
 
 def _values_for(item: dict[str, Any], args: Namespace) -> dict[str, Any]:
-    """Those that are given, and the try values of the other inputs, as the bench begins with them; a record fills them otherwise."""
+    """Those that are given, and the try values of the other inputs, as the bench begins with them; a record fills them
+    otherwise."""
     given = named_values(args.input)
     if args.only_given or args.record:
         return given

@@ -49,7 +49,8 @@ def add_commands(commands: Any) -> None:
 
 
 def run_sign_in(session: Session, args: Namespace, out: Output) -> int:
-    """Connects seed store, soil laboratory and crew board, each by another sign-in, and shows what is seen of it afterwards."""
+    """Connects seed store, soil laboratory and crew board, each by another sign-in, and shows what is seen of it
+    afterwards."""
     office = session.office
     papers = json.loads(args.papers.read_text())
     ports = dict(line.split("=") for line in (args.papers.parent / "ports").read_text().split())
@@ -187,7 +188,8 @@ class Walk:
         self._out.out.print(f"\n[bold]{number}. {title}[/bold]")
 
     def run(self, command: str, *, unless: bool = False, most: int = 60, typed: str = "") -> int:
-        """The exit status. unless: what it makes is there already.  most: lines of its output that are shown.  typed: what it asks for."""
+        """The exit status. unless: what it makes is there already.  most: lines of its output that are shown.  typed:
+        what it asks for."""
         self._out.out.print(f"   {command}", style="dim", markup=False)
         if unless:
             self._out.out.print("   there already", markup=False)

@@ -1,4 +1,5 @@
-"""The guided example of importing: the register's OpenAPI document, and the seed store's OData metadata from the service itself."""
+"""The guided example of importing: the register's OpenAPI document, and the seed store's OData metadata from the
+service itself."""
 
 import json
 from argparse import Namespace
@@ -11,7 +12,8 @@ from rondine_client import RondineProblem
 
 
 def run_import(session: Session, args: Namespace, out: Output) -> int:
-    """Imports two definitions, looks at rows before anything is made, and asks for chosen fields, filtered and with what belongs to them."""
+    """Imports two definitions, looks at rows before anything is made, and asks for chosen fields, filtered and with
+    what belongs to them."""
     office = session.office
     papers = json.loads(args.papers.read_text())
     ports = dict(line.split("=") for line in (args.papers.parent / "ports").read_text().split())

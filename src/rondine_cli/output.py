@@ -1,4 +1,5 @@
-"""What the commands print: tables and sentences on a terminal, one JSON value a line for programs; everything else goes to stderr."""
+"""What the commands print: tables and sentences on a terminal, one JSON value a line for programs; everything else goes
+to stderr."""
 
 import json
 import sys

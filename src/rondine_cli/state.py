@@ -1,4 +1,5 @@
-"""Where the command line keeps who is signed in: one file in the user's configuration folder, readable by the user only."""
+"""Where the command line keeps who is signed in: one file in the user's configuration folder, readable by the user
+only."""
 
 import json
 import os

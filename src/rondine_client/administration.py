@@ -20,7 +20,8 @@ class Tokens:
         return found
 
     def make(self, title: str, **life: int | None) -> Json:
-        """Another token of one's own; its `token` is shown this once. days: how long it lasts, None for ever; 90 if left out."""
+        """Another token of one's own; its `token` is shown this once. days: how long it lasts, None for ever; 90 if
+        left out."""
         made: Json = self._client.ask("POST", self._path, {"title": title, **life})
         return made
 
@@ -39,7 +40,8 @@ class People:
         return found
 
     def make(self, name: str, **content: Any) -> Json:
-        """content: title, password, is_administrator. Without a password one is made up: `made_password`, shown this once."""
+        """content: title, password, is_administrator. Without a password one is made up: `made_password`, shown this
+        once."""
         made: Json = self._client.ask("POST", "/people", {"name": name, **content})
         return made
 

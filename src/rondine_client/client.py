@@ -22,7 +22,8 @@ UNKNOWN = "application/octet-stream"
 
 
 class Client:
-    """url: of the service.  token: from `sign_in`, or made in the console.  timeout: seconds for one answer; trials may take that long.
+    """url: of the service.  token: from `sign_in`, or made in the console.  timeout: seconds for one answer; trials may
+    take that long.
 
     Raises RondineProblem for whatever the service refuses, Unreachable if there is none.
     """
@@ -86,7 +87,8 @@ class Client:
         version: int | None = None,
         mark: str | None = None,
     ) -> Any:
-        """One request below /api/v1; the answer's JSON, None if it has none. version: of the item that is changed. mark: its Idempotency-Key."""
+        """One request below /api/v1; the answer's JSON, None if it has none. version: of the item that is changed.
+        mark: its Idempotency-Key."""
         headers = {"If-Match": f'"{version}"'} if version is not None else {}
         if mark is not None:
             headers["Idempotency-Key"] = mark
@@ -114,7 +116,8 @@ class Client:
         *,
         query: Mapping[str, Any] | None = None,
     ) -> Any:
-        """A POST below /api/v1 whose answer comes line by line: `report` is given {what, done, of} as it goes on; the result is returned."""
+        """A POST below /api/v1 whose answer comes line by line: `report` is given {what, done, of} as it goes on; the
+        result is returned."""
         for line in self._lines(path, json=body, params=dict(query or {})):
             if "progress" not in line:
                 return line["result"]

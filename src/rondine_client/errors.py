@@ -4,7 +4,8 @@ from typing import Any
 
 
 class RondineProblem(Exception):
-    """The service refused or failed. code: stable, for programs.  where, hint: the place, and what to do.  problems: every single one."""
+    """The service refused or failed. code: stable, for programs.  where, hint: the place, and what to do.  problems:
+    every single one."""
 
     def __init__(self, document: dict[str, Any]) -> None:
         self.document = document

@@ -16,7 +16,8 @@ OVER = ("done", "failed", "cancelled")
 
 
 class Items:
-    """The items of one kind, each as the API shows it: name, title, version, problems, document, and what it refers to by name."""
+    """The items of one kind, each as the API shows it: name, title, version, problems, document, and what it refers to
+    by name."""
 
     def __init__(self, client: "Client", project: str, kind: str) -> None:
         self._client, self._project, self._kind = client, project, kind
@@ -45,7 +46,8 @@ class Items:
         return made
 
     def change(self, name: str, /, *, version: int, **content: Any) -> Json:
-        """version: the one that was seen. Raises RondineProblem (changed_meanwhile) if it is another by now; its document has `current`."""
+        """version: the one that was seen. Raises RondineProblem (changed_meanwhile) if it is another by now; its
+        document has `current`."""
         changed: Json = self._client.ask("PATCH", f"{self._path}/{quote(name, safe='')}", content, version=version)
         return changed
 
@@ -109,7 +111,8 @@ class Project:
         return found
 
     def set_naming(self, **rule: Any) -> Json:
-        """rule: separator and field_separator ("-" or "_"), service_first, feeds_begin; what is left out is as usual. Nothing is renamed."""
+        """rule: separator and field_separator ("-" or "_"), service_first, feeds_begin; what is left out is as usual.
+        Nothing is renamed."""
         found: Json = self._ask("PUT", "/naming", {"rule": rule})["rule"]
         return found
 
@@ -131,7 +134,8 @@ class Project:
         return self._ask("PATCH", f"/environments/{quote(name, safe='')}", content)
 
     def prove_callback(self, name: str) -> str:
-        """What a browser that is signed in opens, within ten minutes, to prove that the environment's callback address leads here."""
+        """What a browser that is signed in opens, within ten minutes, to prove that the environment's callback address
+        leads here."""
         address: str = self._ask("POST", f"/environments/{quote(name, safe='')}/callback-proof")["address"]
         return address
 
@@ -174,11 +178,13 @@ class Project:
         key_files: Mapping[str, tuple[bytes, str]] | None = None,
         **secrets: str,
     ) -> Json:
-        """Replaces a credential's secrets, such as key="..."; they are never given back: {name, names, has_second, origins, certificates, version}.
+        """Replaces a credential's secrets, such as key="..."; they are never given back: {name, names, has_second,
+        origins, certificates, version}.
 
-        The first ones belong to where its connections lead then, later ones to the same, and to `origins`: they are sent nowhere else.
-        is_second: sets a second one beside the first, tried where the first is refused.  key_files: private keys as files, PEM or PKCS#12, with their
-        passphrase ("" for none), by the names of secrets; what certificates they hold is given back as `certificates`, in PEM.
+        The first ones belong to where its connections lead then, later ones to the same, and to `origins`: they are
+        sent nowhere else. is_second: sets a second one beside the first, tried where the first is refused.  key_files:
+        private keys as files, PEM or PKCS#12, with their passphrase ("" for none), by the names of secrets; what
+        certificates they hold is given back as `certificates`, in PEM.
         """
         files = {
             name: {"base64": b64encode(content).decode(), "passphrase": passphrase}
@@ -188,7 +194,8 @@ class Project:
         return self._ask("PUT", f"/credentials/{quote(credential, safe='')}/secrets", body)
 
     def permit_origin(self, credential: str, origin: str) -> Json:
-        """Lets a credential's secrets be sent to one more address (administrators): {name, names, has_second, origins, version}."""
+        """Lets a credential's secrets be sent to one more address (administrators): {name, names, has_second, origins,
+        version}."""
         return self._ask("POST", f"/credentials/{quote(credential, safe='')}/origins", {"origin": origin})
 
     def drop_second_secrets(self, credential: str) -> Json:
@@ -203,7 +210,8 @@ class Project:
         operation: str | None = None,
         document: Json | None = None,
     ) -> Json:
-        """Moves a fixed value that looks like a key into the connection's credential. place: JSON Pointer, such as /query/0."""
+        """Moves a fixed value that looks like a key into the connection's credential. place: JSON Pointer, such as
+        /query/0."""
         body: Json = {"service": service, "environment": environment, "place": place}
         body |= {"operation": operation} if operation else {}
         return self._ask("POST", "/moves", body | ({"document": document} if document is not None else {}))
@@ -235,7 +243,8 @@ class Project:
         return self._ask("GET", f"/connections/{quote(connection, safe='')}/sign-in")
 
     def begin_sign_in(self, connection: str, operation: str = "") -> Json:
-        """{address: the service's consent page, callback}; the person who asks opens the address in a browser signed in to Rondine."""
+        """{address: the service's consent page, callback}; the person who asks opens the address in a browser signed in
+        to Rondine."""
         return self._ask("POST", f"/connections/{quote(connection, safe='')}/sign-in", {"operation": operation})
 
     def discard_token(self, connection: str, operation: str = "") -> None:
@@ -256,8 +265,8 @@ class Project:
     # --- describing and trying
 
     def take_apart(self, address: str, method: str = "GET", *, service: str = "", environment: str = "test") -> Json:
-        """A pasted address as base address, operation and inputs. service: by whose connection it is to be sent; `difference` then tells where it
-        would go in place of the pasted address, if it does."""
+        """A pasted address as base address, operation and inputs. service: by whose connection it is to be sent;
+        `difference` then tells where it would go in place of the pasted address, if it does."""
         asked = {"address": address, "method": method, "service": service, "environment": environment}
         return self._ask("POST", "/addresses", asked)
 
@@ -273,11 +282,11 @@ class Project:
         operations: Sequence[str] | None = None,
         **source: Any,
     ) -> Json:
-        """What is in a definition: {format, title, operations, schemas, servers, sign_ins, record_types, parts, warnings, left_out, hash, look};
-        nothing is imported. look finds it again without sending it again.
+        """What is in a definition: {format, title, operations, schemas, servers, sign_ins, record_types, parts,
+        warnings, left_out, hash, look}; nothing is imported. look finds it again without sending it again.
 
-        details: with the inputs of operations and the fields of record types.  operations: only those, by key.  service, environment: whose
-        connection signs in, where the address is on its host.
+        details: with the inputs of operations and the fields of record types.  operations: only those, by key.
+        service, environment: whose connection signs in, where the address is on its host.
         """
         asked = {**_source(source), "details": details, "operations": operations}
         if report is not None:
@@ -287,22 +296,23 @@ class Project:
         return self._ask("POST", "/definition-previews", asked)
 
     def look_at_rows(self, key: str, *, inputs: Mapping[str, Any] | None = None, **source: Any) -> Json:
-        """The first rows of an operation that is only described: {url, status, path, rows, count}; nothing is stored. service, environment: whose
-        connection signs in.
+        """The first rows of an operation that is only described: {url, status, path, rows, count}; nothing is stored.
+        service, environment: whose connection signs in.
         """
         return self._ask("POST", "/row-previews", {"key": key, "inputs": dict(inputs or {}), **_source(source)})
 
     def import_definition(self, service: str = "", *, operations: Sequence[str] | None = None, **options: Any) -> Json:
         """Imports what is chosen (keys; None for all) and gives the names of what was made.
 
-        options: the source; hash of what was looked at; title, names, left_out ({key: [inputs]}), record_types ([] for none), connect
-        ({environment, address, blanks, sign_in}), paging ("decline": operations ask for one response only), every_part (the other services in it
-        too; `others` in what comes back).
+        options: the source; hash of what was looked at; title, names, left_out ({key: [inputs]}), record_types ([] for
+        none), connect ({environment, address, blanks, sign_in}), paging ("decline": operations ask for one response
+        only), every_part (the other services in it too; `others` in what comes back).
         """
         return self._ask("POST", "/imports", {"service": service, "operations": operations, **_source(options)})
 
     def export_service(self, name: str, environment: str = "test") -> Json:
-        """A service as OpenAPI 3.1: {document, unsaid: [{where, message, hint}]}; environment: whose connection says where it is."""
+        """A service as OpenAPI 3.1: {document, unsaid: [{where, message, hint}]}; environment: whose connection says
+        where it is."""
         return self._ask("GET", f"/services/{quote(name, safe='')}/openapi", query={"environment": environment})
 
     def schemas(self, definition: str) -> Json:
@@ -319,14 +329,16 @@ class Project:
         take: Sequence[str] | None = None,
         leave: Sequence[str] | None = None,
     ) -> Json:
-        """A GraphQL query with a field taken or left out, and what the schema offers at `path`: {query, fields, problems, depth, count, cost}."""
+        """A GraphQL query with a field taken or left out, and what the schema offers at `path`: {query, fields,
+        problems, depth, count, cost}."""
         body = {"query": query, "path": list(path)}
         body |= {"take": list(take)} if take else {}
         body |= {"leave": list(leave)} if leave else {}
         return self._ask("POST", f"/definitions/{quote(definition, safe='')}/fields", body)
 
     def compare_definition(self, name: str, **source: Any) -> Json:
-        """What the definition says otherwise now, read from its own address if no source is given: {changes, unchanged, hash}."""
+        """What the definition says otherwise now, read from its own address if no source is given: {changes, unchanged,
+        hash}."""
         return self._ask("POST", f"/definitions/{quote(name, safe='')}/compare", _source(source))
 
     def update_definition(
@@ -337,16 +349,18 @@ class Project:
         return self._ask("POST", f"/definitions/{quote(name, safe='')}/update", body)
 
     def read_pasted(self, text: str, *, service: str = "", environment: str = "test") -> Json:
-        """A pasted address, request as HTTP text, or list of parameters as an operation: {kind, base_address, operation, findings, difference}.
-        service: by whose connection it is to be sent, as with `take_apart`."""
+        """A pasted address, request as HTTP text, or list of parameters as an operation: {kind, base_address,
+        operation, findings, difference}. service: by whose connection it is to be sent, as with `take_apart`."""
         return self._ask("POST", "/pastes", {"text": text, "service": service, "environment": environment})
 
     def body_from_sample(self, text: str, media_type: str = "") -> Json:
-        """A body with its inputs, made from a sample of it (JSON, a form, XML): {operation: {body, inputs}, findings}; nothing is stored."""
+        """A body with its inputs, made from a sample of it (JSON, a form, XML): {operation: {body, inputs}, findings};
+        nothing is stored."""
         return self._ask("POST", "/pastes", {"text": text, "part": "body", "media_type": media_type})
 
     def choose_body(self, document: Mapping[str, Any], media_type: str) -> Json:
-        """An operation's document with another of the bodies that its service takes (`other_bodies`); nothing is stored."""
+        """An operation's document with another of the bodies that its service takes (`other_bodies`); nothing is
+        stored."""
         found: Json = self._ask("POST", "/body-choices", {"document": document, "media_type": media_type})["document"]
         return found
 
@@ -355,7 +369,8 @@ class Project:
         return self._ask("POST", f"/operations/{quote(name, safe='')}/copy", {"name": new_name, "title": title})
 
     def usual_operations(self, path: str, *, record_type: str = "", key: str = "id") -> list[Json]:
-        """List, find, create, replace, change and remove of a resource at a path, as proposals: [{name, title, document}]."""
+        """List, find, create, replace, change and remove of a resource at a path, as proposals: [{name, title,
+        document}]."""
         return self._ask("POST", "/patterns", {"path": path, "record_type": record_type, "key": key})
 
     def show_request(
@@ -368,7 +383,8 @@ class Project:
         inputs: Mapping[str, Any] | None = None,
         record: Json | None = None,
     ) -> Json:
-        """The request as it would be sent, secrets masked; nothing is sent. record: {record_type, key}, which fills inputs that are not given."""
+        """The request as it would be sent, secrets masked; nothing is sent. record: {record_type, key}, which fills
+        inputs that are not given."""
         asked = _asked(service, environment, operation, document, inputs)
         return self._ask("POST", "/requests", {**asked, **({"record": record} if record else {})})
 
@@ -386,9 +402,10 @@ class Project:
         record: Json | None = None,
         mark: str | None = None,
     ) -> Json:
-        """Sends a saved operation, or one from the draft, once. confirmed: needed for what may change something at the service.
-        in_protected: needed besides in a protected environment.  empty_is_meant: needed besides where no input has a value.  record: {record_type, key}, which fills inputs that are not given.
-        mark: 8 to 100 characters of one's own; asked for again with the same one, nothing is sent, and what became of the first is given."""
+        """Sends a saved operation, or one from the draft, once. confirmed: needed for what may change something at the
+        service. in_protected: needed besides in a protected environment.  empty_is_meant: needed besides where no input
+        has a value.  record: {record_type, key}, which fills inputs that are not given. mark: 8 to 100 characters of
+        one's own; asked for again with the same one, nothing is sent, and what became of the first is given."""
         asked = _asked(service, environment, operation, document, inputs) | ({"record": record} if record else {})
         meant = {"confirmed": confirmed, "in_protected": in_protected, "empty_is_meant": empty_is_meant}
         return self._ask("POST", "/trials", {**asked, **meant}, mark=mark)
@@ -403,19 +420,22 @@ class Project:
         confirmed: bool = False,
         empty_is_meant: bool = False,
     ) -> Json:
-        """Sends an operation to a base address once, without a service or a connection, and without signing in; the host must be permitted."""
+        """Sends an operation to a base address once, without a service or a connection, and without signing in; the
+        host must be permitted."""
         asked = {"base_address": base_address, "document": document, "environment": environment}
         meant = {"confirmed": confirmed, "empty_is_meant": empty_is_meant}
         return self._ask("POST", "/trials", {**asked, "inputs": dict(inputs or {}), **meant})
 
     def keep_trial(self, run: int, service: str, **options: Any) -> Json:
-        """Service, connection and operation of a one-off trial: {service, connection, operation, adopted: the paging that its response shows and the
-        operation follows}. options: operation, title, service_title, environment, paging: "decline" to ask for one response only."""
+        """Service, connection and operation of a one-off trial: {service, connection, operation, adopted: the paging
+        that its response shows and the operation follows}. options: operation, title, service_title, environment,
+        paging: "decline" to ask for one response only."""
         given = {name: value for name, value in options.items() if value is not None}
         return self._ask("POST", "/trials/keep", {"run": run, "service": service, **given})
 
     def describe_response(self, operation: str, definition: str, schema: str, *, status: str = "200") -> Json:
-        """Says by which schema of an imported definition the operation's responses with a status are; trials are held against it."""
+        """Says by which schema of an imported definition the operation's responses with a status are; trials are held
+        against it."""
         held = self.operations.get(operation)
         others = [one for one in held["document"].get("responses", []) if one["status"] != status]
         described = {"status": status, "schema": {"$ref": f"#/$defs/{schema}"}, "definition": definition}
@@ -435,7 +455,8 @@ class Project:
     ) -> Json:
         """A sample from a trial's response, from a text, or from a file's content: JSON, one JSON value a line, or XML.
 
-        media_type: left out, it is told by the content.  keys: what becomes of values that look like keys: mask or keep.
+        media_type: left out, it is told by the content.  keys: what becomes of values that look like keys: mask or
+        keep.
         """
         given = (
             {"name": name, "operation": operation}
@@ -453,7 +474,8 @@ class Project:
         )
 
     def places(self, body: str, *, text: str = "", pointer: str = "") -> Json:
-        """Places of a stored body by a text in names and values, or by a JSON Pointer: {items: [{pointer, path, text, positions}], is_all}."""
+        """Places of a stored body by a text in names and values, or by a JSON Pointer: {items: [{pointer, path, text,
+        positions}], is_all}."""
         return self._ask("GET", f"/bodies/{body}/places", query={"text": text, "pointer": pointer})
 
     def text(self, body: str, *, offset: int = 0) -> Json:
@@ -471,11 +493,13 @@ class Project:
         return self._ask("POST", "/outlines", {"bodies": list(bodies), "corrections": list(corrections)})
 
     def compare(self, before: str, after: str) -> Json:
-        """Two stored bodies by structure and value: {differences: [{path, kind, before, after}], is_all}; formatting counts for nothing."""
+        """Two stored bodies by structure and value: {differences: [{path, kind, before, after}], is_all}; formatting
+        counts for nothing."""
         return self._ask("POST", "/comparisons", {"before": before, "after": after})
 
     def compare_structures(self, before: Sequence[str], after: Sequence[str], corrections: Sequence[Json] = ()) -> Json:
-        """What newer stored bodies have that older ones do not allow: {differences: [{path, kind, before, after}], is_all}."""
+        """What newer stored bodies have that older ones do not allow: {differences: [{path, kind, before, after}],
+        is_all}."""
         return self._ask(
             "POST",
             "/structure-comparisons",
@@ -491,7 +515,8 @@ class Project:
         corrections: Sequence[Json] = (),
         onto: bool = False,
     ) -> Json:
-        """A record type and a mapping for rows at these levels. onto: the record type is there already; `pairs` tells what fills it, `open` what nothing does."""
+        """A record type and a mapping for rows at these levels. onto: the record type is there already; `pairs` tells
+        what fills it, `open` what nothing does."""
         return self._ask(
             "POST",
             "/proposals",
@@ -557,8 +582,8 @@ class Project:
         record_types: Mapping[str, Json] | None = None,
         inputs: Mapping[str, Any] | None = None,
     ) -> Iterator[Json]:
-        """What a mapping, saved or a draft, makes of a response of any size, line by line: records {record_type, ordinal, data}, rejects
-        {record_type, ordinal, path, problems, row}, last {counts}."""
+        """What a mapping, saved or a draft, makes of a response of any size, line by line: records {record_type,
+        ordinal, data}, rejects {record_type, ordinal, path, problems, row}, last {counts}."""
         chosen = {"mapping": mapping} if isinstance(mapping, str) else {"draft": mapping}
         asked = {**chosen, "record_types": dict(record_types or {}), "inputs": dict(inputs or {})}
         return self._client.lines_of(f"{self._path}/readings/records", content, asked)
@@ -614,8 +639,8 @@ class Project:
         return self._pages(f"/runs/{run_id}/calls")
 
     def fed(self, run_id: int, call: int, *, place: str = "") -> Json:
-        """What a call's response fed: for each record type its rows, with their records and the place of each value. place: a JSON Pointer; only rows
-        with a value from there or from within."""
+        """What a call's response fed: for each record type its rows, with their records and the place of each value.
+        place: a JSON Pointer; only rows with a value from there or from within."""
         return self._ask("GET", f"/runs/{run_id}/calls/{call}/fed", query={"place": place or None})
 
     def rejects(self, run_id: int) -> Iterator[Json]:

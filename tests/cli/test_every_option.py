@@ -1,4 +1,5 @@
-"""Over the whole parser: every option of every command is read by what the command runs, so that none is taken and then forgotten."""
+"""Over the whole parser: every option of every command is read by what the command runs, so that none is taken and then
+forgotten."""
 
 import argparse
 import ast
@@ -25,7 +26,8 @@ def commands(found: argparse.ArgumentParser, words=()):
 
 
 def names_read_by(function, seen=None) -> set[str]:
-    """Attributes of `args` that a function reads, or that functions of its module read to which it hands `args` on; `*` for all."""
+    """Attributes of `args` that a function reads, or that functions of its module read to which it hands `args` on; `*`
+    for all."""
     seen = seen if seen is not None else set()
     if function in seen:
         return set()

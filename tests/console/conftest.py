@@ -1,4 +1,5 @@
-"""What the console's tests share: a browser, pages of it signed in as somebody, and what the guided examples leave behind."""
+"""What the console's tests share: a browser, pages of it signed in as somebody, and what the guided examples leave
+behind."""
 
 import pytest
 from playwright.sync_api import expect, sync_playwright

@@ -1,4 +1,5 @@
-"""Connecting in the console: every part of a connection's page, a person's consent, environments, and keys that were pasted."""
+"""Connecting in the console: every part of a connection's page, a person's consent, environments, and keys that were
+pasted."""
 
 import pytest
 from playwright.sync_api import expect

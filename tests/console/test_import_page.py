@@ -1,4 +1,5 @@
-"""The page that imports a definition: services chosen from one that has several, details read when they are opened, a body chosen afterwards."""
+"""The page that imports a definition: services chosen from one that has several, details read when they are opened, a
+body chosen afterwards."""
 
 import json
 

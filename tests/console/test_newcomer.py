@@ -1,4 +1,5 @@
-"""Somebody new, with what ./start prints and the README says: from the sign-in page to kept records, by the console alone."""
+"""Somebody new, with what ./start prints and the README says: from the sign-in page to kept records, by the console
+alone."""
 
 import pytest
 from aiohttp import web

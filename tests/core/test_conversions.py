@@ -1,4 +1,5 @@
-"""The mapping language beyond plain paths: conversions, sources, conditions, what a failure does; and that no text of a mapping becomes code."""
+"""The mapping language beyond plain paths: conversions, sources, conditions, what a failure does; and that no text of a
+mapping becomes code."""
 
 from datetime import date, datetime
 from decimal import Context, Decimal

@@ -1,4 +1,5 @@
-"""Objects whose keys are data, and objects of several kinds: recognised in samples, corrected by people, made records of."""
+"""Objects whose keys are data, and objects of several kinds: recognised in samples, corrected by people, made records
+of."""
 
 import json
 from copy import deepcopy
@@ -159,7 +160,8 @@ values = st.recursive(
 
 @given(st.lists(values, max_size=6), st.integers(0, 6), st.randoms(use_true_random=False))
 def test_samples_may_come_in_any_order_and_in_parts(samples, cut, random):
-    """What two shapes saw is the same together as if one had seen all, whichever came first; only examples keep their order."""
+    """What two shapes saw is the same together as if one had seen all, whichever came first; only examples keep their
+    order."""
     whole = infer(samples)
     mixed = list(samples)
     random.shuffle(mixed)

@@ -1,4 +1,5 @@
-"""The files of a definition: archives opened, the main one found, references followed between them, places told by line."""
+"""The files of a definition: archives opened, the main one found, references followed between them, places told by
+line."""
 
 import io
 import zipfile

@@ -1,4 +1,5 @@
-"""Bodies that a definition describes: forms in their styles, parts in their media types, and what is not sent is told (OpenAPI 3.1, "Encoding Object")."""
+"""Bodies that a definition describes: forms in their styles, parts in their media types, and what is not sent is told
+(OpenAPI 3.1, "Encoding Object")."""
 
 import json
 

@@ -1,4 +1,5 @@
-"""What documents refer to is declared: each reference is found with its place, and renaming changes it and nothing else."""
+"""What documents refer to is declared: each reference is found with its place, and renaming changes it and nothing
+else."""
 
 from hypothesis import given
 from hypothesis import strategies as st

@@ -1,4 +1,5 @@
-"""GraphQL: schemas read into operations, queries composed field by field, values as variables, and answers that fail with status 200."""
+"""GraphQL: schemas read into operations, queries composed field by field, values as variables, and answers that fail
+with status 200."""
 
 import json
 

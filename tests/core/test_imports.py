@@ -8,7 +8,8 @@ import pytest
 
 SOURCE = Path(__file__).resolve().parents[2] / "src"
 
-#: Rooms of a ring in their order. A room may import what stands on lines above its own, never what stands below or beside it.
+#: Rooms of a ring in their order. A room may import what stands on lines above its own, never what stands below or
+#: beside it.
 ROOMS = {
     "rondine.core": [
         "errors secret",
@@ -39,7 +40,8 @@ ROOMS = {
         "main",
     ],
 }
-#: Commands that have to set Django up before its models can be imported; everywhere else an import within a function hides a circle.
+#: Commands that have to set Django up before its models can be imported; everywhere else an import within a function
+#: hides a circle.
 LATE = ("rondine/server/main.py", "rondine/server/administering.py")
 #: What a ring must not import at all.
 FORBIDDEN = {

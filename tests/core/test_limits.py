@@ -1,4 +1,5 @@
-"""Limits: every rolling window holds, whatever comes; months are the calendar's; what a service says of its own count is understood."""
+"""Limits: every rolling window holds, whatever comes; months are the calendar's; what a service says of its own count
+is understood."""
 
 from datetime import UTC, datetime, timedelta
 

@@ -1,4 +1,5 @@
-"""OpenAPI 3.1, 3.0 and 2.0: the same service read from each, what is broken said with its place, and nothing that makes it fall over."""
+"""OpenAPI 3.1, 3.0 and 2.0: the same service read from each, what is broken said with its place, and nothing that makes
+it fall over."""
 
 import json
 import re

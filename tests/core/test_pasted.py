@@ -1,4 +1,5 @@
-"""What is pasted from documentation: addresses, requests as HTTP text, lists and tables of parameters; and the usual pattern of a resource."""
+"""What is pasted from documentation: addresses, requests as HTTP text, lists and tables of parameters; and the usual
+pattern of a resource."""
 
 import json
 

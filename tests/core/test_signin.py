@@ -1,4 +1,5 @@
-"""Every sign-in scheme without a socket: what is sent, what is shown, how tokens live, and what is refused in which words."""
+"""Every sign-in scheme without a socket: what is sent, what is shown, how tokens live, and what is refused in which
+words."""
 
 import base64
 import hashlib

@@ -1,5 +1,5 @@
-"""Every way from a response to records gives the same: generated source over plain values, over what a mapping wants alone, over elements, and the exact
-way field by field. Mappings and responses are made up."""
+"""Every way from a response to records gives the same: generated source over plain values, over what a mapping wants
+alone, over elements, and the exact way field by field. Mappings and responses are made up."""
 
 import json
 from xml.sax.saxutils import escape, quoteattr

@@ -1,4 +1,5 @@
-"""What the engine does for a connection besides sending: cleans what comes back, drives sign-in and limits, and looks at each stage."""
+"""What the engine does for a connection besides sending: cleans what comes back, drives sign-in and limits, and looks
+at each stage."""
 
 import asyncio
 import base64

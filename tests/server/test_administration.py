@@ -1,4 +1,5 @@
-"""An installation of one's own: people, projects, members, tokens, passwords; over the API, by command and on the server."""
+"""An installation of one's own: people, projects, members, tokens, passwords; over the API, by command and on the
+server."""
 
 import json
 import subprocess

@@ -1,4 +1,5 @@
-"""Conditional requests (RFC 9110, section 13): a version that is there already is not sent again, and that is no failure."""
+"""Conditional requests (RFC 9110, section 13): a version that is there already is not sent again, and that is no
+failure."""
 
 import pytest
 from aiohttp import web

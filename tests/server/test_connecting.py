@@ -1,4 +1,5 @@
-"""Environments, connections, standing values, limits, checks and outbound rules: what a builder, an operator and an administrator find true."""
+"""Environments, connections, standing values, limits, checks and outbound rules: what a builder, an operator and an
+administrator find true."""
 
 import asyncio
 import base64

@@ -1,4 +1,5 @@
-"""A credential belongs to the origins it was entered for: whoever did not enter its secrets cannot send them anywhere else."""
+"""A credential belongs to the origins it was entered for: whoever did not enter its secrets cannot send them anywhere
+else."""
 
 import pytest
 from aiohttp import web

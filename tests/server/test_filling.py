@@ -1,4 +1,5 @@
-"""The sending side: a kept record fills the inputs of an operation, and each value of the request says where it came from."""
+"""The sending side: a kept record fills the inputs of an operation, and each value of the request says where it came
+from."""
 
 import json
 

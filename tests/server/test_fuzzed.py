@@ -1,4 +1,5 @@
-"""The API under made-up requests that its own description allows and forbids, as each role: no 5xx, and answers as described (schemathesis)."""
+"""The API under made-up requests that its own description allows and forbids, as each role: no 5xx, and answers as
+described (schemathesis)."""
 
 import json
 from pathlib import Path

@@ -1,4 +1,5 @@
-"""The inspection desk, a GraphQL service: its schema asked for, a query composed without typing, partial answers, mutations, and a feed."""
+"""The inspection desk, a GraphQL service: its schema asked for, a query composed without typing, partial answers,
+mutations, and a feed."""
 
 import json
 

@@ -1,4 +1,5 @@
-"""Responses that mean harm, or are just broken: each ends in its named error, tried as well as in a feed, and the service stays as it was."""
+"""Responses that mean harm, or are just broken: each ends in its named error, tried as well as in a feed, and the
+service stays as it was."""
 
 import asyncio
 import gzip
@@ -140,7 +141,8 @@ def test_names_that_stand_twice_are_told_by_the_run_that_loses_a_value(rondine, 
 
 
 def test_memory_comes_back(rondine, hostile):
-    """What hostile responses cost is given back: after the first rounds, which warm the processes, another one holds no more."""
+    """What hostile responses cost is given back: after the first rounds, which warm the processes, another one holds no
+    more."""
     office = rondine.office()
     kinds = ("gzip-bomb", "too-large", "too-deep", "too-deep-xml", "one-endless-text")
 

@@ -1,4 +1,5 @@
-"""Private keys in files: with a passphrase, and as PKCS#12 with their certificate; made by OpenSSL, used for a real TLS sign-in."""
+"""Private keys in files: with a passphrase, and as PKCS#12 with their certificate; made by OpenSSL, used for a real TLS
+sign-in."""
 
 import subprocess
 

@@ -1,4 +1,5 @@
-"""Lists of items: however many there are, they ask the database the same number of questions, and say the same as each item alone."""
+"""Lists of items: however many there are, they ask the database the same number of questions, and say the same as each
+item alone."""
 
 import pytest
 from django.db import connection

@@ -1,4 +1,5 @@
-"""Looks at definitions: what is told at once and what when it is asked for, without sending files again; several services in one definition."""
+"""Looks at definitions: what is told at once and what when it is asked for, without sending files again; several
+services in one definition."""
 
 import json
 

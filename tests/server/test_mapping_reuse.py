@@ -1,4 +1,5 @@
-"""Mappings and record types that are there already: used by several operations, with an exception for one; filled from another response."""
+"""Mappings and record types that are there already: used by several operations, with an exception for one; filled from
+another response."""
 
 import json
 

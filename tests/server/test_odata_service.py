@@ -1,4 +1,5 @@
-"""The seed store, an OData service: its metadata read from itself, rows looked at, imported, asked, changed, and brought in page by page."""
+"""The seed store, an OData service: its metadata read from itself, rows looked at, imported, asked, changed, and
+brought in page by page."""
 
 import json
 import re

@@ -1,4 +1,5 @@
-"""Odd responses in trials and feeds: shown as they came, or failed with the cause; never "it worked" beside "cannot be read"."""
+"""Odd responses in trials and feeds: shown as they came, or failed with the cause; never "it worked" beside "cannot be
+read"."""
 
 import gzip
 import json

@@ -1,4 +1,5 @@
-"""An operation's own rules for its outcomes, in trials and feeds: nothing found is no failure, and a failure with status 200 is one."""
+"""An operation's own rules for its outcomes, in trials and feeds: nothing found is no failure, and a failure with
+status 200 is one."""
 
 import pytest
 from aiohttp import web

@@ -1,4 +1,5 @@
-"""What no database can hold, and hosts that are not ours, are refused at the door: with the place, on every path, never by a 500."""
+"""What no database can hold, and hosts that are not ours, are refused at the door: with the place, on every path, never
+by a 500."""
 
 import os
 import subprocess

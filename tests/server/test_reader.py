@@ -1,4 +1,5 @@
-"""Large definitions are read in a process of their own: the same result, errors with their places, and an end when nobody waits."""
+"""Large definitions are read in a process of their own: the same result, errors with their places, and an end when
+nobody waits."""
 
 import json
 import os

@@ -8,7 +8,8 @@ from rondine_client import RondineProblem
 
 @pytest.fixture
 def desk(rondine, serve):
-    """A service with a sign-in operation, an operation with a sign-in of its own, and a standing value in every place that takes one."""
+    """A service with a sign-in operation, an operation with a sign-in of its own, and a standing value in every place
+    that takes one."""
 
     def answer(request):
         if request.path == "/session":

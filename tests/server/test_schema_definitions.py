@@ -1,4 +1,5 @@
-"""Schemas and samples imported in place of a definition: what a service answers is held against them, and they can be imported again."""
+"""Schemas and samples imported in place of a definition: what a service answers is held against them, and they can be
+imported again."""
 
 import json
 

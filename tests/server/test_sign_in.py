@@ -1,4 +1,5 @@
-"""Signing in at real services: every scheme over sockets, the life of a token across processes, and what a person sees of it."""
+"""Signing in at real services: every scheme over sockets, the life of a token across processes, and what a person sees
+of it."""
 
 import time
 from concurrent.futures import ThreadPoolExecutor
@@ -27,7 +28,8 @@ def seeds(rondine, **more):
 
 
 def scheme(rondine, kind):
-    """(base address, path, the sign-in's settings, its secrets, more of the connection) of a stand-in that speaks the scheme."""
+    """(base address, path, the sign-in's settings, its secrets, more of the connection) of a stand-in that speaks the
+    scheme."""
     papers, soil, store = rondine.papers, rondine.outside("soil"), rondine.outside("seeds")
     tls = {"tls": {"authority": papers.authority, "certificate": papers.client_certificate}}
     signed = {"private_key": papers.seeds_private_key}
@@ -240,7 +242,8 @@ def test_twenty_runs_in_two_workers_with_an_expired_token_cause_one_token_reques
 
 
 def consent(rondine, name, *, answer="yes", person="mira"):
-    """What a person does in the browser: signed in to Rondine, sent to the service, says yes or no, and comes back. Gives where that leads."""
+    """What a person does in the browser: signed in to Rondine, sent to the service, says yes or no, and comes back.
+    Gives where that leads."""
     with httpx.Client(base_url=rondine.url) as browser:
         browser.post(
             "/api/v1/session",

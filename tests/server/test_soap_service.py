@@ -1,4 +1,5 @@
-"""The permit counter, a SOAP service: its WSDL read with the schema it imports, envelopes in both versions, faults, and a user name token."""
+"""The permit counter, a SOAP service: its WSDL read with the schema it imports, envelopes in both versions, faults, and
+a user name token."""
 
 import pytest
 from aiohttp import web

@@ -1,6 +1,8 @@
-"""Every format the whole road through the API: look, import all, import again, compare, update, export, import the export.
+"""Every format the whole road through the API: look, import all, import again, compare, update, export, import the
+export.
 
-The documents are made here and have every keyword of their format: each must survive, and the same document must be the same.
+The documents are made here and have every keyword of their format: each must survive, and the same document must be the
+same.
 """
 
 import json

@@ -1,4 +1,5 @@
-"""./start for real, with a folder of its own: what it starts stays alive, and it finds its way when something has changed."""
+"""./start for real, with a folder of its own: what it starts stays alive, and it finds its way when something has
+changed."""
 
 import os
 import shutil

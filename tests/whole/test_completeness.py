@@ -1,4 +1,5 @@
-"""Complete is a proof: a run that saw signs of more rows says so everywhere, and whatever a trial tells, a run tells too."""
+"""Complete is a proof: a run that saw signs of more rows says so everywhere, and whatever a trial tells, a run tells
+too."""
 
 import json
 
@@ -95,7 +96,8 @@ def test_a_service_that_takes_no_notice_of_the_page_number_is_found_out_at_its_s
 
 
 def test_pages_are_counted_by_what_the_service_counts_not_by_the_rows_made_of_it(rondine, trees):
-    """Two trees a page with three visits each: six rows, but the announced four trees are on two pages. A tree without visits ends nothing."""
+    """Two trees a page with three visits each: six rows, but the announced four trees are on two pages. A tree without
+    visits ends nothing."""
     tree = {"visits": ROWS[:3]}
     other = {"visits": [{**one, "number": one["number"] + "-b"} for one in ROWS[:3]]}
     pages = [{"trees": [tree, tree], "total": 4}, {"trees": [other, {"visits": []}], "total": 4}]

@@ -287,7 +287,8 @@ CANARY = "canary-5e1f-not-to-be-found"
 
 
 def test_a_secret_is_found_nowhere_afterwards(register, serve):
-    """The secret goes out with every call, also with failing ones, and is searched for in all that is left: raw, and in the usual encodings."""
+    """The secret goes out with every call, also with failing ones, and is searched for in all that is left: raw, and in
+    the usual encodings."""
     outside = serve(
         lambda request: web.json_response(
             {"trees": [{"number": "a", "girth": "1,5"}], "next": None}, status=200 if len(outside.calls) % 3 else 500

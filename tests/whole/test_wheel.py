@@ -1,4 +1,5 @@
-"""The wheel in a clean environment: docs/installing.md, command by command, from nothing to kept records and the console."""
+"""The wheel in a clean environment: docs/installing.md, command by command, from nothing to kept records and the
+console."""
 
 import os
 import re

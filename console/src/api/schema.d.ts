@@ -364,12 +364,21 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The life of a connection's token: seen, begun with a person's consent, and discarded. The token itself is shown nowhere. */
+        /**
+         * @description The life of a connection's token: seen, begun with a person's consent, and discarded. The token itself is shown
+         *         nowhere.
+         */
         get: operations["getSignIn"];
         put?: never;
-        /** @description The life of a connection's token: seen, begun with a person's consent, and discarded. The token itself is shown nowhere. */
+        /**
+         * @description The life of a connection's token: seen, begun with a person's consent, and discarded. The token itself is shown
+         *         nowhere.
+         */
         post: operations["beginSignIn"];
-        /** @description The life of a connection's token: seen, begun with a person's consent, and discarded. The token itself is shown nowhere. */
+        /**
+         * @description The life of a connection's token: seen, begun with a person's consent, and discarded. The token itself is shown
+         *         nowhere.
+         */
         delete: operations["discardToken"];
         options?: never;
         head?: never;
@@ -567,7 +576,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description The fields of a GraphQL schema at a place of a query; the query with one taken or left out, checked against the schema. */
+        /**
+         * @description The fields of a GraphQL schema at a place of a query; the query with one taken or left out, checked against the
+         *         schema.
+         */
         post: operations["chooseFields"];
         delete?: never;
         options?: never;
@@ -667,7 +679,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Kept records, a page at a time. Filters: `field=`, `field.from=`, `field.to=`, `field.begins=`; order: `sort=field` or `sort=-field`. */
+        /**
+         * @description Kept records, a page at a time. Filters: `field=`, `field.from=`, `field.to=`, `field.begins=`; order:
+         *         `sort=field` or `sort=-field`.
+         */
         get: operations["listRecords"];
         put?: never;
         post?: never;
@@ -1116,7 +1131,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description A pasted address, request as HTTP text, list of parameters, or sample of a body, made into an operation with its inputs. */
+        /**
+         * @description A pasted address, request as HTTP text, list of parameters, or sample of a body, made into an operation with its
+         *         inputs.
+         */
         post: operations["readPasted"];
         delete?: never;
         options?: never;
@@ -1133,7 +1151,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description The usual operations of a resource (list, find, create, replace, change, remove), proposed from its path; nothing is made. */
+        /**
+         * @description The usual operations of a resource (list, find, create, replace, change, remove), proposed from its path; nothing
+         *         is made.
+         */
         post: operations["proposeUsual"];
         delete?: never;
         options?: never;
@@ -1286,7 +1307,8 @@ export interface paths {
         /**
          * @description What a mapping makes of a response of any size, line by line (application/x-ndjson).
          *
-         *         A record: {record_type, ordinal, data}. A row that does not fit: {record_type, ordinal, path, problems, row}. Last {counts} or {problem}.
+         *         A record: {record_type, ordinal, data}. A row that does not fit: {record_type, ordinal, path, problems, row}. Last
+         *         {counts} or {problem}.
          */
         post: operations["readRecords"];
         delete?: never;
@@ -1537,10 +1559,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Samples; a new one from a trial or from pasted text. Its operation follows the paging that it shows, if nothing was decided before. */
+        /**
+         * @description Samples; a new one from a trial or from pasted text. Its operation follows the paging that it shows, if nothing
+         *         was decided before.
+         */
         get: operations["listSamples"];
         put?: never;
-        /** @description Samples; a new one from a trial or from pasted text. Its operation follows the paging that it shows, if nothing was decided before. */
+        /**
+         * @description Samples; a new one from a trial or from pasted text. Its operation follows the paging that it shows, if nothing
+         *         was decided before.
+         */
         post: operations["keepSample"];
         delete?: never;
         options?: never;
@@ -1555,15 +1583,24 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Samples; a new one from a trial or from pasted text. Its operation follows the paging that it shows, if nothing was decided before. */
+        /**
+         * @description Samples; a new one from a trial or from pasted text. Its operation follows the paging that it shows, if nothing
+         *         was decided before.
+         */
         get: operations["getSample"];
         put?: never;
         post?: never;
-        /** @description Samples; a new one from a trial or from pasted text. Its operation follows the paging that it shows, if nothing was decided before. */
+        /**
+         * @description Samples; a new one from a trial or from pasted text. Its operation follows the paging that it shows, if nothing
+         *         was decided before.
+         */
         delete: operations["removeSample"];
         options?: never;
         head?: never;
-        /** @description Samples; a new one from a trial or from pasted text. Its operation follows the paging that it shows, if nothing was decided before. */
+        /**
+         * @description Samples; a new one from a trial or from pasted text. Its operation follows the paging that it shows, if nothing
+         *         was decided before.
+         */
         patch: operations["changeSample"];
         trace?: never;
     };
@@ -1574,7 +1611,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Samples; a new one from a trial or from pasted text. Its operation follows the paging that it shows, if nothing was decided before. */
+        /**
+         * @description Samples; a new one from a trial or from pasted text. Its operation follows the paging that it shows, if nothing
+         *         was decided before.
+         */
         get: operations["listSampleRevisions"];
         put?: never;
         post?: never;
@@ -1809,10 +1849,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The tokens that act as whoever asks. Another one can be made without the password; with a token, none that outlasts it. */
+        /**
+         * @description The tokens that act as whoever asks. Another one can be made without the password; with a token, none that
+         *         outlasts it.
+         */
         get: operations["listTokens"];
         put?: never;
-        /** @description The tokens that act as whoever asks. Another one can be made without the password; with a token, none that outlasts it. */
+        /**
+         * @description The tokens that act as whoever asks. Another one can be made without the password; with a token, none that
+         *         outlasts it.
+         */
         post: operations["makeAnotherToken"];
         delete?: never;
         options?: never;
@@ -2688,8 +2734,8 @@ export interface components {
             next: string | null;
         };
         /**
-         * @description What is in a definition (a preview of it). Context: `look`, by which it is found again; `with_details`; `keys` of the operations to be shown, None
-         *     for all.
+         * @description What is in a definition (a preview of it). Context: `look`, by which it is found again; `with_details`; `keys` of
+         *     the operations to be shown, None for all.
          */
         DefinitionShown: {
             readonly description: string;
@@ -3401,7 +3447,10 @@ export interface components {
              */
             or_one?: boolean;
         };
-        /** @description title: what the token is for.  days: how long it lasts; null for ever; left out: 90, or as long as the token that asks for it. */
+        /**
+         * @description title: what the token is for.  days: how long it lasts; null for ever; left out: 90, or as long as the token that
+         *     asks for it.
+         */
         LifeRequest: {
             days?: number | null;
             /** @default command line */

@@ -1,8 +1,8 @@
 """Every error Rondine names, one tree.
 
-Each class has a stable `code` that programs test and a `status`, the HTTP status the API answers with: whose fault it is decides
-the class (the input 4xx, the outside service 502, its slowness 504, ours 500). `where` says the place, `hint` what to do;
-both are shown on every surface.
+Each class has a stable `code` that programs test and a `status`, the HTTP status the API answers with: whose fault it
+is decides the class (the input 4xx, the outside service 502, its slowness 504, ours 500). `where` says the place,
+`hint` what to do; both are shown on every surface.
 """
 
 import difflib
@@ -143,7 +143,8 @@ class ResponseTooLarge(ServiceError):
 
 
 class SignInRefused(ServiceError):
-    """The outside service does not accept the sign-in: a wrong secret, a scope it does not give, an answer without a token."""
+    """The outside service does not accept the sign-in: a wrong secret, a scope it does not give, an answer without a
+    token."""
 
     code = "sign_in_refused"
 
@@ -205,7 +206,8 @@ def did_you_mean(name: str, known: Iterable[str]) -> str:
 
 
 def _likeness(name: str, other: str) -> int:
-    """How likely one is a slip of the other, told at a glance: 0 unless it is about as long, then 1 for each end that is the same."""
+    """How likely one is a slip of the other, told at a glance: 0 unless it is about as long, then 1 for each end that
+    is the same."""
     if abs(len(name) - len(other)) > 3:
         return 0
     a, b = name.lower(), other.lower()

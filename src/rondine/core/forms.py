@@ -1,7 +1,8 @@
-"""Forms and JSON Schemas drawn from documents: one field for each of a document's, with its kind, default, choices and help text.
+"""Forms and JSON Schemas drawn from documents: one field for each of a document's, with its kind, default, choices and
+help text.
 
-The help stands in the class's docstring, the one place where it is written: `name: what it is.`, two blanks between fields; a sentence
-before the first of them is about the whole.
+The help stands in the class's docstring, the one place where it is written: `name: what it is.`, two blanks between
+fields; a sentence before the first of them is about the whole.
 """
 
 import re
@@ -19,7 +20,8 @@ _HELP = re.compile(r"(?<![\w])([a-z_]+(?:, [a-z_]+)*): (.+?)(?=\s{2,}[a-z_]+(?:,
 
 @dataclass(frozen=True, slots=True)
 class FormField:
-    """kind: text, long_text, choice, integer, number, boolean, list (of texts), map (text to text) or json (anything else)."""
+    """kind: text, long_text, choice, integer, number, boolean, list (of texts), map (text to text) or json (anything
+    else)."""
 
     name: str
     title: str

@@ -1,4 +1,5 @@
-"""The one rule of a project by which names are proposed: of services, operations, record types, mappings, feeds, and of fields."""
+"""The one rule of a project by which names are proposed: of services, operations, record types, mappings, feeds, and of
+fields."""
 
 from collections.abc import Collection
 from typing import Annotated, Literal, get_args

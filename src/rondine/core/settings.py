@@ -1,7 +1,9 @@
-"""Settings and documents: frozen msgspec structs are the one source of their JSON Schema, their stored form and their checks.
+"""Settings and documents: frozen msgspec structs are the one source of their JSON Schema, their stored form and their
+checks.
 
-`load` is strict: an unknown field, a wrong type or a missing part is an InputError that says where (a JSON Pointer) and names the nearest
-known field. `dump` writes plain JSON values, leaving out what equals its default, so that stored documents stay short and old ones load.
+`load` is strict: an unknown field, a wrong type or a missing part is an InputError that says where (a JSON Pointer) and
+names the nearest known field. `dump` writes plain JSON values, leaving out what equals its default, so that stored
+documents stay short and old ones load.
 """
 
 import re
@@ -39,7 +41,8 @@ def load(kind: Any, value: object, *, where: str = "") -> Any:
 
 
 def dump(value: object) -> Any:
-    """Plain JSON values: dict, list, str, int, float, bool, None. What equals its default is left out, so that equal documents are stored equally."""
+    """Plain JSON values: dict, list, str, int, float, bool, None. What equals its default is left out, so that equal
+    documents are stored equally."""
     if isinstance(value, Document):
         config = value.__struct_config__
         out = {str(config.tag_field): config.tag} if config.tag_field else {}
@@ -61,7 +64,8 @@ def dump(value: object) -> Any:
 
 @cache
 def _fields_of(kind: type[Document]) -> tuple[tuple[str, str, object], ...]:
-    """(name, name in the stored form, default) of each field; a required one has UNSET for its default, which no value equals."""
+    """(name, name in the stored form, default) of each field; a required one has UNSET for its default, which no value
+    equals."""
     return tuple(
         (
             one.name,
@@ -77,8 +81,8 @@ def _fields_of(kind: type[Document]) -> tuple[tuple[str, str, object], ...]:
 
 
 def _to_input_error(text: str, kind: Any, where: str, given: object) -> InputError:
-    """msgspec's message as one of ours: `Object contains unknown field `x` - at `$.a[0]``. given: the whole value, so that only what it could be is
-    suggested.
+    """msgspec's message as one of ours: `Object contains unknown field `x` - at `$.a[0]``. given: the whole value, so
+    that only what it could be is suggested.
     """
     message, _, path = text.partition(" - at `")
     steps = [part.strip("[]").removeprefix(".") for part in re.findall(r"\.[^.\[]+|\[[^\]]*\]", path.rstrip("`"))]
@@ -118,8 +122,8 @@ _KINDS = {
 
 
 def _hints_at(kind: Any, steps: list[str], value: object) -> tuple[list[Any], object, list[str]]:
-    """(the types that a place of a document may have, the value there, the steps that lead to it). A step that msgspec writes as two points is a member
-    of an object, the first that does not fit.
+    """(the types that a place of a document may have, the value there, the steps that lead to it). A step that msgspec
+    writes as two points is a member of an object, the first that does not fit.
     """
     hints: list[Any] = [kind]
     taken: list[str] = []
@@ -155,7 +159,8 @@ def _fits(hint: Any, value: object) -> bool:
 
 
 def _alternatives(hints: list[Any], value: object) -> list[Any]:
-    """What a value may be: unions opened; of tagged classes only the one that the value says it is, if it says one of them."""
+    """What a value may be: unions opened; of tagged classes only the one that the value says it is, if it says one of
+    them."""
     out: list[Any] = []
     for hint in hints:
         if get_origin(hint) is Annotated:

@@ -1,4 +1,5 @@
-"""Carries exchanges out over aiohttp: sign-in, limits, redirects by our own rule, time-outs, a size cap, timings, no secrets in logs.
+"""Carries exchanges out over aiohttp: sign-in, limits, redirects by our own rule, time-outs, a size cap, timings, no
+secrets in logs.
 
 One `Engine` a process and event loop; it keeps a connection pool for each connection of a project, and drops idle ones.
 """
@@ -83,8 +84,9 @@ class Timings:
 class Arrival:
     """What came back: the request as sent (secrets masked when shown), the head, the whole body after decompression.
 
-    large: the body, if it was too large for memory and the line lets it be spooled; `body` is empty then.  is_delimited: the response, or its content coding,
-    says where its body ends; else it ended with the connection, which looks the same as breaking off (RFC 9112, section 6.3).
+    large: the body, if it was too large for memory and the line lets it be spooled; `body` is empty then.
+    is_delimited: the response, or its content coding, says where its body ends; else it ended with the connection,
+    which looks the same as breaking off (RFC 9112, section 6.3).
     """
 
     request: Request
@@ -118,13 +120,15 @@ class Arrival:
         return next((value for key, value in self.headers if key.lower() == name), None)
 
 
-#: Gives the reply that the exchange is sent: reads the values it asked for out of an arrival. May take its time; it is awaited.
+#: Gives the reply that the exchange is sent: reads the values it asked for out of an arrival. May take its time; it is
+#: awaited.
 Reader = Callable[[Arrival, Send], Awaitable[Response]]
 
 
 @dataclass(frozen=True, slots=True)
 class SideCall:
-    """A call made on the way to another: of the sign-in, refused with 401 and repeated, answered with a redirect, or told to wait."""
+    """A call made on the way to another: of the sign-in, refused with 401 and repeated, answered with a redirect, or
+    told to wait."""
 
     purpose: str
     request: Request
@@ -159,8 +163,8 @@ class Engine:
         patience: float = PATIENCE,
         witness: Witness = lambda _: None,
     ) -> T:
-        """Drives an exchange to its end through the connection's sign-in, limits and redirects. `read` is awaited with every final arrival, in
-        order; calls on the way to it go to `witness`. patience: seconds to wait for limits."""
+        """Drives an exchange to its end through the connection's sign-in, limits and redirects. `read` is awaited with
+        every final arrival, in order; calls on the way to it go to `witness`. patience: seconds to wait for limits."""
         try:
             ask = next(exchange)
             while True:
@@ -175,7 +179,8 @@ class Engine:
     async def call(
         self, line: Line, ask: Send, *, patience: float = PATIENCE, witness: Witness = lambda _: None
     ) -> Arrival:
-        """One call of an operation: signed in, within limits, redirects followed by our own rule, told to wait and tried again."""
+        """One call of an operation: signed in, within limits, redirects followed by our own rule, told to wait and
+        tried again."""
         is_signed, until, course = True, time.monotonic() + patience, Course()
         while True:
             patience = max(0.0, until - time.monotonic())
@@ -332,9 +337,11 @@ class Engine:
         return arrival
 
     async def send(self, line: Line, request: Request, *, to: str = "") -> Arrival:
-        """One request, as it is. to: the origin its secrets are for, by default the connection's, and further ones that it names.
+        """One request, as it is. to: the origin its secrets are for, by default the connection's, and further ones that
+        it names.
 
-        Raises HostRefused, Unreachable, TlsFailed, ServiceTooSlow, ResponseTooLarge or ServiceError; never follows a redirect.
+        Raises HostRefused, Unreachable, TlsFailed, ServiceTooSlow, ResponseTooLarge or ServiceError; never follows a
+        redirect.
         """
         permission = line.guard.permission(request.url)
         meant = {to} if to else {origin(line.base_address), *line.further_origins}
@@ -504,7 +511,8 @@ class Engine:
         return session
 
     def _close_idle_pools(self) -> None:
-        """Makes room for another pool: those that were not used for the longest go first. A busy one is never closed; then there are more."""
+        """Makes room for another pool: those that were not used for the longest go first. A busy one is never closed;
+        then there are more."""
         idle = [key for key in self._pools if not self._busy.get(key)]
         for key in idle[: max(0, len(self._pools) - MOST_POOLS + 1)]:
             old = self._pools.pop(key)
@@ -517,7 +525,8 @@ _ADDRESSES = frozenset({b"location", b"content-location", b"link"})
 
 
 class _Incoming:
-    """A body while it comes in: in memory, or in a file where it is large and the line lets it be. Raises ResponseTooLarge."""
+    """A body while it comes in: in memory, or in a file where it is large and the line lets it be. Raises
+    ResponseTooLarge."""
 
     def __init__(self, line: Line, where: str) -> None:
         self.line, self.where = line, where

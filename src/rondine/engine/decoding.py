@@ -1,7 +1,7 @@
 """Content codings undone while a body comes in (RFC 9110, section 8.4.1), with the proof that it came whole.
 
-A stream that breaks off is told from one that ended: each coding has a trailer or a last block, and a body without it is refused whatever its
-length says. Several codings are undone in the reverse of their order.
+A stream that breaks off is told from one that ended: each coding has a trailer or a last block, and a body without it
+is refused whatever its length says. Several codings are undone in the reverse of their order.
 """
 
 import zlib
@@ -22,7 +22,8 @@ class Step(Protocol):
 
 
 class ContentDecoder:
-    """Undoes the codings of one body. where: the request, for messages. Raises ServiceError for a coding that is not known."""
+    """Undoes the codings of one body. where: the request, for messages. Raises ServiceError for a coding that is not
+    known."""
 
     def __init__(self, content_encoding: str, where: str) -> None:
         names = [one.strip().lower() for one in content_encoding.split(",")]

@@ -1,7 +1,8 @@
 """The address guard: which hosts may be reached, checked on the name asked for and on the address really dialled.
 
-A project permits hosts by name and port. An address that is not a public one (private, loopback, link-local, mapped, NAT64, multicast) is refused
-unless its permission says so. The check sits in the socket factory, after every way of writing or resolving a name.
+A project permits hosts by name and port. An address that is not a public one (private, loopback, link-local, mapped,
+NAT64, multicast) is refused unless its permission says so. The check sits in the socket factory, after every way of
+writing or resolving a name.
 """
 
 import ipaddress
@@ -12,10 +13,11 @@ from urllib.parse import urlsplit
 
 from rondine.core.errors import HostRefused
 
-#: IPv6 blocks whose last 32 bits are an IPv4 address: NAT64 (RFC 6052), IPv4-translated (RFC 2765), IPv4-compatible (RFC 4291, section 2.5.5.1).
+#: IPv6 blocks whose last 32 bits are an IPv4 address: NAT64 (RFC 6052), IPv4-translated (RFC 2765), IPv4-compatible
+#: (RFC 4291, section 2.5.5.1).
 _WITH_IPV4 = [ipaddress.IPv6Network(one) for one in ("64:ff9b::/96", "::ffff:0:0:0/96", "::/96")]
-#: Not reachable from everywhere, and not known as such to every version of Python: local NAT64 (RFC 8215), site-local (RFC 3879), segment routing
-#: (RFC 9602), documentation (RFC 9637), the relays of 6to4 (RFC 7526).
+#: Not reachable from everywhere, and not known as such to every version of Python: local NAT64 (RFC 8215), site-local
+#: (RFC 3879), segment routing (RFC 9602), documentation (RFC 9637), the relays of 6to4 (RFC 7526).
 _LOCAL = [
     ipaddress.ip_network(one) for one in ("64:ff9b:1::/48", "fec0::/10", "5f00::/16", "3fff::/20", "192.88.99.0/24")
 ]
@@ -23,7 +25,8 @@ _LOCAL = [
 
 @dataclass(frozen=True, slots=True)
 class PermittedHost:
-    """host: a name or address in lower case, without brackets.  port: None for any.  is_private: private addresses may be dialled."""
+    """host: a name or address in lower case, without brackets.  port: None for any.  is_private: private addresses may
+    be dialled."""
 
     host: str
     port: int | None = None
@@ -65,7 +68,8 @@ class Guard:
             )
 
     def check_literal(self, url: str, permission: PermittedHost) -> None:
-        """The same for an address written as such, in any of the ways that the system reads, before anything is dialled."""
+        """The same for an address written as such, in any of the ways that the system reads, before anything is
+        dialled."""
         host = (urlsplit(url).hostname or "").rstrip(".")
         try:
             found = socket.getaddrinfo(host, None, flags=socket.AI_NUMERICHOST)
@@ -99,7 +103,8 @@ def _command(wanted: PermittedHost) -> str:
 
 
 def _is_known_private(host: str) -> bool:
-    """Whether the host will not do without leave for private addresses, as far as that can be told without looking its name up."""
+    """Whether the host will not do without leave for private addresses, as far as that can be told without looking its
+    name up."""
     if host == "localhost" or host.endswith(".localhost"):  # RFC 6761, section 6.3
         return True
     try:
@@ -110,8 +115,8 @@ def _is_known_private(host: str) -> bool:
 
 
 def is_public(address: str) -> bool:
-    """Whether an IP address is globally reachable (IANA's special-purpose registries), looking through the forms of IPv6 that hold an IPv4 address:
-    mapped (::ffff:a.b.c.d), compatible, translated, NAT64 and 6to4."""
+    """Whether an IP address is globally reachable (IANA's special-purpose registries), looking through the forms of
+    IPv6 that hold an IPv4 address: mapped (::ffff:a.b.c.d), compatible, translated, NAT64 and 6to4."""
     try:
         ip = ipaddress.ip_address(address.partition("%")[0])
     except ValueError:

@@ -23,8 +23,8 @@ LEAST_CLEANED = 8
 
 @dataclass(frozen=True, slots=True)
 class TimeOuts:
-    """Seconds. connect: until the connection stands.  first_byte: until the head of the response.  idle: between two pieces of the body.
-    whole: for all of it."""
+    """Seconds. connect: until the connection stands.  first_byte: until the head of the response.  idle: between two
+    pieces of the body. whole: for all of it."""
 
     connect: float = 5.0
     first_byte: float = 30.0
@@ -34,10 +34,12 @@ class TimeOuts:
 
 @dataclass(frozen=True, slots=True)
 class Line:
-    """id: names what all processes share of the connection (limits); id and version name its pool.  token_id: names its token; own sign-ins of
-    operations have their own.  secrets: the sets of secrets valid in turn, the preferred one first.  operations: for sign-in operations.
-    further_origins: where next pages may be besides.  max_size: bytes of a body after decompression.  memory: what the sign-in keeps between calls in this process.  is_connection: false for a call
-    to an address that is no connection's, such as a definition's: no process keeps limits for it.  is_spooling: large bodies go to a file.
+    """id: names what all processes share of the connection (limits); id and version name its pool.  token_id: names its
+    token; own sign-ins of operations have their own.  secrets: the sets of secrets valid in turn, the preferred one
+    first.  operations: for sign-in operations. further_origins: where next pages may be besides.  max_size: bytes of a
+    body after decompression.  memory: what the sign-in keeps between calls in this process.  is_connection: false for a
+    call to an address that is no connection's, such as a definition's: no process keeps limits for it.  is_spooling:
+    large bodies go to a file.
     """
 
     id: str
@@ -79,7 +81,8 @@ class Line:
 
 
 def forms_of(secrets: list[Secret]) -> tuple[bytes, ...]:
-    """How secrets may stand in what comes back, the longest forms first: as they are, in UTF-16, and in the encodings that services put into answers and errors."""
+    """How secrets may stand in what comes back, the longest forms first: as they are, in UTF-16, and in the encodings
+    that services put into answers and errors."""
     forms: set[bytes] = set()
     for value in {secret.bare() for secret in secrets}:
         if len(value) >= LEAST_CLEANED:
@@ -142,7 +145,8 @@ def cleaned_headers(headers: Headers, forms: Sequence[bytes]) -> Headers:
 
 
 def tls_context(line: Line) -> ssl.SSLContext:
-    """TLS as the connection wants it: its own authority instead of the public ones, and its client certificate. Raises TlsFailed."""
+    """TLS as the connection wants it: its own authority instead of the public ones, and its client certificate. Raises
+    TlsFailed."""
     try:
         context = ssl.create_default_context(cadata=line.authority or None)
     except (ssl.SSLError, ValueError) as error:

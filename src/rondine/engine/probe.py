@@ -1,4 +1,5 @@
-"""Looks at a connection stage by stage: resolve, connect, TLS. Each stage has its time and its outcome in words; the first failure ends it."""
+"""Looks at a connection stage by stage: resolve, connect, TLS. Each stage has its time and its outcome in words; the
+first failure ends it."""
 
 import asyncio
 import socket
@@ -29,7 +30,8 @@ class Stage:
 
 
 async def probe(line: Line, note: Callable[[Stage], None]) -> bool:
-    """Resolves, connects and agrees on TLS with the base address, or connects to the proxy. False if a stage failed; nothing is sent over HTTP."""
+    """Resolves, connects and agrees on TLS with the base address, or connects to the proxy. False if a stage failed;
+    nothing is sent over HTTP."""
     target = line.proxy or line.base_address
     parts = urlsplit(target)
     host = parts.hostname or ""

@@ -1,4 +1,5 @@
-"""What all processes share of a connection: its token and its usage. `Alone` is the same within one process, for tests and single runs."""
+"""What all processes share of a connection: its token and its usage. `Alone` is the same within one process, for tests
+and single runs."""
 
 import asyncio
 import time
@@ -22,11 +23,13 @@ class Shared(Protocol):
     async def read_token(self, line: Line) -> Token | None: ...
 
     async def renew_token(self, line: Line, seen: Token | None, obtain: Obtain) -> Token:
-        """A token newer than `seen`: one caller of all obtains it, the others get the outcome. Raises what obtaining raised."""
+        """A token newer than `seen`: one caller of all obtains it, the others get the outcome. Raises what obtaining
+        raised."""
         ...
 
     async def begin_call(self, line: Line, patience: float) -> str:
-        """Waits until the limits let a call begin; gives the name of its place. Raises LimitReached beyond patience seconds."""
+        """Waits until the limits let a call begin; gives the name of its place. Raises LimitReached beyond patience
+        seconds."""
         ...
 
     async def end_call(self, line: Line, place: str) -> None: ...

@@ -1,4 +1,5 @@
-"""`rondine-server person` and `project`: the first people and projects of an installation, without anybody to ask for leave."""
+"""`rondine-server person` and `project`: the first people and projects of an installation, without anybody to ask for
+leave."""
 
 import argparse
 import getpass

@@ -1,4 +1,5 @@
-"""The service as an ASGI application: Django, and beside it the event streams, which wait for hours and must not cost a thread."""
+"""The service as an ASGI application: Django, and beside it the event streams, which wait for hours and must not cost a
+thread."""
 
 import os
 import re

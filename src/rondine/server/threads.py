@@ -12,7 +12,8 @@ T = TypeVar("T")
 
 
 async def in_database(pool: ThreadPoolExecutor, action: Callable[..., T], *arguments: Any, **named: Any) -> T:
-    """Runs an action in a thread of the pool. The thread keeps its connection; one that has died meanwhile is replaced first."""
+    """Runs an action in a thread of the pool. The thread keeps its connection; one that has died meanwhile is replaced
+    first."""
 
     def fresh() -> T:
         for held in connections.all(initialized_only=True):
@@ -24,7 +25,8 @@ async def in_database(pool: ThreadPoolExecutor, action: Callable[..., T], *argum
 
 
 def apart(action: Callable[..., T]) -> Callable[..., Coroutine[Any, Any, T]]:
-    """An action that takes long, for a view that waits for it: in a thread of its own, which gives its database connection back at the end."""
+    """An action that takes long, for a view that waits for it: in a thread of its own, which gives its database
+    connection back at the end."""
 
     def run(*arguments: Any, **named: Any) -> T:
         try:

@@ -7,7 +7,8 @@ RENAMED = {"services": "connecting"}
 
 
 def rename_apps() -> None:
-    """Gives the tables and migrations of renamed apps their present names; does nothing where that was done, or nothing is there yet."""
+    """Gives the tables and migrations of renamed apps their present names; does nothing where that was done, or nothing
+    is there yet."""
     with transaction.atomic(), connection.cursor() as cursor:
         tables = connection.introspection.table_names(cursor)
         for old, new in RENAMED.items():

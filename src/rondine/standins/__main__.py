@@ -1,7 +1,7 @@
 """Runs the stand-ins on loopback until it is told to stop.
 
-python -m rondine.standins --port 18210 --key-file var/register.key
-python -m rondine.standins ... --home var --more crew=18211 seeds=18212 soil=18213 soil-tls=18214 desk=18215 permits=18216
+python -m rondine.standins --port 18210 --key-file var/register.key python -m rondine.standins ... --home var --more
+crew=18211 seeds=18212 soil=18213 soil-tls=18214 desk=18215 permits=18216
 """
 
 import argparse

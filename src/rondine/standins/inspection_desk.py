@@ -1,9 +1,10 @@
 """The inspection desk: GraphQL over HTTP with a bearer token.
 
-POST /graphql    {"query": ..., "variables": ..., "operationName": ...}; GET for queries: ?query= &variables= &operationName=
-GET, PUT /control    {"introspection": false, "one_line": true, "token": ...}
+POST /graphql    {"query": ..., "variables": ..., "operationName": ...}; GET for queries: ?query= &variables=
+&operationName= GET, PUT /control    {"introspection": false, "one_line": true, "token": ...}
 
-Failures come with status 200 and `errors`; an inspection's `report` fails for every seventh, so that data and errors come together.
+Failures come with status 200 and `errors`; an inspection's `report` fails for every seventh, so that data and errors
+come together.
 """
 
 import json
@@ -75,7 +76,8 @@ input NewFinding { part: String!  severe: Boolean }
 
 @dataclass
 class Control:
-    """introspection: whether the schema is told.  one_line: refuse queries with line breaks.  fail: every answer is an error, with status 200."""
+    """introspection: whether the schema is told.  one_line: refuse queries with line breaks.  fail: every answer is an
+    error, with status 200."""
 
     introspection: bool = True
     one_line: bool = False

@@ -1,8 +1,8 @@
 """The permit counter: SOAP 1.1 and 1.2 at one address.
 
-GET  /services/counter?wsdl    its WSDL, with this host's address; GET /services/permits.xsd
-POST /secure/counter           the same, with a user name token in the SOAP header
-POST /services/counter         FindPermit, ListPermits, AskPermit (document), CountPermits (rpc); a fault for whatever is wrong
+GET  /services/counter?wsdl    its WSDL, with this host's address; GET /services/permits.xsd POST /secure/counter
+the same, with a user name token in the SOAP header POST /services/counter         FindPermit, ListPermits, AskPermit
+(document), CountPermits (rpc); a fault for whatever is wrong
 """
 
 import base64

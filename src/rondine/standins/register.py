@@ -30,8 +30,9 @@ DEFINITION = Path(__file__).parent / "documents" / "register.yaml"
 
 @dataclass(frozen=True)
 class Control:
-    """How the register behaves. delay: seconds before each response.  status: answer every call with this.  every: fail each n-th call
-    with 500.  garbage: send a page of HTML with status 200.  drop: close without a response.  version: 1 or 2.  repeat: pages link in a circle."""
+    """How the register behaves. delay: seconds before each response.  status: answer every call with this.  every: fail
+    each n-th call with 500.  garbage: send a page of HTML with status 200.  drop: close without a response.  version: 1
+    or 2.  repeat: pages link in a circle."""
 
     delay: float = 0.0
     status: int = 0

@@ -1,12 +1,10 @@
 """The seed store: OData 4.0 behind OAuth 2 client credentials.
 
-GET /odata                                the service document: its entity sets
-GET /odata/$metadata                      CSDL, in XML
-GET /odata/Collections, /Lots, /Tests, /Withdrawals     $filter $select $expand $orderby $top $skip $count, pages of 25 by next link
-GET, PATCH, PUT, DELETE /odata/Lots(7)    with ETag and If-Match; POST /odata/Lots
-POST /odata/Lots(7)/Olmara.Seeds.Withdraw {"Grams": 5, "Purpose": "Planting"}
-GET /odata/ScarceLots(below=260)
-GET /old/Lots                             the same lots as OData 2.0, read only, in its own envelope; ?$format=atom: as an Atom feed
+GET /odata                                the service document: its entity sets GET /odata/$metadata
+CSDL, in XML GET /odata/Collections, /Lots, /Tests, /Withdrawals     $filter $select $expand $orderby $top $skip $count,
+pages of 25 by next link GET, PATCH, PUT, DELETE /odata/Lots(7)    with ETag and If-Match; POST /odata/Lots POST
+/odata/Lots(7)/Olmara.Seeds.Withdraw {"Grams": 5, "Purpose": "Planting"} GET /odata/ScarceLots(below=260) GET /old/Lots
+the same lots as OData 2.0, read only, in its own envelope; ?$format=atom: as an Atom feed
 """
 
 import hashlib

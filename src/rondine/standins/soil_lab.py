@@ -1,14 +1,12 @@
 """The soil laboratory: lab results behind five other ways to sign in, each at a path of its own.
 
 GET  /results            basic; ?count=1 for how many, ?from=2 for which; ?format=other with other prefixes and UTF-16
-GET  /results.xsd        their XML Schema, to everybody
-GET  /digest/results     digest (RFC 7616; ?algorithm=MD5 or SHA-256 in the control)
-GET  /keyed/results      a key and a secret in headers, cookies or the query: key, secret
-POST /keyed/results      the same in a form or JSON body
-POST /session            the sign-in operation: {"user": ..., "password": ...} -> {"session": {"key": ...}, "seconds": ...}
-GET  /session/results    "Authorization: Session <key>"
-GET  /bearer/results     an access token of its own token desk; over TLS the caller's certificate stands for a client secret (RFC 8705)
-GET  /moved/...          redirects: /moved/here to /results, /moved/away to the address in ?to=
+GET  /results.xsd        their XML Schema, to everybody GET  /digest/results     digest (RFC 7616; ?algorithm=MD5 or
+SHA-256 in the control) GET  /keyed/results      a key and a secret in headers, cookies or the query: key, secret POST
+/keyed/results      the same in a form or JSON body POST /session            the sign-in operation: {"user": ...,
+"password": ...} -> {"session": {"key": ...}, "seconds": ...} GET  /session/results    "Authorization: Session <key>"
+GET  /bearer/results     an access token of its own token desk; over TLS the caller's certificate stands for a client
+secret (RFC 8705) GET  /moved/...          redirects: /moved/here to /results, /moved/away to the address in ?to=
 """
 
 import base64

@@ -1,4 +1,5 @@
-"""Where the stand-ins give out access tokens: OAuth 2.0 in all grants that Rondine speaks, checked strictly, told to misbehave at will.
+"""Where the stand-ins give out access tokens: OAuth 2.0 in all grants that Rondine speaks, checked strictly, told to
+misbehave at will.
 
 GET  /oauth/consent    the page on which a person consents (authorization code with PKCE)
 POST /oauth/token      authorization_code, refresh_token (rotated), client_credentials, password, JWT bearer
@@ -27,8 +28,9 @@ JWT_BEARER = "urn:ietf:params:oauth:grant-type:jwt-bearer"
 
 @dataclass
 class Misbehaviour:
-    """lifetime: seconds of new access tokens, 0 for none told.  refuse: an OAuth error that every token request gets.  answer: html, nothing or
-    negative: a token answer that is none.  without_refresh: no refresh token is given.  status: every token request gets this.  begin: what new tokens begin with."""
+    """lifetime: seconds of new access tokens, 0 for none told.  refuse: an OAuth error that every token request gets.
+    answer: html, nothing or negative: a token answer that is none.  without_refresh: no refresh token is given.
+    status: every token request gets this.  begin: what new tokens begin with."""
 
     lifetime: int = 600
     refuse: str = ""
@@ -41,7 +43,8 @@ class Misbehaviour:
 
 @dataclass
 class TokenDesk:
-    """client_id and client_secret: the one client it knows.  public_key: PEM, of private_key_jwt and JWT bearer.  user: name and password."""
+    """client_id and client_secret: the one client it knows.  public_key: PEM, of private_key_jwt and JWT bearer.  user:
+    name and password."""
 
     client_id: str
     client_secret: str

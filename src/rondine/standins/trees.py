@@ -1,4 +1,5 @@
-"""The trees of Olmara, invented: tree number i depends only on (seed, i, version), so any page can be made without the others."""
+"""The trees of Olmara, invented: tree number i depends only on (seed, i, version), so any page can be made without the
+others."""
 
 import random
 from typing import Any

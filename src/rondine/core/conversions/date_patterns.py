@@ -1,7 +1,9 @@
-"""Dates and times in foreign forms, by the patterns of Unicode's UTS #35 (Part 4, "Date Format Patterns"): dd.MM.yyyy HH:mm.
+"""Dates and times in foreign forms, by the patterns of Unicode's UTS #35 (Part 4, "Date Format Patterns"): dd.MM.yyyy
+HH:mm.
 
-Read are y M d H h m s S a E, x X Z (offsets) and z of UTC and GMT alone; names of months and days are English. A letter's number says how many digits there
-are: `d` takes one or two, `dd` two. Text stands in quote marks; other characters stand for themselves.
+Read are y M d H h m s S a E, x X Z (offsets) and z of UTC and GMT alone; names of months and days are English. A
+letter's number says how many digits there are: `d` takes one or two, `dd` two. Text stands in quote marks; other
+characters stand for themselves.
 """
 
 import re
@@ -82,9 +84,11 @@ def read_date(text: str, pattern: Pattern) -> date | None:
 
 
 def read_moment(text: str, pattern: Pattern, zone: ZoneInfo | None) -> datetime | None:
-    """The moment in UTC, None if the text is not in this form. zone: where a time without an offset was written; without one it is an error.
+    """The moment in UTC, None if the text is not in this form. zone: where a time without an offset was written;
+    without one it is an error.
 
-    Raises ValueError if it is in this form, but is no moment: a day that is not there, or an hour that the zone's clocks skip.
+    Raises ValueError if it is in this form, but is no moment: a day that is not there, or an hour that the zone's
+    clocks skip.
     """
     found = pattern.expression.fullmatch(text)
     if not found:

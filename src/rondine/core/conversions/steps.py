@@ -1,7 +1,8 @@
 """Conversions: what becomes of a value between its place and its field, one named step after the other.
 
-Each is a frozen document with typed arguments and one method, `made`, which takes a JSON value (never null) and gives another, or raises
-ConversionError with the reason. A step for single values goes through the elements of a list. A new one is a class here and a line in `Conversion`.
+Each is a frozen document with typed arguments and one method, `made`, which takes a JSON value (never null) and gives
+another, or raises ConversionError with the reason. A step for single values goes through the elements of a list. A new
+one is a class here and a line in `Conversion`.
 """
 
 import base64
@@ -30,7 +31,8 @@ MOST_INNER = 4 * 1024 * 1024
 Decimals = Annotated[str, Meta(pattern=r"^[+-]?\d{1,30}(\.\d{1,30})?$")]
 
 
-#: (the class of the values that it takes, what makes of them the same as the steps do, what they must not hold if that is anything).
+#: (the class of the values that it takes, what makes of them the same as the steps do, what they must not hold if that
+#: is anything).
 Quick = tuple[type, Callable[[Any], Any], Any]
 
 
@@ -47,7 +49,8 @@ class Step(Document, frozen=True):
         raise NotImplementedError
 
     def quick(self) -> Quick | None:
-        """A function for the usual values alone, without a look at what they are; it may fail with any exception where `made` has to tell."""
+        """A function for the usual values alone, without a look at what they are; it may fail with any exception where
+        `made` has to tell."""
         return None
 
 

@@ -1,7 +1,7 @@
 """The types of fields and inputs, and the strict conversions to them.
 
-Each conversion takes a JSON value (not null) and gives a value that survives exactly, or raises ConversionError with the reason.
-Decimals are normalised (2.0 and 2 are the same number and are kept the same); datetimes become UTC.
+Each conversion takes a JSON value (not null) and gives a value that survives exactly, or raises ConversionError with
+the reason. Decimals are normalised (2.0 and 2 are the same number and are kept the same); datetimes become UTC.
 """
 
 import re
@@ -94,7 +94,8 @@ def to_boolean(value: Any) -> bool:
     raise ConversionError(f"is {in_words(value)}, not true or false")
 
 
-#: A date and time in JSON of OData before 4.0: milliseconds since 1970 and minutes from UTC (OData 3.0, "JSON Verbose Format", section 4.1).
+#: A date and time in JSON of OData before 4.0: milliseconds since 1970 and minutes from UTC (OData 3.0, "JSON Verbose
+#: Format", section 4.1).
 _ODATA_DATE = re.compile(r"/Date\((-?\d{1,15})(?:([+-]\d{1,4}))?\)/", re.ASCII)
 
 

@@ -1,8 +1,9 @@
 """Importing again: what a definition says otherwise than before, and what is kept of one's own corrections.
 
-An operation is compared by units (an input's type, a parameter, a member of the body, a response). For each unit there are three states: what the
-definition said before, what it says now, and what the operation is. Where nobody touched it, the new one is taken; where somebody corrected it, the
-correction stays and is shown beside what the definition says now.
+An operation is compared by units (an input's type, a parameter, a member of the body, a response). For each unit there
+are three states: what the definition said before, what it says now, and what the operation is. Where nobody touched it,
+the new one is taken; where somebody corrected it, the correction stays and is shown beside what the definition says
+now.
 """
 
 from collections.abc import Iterator, Mapping
@@ -29,8 +30,8 @@ _BODY_LISTS = {"fields": "name", "members": "at", "parts": "name"}
 
 @dataclass(frozen=True, slots=True)
 class Difference:
-    """unit: such as inputs/limit/default, or response 200: trees[*].girth.  before, now: in the definition, None for "not there".  is_kept: one's
-    own correction stays.
+    """unit: such as inputs/limit/default, or response 200: trees[*].girth.  before, now: in the definition, None for
+    "not there".  is_kept: one's own correction stays.
     """
 
     unit: str
@@ -53,8 +54,8 @@ def merged(
     own: OperationDocument,
     schemas: SchemaComparison,
 ) -> Merged:
-    """before, now: as the definition described it.  own: the operation as it is, with what people corrected and chose.  schemas: those that they
-    refer to."""
+    """before, now: as the definition described it.  own: the operation as it is, with what people corrected and chose.
+    schemas: those that they refer to."""
     before, now = in_form_of(before, own), in_form_of(now, own)
     old_units, new_units, own_units = (dict(_units(dump(one))) for one in (before, now, own))
     left_out = set(own.left_out)

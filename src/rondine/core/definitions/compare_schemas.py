@@ -1,7 +1,7 @@
 """What schemas say otherwise than before, by field: in time that grows with what has changed, not with what there is.
 
-Which named schemas have changed, by themselves or in what they refer to, is found once for a whole definition. What has not is never looked into,
-and each pair of names is compared once, wherever it is referred to.
+Which named schemas have changed, by themselves or in what they refer to, is found once for a whole definition. What has
+not is never looked into, and each pair of names is compared once, wherever it is referred to.
 """
 
 from collections import defaultdict
@@ -33,7 +33,8 @@ _LIMITS = (
 
 @dataclass(frozen=True, slots=True)
 class FieldDifference:
-    """path: `trees[*].girth`, empty for the value itself.  before, now: its type and limits in words, None where it is not there."""
+    """path: `trees[*].girth`, empty for the value itself.  before, now: its type and limits in words, None where it is
+    not there."""
 
     path: str
     before: str | None
@@ -220,7 +221,8 @@ def _level(schemas: list[Any], named: Mapping[str, Schema]) -> _Level:
 
 
 def _words(schema: dict[str, Any]) -> str:
-    """Type, format and limits of a plain value; of a list that it is one; nothing of an object, whose members say it all."""
+    """Type, format and limits of a plain value; of a list that it is one; nothing of an object, whose members say it
+    all."""
     kinds = types_of(schema)
     plain = [kind for kind in kinds if kind != "object"]
     if "enum" not in schema and "const" not in schema and not plain:

@@ -1,7 +1,8 @@
 """OData metadata, read into operations: CSDL 4.01 and 4.0 (XML and JSON), 3.0 and 2.0 (XML).
 
-OData CSDL XML and JSON Representation 4.01; for the older ones [MC-CSDL] as the services write it. Each entity set becomes list, find, create,
-change, replace and remove, as far as its capability annotations allow; functions and actions become operations of their own.
+OData CSDL XML and JSON Representation 4.01; for the older ones [MC-CSDL] as the services write it. Each entity set
+becomes list, find, create, change, replace and remove, as far as its capability annotations allow; functions and
+actions become operations of their own.
 """
 
 from typing import Any
@@ -26,7 +27,8 @@ def is_csdl_json(value: Any) -> bool:
 
 
 def is_service_document(content: bytes) -> bool:
-    """Whether this is what an OData service answers at its own address (OData JSON 4.01, section 5; AtomPub, RFC 5023, section 8; OData 2.0)."""
+    """Whether this is what an OData service answers at its own address (OData JSON 4.01, section 5; AtomPub, RFC 5023,
+    section 8; OData 2.0)."""
     if len(content) > LARGEST_SERVICE_DOCUMENT:
         return False
     try:

@@ -19,8 +19,9 @@ class Property:
 
 @dataclass(slots=True)
 class Type:
-    """kind: entity, complex, enum or definition (of another name for a plain type). key_paths: of the keys that have an alias, as they lead
-    through complex properties.  is_flags: a value is several members, separated by commas.  facets: of a definition.
+    """kind: entity, complex, enum or definition (of another name for a plain type). key_paths: of the keys that have an
+    alias, as they lead through complex properties.  is_flags: a value is several members, separated by commas.  facets:
+    of a definition.
     """
 
     name: str

@@ -1,5 +1,5 @@
-"""Operations, schemas and inputs made of OData metadata: list, find, create, change, replace and remove of each set, as far as its capability annotations
-allow, navigation, functions and actions.
+"""Operations, schemas and inputs made of OData metadata: list, find, create, change, replace and remove of each set, as
+far as its capability annotations allow, navigation, functions and actions.
 """
 
 from collections.abc import Iterator, Mapping
@@ -18,7 +18,8 @@ from rondine.core.operations.values import ValueOf
 from rondine.core.pagination import NextAddress
 from rondine.core.schema.json_schema import Schema
 
-#: With more entity sets than this, navigation is left to expanding: one operation for each would be more than anyone can look through.
+#: With more entity sets than this, navigation is left to expanding: one operation for each would be more than anyone
+#: can look through.
 MOST_NAVIGATED = 100
 #: A body with more plain values than this has its other objects as json: nobody fills in a longer form.
 MOST_INPUTS = 150
@@ -50,7 +51,8 @@ def _flags_words(one: Type) -> str:
 
 
 def _limits(kind: str, facets: Mapping[str, str]) -> dict[str, Any]:
-    """Facets in JSON Schema's words. Precision and scale say how large a decimal may be; "max" and "variable" say nothing."""
+    """Facets in JSON Schema's words. Precision and scale say how large a decimal may be; "max" and "variable" say
+    nothing."""
     out: dict[str, Any] = {}
     if kind == "Edm.String" and facets.get("MaxLength", "").isdecimal():
         out["maxLength"] = int(facets["MaxLength"])
@@ -133,7 +135,8 @@ class Writer:
                     navigation.type, navigation.is_collection = end[0], end[1] == "*"
 
     def _members(self, name: str) -> tuple[dict[str, Property], dict[str, Property], list[str]]:
-        """(properties, navigation, keys) of a type with what it inherits. A stream is no value of an entity, and not among them."""
+        """(properties, navigation, keys) of a type with what it inherits. A stream is no value of an entity, and not
+        among them."""
         if name in self.found:
             return self.found[name]
         chain = self._lineage(name)

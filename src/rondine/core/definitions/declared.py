@@ -1,7 +1,8 @@
 """What a definition declares of the rows of a response: their key, and types that the samples alone do not show.
 
-OData before 4.0 sends decimals and 64-bit integers as texts (OData 2.0 JSON Format, "Primitive Types"), GraphQL's own scalars come as whatever their
-service likes; what the definition calls them is the better guess, as long as the samples agree.
+OData before 4.0 sends decimals and 64-bit integers as texts (OData 2.0 JSON Format, "Primitive Types"), GraphQL's own
+scalars come as whatever their service likes; what the definition calls them is the better guess, as long as the samples
+agree.
 """
 
 import re
@@ -25,7 +26,8 @@ _SCALARS: Mapping[str, FieldType] = {
 
 @dataclass(frozen=True, slots=True)
 class Declared:
-    """types: by path from the row, as outlines write it.  key: paths of what is declared as the key, empty if nothing is.  source: who says so."""
+    """types: by path from the row, as outlines write it.  key: paths of what is declared as the key, empty if nothing
+    is.  source: who says so."""
 
     types: Mapping[str, FieldType] = field(default_factory=dict)
     key: tuple[str, ...] = ()
@@ -33,7 +35,8 @@ class Declared:
 
 
 def declared_of(schema: Any, schemas: Mapping[str, Any], rows: Sequence[str]) -> Declared:
-    """schema: of the response.  rows: a JSONPath a level, each from the level around it. Nothing, where the schema does not lead to the rows."""
+    """schema: of the response.  rows: a JSONPath a level, each from the level around it. Nothing, where the schema does
+    not lead to the rows."""
     at = opened(schema, schemas)
     for path in rows:
         for step in _steps(parse_jsonpath(path)):
@@ -86,7 +89,8 @@ def opened(schema: Any, schemas: Mapping[str, Any]) -> dict[str, Any]:
 def opened_with_name(
     schema: Any, schemas: Mapping[str, Any], seen: set[str] | None = None
 ) -> tuple[dict[str, Any], str]:
-    """(the schema with references followed and parts merged, the name it has). seen: names that are merged already, by whatever way."""
+    """(the schema with references followed and parts merged, the name it has). seen: names that are merged already, by
+    whatever way."""
     if not isinstance(schema, dict):
         return {}, ""
     seen = set() if seen is None else seen

@@ -16,7 +16,8 @@ _ADDRESS = ("uri", "url", "iri")
 def described_paging(
     schema: Any, schemas: Mapping[str, Any], *, headers: Collection[str], query: Collection[str]
 ) -> PagingGuess | None:
-    """The surest, None if nothing is declared. schema: of the good response.  headers: that it declares.  query: names of the query's parameters."""
+    """The surest, None if nothing is declared. schema: of the good response.  headers: that it declares.  query: names
+    of the query's parameters."""
     if any(name.lower() == "link" for name in headers):
         return PagingGuess(LinkHeader(), "the Link header that it declares")
     members = list(_members(opened(schema, schemas), schemas))

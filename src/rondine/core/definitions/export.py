@@ -1,7 +1,8 @@
-"""A service as an OpenAPI 3.1 document, also one that never had a definition: what was sampled is described by what was seen.
+"""A service as an OpenAPI 3.1 document, also one that never had a definition: what was sampled is described by what was
+seen.
 
-Read again, it gives the same operations, inputs and schemas. What OpenAPI cannot say is listed beside: two operations at one method and path,
-standing values, values put together of several parts.
+Read again, it gives the same operations, inputs and schemas. What OpenAPI cannot say is listed beside: two operations
+at one method and path, standing values, values put together of several parts.
 """
 
 import re
@@ -65,7 +66,8 @@ _TYPES: dict[str, dict[str, Any]] = {
 
 @dataclass(frozen=True, slots=True)
 class ExportedOperation:
-    """One operation to describe. sampled: JSON Schema of its sampled responses, used where no definition describes them."""
+    """One operation to describe. sampled: JSON Schema of its sampled responses, used where no definition describes
+    them."""
 
     name: str
     title: str
@@ -93,7 +95,8 @@ def to_openapi(
     blanks: Mapping[str, str] | None = None,
     sign_in: SignIn | None = None,
 ) -> Exported:
-    """address: the base address, an RFC 6570 template; blanks: values for its places.  sign_in: that of the connection, without secrets."""
+    """address: the base address, an RFC 6570 template; blanks: values for its places.  sign_in: that of the connection,
+    without secrets."""
     writer = _Writer()
     paths: dict[str, dict[str, Any]] = {}
     for one in map(_with_odata_path, operations):
@@ -428,7 +431,8 @@ def _typed(value: Any, kind: str) -> Any:
 
 
 def _place(schema: dict[str, Any], steps: list[str], part: dict[str, Any], *, required_from: int | None) -> None:
-    """Puts a value's schema at its place within an object's. required_from: the steps from this one on are required, each in the one before."""
+    """Puts a value's schema at its place within an object's. required_from: the steps from this one on are required,
+    each in the one before."""
     if not steps:
         schema.update(part)
         return

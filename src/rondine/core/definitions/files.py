@@ -1,4 +1,5 @@
-"""The files that a definition is made of: read as JSON or YAML, references between them followed, places found again as lines."""
+"""The files that a definition is made of: read as JSON or YAML, references between them followed, places found again as
+lines."""
 
 import io
 import posixpath
@@ -113,7 +114,8 @@ def storable(value: Any) -> Any:
     return [storable(one) for one in value] if isinstance(value, list) else value
 
 
-#: Told how far reading has come: what is counted (files, operations), how many are done, of how many. What it raises ends the reading.
+#: Told how far reading has come: what is counted (files, operations), how many are done, of how many. What it raises
+#: ends the reading.
 Report = Callable[[str, int, int], None]
 
 
@@ -123,7 +125,8 @@ def to_nobody(what: str, done: int, of: int) -> None:
 
 @dataclass
 class Files:
-    """main: the name of the file with the definition.  contents: by name: a path within an upload, or an address.  report: told of progress."""
+    """main: the name of the file with the definition.  contents: by name: a path within an upload, or an address.
+    report: told of progress."""
 
     main: str
     contents: Mapping[str, bytes]

@@ -1,7 +1,9 @@
-"""GraphQL schemas, from their language (SDL) or an introspection result, read into operations whose queries are composed.
+"""GraphQL schemas, from their language (SDL) or an introspection result, read into operations whose queries are
+composed.
 
-Each field of the query and mutation types becomes an operation: its arguments are variables, its first selection takes the plain fields, and of a
-connection (Relay's) the nodes with the page's end. Fields are taken and left one by one afterwards.
+Each field of the query and mutation types becomes an operation: its arguments are variables, its first selection takes
+the plain fields, and of a connection (Relay's) the nodes with the page's end. Fields are taken and left one by one
+afterwards.
 """
 
 import re
@@ -245,8 +247,8 @@ def _variable_type(argument: Any) -> Any:
 
 
 def _first_selection(schema: GraphQLSchema, kind: Any, depth: int) -> str:
-    """What is taken of a type at first: plain fields that are not deprecated; of a connection its nodes and the page's end; of unions and interfaces
-    the plain fields of each type that it may be."""
+    """What is taken of a type at first: plain fields that are not deprecated; of a connection its nodes and the page's
+    end; of unions and interfaces the plain fields of each type that it may be."""
     if isinstance(kind, (GraphQLScalarType, GraphQLEnumType)):
         return ""
     if isinstance(kind, GraphQLUnionType):
@@ -289,8 +291,9 @@ _MOST_TYPES = 12
 
 
 def _of_each_type(schema: GraphQLSchema, kind: Any, taken: dict[str, str]) -> str:
-    """Inline fragments with the plain fields of each possible type. taken: fields that are there already, with their types; a field of the same name
-    and another type cannot stand beside it ("Field Selection Merging", October 2021, section 5.3.2)."""
+    """Inline fragments with the plain fields of each possible type. taken: fields that are there already, with their
+    types; a field of the same name and another type cannot stand beside it ("Field Selection Merging", October 2021,
+    section 5.3.2)."""
     out = []
     for possible in schema.get_possible_types(kind)[:_MOST_TYPES]:
         names = []
@@ -315,7 +318,8 @@ def _is_leaf(kind: Any) -> bool:
 
 @dataclass(frozen=True, slots=True)
 class FieldOffer:
-    """A field of the schema at a place of a query. type: as the schema writes it.  has_fields: whether it has fields of its own."""
+    """A field of the schema at a place of a query. type: as the schema writes it.  has_fields: whether it has fields of
+    its own."""
 
     name: str
     type: str

@@ -1,7 +1,8 @@
 """A recorded browser session (HTTP Archive 1.2), made into operations: requests grouped by method and path template.
 
-Each host is a service of its own, of which one is read. Pictures, scripts, pages and preflights are passed over. Secrets, cookies and tokens are taken out before
-anything else looks at a request: what looked like a sign-in is offered as one, without its secret.
+Each host is a service of its own, of which one is read. Pictures, scripts, pages and preflights are passed over.
+Secrets, cookies and tokens are taken out before anything else looks at a request: what looked like a sign-in is offered
+as one, without its secret.
 """
 
 import base64

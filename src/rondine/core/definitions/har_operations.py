@@ -99,7 +99,8 @@ def _paging(group: list[Seen]) -> Paging | None:
 
 
 def _numbered_pages(group: list[Seen]) -> Paging | None:
-    """The paging of requests that were recorded page after page: alike but for one number that is called a page, with answers that differ."""
+    """The paging of requests that were recorded page after page: alike but for one number that is called a page, with
+    answers that differ."""
     by_rest: dict[tuple[str, tuple[tuple[str, str], ...]], dict[int, Any]] = defaultdict(dict)
     for one in group:
         for name, value in one.query:
@@ -198,7 +199,8 @@ def _fields(requests: list[list[tuple[str, str]]]) -> dict[str, list[list[str]]]
 
 
 def _field_input(name: str, values: list[list[str]], inputs: Inputs) -> str:
-    """The input of a field: a list, if it was there several times in one request; the first values are tried, unless they are secrets."""
+    """The input of a field: a list, if it was there several times in one request; the first values are tried, unless
+    they are secrets."""
     is_list = any(len(one) > 1 for one in values)
     shown = [UNSET if one == MASK or why_key_like(name, one) else one for one in values[0]]
     example = ([one for one in shown if one is not UNSET] if is_list else shown[0]) if shown else UNSET

@@ -17,7 +17,8 @@ from rondine.core.secret import MASK
 
 @dataclass
 class Seen:
-    """One request, cleaned of secrets. number: of the entry.  unrecorded: the media type of a body that was sent and is not in the recording."""
+    """One request, cleaned of secrets. number: of the entry.  unrecorded: the media type of a body that was sent and is
+    not in the recording."""
 
     number: int
     method: str
@@ -85,7 +86,8 @@ def without_secrets_har(value: dict[str, Any]) -> dict[str, Any]:
 
 
 def without_path_keys(steps: Sequence[str]) -> tuple[list[str], int]:
-    """(the steps of a path, masks in place of those that look like keys, how many). One that follows a step such as "tokens" is taken for one."""
+    """(the steps of a path, masks in place of those that look like keys, how many). One that follows a step such as
+    "tokens" is taken for one."""
     out, count = [], 0
     for number, step in enumerate(steps):
         before = singular(unquote(steps[number - 1])) if number and steps[number - 1] else ""

@@ -1,4 +1,5 @@
-"""Inputs and bodies made from schemas: one input a plain value, named after its place, with what the definition says of it."""
+"""Inputs and bodies made from schemas: one input a plain value, named after its place, with what the definition says of
+it."""
 
 import re
 from collections.abc import Callable, Iterable
@@ -41,8 +42,8 @@ class Inputs:
         prefix: str = "",
         is_left_out: bool = False,
     ) -> str:
-        """Adds an input for a value with this (resolved) schema; gives its name. is_left_out: where nothing is given, nothing is sent: a default is
-        the service's own, and only shown."""
+        """Adds an input for a value with this (resolved) schema; gives its name. is_left_out: where nothing is given,
+        nothing is sent: a default is the service's own, and only shown."""
         taken = {one.name for one in self.found}
         free = input_name(name)
         if free in taken and prefix:
@@ -79,7 +80,8 @@ class Inputs:
 
 
 def each_with_inputs(makers: Iterable[Callable[[Inputs], Body]], inputs: Inputs) -> list[tuple[Body, list[Input]]]:
-    """Bodies of which one is sent, each with the inputs of its own; those of the first one are added to `inputs`, as if there were no other."""
+    """Bodies of which one is sent, each with the inputs of its own; those of the first one are added to `inputs`, as if
+    there were no other."""
     shared = list(inputs.found)
     out: list[tuple[Body, list[Input]]] = []
     for maker in makers:
@@ -90,7 +92,8 @@ def each_with_inputs(makers: Iterable[Callable[[Inputs], Body]], inputs: Inputs)
 
 
 def bounds_of(schema: dict[str, Any], kind: InputType) -> Bounds:
-    """What a schema says of a plain value besides its type. A default or example that breaks it shows that it is not meant so: then it says nothing."""
+    """What a schema says of a plain value besides its type. A default or example that breaks it shows that it is not
+    meant so: then it says nothing."""
     found: dict[str, Any] = {}
     if kind in ("integer", "decimal"):
         for name, word in (
@@ -171,8 +174,8 @@ def fitting(value: Any, kind: InputType) -> Any:
 
 @dataclass
 class BodyReader:
-    """Takes the schema of a body apart into members, each the place of an input. is_sampled: the schema was inferred, and says of nothing that it is
-    required."""
+    """Takes the schema of a body apart into members, each the place of an input. is_sampled: the schema was inferred,
+    and says of nothing that it is required."""
 
     schemas: Schemas
     inputs: Inputs
@@ -232,7 +235,8 @@ class BodyReader:
     def _object(
         self, schema: dict[str, Any], seen: frozenset[str], at: str, *, within: str | None, example: Any, level: int
     ) -> None:
-        """within: the place of the outermost object that may be left out and requires this one; None if this one is always there."""
+        """within: the place of the outermost object that may be left out and requires this one; None if this one is
+        always there."""
         wanted = [] if self.is_sampled else schema.get("required", [])
         for name, one in self._written(schema["properties"]):
             found, passed = self.schemas.resolved(one, seen)

@@ -1,4 +1,5 @@
-"""What was read from a definition, whatever its format: services, operations, schemas, sign-ins, and what was wrong with it."""
+"""What was read from a definition, whatever its format: services, operations, schemas, sign-ins, and what was wrong
+with it."""
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -13,7 +14,8 @@ from rondine.core.signin import SignIn
 
 @dataclass(frozen=True, slots=True)
 class Server:
-    """A base address, an RFC 6570 template. blanks: values for its places.  choices: the values that a place takes, if only some."""
+    """A base address, an RFC 6570 template. blanks: values for its places.  choices: the values that a place takes, if
+    only some."""
 
     address: str
     description: str = ""
@@ -23,7 +25,8 @@ class Server:
 
 @dataclass(frozen=True, slots=True)
 class SignInOffer:
-    """A way to sign in. name: as the definition calls it.  sign_in: None if Rondine cannot do it.  words: what the definition says of it."""
+    """A way to sign in. name: as the definition calls it.  sign_in: None if Rondine cannot do it.  words: what the
+    definition says of it."""
 
     name: str
     sign_in: SignIn | None
@@ -32,9 +35,9 @@ class SignInOffer:
 
 @dataclass(frozen=True, slots=True)
 class DescribedOperation:
-    """key: what tells it from others in the definition, on every import.  name: proposed.  sign_ins: any of these will do; empty if none is named.
-    is_anonymous: it says that it wants none.
-    pointer: where it stands.  warnings: what was left out or guessed.
+    """key: what tells it from others in the definition, on every import.  name: proposed.  sign_ins: any of these will
+    do; empty if none is named. is_anonymous: it says that it wants none. pointer: where it stands.  warnings: what was
+    left out or guessed.
     """
 
     key: str
@@ -51,8 +54,8 @@ class DescribedOperation:
 
 @dataclass(frozen=True, slots=True)
 class ServicePart:
-    """One of several services in one definition, such as a host of a recorded session or of the ports of a WSDL. name: its scheme and host.
-    count: its requests or operations."""
+    """One of several services in one definition, such as a host of a recorded session or of the ports of a WSDL. name:
+    its scheme and host. count: its requests or operations."""
 
     name: str
     count: int
@@ -60,8 +63,9 @@ class ServicePart:
 
 @dataclass(frozen=True, slots=True)
 class Definition:
-    """The sound parts of a definition. schemas: by name; they refer to each other as `#/$defs/<name>`.  roots: of a schema or a sample alone, the
-    names of those that a document begins with.  parts: the services in it, if there are several; part: the one that this is.  left_out: operations that could not be read, with the reason.
+    """The sound parts of a definition. schemas: by name; they refer to each other as `#/$defs/<name>`.  roots: of a
+    schema or a sample alone, the names of those that a document begins with.  parts: the services in it, if there are
+    several; part: the one that this is.  left_out: operations that could not be read, with the reason.
     """
 
     format: str

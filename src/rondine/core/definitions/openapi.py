@@ -1,7 +1,7 @@
 """OpenAPI 3.1, 3.0 and 2.0, read into operations, schemas, servers and sign-ins.
 
-What is broken is warned of with its place and left out; whatever else is sound is offered. A reference is followed when it is needed and each
-schema is translated once, so that the cost grows with the document and circles do no harm.
+What is broken is warned of with its place and left out; whatever else is sound is offered. A reference is followed when
+it is needed and each schema is translated once, so that the cost grows with the document and circles do no harm.
 """
 
 import re
@@ -47,7 +47,8 @@ def version_of(value: Any) -> str:
 
 
 def read_openapi(files: Files, address: str = "") -> Definition:
-    """address: where the document came from, for servers that are given relative to it. Raises DocumentError if nothing of it can be used."""
+    """address: where the document came from, for servers that are given relative to it. Raises DocumentError if nothing
+    of it can be used."""
     return _Reader(files, address).definition()
 
 
@@ -369,7 +370,8 @@ class _Reader:
         )
 
     def _below(self, own: Any, place: Place) -> str:
-        """The path between the definition's address and that of an operation with servers of its own; one that is elsewhere is warned of."""
+        """The path between the definition's address and that of an operation with servers of its own; one that is
+        elsewhere is warned of."""
         if not isinstance(own, list) or not own:
             return ""
         theirs = [one for number, each in enumerate(own) if (one := self._server(each, place / "servers" / number))]
@@ -485,7 +487,8 @@ class _Reader:
         return self.reading.schemas.resolved(made)[0], style, explode if isinstance(explode, bool) else style == "form"
 
     def _security(self, value: dict[str, Any], place: Place, schemes: set[str]) -> tuple[tuple[str, ...], bool]:
-        """(the sign-ins of which any will do, whether it says that it wants none). Several that must be met together are one alternative."""
+        """(the sign-ins of which any will do, whether it says that it wants none). Several that must be met together
+        are one alternative."""
         listed = value.get("security", self.reading.root.get("security"))
         if not isinstance(listed, list):
             return (), False

@@ -1,5 +1,5 @@
-"""The bodies that OpenAPI describes: JSON taken apart into members, forms and parts in the styles of their encoding, texts and bytes; one is sent, the others
-are kept to choose from.
+"""The bodies that OpenAPI describes: JSON taken apart into members, forms and parts in the styles of their encoding,
+texts and bytes; one is sent, the others are kept to choose from.
 """
 
 from dataclasses import dataclass, field
@@ -181,7 +181,8 @@ class Bodies:
         return BytesBody(media_type=media, content=ValueOf(input=given))
 
     def _part_headers(self, part: "_Field", inputs: Inputs, place: Place) -> list[Parameter]:
-        """The headers of a part of a multipart body, each with an input (OpenAPI 3.1, "Encoding Object"); a style that parts do not have is told."""
+        """The headers of a part of a multipart body, each with an input (OpenAPI 3.1, "Encoding Object"); a style that
+        parts do not have is told."""
         if part.encoding.get("style", "form") != "form" or part.encoding.get("explode") is False:
             words = "the style of a part of a multipart body: not sent"
             self.reading.warn(place, words, "a list is sent as one part for each element")
@@ -219,7 +220,8 @@ class _DescribedBody:
 
 @dataclass(frozen=True, slots=True)
 class _Field:
-    """A field of a form, or part of a multipart body. schema: resolved.  items: that of the elements, of a list.  encoding: its Encoding Object."""
+    """A field of a form, or part of a multipart body. schema: resolved.  items: that of the elements, of a list.
+    encoding: its Encoding Object."""
 
     name: str
     input: str
@@ -251,7 +253,8 @@ def _part(field: _Field, headers: list[Parameter]) -> Part:
 
 
 def _form_field(field: _Field) -> Parameter:
-    """In its style, if it has one (OpenAPI 3.1, "Encoding Object"); without, objects are JSON and lists one field for each."""
+    """In its style, if it has one (OpenAPI 3.1, "Encoding Object"); without, objects are JSON and lists one field for
+    each."""
     said, explode = text_in(field.encoding, "style"), field.encoding.get("explode")
     is_object = input_type(field.schema) == "json" and "items" not in field.schema
     is_styled = said or isinstance(explode, bool)
@@ -295,8 +298,8 @@ def _body_kind(media: str) -> str:
 
 
 def _unlike(content: dict[str, Any]) -> list[str]:
-    """The media types of a body, what Rondine writes best first; of those that are written and described alike the first alone, and a range only
-    where there is nothing else."""
+    """The media types of a body, what Rondine writes best first; of those that are written and described alike the
+    first alone, and a range only where there is nothing else."""
     kept: list[tuple[str, str, Any]] = []
     for media in sorted(map(str, content), key=media_rank):
         is_alike = any((kind, one) == (_body_kind(media), content.get(media)) for _, kind, one in kept)
@@ -306,7 +309,8 @@ def _unlike(content: dict[str, Any]) -> list[str]:
 
 
 def media_rank(media: str) -> int:
-    """The place of a media type among those that Rondine writes, the best first; equals in the order in which they stand."""
+    """The place of a media type among those that Rondine writes, the best first; equals in the order in which they
+    stand."""
     kind = media.partition(";")[0].strip().lower()
     if kind == "application/json":
         return 0

@@ -1,4 +1,5 @@
-"""What is shared while an OpenAPI document is read: its files and schemas, what was found to be wrong, examples and headers."""
+"""What is shared while an OpenAPI document is read: its files and schemas, what was found to be wrong, examples and
+headers."""
 
 from collections.abc import Iterator
 from typing import Any
@@ -14,7 +15,8 @@ MOST_FAULTS = 2000
 
 
 class Reading:
-    """One document that is read. dialect: "2.0", "3.0" or "3.1".  found: what is wrong, with its place, a message and a hint."""
+    """One document that is read. dialect: "2.0", "3.0" or "3.1".  found: what is wrong, with its place, a message and a
+    hint."""
 
     def __init__(self, files: Files, dialect: str) -> None:
         self.files, self.dialect = files, dialect

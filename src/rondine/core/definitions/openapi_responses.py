@@ -104,7 +104,8 @@ class Responses:
         return out
 
     def _described_headers(self, response: dict[str, Any], place: Place) -> list[ResponseHeader]:
-        """The headers that a response is said to have (OpenAPI 3.1, "Header Object"); Content-Type is said by its media types."""
+        """The headers that a response is said to have (OpenAPI 3.1, "Header Object"); Content-Type is said by its media
+        types."""
         out = []
         for name, header, at in self.reading.headers(response.get("headers"), place / "headers"):
             if name.lower() == "content-type":

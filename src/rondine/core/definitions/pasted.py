@@ -1,4 +1,5 @@
-"""What people paste from documentation: an address, a whole request as HTTP text, or a list or table of parameters; made into an operation."""
+"""What people paste from documentation: an address, a whole request as HTTP text, or a list or table of parameters;
+made into an operation."""
 
 import re
 from dataclasses import dataclass
@@ -34,8 +35,8 @@ _HEADS = frozenset(
 
 @dataclass(frozen=True, slots=True)
 class Pasted:
-    """kind: address, request, parameters or body.  base_address: empty if the text does not say it.  operation: what was read; of parameters, the
-    inputs and query alone.
+    """kind: address, request, parameters or body.  base_address: empty if the text does not say it.  operation: what
+    was read; of parameters, the inputs and query alone.
     """
 
     kind: str
@@ -175,7 +176,8 @@ _LISTED = re.compile(r"(\S+)\s*\((\w[\w-]*)(?:,\s*(\w+))?\)\s*[:-]?\s*(.*)")
 
 
 def _cells(line: str) -> list[str]:
-    """The parts of one line of a table or list: by bars, tabs, wide blanks or commas, or `name (type, required): what it is`."""
+    """The parts of one line of a table or list: by bars, tabs, wide blanks or commas, or `name (type, required): what
+    it is`."""
     line = line.strip().removeprefix("- ").removeprefix("* ").strip()
     if found := _LISTED.fullmatch(line):
         return [one for one in found.groups() if one]

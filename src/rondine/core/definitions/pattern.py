@@ -22,7 +22,8 @@ def usual_operations(
 ) -> list[DescribedOperation]:
     """Six operations below one path, such as /v1/trees; each is a proposal to be edited.
 
-    record_type: its fields become the members of bodies; its key the place in the path.  key: the place's name, if there is no record type.
+    record_type: its fields become the members of bodies; its key the place in the path.  key: the place's name, if
+    there is no record type.
     """
     path = "/" + path.strip("/ ")
     check_template(path)

@@ -30,8 +30,8 @@ LARGE = Limits(size=100 * 1024 * 1024)
 
 
 def read_definition(files: Files, address: str = "", part: str = "") -> Definition:
-    """Whatever is sound in a definition. address: where it came from, empty if it was uploaded.  part: which of the services in it, where it has
-    several (see `Definition.parts`).
+    """Whatever is sound in a definition. address: where it came from, empty if it was uploaded.  part: which of the
+    services in it, where it has several (see `Definition.parts`).
 
     Raises DocumentError with the place if it cannot be read, is none, or has no such part.
     """

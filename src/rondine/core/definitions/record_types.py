@@ -1,4 +1,5 @@
-"""Record types that the schemas of chosen operations suggest: one for each object, nested ones and lists of objects with a key to their parent."""
+"""Record types that the schemas of chosen operations suggest: one for each object, nested ones and lists of objects
+with a key to their parent."""
 
 import re
 from collections.abc import Collection, Iterable, Mapping
@@ -22,8 +23,9 @@ MOST_LEVELS = 4
 
 @dataclass(frozen=True, slots=True)
 class ProposedType:
-    """name: free among those proposed, and in the project.  wanted: the name that is taken by something else there, empty if it is not.  parent: the
-    record type it hangs on, empty for none.  source: where it stands: a schema's name, or a path.  is_list: there may be several for one parent.
+    """name: free among those proposed, and in the project.  wanted: the name that is taken by something else there,
+    empty if it is not.  parent: the record type it hangs on, empty for none.  source: where it stands: a schema's name,
+    or a path.  is_list: there may be several for one parent.
     """
 
     name: str
@@ -43,10 +45,11 @@ def proposed_types(
     taken: Collection[str] = (),
     made: Mapping[str, str] = MappingProxyType({}),
 ) -> list[ProposedType]:
-    """One record type for each object that the good responses of these operations, and documents with these roots, hold; each schema once.
+    """One record type for each object that the good responses of these operations, and documents with these roots,
+    hold; each schema once.
 
-    rule: for the names of record types and fields.  taken: names of record types of something else.  made: those that came of this definition
-    before, by their source.
+    rule: for the names of record types and fields.  taken: names of record types of something else.  made: those that
+    came of this definition before, by their source.
     """
     operations = list(operations)
     maker = _Maker(schemas, rule, taken, made, _keys_in_paths(operations))
@@ -85,7 +88,8 @@ class _Maker:
         self.pending: list[tuple[Any, str, ProposedType | None, bool, int]] = []
 
     def finish(self) -> None:
-        """What is nested comes after all that stands alone; a schema that has its type already is not made again for another parent."""
+        """What is nested comes after all that stands alone; a schema that has its type already is not made again for
+        another parent."""
         while self.pending:
             schema, name, parent, is_list, level = self.pending.pop(0)
             self._object_of(schema, name, parent, is_list=is_list, level=level)

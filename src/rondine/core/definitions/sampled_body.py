@@ -1,4 +1,5 @@
-"""The structure of a request body from a sample of it: JSON, a form, or XML. Fed with the sample's values, the body made so equals the sample."""
+"""The structure of a request body from a sample of it: JSON, a form, or XML. Fed with the sample's values, the body
+made so equals the sample."""
 
 from typing import Any
 from urllib.parse import parse_qsl
@@ -14,7 +15,8 @@ from rondine.core.schema import infer, to_json_schema
 
 
 def body_from_sample(text: str, media_type: str, inputs: Inputs) -> Body:
-    """The body, its inputs added to `inputs` with the sample's values as try values. media_type: empty if it is not known.
+    """The body, its inputs added to `inputs` with the sample's values as try values. media_type: empty if it is not
+    known.
 
     Raises DocumentError with line and column if the sample is not sound.
     """

@@ -1,4 +1,5 @@
-"""A JSON Schema, or a sample of a response, in place of a definition: they describe what comes back, and nothing of how it is asked for.
+"""A JSON Schema, or a sample of a response, in place of a definition: they describe what comes back, and nothing of how
+it is asked for.
 
 A sample that was read from an address is more: one operation, a GET of that address, which answers so.
 """
@@ -24,7 +25,8 @@ _TYPES = frozenset({"object", "array", "string", "integer", "number", "boolean",
 
 
 def is_json_schema(value: Any) -> bool:
-    """Whether a value is a JSON Schema: it says so by `$schema`, or has the words of one and nothing that looks like data."""
+    """Whether a value is a JSON Schema: it says so by `$schema`, or has the words of one and nothing that looks like
+    data."""
     if not isinstance(value, dict):
         return False
     if "json-schema.org" in str(value.get("$schema", "")):
@@ -38,7 +40,8 @@ def is_json_schema(value: Any) -> bool:
 
 
 def read_json_schema(files: Files) -> Definition:
-    """A schema with the ones it refers to, from any draft as 2020-12. A document of definitions alone offers each of them."""
+    """A schema with the ones it refers to, from any draft as 2020-12. A document of definitions alone offers each of
+    them."""
     found: list[tuple[Place, str, str]] = []
     schemas = Schemas(files, "3.1", lambda place, message, hint: found.append((place, message, hint)))
     value, here = files.value(files.main), Place(files.main)
@@ -83,7 +86,8 @@ def _renamed(defs: dict[str, Any], old: str, new: str) -> tuple[dict[str, Any], 
 
 
 def read_sample(read: ReadDocument, content: bytes, name: str, address: str = "") -> Definition:
-    """What one response shows. address: where it was read from, empty if it was uploaded. Raises DocumentError if there is nothing in it."""
+    """What one response shows. address: where it was read from, empty if it was uploaded. Raises DocumentError if there
+    is nothing in it."""
     value = read.value
     root = next(iter(value), "") if read.is_xml else ""
     held = value[root] if root else value

@@ -1,7 +1,7 @@
 """WSDL 1.1 with its XML Schemas, read into operations: document/literal and rpc, SOAP 1.1 and 1.2.
 
-W3C Note WSDL 1.1, section 3 ("SOAP Binding"); WSDL 1.1 Binding Extension for SOAP 1.2. An operation offered in several bindings is read once, in
-SOAP 1.1 if it is there. Encoded messages are read as if they were literal, and said.
+W3C Note WSDL 1.1, section 3 ("SOAP Binding"); WSDL 1.1 Binding Extension for SOAP 1.2. An operation offered in several
+bindings is read once, in SOAP 1.1 if it is there. Encoded messages are read as if they were literal, and said.
 """
 
 import re
@@ -37,7 +37,8 @@ _READS = re.compile(r"(get|find|list|search|query|read|lookup|fetch|show)([A-Z_]
 
 
 def read_wsdl(files: Files, address: str = "", part: str = "") -> Definition:
-    """part: scheme and host of the ports that are read; those of the first one, if left out. Raises DocumentError if it offers no operation by SOAP."""
+    """part: scheme and host of the ports that are read; those of the first one, if left out. Raises DocumentError if it
+    offers no operation by SOAP."""
     return _Reader(files, address).definition(part)
 
 
@@ -157,7 +158,8 @@ class _Reader:
         )
 
     def _ports(self) -> Iterator[tuple[etree._Element, etree._Element, str, str]]:
-        """(port, its binding, SOAP version, address) of all that are bound to SOAP, those of SOAP 1.1 first in each service."""
+        """(port, its binding, SOAP version, address) of all that are bound to SOAP, those of SOAP 1.1 first in each
+        service."""
         for service in self.services:
             found = []
             for port in service:
@@ -372,7 +374,8 @@ class _Writer:
             self.part(one, at, [*seen, shape.key])
 
     def part(self, part: Part, at: str, seen: list[int], *, within: str | None = None) -> None:
-        """within: the place of the outermost element that may be left out and requires what this stands in; None if that is always there."""
+        """within: the place of the outermost element that may be left out and requires what this stands in; None if
+        that is always there."""
         step = f"@{self.prefixed(part.name)}" if part.kind == "attribute" else self.prefixed(part.name)
         here = f"{at}/{step}" if at else step
         shape = self.schemas.shape(part.type)
@@ -432,7 +435,8 @@ class _Writer:
         self.elements.append(XmlElement(at=here, value=ValueOf(input=label), type=structure, required_in=required_in))
 
     def _type(self, shape: Shape, label: str) -> str:
-        """The name of a structured element's type, whose children are written in their order and namespaces; circles end where they began."""
+        """The name of a structured element's type, whose children are written in their order and namespaces; circles
+        end where they began."""
         if shape.key not in self._type_names:
             if len(self.types) >= MOST_TYPES:
                 return ""

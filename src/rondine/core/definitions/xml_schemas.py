@@ -1,7 +1,8 @@
-"""XML Schema made into JSON Schema 2020-12: members by their local names, with what they are in XML beside them (OpenAPI 3.1, "XML Object").
+"""XML Schema made into JSON Schema 2020-12: members by their local names, with what they are in XML beside them
+(OpenAPI 3.1, "XML Object").
 
-Each named type is translated once, under `$defs`, whatever circles they make. Text beside attributes is a member `text()`, which OpenAPI calls
-`nodeType: text`.
+Each named type is translated once, under `$defs`, whatever circles they make. Text beside attributes is a member
+`text()`, which OpenAPI calls `nodeType: text`.
 """
 
 from typing import Any
@@ -122,7 +123,8 @@ def _plain(shape: Shape) -> dict[str, Any]:
 
 
 def read_xsd(files: Files) -> Definition:
-    """A schema alone (XSD 1.0): the elements that documents may begin with, and the types they are made of. Raises DocumentError if it has none."""
+    """A schema alone (XSD 1.0): the elements that documents may begin with, and the types they are made of. Raises
+    DocumentError if it has none."""
     schemas = XmlSchemas(files)
     root = read_xml(files.contents[files.main], name=files.main)
     schemas.add(root, files.main)

@@ -1,4 +1,5 @@
-"""XML Schema (XSD 1.0), as far as requests and responses of services need it: elements, types, sequences, choices, attributes, extension, enumerations.
+"""XML Schema (XSD 1.0), as far as requests and responses of services need it: elements, types, sequences, choices,
+attributes, extension, enumerations.
 
 Documents may include and import others; each is read once. A circle of types ends where it begins again.
 """
@@ -52,9 +53,9 @@ class Home:
 
 @dataclass(slots=True)
 class Part:
-    """An element or attribute of a type. name: with its namespace, empty if it is in none.  type: None for one without a type of its own.  is_id: of
-    the type xs:ID, whose values are different in all of a document (XSD 1.1 Part 2, section 3.4.8).  default, fixed: the value that stands for one
-    that is missing, or the only one."""
+    """An element or attribute of a type. name: with its namespace, empty if it is in none.  type: None for one without
+    a type of its own.  is_id: of the type xs:ID, whose values are different in all of a document (XSD 1.1 Part 2,
+    section 3.4.8).  default, fixed: the value that stands for one that is missing, or the only one."""
 
     name: Name
     kind: str  # element or attribute
@@ -70,8 +71,8 @@ class Part:
 
 @dataclass(slots=True)
 class Shape:
-    """What a type is: plain, with its input type, allowed values and bounds, or made of parts; a plain one may have attributes. derived: the named
-    types that extend or restrict it, however far, but for abstract ones.
+    """What a type is: plain, with its input type, allowed values and bounds, or made of parts; a plain one may have
+    attributes. derived: the named types that extend or restrict it, however far, but for abstract ones.
     """
 
     plain: InputType | None = None
@@ -105,7 +106,8 @@ class XmlSchemas:
         self.shapes: dict[int, tuple[etree._Element, Shape]] = {}
 
     def add(self, schema: etree._Element, file: str, namespace: str | None = None) -> None:
-        """A schema element, with what it includes and imports. namespace: the including one's, for a schema without its own."""
+        """A schema element, with what it includes and imports. namespace: the including one's, for a schema without its
+        own."""
         target = schema.get("targetNamespace") or namespace or ""
         self.schemas.append(schema)
         self.read.add(file)
@@ -200,7 +202,8 @@ class XmlSchemas:
         )
 
     def key_of(self, element: Name) -> list[str]:
-        """The members that an xs:key or xs:unique declares for elements of this name (XSD 1.1 Part 1, section 3.11): plain children and attributes."""
+        """The members that an xs:key or xs:unique declares for elements of this name (XSD 1.1 Part 1, section 3.11):
+        plain children and attributes."""
         for schema in self.schemas:
             for one in schema.iter(f"{{{XSD}}}key", f"{{{XSD}}}unique"):
                 paths = [
@@ -444,7 +447,8 @@ _RANGES = {
 
 
 def _bounds(restriction: etree._Element, kind: str, base: Bounds) -> Bounds:
-    """The facets of a restriction with those of its base (XSD 1.1 Part 2, section 4.3). Several patterns of one step are alternatives."""
+    """The facets of a restriction with those of its base (XSD 1.1 Part 2, section 4.3). Several patterns of one step
+    are alternatives."""
     found: dict[str, Any] = {}
     patterns = []
     for one in restriction:

@@ -1,7 +1,8 @@
 """Elements that repeat in an XML document, read one part of the document after another: memory does not grow with it.
 
-The parser of the standard library's ElementTree builds them without a call of ours for each; what was given out is taken from its tree. What an
-element becomes as a value is what `read_elements` makes of it. Document types are refused here too.
+The parser of the standard library's ElementTree builds them without a call of ours for each; what was given out is
+taken from its tree. What an element becomes as a value is what `read_elements` makes of it. Document types are refused
+here too.
 """
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
@@ -55,7 +56,8 @@ class ElementRows:
         self.around: dict[str, Any] = {}
 
     def parts(self, chunks: Iterable[bytes]) -> Iterator[list[Element]]:
-        """The rows, some at a time; the first time at least two, if there are so many. Raises NotApart, and DocumentError with the place."""
+        """The rows, some at a time; the first time at least two, if there are so many. Raises NotApart, and
+        DocumentError with the place."""
         source, head = iter(chunks), b""
         for chunk in source:
             head += chunk
@@ -106,7 +108,8 @@ class ElementRows:
         return root
 
     def _take(self, holder: Element, open_ones: int) -> list[Element]:
-        """Takes the rows out of the tree, all but the last ones, which may not have come wholly; what else stands among them stays."""
+        """Takes the rows out of the tree, all but the last ones, which may not have come wholly; what else stands among
+        them stays."""
         upto, tag = len(holder) - open_ones, self._tags[-1]
         found = holder[self._kept : upto]
         rows = [one for one in found if one.tag == tag]
@@ -143,7 +146,8 @@ def element_value(element: Element, step: Callable[[str], str], most: int = _MOS
 
 
 class _Parser:
-    """ElementTree's parser, let go ahead once all that is before the first element was looked at, so that no document type comes through."""
+    """ElementTree's parser, let go ahead once all that is before the first element was looked at, so that no document
+    type comes through."""
 
     def __init__(self, head: bytes, charset: str, name: str, prefixes: Prefixes) -> None:
         self._looking = Parsing(head, charset=charset, name=name)

@@ -1,12 +1,14 @@
 """XML as values: elements become objects, so that everything that looks at documents looks at XML too.
 
-A document is an object with one member, its root element. An element is its text if it has neither attributes nor elements within it, null if it
-is `xsi:nil`, and otherwise an object: attributes as `@name`, elements by their name, its own text as `text()`, the words of XPath. Elements of
-one name stand in a list only if there are several; paths (`core/paths/xpath.py`) and schemas go over that difference. Where text stands between
-elements, their order is kept for the text of it all (`Mixed`).
+A document is an object with one member, its root element. An element is its text if it has neither attributes nor
+elements within it, null if it is `xsi:nil`, and otherwise an object: attributes as `@name`, elements by their name, its
+own text as `text()`, the words of XPath. Elements of one name stand in a list only if there are several; paths
+(`core/paths/xpath.py`) and schemas go over that difference. Where text stands between elements, their order is kept for
+the text of it all (`Mixed`).
 
-Names are `prefix:name`. A namespace keeps the prefix that the reader was given for it, else the document's own; the default namespace gets one
-made from its last word, so that a name always says its namespace (XPath 1.0, section 2.3, knows no default one).
+Names are `prefix:name`. A namespace keeps the prefix that the reader was given for it, else the document's own; the
+default namespace gets one made from its last word, so that a name always says its namespace (XPath 1.0, section 2.3,
+knows no default one).
 """
 
 import codecs
@@ -42,7 +44,8 @@ class Mixed(dict[str, Any]):
 
 @dataclass(frozen=True, slots=True)
 class Elements:
-    """value: the document, an object with its root element.  namespaces: by prefix, those that its names use.  known: those that they could use."""
+    """value: the document, an object with its root element.  namespaces: by prefix, those that its names use.  known:
+    those that they could use."""
 
     value: dict[str, Any]
     namespaces: dict[str, str]
@@ -57,7 +60,8 @@ def read_elements(
     namespaces: Mapping[str, str] | None = None,
     name: str = "the response",
 ) -> Elements:
-    """charset: of the media type, empty if it says none; it goes before the document's own declaration (RFC 7303, section 3.2).  namespaces: by prefix.
+    """charset: of the media type, empty if it says none; it goes before the document's own declaration (RFC 7303,
+    section 3.2).  namespaces: by prefix.
 
     Raises DocumentError with line and column. A document type is refused, as it could define entities.
     """
@@ -85,7 +89,8 @@ def looks_like_xml(body: bytes) -> bool:
 
 
 def text_of(value: Any) -> Any:
-    """An element's text: its own and that of all elements within it (XPath's string-value); null stays null, a list has none."""
+    """An element's text: its own and that of all elements within it (XPath's string-value); null stays null, a list has
+    none."""
     if not isinstance(value, dict):
         return value
     if isinstance(value, Mixed):
@@ -113,7 +118,8 @@ _NO_CHARACTER = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff
 
 
 def write_elements(value: Any) -> str:
-    """The way back: a value as `read_elements` gives it, as text. Its names have no prefixes, as a value does not say what they stand for.
+    """The way back: a value as `read_elements` gives it, as text. Its names have no prefixes, as a value does not say
+    what they stand for.
 
     Raises ValueError, with the reason, for what is no such value.
     """
@@ -165,7 +171,8 @@ def _plain_text(value: Any) -> str:
 class Parsing:
     """A parser that calls elements "namespace name" and refuses document types; what it is fed may come in pieces.
 
-    Raises DocumentError if the document is empty or in an encoding that is not known, and with line and column for what is not XML.
+    Raises DocumentError if the document is empty or in an encoding that is not known, and with line and column for what
+    is not XML.
     """
 
     def __init__(self, head: bytes, *, charset: str, name: str) -> None:
@@ -219,7 +226,8 @@ class Parsing:
 
 
 def _encoding(head: bytes, charset: str, name: str) -> tuple[str | None, codecs.IncrementalDecoder | None]:
-    """(the encoding to tell the parser; None: it finds out by itself, what decodes the document before). A byte order mark goes before the media type."""
+    """(the encoding to tell the parser; None: it finds out by itself, what decodes the document before). A byte order
+    mark goes before the media type."""
     if head[:3] == b"\xef\xbb\xbf" or head[:2] in (b"\xff\xfe", b"\xfe\xff"):
         return None, None
     wanted = (charset or declared_encoding(head)).lower()
@@ -234,7 +242,8 @@ def _encoding(head: bytes, charset: str, name: str) -> tuple[str | None, codecs.
 
 
 def encoded_for_parsing(body: bytes, charset: str) -> tuple[bytes, str | None]:
-    """(a sound document, the encoding to parse it with; None if it says it itself), as it was read before with this charset."""
+    """(a sound document, the encoding to parse it with; None if it says it itself), as it was read before with this
+    charset."""
     encoding, decode = _encoding(body, charset, "the document")
     return (body if decode is None else decode.decode(body, True).encode()), encoding
 
@@ -258,7 +267,8 @@ def _hint(body: bytes, words: str) -> str:
 
 
 class Prefixes:
-    """Names in paths for the names of a document: a namespace keeps the prefix given for it, else the document's own, else one made from its last word.
+    """Names in paths for the names of a document: a namespace keeps the prefix given for it, else the document's own,
+    else one made from its last word.
 
     used: the prefixes in names that were asked for.
     """
@@ -303,7 +313,8 @@ class Builder:
         self.parser, self.limits, self.name = parser, limits, name
         self.names = Prefixes(namespaces)
         self.root: dict[str, Any] = {}
-        #: Of each open element: its name, its members (None until it has any), its text so far, and what is in it in its order.
+        #: Of each open element: its name, its members (None until it has any), its text so far, and what is in it in
+        #: its order.
         self.open: list[list[Any]] = [["", self.root, None, []]]
         parser.StartElementHandler = self.start
         parser.EndElementHandler = self.end

@@ -1,7 +1,9 @@
-"""JSON (RFC 8259) as exact values: integers of any size stay integers, all other numbers are Decimals that keep every digit.
+"""JSON (RFC 8259) as exact values: integers of any size stay integers, all other numbers are Decimals that keep every
+digit.
 
-Two readers give equal values. The fast one (msgspec) reads whatever is sound; what it refuses goes to the standard library's, which
-keeps lone surrogates (so that one bad text costs one row, not the page) and knows the line and column of what is really malformed.
+Two readers give equal values. The fast one (msgspec) reads whatever is sound; what it refuses goes to the standard
+library's, which keeps lone surrogates (so that one bad text costs one row, not the page) and knows the line and column
+of what is really malformed.
 """
 
 import codecs
@@ -38,7 +40,8 @@ _encoder = msgspec.json.Encoder(decimal_format="number")
 
 @dataclass(frozen=True, slots=True)
 class Limits:
-    """What a document may cost. size: bytes.  depth: nested lists and objects; 200 is five times the deepest response we have met.
+    """What a document may cost. size: bytes.  depth: nested lists and objects; 200 is five times the deepest response
+    we have met.
 
     depth None leaves it to the decoder, which stops at about 1,000: for those who do not walk what they read.
     """
@@ -78,7 +81,8 @@ def plain_decimal(value: Decimal | str) -> float | Decimal:
 
 
 def as_utf8(body: bytes, charset: str, name: str) -> bytes:
-    """A text in UTF-8, without a byte order mark. charset: of the media type, empty if it says none. Raises DocumentError."""
+    """A text in UTF-8, without a byte order mark. charset: of the media type, empty if it says none. Raises
+    DocumentError."""
     charset = charset or marked_charset(body)
     if not is_utf8(charset):
         try:
@@ -207,7 +211,8 @@ def depth_exceeds(value: Any, most: int) -> bool:
 
 
 def as_written(number: float | Decimal) -> Decimal:
-    """A number as somebody wrote it: exact, and of a float, as which those of stored documents are read, the shortest that means it."""
+    """A number as somebody wrote it: exact, and of a float, as which those of stored documents are read, the shortest
+    that means it."""
     return Decimal(repr(number)) if isinstance(number, float) else Decimal(number)
 
 
@@ -231,7 +236,8 @@ def _escaped(value: Any) -> str:
 
 
 def kind_of(value: Any) -> str:
-    """JSON Schema's word for a value: object, array, string, integer, number, boolean, null. 2.0 is a number, 2 an integer."""
+    """JSON Schema's word for a value: object, array, string, integer, number, boolean, null. 2.0 is a number, 2 an
+    integer."""
     kind = type(value)
     if kind is str:
         return "string"
@@ -248,7 +254,8 @@ def kind_of(value: Any) -> str:
 
 @dataclass(frozen=True, slots=True)
 class MemberNode:
-    """One line of a document's tree. text: the value as JSON, for scalars, up to 2,000 characters.  count: members or elements."""
+    """One line of a document's tree. text: the value as JSON, for scalars, up to 2,000 characters.  count: members or
+    elements."""
 
     location: Location
     name: str
@@ -274,8 +281,8 @@ def node_at(value: Any, location: Location) -> Any:
 def nodes_below(
     value: Any, location: Location = (), *, offset: int = 0, limit: int = 200, depth: int = 3
 ) -> Iterator[MemberNode]:
-    """The members below a place, from `offset` on, each followed by its own down to `depth`; at most `limit` of any one list or object,
-    so that a large document is looked at in parts."""
+    """The members below a place, from `offset` on, each followed by its own down to `depth`; at most `limit` of any one
+    list or object, so that a large document is looked at in parts."""
     parent = node_at(value, location)
     members = parent.items() if isinstance(parent, dict) else enumerate(parent) if isinstance(parent, list) else ()
     for name, member in islice(members, offset, offset + limit):
@@ -289,7 +296,8 @@ def nodes_below(
 
 
 def positions_of(value: Any, location: Location) -> list[int]:
-    """Where each step of a place stands among the members around it, from 0. Raises DocumentError if there is nothing at the place."""
+    """Where each step of a place stands among the members around it, from 0. Raises DocumentError if there is nothing
+    at the place."""
     found = []
     for depth, part in enumerate(location):
         around = node_at(value, location[:depth])
@@ -299,7 +307,8 @@ def positions_of(value: Any, location: Location) -> list[int]:
 
 
 def places_of(value: Any, text: str) -> Iterator[tuple[Location, list[int]]]:
-    """The places whose name or plain value has this text in it, in the document's order, and their positions as `positions_of` gives them.
+    """The places whose name or plain value has this text in it, in the document's order, and their positions as
+    `positions_of` gives them.
 
     Upper and lower case are the same. Numbers are looked through as they are written.
     """
@@ -344,7 +353,8 @@ _TOKEN = re.compile(r'"(?:[^"\\]|\\.)*"|[{}\[\],:]|[^\s{}\[\],:"]+|\n')
 
 
 def json_lines(text: str, wanted: set[Location]) -> dict[Location, int]:
-    """The line (from 1) on which each of these places of a sound document begins; of places that are not there, nothing."""
+    """The line (from 1) on which each of these places of a sound document begins; of places that are not there,
+    nothing."""
     found: dict[Location, int] = {}
     path: list[str | int] = []
     kinds: list[bool] = []  # of the open containers: whether it is an object

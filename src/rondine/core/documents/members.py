@@ -1,7 +1,8 @@
-"""Of a JSON document only the members that are wanted: a type made for them, into which the decoder reads (msgspec) and skips all else.
+"""Of a JSON document only the members that are wanted: a type made for them, into which the decoder reads (msgspec) and
+skips all else.
 
-A value that is not of the expected shape is read as it is, so nothing is refused here that reading all of it takes. What is skipped is still
-checked to be JSON. Values of wanted members are exact, as `read_json` gives them.
+A value that is not of the expected shape is read as it is, so nothing is refused here that reading all of it takes.
+What is skipped is still checked to be JSON. Values of wanted members are exact, as `read_json` gives them.
 """
 
 from collections.abc import Mapping, Sequence

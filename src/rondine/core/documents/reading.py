@@ -1,4 +1,5 @@
-"""A body read by what it is: JSON, one JSON value a line, or XML; told by its media type, and by its first character where that says something else."""
+"""A body read by what it is: JSON, one JSON value a line, or XML; told by its media type, and by its first character
+where that says something else."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
@@ -19,7 +20,8 @@ _LINES = frozenset(
 
 @dataclass(frozen=True, slots=True)
 class ReadDocument:
-    """A body's value with its format. value: of NDJSON, a list of its lines' values.  namespaces: of XML, by the prefixes in its names."""
+    """A body's value with its format. value: of NDJSON, a list of its lines' values.  namespaces: of XML, by the
+    prefixes in its names."""
 
     value: Any
     format: DocumentFormat = "json"
@@ -31,7 +33,8 @@ class ReadDocument:
 
 
 def text_of_body(body: bytes, charset: str = "") -> str:
-    """A body as text for people; what cannot be decoded is shown as U+FFFD. An XML document may say its encoding itself."""
+    """A body as text for people; what cannot be decoded is shown as U+FFFD. An XML document may say its encoding
+    itself."""
     wanted = charset or (declared_encoding(body) if looks_like_xml(body) else "") or marked_charset(body) or "utf-8"
     try:
         return body.decode(wanted, "replace")
@@ -40,7 +43,8 @@ def text_of_body(body: bytes, charset: str = "") -> str:
 
 
 def likely_media_type(body: bytes) -> str:
-    """The media type of a document that comes without one: XML, one JSON value a line if its first line is whole, else JSON."""
+    """The media type of a document that comes without one: XML, one JSON value a line if its first line is whole, else
+    JSON."""
     if looks_like_xml(body):
         return "application/xml"
     first, _, rest = body.strip().partition(b"\n")
@@ -73,7 +77,8 @@ def read_document(
     namespaces: Mapping[str, str] | None = None,
     name: str = "the response",
 ) -> ReadDocument:
-    """namespaces: prefixes that XML names are to be told with.  charset: empty if the media type says none. Raises DocumentError with the place."""
+    """namespaces: prefixes that XML names are to be told with.  charset: empty if the media type says none. Raises
+    DocumentError with the place."""
     check_unpacked(body, name)
     match format_of(body, media_type):
         case "xml":

@@ -1,8 +1,9 @@
-"""A long list in a JSON document, an object whose keys are data, or one value a line, cut into slices that are read one after another: memory does
-not grow with the document.
+"""A long list in a JSON document, an object whose keys are data, or one value a line, cut into slices that are read one
+after another: memory does not grow with the document.
 
-What separates two elements is learned from the first two; the last such place in a chunk is a likely cut. A slice that a strict decoder takes proves
-that the cut was right, as it begins where an element begins. Where it does not, or nothing was learned, the brackets are counted.
+What separates two elements is learned from the first two; the last such place in a chunk is a likely cut. A slice that
+a strict decoder takes proves that the cut was right, as it begins where an element begins. Where it does not, or
+nothing was learned, the brackets are counted.
 """
 
 import codecs
@@ -64,11 +65,11 @@ def list_slices(
     charset: str = "",
     name: str = "the response",
 ) -> Iterator[tuple[bytes, Values | None]]:
-    """The elements of the list that these names lead to, or the members of the object, some at a time: (a JSON list or object, what is in it; None if it
-    cannot be decoded). A null in its place is an empty list.
+    """The elements of the list that these names lead to, or the members of the object, some at a time: (a JSON list or
+    object, what is in it; None if it cannot be decoded). A null in its place is an empty list.
 
-    around: is filled with the rest of the document. Raises DocumentError if the document has no such list, ends within it, or if one element or what
-    is around the list has more than 16 MB.
+    around: is filled with the rest of the document. Raises DocumentError if the document has no such list, ends within
+    it, or if one element or what is around the list has more than 16 MB.
     """
     source = _Source(chunks, charset, name)
     start = _find_list(source, names, name)
@@ -171,7 +172,8 @@ def _find_list(source: _Source, names: Sequence[str], name: str) -> int:
 
 
 def _list_start(text: bytes, names: Sequence[str], name: str) -> int:
-    """The place after the opening bracket, or, negative, after a null in the list's place. 0 if the text ends before it is clear."""
+    """The place after the opening bracket, or, negative, after a null in the list's place. 0 if the text ends before it
+    is clear."""
     depth, wanted, is_key, inside = 0, 0, False, 0
     for match in _WORD.finditer(text):
         word = match.group()
@@ -217,7 +219,8 @@ def _name_of(word: bytes) -> str:
 class _Cutter:
     """Finds where the elements in a buffer can be cut. brackets: those of the list, or of the object.
 
-    text, items: of the last cut, a JSON list or object and what is in it, None if it could not be decoded.  following: where the next element begins.
+    text, items: of the last cut, a JSON list or object and what is in it, None if it could not be decoded.  following:
+    where the next element begins.
     """
 
     def __init__(self, decode: Decode, name: str, brackets: bytes = b"[]") -> None:
@@ -232,7 +235,8 @@ class _Cutter:
         self.count = 0
 
     def cut(self, held: bytearray) -> int | None:
-        """The end of the last whole element, None if the first is not whole yet. At the end of the list, is_at_end is set and `following` is its bracket."""
+        """The end of the last whole element, None if the first is not whole yet. At the end of the list, is_at_end is
+        set and `following` is its bracket."""
         if self._between is None and self._wrong < _MOST_WRONG:
             self._learn(held)
         if self._between is not None and self._wrong < _MOST_WRONG:
@@ -250,7 +254,8 @@ class _Cutter:
         return end
 
     def _learn(self, held: bytearray) -> None:
-        """What stands between the first two elements, if they are objects: the closing bracket, the comma, up to the second one's first name."""
+        """What stands between the first two elements, if they are objects: the closing bracket, the comma, up to the
+        second one's first name."""
         end, following = next(self._ends(held), (0, 0))
         found = _OPENING.match(held, following) if end and held[end - 1] == 0x7D else None
         if found:
@@ -259,7 +264,8 @@ class _Cutter:
             self._wrong = _MOST_WRONG
 
     def _ends(self, held: bytearray) -> Iterator[tuple[int, int]]:
-        """Where elements end and what is after the comma begins, by counting brackets; sets is_at_end at the end of the list."""
+        """Where elements end and what is after the comma begins, by counting brackets; sets is_at_end at the end of the
+        list."""
         depth, at = 0, 0
         while match := (_BRACKET if depth else _MARK).match(held, at):
             at = match.end()

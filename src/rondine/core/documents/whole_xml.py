@@ -1,4 +1,5 @@
-"""An XML document as values and, for what only the document itself can tell, as the tree that lxml makes of it: on demand, from the same bytes."""
+"""An XML document as values and, for what only the document itself can tell, as the tree that lxml makes of it: on
+demand, from the same bytes."""
 
 from collections.abc import Mapping
 from functools import cached_property

@@ -11,7 +11,8 @@ MOST_ELEMENTS = 2_000_000
 
 
 def read_xml(body: bytes, *, name: str = "the document", unbound: list[str] | None = None) -> etree._Element:
-    """The root element. Raises DocumentError with line and column; a document type is refused, as it could define entities.
+    """The root element. Raises DocumentError with line and column; a document type is refused, as it could define
+    entities.
 
     unbound: gets what is said of prefixes that stand for no namespace; the document is read all the same then.
     """

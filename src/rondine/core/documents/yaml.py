@@ -1,7 +1,8 @@
 """YAML (1.2, core schema) as plain JSON values: no objects, no surprises, bounded cost.
 
-libyaml parses; the values are made here, so that tags cannot construct anything, "no" stays a text, a date stays a text, numbers stay exact,
-a key that stands twice is reported, and aliases that would unfold to millions of nodes end with an error (sharing itself costs nothing).
+libyaml parses; the values are made here, so that tags cannot construct anything, "no" stays a text, a date stays a
+text, numbers stay exact, a key that stands twice is reported, and aliases that would unfold to millions of nodes end
+with an error (sharing itself costs nothing).
 """
 
 import re

@@ -1,4 +1,5 @@
-"""The file name that a response proposes (Content-Disposition: RFC 6266; extended values: RFC 8187), fit to be saved under."""
+"""The file name that a response proposes (Content-Disposition: RFC 6266; extended values: RFC 8187), fit to be saved
+under."""
 
 import re
 from email.message import Message
@@ -10,7 +11,8 @@ LONGEST = 120
 
 
 def proposed_file_name(content_disposition: str) -> str:
-    """The last step of the name it proposes, without what file systems do not take; empty if there is none. `filename*` comes before `filename`."""
+    """The last step of the name it proposes, without what file systems do not take; empty if there is none. `filename*`
+    comes before `filename`."""
     message = Message()
     message["Content-Disposition"] = re.sub(r"[\r\n\0]", " ", content_disposition)
     found = [value for name, value in message.get_params([], "content-disposition") if name.lower() == "filename"]

@@ -1,8 +1,10 @@
-"""How much a connection may call: n calls in any span of time, several spans at once, and what the service itself asks for.
+"""How much a connection may call: n calls in any span of time, several spans at once, and what the service itself asks
+for.
 
-The state is a small JSON value that all processes share. `reserve` gives each call the moment at which it may begin; a moment is given out
-once, so that any number of processes together keep the limits, also across restarts. Every rolling window of a span holds at most `calls`
-moments; a month is the calendar's, in UTC. Moments are seconds since 1970, of one shared clock.
+The state is a small JSON value that all processes share. `reserve` gives each call the moment at which it may begin; a
+moment is given out once, so that any number of processes together keep the limits, also across restarts. Every rolling
+window of a span holds at most `calls` moments; a month is the calendar's, in UTC. Moments are seconds since 1970, of
+one shared clock.
 """
 
 import math
@@ -20,13 +22,15 @@ from rondine.core.http.messages import Headers
 from rondine.core.settings import Document
 
 SPANS = {"second": 1.0, "minute": 60.0, "hour": 3600.0, "day": 86400.0}
-#: Moments closer together than this part of a span are remembered as one, the later; so a log has at most about this many entries.
+#: Moments closer together than this part of a span are remembered as one, the later; so a log has at most about this
+#: many entries.
 PIECES = 100
 #: Two calls sent in time may arrive out of time; so a window is this much longer than its span, at most.
 MARGIN_SECONDS = 0.02
 #: A moment further away than this is no use to anybody who waits.
 MOST_HOLD = timedelta(days=32)
-#: A service's word that all calls have to wait is believed for so long; then it is asked again. A person may let it count whole, or not at all.
+#: A service's word that all calls have to wait is believed for so long; then it is asked again. A person may let it
+#: count whole, or not at all.
 MOST_BELIEVED = timedelta(hours=1)
 
 
@@ -55,9 +59,9 @@ class Limit(Document, frozen=True):
 
 @dataclass(frozen=True, slots=True)
 class Usage:
-    """logs: by limit, pieces of [first moment, last moment, calls], oldest first; of a month, one [its number, its number, calls].
-    held_until: no call begins before, because the service said so (`held_why`).  holders: calls under way, each with the moment its place is free
-    at the latest.  said: what the service last told of its own count."""
+    """logs: by limit, pieces of [first moment, last moment, calls], oldest first; of a month, one [its number, its
+    number, calls]. held_until: no call begins before, because the service said so (`held_why`).  holders: calls under
+    way, each with the moment its place is free at the latest.  said: what the service last told of its own count."""
 
     logs: Mapping[str, list[list[float]]] = field(default_factory=dict)
     held_until: float = 0.0
@@ -84,7 +88,8 @@ class Usage:
 def reserve(
     limits: Sequence[Limit], usage: Usage, *, now: float, wanted: int, most_wait: float
 ) -> tuple[Usage, list[float]]:
-    """The usage with up to `wanted` calls more, and the moment of each; fewer if the next would have to wait longer than most_wait seconds.
+    """The usage with up to `wanted` calls more, and the moment of each; fewer if the next would have to wait longer
+    than most_wait seconds.
 
     Raises LimitReached if not even one can be given.
     """
@@ -160,7 +165,8 @@ def _live(limit: Limit, log: Sequence[Sequence[float]], now: float) -> list[list
 
 @dataclass(frozen=True, slots=True)
 class Meter:
-    """One limit now. refills_at: when calls come back: of a month its reset; else when the oldest call leaves the window; None if all are left."""
+    """One limit now. refills_at: when calls come back: of a month its reset; else when the oldest call leaves the
+    window; None if all are left."""
 
     limit: Limit
     used: int
@@ -185,7 +191,8 @@ def meter(limits: Sequence[Limit], usage: Usage, *, now: float) -> list[Meter]:
 def take_places(
     usage: Usage, *, now: float, parallel: int, names: Sequence[str], seconds: float
 ) -> tuple[Usage, list[str]]:
-    """Places for calls under way, as many as are free; each is free again after `seconds` at the latest, should its holder die."""
+    """Places for calls under way, as many as are free; each is free again after `seconds` at the latest, should its
+    holder die."""
     holders = {name: until for name, until in usage.holders.items() if until > now}
     given = list(names[: max(0, parallel - len(holders))])
     return replace(usage, holders={**holders, **dict.fromkeys(given, now + seconds)}), given
@@ -262,7 +269,8 @@ class Said:
 
 
 def rate_limit(fields: Mapping[str, str], now: datetime) -> Said | None:
-    """The RateLimit fields (draft-ietf-httpapi-ratelimit-headers, its present form and the two before), or the X-RateLimit-* in common use.
+    """The RateLimit fields (draft-ietf-httpapi-ratelimit-headers, its present form and the two before), or the
+    X-RateLimit-* in common use.
 
     fields: by lower-case name. Of several counts the one with the least left is given.
     """

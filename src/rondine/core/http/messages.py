@@ -1,8 +1,9 @@
 """Request, Response and Exchange: what the core says to the engine, and what it is told.
 
-An `Exchange[T]` is anything that takes more than one round trip, written as a generator: it yields what it asks for, is sent the reply,
-and comes to a T. It never does I/O and never knows who carried its requests, so that every rule is tested without a server. The engine has
-the driver; it carries each request of an exchange through the connection's sign-in, which is an exchange of its own (`core/signin`).
+An `Exchange[T]` is anything that takes more than one round trip, written as a generator: it yields what it asks for, is
+sent the reply, and comes to a T. It never does I/O and never knows who carried its requests, so that every rule is
+tested without a server. The engine has the driver; it carries each request of an exchange through the connection's
+sign-in, which is an exchange of its own (`core/signin`).
 """
 
 import re
@@ -15,7 +16,8 @@ from rondine.core.secret import MASK, Secret
 
 T = TypeVar("T")
 Headers = tuple[tuple[str, str], ...]
-#: RFC 3986, section 2.2 and 3.4: what may stand in a query unencoded; "+" is encoded, as some services read it as a space.
+#: RFC 3986, section 2.2 and 3.4: what may stand in a query unencoded; "+" is encoded, as some services read it as a
+#: space.
 QUERY_SAFE = "-._~!$'()*,;:@/?"
 
 
@@ -73,8 +75,8 @@ class Request:
 class Response:
     """The head of a response, and the few values of its body that the exchange asked for.
 
-    values: by the name the strategy declared; an absent one is missing from the mapping.
-    rows: how many rows the response had, None if nobody counted.  fingerprint: of its rows, equal for the same rows in the same order; empty if
+    values: by the name the strategy declared; an absent one is missing from the mapping. rows: how many rows the
+    response had, None if nobody counted.  fingerprint: of its rows, equal for the same rows in the same order; empty if
     nobody made one.  content: the whole body, of sign-in requests alone.
     """
 

@@ -1,4 +1,5 @@
-"""Redirects, by our own rule (RFC 9110, section 15.4): credentials never follow to another origin, and writing is never repeated elsewhere."""
+"""Redirects, by our own rule (RFC 9110, section 15.4): credentials never follow to another origin, and writing is never
+repeated elsewhere."""
 
 from collections.abc import Set
 from dataclasses import dataclass, replace
@@ -26,7 +27,8 @@ def redirected(
 ) -> Redirect | None:
     """What to send after this response, None if it is no redirect. Raises RedirectRefused.
 
-    secret_names: query parameters that carry a secret; the sign-in puts them in again, so those in the location are dropped.
+    secret_names: query parameters that carry a secret; the sign-in puts them in again, so those in the location are
+    dropped.
     """
     if status not in STATUSES:
         return None

@@ -1,4 +1,5 @@
-"""What comes after a response: nothing more, waiting as the service asks, or another address. One place decides, and counts each by itself."""
+"""What comes after a response: nothing more, waiting as the service asks, or another address. One place decides, and
+counts each by itself."""
 
 from collections.abc import Set
 from dataclasses import dataclass, field
@@ -23,7 +24,8 @@ class Wait:
 
 @dataclass(slots=True)
 class Course:
-    """How a call has gone so far. waits, redirects: how many there were; a redirect begins the waits anew, as it leads to something else."""
+    """How a call has gone so far. waits, redirects: how many there were; a redirect begins the waits anew, as it leads
+    to something else."""
 
     waits: int = 0
     redirects: int = 0
@@ -67,7 +69,8 @@ class Course:
 
 
 def told_to_wait(request: Request, status: int, value: str, now: datetime) -> float | None:
-    """Seconds to wait as Retry-After says: 429 means that nothing was done; 503 is trusted for reading alone. None: it is not to be tried again."""
+    """Seconds to wait as Retry-After says: 429 means that nothing was done; 503 is trusted for reading alone. None: it
+    is not to be tried again."""
     if status == 429 or (status == 503 and request.method in ("GET", "HEAD")):
         wait = retry_after(value, now)
         return wait.total_seconds() if wait is not None else None

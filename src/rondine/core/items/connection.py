@@ -106,8 +106,8 @@ class ConnectionDocument(Document, frozen=True):
         return next((one for one in self.own_sign_ins if one.operation == operation), None)
 
     def secret_origins(self, sign_in: SignIn) -> list[str]:
-        """Where the secrets of a sign-in may go by this connection: the origin of its base address, those of the sign-in's own addresses, and the proxy's,
-        which reads what is not encrypted (RFC 6454)."""
+        """Where the secrets of a sign-in may go by this connection: the origin of its base address, those of the
+        sign-in's own addresses, and the proxy's, which reads what is not encrypted (RFC 6454)."""
         own = [str(value) for name, value in dump(sign_in).items() if name.endswith("_address")]
         proxy = [self.proxy.address] if self.proxy.address else []
         addresses = [self.address(), *self.further_origins, *own, *proxy]

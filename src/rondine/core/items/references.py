@@ -1,7 +1,7 @@
 """What documents refer to by name, declared by their classes: found and renamed in one way for all of them.
 
-A class says in `REFERENCES` which of its fields hold the name of an item, and of which kind. Fixed values and samples within documents are no
-documents themselves, so nothing in them is ever taken for a reference.
+A class says in `REFERENCES` which of its fields hold the name of an item, and of which kind. Fixed values and samples
+within documents are no documents themselves, so nothing in them is ever taken for a reference.
 """
 
 from collections.abc import Iterator
@@ -19,7 +19,8 @@ Location = tuple[str | int, ...]
 
 @dataclass(frozen=True, slots=True)
 class Reference:
-    """kind: of the item, as in the API's paths.  name: of it.  pointer: JSON Pointer to the name in the stored document."""
+    """kind: of the item, as in the API's paths.  name: of it.  pointer: JSON Pointer to the name in the stored
+    document."""
 
     kind: str
     name: str

@@ -1,7 +1,8 @@
 """A mapping document made ready to run: each output with two ways from a row to its record.
 
-The fast way is generated source (`generated.py`). A row that fails there goes the exact way (`explain`), field by field through the compiled
-paths, which finds every problem and every place. Both give equal records; a property test holds them together.
+The fast way is generated source (`generated.py`). A row that fails there goes the exact way (`explain`), field by field
+through the compiled paths, which finds every problem and every place. Both give equal records; a property test holds
+them together.
 """
 
 from collections.abc import Callable, Collection, Hashable, Iterable, Iterator, Mapping, Sequence
@@ -31,7 +32,8 @@ from rondine.core.paths import JsonPath, Location, Node, WholeXPath, normalized_
 
 @dataclass(frozen=True, slots=True)
 class FieldProblem:
-    """field: its name.  path: where in the response, as a normalized path; empty if the value comes from elsewhere or is missing."""
+    """field: its name.  path: where in the response, as a normalized path; empty if the value comes from elsewhere or
+    is missing."""
 
     field: str
     path: str
@@ -51,7 +53,8 @@ class Reject:
 
 @dataclass(slots=True)
 class Mapped:
-    """What one response became: rows = records + rejects + filtered. data: of the records, in the order of the rows.  ordinals: each one's row."""
+    """What one response became: rows = records + rejects + filtered. data: of the records, in the order of the rows.
+    ordinals: each one's row."""
 
     rows: int = 0
     filtered: int = 0
@@ -66,7 +69,8 @@ class Mapped:
 
 @dataclass(frozen=True, slots=True)
 class FieldTrace:
-    """How one value was made. location: its place in the response, None if it has none.  note: what became of it, in words."""
+    """How one value was made. location: its place in the response, None if it has none.  note: what became of it, in
+    words."""
 
     field: str
     location: Location | None
@@ -88,7 +92,8 @@ class RowTrace:
 
 @dataclass(frozen=True, slots=True)
 class Rows:
-    """Values of the first level. items: as the fast way reads them.  place: of one, by index.  whole: one with all that is in it, by index.
+    """Values of the first level. items: as the fast way reads them.  place: of one, by index.  whole: one with all that
+    is in it, by index.
 
     first: the number of the first in the response.  ordinal: of the first row in them.
     """
@@ -117,7 +122,8 @@ class CompiledOutput:
         #: A place as people read it: a normalized path in JSON, an XPath in XML.
         self.shown = xpath_of if of == "xml" else normalized_path
         self.sources = sources_of(self.rules, self.conditions)
-        #: Sources that generated source does not take need the exact way for every row; so do objects in place of inner lists.
+        #: Sources that generated source does not take need the exact way for every row; so do objects in place of inner
+        #: lists.
         self.is_plain = (
             all(source.is_plain for source in self.sources)
             and not any(isinstance(path, WholeXPath) for _, path in self.levels)
@@ -126,13 +132,14 @@ class CompiledOutput:
         self.fast = fast_way(self.levels, self.rules, self.conditions) if self.is_plain else None
 
     def run(self, document: Any, given: Mapping[Hashable, Any] | None = None) -> Mapped:
-        """The records and rejects of one response. given: inputs by name, and what else `given_values` gives. Raises MappingError if a value that
-        does not fit is to stop the run.
+        """The records and rejects of one response. given: inputs by name, and what else `given_values` gives. Raises
+        MappingError if a value that does not fit is to stop the run.
         """
         return self.run_rows(document, self._first_rows(document), given or {}, self.fast)
 
     def run_rows(self, document: Any, rows: Rows, given: Mapping[Hashable, Any], fast: FastWay | None) -> Mapped:
-        """The records and rejects of some rows. document: for what is taken from around them.  fast: for rows read in its way, None for the exact way.
+        """The records and rejects of some rows. document: for what is taken from around them.  fast: for rows read in
+        its way, None for the exact way.
 
         Raises NotPlain if a row read in part needs to be read whole.
         """
@@ -157,7 +164,8 @@ class CompiledOutput:
         return mapped
 
     def _add_explained(self, mapped: Mapped, traces: Iterable[RowTrace], failed: Collection[int]) -> None:
-        """Adds what became of the rows that went the exact way. failed: their ordinals, where the fast way has gone before and has counted them."""
+        """Adds what became of the rows that went the exact way. failed: their ordinals, where the fast way has gone
+        before and has counted them."""
         records = list(zip(mapped.ordinals, mapped.data, strict=True))
         for trace in traces:
             mapped.rows += trace.ordinal not in failed
@@ -173,7 +181,8 @@ class CompiledOutput:
     def explain(
         self, document: Any, given: Mapping[Hashable, Any] | None = None, *, only: Collection[int] | None = None
     ) -> Iterator[RowTrace]:
-        """Each row the exact way, with the place of every value and every problem. only: the ordinals wanted, None for all."""
+        """Each row the exact way, with the place of every value and every problem. only: the ordinals wanted, None for
+        all."""
         rows = self._first_rows(document)
         if only is None:
             yield from self._explained(document, rows, given or {})
@@ -196,7 +205,8 @@ class CompiledOutput:
         return len(self._first_rows(document).items)
 
     def _first_rows(self, document: Any) -> Rows:
-        """The values of the first level. Those of a plain list are told apart by index alone, so that they cost no nodes."""
+        """The values of the first level. Those of a plain list are told apart by index alone, so that they cost no
+        nodes."""
         path, names = self.levels[0][1], self.first_names()
         items = at_names(document, names) if names is not None else None
         if names is not None and isinstance(items, list):
@@ -215,7 +225,8 @@ class CompiledOutput:
         *,
         is_traced: bool = True,
     ) -> Iterator[RowTrace]:
-        """failed: rows as the fast way tells them: (ordinal, index in the first level, number within that); None for all."""
+        """failed: rows as the fast way tells them: (ordinal, index in the first level, number within that); None for
+        all."""
         root = (Node((), document), 0)
         if failed is None:
             ordinal = rows.ordinal
@@ -309,7 +320,8 @@ class CompiledOutput:
 def compile_mapping(
     mapping: MappingDocument, record_types: dict[str, RecordTypeDocument], *, is_kept: bool = True
 ) -> list[CompiledOutput]:
-    """The outputs of a mapping, ready to run. Raises DraftError with every problem if it cannot run. is_kept: records need a key."""
+    """The outputs of a mapping, ready to run. Raises DraftError with every problem if it cannot run. is_kept: records
+    need a key."""
     problems = problems_of(mapping, record_types, is_kept=is_kept)
     if problems:
         raise DraftError(

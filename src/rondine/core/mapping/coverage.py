@@ -30,7 +30,8 @@ _LOSSES: Mapping[tuple[str, str], str] = {
 
 @dataclass(frozen=True, slots=True)
 class Coverage:
-    """unused: paths of values that no rule takes.  open: fields that no rule fills.  losses: (field, what may get lost)."""
+    """unused: paths of values that no rule takes.  open: fields that no rule fills.  losses: (field, what may get
+    lost)."""
 
     unused: tuple[str, ...]
     open: tuple[str, ...]
@@ -40,7 +41,8 @@ class Coverage:
 def coverage(
     mapping: MappingDocument, output: Output, record_type: RecordTypeDocument, documents: Sequence[ReadDocument]
 ) -> Coverage:
-    """Of one output, over the rows of these samples; of very many, over some from all parts. Raises MappingError if the rows cannot be found."""
+    """Of one output, over the rows of these samples; of very many, over some from all parts. Raises MappingError if the
+    rows cannot be found."""
     values: list[Any] = [one.value for one in documents]
     for depth, level in enumerate(output.rows):
         rows = level.path(mapping.format)
@@ -72,7 +74,8 @@ def coverage(
 
 @dataclass(frozen=True, slots=True)
 class Taken:
-    """A path of the whole response, as outlines write it, and the field that takes it; field is empty for the rows themselves."""
+    """A path of the whole response, as outlines write it, and the field that takes it; field is empty for the rows
+    themselves."""
 
     path: str
     record_type: str

@@ -1,9 +1,9 @@
 """The mapping document and the record type: Rondine's own small language, version 1 (docs/mapping.md).
 
-A mapping has outputs; each fills one record type. An output walks from the whole response inwards through named levels, the last of
-which is the row. Each field says where its value comes from: a path from the row or from any level around it, the position within a level,
-an input, or a fixed value. The language of a path is written beside it; only the plain cases have a short form: names joined by dots in JSON
-(`core/paths/short.py`), an XPath in XML (`core/paths/xpath.py`).
+A mapping has outputs; each fills one record type. An output walks from the whole response inwards through named levels,
+the last of which is the row. Each field says where its value comes from: a path from the row or from any level around
+it, the position within a level, an input, or a fixed value. The language of a path is written beside it; only the plain
+cases have a short form: names joined by dots in JSON (`core/paths/short.py`), an XPath in XML (`core/paths/xpath.py`).
 """
 
 from collections.abc import Callable, Mapping
@@ -240,8 +240,9 @@ class MappingDocument(Document, frozen=True):
 
 
 def with_base(mapping: MappingDocument, base: MappingDocument) -> MappingDocument:
-    """What a mapping says, with what it has from the one that it is based on: its outputs, by record type; of an output that both have, rows and
-    conditions if it names none itself, and fields, of which its own replace those of the same name. The format is the base's.
+    """What a mapping says, with what it has from the one that it is based on: its outputs, by record type; of an output
+    that both have, rows and conditions if it names none itself, and fields, of which its own replace those of the same
+    name. The format is the base's.
     """
     own = {output.record_type: output for output in mapping.outputs}
     outputs = []
@@ -264,7 +265,8 @@ MOST_BASES = 5
 
 
 def resolved(mapping: MappingDocument, known: Mapping[str, MappingDocument]) -> MappingDocument:
-    """A mapping with all that it is based on. known: the others, by name. Raises DraftError if one is not there, or they are based on each other."""
+    """A mapping with all that it is based on. known: the others, by name. Raises DraftError if one is not there, or
+    they are based on each other."""
     own, chain = mapping, []
     while own.based_on is not None:
         name = own.based_on
@@ -293,7 +295,8 @@ def pointer_path(text: str) -> JsonPath:
 def problems_of(
     mapping: MappingDocument, record_types: dict[str, RecordTypeDocument], *, is_kept: bool = True
 ) -> list[Problem]:
-    """Everything that keeps a mapping from running, each with its place in the document (a JSON Pointer). is_kept: its records are; they need a key."""
+    """Everything that keeps a mapping from running, each with its place in the document (a JSON Pointer). is_kept: its
+    records are; they need a key."""
     problems = []
     if not mapping.outputs:
         problems.append(Problem("/outputs", "the mapping brings no records yet", "point at what becomes one row"))

@@ -1,4 +1,5 @@
-"""A proposal fitted onto a record type that is there already: which value fills which field, by name, type, and what its records hold."""
+"""A proposal fitted onto a record type that is there already: which value fills which field, by name, type, and what
+its records hold."""
 
 import re
 from collections.abc import Mapping, Sequence
@@ -29,8 +30,9 @@ _WORD = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+")
 
 @dataclass(frozen=True, slots=True)
 class Pair:
-    """A value for a field of the record type. path: where it comes from.  reason: same name, similar name, or like values.  is_sure: it is called the
-    same and of the field's type, and no other value is; what is not sure wants a person's yes."""
+    """A value for a field of the record type. path: where it comes from.  reason: same name, similar name, or like
+    values.  is_sure: it is called the same and of the field's type, and no other value is; what is not sure wants a
+    person's yes."""
 
     field: str
     path: str
@@ -50,7 +52,8 @@ class Fitted:
 def fit(
     made: Proposal, name: str, record_type: RecordTypeDocument, known: Mapping[str, Sequence[str]] | None = None
 ) -> Fitted:
-    """The same rows for another record type; what fits none of its fields is left out. known: some values that its records have, as texts, by field."""
+    """The same rows for another record type; what fits none of its fields is left out. known: some values that its
+    records have, as texts, by field."""
     output = made.mapping.outputs[0]
     offered = {field.name: field for field in made.record_type.fields}
     likely = []

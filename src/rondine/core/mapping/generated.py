@@ -1,7 +1,7 @@
 """The fast way from rows to records: generated source, one function for each output and way of reading.
 
-Shared path prefixes are read once, a row costs one `try`, and nothing explains. Everything that comes from the mapping document reaches the
-source through a slot: the generated text contains generated identifiers only.
+Shared path prefixes are read once, a row costs one `try`, and nothing explains. Everything that comes from the mapping
+document reaches the source through a slot: the generated text contains generated identifiers only.
 """
 
 from collections.abc import Callable, Sequence
@@ -20,8 +20,9 @@ from rondine.core.paths import JsonPath, Node, XPath
 from rondine.core.paths.jsonpath import Filter, Wildcard
 
 #: (the whole document, rows of the first level, the first's number there, what is given, keep, drop, failed).
-#: keep is given a record's data; drop is called for a row that a condition leaves out; failed, with nothing or, with several levels, with the index in the
-#: first level and the row's number within that, for one that needs the exact way: each row in its order calls one of the three.
+#: keep is given a record's data; drop is called for a row that a condition leaves out; failed, with nothing or, with
+#: several levels, with the index in the first level and the row's number within that, for one that needs the exact way:
+#: each row in its order calls one of the three.
 FastWay = Callable[..., None]
 Level = tuple[str, Path]
 #: What a condition looks at, and the condition.
@@ -43,7 +44,8 @@ def fast_way(
 
 
 def sources_of(rules: Sequence[Rule], conditions: Sequence[Condition]) -> list[Taken]:
-    """Everything that an output takes: its fields' values, their units, what its conditions look at, and the sources within those."""
+    """Everything that an output takes: its fields' values, their units, what its conditions look at, and the sources
+    within those."""
     units = [rule.unit for rule in rules if rule.unit is not None]
     outer = [*(rule.source for rule in rules), *units, *(source for source, _ in conditions)]
     return [one for source in outer for one in source.with_inner()]
@@ -69,7 +71,8 @@ def wanted_of_rows(levels: Sequence[Level], sources: Sequence[Taken], row: Membe
 
 
 def plain_part(path: Path) -> tuple[tuple[str, ...], Path]:
-    """(the names that a JSONPath begins with, what remains of it). A filter may look at all of the value that its path starts from."""
+    """(the names that a JSONPath begins with, what remains of it). A filter may look at all of the value that its path
+    starts from."""
     assert isinstance(path, JsonPath)
     if any(isinstance(selector, Filter) for segment in path.segments for selector in segment.selectors):
         return (), path
@@ -89,7 +92,8 @@ def is_plain_list(rest: Path) -> bool:
 
 
 class _Decimals:
-    """Texts as decimals: the same few measures come again and again, so some are remembered. get: what is remembered, None for all else."""
+    """Texts as decimals: the same few measures come again and again, so some are remembered. get: what is remembered,
+    None for all else."""
 
     def __init__(self) -> None:
         self._known: dict[str, Decimal] = {}
@@ -222,8 +226,8 @@ class Writer:
         self._kept(rule, v)
 
     def _value(self, source: Taken, v: str, *, is_needed: bool = False, is_bare: bool = False) -> None:
-        """Writes what puts the value that a source finds into the variable `v`. is_needed: where it is missing, the row goes the exact way.  is_bare: of a
-        text the blanks around it may be left away.
+        """Writes what puts the value that a source finds into the variable `v`. is_needed: where it is missing, the row
+        goes the exact way.  is_bare: of a text the blanks around it may be left away.
         """
         inner = [f"{v}_{number}" for number, _ in enumerate((*source.first_of, *source.several))]
         for one, variable in zip((*source.first_of, *source.several), inner, strict=True):
@@ -293,8 +297,8 @@ class Writer:
         return self._slot(find)
 
     def _read(self, base: str, names: tuple[str, ...], *, is_needed: bool = False) -> str:
-        """An expression for the member at `names` below `base`; every prefix is read once into a variable. is_needed: where it is missing, the row goes
-        the exact way."""
+        """An expression for the member at `names` below `base`; every prefix is read once into a variable. is_needed:
+        where it is missing, the row goes the exact way."""
         if not names:
             return base
         holder, read_as = base, self._read_as[base]

@@ -39,7 +39,8 @@ KEY_NAMES = ("id", "key", "number", "code", "uuid", "ref")
 
 @dataclass(frozen=True, slots=True)
 class RowChoice:
-    """A place whose values could become rows. path: a JSONPath, or an XPath.  count: how many there are.  holds: object, or what else."""
+    """A place whose values could become rows. path: a JSONPath, or an XPath.  count: how many there are.  holds:
+    object, or what else."""
 
     path: str
     count: int
@@ -48,8 +49,8 @@ class RowChoice:
 
 @dataclass(frozen=True, slots=True)
 class ProposedPart:
-    """A list of objects within a row, as records of their own that belong to it. path: from the row.  output: for the same mapping.  takes: the paths
-    of its values, from the row around it."""
+    """A list of objects within a row, as records of their own that belong to it. path: from the row.  output: for the
+    same mapping.  takes: the paths of its values, from the row around it."""
 
     name: str
     path: str
@@ -60,8 +61,9 @@ class ProposedPart:
 
 @dataclass(frozen=True, slots=True)
 class Proposal:
-    """A record type and a mapping, and what of the row could be records of their own. left_out: every path of a value that is in neither.  examples: of
-    values, by field.  holders: the objects and lists in a row, with their paths, that could fill a field for structured content."""
+    """A record type and a mapping, and what of the row could be records of their own. left_out: every path of a value
+    that is in neither.  examples: of values, by field.  holders: the objects and lists in a row, with their paths, that
+    could fill a field for structured content."""
 
     record_type_name: str
     record_type: RecordTypeDocument
@@ -76,7 +78,8 @@ class Proposal:
 def row_choices(
     document: ReadDocument, corrections: Sequence[Correction] = (), shape: Shape | None = None
 ) -> list[RowChoice]:
-    """What could become rows: lists of objects, and objects whose keys are data, first; longer ones before shorter ones, the whole response last.
+    """What could become rows: lists of objects, and objects whose keys are data, first; longer ones before shorter
+    ones, the whole response last.
 
     shape: the document's, if it is known already.
     """
@@ -86,7 +89,8 @@ def row_choices(
 
 
 def _element_choices(shape: Shape) -> list[RowChoice]:
-    """Elements that repeat, those that hold others first; then single ones that hold others and may repeat another time; the root last."""
+    """Elements that repeat, those that hold others first; then single ones that hold others and may repeat another
+    time; the root last."""
     root, *lines = document_outline(shape, is_xml=True)[1:]
 
     def rank(line: OutlineRow) -> tuple[bool, bool, int, int]:
@@ -128,9 +132,10 @@ def propose(
 ) -> Proposal:
     """A record type and mapping for rows at these levels.
 
-    rows: one JSONPath (in XML: XPath) a level, each from the level around it.  take: paths of wanted values, each from the row
-    (`$.measures.girth`, `soil:ph/@unit`); None takes every plain value.  corrections: what people said of the response, paths as in its outline.  rule: for the names of fields.
-    types: of values, by path from the row, as a definition declares them.  declared_key: the paths of the key that it declares.
+    rows: one JSONPath (in XML: XPath) a level, each from the level around it.  take: paths of wanted values, each from
+    the row (`$.measures.girth`, `soil:ph/@unit`); None takes every plain value.  corrections: what people said of the
+    response, paths as in its outline.  rule: for the names of fields. types: of values, by path from the row, as a
+    definition declares them.  declared_key: the paths of the key that it declares.
     """
     if not rows:
         raise MappingError("nothing was pointed at", where="rows", hint="say what becomes one row")
@@ -289,8 +294,8 @@ _UNITS = frozenset({"unit", "units", "uom"})
 
 
 def _units(lines: Sequence[OutlineRow], of: Format) -> dict[str, tuple[str, str]]:
-    """The numbers whose unit the rows say, the same in all of them: path -> (the unit's path, the unit). It stands beside the only number in its object;
-    in XML in an attribute of the element, too.
+    """The numbers whose unit the rows say, the same in all of them: path -> (the unit's path, the unit). It stands
+    beside the only number in its object; in XML in an attribute of the element, too.
     """
     found: dict[str, tuple[str, str]] = {}
     numbers = {line.path: line for line in lines if line.type in ("integer", "decimal")}
@@ -476,8 +481,8 @@ def _source(path: str) -> str | Source:
 
 
 def _field_name(line: OutlineRow, taken: set[str], row_name: str, rule: NamingRule) -> str:
-    """The last name of the path, with those before it as long as it says nothing by itself; a clash puts the parent's before it; a plain value's row
-    gives the record type's name."""
+    """The last name of the path, with those before it as long as it says nothing by itself; a clash puts the parent's
+    before it; a plain value's row gives the record type's name."""
     if line.path in ("$", "."):
         return rule.name("field", row_name)
     name = line.name if line.path.startswith("$") else _local(line.name)
@@ -521,7 +526,8 @@ def _element_at(shape: Shape, path: str) -> Shape:
 
 
 def _key(fields: list[RecordField], shapes: dict[str, Shape], rows: int) -> list[str]:
-    """The field that every row had, with values that are all different, by its name if several are; none if no field is."""
+    """The field that every row had, with values that are all different, by its name if several are; none if no field
+    is."""
     unique = [
         field.name
         for field in fields

@@ -23,7 +23,8 @@ def reads_one_object(outputs: Sequence[CompiledOutput]) -> bool:
 
 
 def has_one_list(outputs: Sequence[CompiledOutput]) -> bool:
-    """Whether all outputs go through the same list first, so that its elements can be counted against an announced number."""
+    """Whether all outputs go through the same list first, so that its elements can be counted against an announced
+    number."""
     return len({output.levels[0][1].text for output in outputs}) == 1
 
 

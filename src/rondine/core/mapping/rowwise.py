@@ -1,7 +1,9 @@
-"""Responses mapped row by row: only what a mapping wants is read, and of a large response only a part is held at a time.
+"""Responses mapped row by row: only what a mapping wants is read, and of a large response only a part is held at a
+time.
 
-This way is taken where it can be: all outputs go through the same plain list, or elements of the same name, first. Whatever it cannot tell is read
-as a whole by the usual way, which also says best what is wrong. Both give equal records and rejects; property tests hold them together.
+This way is taken where it can be: all outputs go through the same plain list, or elements of the same name, first.
+Whatever it cannot tell is read as a whole by the usual way, which also says best what is wrong. Both give equal records
+and rejects; property tests hold them together.
 """
 
 from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
@@ -35,7 +37,8 @@ _raw_object = msgspec.json.Decoder(dict[str, msgspec.Raw]).decode
 
 @dataclass(frozen=True, slots=True)
 class RowPlace:
-    """How far a response is read. first: values of the first level that are done.  ordinals: rows that are done, for each output."""
+    """How far a response is read. first: values of the first level that are done.  ordinals: rows that are done, for
+    each output."""
 
     first: int = 0
     ordinals: tuple[int, ...] = ()
@@ -51,8 +54,9 @@ class Part:
 
 @dataclass(frozen=True, slots=True)
 class _Batch:
-    """Values of the first level. whole: one of them with all that is in it, by index.  is_partly: whether they were read in the fast way, with their wanted
-    members only.  is_list: whether they are several; of a single element of XML the place has no number.  keys: of members of an object, their names."""
+    """Values of the first level. whole: one of them with all that is in it, by index.  is_partly: whether they were
+    read in the fast way, with their wanted members only.  is_list: whether they are several; of a single element of XML
+    the place has no number.  keys: of members of an object, their names."""
 
     items: Sequence[Any]
     whole: Callable[[int], Any]
@@ -64,7 +68,8 @@ class _Batch:
 def row_reader(
     mapping: MappingDocument, outputs: Sequence[CompiledOutput], also: Iterable[str] = ()
 ) -> "RowReader | None":
-    """also: places outside of the rows that are asked for besides: JSON Pointers or XPaths. None if these outputs need the whole response."""
+    """also: places outside of the rows that are asked for besides: JSON Pointers or XPaths. None if these outputs need
+    the whole response."""
     around = [parse_pointer(place) for place in also] if mapping.format == "json" else []
     places = set()
     for output in outputs:
@@ -108,7 +113,8 @@ class RowReader:
     def page(
         self, body: bytes, given: Mapping[Hashable, Any], *, of: DocumentFormat = "json", charset: str = ""
     ) -> tuple[Part, Any] | None:
-        """A response read at once: (its rows mapped, what is around them, as far as it is wanted); None if it has to be read as a whole."""
+        """A response read at once: (its rows mapped, what is around them, as far as it is wanted); None if it has to be
+        read as a whole."""
         around: list[Any] = []
         try:
             parts = list(self.parts(lambda: (body,), given, around, of=of, charset=charset))
@@ -139,10 +145,11 @@ class RowReader:
         start: RowPlace | None = None,
         name: str = "the response",
     ) -> Iterator[Part]:
-        """A response of any size, some rows at a time. chunks: opens it, twice if rows look around.  around: gets the document without its rows at the
-        end.  start: to begin after rows that are done.
+        """A response of any size, some rows at a time. chunks: opens it, twice if rows look around.  around: gets the
+        document without its rows at the end.  start: to begin after rows that are done.
 
-        Raises DocumentError for what cannot be read; what stands before it was given then. Raises MappingError as `CompiledOutput.run` does.
+        Raises DocumentError for what cannot be read; what stands before it was given then. Raises MappingError as
+        `CompiledOutput.run` does.
         """
         root: Any = {}
         if self.looks_around and of != "ndjson":
@@ -168,7 +175,8 @@ class RowReader:
         return rest[0] if rest else []
 
     def first(self, chunks: Chunks, *, of: DocumentFormat = "json", charset: str = "", most: int = 200) -> Any:
-        """The first rows of a response of any size, whole and in their place, as if there were no others. Raises DocumentError."""
+        """The first rows of a response of any size, whole and in their place, as if there were no others. Raises
+        DocumentError."""
         for batch in self._batches(chunks, [], of, charset, "the response"):
             value: Any = [batch.whole(index) for index in range(min(most, len(batch.items)))]
             if batch.keys is not None:
@@ -359,7 +367,8 @@ def _wholes(raw: Callable[[], Sequence[Any]]) -> Callable[[int], Any]:
 
 
 def _slowly(text: bytes, first: int, name: str) -> Values:
-    """Values that the fast decoder refuses: half surrogates, which cost one row each; raises DocumentError for what is no JSON."""
+    """Values that the fast decoder refuses: half surrogates, which cost one row each; raises DocumentError for what is
+    no JSON."""
     try:
         found: Values = read_json(text, limits=_UNWALKED, name=name)
     except DocumentError as error:

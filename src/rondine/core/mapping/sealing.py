@@ -1,7 +1,7 @@
 """Mapped rows made ready to be kept: key, digest, exact JSON and content hash.
 
-The data is written once, canonically (numbers normalised, fields in the record type's order), so that equal contents are equal bytes:
-2 and 2.0 are the same, null and missing are not. Digest and hash are BLAKE2b of 16 bytes.
+The data is written once, canonically (numbers normalised, fields in the record type's order), so that equal contents
+are equal bytes: 2 and 2.0 are the same, null and missing are not. Digest and hash are BLAKE2b of 16 bytes.
 """
 
 import json as stdlib_json
@@ -71,18 +71,20 @@ def seal(output: CompiledOutput, mapped: Mapped) -> tuple[list[SealedRow], list[
 
 @dataclass(frozen=True, slots=True)
 class PartOfRecord:
-    """An output that fills only some fields of its record type: the others stay as they are kept. fields: all of the type, with their types, in its
-    order.  named: those that the output fills."""
+    """An output that fills only some fields of its record type: the others stay as they are kept. fields: all of the
+    type, with their types, in its order.  named: those that the output fills."""
 
     fields: tuple[tuple[str, str], ...]
     named: frozenset[str]
 
     def form(self, data: Mapping[str, Any]) -> dict[str, Any]:
-        """Data in the one form that both what is read back and what is new can have: jsonb keeps neither the order of members nor exponents."""
+        """Data in the one form that both what is read back and what is new can have: jsonb keeps neither the order of
+        members nor exponents."""
         return {name: _as_kept(data[name], kind) for name, kind in self.fields if name in data}
 
     def merged(self, row: SealedRow, kept: str | None) -> SealedRow:
-        """The row with the fields that the output does not name, as they are kept. kept: the record's data as JSON, None if there is no record."""
+        """The row with the fields that the output does not name, as they are kept. kept: the record's data as JSON,
+        None if there is no record."""
         held = stdlib_json.loads(kept, parse_float=Decimal) if kept is not None else {}
         others = {name: value for name, value in held.items() if name not in self.named}
         data = _encode(self.form({**others, **stdlib_json.loads(row.data, parse_float=Decimal)}))

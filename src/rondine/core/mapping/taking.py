@@ -1,4 +1,5 @@
-"""Where a mapping's values come from: sources ready to be taken, conditions on rows, and the rows that a level goes through."""
+"""Where a mapping's values come from: sources ready to be taken, conditions on rows, and the rows that a level goes
+through."""
 
 from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
@@ -35,9 +36,11 @@ EMPTY = (None, "")
 
 @dataclass(frozen=True, slots=True)
 class Taken:
-    """A source with its path parsed. given: the name under which an input, standing value or header is given to a run; see `given_values`.
+    """A source with its path parsed. given: the name under which an input, standing value or header is given to a run;
+    see `given_values`.
 
-    first_of, several: sources within it.  is_text: of XML elements, their texts are taken.  place: where a JSONPath leads to, if to one value at most.
+    first_of, several: sources within it.  is_text: of XML elements, their texts are taken.  place: where a JSONPath
+    leads to, if to one value at most.
     """
 
     level: str = ""
@@ -54,7 +57,8 @@ class Taken:
 
     @property
     def is_plain(self) -> bool:
-        """Whether generated source can take it, what is within it apart: all but keys, and expressions over a whole XML document."""
+        """Whether generated source can take it, what is within it apart: all but keys, and expressions over a whole XML
+        document."""
         return self.key is None and not isinstance(self.path, WholeXPath)
 
     def with_inner(self) -> "Iterator[Taken]":
@@ -66,8 +70,8 @@ class Taken:
 
 @dataclass(frozen=True, slots=True)
 class Rule:
-    """A field rule with its source parsed, its conversions found and its default converted. convert: None if it has no steps.  wanted_unit: the
-    field's, if `unit` finds the value's.  quick: of `convert`, see `quick_of`.
+    """A field rule with its source parsed, its conversions found and its default converted. convert: None if it has no
+    steps.  wanted_unit: the field's, if `unit` finds the value's.  quick: of `convert`, see `quick_of`.
     """
 
     name: str
@@ -103,8 +107,9 @@ def given_values(
 
 
 def find_rows(path: Path, base: Any, *, must_exist: bool, or_one: bool = False) -> list[Node]:
-    """What a level goes through. An empty list has no rows; so has null. A path that leads nowhere is an error at the first level only:
-    further in, a missing list is an empty one. In XML a list without elements is not there at all: only what is around it must be.
+    """What a level goes through. An empty list has no rows; so has null. A path that leads nowhere is an error at the
+    first level only: further in, a missing list is an empty one. In XML a list without elements is not there at all:
+    only what is around it must be.
 
     or_one: of JSON, an object where the path goes through a list is the only one of it.
     """
@@ -193,7 +198,8 @@ def made_rule(rule: FieldRule, record_type: RecordTypeDocument, of: Format) -> R
 
 
 def made_source(source: str | Source, of: Format, *, is_text: bool, kind: str = "") -> Taken:
-    """A source ready to be taken. is_text: elements of XML give their texts.  kind: of the field, if the value goes straight into it."""
+    """A source ready to be taken. is_text: elements of XML give their texts.  kind: of the field, if the value goes
+    straight into it."""
     one = parsed_source(source, of)
     path = one.path()
     given: Hashable = one.input
@@ -225,7 +231,8 @@ def value_in(read: ReadDocument, source: str | Source, given: Mapping[Hashable, 
 
 
 def is_nothing_in(read: ReadDocument, source: str | Source) -> bool:
-    """Whether a source finds nothing in a whole response, or only what is null or empty; an element with attributes is something."""
+    """Whether a source finds nothing in a whole response, or only what is null or empty; an element with attributes is
+    something."""
     taken = made_source(source, "xml" if read.is_xml else "json", is_text=False)
     if taken.path is not None:
         return all(node.value in (None, "", [], {}) for node in taken.path.find(read.value))
@@ -274,7 +281,8 @@ def holds(source: Taken, condition: Condition, levels: Levels, given: Mapping[Ha
 
 
 def passes(condition: Condition, value: Any) -> bool:
-    """Whether a value passes a condition. One that is not there is equal to nothing, and neither less nor more than anything."""
+    """Whether a value passes a condition. One that is not there is equal to nothing, and neither less nor more than
+    anything."""
     is_there = value is not MISSING and value not in EMPTY
     wanted = condition.value
     match condition.is_:
@@ -319,7 +327,8 @@ def _ordered(value: Any, wanted: Any) -> tuple[Any, Any]:
 
 
 def found_by(source: Taken, base: Node, document: Node | None = None) -> tuple[Location | None, Any]:
-    """The value a source's path finds: (its place, it). Several are taken as a list where that is wanted, and refused otherwise."""
+    """The value a source's path finds: (its place, it). Several are taken as a list where that is wanted, and refused
+    otherwise."""
     assert source.path is not None
     if source.place is not None and not source.is_all:
         value = base.value

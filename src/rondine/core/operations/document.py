@@ -1,7 +1,8 @@
-"""An operation as it is described and stored: method, path template (RFC 6570), inputs, what is sent with it, what comes back.
+"""An operation as it is described and stored: method, path template (RFC 6570), inputs, what is sent with it, what
+comes back.
 
-Texts that hold values are structures: a text, `{"input": "name"}`, or a list of both. No text is scanned for braces; only the path is a
-template, and only RFC 6570's.
+Texts that hold values are structures: a text, `{"input": "name"}`, or a list of both. No text is scanned for braces;
+only the path is a template, and only RFC 6570's.
 """
 
 import re
@@ -333,7 +334,8 @@ def values_of(operation: OperationDocument) -> Iterator[tuple[str, Value]]:
 
 
 def response_for(operation: OperationDocument, status: int) -> ResponseDescription | None:
-    """What the definition says of a response with this status: of the status itself, its family, or by default (OpenAPI 3.1, "Responses Object")."""
+    """What the definition says of a response with this status: of the status itself, its family, or by default (OpenAPI
+    3.1, "Responses Object")."""
     for wanted in (str(status), f"{status // 100}XX", "default"):
         found = [one for one in operation.responses if one.status == wanted]
         if found:
@@ -342,7 +344,8 @@ def response_for(operation: OperationDocument, status: int) -> ResponseDescripti
 
 
 def is_reading(operation: OperationDocument) -> bool:
-    """Whether sending it changes nothing at the service: by its method (RFC 9110, section 9.2.1), or as a GraphQL query."""
+    """Whether sending it changes nothing at the service: by its method (RFC 9110, section 9.2.1), or as a GraphQL
+    query."""
     if isinstance(operation.body, GraphQLBody):
         return operation.body.kind == "query"
     if isinstance(operation.body, SoapBody):
@@ -351,7 +354,8 @@ def is_reading(operation: OperationDocument) -> bool:
 
 
 def called_in_body(operation: OperationDocument) -> str:
-    """What tells an operation from others at the same address: a GraphQL operation's name, a SOAP request's root; empty for all others."""
+    """What tells an operation from others at the same address: a GraphQL operation's name, a SOAP request's root; empty
+    for all others."""
     match operation.body:
         case GraphQLBody(kind=kind, operation_name=name, query=query):
             found = re.search(r"\b(?:query|mutation)\s+([A-Za-z_]\w*)", query)

@@ -121,8 +121,8 @@ def named_standing(value: object) -> str | None:
 def checked_inputs(
     inputs: Sequence[Input], values: Mapping[str, Any], standing: Mapping[str, Any] | None = None
 ) -> dict[str, Any]:
-    """The values to use, by name, converted; inputs without a value are absent. Nothing given (or null) takes the default. A value or default
-    of the form `{"standing": name}` is the environment's standing value.
+    """The values to use, by name, converted; inputs without a value are absent. Nothing given (or null) takes the
+    default. A value or default of the form `{"standing": name}` is the environment's standing value.
 
     Raises InputError with a Problem for each input that is missing, unknown or wrong.
     """

@@ -46,7 +46,8 @@ _MEANINGS: dict[int, tuple[str, str]] = {
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
-    """kind: good; partial, if only a part could be given; nothing_found; failure.  is_good: whether it is no failure.  words: its meaning.  hint: what to do.  message: the service's own words, empty if none."""
+    """kind: good; partial, if only a part could be given; nothing_found; failure.  is_good: whether it is no failure.
+    words: its meaning.  hint: what to do.  message: the service's own words, empty if none."""
 
     is_good: bool
     words: str
@@ -64,7 +65,8 @@ CONDITIONAL = frozenset({"if-none-match", "if-modified-since", "if-match", "if-u
 
 
 def without_sign_in(outcome: Outcome, *, is_one_off: bool = False) -> Outcome:
-    """What a 401 means where nothing signed in: of a connection that has no sign-in, or of a one-off, which has no connection."""
+    """What a 401 means where nothing signed in: of a connection that has no sign-in, or of a one-off, which has no
+    connection."""
     if is_one_off:
         words = "the service wants a sign-in, and a one-off has none"
         hint = "keep it as a service, and say on its connection's page how to sign in"
@@ -88,7 +90,8 @@ def unasked_304() -> Outcome:
 
 
 def is_conditional(names: Iterable[str]) -> bool:
-    """Whether a request with these header fields asks for a change since then: only so may a 304 answer it (RFC 9110, section 15.4.5)."""
+    """Whether a request with these header fields asks for a change since then: only so may a 304 answer it (RFC 9110,
+    section 15.4.5)."""
     return any(name.lower() in CONDITIONAL for name in names)
 
 

@@ -34,7 +34,8 @@ def parts_of(value: Value) -> list[str | ValueOf]:
 
 
 def as_literal(value: Any, written: Written) -> str:
-    """A value as a literal of a query language: numbers and booleans bare, texts in quote marks that nothing in them can end."""
+    """A value as a literal of a query language: numbers and booleans bare, texts in quote marks that nothing in them
+    can end."""
     if isinstance(value, list):
         return ", ".join(as_literal(one, written) for one in value)
     if value is None or isinstance(value, (bool, int, Decimal)):

@@ -1,7 +1,7 @@
 """Pagination strategies: each one file and one line here.
 
-A strategy is an exchange that asks for page after page. A strategy whose pages can be addressed independently also offers `plan`, so that
-several are fetched at a time.
+A strategy is an exchange that asks for page after page. A strategy whose pages can be addressed independently also
+offers `plan`, so that several are fetched at a time.
 """
 
 from rondine.core.pagination.link_header import LinkHeader

@@ -58,7 +58,8 @@ def next_link(value: str | None) -> str | None:
 
 
 def links(value: str) -> list[Link]:
-    """The links of a Link header field, read as RFC 8288, appendix B.2 says: what is in quotes is text, whatever it looks like.
+    """The links of a Link header field, read as RFC 8288, appendix B.2 says: what is in quotes is text, whatever it
+    looks like.
 
     Where the field breaks the grammar, the links before that place are given.
     """

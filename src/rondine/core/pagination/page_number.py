@@ -1,4 +1,5 @@
-"""Pagination by page number: pages can be addressed independently, so they can be planned and fetched several at a time."""
+"""Pagination by page number: pages can be addressed independently, so they can be planned and fetched several at a
+time."""
 
 from dataclasses import replace
 from urllib.parse import parse_qsl, quote, urlsplit
@@ -51,7 +52,8 @@ class PageNumber(Document, tag="page_number", frozen=True):
     def plan(self, first: Request, response: Response) -> list[Request] | None:
         """The requests of all pages after the first, known from its response; None if the service announces no total.
 
-        A page of a run that goes on later is not full evidence of the page size, so the plan assumes that the first page was full.
+        A page of a run that goes on later is not full evidence of the page size, so the plan assumes that the first
+        page was full.
         """
         number = self.number_of(first)
         last = self.last_page(response, number)
@@ -74,7 +76,8 @@ class PageNumber(Document, tag="page_number", frozen=True):
         return max(last, number)
 
     def check_differs(self, response: Response, before: Response | None, number: int) -> None:
-        """Raises PaginationError if a page has the same rows as the one before it: the service does not look at the page number."""
+        """Raises PaginationError if a page has the same rows as the one before it: the service does not look at the
+        page number."""
         if before is not None and response.rows and response.fingerprint and response.fingerprint == before.fingerprint:
             raise PaginationError(
                 f'page {number} has the same rows as page {number - 1}: the service takes no notice of "{self.parameter}"',

@@ -24,7 +24,8 @@ class PagingGuess:
 
 
 def recognise(url: str, headers: Headers, document: Any, *, is_xml: bool = False) -> list[PagingGuess]:
-    """The strategies that the response shows, the surest first; empty if it shows none. is_xml: the document is as `read_elements` gives it."""
+    """The strategies that the response shows, the surest first; empty if it shows none. is_xml: the document is as
+    `read_elements` gives it."""
     guesses = []
     if next_link(Response(200, headers).header("Link")):
         guesses.append(PagingGuess(LinkHeader(), "a next link in the Link header"))
@@ -61,7 +62,8 @@ def recognise(url: str, headers: Headers, document: Any, *, is_xml: bool = False
 
 
 def _in_xml(document: Any) -> list[PagingGuess]:
-    """A link to the next page as Atom has it (RFC 4287, section 4.2.7; RFC 5005, section 3), or an element that holds its address."""
+    """A link to the next page as Atom has it (RFC 4287, section 4.2.7; RFC 5005, section 3), or an element that holds
+    its address."""
     root = next(iter(document), "") if isinstance(document, dict) else ""
     held = document[root] if root else None
     for name, value in held.items() if isinstance(held, dict) else ():

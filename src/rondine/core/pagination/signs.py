@@ -1,9 +1,11 @@
-"""What a response says of the rows that are not in it: that there are more, how many there are in all, or that these were the last.
+"""What a response says of the rows that are not in it: that there are more, how many there are in all, or that these
+were the last.
 
-A run may only say that it is complete if the service said so, and nothing else it said contradicts that. So signs are looked for wherever services
-write them, whatever strategy was followed: in the Link and count headers, and in the members beside the list that is read, not within its rows,
-where a "total" may be anything. Within rows only the standards' own signs count: a list of a row that goes on at an address of its own (OData JSON
-Format 4.01, section 4.5.5), and connections with `pageInfo` (GraphQL Cursor Connections).
+A run may only say that it is complete if the service said so, and nothing else it said contradicts that. So signs are
+looked for wherever services write them, whatever strategy was followed: in the Link and count headers, and in the
+members beside the list that is read, not within its rows, where a "total" may be anything. Within rows only the
+standards' own signs count: a list of a row that goes on at an address of its own (OData JSON Format 4.01, section
+4.5.5), and connections with `pageInfo` (GraphQL Cursor Connections).
 """
 
 import re
@@ -54,8 +56,9 @@ _RANGE = re.compile(r"([^\s]+)\s+(?:(\d{1,18})-(\d{1,18})|\*)/(\d{1,18}|\*)", re
 
 @dataclass(frozen=True, slots=True)
 class Signs:
-    """more: what says that there is more, in words.  ended: what says that these were the last.  total: the announced number of rows in all, and
-    where it stands.  count: a number that may be that of all rows or of these.  pages: page and last page, if told."""
+    """more: what says that there is more, in words.  ended: what says that these were the last.  total: the announced
+    number of rows in all, and where it stands.  count: a number that may be that of all rows or of these.  pages: page
+    and last page, if told."""
 
     more: tuple[str, ...] = ()
     ended: tuple[str, ...] = ()
@@ -64,7 +67,8 @@ class Signs:
     pages: tuple[int, int, str] | None = None
 
     def missing(self, received: int | None) -> str:
-        """Why the rows received until this response are not all, in words; empty if nothing says so. received: None if it is not known."""
+        """Why the rows received until this response are not all, in words; empty if nothing says so. received: None if
+        it is not known."""
         if self.more:
             return self.more[0]
         for found in (self.total, self.count):
@@ -76,7 +80,8 @@ class Signs:
         return ""
 
     def proof(self, received: int | None) -> str:
-        """Why the rows received until this response are all, in words; empty if nothing says so, or if something says the contrary."""
+        """Why the rows received until this response are all, in words; empty if nothing says so, or if something says
+        the contrary."""
         if self.missing(received):
             return ""
         if self.ended:

@@ -33,11 +33,11 @@ def follow(
 ) -> Pages:
     """Follow the address that `next_of` finds in each response until there is none.
 
-    is_always_told: a standard says that no address means no further page. Otherwise a single response without one proves nothing: perhaps the
-    service does not page in this way at all.
+    is_always_told: a standard says that no address means no further page. Otherwise a single response without one
+    proves nothing: perhaps the service does not page in this way at all.
 
-    Raises PaginationError if an address leaves the first one's origin for another than `origins` (the credentials were given for these alone), was
-    asked for before, or if there are more than max_pages.
+    Raises PaginationError if an address leaves the first one's origin for another than `origins` (the credentials were
+    given for these alone), was asked for before, or if there are more than max_pages.
     """
     request, asked = first, {first.url}
     known = {origin(first.url), *origins}

@@ -1,6 +1,8 @@
-"""Filters of JSONPath (RFC 9535, section 2.3.5): logical expressions, comparisons, queries that must find something, functions.
+"""Filters of JSONPath (RFC 9535, section 2.3.5): logical expressions, comparisons, queries that must find something,
+functions.
 
-Expressions are checked for their types when they are parsed (section 2.4.3): what would never make sense is refused, not passed over.
+Expressions are checked for their types when they are parsed (section 2.4.3): what would never make sense is refused,
+not passed over.
 """
 
 from collections.abc import Callable
@@ -87,7 +89,8 @@ FUNCTIONS: dict[str, tuple[tuple[Kind, ...], Kind, Callable[..., Any]]] = {
 
 
 def equal(one: Any, other: Any) -> bool:
-    """Whether two JSON values are equal: numbers by their value, true and 1 never, objects whatever the order of their members."""
+    """Whether two JSON values are equal: numbers by their value, true and 1 never, objects whatever the order of their
+    members."""
     if one is NOTHING or other is NOTHING:
         return one is other
     if isinstance(one, bool) or isinstance(other, bool):

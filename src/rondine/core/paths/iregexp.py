@@ -1,7 +1,8 @@
-"""I-Regexp (RFC 9485), the regular expressions of JSONPath, run by RE2: in time linear in the text, whatever the expression.
+"""I-Regexp (RFC 9485), the regular expressions of JSONPath, run by RE2: in time linear in the text, whatever the
+expression.
 
-An expression is checked against the grammar of RFC 9485 and written anew for RE2, where `.` leaves out both kinds of line ends. `^` and `$` stay the
-anchors that most people mean by them, as the compliance suite of JSONPath has it.
+An expression is checked against the grammar of RFC 9485 and written anew for RE2, where `.` leaves out both kinds of
+line ends. `^` and `$` stay the anchors that most people mean by them, as the compliance suite of JSONPath has it.
 """
 
 import re
@@ -31,7 +32,8 @@ def compiled(text: str) -> "re2._Regexp":
 
 
 def matches(pattern: str, text: str, *, whole: bool) -> bool:
-    """Whether the pattern is found in the text, or is all of it. What is no pattern matches nothing (RFC 9535, section 2.4.6)."""
+    """Whether the pattern is found in the text, or is all of it. What is no pattern matches nothing (RFC 9535, section
+    2.4.6)."""
     try:
         found = compiled(pattern)
         return bool(found.fullmatch(text) if whole else found.search(text))

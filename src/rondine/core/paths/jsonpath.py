@@ -1,7 +1,8 @@
-"""JSONPath (RFC 9535), all of it: names, indexes, slices, wildcards, descendants, filters (`filters.py`) with their functions.
+"""JSONPath (RFC 9535), all of it: names, indexes, slices, wildcards, descendants, filters (`filters.py`) with their
+functions.
 
-A path is parsed into segments, each a tuple of selectors; `find` walks them breadth by breadth and gives nodes with their places, in the
-order of section 2.5.2.2.
+A path is parsed into segments, each a tuple of selectors; `find` walks them breadth by breadth and gives nodes with
+their places, in the order of section 2.5.2.2.
 """
 
 import re
@@ -88,7 +89,8 @@ class JsonPath:
         return any(isinstance(one, Several) for segment in self.segments for one in segment.selectors)
 
     def singular(self) -> Location | None:
-        """The place it names if it can select at most one value (section 2.3.5.1), else None. A negative index is not one."""
+        """The place it names if it can select at most one value (section 2.3.5.1), else None. A negative index is not
+        one."""
         parts: list[str | int] = []
         for segment in self.segments:
             only = segment.selectors[0]

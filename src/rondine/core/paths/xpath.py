@@ -1,12 +1,13 @@
-r"""XPath 1.0 as most mappings use it: location paths of child, attribute, descendant and self steps, with predicates that choose by number or by text.
-All else is in `xpath_whole.py`.
+r"""XPath 1.0 as most mappings use it: location paths of child, attribute, descendant and self steps, with predicates
+that choose by number or by text. All else is in `xpath_whole.py`.
 
     path      = [ "/" / "//" ] step *( ( "/" / "//" ) step )
     step      = ( name / "*" / "@" name / "@*" / "text()" / "." ) *predicate
     predicate = "[" ( number / "last()" / step [ "=" literal ] ) "]"
 
-A name is `name` or `prefix:name`; what a prefix stands for is said beside the path. Paths go over XML as `core/documents/elements.py` reads it: an
-element's value may be a text, an object or one of a list. An absolute path starts from the document.
+A name is `name` or `prefix:name`; what a prefix stands for is said beside the path. Paths go over XML as
+`core/documents/elements.py` reads it: an element's value may be a text, an object or one of a list. An absolute path
+starts from the document.
 """
 
 import re
@@ -26,7 +27,8 @@ _NUMBER = re.compile(r"[1-9]\d{0,8}")
 
 @dataclass(frozen=True, slots=True)
 class Predicate:
-    """Which of the values of a step stay. number: counted from 1, 0 for the last.  step: one that must be there, with this text if text is given."""
+    """Which of the values of a step stay. number: counted from 1, 0 for the last.  step: one that must be there, with
+    this text if text is given."""
 
     number: int | None = None
     step: "Step | None" = None

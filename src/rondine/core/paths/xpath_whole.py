@@ -1,7 +1,8 @@
-"""XPath 1.0, all of it: expressions that the compiled location paths of `xpath.py` do not cover, by libxml2 over the document itself.
+"""XPath 1.0, all of it: expressions that the compiled location paths of `xpath.py` do not cover, by libxml2 over the
+document itself.
 
-Axes, functions, arithmetic and comparisons are as in the recommendation; extension functions are not there. An expression may give elements,
-attributes and texts, each with its place, or one text, number or boolean, which has none.
+Axes, functions, arithmetic and comparisons are as in the recommendation; extension functions are not there. An
+expression may give elements, attributes and texts, each with its place, or one text, number or boolean, which has none.
 """
 
 import math
@@ -69,7 +70,8 @@ class WholeXPath(XPath):
         return self.find_from(Node((), value), Node((), value))
 
     def find_from(self, document: Node, base: Node) -> list[Node]:
-        """What the expression gives for the element at `base`. Raises MappingError if the document is not at hand, or it cannot be evaluated."""
+        """What the expression gives for the element at `base`. Raises MappingError if the document is not at hand, or
+        it cannot be evaluated."""
         whole = document.value
         if not isinstance(whole, XmlDocument):
             words = f"{self.text} needs the whole document"
@@ -116,10 +118,12 @@ def place_from(base: Node, found: Node) -> Location:
 
 @lru_cache(maxsize=2000)
 def parse_xpath(text: str) -> XPath:
-    """A location path that goes inwards, compiled; any other expression as a `WholeXPath`. Raises PathError with what is wrong."""
+    """A location path that goes inwards, compiled; any other expression as a `WholeXPath`. Raises PathError with what
+    is wrong."""
     try:
         found = parse_location_path(text)
-        # the number of an element among those of other names is known in the document alone: values have the elements of a name together
+        # the number of an element among those of other names is known in the document alone: values have the elements
+        # of a name together
         return _expression(text) if any(map(_counts_across_names, found.steps)) else found
     except PathError as error:
         if not text.strip() or _NO_PATH.search(text):

@@ -1,4 +1,5 @@
-"""A pasted address taken apart into base address, path, query and inputs, so that joining it again gives the identical text."""
+"""A pasted address taken apart into base address, path, query and inputs, so that joining it again gives the identical
+text."""
 
 import re
 from dataclasses import dataclass
@@ -89,14 +90,16 @@ def take_apart(address: str, method: str = "GET") -> TakenApart:
 
 @dataclass(frozen=True, slots=True)
 class Placed:
-    """operation: with its path below a base address.  difference: where it goes instead of the pasted address, in words; empty if it goes there."""
+    """operation: with its path below a base address.  difference: where it goes instead of the pasted address, in
+    words; empty if it goes there."""
 
     operation: OperationDocument
     difference: str
 
 
 def placed_below(operation: OperationDocument, pasted_base: str, base_address: str) -> Placed:
-    """An operation of a pasted address, to be sent below a base address with a path of its own: what both have in common stands there once.
+    """An operation of a pasted address, to be sent below a base address with a path of its own: what both have in
+    common stands there once.
 
     pasted_base: scheme, host and port that were pasted; empty if only a path was.
     """

@@ -47,7 +47,8 @@ Field = TypeVar("Field", Parameter, Part)
 
 @dataclass(frozen=True, slots=True)
 class Content:
-    """A body to send. content: None if nothing is left of it.  media_type: as its header says it.  charset: of its characters."""
+    """A body to send. content: None if nothing is left of it.  media_type: as its header says it.  charset: of its
+    characters."""
 
     content: bytes | None
     media_type: str
@@ -55,8 +56,8 @@ class Content:
 
 
 def body_content(body: Body, read: Read, *, header: str = "", is_shown: bool = False) -> Content:
-    """header: the Content-Type that goes with it, if the operation or connection sets one: the characters are written as it says, and values as its
-    media type wants them.  is_shown: masks stand in place of secrets and stay readable.
+    """header: the Content-Type that goes with it, if the operation or connection sets one: the characters are written
+    as it says, and values as its media type wants them.  is_shown: masks stand in place of secrets and stay readable.
 
     Raises InputError for a character that the charset does not have.
     """
@@ -99,7 +100,8 @@ def body_content(body: Body, read: Read, *, header: str = "", is_shown: bool = F
 
 
 def charset_of(content_type: str) -> str:
-    """The charset that a Content-Type says (RFC 9110, section 8.3.2), UTF-8 if it says none. Raises InputError for one that is not known."""
+    """The charset that a Content-Type says (RFC 9110, section 8.3.2), UTF-8 if it says none. Raises InputError for one
+    that is not known."""
     found = re.search(r";\s*charset\s*=\s*\"?([^\s;\"]+)", content_type, re.IGNORECASE)
     name = found.group(1) if found else "utf-8"
     try:
@@ -112,7 +114,8 @@ def charset_of(content_type: str) -> str:
 
 
 def _written(text: str, said: str) -> Content:
-    """A text in the charset that its Content-Type says; where that says none, an XML declaration in it does (XML 1.0, section 4.3.3)."""
+    """A text in the charset that its Content-Type says; where that says none, an XML declaration in it does (XML 1.0,
+    section 4.3.3)."""
     charset = charset_of(said)
     declared = re.match(r"<\?xml[^>]*\sencoding\s*=\s*[\"']([\w.-]+)", text)
     if declared and "charset" not in said.lower():
@@ -134,7 +137,8 @@ def _elements(elements: list[XmlElement], read: Read) -> list[Element]:
 
 
 def _with_required(places: Sequence[tuple[One, str, str | None]], read: Read) -> list[tuple[One, Any]]:
-    """What is sent, of (what has a value, its place, the object with which it must be sent). Raises InputError for an input that is then missing."""
+    """What is sent, of (what has a value, its place, the object with which it must be sent). Raises InputError for an
+    input that is then missing."""
     values = [(one, at, within, read(one.value)) for one, at, within in places]
     given: dict[str, str] = {}  # by the place of an object: an input that has a value there
     for one, at, _, value in values:
@@ -199,7 +203,8 @@ def _form(fields: list[tuple[Parameter, Any]], charset: str, is_shown: bool) -> 
 
 
 def _multipart(body: MultipartBody, read: Read, header: str) -> Content:
-    """RFC 7578. The boundary comes from the content, so that equal bodies are equal; a header's own stands in its place."""
+    """RFC 7578. The boundary comes from the content, so that equal bodies are equal; a header's own stands in its
+    place."""
     parts = _sent(body.parts, read, body.required)
     if body.optional and not _has_given(parts):
         return Content(None, header or "multipart/form-data")

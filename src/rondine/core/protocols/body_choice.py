@@ -1,4 +1,5 @@
-"""Which of several bodies an operation sends: services may take JSON, a form or XML for the same thing, each with inputs of its own."""
+"""Which of several bodies an operation sends: services may take JSON, a form or XML for the same thing, each with
+inputs of its own."""
 
 from collections.abc import Sequence
 
@@ -39,7 +40,8 @@ def media_type_of(body: Body | None) -> str:
 
 
 def with_body_as(operation: OperationDocument, wanted: str) -> OperationDocument:
-    """The operation with another of its bodies, whose inputs stand in place of the present one's; that is kept among the others.
+    """The operation with another of its bodies, whose inputs stand in place of the present one's; that is kept among
+    the others.
 
     wanted: a media type. Raises InputError if it has none of it.
     """
@@ -81,7 +83,8 @@ def to_choose_from(bodies: Sequence[tuple[Body, list[Input]]]) -> tuple[Body | N
 
 
 def in_form_of(operation: OperationDocument, other: OperationDocument) -> OperationDocument:
-    """The operation with the body that another one sends, if it has that too: as one is compared with what somebody chose."""
+    """The operation with the body that another one sends, if it has that too: as one is compared with what somebody
+    chose."""
     wanted = media_type_of(other.body)
     offers = any(one.media_type == wanted for one in operation.other_bodies)
     return with_body_as(operation, wanted) if offers else operation

@@ -1,6 +1,8 @@
-"""Failures as the standards write them into bodies, whatever the status: GraphQL errors, OData errors, SOAP faults, problem documents.
+"""Failures as the standards write them into bodies, whatever the status: GraphQL errors, OData errors, SOAP faults,
+problem documents.
 
-A form is one function and one line in the table. It tells a response that is one of its own from all others, so that rows are never taken for an error.
+A form is one function and one line in the table. It tells a response that is one of its own from all others, so that
+rows are never taken for an error.
 """
 
 from collections.abc import Callable
@@ -15,8 +17,8 @@ ErrorForm = Callable[[int, ReadDocument, Headers], Outcome | None]
 
 
 def _graphql(status: int, read: ReadDocument, headers: Headers) -> Outcome | None:
-    """The errors of a GraphQL response (October 2021, section 7.1.2). With a good status it failed if there is no data, and else answered in part
-    (section 6.4.4)."""
+    """The errors of a GraphQL response (October 2021, section 7.1.2). With a good status it failed if there is no data,
+    and else answered in part (section 6.4.4)."""
     document = read.value
     if read.is_xml or not isinstance(document, dict) or not set(document) <= {"data", "errors", "extensions"}:
         return None
@@ -61,14 +63,16 @@ _LIKE_STATUS = {
 
 
 def _code(error: dict[str, Any]) -> str:
-    """The code in the extensions of an error, empty without one (GraphQL October 2021, section 7.1.2: they are the service's own)."""
+    """The code in the extensions of an error, empty without one (GraphQL October 2021, section 7.1.2: they are the
+    service's own)."""
     extensions = error.get("extensions")
     code = extensions.get("code") if isinstance(extensions, dict) else None
     return code if isinstance(code, str) else ""
 
 
 def _odata(status: int, read: ReadDocument, headers: Headers) -> Outcome | None:
-    """An error body (OData JSON Format 4.01, section 21.1; before 4.0 `odata.error`, and in XML an `error` of the metadata namespace)."""
+    """An error body (OData JSON Format 4.01, section 21.1; before 4.0 `odata.error`, and in XML an `error` of the
+    metadata namespace)."""
     error = None
     if isinstance(read.value, dict) and len(read.value) == 1:
         (name, error), *_ = read.value.items()

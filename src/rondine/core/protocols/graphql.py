@@ -1,7 +1,7 @@
 """GraphQL requests: a document with typed variables, sent as JSON, or in the query for reads (GraphQL over HTTP).
 
-graphql-core knows the language and the rules of validation; what is composed, which inputs a document takes, and how deep and dear it is, is ours.
-Values are variables always: none is ever written into the text of a query.
+graphql-core knows the language and the rules of validation; what is composed, which inputs a document takes, and how
+deep and dear it is, is ours. Values are variables always: none is ever written into the text of a query.
 """
 
 from collections.abc import Iterator
@@ -131,8 +131,8 @@ def _input_type(node: TypeNode, schema: GraphQLSchema | None) -> tuple[InputType
 
 @dataclass(frozen=True, slots=True)
 class Weight:
-    """depth: levels of fields.  fields: how many there are.  cost: how many values may come at most, if each list holds as many as its
-    `first`, `last` or `limit` argument says, otherwise ten.
+    """depth: levels of fields.  fields: how many there are.  cost: how many values may come at most, if each list holds
+    as many as its `first`, `last` or `limit` argument says, otherwise ten.
     """
 
     depth: int

@@ -1,4 +1,5 @@
-"""What a response means: by the operation's own rules, by the forms of errors that the standards have, and by its status."""
+"""What a response means: by the operation's own rules, by the forms of errors that the standards have, and by its
+status."""
 
 from rondine.core.documents.json import json_text
 from rondine.core.documents.members import MISSING
@@ -18,7 +19,8 @@ _OWN = "look at its message; the operation's own rules take this response for a 
 def judged(
     rules: OutcomeRules, status: int, read: ReadDocument, headers: Headers = (), *, head: bytes = b"", charset: str = ""
 ) -> Outcome:
-    """read: the body; a value of None if there is none that could be read.  head: the beginning of its bytes, for rules that look for a text."""
+    """read: the body; a value of None if there is none that could be read.  head: the beginning of its bytes, for rules
+    that look for a text."""
     nothing = Outcome(True, "nothing was found", "", "", "nothing_found")
     if status in rules.nothing_found.statuses:
         return nothing
@@ -46,7 +48,8 @@ def judged(
 
 
 def failed_by_text(rules: OutcomeRules, head: bytes, charset: str = "") -> Outcome | None:
-    """The failure that a text in a body tells of, whether it can be read or not; its message is the line with the text. None if no rule finds one."""
+    """The failure that a text in a body tells of, whether it can be read or not; its message is the line with the text.
+    None if no rule finds one."""
     texts = [rule.text for rule in rules.failures if rule.text]
     if not texts or not head:
         return None

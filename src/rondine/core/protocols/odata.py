@@ -1,7 +1,7 @@
 """OData requests: keys, functions and system query options, with every value written as a literal of its type.
 
-OData 4.01 Part 1 "Requesting Data" and Part 2 "Literal Data Values"; OData 3.0 and 2.0 "URI Conventions" where they differ. Nothing is glued into
-a query text: a quote mark in a value stays within its literal.
+OData 4.01 Part 1 "Requesting Data" and Part 2 "Literal Data Values"; OData 3.0 and 2.0 "URI Conventions" where they
+differ. Nothing is glued into a query text: a quote mark in a value stays within its literal.
 """
 
 import re
@@ -60,7 +60,8 @@ _SAMPLES = {
 
 
 def path_template(query: ODataQuery) -> str:
-    """The key, what follows it and a function's arguments as a template (RFC 6570), with the inputs' names in the places of their values."""
+    """The key, what follows it and a function's arguments as a template (RFC 6570), with the inputs' names in the
+    places of their values."""
     if not query.key and not query.then and not query.is_function:
         return ""
     out = ""
@@ -220,7 +221,8 @@ _SUFFIXES = {"Edm.Int64": "L", "Edm.Decimal": "M", "Edm.Double": "d", "Edm.Singl
 
 
 def literal(value: Any, kind: str, version: Version) -> str:
-    """A value as a literal of its type. Raises InputError if it is none of that type; nothing that is not a literal gets out."""
+    """A value as a literal of its type. Raises InputError if it is none of that type; nothing that is not a literal
+    gets out."""
     old = version in ("3.0", "2.0")
     text = value_text(value)
     if kind == "Edm.Boolean":

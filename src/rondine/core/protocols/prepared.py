@@ -1,7 +1,7 @@
 """Prepared queries: a query text kept once, in its own language, with typed variables; operations refer to it by name.
 
-A value is placed by the language's rules: in GraphQL it is a variable; in any other language a literal, in which quote marks of the value are written so
-that it cannot end. Nothing is ever glued into the text.
+A value is placed by the language's rules: in GraphQL it is a variable; in any other language a literal, in which quote
+marks of the value are written so that it cannot end. Nothing is ever glued into the text.
 """
 
 from collections.abc import Mapping
@@ -67,7 +67,8 @@ def prepared_names(operation: OperationDocument) -> set[str]:
 
 
 def with_prepared(operation: OperationDocument, queries: Mapping[str, PreparedQueryDocument]) -> OperationDocument:
-    """The operation with the text of its prepared queries in place of their names; variables are filled from the inputs of the same names.
+    """The operation with the text of its prepared queries in place of their names; variables are filled from the inputs
+    of the same names.
 
     Raises InputError for one that there is not.
     """

@@ -26,8 +26,9 @@ ACCEPT = "application/json, */*;q=0.5"
 
 @dataclass(frozen=True, slots=True)
 class Origin:
-    """Where one value of a request comes from. place: path, query, header or body.  source: operation, an input, its default, a standing
-    value, connection or Rondine.  replaces: what it stands in place of, if the connection has a value of this name too.
+    """Where one value of a request comes from. place: path, query, header or body.  source: operation, an input, its
+    default, a standing value, connection or Rondine.  replaces: what it stands in place of, if the connection has a
+    value of this name too.
     """
 
     place: str
@@ -47,7 +48,8 @@ class Built:
 
 @dataclass(frozen=True, slots=True)
 class _Values:
-    """What an operation's values are made of: its inputs' values, those that the caller gave, the environment's standing values."""
+    """What an operation's values are made of: its inputs' values, those that the caller gave, the environment's
+    standing values."""
 
     inputs: Mapping[str, Any]
     given: Mapping[str, Any] | None
@@ -88,8 +90,8 @@ def build_request(
 ) -> Built:
     """The request for these values (as `checked_inputs` gives them), before sign-in.
 
-    given: what the caller gave, to tell defaults from inputs in the origins.  standing: the environment's standing values. Raises InputError if
-    the path lacks a value, or a standing value has none here.
+    given: what the caller gave, to tell defaults from inputs in the origins.  standing: the environment's standing
+    values. Raises InputError if the path lacks a value, or a standing value has none here.
     """
     known = _Values(values, given, {} if standing is None else standing)
     origins: list[Origin] = []
@@ -195,7 +197,8 @@ def with_body(
     masked: Mapping[str, str] | None = None,
     label: str = "",
 ) -> Request:
-    """The request with the operation's body and its Content-Type. masked: shown in place of inputs that are secrets of the credential `label`."""
+    """The request with the operation's body and its Content-Type. masked: shown in place of inputs that are secrets of
+    the credential `label`."""
     if operation.body is None or (isinstance(operation.body, GraphQLBody) and operation.method in READING):
         return request
     read = _Values(values, None, {} if standing is None else standing).read
@@ -214,8 +217,8 @@ def with_body(
 
 
 def with_connection(built: Built, headers: Headers, query: Headers = ()) -> Built:
-    """The request with what goes with every request of its connection. The operation's own stand in place of the connection's of the same
-    name; nothing is sent twice.
+    """The request with what goes with every request of its connection. The operation's own stand in place of the
+    connection's of the same name; nothing is sent twice.
     """
     own_headers, origins = list(built.request.headers), list(built.origins)
     given = {"header": {name.lower() for name, _ in own_headers}, "query": query_names(built.request.url)}

@@ -1,6 +1,8 @@
-"""SOAP 1.1 and 1.2: the envelope put together from elements, media types and actions by version, and faults read as failures.
+"""SOAP 1.1 and 1.2: the envelope put together from elements, media types and actions by version, and faults read as
+failures.
 
-SOAP 1.1 (W3C Note, sections 4 and 6), SOAP 1.2 Part 1 (section 5) and Part 2 (section 6.5). Attachments are not supported.
+SOAP 1.1 (W3C Note, sections 4 and 6), SOAP 1.2 Part 1 (section 5) and Part 2 (section 6.5). Attachments are not
+supported.
 """
 
 from collections.abc import Mapping
@@ -23,8 +25,9 @@ def envelope(
     charset: str = "utf-8",
     types: Types = NO_TYPES,
 ) -> str:
-    """The envelope as text. types: of structured elements, by name, their children in order. root: the element in the body, `prefix:name`.  elements: (place below the root, value) in order; headers: below the
-    SOAP header.  charset: that it will be written in. A list repeats its element; an object becomes elements of the same prefix.
+    """The envelope as text. types: of structured elements, by name, their children in order. root: the element in the
+    body, `prefix:name`.  elements: (place below the root, value) in order; headers: below the SOAP header.  charset:
+    that it will be written in. A list repeats its element; an object becomes elements of the same prefix.
     """
     declared = "".join(f" xmlns:{prefix}={quoteattr(uri)}" for prefix, uri in namespaces.items())
     return (
@@ -40,7 +43,8 @@ def media_type(version: str, action: str) -> str:
 
 
 def fault_of(answer: Any) -> str:
-    """The message of a fault in a document as `read_elements` gives it, empty if it holds none: its reason, code, and what is in its detail."""
+    """The message of a fault in a document as `read_elements` gives it, empty if it holds none: its reason, code, and
+    what is in its detail."""
     fault = _member(_member(_member(answer, "Envelope"), "Body"), "Fault")
     if not isinstance(fault, dict):
         return ""

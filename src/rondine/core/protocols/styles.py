@@ -38,7 +38,8 @@ def query_pairs(name: str, value: Any, style: str, *, explode: bool) -> list[str
 
 
 def styled_pairs(name: str, value: Any, style: str, *, explode: bool) -> list[tuple[str, list[str]]]:
-    """(name, the texts of its value) of each pair, unencoded. Several texts of one pair are parted as BETWEEN says; there is at least one."""
+    """(name, the texts of its value) of each pair, unencoded. Several texts of one pair are parted as BETWEEN says;
+    there is at least one."""
     if style == "json":
         return [(name, [json_text(value)])]
     if isinstance(value, dict):
@@ -95,7 +96,8 @@ def path_value(value: Any) -> Any:
 
 
 def expand(template: str, values: Mapping[str, Any]) -> str:
-    """A path template filled in (RFC 6570); what has no value is left out. Raises InputError for one that is not well-formed."""
+    """A path template filled in (RFC 6570); what has no value is left out. Raises InputError for one that is not
+    well-formed."""
     check_template(template)
     for found in _PREFIXED.finditer(template):
         if isinstance(values.get(found.group(1)), (list, dict)):
@@ -127,5 +129,6 @@ def scalar_text(value: Any) -> str:
 
 
 def encoded(text: str) -> str:
-    """Text as a query's name or value (RFC 3986): only what must be is percent-encoded, and "+" too, since forms read it as a blank."""
+    """Text as a query's name or value (RFC 3986): only what must be is percent-encoded, and "+" too, since forms read
+    it as a blank."""
     return quote(text, safe=QUERY_SAFE)

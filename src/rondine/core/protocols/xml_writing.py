@@ -1,4 +1,5 @@
-"""XML put together from values at places: elements in the order in which their values come, attributes, texts, lists that repeat an element."""
+"""XML put together from values at places: elements in the order in which their values come, attributes, texts, lists
+that repeat an element."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -13,8 +14,9 @@ from rondine.core.operations.inputs import value_text
 
 @dataclass(frozen=True, slots=True)
 class Element:
-    """A value and its place. at: steps below the root, parted by "/": `prefix:name`, an attribute `@name` or `@prefix:name`, `.` the text itself.
-    type: what its children are, one of the types that go with it, if it is structured."""
+    """A value and its place. at: steps below the root, parted by "/": `prefix:name`, an attribute `@name` or
+    `@prefix:name`, `.` the text itself. type: what its children are, one of the types that go with it, if it is
+    structured."""
 
     at: str
     value: Any
@@ -27,8 +29,9 @@ XSI_TYPE = "xsi:type"
 
 @dataclass(frozen=True, slots=True)
 class Types:
-    """The types of structured elements, by name. children: in order, (step, type).  derived: the types of which a value of this one may be, by
-    their qualified names; an abstract one is not among its own (XSD 1.1 Part 1, section 3.4.1)."""
+    """The types of structured elements, by name. children: in order, (step, type).  derived: the types of which a value
+    of this one may be, by their qualified names; an abstract one is not among its own (XSD 1.1 Part 1, section 3.4.1).
+    """
 
     children: Mapping[str, Sequence[tuple[str, str]]] = field(default_factory=dict)
     derived: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
@@ -92,7 +95,8 @@ def _put(node: _Node, steps: list[str], value: Any, types: Types, kind: str) -> 
 
 
 def _fill(node: _Node, value: Any, name: str, types: Types, kind: str) -> None:
-    """The content of an element: a text, or elements from an object's members; by its type in order and namespace, else of the element's own prefix."""
+    """The content of an element: a text, or elements from an object's members; by its type in order and namespace, else
+    of the element's own prefix."""
     if not isinstance(value, dict):
         node.text = _text(value)
         return
@@ -116,8 +120,8 @@ def _fill(node: _Node, value: Any, name: str, types: Types, kind: str) -> None:
 def _of_derived(
     node: _Node, value: dict[str, Any], choices: Mapping[str, str], kind: str
 ) -> tuple[dict[str, Any], str]:
-    """(the value without what says its type, that type), which the element then says (xsi:type). Raises InputError if it is none, or none is said of
-    an abstract one."""
+    """(the value without what says its type, that type), which the element then says (xsi:type). Raises InputError if
+    it is none, or none is said of an abstract one."""
     said = next((value[name] for name in (f"@{XSI_TYPE}", XSI_TYPE) if name in value), None)
     remaining = {name: one for name, one in value.items() if name not in (f"@{XSI_TYPE}", XSI_TYPE)}
     if said is None and kind in choices.values():

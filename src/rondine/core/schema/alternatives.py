@@ -1,4 +1,5 @@
-"""Objects of several kinds in one place, told apart by a field: which members they have together, and by what text of which member."""
+"""Objects of several kinds in one place, told apart by a field: which members they have together, and by what text of
+which member."""
 
 from collections import Counter
 from collections.abc import Mapping
@@ -13,7 +14,8 @@ LONGEST_TEXT = 40
 
 @dataclass(frozen=True, slots=True)
 class Alternatives:
-    """field: the member whose text tells.  by_text: for each text, the members that only come with some of the texts and always with this one."""
+    """field: the member whose text tells.  by_text: for each text, the members that only come with some of the texts
+    and always with this one."""
 
     field: str
     by_text: dict[str, tuple[str, ...]]
@@ -27,7 +29,8 @@ class Alternatives:
 
 @dataclass(slots=True)
 class Variants:
-    """How often objects had each set of members; for each member that has few texts, how often with each text. Of too many kinds nothing is kept."""
+    """How often objects had each set of members; for each member that has few texts, how often with each text. Of too
+    many kinds nothing is kept."""
 
     sets: Counter[frozenset[str]] = field(default_factory=Counter)
     texts: dict[str, dict[str, Counter[frozenset[str]]]] = field(default_factory=dict)
@@ -76,7 +79,8 @@ class Variants:
             self.texts.clear()
 
     def alternatives(self) -> Alternatives | None:
-        """The member that tells most of the others apart, each text of it seen twice on average at least; None if none does."""
+        """The member that tells most of the others apart, each text of it seen twice on average at least; None if none
+        does."""
         objects = sum(self.sets.values())
         some = [
             name

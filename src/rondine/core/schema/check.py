@@ -39,12 +39,14 @@ _WHOLE = re.compile(r"[+-]?\d{1,1000}", re.ASCII)
 
 
 def _nothing(*_: Any) -> Iterator[ValidationError]:
-    """Rules that are not looked at: patterns come from outside and may take for ever, and what else a response holds is no fault."""
+    """Rules that are not looked at: patterns come from outside and may take for ever, and what else a response holds is
+    no fault."""
     return iter(())
 
 
 def _measure(breaks: Callable[[Decimal, Decimal], Any]) -> Callable[..., Iterator[ValidationError]]:
-    """A rule on numbers, compared as they are written: those of a response are decimals, of a stored schema floats, and 0.1 is no float."""
+    """A rule on numbers, compared as they are written: those of a response are decimals, of a stored schema floats, and
+    0.1 is no float."""
 
     def rule(validator: Any, limit: Any, value: Any, schema: Any) -> Iterator[ValidationError]:
         if validator.is_type(value, "number") and validator.is_type(limit, "number"):
@@ -93,7 +95,8 @@ _Validator = extend(
 
 
 def differences(value: Any, schema: Any, schemas: Mapping[str, Any]) -> list[Problem]:
-    """schema: JSON Schema 2020-12; it may refer to `#/$defs/...`, which are `schemas`. Problems have a normalized path (RFC 9535) in `where`."""
+    """schema: JSON Schema 2020-12; it may refer to `#/$defs/...`, which are `schemas`. Problems have a normalized path
+    (RFC 9535) in `where`."""
     if not isinstance(schema, dict):
         return [] if schema is not False else [Problem("$", "nothing is expected here", "")]
     whole = {**schema, "$defs": dict(schemas)}
@@ -109,8 +112,9 @@ def differences(value: Any, schema: Any, schemas: Mapping[str, Any]) -> list[Pro
 
 
 def as_described(value: Any, schema: Any, schemas: Mapping[str, Any]) -> Any:
-    """A value read from XML in the form that a schema describes: members by their local names, lists where it has lists, numbers and booleans as
-    such (OpenAPI 3.1, "XML Object"). The whole document is its root element, of a SOAP envelope what is in its body.
+    """A value read from XML in the form that a schema describes: members by their local names, lists where it has
+    lists, numbers and booleans as such (OpenAPI 3.1, "XML Object"). The whole document is its root element, of a SOAP
+    envelope what is in its body.
     """
     root = next(iter(value.values())) if isinstance(value, dict) and len(value) == 1 else value
     envelope = next(iter(value), "") if isinstance(value, dict) else ""

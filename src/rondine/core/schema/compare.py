@@ -1,6 +1,8 @@
-"""What newer samples have that older ones do not allow: parts that came, parts that are gone, and parts that are otherwise.
+"""What newer samples have that older ones do not allow: parts that came, parts that are gone, and parts that are
+otherwise.
 
-One sample shows less than many: a part that was not always there may be missing, a number may happen to be whole. Such is no difference.
+One sample shows less than many: a part that was not always there may be missing, a number may happen to be whole. Such
+is no difference.
 """
 
 from collections.abc import Iterator, Sequence
@@ -19,7 +21,8 @@ _HOLDS = {
 
 @dataclass(frozen=True, slots=True)
 class StructureDifference:
-    """path: as in outlines.  kind: added, removed, or changed.  before, after: the part in words; empty where it is not there."""
+    """path: as in outlines.  kind: added, removed, or changed.  before, after: the part in words; empty where it is not
+    there."""
 
     path: str
     kind: str
@@ -28,7 +31,8 @@ class StructureDifference:
 
 
 def compare_outlines(before: Sequence[OutlineRow], after: Sequence[OutlineRow]) -> list[StructureDifference]:
-    """What is otherwise in the second of two outlines, from the outside in; of what came or is gone whole, only the outermost part."""
+    """What is otherwise in the second of two outlines, from the outside in; of what came or is gone whole, only the
+    outermost part."""
     return list(islice(_differences(before, after), MOST_TOLD))
 
 

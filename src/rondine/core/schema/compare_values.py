@@ -1,4 +1,5 @@
-"""Two documents compared by structure and value: formatting, the order of members and the way numbers are written count for nothing."""
+"""Two documents compared by structure and value: formatting, the order of members and the way numbers are written count
+for nothing."""
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
@@ -19,8 +20,9 @@ MOST_TOLD = 500
 
 @dataclass(frozen=True, slots=True)
 class ValueDifference:
-    """path: in the second document, of what was removed in the first.  kind: added, removed, changed (another value), retyped (of another kind), or
-    reordered (of a list).  before, after: as JSON, up to 200 characters; empty if not there.
+    """path: in the second document, of what was removed in the first.  kind: added, removed, changed (another value),
+    retyped (of another kind), or reordered (of a list).  before, after: as JSON, up to 200 characters; empty if not
+    there.
     """
 
     path: str
@@ -30,7 +32,8 @@ class ValueDifference:
 
 
 def compare_documents(one: ReadDocument, other: ReadDocument) -> list[ValueDifference]:
-    """What is otherwise in the second, by place. Elements of lists are compared by what tells them apart, so that one more of them is one difference.
+    """What is otherwise in the second, by place. Elements of lists are compared by what tells them apart, so that one
+    more of them is one difference.
 
     Raises DocumentError for XML against JSON.
     """
@@ -83,7 +86,8 @@ def _left_over(
 
 
 def _pairs(before: list[Any], after: list[Any]) -> list[tuple[int, int]]:
-    """Which elements are each other's counterparts: by position, unless what tells them apart brings more of them together."""
+    """Which elements are each other's counterparts: by position, unless what tells them apart brings more of them
+    together."""
     by_position = [(number, number) for number in range(min(len(before), len(after)))]
     best, most = by_position, 0
     for keys in _tellings(before, after):
@@ -98,7 +102,8 @@ def _pairs(before: list[Any], after: list[Any]) -> list[tuple[int, int]]:
 
 
 def _tellings(before: list[Any], after: list[Any]) -> Iterator[tuple[list[Any], list[Any]]]:
-    """What could tell the elements of two lists apart: they themselves, if they are plain values, or a plain member that all have."""
+    """What could tell the elements of two lists apart: they themselves, if they are plain values, or a plain member
+    that all have."""
     if not before or not after:
         return
     both = (before, after)

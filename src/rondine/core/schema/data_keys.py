@@ -1,7 +1,7 @@
 """Objects whose keys are data: a member for every tree or every day, instead of the same members each time.
 
-That is proposed where keys are no names a program would give (OLM-00412, 2026-11-23) and what stands under them is alike, and where keys hardly come
-twice over the samples. A person may say it is so, or is not.
+That is proposed where keys are no names a program would give (OLM-00412, 2026-11-23) and what stands under them is
+alike, and where keys hardly come twice over the samples. A person may say it is so, or is not.
 """
 
 import re

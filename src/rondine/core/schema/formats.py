@@ -1,4 +1,5 @@
-"""What a text could be: a date, a moment, a number, an address; what JSON Schema calls a format, and the forms that need a conversion."""
+"""What a text could be: a date, a moment, a number, an address; what JSON Schema calls a format, and the forms that
+need a conversion."""
 
 import re
 from collections import Counter
@@ -49,7 +50,8 @@ LOCAL_MOMENT = re.compile(
 
 
 def date_patterns(text: str) -> tuple[str, ...]:
-    """The patterns of a text that is a date, empty for any other: two where nothing in it says whether the day or the month is first."""
+    """The patterns of a text that is a date, empty for any other: two where nothing in it says whether the day or the
+    month is first."""
     for expression, patterns in _DATES:
         if expression.fullmatch(text):
             return tuple(pattern for pattern in patterns if _is_day(text, pattern))
@@ -64,8 +66,8 @@ def _is_day(text: str, pattern: str) -> bool:
 
 
 def decided(counts: Mapping[tuple[str, ...], int]) -> list[str]:
-    """The patterns of many dates, the usual first: what one date leaves open the others decide, as the day is in one place in all of them. Empty where
-    they contradict each other, or none decides.
+    """The patterns of many dates, the usual first: what one date leaves open the others decide, as the day is in one
+    place in all of them. Empty where they contradict each other, or none decides.
     """
     begins = {patterns[0].lower()[0] for patterns in counts if len(patterns) == 1 and "/" in patterns[0][:3]}
     if len(begins) > 1 or (not begins and any(len(patterns) > 1 for patterns in counts)):
@@ -78,8 +80,8 @@ def decided(counts: Mapping[tuple[str, ...], int]) -> list[str]:
 
 @lru_cache(maxsize=8192)
 def text_formats(text: str) -> frozenset[str]:
-    """Which of date, date-time, time (RFC 3339), uuid (RFC 9562), email, uri (RFC 3986), numeral, whole, comma (a decimal one), dated (in a
-    pattern that `date_patterns` knows) and boolean a text could be; empty text fits none."""
+    """Which of date, date-time, time (RFC 3339), uuid (RFC 9562), email, uri (RFC 3986), numeral, whole, comma (a
+    decimal one), dated (in a pattern that `date_patterns` knows) and boolean a text could be; empty text fits none."""
     if len(text) > 2000:
         return frozenset()
     found = {"dated"} if len(text) <= LONGEST_DATE and date_patterns(text) else set()

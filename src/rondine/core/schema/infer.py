@@ -1,10 +1,10 @@
 """What samples have in common: for each part how often it is there, null, whole or fractional, and examples of it.
 
-A `Shape` gathers observations; it never forgets one, so more samples refine it in any order. Whole numbers widen to numbers when a
-fractional one is met; null and missing are counted apart.
+A `Shape` gathers observations; it never forgets one, so more samples refine it in any order. Whole numbers widen to
+numbers when a fractional one is met; null and missing are counted apart.
 
-XML says less by itself than JSON: whether an element repeats, and whether it has attributes, is settled over all samples before they are looked at,
-and what its texts could be (`Shape.formats`) stands for types.
+XML says less by itself than JSON: whether an element repeats, and whether it has attributes, is settled over all
+samples before they are looked at, and what its texts could be (`Shape.formats`) stands for types.
 """
 
 from collections import Counter
@@ -63,7 +63,8 @@ class _Seen:
 
 
 def settled(samples: list[Any]) -> list[Any]:
-    """XML values in which an element that repeats anywhere is a list everywhere, and one that has attributes or parts anywhere an object."""
+    """XML values in which an element that repeats anywhere is a list everywhere, and one that has attributes or parts
+    anywhere an object."""
     seen = _Seen()
     for sample in samples:
         seen.look(sample)
@@ -82,10 +83,11 @@ def text_type(shape: Shape) -> str:
 def to_json_schema(
     shape: Shape, *, top: bool = True, is_xml: bool = False, namespaces: Mapping[str, str] | None = None
 ) -> dict[str, Any]:
-    """JSON Schema 2020-12. Members seen in every object are required; those that come with a text of another, with that text; what stands under keys
-    that are data is additionalProperties.
+    """JSON Schema 2020-12. Members seen in every object are required; those that come with a text of another, with that
+    text; what stands under keys that are data is additionalProperties.
 
-    is_xml: members are called by their local names, with what they are in XML beside them (OpenAPI 3.1, "XML Object"). namespaces: by prefix.
+    is_xml: members are called by their local names, with what they are in XML beside them (OpenAPI 3.1, "XML Object").
+    namespaces: by prefix.
     """
     schema: dict[str, Any] = {"$schema": "https://json-schema.org/draft/2020-12/schema"} if top else {}
     types = shape.types

@@ -39,11 +39,12 @@ def decided_keys(corrections: Sequence[Correction]) -> dict[str, Keys]:
 
 @dataclass(frozen=True, slots=True)
 class OutlineRow:
-    """path: a JSONPath with [*] for each element, in XML an XPath.  presence: share of the parent's occurrences that had it (0 to 1).
-    type: the field type proposed or corrected, empty for objects and lists.  lists: how many lists it is within, its own included in XML.
-    convert: steps that are proposed on the way to that type, for dates and numbers in foreign forms.  range: least and most, if all are numbers or
-    texts of them.  keys: of an object whose keys are data, some of them, and key_count how many there were; its values have one line, `path[*]`.
-    alternatives: the member by whose text its objects are of several kinds, and what each kind has of its own."""
+    """path: a JSONPath with [*] for each element, in XML an XPath.  presence: share of the parent's occurrences that
+    had it (0 to 1). type: the field type proposed or corrected, empty for objects and lists.  lists: how many lists it
+    is within, its own included in XML. convert: steps that are proposed on the way to that type, for dates and numbers
+    in foreign forms.  range: least and most, if all are numbers or texts of them.  keys: of an object whose keys are
+    data, some of them, and key_count how many there were; its values have one line, `path[*]`. alternatives: the member
+    by whose text its objects are of several kinds, and what each kind has of its own."""
 
     path: str
     name: str
@@ -74,7 +75,8 @@ class OutlineRow:
 def outline(shape: Shape, corrections: Sequence[Correction] = (), *, is_xml: bool = False) -> list[OutlineRow]:
     """The lines of a shape from the outside in, corrected; unknown paths among the corrections change nothing.
 
-    is_xml: paths are XPaths, and elements that repeat have one line for all of them. A row's own paths begin with its first step, the row is `.`.
+    is_xml: paths are XPaths, and elements that repeat have one line for all of them. A row's own paths begin with its
+    first step, the row is `.`.
     """
     by_path = {one.path: one for one in corrections}
     if is_xml:
@@ -123,14 +125,16 @@ def _elements(
 
 
 def _text_in(shape: Shape) -> Shape:
-    """The shape of an element's text, which is its own where it has no attributes; its own too where it holds other elements."""
+    """The shape of an element's text, which is its own where it has no attributes; its own too where it holds other
+    elements."""
     if TEXT in shape.members and all(name == TEXT or name.startswith("@") for name in shape.members):
         return shape.members[TEXT]
     return shape
 
 
 def proposed_steps(shape: Shape, correction: Correction | None = None) -> tuple[Conversion, ...]:
-    """The conversion that texts in a foreign form need: a decimal comma, dates in other patterns. None if a person said that they are texts."""
+    """The conversion that texts in a foreign form need: a decimal comma, dates in other patterns. None if a person said
+    that they are texts."""
     if shape.types not in (["string"], ["string", "null"]):
         return ()
     kind = correction.type if correction else None
@@ -186,7 +190,8 @@ def _rows(
 
 
 def field_type(shape: Shape) -> FieldType | str:
-    """The field type a scalar is read as without loss: mixed kinds become text, lists and maps of plain values json; "" for other objects."""
+    """The field type a scalar is read as without loss: mixed kinds become text, lists and maps of plain values json; ""
+    for other objects."""
     if steps := proposed_steps(shape):
         return "date" if isinstance(steps[0], DateOf) else "decimal"
     types = [kind for kind in shape.types if kind != "null"]

@@ -19,11 +19,13 @@ MOST_DISTINCT = 20_000
 
 @dataclass(slots=True)
 class Shape:
-    """seen: how often the part was there, null included.  kinds: how often with each of JSON Schema's types, without null.
-    fractional, fractional_texts: numbers, and texts of them, that were not whole.  lengths: shortest and longest list.  formats: what every text so far
-    could be.  dates: how often a text was a date of which patterns (UTS #35).  least, most: of numbers, and of texts that are numerals.  variants: which members its objects had together.
+    """seen: how often the part was there, null included.  kinds: how often with each of JSON Schema's types, without
+    null. fractional, fractional_texts: numbers, and texts of them, that were not whole.  lengths: shortest and longest
+    list.  formats: what every text so far could be.  dates: how often a text was a date of which patterns (UTS #35).
+    least, most: of numbers, and of texts that are numerals.  variants: which members its objects had together.
 
-    keys: of an object whose keys are data, the keys; `values` is then what stands under them, and members is empty (see `data_keys`)."""
+    keys: of an object whose keys are data, the keys; `values` is then what stands under them, and members is empty (see
+    `data_keys`)."""
 
     seen: int = 0
     nulls: int = 0
@@ -102,7 +104,8 @@ class Shape:
             self.most = most
 
     def absorb(self, other: "Shape") -> None:
-        """Takes in what another shape has seen, as if its samples had been added to this one; examples keep their order."""
+        """Takes in what another shape has seen, as if its samples had been added to this one; examples keep their
+        order."""
         self.seen += other.seen
         self.nulls += other.nulls
         self.kinds += other.kinds
@@ -160,7 +163,8 @@ class Shape:
 
     @property
     def date_patterns(self) -> list[str]:
-        """The patterns that its texts have if every one is a date, but not all in the form of ISO 8601; the usual first."""
+        """The patterns that its texts have if every one is a date, but not all in the form of ISO 8601; the usual
+        first."""
         if not self.formats or "dated" not in self.formats or set(self.dates) == {("yyyy-MM-dd",)}:
             return []
         return decided(self.dates)

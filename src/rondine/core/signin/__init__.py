@@ -1,4 +1,5 @@
-"""Sign-in schemes: each one file and one line here. A scheme carries one call: it authorises the request, sends it, and gives the response."""
+"""Sign-in schemes: each one file and one line here. A scheme carries one call: it authorises the request, sends it, and
+gives the response."""
 
 from typing import Protocol
 

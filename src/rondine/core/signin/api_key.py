@@ -1,4 +1,5 @@
-"""An API key, alone or with a secret, in a header, the query, a cookie or the body (OpenAPI's security scheme type apiKey)."""
+"""An API key, alone or with a secret, in a header, the query, a cookie or the body (OpenAPI's security scheme type
+apiKey)."""
 
 from dataclasses import replace
 from typing import Annotated

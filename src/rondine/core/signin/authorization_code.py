@@ -1,4 +1,5 @@
-"""OAuth 2.0 authorization code with PKCE (RFC 6749, section 4.1; RFC 7636): a person consents in the browser, then the refresh token carries on."""
+"""OAuth 2.0 authorization code with PKCE (RFC 6749, section 4.1; RFC 7636): a person consents in the browser, then the
+refresh token carries on."""
 
 import base64
 import hashlib

@@ -1,7 +1,7 @@
 """Digest access authentication (RFC 7616): the password itself is never sent.
 
-The first call is refused with a challenge; the answer to it is computed and the call repeated. The challenge is kept, so that further calls
-are answered beforehand, each with the next count.
+The first call is refused with a challenge; the answer to it is computed and the call repeated. The challenge is kept,
+so that further calls are answered beforehand, each with the next count.
 """
 
 import hashlib
@@ -29,7 +29,8 @@ _SCHEME = re.compile(rf"\s*,*\s*({_TOKEN})(?:\s+|\s*(?:,|$))")
 
 
 def challenges(field: str) -> list[tuple[str, dict[str, str]]]:
-    """The challenges of a WWW-Authenticate field (RFC 9110, section 11.6.1): scheme in lower case, parameters by lower-case name."""
+    """The challenges of a WWW-Authenticate field (RFC 9110, section 11.6.1): scheme in lower case, parameters by
+    lower-case name."""
     found: list[tuple[str, dict[str, str]]] = []
     place = 0
     while place < len(field):

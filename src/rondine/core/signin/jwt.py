@@ -1,5 +1,5 @@
-"""Signed assertions: JSON Web Tokens (RFC 7519) with a private key or a shared secret, for private_key_jwt, client_secret_jwt and the JWT bearer grant
-(RFC 7523; OpenID Connect Core 1.0, section 9)."""
+"""Signed assertions: JSON Web Tokens (RFC 7519) with a private key or a shared secret, for private_key_jwt,
+client_secret_jwt and the JWT bearer grant (RFC 7523; OpenID Connect Core 1.0, section 9)."""
 
 from collections.abc import Mapping
 from datetime import datetime, timedelta

@@ -1,6 +1,8 @@
-"""What all OAuth 2.0 grants share: how the client proves itself at the token address, the token request, and reading its answer.
+"""What all OAuth 2.0 grants share: how the client proves itself at the token address, the token request, and reading
+its answer.
 
-RFC 6749 (sections 2.3, 4, 5 and 6), RFC 7523 (private_key_jwt, client_secret_jwt), RFC 8705 (mutual TLS), RFC 8707 (resource), RFC 8414 (metadata).
+RFC 6749 (sections 2.3, 4, 5 and 6), RFC 7523 (private_key_jwt, client_secret_jwt), RFC 8705 (mutual TLS), RFC 8707
+(resource), RFC 8414 (metadata).
 """
 
 from datetime import timedelta
@@ -134,7 +136,8 @@ def form_body(fields: Fields) -> SecretBody:
 
 
 def read_token(response: Response, given: Given, *, where: str, held: Token | None = None) -> Token:
-    """The token of an answer (RFC 6749, section 5.1). A refresh token that is not given anew stays. Raises SignInRefused."""
+    """The token of an answer (RFC 6749, section 5.1). A refresh token that is not given anew stays. Raises
+    SignInRefused."""
     try:
         value = _content(response)
     except DocumentError as error:

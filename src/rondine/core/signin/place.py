@@ -1,4 +1,5 @@
-"""Putting a secret into a request: header, query, cookie or body. Used by API keys and by tokens of a sign-in operation."""
+"""Putting a secret into a request: header, query, cookie or body. Used by API keys and by tokens of a sign-in
+operation."""
 
 from collections.abc import Sequence
 from dataclasses import replace

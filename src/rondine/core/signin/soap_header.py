@@ -1,4 +1,5 @@
-"""A header block of a service's own in every SOAP envelope, with a secret in it (SOAP 1.1, section 4.2; SOAP 1.2 Part 1, section 5.2)."""
+"""A header block of a service's own in every SOAP envelope, with a secret in it (SOAP 1.1, section 4.2; SOAP 1.2 Part
+1, section 5.2)."""
 
 import re
 from collections.abc import Callable
@@ -49,7 +50,8 @@ class SoapHeader(Document, tag="soap_header", frozen=True):
 
 
 def with_header_block(ask: Send, secret: Secret, value: str, block: Callable[[str], str]) -> Send:
-    """The request with a block in its envelope's header. block: makes it, of what stands in the secret's place; value: what is sent there.
+    """The request with a block in its envelope's header. block: makes it, of what stands in the secret's place; value:
+    what is sent there.
 
     Raises InputError for a request without an envelope.
     """

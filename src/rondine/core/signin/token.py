@@ -1,7 +1,7 @@
 """Access tokens: what one is, how long it lasts, and the life every scheme with tokens shares.
 
-A token is fetched once and shared by all processes; it is renewed shortly before it ends, and once after a 401. The schemes only ask: the
-engine reads the shared token, and renews it under a lock that all processes respect.
+A token is fetched once and shared by all processes; it is renewed shortly before it ends, and once after a 401. The
+schemes only ask: the engine reads the shared token, and renews it under a lock that all processes respect.
 """
 
 import re
@@ -21,7 +21,8 @@ EARLY = timedelta(seconds=60)
 
 @dataclass(frozen=True, slots=True)
 class Token:
-    """access: what calls carry.  refresh: what renews it, if the service gave one.  scope: as granted, empty if the service did not say."""
+    """access: what calls carry.  refresh: what renews it, if the service gave one.  scope: as granted, empty if the
+    service did not say."""
 
     access: Secret
     obtained_at: datetime
@@ -49,7 +50,8 @@ class ReadToken:
 
 @dataclass(frozen=True, slots=True)
 class SendForToken:
-    """Sends a request of the sign-in itself. It goes to the origin it names, never follows a redirect, and is no call of the operation."""
+    """Sends a request of the sign-in itself. It goes to the origin it names, never follows a redirect, and is no call
+    of the operation."""
 
     request: Request
 
@@ -58,7 +60,8 @@ class SendForToken:
 class RenewToken:
     """Asks for a token newer than `seen`; the reply is a Token.
 
-    Whoever holds the lock runs `obtain` with the token stored last; all others wait and get the outcome, be it a token or a refusal.
+    Whoever holds the lock runs `obtain` with the token stored last; all others wait and get the outcome, be it a token
+    or a refusal.
     """
 
     seen: Token | None
@@ -71,8 +74,8 @@ SignInExchange = Generator[Ask, Any, T]
 
 
 def checked_token(text: str, what: str, where: str) -> str:
-    """A token as it came, without blanks around it. Raises SignInRefused for one that no header could carry (RFC 6749, appendix A.12: visible ASCII and
-    blanks); the character is told, the token is not."""
+    """A token as it came, without blanks around it. Raises SignInRefused for one that no header could carry (RFC 6749,
+    appendix A.12: visible ASCII and blanks); the character is told, the token is not."""
     token = text.strip()
     if odd := re.search(r"[^\x20-\x7e]", token):
         raise SignInRefused(
@@ -85,8 +88,8 @@ def checked_token(text: str, what: str, where: str) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Given:
-    """What a scheme works with. secrets: by name.  now and random: the caller's clock and chance.  operations: the project's, by name, for
-    sign-in operations.  memory: kept between the calls of one connection within a process.
+    """What a scheme works with. secrets: by name.  now and random: the caller's clock and chance.  operations: the
+    project's, by name, for sign-in operations.  memory: kept between the calls of one connection within a process.
     """
 
     secrets: Mapping[str, Secret]
@@ -109,7 +112,8 @@ def carry_token(
     obtain: Callable[[Token | None], SignInExchange[Token]],
     put: Callable[[Request, Token], Request],
 ) -> SignInExchange[Response]:
-    """One call with a token: read or fetched before, renewed once if the service refuses it with 401, and the call repeated once."""
+    """One call with a token: read or fetched before, renewed once if the service refuses it with 401, and the call
+    repeated once."""
     token: Token | None = yield ReadToken()
     is_new = False
     if token is None or token.is_due(given.now()):

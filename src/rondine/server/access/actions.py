@@ -21,7 +21,8 @@ ENVIRONMENTS = ("test", "live")
 def make_person(
     name: str, password: str | None, *, title: str = "", is_administrator: bool = False
 ) -> tuple[Person, str]:
-    """The person and their password, which is made up if it is None. Raises InputError for a weak one, Conflict for a taken name."""
+    """The person and their password, which is made up if it is None. Raises InputError for a weak one, Conflict for a
+    taken name."""
     check_name(name)
     password = made_up_password() if password is None else password
     with transaction.atomic():

@@ -13,7 +13,8 @@ from rest_framework.authentication import BaseAuthentication
 from rondine.core.errors import SignInNeeded, TooMany
 from rondine.server.access.models import ApiToken, KnownAddress, Person, SignInAttempt
 
-#: Attempts that may fail within a span: for one name from one network, for all names from it, and for one name from everywhere.
+#: Attempts that may fail within a span: for one name from one network, for all names from it, and for one name from
+#: everywhere.
 FOR_NAME_HERE, FOR_ADDRESS, FOR_NAME = 10, 50, 100
 SPAN = timedelta(minutes=15)
 #: How long a token lasts unless its maker says something else.
@@ -58,8 +59,8 @@ def make_token(person: Person, title: str, days: int | None = TOKEN_DAYS) -> tup
 def check_password(name: str, password: str, address: str = "") -> Person:
     """The person. address: where the request came from.
 
-    Raises SignInNeeded for a wrong pair, TooMany when there were too many of them. Guesses from one network close the name to that network
-    only; guesses from everywhere close it to networks that the person has not signed in from.
+    Raises SignInNeeded for a wrong pair, TooMany when there were too many of them. Guesses from one network close the
+    name to that network only; guesses from everywhere close it to networks that the person has not signed in from.
     """
     name, network = name[:63], network_of(address)
     person = Person.objects.filter(name=name, is_active=True).first()

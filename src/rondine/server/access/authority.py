@@ -14,7 +14,8 @@ PERMISSIONS["administrator"] = PERMISSIONS["builder"] | {"administer"}
 
 
 def authorize(person: Any, project_name: str, permission: str) -> tuple[Project, str]:
-    """The project and the person's role in it. Raises SignInNeeded, NotFound (also for a project of others) or NotAllowed."""
+    """The project and the person's role in it. Raises SignInNeeded, NotFound (also for a project of others) or
+    NotAllowed."""
     if not isinstance(person, Person) or not person.is_active:
         raise SignInNeeded(
             "nobody is signed in",

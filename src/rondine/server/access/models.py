@@ -21,7 +21,8 @@ class PersonManager(BaseUserManager["Person"]):
 
 
 class Person(AbstractBaseUser):
-    """is_administrator: of the installation, who makes people and projects. What they may do within a project is a membership's to say."""
+    """is_administrator: of the installation, who makes people and projects. What they may do within a project is a
+    membership's to say."""
 
     name = models.CharField(max_length=63, unique=True)
     title = models.CharField(max_length=200)
@@ -65,7 +66,8 @@ class Membership(models.Model):
 
 
 class ApiToken(models.Model):
-    """A token that acts as a person. digest: SHA-256 of it; the token itself is shown once and never stored. expires_at: null for never."""
+    """A token that acts as a person. digest: SHA-256 of it; the token itself is shown once and never stored.
+    expires_at: null for never."""
 
     person = models.ForeignKey(Person, on_delete=models.CASCADE, related_name="tokens")
     title = models.CharField(max_length=200)
@@ -76,7 +78,8 @@ class ApiToken(models.Model):
 
 
 class SignInAttempt(models.Model):
-    """A sign-in that did not succeed, kept for a quarter of an hour to slow down guessing. address: the network that it came from."""
+    """A sign-in that did not succeed, kept for a quarter of an hour to slow down guessing. address: the network that it
+    came from."""
 
     name = models.CharField(max_length=63)
     address = models.CharField(max_length=45, default="")

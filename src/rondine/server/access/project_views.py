@@ -72,7 +72,8 @@ class ProjectViewSet(InProject, GenericViewSet[Any]):
 
 
 class WaitingView(ProjectView):
-    """A view whose handlers are coroutines: it waits for outside services without holding a thread or a database connection."""
+    """A view whose handlers are coroutines: it waits for outside services without holding a thread or a database
+    connection."""
 
     async def dispatch(self, request: Any, *args: Any, **kwargs: Any) -> Any:  # type: ignore[override]
         self.args, self.kwargs = args, kwargs

@@ -20,7 +20,8 @@ class SignInSerializer(Strict):
 
 
 class LifeSerializer(Strict):
-    """title: what the token is for.  days: how long it lasts; null for ever; left out: 90, or as long as the token that asks for it."""
+    """title: what the token is for.  days: how long it lasts; null for ever; left out: 90, or as long as the token that
+    asks for it."""
 
     title = serializers.CharField(max_length=200, required=False, default="command line")
     days = serializers.IntegerField(required=False, allow_null=True, min_value=1, max_value=3660)

@@ -110,7 +110,8 @@ def _made(token: str, kept: ApiToken) -> Response:
 
 
 class OwnTokensView(KnownParameters, generics.ListAPIView[ApiToken]):
-    """The tokens that act as whoever asks. Another one can be made without the password; with a token, none that outlasts it."""
+    """The tokens that act as whoever asks. Another one can be made without the password; with a token, none that
+    outlasts it."""
 
     permission_classes = [IsSignedIn]
     serializer_class = shapes.TokenSerializer

@@ -1,4 +1,5 @@
-"""What stands between the network and the application: requests that do not come to an end are dropped, bodies that are too large refused."""
+"""What stands between the network and the application: requests that do not come to an end are dropped, bodies that are
+too large refused."""
 
 import asyncio
 import json
@@ -15,7 +16,8 @@ Receive = Callable[[], Awaitable[Message]]
 Send = Callable[[Message], Awaitable[None]]
 #: Bytes of a body; of one that is read from a file, row by row, as the readings of responses are.
 MOST, MOST_READ = 64 * 1024 * 1024, 2 * 1024**3
-#: Seconds for a request's line and headers; between two parts of its body; and for how long a body that is refused is still taken in.
+#: Seconds for a request's line and headers; between two parts of its body; and for how long a body that is refused is
+#: still taken in.
 HEADER_PATIENCE, BODY_PATIENCE, DRAIN = 30.0, 30.0, 2.0
 #: A body has this many bytes a second on the average, after a minute's grace.
 SLOWEST, GRACE = 10_000, 60.0

@@ -77,7 +77,8 @@ ITEM_OPERATIONS = {
 
 
 class Schema(AutoSchema):
-    """Names operations by what they do, describes the parameters that a view declares, and gives every operation its problem response."""
+    """Names operations by what they do, describes the parameters that a view declares, and gives every operation its
+    problem response."""
 
     def get_operation(self, path: str, path_regex: str, path_prefix: str, method: str, registry: Any) -> Any:
         operation = super().get_operation(path, path_regex, path_prefix, method, registry)

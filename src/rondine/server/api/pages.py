@@ -44,7 +44,8 @@ class ContentPolicy:
 
 
 class ConsoleFiles(WhiteNoiseMiddleware):
-    """The built console and the API page's files; bytes in a plain response, since WhiteNoise's own streams block under ASGI."""
+    """The built console and the API page's files; bytes in a plain response, since WhiteNoise's own streams block under
+    ASGI."""
 
     def __init__(self, get_response: Any = None, settings: Any = settings) -> None:
         super().__init__(get_response, settings)

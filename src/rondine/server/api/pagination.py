@@ -12,10 +12,11 @@ from rondine.server.api.requests import checked_limit
 
 
 class KeysetPagination(BasePagination):
-    """Pages in the order of one field, which tells all rows apart: {items, next}. The cursor of a page is the field's value in its last row, so that rows
-    which come or go meanwhile neither repeat nor skip others.
+    """Pages in the order of one field, which tells all rows apart: {items, next}. The cursor of a page is the field's
+    value in its last row, so that rows which come or go meanwhile neither repeat nor skip others.
 
-    A view says its order: `ordering`, a field's name, with "-" before it for the largest first; and `page_size`, if it is not 100.
+    A view says its order: `ordering`, a field's name, with "-" before it for the largest first; and `page_size`, if it
+    is not 100.
     """
 
     parameters = ("after", "limit")

@@ -1,4 +1,5 @@
-"""Requests that are plain text all through: no control characters in addresses, no U+0000 and no half surrogates in values, a Host of our own."""
+"""Requests that are plain text all through: no control characters in addresses, no U+0000 and no half surrogates in
+values, a Host of our own."""
 
 import re
 from collections.abc import Callable, Iterator
@@ -15,7 +16,8 @@ _CONTROL = re.compile(r"[\x00-\x1f\x7f]")
 
 
 class PlainRequests:
-    """Refuses, before anything looks at it, what no database and no log can hold; and a Host that is not this service's, on every path."""
+    """Refuses, before anything looks at it, what no database and no log can hold; and a Host that is not this
+    service's, on every path."""
 
     async_capable = False
     sync_capable = True
@@ -34,7 +36,8 @@ class PlainRequests:
 
 
 def check_plain(value: Any) -> None:
-    """Raises InputError with the place of each text in a JSON value, or name of a member, that PostgreSQL could not hold."""
+    """Raises InputError with the place of each text in a JSON value, or name of a member, that PostgreSQL could not
+    hold."""
     problems = [Problem(pointer_text(place) or "/", words, _HINT) for place, words in _odd_texts(value, ())]
     if problems:
         first = problems[0]

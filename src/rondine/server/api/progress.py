@@ -1,4 +1,5 @@
-"""Long work in a thread, told line by line: one JSON value each (application/x-ndjson), progress first, the result or the problem last.
+"""Long work in a thread, told line by line: one JSON value each (application/x-ndjson), progress first, the result or
+the problem last.
 
 Whoever reads may stop: when the connection ends, the next report ends the work.
 """

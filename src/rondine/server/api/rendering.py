@@ -41,7 +41,8 @@ class JsonRenderer(BaseRenderer):
 
 
 class JsonParser(BaseParser):
-    """Reads what the core reads: malformed text is told with line and column. Whole floats become int, so that decimals arrive exactly."""
+    """Reads what the core reads: malformed text is told with line and column. Whole floats become int, so that decimals
+    arrive exactly."""
 
     media_type = "application/json"
 

@@ -46,7 +46,8 @@ def checked(serializer: type[serializers.Serializer[Any]], request: Request, **o
 
 
 def seen_version(request: Request) -> int | None:
-    """The version in If-Match (RFC 9110, section 13.1.1), None without the header. Raises InputError for anything else than one strong tag."""
+    """The version in If-Match (RFC 9110, section 13.1.1), None without the header. Raises InputError for anything else
+    than one strong tag."""
     text = request.META.get("HTTP_IF_MATCH")
     if text is None:
         return None
@@ -76,7 +77,8 @@ SENDING_MARK = OpenApiParameter(
 
 
 def sending_mark(request: Request) -> str:
-    """The `Idempotency-Key` of a request, empty without one (draft-ietf-httpapi-idempotency-key-header; quotes around it may be left out)."""
+    """The `Idempotency-Key` of a request, empty without one (draft-ietf-httpapi-idempotency-key-header; quotes around
+    it may be left out)."""
     text = request.META.get("HTTP_IDEMPOTENCY_KEY", "").strip()
     found = re.fullmatch(r'"?([\x21\x23-\x7e]{8,100})"?', text)
     if text and not found:

@@ -58,7 +58,8 @@ def belonging_problems(connection: Connection) -> list[Problem]:
 
 
 def let_follow(connection: Connection, person: Person | None, role: str | None) -> None:
-    """Who entered the secrets knows them, and an administrator answers for them: what these two save may send them where it says."""
+    """Who entered the secrets knows them, and an administrator answers for them: what these two save may send them
+    where it says."""
     for use in uses_of(connection):
         is_own = person is not None and use.credential.set_by_id == person.pk
         if use.strange and (is_own or role in (None, "administrator")):

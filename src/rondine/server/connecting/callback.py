@@ -13,7 +13,8 @@ from rondine.server.connecting.signing_in import PROOF, environment_at, finish_s
 
 
 async def callback(request: HttpRequest, project: str, environment: str) -> HttpResponse:
-    """Takes the code and leads back to the connection's page; what went wrong stands there. The answer is in no log and no page."""
+    """Takes the code and leads back to the connection's page; what went wrong stands there. The answer is in no log and
+    no page."""
     if request.method != "GET":
         return problem_response(InputError("the answer must come by GET", where="callback", hint="begin again"))
     person = await request.auser()

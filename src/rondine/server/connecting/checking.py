@@ -1,4 +1,5 @@
-"""The check of a connection: settings, resolve, connect, TLS, sign in, one harmless call; in the web process or in a worker."""
+"""The check of a connection: settings, resolve, connect, TLS, sign in, one harmless call; in the web process or in a
+worker."""
 
 import asyncio
 from collections.abc import Mapping
@@ -33,7 +34,8 @@ WORKER_PATIENCE = 60.0
 
 
 async def check_connection(project: Project, name: str, engine: Engine, *, is_worker: bool = False) -> dict[str, Any]:
-    """Whether a connection works from this process; each stage with its time and outcome in words. Sends one GET to the base address."""
+    """Whether a connection works from this process; each stage with its time and outcome in words. Sends one GET to the
+    base address."""
     connection = await sync_to_async(find_item)(CONNECTIONS, project, name)
     stages: list[Stage] = []
     try:

@@ -84,7 +84,8 @@ class WaitView(ProjectView):
 
 
 class SignInView(ProjectView):
-    """The life of a connection's token: seen, begun with a person's consent, and discarded. The token itself is shown nowhere."""
+    """The life of a connection's token: seen, begun with a person's consent, and discarded. The token itself is shown
+    nowhere."""
 
     permissions = {"GET": "view", "POST": "write_secret", "DELETE": "replace_secret"}
     query = {"DELETE": WhichToken}

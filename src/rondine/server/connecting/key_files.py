@@ -1,4 +1,5 @@
-"""Private keys as people have them: PEM with or without a passphrase, and PKCS#12 files (RFC 7292), which hold the certificate too."""
+"""Private keys as people have them: PEM with or without a passphrase, and PKCS#12 files (RFC 7292), which hold the
+certificate too."""
 
 from base64 import b64decode
 from binascii import Error as Base64Error
@@ -19,7 +20,8 @@ from rondine.core.errors import InputError
 
 @dataclass(frozen=True, slots=True)
 class KeyFile:
-    """key: PKCS#8 in PEM, without a passphrase, to be encrypted by Rondine.  certificates: in PEM, the key's own first; empty if the file has none."""
+    """key: PKCS#8 in PEM, without a passphrase, to be encrypted by Rondine.  certificates: in PEM, the key's own first;
+    empty if the file has none."""
 
     key: str
     certificates: str

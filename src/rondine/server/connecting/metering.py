@@ -18,8 +18,9 @@ from rondine.server.runs.models import Call, Run
 
 @dataclass(frozen=True, slots=True)
 class ConnectionMeter:
-    """The limits now; the busiest operations of the last 24 hours; calls under way, of `parallel` at a time; until when calls are held back, and why,
-    and until when the service asked to wait, if that is longer; what the service said of its limits. Times are seconds since 1970."""
+    """The limits now; the busiest operations of the last 24 hours; calls under way, of `parallel` at a time; until when
+    calls are held back, and why, and until when the service asked to wait, if that is longer; what the service said of
+    its limits. Times are seconds since 1970."""
 
     limits: list[Meter]
     operations: list[Any]
@@ -50,8 +51,8 @@ def meter_of(connection: Connection) -> ConnectionMeter:
 
 
 def busiest_operations(connection: Connection) -> list[Any]:
-    """Which operations of a connection's service made how many `calls` in the last 24 hours, and when last (`last_at`), the busiest first, up to 20:
-    many may share one address."""
+    """Which operations of a connection's service made how many `calls` in the last 24 hours, and when last (`last_at`),
+    the busiest first, up to 20: many may share one address."""
     since = timezone.now() - timedelta(hours=24)
     runs = Run.objects.filter(
         project=connection.project_id, environment=connection.environment_id, queued_at__gte=since

@@ -7,8 +7,9 @@ from rondine.server.items.models import Item
 
 
 class Environment(models.Model):
-    """is_protected: only administrators change what is in it, and what writes at a service must be asked for explicitly.  callback: the address that
-    services send people back to after their consent; blank for the usual one.  callback_proven_at: when a browser last got through by it."""
+    """is_protected: only administrators change what is in it, and what writes at a service must be asked for
+    explicitly.  callback: the address that services send people back to after their consent; blank for the usual one.
+    callback_proven_at: when a browser last got through by it."""
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="environments")
     name = models.CharField(max_length=63)
@@ -44,9 +45,9 @@ class StandingValue(Item):
 
 
 class Credential(Item):
-    """The secrets of one sign-in scheme. sealed: encrypted JSON of name to secret, empty before any were given.  second_sealed: another set that
-    is tried where the first is refused; when the service accepts it, the two change places.  origins: to which they may be sent.  set_by: who entered
-    all of them, and so may send them elsewhere.
+    """The secrets of one sign-in scheme. sealed: encrypted JSON of name to secret, empty before any were given.
+    second_sealed: another set that is tried where the first is refused; when the service accepts it, the two change
+    places.  origins: to which they may be sent.  set_by: who entered all of them, and so may send them elsewhere.
     """
 
     environment = models.ForeignKey(Environment, on_delete=models.PROTECT, related_name="credentials")
@@ -80,8 +81,9 @@ class Connection(Item):
 class AccessToken(models.Model):
     """The token of a connection, or of the own sign-in of one of its operations, shared by all processes.
 
-    fingerprint: of the sign-in's settings; under others the token counts no more.  sealed: access and refresh token, encrypted.  state: what came
-    of the last attempt.  renewing_by: who obtains a new one now, until `renewing_until` at the latest; all others wait.
+    fingerprint: of the sign-in's settings; under others the token counts no more.  sealed: access and refresh token,
+    encrypted.  state: what came of the last attempt.  renewing_by: who obtains a new one now, until `renewing_until` at
+    the latest; all others wait.
     """
 
     STATES = ("none", "valid", "refused", "sign_in_again")
@@ -113,7 +115,8 @@ class AccessToken(models.Model):
 
 
 class PendingSignIn(models.Model):
-    """A person was sent to a service's consent page and is awaited at the callback address. digest: SHA-256 of the state.  sealed: the verifier."""
+    """A person was sent to a service's consent page and is awaited at the callback address. digest: SHA-256 of the
+    state.  sealed: the verifier."""
 
     digest = models.BinaryField(max_length=32, unique=True)
     connection = models.ForeignKey(Connection, on_delete=models.CASCADE, related_name="+")

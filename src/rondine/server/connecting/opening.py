@@ -152,7 +152,8 @@ def standing_values(project: Project, environment: str) -> dict[str, Any]:
 def standing_parameters(
     parameters: Sequence[StandingParameter], standing: Mapping[str, Any]
 ) -> tuple[tuple[str, str], ...]:
-    """Headers or query parameters that go with every request, their standing values filled in. Raises InputError for one without a value."""
+    """Headers or query parameters that go with every request, their standing values filled in. Raises InputError for
+    one without a value."""
     return tuple(
         (
             one.name,

@@ -1,4 +1,5 @@
-"""Rotation of the encryption key, under load: a new key is added, everything sealed is sealed anew with it, then the old key is taken away."""
+"""Rotation of the encryption key, under load: a new key is added, everything sealed is sealed anew with it, then the
+old key is taken away."""
 
 import time
 from pathlib import Path
@@ -14,7 +15,8 @@ GRACE = 5.0
 
 
 def rotate_key(path: Path) -> tuple[int, int, list[int]]:
-    """(the version in use now, how many values were sealed anew, the versions taken away). Each row is sealed anew in a transaction of its own."""
+    """(the version in use now, how many values were sealed anew, the versions taken away). Each row is sealed anew in a
+    transaction of its own."""
     version = use_newest_key(path)
     count = 0
     while count_now := _reseal_all(version):

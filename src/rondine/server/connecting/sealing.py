@@ -31,7 +31,8 @@ def make_keys_file(path: Path) -> None:
 
 
 def seal(values: dict[str, str], owner: str) -> tuple[int, bytes]:
-    """(key version, nonce and ciphertext). owner: the credential's id; what is sealed for one cannot be opened as another's."""
+    """(key version, nonce and ciphertext). owner: the credential's id; what is sealed for one cannot be opened as
+    another's."""
     version, key = _keys()
     nonce = secrets.token_bytes(12)
     return version, nonce + AESGCM(key[version]).encrypt(nonce, json.dumps(values).encode(), owner.encode())
@@ -57,7 +58,8 @@ def unseal(version: int, sealed: bytes, owner: str) -> dict[str, str]:
 
 
 def prepare_key(path: Path) -> int:
-    """A key beside the others that nothing uses yet, so that the file can be copied to other machines first; gives its version."""
+    """A key beside the others that nothing uses yet, so that the file can be copied to other machines first; gives its
+    version."""
     make_keys_file(path)
     stored = json.loads(path.read_text())
     version = max(map(int, stored["keys"])) + 1

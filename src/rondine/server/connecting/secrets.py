@@ -36,7 +36,8 @@ def set_secrets(
 ) -> Credential:
     """Replaces a credential's secrets, or sets the second ones, valid in turn; they are never given back.
 
-    The first ones belong to the origins of all connections that use the credential then; later ones to the same, and to `origins`.
+    The first ones belong to the origins of all connections that use the credential then; later ones to the same, and to
+    `origins`.
     """
     credential: Credential = find_item(CREDENTIALS, project, name)
     check_protected([credential.environment], role)
@@ -65,8 +66,8 @@ def set_secrets(
 
 
 def _drop_tokens(credential: Credential) -> None:
-    """What was obtained with the secrets of before is not used any more, so that the next call proves the new ones. A person's consent stays, if
-    it can be renewed with them."""
+    """What was obtained with the secrets of before is not used any more, so that the next call proves the new ones. A
+    person's consent stays, if it can be renewed with them."""
     now = timezone.now()
     tokens = AccessToken.objects.filter(connection__in=connections_with(credential))
     tokens.filter(signed_in_by=None).delete()

@@ -1,7 +1,8 @@
-"""What all processes share of a connection, in PostgreSQL: its access token, renewed by one at a time, and the usage of its limits.
+"""What all processes share of a connection, in PostgreSQL: its access token, renewed by one at a time, and the usage of
+its limits.
 
-No transaction is open and no lock of the database is held while a service is asked: whoever renews a token holds a lease in its row, longer
-than the call may take, and the others look again until it is done.
+No transaction is open and no lock of the database is held while a service is asked: whoever renews a token holds a
+lease in its row, longer than the call may take, and the others look again until it is done.
 """
 
 import asyncio
@@ -132,7 +133,8 @@ class SharedByAll:
         await self._do(leave_place, line, place)
 
     async def _reserve(self, line: Line, patience: float) -> float:
-        """The moment (of time.monotonic) at which a call may begin. Callers that wait at the same time are served by one statement."""
+        """The moment (of time.monotonic) at which a call may begin. Callers that wait at the same time are served by
+        one statement."""
         mine: asyncio.Future[float] = asyncio.get_running_loop().create_future()
         waiting = self._waiting.get(line.id)
         if waiting is None:

@@ -1,4 +1,5 @@
-"""The authorization code flow with a person: sent to the service's consent page, awaited at the callback address; and what is visible of a token."""
+"""The authorization code flow with a person: sent to the service's consent page, awaited at the callback address; and
+what is visible of a token."""
 
 import hashlib
 import secrets
@@ -40,7 +41,8 @@ def callback_path(project: str, environment: str) -> str:
 
 
 def callback_address(environment: Environment, base: str) -> str:
-    """Where services send people back to, to be registered there. base: scheme and host under which Rondine is reached just now."""
+    """Where services send people back to, to be registered there. base: scheme and host under which Rondine is reached
+    just now."""
     return environment.callback or base + callback_path(environment.project.name, environment.name)
 
 
@@ -121,7 +123,8 @@ def begin_sign_in(project: Project, name: str, operation: str, person: Person, r
 def take_pending(
     person: Person, project: str, environment: str, answer: Mapping[str, str]
 ) -> tuple[PendingSignIn, Line]:
-    """The sign-in that an answer at the callback address belongs to; it can be taken once, by who has begun it. Raises InputError."""
+    """The sign-in that an answer at the callback address belongs to; it can be taken once, by who has begun it. Raises
+    InputError."""
     digest = hashlib.sha256(answer.get("state", "").encode()).digest()
     with transaction.atomic():
         pending = (
@@ -151,7 +154,8 @@ def take_pending(
 async def finish_sign_in(
     person: Person, project: str, environment: str, answer: Mapping[str, str], engine: Engine
 ) -> tuple[Connection, RondineError | None]:
-    """Hands the code in for the first token, and stores it. What goes wrong then stands with the connection and is given back."""
+    """Hands the code in for the first token, and stores it. What goes wrong then stands with the connection and is
+    given back."""
     pending, line = await sync_to_async(take_pending)(person, project, environment, answer)
     scheme = line.sign_in
     assert isinstance(scheme, AuthorizationCode)

@@ -22,7 +22,8 @@ LEASE_EXTRA = 15.0
 
 
 def fingerprint(line: Line) -> str:
-    """Of the sign-in's settings, of our certificate, and of where its token goes: what was obtained with others, or for another origin, is not sent."""
+    """Of the sign-in's settings, of our certificate, and of where its token goes: what was obtained with others, or for
+    another origin, is not sent."""
     settled = [dump(line.sign_in), origin(line.base_address), *([line.certificate] if line.certificate else [])]
     return hashlib.sha256(json.dumps(settled, sort_keys=True).encode()).hexdigest()
 
@@ -55,7 +56,8 @@ def stored_token(line: Line) -> Token | None:
 def claim_renewal(
     line: Line, seen: Token | None, me: uuid.UUID, began: datetime, lease: float
 ) -> tuple[bool, Token | None]:
-    """(True, the token stored last) if the renewal is mine; (False, a newer token) if there is one; (False, None) to look again soon.
+    """(True, the token stored last) if the renewal is mine; (False, a newer token) if there is one; (False, None) to
+    look again soon.
 
     Raises the refusal that another caller has met since `began`.
     """

@@ -21,7 +21,8 @@ MOST_SAMPLES = 20
 
 
 def export_service(project: Project, name: str, environment: str = "test") -> Exported:
-    """OpenAPI 3.1 of its operations; where they are reached and how to sign in, without secrets, is that of the environment."""
+    """OpenAPI 3.1 of its operations; where they are reached and how to sign in, without secrets, is that of the
+    environment."""
     service: Service = find_item(SERVICES, project, name)
     held: ServiceDocument = load(ServiceDocument, service.document)
     connection = Connection.objects.filter(service=service, environment=environment_of(project, environment)).first()

@@ -39,7 +39,8 @@ MOST_ROWS = 10
 
 @dataclass(frozen=True, slots=True)
 class FirstRows:
-    """url: what was asked, without secrets.  path: where the rows are in the response, a JSONPath.  rows: the first of them, as JSON."""
+    """url: what was asked, without secrets.  path: where the rows are in the response, a JSONPath.  rows: the first of
+    them, as JSON."""
 
     url: str
     status: int
@@ -60,9 +61,11 @@ async def first_rows(
     environment: str,
     values: Mapping[str, Any],
 ) -> FirstRows:
-    """Asks the service for the first rows of an operation that is only described so far. Nothing is stored, not even a run.
+    """Asks the service for the first rows of an operation that is only described so far. Nothing is stored, not even a
+    run.
 
-    It signs in by the service's connection in the environment; without one it asks the definition's first server as it is.
+    It signs in by the service's connection in the environment; without one it asks the definition's first server as it
+    is.
     """
     found = await apart(read)(source)
     described = next((one for one in found.operations if one.key == key), None)

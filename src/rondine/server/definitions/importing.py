@@ -41,7 +41,8 @@ from rondine.server.records.models import RecordType
 
 @dataclass(frozen=True, slots=True)
 class Preview:
-    """What an import would make. names: of operations, by key: the ones there are, or free ones.  there: keys that are imported already."""
+    """What an import would make. names: of operations, by key: the ones there are, or free ones.  there: keys that are
+    imported already."""
 
     source: Source
     definition: Read
@@ -106,7 +107,8 @@ class Imported:
 def import_parts(
     project: Project, person: Person, role: str, source: Source, given: Mapping[str, Any]
 ) -> list[Imported]:
-    """What was chosen of the part that was looked at, and with every_part all of the other services in the definition; all of it or nothing."""
+    """What was chosen of the part that was looked at, and with every_part all of the other services in the definition;
+    all of it or nothing."""
     with transaction.atomic():
         made = [import_definition(project, person, role, source, given)]
         if given.get("every_part"):
@@ -130,8 +132,9 @@ def import_definition(
 ) -> Imported:
     """Writes what was chosen, all of it or nothing.
 
-    given: service (made if there is none), title, operations (keys; None for all), names (by key), left_out (inputs by key), record_types (names),
-    connect (environment, server, blanks, sign_in), paging ("decline": one response only), hash (of what was looked at).
+    given: service (made if there is none), title, operations (keys; None for all), names (by key), left_out (inputs by
+    key), record_types (names), connect (environment, server, blanks, sign_in), paging ("decline": one response only),
+    hash (of what was looked at).
     """
     if given.get("hash") and given["hash"] != source.hash:
         raise Conflict(
@@ -238,7 +241,8 @@ def described(source: Source, found: Read) -> DefinitionDocument:
 def _definition(
     project: Project, person: Person, role: str, service: Service, source: Source, found: Read
 ) -> Definition:
-    """The item for this content: one of the service that has it already, or came from the same address; or a new one with its files."""
+    """The item for this content: one of the service that has it already, or came from the same address; or a new one
+    with its files."""
     if (held := _held(project, service.name, source, found.part)) is not None:
         return held
     taken = set(Definition.objects.filter(project=project).values_list("name", flat=True))
@@ -289,8 +293,8 @@ def _make_types(
     wanted: Sequence[str] | None,
     item: Definition,
 ) -> tuple[list[str], list[str]]:
-    """(the record types that were made, what is to be known of their names). Those that were chosen, of the chosen operations by default; what came of
-    this definition before stays as it is, and what is another's keeps its name."""
+    """(the record types that were made, what is to be known of their names). Those that were chosen, of the chosen
+    operations by default; what came of this definition before stays as it is, and what is another's keeps its name."""
     documents = [one.document for one in chosen]
     proposed = {one.name: one for one in _types(project, documents, found, item.record_types)}
     by_plain_name = {one.wanted: one.name for one in proposed.values() if one.wanted}
@@ -324,8 +328,8 @@ def _connect(
     wanted: Mapping[str, Any],
     anonymous: Sequence[str],
 ) -> tuple[str | None, str | None, list[str]]:
-    """Prepares the connection of an environment from servers and sign-ins. One that is there stays as it is. anonymous: operations that want no
-    sign-in."""
+    """Prepares the connection of an environment from servers and sign-ins. One that is there stays as it is. anonymous:
+    operations that want no sign-in."""
     environment = environment_of(project, wanted.get("environment") or "test")
     if held := Connection.objects.filter(service=service, environment=environment).first():
         return held.name, held.credential.name if held.credential else None, []

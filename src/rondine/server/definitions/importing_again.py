@@ -1,4 +1,5 @@
-"""Importing again: what a definition says otherwise than before, shown with what it touches before anything of it is taken."""
+"""Importing again: what a definition says otherwise than before, shown with what it touches before anything of it is
+taken."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -30,8 +31,9 @@ from rondine.server.operations.models import Definition, Operation
 
 @dataclass(frozen=True, slots=True)
 class Change:
-    """One operation, or schema that stands alone, of which the definition says otherwise than before. kind: added, removed or changed.  name: of
-    the operation here, empty if it is not imported or no operation.  used_by: what may be hit.
+    """One operation, or schema that stands alone, of which the definition says otherwise than before. kind: added,
+    removed or changed.  name: of the operation here, empty if it is not imported or no operation.  used_by: what may be
+    hit.
     """
 
     kind: str
@@ -152,7 +154,8 @@ def update(
     add: Sequence[str],
     seen_hash: str = "",
 ) -> Comparison:
-    """Takes the accepted changes (keys; None for all of imported operations), adds new operations, and keeps the definition as it is now.
+    """Takes the accepted changes (keys; None for all of imported operations), adds new operations, and keeps the
+    definition as it is now.
 
     Removed operations stay, disabled: what uses them says so instead of failing. All of it is written, or nothing.
     """

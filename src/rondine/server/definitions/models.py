@@ -8,7 +8,8 @@ from rondine.server.access.models import Project
 
 
 class Look(models.Model):
-    """The files of a definition that somebody looks at, kept for a day so that they need not be sent or fetched again to choose from them.
+    """The files of a definition that somebody looks at, kept for a day so that they need not be sent or fetched again
+    to choose from them.
 
     stored: the contents by name (MessagePack, zlib); address: where they came from, empty if they were uploaded.
     """

@@ -1,7 +1,9 @@
-"""Large definitions are read in a process of their own, so that the web process answers others meanwhile; it has bounded memory and can be ended.
+"""Large definitions are read in a process of their own, so that the web process answers others meanwhile; it has
+bounded memory and can be ended.
 
-The process gets the files on its standard input and answers in frames on its standard output: progress, and at last the definition or what is wrong
-with it. It imports the core alone. `python -m rondine.server.definitions.reader` is that process.
+The process gets the files on its standard input and answers in frames on its standard output: progress, and at last the
+definition or what is wrong with it. It imports the core alone. `python -m rondine.server.definitions.reader` is that
+process.
 """
 
 import pickle
@@ -36,7 +38,8 @@ def read_apart(
 ) -> Definition:
     """As `read_definition`, in a process of its own. report: may raise, which ends the process.
 
-    Raises DocumentError also if it needs more than most_memory bytes, and RuntimeError if the process ends without an answer.
+    Raises DocumentError also if it needs more than most_memory bytes, and RuntimeError if the process ends without an
+    answer.
     """
     process = subprocess.Popen(
         [sys.executable, "-m", "rondine.server.definitions.reader", str(most_memory)],

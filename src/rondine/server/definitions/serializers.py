@@ -204,8 +204,8 @@ class PartLine(serializers.Serializer[Any]):
 
 
 class DefinitionShown(serializers.Serializer[Any]):
-    """What is in a definition (a preview of it). Context: `look`, by which it is found again; `with_details`; `keys` of the operations to be shown, None
-    for all."""
+    """What is in a definition (a preview of it). Context: `look`, by which it is found again; `with_details`; `keys` of
+    the operations to be shown, None for all."""
 
     hash = serializers.CharField(source="source.hash")
     look = serializers.SerializerMethodField(

@@ -1,4 +1,5 @@
-"""Where definitions are read from: uploads, addresses and what hangs on them, services that are asked, and what was imported before."""
+"""Where definitions are read from: uploads, addresses and what hangs on them, services that are asked, and what was
+imported before."""
 
 import hashlib
 import json
@@ -54,7 +55,8 @@ ACCEPT = "application/json, application/yaml, application/xml, application/graph
 
 @dataclass(frozen=True)
 class Source:
-    """The files of a definition and where they came from. address: empty if they were uploaded.  part: which of the services in it, if several."""
+    """The files of a definition and where they came from. address: empty if they were uploaded.  part: which of the
+    services in it, if several."""
 
     main: str
     contents: Mapping[str, bytes]
@@ -122,8 +124,9 @@ async def fetched(
     introspect: bool = False,
     report: Report = to_nobody,
 ) -> Source:
-    """The definition at an address, and the files it refers to on the same host. service, environment: whose connection signs in, if the address
-    is on its host. introspect: a GraphQL service is asked for its schema. The address of an OData service leads to its metadata.  report: told of files fetched. The host must be permitted.
+    """The definition at an address, and the files it refers to on the same host. service, environment: whose connection
+    signs in, if the address is on its host. introspect: a GraphQL service is asked for its schema. The address of an
+    OData service leads to its metadata.  report: told of files fetched. The host must be permitted.
     """
     if not address.startswith(("https://", "http://")):
         raise InputError(
@@ -206,7 +209,8 @@ _cache_lock = threading.Lock()
 
 
 def read(source: Source, report: Report = to_nobody) -> Read:
-    """What is sound in it; read once for looking and importing. report: told of progress. Raises DocumentError with the place."""
+    """What is sound in it; read once for looking and importing. report: told of progress. Raises DocumentError with the
+    place."""
     key = (source.hash, source.main, source.address, source.part)
     with _cache_lock:
         if key in _cache:

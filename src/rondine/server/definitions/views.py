@@ -80,7 +80,8 @@ class DefinitionViewSet(ItemViewSet):
 
 
 async def source_of(view: ProjectView, given: Any, *, stored: str = "", report: Report = to_nobody) -> Source:
-    """The files of a definition as the request gives them. stored: a definition whose address is read if nothing is given.  report: of progress."""
+    """The files of a definition as the request gives them. stored: a definition whose address is read if nothing is
+    given.  report: of progress."""
     found = await _files_of(view, given, stored, report)
     return replace(found, part=given.get("part") or found.part)
 
@@ -231,7 +232,8 @@ class ExportView(ProjectView):
 
 
 class FieldsView(ProjectView):
-    """The fields of a GraphQL schema at a place of a query; the query with one taken or left out, checked against the schema."""
+    """The fields of a GraphQL schema at a place of a query; the query with one taken or left out, checked against the
+    schema."""
 
     permissions = {"POST": "view"}
 

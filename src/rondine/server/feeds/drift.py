@@ -25,7 +25,8 @@ MOST_TOLD = 10
 
 
 def schema_on_file(run: Run, operation: OperationDocument, namespaces: dict[str, str]) -> SchemaOnFile | None:
-    """What a definition says of the response; else what the operation's samples show; else the first response of the feed's last good run.
+    """What a definition says of the response; else what the operation's samples show; else the first response of the
+    feed's last good run.
 
     None if there is none of these.
     """

@@ -19,7 +19,8 @@ Read = Callable[[Arrival, Send, int], Awaitable[tuple[Page, Response]]]
 class Fetcher:
     """Fetches the pages of one attempt at a run. read: a response.  give_on: a page, when its turn has come.
 
-    announced: rows in all, as the first page says, None if it does not.  sides: calls made on the way to others, with their numbers.
+    announced: rows in all, as the first page says, None if it does not.  sides: calls made on the way to others, with
+    their numbers.
     """
 
     def __init__(
@@ -140,7 +141,8 @@ class Fetcher:
     async def _fetch_one(
         self, request: Request, wanted: dict[str, str], turn: asyncio.Event | None = None
     ) -> tuple[Page, Response]:
-        """turn: comes when all pages before it were given on, which a large one has to wait for, as it is given on in parts."""
+        """turn: comes when all pages before it were given on, which a large one has to wait for, as it is given on in
+        parts."""
         number = self._next_number()
         read: list[tuple[Page, Response]] = []
 

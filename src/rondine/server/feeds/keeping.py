@@ -1,4 +1,5 @@
-"""Pages kept in their order, many to a batch: one transaction with their records, rejects, calls, counts and the checkpoint behind it.
+"""Pages kept in their order, many to a batch: one transaction with their records, rejects, calls, counts and the
+checkpoint behind it.
 
 The checkpoint is written `WHERE attempt = mine`, so a worker that was thought dead can keep nothing any more.
 """

@@ -72,7 +72,8 @@ def load_feed(run: Run) -> PreparedFeed:
 
 
 def _asked_for(operation: OperationDocument, outputs: Sequence[CompiledOutput]) -> list[str]:
-    """The places outside of the rows that are looked at with every page: what paging goes by, and the errors of GraphQL."""
+    """The places outside of the rows that are looked at with every page: what paging goes by, and the errors of
+    GraphQL."""
     paging = operation.paging
     places = list(paging.wanted().values()) if paging is not None else []
     return [*places, "/errors"] if any(_is_in_data(output) for output in outputs) else places

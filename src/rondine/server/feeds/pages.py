@@ -48,10 +48,12 @@ class PreparedFeed:
 
 @dataclass(slots=True)
 class Page:
-    """One response, or a part of a large one, read and mapped. next: the address of the page after it, None if it is the last.
+    """One response, or a part of a large one, read and mapped. next: the address of the page after it, None if it is
+    the last.
 
-    within: of a part that others follow, how far the response is read with it.  items: elements of the list that is read, of which rows may
-    be made more or fewer; before: those in parts that were given on before.  received: elements until here, over all pages.  around: of a large one, the document without its rows.  verdict: of the last.
+    within: of a part that others follow, how far the response is read with it.  items: elements of the list that is
+    read, of which rows may be made more or fewer; before: those in parts that were given on before.  received: elements
+    until here, over all pages.  around: of a large one, the document without its rows.  verdict: of the last.
     """
 
     number: int

@@ -30,8 +30,8 @@ from rondine.server.runs.models import Run
 def queue_feed(
     project: Project, feed: Feed, person: Person | None, inputs: Mapping[str, Any], *, confirmed: bool = False
 ) -> Run:
-    """A run of the feed, and its job in the same transaction. Raises DraftError with every reason why it cannot run, and Conflict if it would
-    use up a limit of days or months, unless that is confirmed.
+    """A run of the feed, and its job in the same transaction. Raises DraftError with every reason why it cannot run,
+    and Conflict if it would use up a limit of days or months, unless that is confirmed.
     """
     problems = FEEDS.problems(feed)
     try:
@@ -97,7 +97,8 @@ def queue_feed(
 
 
 def warn_of_limits(feed: Feed, connection: Connection) -> None:
-    """Raises Conflict if the feed, calling as often as its last whole run did, would use up what is left of a day or month."""
+    """Raises Conflict if the feed, calling as often as its last whole run did, would use up what is left of a day or
+    month."""
     last = feed.runs.filter(state="done").order_by("-id").first()
     calls = last.calls.count() if last else 1
     limits = load(ConnectionDocument, connection.document).limits

@@ -24,21 +24,24 @@ from rondine.server.feeds.drift import drift_remarks
 from rondine.server.feeds.pages import Page, PreparedFeed, where_of
 from rondine.server.runs.remarks import Remark
 
-#: Bytes of a run's first response in which names are looked for that are duplicated: a service that writes them so does it in every row.
+#: Bytes of a run's first response in which names are looked for that are duplicated: a service that writes them so does
+#: it in every row.
 LOOKED_THROUGH = 1024 * 1024
 #: The engine has capped the size already; mapping follows paths and does not walk the document.
 UNWALKED = Limits(size=2**31, depth=None)
 
 
 class PageReader:
-    """Reads the pages of one attempt at a run; only that the first is looked at more closely is remembered from one to the next."""
+    """Reads the pages of one attempt at a run; only that the first is looked at more closely is remembered from one to
+    the next."""
 
     def __init__(self, feed: PreparedFeed) -> None:
         self.feed = feed
         self._is_first = True
 
     def read(self, page: Page, arrival: Arrival, ask: Send) -> dict[str, Any]:
-        """Reads and maps one page; runs in a thread. Raises ServiceError for a bad status, DocumentError for what is not JSON."""
+        """Reads and maps one page; runs in a thread. Raises ServiceError for a bad status, DocumentError for what is
+        not JSON."""
         if not self._is_content(page, arrival, arrival.body):
             return {}
         self._look_at_first(page, arrival, arrival.body)
@@ -70,7 +73,8 @@ class PageReader:
         return max(one.count_first(read.value) for one in outputs)
 
     def _look_at_first(self, page: Page, arrival: Arrival, body: bytes) -> None:
-        """Looks through the beginning of the first response: for names that stand twice, of whose values all but the last are lost, and for drift."""
+        """Looks through the beginning of the first response: for names that stand twice, of whose values all but the
+        last are lost, and for drift."""
         if not self._is_first:
             return
         self._is_first = False

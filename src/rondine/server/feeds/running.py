@@ -31,7 +31,8 @@ from rondine.server.runs.models import Run
 from rondine.server.runs.remarks import Remark
 from rondine.server.threads import in_database
 
-#: A body that ends with the connection may have broken off (RFC 9112, section 6.3), and of one value per line every beginning is whole.
+#: A body that ends with the connection may have broken off (RFC 9112, section 6.3), and of one value per line every
+#: beginning is whole.
 UNDELIMITED_LINES = Remark(
     "undelimited",
     "the response has one value per line and ended with the connection, without a length: if it broke off, nothing shows it",
@@ -59,7 +60,8 @@ class FeedRun:
         self._large_pool = ThreadPoolExecutor(1, "large")
 
     async def carry_out(self) -> Verdict:
-        """Keeps page after page until the end, and tells whether that was all. Raises what stops it; what was kept until then stays."""
+        """Keeps page after page until the end, and tells whether that was all. Raises what stops it; what was kept
+        until then stays."""
         keeper = asyncio.create_task(self.keeper.keep_all())
         fetcher = asyncio.create_task(self._fetch_to_the_end())
         try:
@@ -168,7 +170,8 @@ class FeedRun:
 
 
 async def carry_out_feed(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> None:
-    """One attempt from its checkpoint to its end; whatever happens, the run says how it ended. Raises OperationalError if PostgreSQL is away."""
+    """One attempt from its checkpoint to its end; whatever happens, the run says how it ended. Raises OperationalError
+    if PostgreSQL is away."""
     heart: asyncio.Task[None] | None = None
     try:
         if run.checkpoint and run.checkpoint["next"] is None:  # all was kept before the worker stopped

@@ -38,8 +38,8 @@ def make_item(
     role: str | None = None,
     **attributes: Any,
 ) -> Any:
-    """given: name, title, document, references by name, why.  attributes: what the kind's model has besides.  role: of the person, None for Rondine
-    itself.
+    """given: name, title, document, references by name, why.  attributes: what the kind's model has besides.  role: of
+    the person, None for Rondine itself.
 
     Raises InputError for a wrong shape, Conflict for a taken name."""
     item = kind.model(project=project, name=check_name(given["name"]), title=given.get("title") or "", **attributes)
@@ -100,7 +100,8 @@ def change_item(
     *,
     role: str | None = None,
 ) -> Any:
-    """version: the one the caller has seen; None is refused (VersionNeeded), another than the present one too (Stale, with the state now)."""
+    """version: the one the caller has seen; None is refused (VersionNeeded), another than the present one too (Stale,
+    with the state now)."""
     with transaction.atomic():
         item = _locked(kind, project, name, version)
         old, before = item.name, item.document

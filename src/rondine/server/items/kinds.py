@@ -16,11 +16,12 @@ KINDS: "dict[str, ItemKind]" = {}
 
 @dataclass(frozen=True)
 class ItemKind:
-    """name: in URLs, plural.  word: for one, in messages.  document: its class in the core.  references: field -> model of the same project,
-    given by name.  problems: what keeps an item from running.  renamed: rewrites what holds its name besides documents, which declare it
-    (`core/items/references.py`).  changed: after every change, also of many of one project at once.
-    made: after one was made, by whom and in which role.  admitted: before one is judged and saved, by whom and in which role.  environments: those that a
-    change (from the document before, None if new or removed) touches.  made_by: the words of the command that makes one, if not its word and make."""
+    """name: in URLs, plural.  word: for one, in messages.  document: its class in the core.  references: field -> model
+    of the same project, given by name.  problems: what keeps an item from running.  renamed: rewrites what holds its
+    name besides documents, which declare it (`core/items/references.py`).  changed: after every change, also of many of
+    one project at once. made: after one was made, by whom and in which role.  admitted: before one is judged and saved,
+    by whom and in which role.  environments: those that a change (from the document before, None if new or removed)
+    touches.  made_by: the words of the command that makes one, if not its word and make."""
 
     name: str
     word: str

@@ -9,7 +9,8 @@ from rondine.server.items.exact import ExactJSONField
 
 
 class Item(models.Model):
-    """name: unique in its project and kind.  version: counts the changes; the API's ETag.  problems: why it cannot run yet."""
+    """name: unique in its project and kind.  version: counts the changes; the API's ETag.  problems: why it cannot run
+    yet."""
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     project = models.ForeignKey("access.Project", on_delete=models.CASCADE, related_name="+")
@@ -47,9 +48,11 @@ class Revision(models.Model):
 
 
 class Reference(models.Model):
-    """A name by which a document refers to another item, as its class declares it (`core/items/references.py`); written whenever the document is saved.
+    """A name by which a document refers to another item, as its class declares it (`core/items/references.py`); written
+    whenever the document is saved.
 
-    user_kind, user_id: whose document it is.  kind, name: of what it refers to, whether that is there or not.  pointer: JSON Pointer to the name.
+    user_kind, user_id: whose document it is.  kind, name: of what it refers to, whether that is there or not.  pointer:
+    JSON Pointer to the name.
     """
 
     project = models.ForeignKey("access.Project", on_delete=models.CASCADE, related_name="+")

@@ -34,7 +34,8 @@ def write_references(kind: ItemKind, items: Iterable[Any]) -> None:
 
 
 def users_of(kind: ItemKind, projects: Collection[Any], names: Collection[str]) -> dict[str, Users]:
-    """The items whose documents refer to items of a kind, by the name they refer to; of these projects. Each once, in the order of kinds and names."""
+    """The items whose documents refer to items of a kind, by the name they refer to; of these projects. Each once, in
+    the order of kinds and names."""
     users: dict[str, Users] = {name: [] for name in names}
     rows = Reference.objects.filter(project__in=projects, kind=kind.name, name__in=users)
     ids: dict[str, dict[Any, set[str]]] = {}

@@ -34,7 +34,8 @@ class ItemFilter(django_filters.FilterSet):
 
 
 class ItemViewSet(ProjectViewSet):
-    """One kind of item. A subclass names the kind and its serializer, and says in `prepare` what is shown beside what is stored."""
+    """One kind of item. A subclass names the kind and its serializer, and says in `prepare` what is shown beside what
+    is stored."""
 
     kind: ClassVar[ItemKind]
     serializer_class: ClassVar[type[ItemSerializer]]

@@ -45,7 +45,8 @@ def _is_xml(documents: Sequence[ReadDocument]) -> bool:
 def structure_comparison_of(
     before: Sequence[ReadDocument], after: Sequence[ReadDocument], corrections: list[Any]
 ) -> dict[str, Any]:
-    """What newer documents have that older ones do not allow, by path. after: of XML, read with the prefixes of the first of the older."""
+    """What newer documents have that older ones do not allow, by path. after: of XML, read with the prefixes of the
+    first of the older."""
     is_xml = _is_xml((*before, *after))
     corrected = load(list[Correction], corrections, where="/corrections")
     keys = decided_keys(corrected)
@@ -81,7 +82,8 @@ NOTHING_DECLARED = Declared()
 
 
 def declared_for(project: Project, body: str, rows: Sequence[str]) -> Declared:
-    """What a definition says of the rows of a stored response, by its operation; nothing, if it has none or says nothing."""
+    """What a definition says of the rows of a stored response, by its operation; nothing, if it has none or says
+    nothing."""
     call = (
         Call.objects.filter(body=body).select_related("run__operation", "run__feed__operation").order_by("id").first()
     )

@@ -19,7 +19,8 @@ from rondine.server.records.kinds import record_types_of, use_lines
 
 
 def resolved_mapping(project_id: int, document: MappingDocument, name: str = "") -> MappingDocument:
-    """A mapping with all that it is based on; the database is asked only if it is based on any. name: its own, where it is not stored so yet.
+    """A mapping with all that it is based on; the database is asked only if it is based on any. name: its own, where it
+    is not stored so yet.
 
     Raises DraftError.
     """

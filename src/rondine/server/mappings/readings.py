@@ -230,7 +230,8 @@ class TreeReading(ReadingView):
 class RecordsReading(WaitingView, ReadingView):
     """What a mapping makes of a response of any size, line by line (application/x-ndjson).
 
-    A record: {record_type, ordinal, data}. A row that does not fit: {record_type, ordinal, path, problems, row}. Last {counts} or {problem}.
+    A record: {record_type, ordinal, data}. A row that does not fit: {record_type, ordinal, path, problems, row}. Last
+    {counts} or {problem}.
     """
 
     @extend_schema(
@@ -302,7 +303,8 @@ def _lines_of(output: CompiledOutput, mapped: Mapped, record_type: RecordTypeDoc
 def _mapped(
     mapping: MappingDocument, outputs: list[CompiledOutput], file: UploadedFile, given: dict[Any, Any]
 ) -> Iterator[list[Mapped]]:
-    """A response's rows, some at a time where the mapping can be run so; else all of it at once, within the usual limits."""
+    """A response's rows, some at a time where the mapping can be run so; else all of it at once, within the usual
+    limits."""
     head = file.read(_HEAD)
     media_type, name = _media_type(file, head), file.name or "-"
     of = format_of(head, media_type)

@@ -56,7 +56,8 @@ def shown_paging(call: Call) -> PagingGuess | None:
 
 
 def with_shown_paging(document: OperationDocument, call: Call | None) -> tuple[OperationDocument, PagingGuess | None]:
-    """(the operation with the paging that a call's response shows, what it was recognised by); as it was if it has decided, writes, or nothing is shown."""
+    """(the operation with the paging that a call's response shows, what it was recognised by); as it was if it has
+    decided, writes, or nothing is shown."""
     if call is None or document.paging is not None or not is_reading(document):
         return document, None
     found = shown_paging(call)
@@ -66,7 +67,8 @@ def with_shown_paging(document: OperationDocument, call: Call | None) -> tuple[O
 def adopt_paging(
     operation: Operation, person: Person | None, role: str | None, *, why: str, call: Call | None = None
 ) -> Adopted | None:
-    """Lets an operation follow the paging that its responses have shown: of this call, or else of its newest trials and samples.
+    """Lets an operation follow the paging that its responses have shown: of this call, or else of its newest trials and
+    samples.
 
     Within the caller's transaction. None if it has decided before, or none was shown.
     """

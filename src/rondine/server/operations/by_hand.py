@@ -31,11 +31,11 @@ from rondine.server.runs.models import Run
 
 
 def keep_trial(project: Project, person: Person, role: str, given: Mapping[str, Any]) -> dict[str, Any]:
-    """{service, connection, operation}: what a one-off needs to be sent again and again; and paging, that its response shows and the operation now
-    follows. A connection that is there must lead to the same address.
+    """{service, connection, operation}: what a one-off needs to be sent again and again; and paging, that its response
+    shows and the operation now follows. A connection that is there must lead to the same address.
 
-    given: run (a one-off trial), or base_address and document; environment, service, service_title, operation, title; paging: "decline" to ask for
-    one response only.
+    given: run (a one-off trial), or base_address and document; environment, service, service_title, operation, title;
+    paging: "decline" to ask for one response only.
     """
     run = _one_off_run(project, given["run"]) if given.get("run") is not None else None
     held = run.content if run is not None else {}

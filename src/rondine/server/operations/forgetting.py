@@ -31,8 +31,8 @@ _JSON: dict[Any, tuple[str, ...]] = {
 
 
 def forget(project: Project, service: Service, values: Iterable[str]) -> None:
-    """Overwrites the values, in every encoding, in the project's runs, calls, revisions and samples, and in the bodies of samples and of calls to the
-    service or to no service. What is kept of a body stays of the same length."""
+    """Overwrites the values, in every encoding, in the project's runs, calls, revisions and samples, and in the bodies
+    of samples and of calls to the service or to no service. What is kept of a body stays of the same length."""
     secrets = [Secret(value, "a moved key") for value in dict.fromkeys(values)]
     samples = Sample.objects.filter(project=project)
     calls = Call.objects.filter(run__project=project)
@@ -73,7 +73,8 @@ def _overwrite(row: Any, secrets: list[Secret]) -> None:
 
 
 def _cleaned_value(value: Any, secrets: list[Secret]) -> Any:
-    """A JSON value with each text in it cleaned, names of members too; one that is a secret and nothing else however short it is."""
+    """A JSON value with each text in it cleaned, names of members too; one that is a secret and nothing else however
+    short it is."""
     if isinstance(value, str):
         is_whole = any(value == one.bare() for one in secrets)
         return "*" * len(value) if is_whole else cleaned_text(value, secrets)

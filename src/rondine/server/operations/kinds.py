@@ -51,7 +51,8 @@ def prepared_queries(project_id: int) -> dict[str, PreparedQueryDocument]:
 
 
 def with_queries(document: OperationDocument, project_id: int) -> OperationDocument:
-    """The operation with its prepared queries' texts in it; the database is asked only if it refers to any. Raises InputError for a missing one."""
+    """The operation with its prepared queries' texts in it; the database is asked only if it refers to any. Raises
+    InputError for a missing one."""
     return with_prepared(document, prepared_queries(project_id)) if prepared_names(document) else document
 
 

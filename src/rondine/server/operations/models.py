@@ -26,8 +26,9 @@ class Query(Item):
 
 
 class Definition(Item):
-    """A document that describes a service, as it was imported. schemas: those that imported operations need, by name.  offered: the operations
-    as the document described them when they were last accepted, by key.  record_types: those that were made of it, by where they stand in it.
+    """A document that describes a service, as it was imported. schemas: those that imported operations need, by name.
+    offered: the operations as the document described them when they were last accepted, by key.  record_types: those
+    that were made of it, by where they stand in it.
     """
 
     service = models.ForeignKey(Service, on_delete=models.CASCADE, related_name="definitions")

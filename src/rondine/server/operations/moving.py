@@ -1,4 +1,5 @@
-"""Key-like text moved into a credential in one action: out of an operation or a connection, into the sign-in, and out of the revisions too."""
+"""Key-like text moved into a credential in one action: out of an operation or a connection, into the sign-in, and out
+of the revisions too."""
 
 import base64
 from collections.abc import Mapping
@@ -24,11 +25,12 @@ from rondine.server.operations.kinds import OPERATIONS
 
 
 def move_key(project: Project, person: Person, role: str, given: Mapping[str, Any]) -> dict[str, Any]:
-    """Moves a fixed value into the credential of the service's connection and lets the sign-in carry it in the same place.
+    """Moves a fixed value into the credential of the service's connection and lets the sign-in carry it in the same
+    place.
 
-    given: service, environment, place (JSON Pointer of a finding), and either document (an operation not saved yet), operation (the name of a
-    saved one), or neither: then the place is in the connection. Gives the document without the value, and the names of connection and
-    credential. Raises Conflict if the connection signs in otherwise already.
+    given: service, environment, place (JSON Pointer of a finding), and either document (an operation not saved yet),
+    operation (the name of a saved one), or neither: then the place is in the connection. Gives the document without the
+    value, and the names of connection and credential. Raises Conflict if the connection signs in otherwise already.
     """
     environment = environment_of(project, given["environment"])
     connection = connection_for(find_item(SERVICES, project, given["service"]), environment)

@@ -1,4 +1,5 @@
-"""What is known of a service before and while it is connected: a list that fills up, and becomes connection and operation without retyping."""
+"""What is known of a service before and while it is connected: a list that fills up, and becomes connection and
+operation without retyping."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -106,7 +107,8 @@ def preparation_of(service: Service) -> list[Fact]:
 def connect_prepared(
     project: Project, person: Person, role: str, name: str, given: Mapping[str, Any]
 ) -> dict[str, Any]:
-    """Makes the connection in an environment from what is noted, with an empty credential if the sign-in needs one, and the first operation."""
+    """Makes the connection in an environment from what is noted, with an empty credential if the sign-in needs one, and
+    the first operation."""
     service: Service = find_item(SERVICES, project, name)
     environment = environment_of(project, given["environment"])
     noted = load(ServiceDocument, service.document).preparation

@@ -42,8 +42,8 @@ from rondine.server.operations.kinds import with_queries
 
 @dataclass(frozen=True, slots=True)
 class ReadyCall:
-    """A request about to be sent: by which connection, with the origin of each value. service: None for a one-off, which has no connection.
-    has_values: any of its inputs has one."""
+    """A request about to be sent: by which connection, with the origin of each value. service: None for a one-off,
+    which has no connection. has_values: any of its inputs has one."""
 
     line: Line | None
     built: Built
@@ -64,7 +64,8 @@ def prepare(
     operation: str = "",
     base_address: str = "",
 ) -> ReadyCall:
-    """The request for these values. strict: raise what keeps it from being sent; otherwise list it and show what there is.
+    """The request for these values. strict: raise what keeps it from being sent; otherwise list it and show what there
+    is.
 
     base_address: in place of a service; it goes there without a connection, and without signing in.
     """

@@ -24,7 +24,8 @@ from rondine.server.runs.models import Body, Call
 
 
 def keep_sample(project: Project, person: Person, given: Mapping[str, Any]) -> Sample:
-    """A sample from a trial's call (`run`), from pasted text, or from a file's bytes. Raises DocumentError if it is not sound."""
+    """A sample from a trial's call (`run`), from pasted text, or from a file's bytes. Raises DocumentError if it is not
+    sound."""
     if sum(given.get(name) is not None for name in ("run", "text", "base64")) != 1:
         raise InputError(
             "give one of run, text and base64",
@@ -72,7 +73,8 @@ def given_content(given: Mapping[str, Any], here: str = "") -> tuple[bytes, str]
 
 
 def _without_keys(content: bytes, keys: str | None) -> bytes:
-    """The content with values that look like keys masked, if that was asked for. Raises Conflict if nothing was said about them."""
+    """The content with values that look like keys masked, if that was asked for. Raises Conflict if nothing was said
+    about them."""
     text = content.decode("utf-8", "surrogateescape")
     found = keys_in_text(text)
     if not found or keys == "keep":

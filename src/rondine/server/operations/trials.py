@@ -80,9 +80,11 @@ async def try_operation(
     in_protected: bool = False,
     empty_is_meant: bool = False,
 ) -> Run:
-    """Sends an operation from the draft once and stores the call as a run of kind trial. No database connection is held while it waits.
+    """Sends an operation from the draft once and stores the call as a run of kind trial. No database connection is held
+    while it waits.
 
-    base_address: in place of a service, for a one-off; the run keeps the draft, so that service, connection and operation can be made of it.
+    base_address: in place of a service, for a one-off; the run keeps the draft, so that service, connection and
+    operation can be made of it.
 
     Raises what keeps it from being sent; a failure on the way or a bad status is no exception but part of the run.
     """
@@ -245,9 +247,10 @@ def sign_in_values(
 
 @dataclass(slots=True)
 class TrialReport:
-    """What a person wants to see of a trial. run: its number.  body: of the response, if it is stored.  format: json, ndjson or xml, empty if there is
-    nothing to read.  unreadable: why, where it cannot be read.  described: which response of the definition it is, such as 200, 4XX or default.
-    differences: from that.  notes: what to mind when it is read."""
+    """What a person wants to see of a trial. run: its number.  body: of the response, if it is stored.  format: json,
+    ndjson or xml, empty if there is nothing to read.  unreadable: why, where it cannot be read.  described: which
+    response of the definition it is, such as 200, 4XX or default. differences: from that.  notes: what to mind when it
+    is read."""
 
     run: int
     call: Call
@@ -326,7 +329,8 @@ def _is_structured(media_type: str) -> bool:
 
 
 def _wants_to_read(run: Run, call: Call) -> bool:
-    """Whether the body was to be read as a structure: it says that it is JSON or XML, or the operation describes it, or makes rows of it."""
+    """Whether the body was to be read as a structure: it says that it is JSON or XML, or the operation describes it, or
+    makes rows of it."""
     media_type = call.body.media_type.lower() if call.body is not None else ""
     described = run.content.get("described", {})
     is_structure = _is_structured(media_type)
@@ -365,7 +369,8 @@ def outcome_rules(run: Run) -> OutcomeRules:
 def against_definition(
     run: Run, status: int, read: ReadDocument, headers: AbstractSet[str]
 ) -> tuple[str, list[Problem]]:
-    """(which described response it is, such as 200, 4XX or default; what differs from it). Empty if the operation describes none.
+    """(which described response it is, such as 200, 4XX or default; what differs from it). Empty if the operation
+    describes none.
 
     headers: the names of those that came, in small letters.
     """

@@ -97,7 +97,8 @@ class SampleFilter(ItemFilter):
 
 
 class SampleViewSet(ItemViewSet):
-    """Samples; a new one from a trial or from pasted text. Its operation follows the paging that it shows, if nothing was decided before."""
+    """Samples; a new one from a trial or from pasted text. Its operation follows the paging that it shows, if nothing
+    was decided before."""
 
     kind = SAMPLES
     serializer_class = SampleSerializer
@@ -195,7 +196,8 @@ class PasteParts(serializers.Serializer[Any]):
 
 
 class PasteView(ProjectView):
-    """A pasted address, request as HTTP text, list of parameters, or sample of a body, made into an operation with its inputs."""
+    """A pasted address, request as HTTP text, list of parameters, or sample of a body, made into an operation with its
+    inputs."""
 
     permissions = {"POST": "view"}
 
@@ -231,7 +233,8 @@ class PatternLine(serializers.Serializer[Any]):
 
 
 class PatternView(ProjectView):
-    """The usual operations of a resource (list, find, create, replace, change, remove), proposed from its path; nothing is made."""
+    """The usual operations of a resource (list, find, create, replace, change, remove), proposed from its path; nothing
+    is made."""
 
     permissions = {"POST": "view"}
 

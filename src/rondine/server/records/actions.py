@@ -15,7 +15,8 @@ from rondine.server.runs.models import Body, Call
 
 
 def given_of(body: Body, inputs: Mapping[str, Any]) -> dict[Any, Any]:
-    """What a mapping is given besides a stored body: inputs, the headers it came with, and the standing values of where it came from."""
+    """What a mapping is given besides a stored body: inputs, the headers it came with, and the standing values of where
+    it came from."""
     call = Call.objects.select_related("run__environment", "run__project").filter(body=body).order_by("id").first()
     if call is None:
         return given_values(inputs)

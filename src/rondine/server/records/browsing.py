@@ -1,6 +1,8 @@
-"""Looking at kept records: pages by cursor, filters and order on searchable fields, through one expression index a field.
+"""Looking at kept records: pages by cursor, filters and order on searchable fields, through one expression index a
+field.
 
-The expressions here and those of the indexes are written by the same function, so that PostgreSQL finds the one for the other.
+The expressions here and those of the indexes are written by the same function, so that PostgreSQL finds the one for the
+other.
 """
 
 import base64
@@ -136,7 +138,8 @@ def _literal(value: Any) -> sql.Composable:
 def _ids(
     where: list[sql.Composable], order: RecordField | None, descending: bool, limit: int, after: list[Any] | None
 ) -> tuple[list[int], str | None]:
-    """The ids of one page. With an order, records that have the value come first, then those without; each part has its own keyset."""
+    """The ids of one page. With an order, records that have the value come first, then those without; each part has its
+    own keyset."""
     if order is None:
         after_id = [sql.SQL("id > {}").format(sql.Literal(int(after[0])))] if after else []
         ids = [row[0] for row in _fetch(where + after_id, [sql.SQL("id")], sql.SQL("id"), limit + 1)]
@@ -247,8 +250,8 @@ def find_record(records: RecordSet, document: RecordTypeDocument, key: list[str]
 
 
 def shown_data(data: Mapping[str, Any], document: RecordTypeDocument) -> dict[str, Any]:
-    """A record's data as the API gives it: decimals, and integers beyond 2^53, as strings; missing fields left out. Within json a decimal
-    stays a number where a double holds all its digits."""
+    """A record's data as the API gives it: decimals, and integers beyond 2^53, as strings; missing fields left out.
+    Within json a decimal stays a number where a double holds all its digits."""
     types = {field.name: field.type for field in document.fields}
     out: dict[str, Any] = {}
     for name, value in data.items():
@@ -280,7 +283,8 @@ def _safe(value: Any) -> Any:
 
 
 def make_indexes(records: RecordSet, document: RecordTypeDocument) -> list[str]:
-    """Makes what is missing of the searchable fields' indexes, outside a transaction and without locking writers. Returns their fields."""
+    """Makes what is missing of the searchable fields' indexes, outside a transaction and without locking writers.
+    Returns their fields."""
     made = []
     wanted = {field.name: field for field in document.fields if field.searchable and field.type in TYPED}
     for name, field in wanted.items():

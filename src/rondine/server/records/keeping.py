@@ -1,7 +1,8 @@
 """The bulk way into the records table.
 
-One batch is one transaction of the caller's: keys and hashes go up first, PostgreSQL says which are new or different, and only those are sent
-whole and upserted. Keys that the run has met before are counted as repeated; the last one wins. Unchanged rows cost a key and a hash.
+One batch is one transaction of the caller's: keys and hashes go up first, PostgreSQL says which are new or different,
+and only those are sent whole and upserted. Keys that the run has met before are counted as repeated; the last one wins.
+Unchanged rows cost a key and a hash.
 """
 
 from collections.abc import Iterable, Sequence
@@ -45,8 +46,8 @@ class RecordManager(models.Manager[Any]):
         now: Any,
         part: PartOfRecord | None = None,
     ) -> Kept:
-        """Upserts a batch within the caller's transaction; rows in the order they came. part: what they are, if they are no whole records; what is
-        kept of the other fields stays."""
+        """Upserts a batch within the caller's transaction; rows in the order they came. part: what they are, if they
+        are no whole records; what is kept of the other fields stays."""
         if not rows:
             return Kept()
         assert connection.in_atomic_block, "keep() runs in a transaction of the caller's"

@@ -32,7 +32,8 @@ def _record_type(item: RecordType) -> list[Problem]:
 
 
 def users_of_record_types(items: Sequence[RecordType]) -> list[list[dict[str, str]]]:
-    """What a change of each reaches: mappings that fill it, the feeds that use them, and record types whose records belong to its. Of one project."""
+    """What a change of each reaches: mappings that fill it, the feeds that use them, and record types whose records
+    belong to its. Of one project."""
     users = users_of(RECORD_TYPES, {one.project_id for one in items}, {one.name for one in items})
     mappings = {user.pk: user for pairs in users.values() for kind, user in pairs if kind.name == "mappings"}
     prefetch_related_objects(list(mappings.values()), "feeds")

@@ -24,8 +24,8 @@ class RecordType(Item):
 
 
 class RecordSet(models.Model):
-    """The kept records of one record type in one environment. count: exact, changed with every batch. indexed: searchable fields that have
-    their index."""
+    """The kept records of one record type in one environment. count: exact, changed with every batch. indexed:
+    searchable fields that have their index."""
 
     environment = models.ForeignKey(Environment, on_delete=models.CASCADE, related_name="record_sets")
     record_type = models.ForeignKey(RecordType, on_delete=models.PROTECT, related_name="record_sets")
@@ -43,7 +43,8 @@ class RecordSet(models.Model):
 
 
 class Record(models.Model):
-    """key: the canonical form, a JSON list.  digest: BLAKE2b-128 of it.  hash: the same of the data.  run, call, ordinal: where it came from last."""
+    """key: the canonical form, a JSON list.  digest: BLAKE2b-128 of it.  hash: the same of the data.  run, call,
+    ordinal: where it came from last."""
 
     set = models.ForeignKey(RecordSet, on_delete=models.CASCADE, db_index=False, related_name="records")
     digest = models.UUIDField()

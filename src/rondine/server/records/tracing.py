@@ -1,4 +1,5 @@
-"""The way between kept records and the responses they came from, both ways: where a record's values stand in the response, and what a place in a response fed."""
+"""The way between kept records and the responses they came from, both ways: where a record's values stand in the
+response, and what a place in a response fed."""
 
 import json
 import uuid
@@ -67,8 +68,8 @@ def trace_of(project_id: int, record: Record, record_type: str) -> dict[str, Any
 
 
 def fed_by(call: Call, place: str = "") -> dict[str, Any]:
-    """What a stored response fed: for each output the rows with their records, fields and places. place: a JSON Pointer; only rows of which a value came
-    from there, or from within. Raises PathError for a place that is none.
+    """What a stored response fed: for each output the rows with their records, fields and places. place: a JSON
+    Pointer; only rows of which a value came from there, or from within. Raises PathError for a place that is none.
     """
     wanted = parse_pointer(place)
     found: dict[str, Any] = {"outputs": [], "note": ""}

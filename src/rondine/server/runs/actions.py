@@ -86,7 +86,8 @@ def sweep() -> list[int]:
 
 
 def retry_stalled_jobs() -> list[int]:
-    """Lets other workers take over the jobs, of every kind, whose worker has fallen silent; with a job goes the lock that it held."""
+    """Lets other workers take over the jobs, of every kind, whose worker has fallen silent; with a job goes the lock
+    that it held."""
     now = timezone.now()
     is_silent = models.Q(worker=None) | models.Q(worker__last_heartbeat__lt=now - SILENT)
     retried = []

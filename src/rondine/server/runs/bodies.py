@@ -16,12 +16,14 @@ from rondine.server.runs.models import Body
 
 
 def document_of(body: Body, namespaces: Mapping[str, str] | None = None) -> ReadDocument:
-    """The body read by its format: JSON, NDJSON or XML. namespaces: prefixes for XML names. Raises DocumentError with line and column."""
+    """The body read by its format: JSON, NDJSON or XML. namespaces: prefixes for XML names. Raises DocumentError with
+    line and column."""
     return read_document(body.content(), media_type=body.media_type, charset=body.charset, namespaces=namespaces)
 
 
 def read_for(mapping: MappingDocument, body: Body) -> ReadDocument:
-    """The body read for a mapping, with XML names as it calls them. Raises DocumentError if it is of another format than the mapping reads."""
+    """The body read for a mapping, with XML names as it calls them. Raises DocumentError if it is of another format
+    than the mapping reads."""
     read = document_of(body, mapping.namespaces)
     check_format(mapping, read)
     return read

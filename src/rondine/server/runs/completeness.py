@@ -1,7 +1,8 @@
 """Whether a run saw all rows: a proof, a sign of the contrary, or neither.
 
-It is complete only if the service itself showed the end (no further link, cursor or page; the announced number reached) and nothing in its last
-response says that there is more. Without a sign either way it is not known to be complete, which is no fault, and is said.
+It is complete only if the service itself showed the end (no further link, cursor or page; the announced number reached)
+and nothing in its last response says that there is more. Without a sign either way it is not known to be complete,
+which is no fault, and is said.
 """
 
 from dataclasses import dataclass
@@ -35,8 +36,8 @@ def verdict_of(
     is_delimited: bool,
     has_paging: bool,
 ) -> Verdict:
-    """signs: of the last response.  received: rows of the list that the service counts, over all pages; None if they cannot be told.
-    is_delimited: every response shows where it ends.
+    """signs: of the last response.  received: rows of the list that the service counts, over all pages; None if they
+    cannot be told. is_delimited: every response shows where it ends.
     """
     if missing := signs.missing(received):
         hint = (

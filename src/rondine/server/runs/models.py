@@ -17,9 +17,10 @@ COMPLETENESS = ("complete", "incomplete", "unknown")
 
 class Run(models.Model):
     """attempt: rises each time a worker takes the run; only the holder of the present one may keep anything (fencing).
-    checkpoint: {"next": address of the first page not yet kept, "calls": calls so far, "received": rows of the list so far, "verdict": of the last page}.
-    content: the items as they were when it began.  completeness: whether it saw all rows; empty for trials, and until a feed's run is done.
-    remarks: what is odd but stopped nothing (`runs/remarks.py`)."""
+    checkpoint: {"next": address of the first page not yet kept, "calls": calls so far, "received": rows of the list so
+    far, "verdict": of the last page}. content: the items as they were when it began.  completeness: whether it saw all
+    rows; empty for trials, and until a feed's run is done. remarks: what is odd but stopped nothing
+    (`runs/remarks.py`)."""
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="runs")
     environment = models.ForeignKey("connecting.Environment", on_delete=models.PROTECT, related_name="runs")
@@ -59,9 +60,11 @@ class Run(models.Model):
 
 
 class Sending(models.Model):
-    """A mark that a client gave to what it wants sent, so that the same thing is sent once however often it is asked for.
+    """A mark that a client gave to what it wants sent, so that the same thing is sent once however often it is asked
+    for.
 
-    asked: SHA-256 of what was asked for.  run: null while it is under way, and for ever if nobody knows what became of it.
+    asked: SHA-256 of what was asked for.  run: null while it is under way, and for ever if nobody knows what became of
+    it.
     """
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="+")
@@ -77,8 +80,8 @@ class Sending(models.Model):
 
 
 class RunCount(models.Model):
-    """What became of the rows of one record type; every row is counted exactly once. unseen: kept records that no row was for, None if the run is not
-    known to have seen all."""
+    """What became of the rows of one record type; every row is counted exactly once. unseen: kept records that no row
+    was for, None if the run is not known to have seen all."""
 
     run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="counts")
     record_type = models.CharField(max_length=63)
@@ -137,8 +140,9 @@ class Body(models.Model):
 
 
 class Call(models.Model):
-    """One request and its response. request: HTTP text with secrets masked.  error: what went wrong, as a problem document.  purpose: empty for a
-    call of the operation, else why it was made on the way.  via: direct or by which proxy.  by: the process that called."""
+    """One request and its response. request: HTTP text with secrets masked.  error: what went wrong, as a problem
+    document.  purpose: empty for a call of the operation, else why it was made on the way.  via: direct or by which
+    proxy.  by: the process that called."""
 
     run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="calls")
     number = models.PositiveIntegerField()

@@ -13,9 +13,10 @@ LONGEST = 600
 
 @dataclass(frozen=True, slots=True)
 class Remark:
-    """kind: incomplete, if rows are missing; partial, if the service answered in part; undelimited, if a response that may have broken off looks whole; drift from the schema on file; rejected, if a whole response
-    was; duplicates, of names in an object; unseen, kept records that no row was for.  call: the first one it is about, None for the run itself.
-    times: how many calls."""
+    """kind: incomplete, if rows are missing; partial, if the service answered in part; undelimited, if a response that
+    may have broken off looks whole; drift from the schema on file; rejected, if a whole response was; duplicates, of
+    names in an object; unseen, kept records that no row was for.  call: the first one it is about, None for the run
+    itself. times: how many calls."""
 
     kind: Kind
     message: str
@@ -38,7 +39,8 @@ def remark_of(stored: Mapping[str, Any]) -> Remark:
 
 
 def merged(before: Iterable[Remark], new: Iterable[Remark]) -> list[Remark]:
-    """Each once, in the order of their first calls; the same about another call counts up. A call that comes again after a crash counts once."""
+    """Each once, in the order of their first calls; the same about another call counts up. A call that comes again
+    after a crash counts once."""
     found: dict[tuple[str, str], Remark] = {}
     for one in (*before, *new):
         held = found.get((one.kind, one.message))

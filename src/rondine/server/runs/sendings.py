@@ -1,6 +1,7 @@
 """Sending once what is asked for twice: a double click, a client that tries again, a proxy that repeats.
 
-A client marks what it wants sent (`Idempotency-Key`). The first request with a mark sends; every other one with it gets what became of the first.
+A client marks what it wants sent (`Idempotency-Key`). The first request with a mark sends; every other one with it gets
+what became of the first.
 """
 
 import asyncio
@@ -25,8 +26,8 @@ PATIENCE = 150.0
 
 
 async def send_once(project: Project, person: Person, mark: str, asked: Any, send: Callable[[], Awaitable[Run]]) -> Run:
-    """The run that `send` makes, or the one that it made before for the same mark. A refusal (RondineError) of `send` says
-    that nothing was sent, and the mark is free again; after any other failure nobody knows.
+    """The run that `send` makes, or the one that it made before for the same mark. A refusal (RondineError) of `send`
+    says that nothing was sent, and the mark is free again; after any other failure nobody knows.
 
     Raises InputError if the mark stood for something else, Conflict if nobody knows what became of it.
     """

@@ -1,7 +1,7 @@
 """Live progress of a run as an event stream (HTML standard, "Server-sent events").
 
-One PostgreSQL connection a process listens; each stream has a queue. A stream first listens, then reads the run, and ends when the run is over, so
-that nothing is missed between the two.
+One PostgreSQL connection a process listens; each stream has a queue. A stream first listens, then reads the run, and
+ends when the run is over, so that nothing is missed between the two.
 """
 
 import asyncio

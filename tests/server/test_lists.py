@@ -9,6 +9,8 @@ from rest_framework.test import APIClient
 from rondine.server.access.models import Membership, Person, Project
 from rondine.server.connecting.models import Connection, Credential, Environment, Service, StandingValue
 from rondine.server.feeds.models import Feed
+from rondine.server.items.kinds import KINDS as ITEM_KINDS
+from rondine.server.items.references import write_references
 from rondine.server.mappings.models import Mapping
 from rondine.server.operations.models import Definition, Operation, Query, Sample
 from rondine.server.records.models import RecordType
@@ -30,7 +32,9 @@ def grove(db):
 
     def plant(number):
         def make(model, name, **more):
-            return model.objects.create(project=project, name=f"{name}-{number}", **more)
+            made = model.objects.create(project=project, name=f"{name}-{number}", **more)
+            write_references(next(kind for kind in ITEM_KINDS.values() if kind.model is model), [made])
+            return made
 
         credential = make(Credential, "key", environment=test, names=["key"])
         make(Connection, "connection", service=make(Service, "service"), environment=test, credential=credential)

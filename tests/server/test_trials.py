@@ -1,6 +1,7 @@
 """Trying operations from the draft: what is sent, what comes back, and every failure in words."""
 
 import asyncio
+import json
 
 import pytest
 from aiohttp import web
@@ -239,3 +240,16 @@ def test_a_run_says_the_same_of_a_401_without_any_sign_in(register):
     run = register.finish(name)
     assert run["state"] == "failed" and "the connection has none" in run["error"]["message"]
     assert "--sign-in" in run["error"]["hint"]
+
+
+def test_objects_of_several_kinds_are_told_apart_in_an_outline(register):
+    rows = [{"kind": "oak", "acorns": 3}, {"kind": "lime", "flowers": 9}] * 5
+    (line,) = [
+        one
+        for one in register.office().read_outline(("rows.json", json.dumps(rows).encode(), "application/json"))["lines"]
+        if one["alternatives"]
+    ]
+    assert line["alternatives"] == {
+        "field": "kind",
+        "values": [{"value": "oak", "members": ["acorns"]}, {"value": "lime", "members": ["flowers"]}],
+    }

@@ -6,8 +6,10 @@ within documents are no documents themselves, so nothing in them is ever taken f
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cache
 from typing import Any
 
+import msgspec.inspect
 from msgspec import structs
 
 from rondine.core.documents.json import pointer_text
@@ -44,7 +46,7 @@ def _within(value: Any, location: Location) -> Iterator[Reference]:
             elif name in value.GIVEN_BY_NAME:
                 for key, one in held.items():
                     yield from _given(one, (*location, encoded, key))
-            else:
+            elif name in _with_documents(type(value)):
                 yield from _within(held, (*location, encoded))
     elif isinstance(value, list | tuple):
         for number, one in enumerate(value):
@@ -52,6 +54,27 @@ def _within(value: Any, location: Location) -> Iterator[Reference]:
     elif isinstance(value, dict):
         for name, one in value.items():
             yield from _within(one, (*location, name))
+
+
+@cache
+def _with_documents(kind: type[Document]) -> frozenset[str]:
+    """The fields of a class that may hold documents: only these are gone through, as schemas and samples may be large."""
+    found = msgspec.inspect.type_info(kind)
+    assert isinstance(found, msgspec.inspect.StructType)
+    return frozenset(one.name for one in found.fields if _may_hold_document(one.type))
+
+
+def _may_hold_document(kind: msgspec.inspect.Type) -> bool:
+    match kind:
+        case msgspec.inspect.StructType():
+            return True
+        case msgspec.inspect.Metadata(type=inner):
+            return _may_hold_document(inner)
+        case msgspec.inspect.UnionType(types=kinds) | msgspec.inspect.TupleType(item_types=kinds):
+            return any(map(_may_hold_document, kinds))
+        case msgspec.inspect.CollectionType(item_type=inner) | msgspec.inspect.DictType(value_type=inner):
+            return _may_hold_document(inner)
+    return False
 
 
 def _given(value: Any, location: Location) -> Iterator[Reference]:

@@ -20,11 +20,13 @@ class Alternatives:
     field: str
     by_text: dict[str, tuple[str, ...]]
 
+    @property
+    def values(self) -> list[dict[str, Any]]:
+        """[{value, members}], of `by_text`."""
+        return [{"value": text, "members": [*has]} for text, has in self.by_text.items()]
+
     def to_json(self) -> dict[str, Any]:
-        return {
-            "field": self.field,
-            "values": [{"value": text, "members": [*has]} for text, has in self.by_text.items()],
-        }
+        return {"field": self.field, "values": self.values}
 
 
 @dataclass(slots=True)

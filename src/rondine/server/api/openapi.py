@@ -25,7 +25,7 @@ class DocumentField(serializers.Field[Any, Any, Any, Any]):
         return data
 
     def to_representation(self, value: Any) -> Any:
-        return dump(value) if isinstance(value, Document) else value
+        return dump(value) if isinstance(value, Document | list | tuple) else value
 
 
 class AnyField(serializers.Field[Any, Any, Any, Any]):

@@ -8,10 +8,26 @@ from rondine.core.settings import load
 from rondine.server.items.kinds import KINDS
 
 
+#: The kinds that were there when references were first written down; later ones write theirs when they are saved.
+MODELS = {
+    "services": ("connecting", "Service"),
+    "credentials": ("connecting", "Credential"),
+    "connections": ("connecting", "Connection"),
+    "standing-values": ("connecting", "StandingValue"),
+    "operations": ("operations", "Operation"),
+    "samples": ("operations", "Sample"),
+    "queries": ("operations", "Query"),
+    "definitions": ("operations", "Definition"),
+    "record-types": ("records", "RecordType"),
+    "mappings": ("mappings", "Mapping"),
+    "feeds": ("feeds", "Feed"),
+}
+
+
 def write_all(apps, schema_editor):
     reference = apps.get_model("items", "Reference")
-    for kind in KINDS.values():
-        model = apps.get_model(kind.model._meta.app_label, kind.model._meta.model_name)
+    for name, (app, model_name) in MODELS.items():
+        kind, model = KINDS[name], apps.get_model(app, model_name)
         for item in model.objects.only("pk", "project_id", "document").iterator():
             try:
                 found = list(references(load(kind.document, item.document)))

@@ -22,7 +22,7 @@ from rondine.core.http.limits import Limit
 from rondine.core.http.messages import Request, Send
 from rondine.core.secret import Secret
 from rondine.core.signin import ApiKey, ClientCredentials
-from rondine.engine.client import Engine, Line
+from rondine.engine.client import Engine, OpenConnection
 from rondine.engine.guard import Guard, PermittedHost
 
 BODY = b'{"trees": [' + b",".join(b'{"number": "OLM-%05d", "girth": 2.5}' % number for number in range(100)) + b"]}"
@@ -59,7 +59,7 @@ async def bare(url: str, calls: int, at_a_time: int) -> None:
         await in_turn(one, calls, at_a_time)
 
 
-async def through(line: Line, url: str, calls: int, at_a_time: int) -> None:
+async def through(line: OpenConnection, url: str, calls: int, at_a_time: int) -> None:
     engine = Engine()
     ask = Send(Request("GET", url, (("Accept", "application/json"),)))
     await in_turn(lambda: engine.call(line, ask), calls, at_a_time)
@@ -96,9 +96,9 @@ def main() -> None:
     key = ({"key": Secret("a-key-for-the-trees", "key"), "client_secret": Secret("a-secret-of-trees", "key")},)
     token = ClientCredentials(token_address=f"{url}/token", client_id="c")
     lines = {
-        "API key": Line("key", 1, url, ApiKey(name="X-Key"), guard, key),
-        "access token": Line("token", 1, url, token, guard, key, token_id="token/"),
-        "API key and a limit": Line(
+        "API key": OpenConnection("key", 1, url, ApiKey(name="X-Key"), guard, key),
+        "access token": OpenConnection("token", 1, url, token, guard, key, token_id="token/"),
+        "API key and a limit": OpenConnection(
             "limit", 1, url, ApiKey(name="X-Key"), guard, key, limits=(Limit(calls=10**8, span="minute"),)
         ),
     }

@@ -39,13 +39,13 @@ def main() -> None:
     reader, limits = row_reader(mapping, outputs), Limits(size=2**31)
     assert reader is not None
     ways: dict[str, Callable[[], Any]] = {
-        "lxml iterparse, findtext": lambda: by_hand(body),
+        "lxml iterparse, findtext": lambda: manual(body),
         "rondine, row by row": lambda: reader.page(body, {}, of="xml"),
         "rondine, all of the document": lambda: outputs[0].run(
             read_elements(body, limits=limits, namespaces={"s": SPACE}).value
         ),
     }
-    assert [data for _, data in ways["rondine, row by row"]()[0].mapped[0].records] == by_hand(body)
+    assert [data for _, data in ways["rondine, row by row"]()[0].mapped[0].records] == manual(body)
     print(f"{args.rows:,} rows, {len(body):,} bytes")
     medians = alternately(ways, args.rounds, args.rows)
     for way in list(ways)[1:]:
@@ -95,7 +95,7 @@ def element(one: dict[str, Any]) -> str:
     )
 
 
-def by_hand(body: bytes) -> list[dict[str, Any]]:
+def manual(body: bytes) -> list[dict[str, Any]]:
     """What a good script does: one pass, each row read by findtext, converted and let go."""
     q = f"{{{SPACE}}}"
     rows = []

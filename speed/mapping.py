@@ -21,7 +21,7 @@ def main() -> None:
     from rondine.core.documents import read_json
     from rondine.core.mapping.compile import compile_mapping
     from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
-    from rondine.core.mapping.sealing import seal
+    from rondine.core.mapping.row_encoding import encode_rows
     from rondine.core.settings import load
 
     body = json.dumps({"value": [survey(i, bad=args.bad) for i in range(args.rows)]}).encode()
@@ -31,7 +31,7 @@ def main() -> None:
     ways: dict[str, Callable[[], Any]] = {
         "hand-written": lambda: map_rows(document["value"], []),
         "rondine": lambda: compiled.run(document),
-        "rondine, with keys and hashes": lambda: seal(compiled, compiled.run(document)),
+        "rondine, with keys and hashes": lambda: encode_rows(compiled, compiled.run(document)),
     }
     print(f"{args.rows:,} rows, {len(mapped.records):,} records, {len(mapped.rejects):,} rejects")
     medians = alternately(ways, args.rounds, args.rows)

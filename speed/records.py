@@ -53,7 +53,7 @@ def measure(rows: int, asks: int) -> None:
     from django.db import connection
 
     from rondine.core.mapping.document import RecordTypeDocument
-    from rondine.core.mapping.sealing import key_digest
+    from rondine.core.mapping.row_encoding import key_digest
     from rondine.core.settings import load
     from rondine.server.access.models import Project
     from rondine.server.connecting.models import Environment

@@ -51,7 +51,7 @@ def compare(rows: int, rounds: int, bad: float) -> None:
     def in_parts() -> int:
         return sum(len(part.mapped[0].records) for part in reader.parts(lambda: iter(pieces), {}, []))
 
-    def by_hand() -> Any:
+    def manual() -> Any:
         """With Python's own settings of its garbage collector, as a script runs; Rondine's worker sets its own, as
         `alternately` does."""
         ours = gc.get_threshold()
@@ -62,7 +62,7 @@ def compare(rows: int, rounds: int, bad: float) -> None:
             gc.set_threshold(*ours)
 
     ways: dict[str, Callable[[], Any]] = {
-        "orjson, hand-written": by_hand,
+        "orjson, hand-written": manual,
         "rondine, at once": lambda: reader.page(body, {}),
         "rondine, row by row": in_parts,
     }

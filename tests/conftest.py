@@ -13,7 +13,7 @@ from aiohttp import web
 from tests import described
 from tests.whole_rondine import WholeRondine
 
-# a busy machine is no failure
+# a busy machine is not a failure
 hypothesis.settings.register_profile("here", deadline=None, suppress_health_check=[hypothesis.HealthCheck.too_slow])
 hypothesis.settings.load_profile("here")
 

@@ -164,7 +164,7 @@ def run_set_member(session: Session, args: Namespace, out: Output) -> None:
 
 def run_remove_member(session: Session, args: Namespace, out: Output) -> None:
     session.office.members.remove(args.person)
-    out.good(f"{args.person} is no member of {session.office.name} any more")
+    out.good(f"{args.person} is not a member of {session.office.name} any more")
 
 
 def run_tokens(session: Session, args: Namespace, out: Output) -> None:

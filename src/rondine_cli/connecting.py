@@ -134,7 +134,7 @@ def _add_connection_make(connection: Any) -> None:
         help="where next pages may be besides, such as https://archive.register.example",
     )
     where.add_argument("--proxy", metavar="URL")
-    where.add_argument("--place", help="only workers started with --place PLACE carry its runs out")
+    where.add_argument("--site", help="only workers started with --site SITE execute its runs")
     where.add_argument("--authority", metavar="FILE", help="certificate of the service's own authority, PEM")
     where.add_argument("--certificate", metavar="FILE", help="our client certificate, PEM")
     much = make.add_argument_group("how much")
@@ -161,7 +161,7 @@ def _add_connection_make(connection: Any) -> None:
 
 
 def limit_of(text: str) -> dict[str, Any] | None:
-    """A limit as people write it: "10 a second", "1000 in 24 hours", "50,000 a month"; "none" is no limit."""
+    """A limit as people write it: "10 a second", "1000 in 24 hours", "50,000 a month"; "none" is not a limit."""
     if text.strip().lower() == "none":
         return None
     found = re.fullmatch(
@@ -251,7 +251,7 @@ def run_connection_make(session: Session, args: Namespace, out: Output) -> int:
         document = {}
     if args.file:
         document = read_document(args.file)
-    for name in ("base_address", "place", "parallel"):
+    for name in ("base_address", "site", "parallel"):
         if getattr(args, name) is not None:
             document[name] = getattr(args, name)
     if args.blank:
@@ -292,8 +292,8 @@ def run_connection_make(session: Session, args: Namespace, out: Output) -> int:
         f"connection {made['name']} is at version {made['version']}; see whether it works: rondine connection check {made['name']}",
     )
     show_problems(made, out)
-    for one in made["warnings"]:
-        out.say(f"mind: {one['message']} - {one['hint']}")
+    for warning in made["warnings"]:
+        out.say(f"mind: {warning['message']} - {warning['hint']}")
     return 0
 
 
@@ -324,9 +324,9 @@ def run_wait(session: Session, args: Namespace, out: Output) -> None:
 def run_meter(session: Session, args: Namespace, out: Output) -> None:
     found = session.office.meter(args.name)
     lines = [
-        f"{one['words']}: {one['used']:,} used, {one['left']:,} left"
-        + (f", refills {_moment(one['refills_at'])}" if one["refills_at"] and one["used"] else "")
-        for one in found["limits"]
+        f"{limit['words']}: {limit['used']:,} used, {limit['left']:,} left"
+        + (f", refills {_moment(limit['refills_at'])}" if limit["refills_at"] and limit["used"] else "")
+        for limit in found["limits"]
     ]
     if found["parallel"]:
         lines.append(f"{found['parallel']} at a time: {found['under_way']} under way")
@@ -338,7 +338,7 @@ def run_meter(session: Session, args: Namespace, out: Output) -> None:
     lines = lines or ["the connection has no limits"]
     if found["operations"]:
         lines.append("calls of the last 24 hours by operation:")
-        lines += [f"  {one['operation']}  {one['calls']:,}" for one in found["operations"]]
+        lines += [f"  {operation['operation']}  {operation['calls']:,}" for operation in found["operations"]]
     out.value(found, "\n".join(lines))
 
 
@@ -353,14 +353,14 @@ def run_effective(session: Session, args: Namespace, out: Output) -> None:
 def run_token(session: Session, args: Namespace, out: Output) -> None:
     found = session.office.sign_in_state(args.name)
     lines = []
-    for one in found["tokens"]:
-        of = f"operation {one['operation']}: " if one["operation"] else ""
-        lines.append(f"{of}{one['words']}")
-        if one["obtained_at"]:
-            until = f", valid until {one['expires_at']}" if one["expires_at"] else ""
-            by = f", signed in by {one['signed_in_by']}" if one["signed_in_by"] else ""
-            scope = f", scope {one['scope']}" if one["scope"] else ""
-            lines.append(f"  obtained {one['obtained_at']}{until}, renewed {one['renewed']} times{scope}{by}")
+    for token in found["tokens"]:
+        of = f"operation {token['operation']}: " if token["operation"] else ""
+        lines.append(f"{of}{token['words']}")
+        if token["obtained_at"]:
+            until = f", valid until {token['expires_at']}" if token["expires_at"] else ""
+            by = f", signed in by {token['signed_in_by']}" if token["signed_in_by"] else ""
+            scope = f", scope {token['scope']}" if token["scope"] else ""
+            lines.append(f"  obtained {token['obtained_at']}{until}, renewed {token['renewed']} times{scope}{by}")
     out.value(found, "\n".join(lines) or "this sign-in has no token: it sends the secret itself")
 
 

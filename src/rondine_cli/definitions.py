@@ -74,7 +74,7 @@ def add_commands(commands: Any) -> None:
     take.add_argument("--sign-in", help="one of the definition's sign-ins, by name")
     take.set_defaults(run=run_import)
     for name, help_text, run in (
-        ("compare", "show what it says otherwise now, and what that would touch", run_compare),
+        ("compare", "show what has changed in it, and what that would touch", run_compare),
         ("update", "take what has changed; own corrections stay", run_update),
     ):
         verb = definition.add_parser(name, help=help_text)
@@ -160,23 +160,23 @@ def run_look(session: Session, args: Namespace, out: Output) -> None:
     out.value(found, summary(found))
     word = args.search.lower()
     rows = [
-        one
-        for one in found["operations"]
-        if word in " ".join([one["name"], one["title"], one["path"], *one["tags"]]).lower()
+        operation
+        for operation in found["operations"]
+        if word in " ".join([operation["name"], operation["title"], operation["path"], *operation["tags"]]).lower()
     ]
     columns = ["key", "name", "title", "tags", "inputs", "pages"]
     shown = [
         {
-            **one,
+            **row,
             "inputs": ", ".join(
-                f"{each['name']}{'*' if each['is_required'] else ''}" for each in one["details"]["inputs"]
+                f"{each['name']}{'*' if each['is_required'] else ''}" for each in row["details"]["inputs"]
             )
             if args.inputs
-            else one["inputs"],
-            "pages": one["paging"]["type"] if one["paging"] else "",
-            "name": one["name"] + (" (imported)" if one["is_imported"] else ""),
+            else row["inputs"],
+            "pages": row["paging"]["type"] if row["paging"] else "",
+            "name": row["name"] + (" (imported)" if row["is_imported"] else ""),
         }
-        for one in rows
+        for row in rows
     ]
     out.rows(shown, columns, empty="no operation is called like that" if word else "it describes no operation")
     show_warnings(found, out)
@@ -190,22 +190,22 @@ def summary(found: dict[str, Any]) -> str:
         + (f"; responses may be {', '.join(found['roots'][:8])}" if found["roots"] else ""),
     ]
     lines += [
-        f"part     {one['name']} ({one['count']:,}){' is shown' if one['name'] == found['part'] else ''}"
-        for one in found["parts"]
+        f"part     {part['name']} ({part['count']:,}){' is shown' if part['name'] == found['part'] else ''}"
+        for part in found["parts"]
     ]
     lines += [
-        f"at       {one['address']}{'  ' + one['description'] if one['description'] else ''}"
-        for one in found["servers"]
+        f"at       {server['address']}{'  ' + server['description'] if server['description'] else ''}"
+        for server in found["servers"]
     ]
     lines += [
         f"sign-in  {one['name']}: {(one['type'] or 'none that Rondine can do').replace('_', ' ')}"
         for one in found["sign_ins"]
     ]
     if found["record_types"]:
-        names = [f"{one['name']} ({one['field_count']})" for one in found["record_types"][:12]]
+        names = [f"{record_type['name']} ({record_type['field_count']})" for record_type in found["record_types"][:12]]
         more = f" and {len(found['record_types']) - 12} more" if len(found["record_types"]) > 12 else ""
         lines.append(f"record types (fields)  {', '.join(names)}{more}")
-        if taken := [one for one in found["record_types"] if one["wanted"]]:
+        if taken := [record_type for record_type in found["record_types"] if record_type["wanted"]]:
             renamed = ", ".join(f"{one['wanted']} is called {one['name']}" for one in taken[:6])
             lines.append(f"names that are taken by others: {renamed}{' ...' if len(taken) > 6 else ''}")
     return "\n".join(lines) + "\n"
@@ -214,9 +214,12 @@ def summary(found: dict[str, Any]) -> str:
 def show_warnings(found: dict[str, Any], out: Output) -> None:
     for one in found["left_out"]:
         out.bad(f"left out: {_told(one)}")
-    warnings = [*found["warnings"], *(each for one in found.get("operations", []) for each in one["warnings"])]
-    for one in warnings[:30]:
-        out.say(f"mind: {_told(one)}")
+    warnings = [
+        *found["warnings"],
+        *(each for operation in found.get("operations", []) for each in operation["warnings"]),
+    ]
+    for warning in warnings[:30]:
+        out.say(f"mind: {_told(warning)}")
     if len(warnings) > 30:
         out.say(f"... and {len(warnings) - 30} more (--json has them all)")
 
@@ -227,14 +230,17 @@ def _told(one: dict[str, str]) -> str:
 
 def run_rows(session: Session, args: Namespace, out: Output) -> int:
     source, found = _looked_at(session, args, out)
-    key = next((one["key"] for one in found["operations"] if args.key in (one["key"], one["name"])), args.key)
+    key = next(
+        (operation["key"] for operation in found["operations"] if args.key in (operation["key"], operation["name"])),
+        args.key,
+    )
     with out.working("asking the service"):
         seen = session.office.look_at_rows(key, service=args.service, inputs=named_values(args.input), **source)
     if seen["status"] >= 300:
         out.bad(f"{seen['url']} answered {seen['status']}: {seen['words']} {seen['message']}".strip())
         return 1
-    rows = [one if isinstance(one, dict) else {"value": one} for one in seen["rows"]]
-    columns = list(dict.fromkeys(name for one in rows for name in one if not name.startswith("@")))[:12]
+    rows = [row if isinstance(row, dict) else {"value": row} for row in seen["rows"]]
+    columns = list(dict.fromkeys(name for row in rows for name in row if not name.startswith("@")))[:12]
     out.rows(rows, columns, empty="it answers no rows")
     out.say(f"GET {seen['url']}: {seen['count']} rows at {seen['path']}; nothing was stored")
     return 0
@@ -281,15 +287,15 @@ def run_import(session: Session, args: Namespace, out: Output) -> None:
     if made["secrets_needed"]:
         words = " ".join(f"--secret {name}" for name in made["secrets_needed"])
         lines.append(f"give it its secret: rondine credential set {made['credential']} {words}")
-    for one in made["others"]:
-        lines.append(_made_words(one))
-        lines += [f"  ! {note}" for note in one["notes"]]
+    for other in made["others"]:
+        lines.append(_made_words(other))
+        lines += [f"  ! {note}" for note in other["notes"]]
     if made["operations"]:
         lines.append(f"try one: rondine operation try {made['operations'][0]}")
     elif found["roots"]:
         lines.append(f"say what answers so: rondine operation describe NAME --definition {made['definition']}")
     out.value(made, "\n".join(lines))
-    names = [one["name"] for one in found["parts"]] if args.every_part else []
+    names = [part["name"] for part in found["parts"]] if args.every_part else []
     left = [one for one in found["left_out"] if not any(name in one["message"] for name in names)]
     show_warnings({**found, "left_out": left}, out)
 
@@ -309,15 +315,15 @@ def run_compare(session: Session, args: Namespace, out: Output) -> None:
 
 def comparison_text(found: dict[str, Any]) -> str:
     lines = [f"{found['title']} {found['version']}: {len(found['changes'])} changed, {found['unchanged']} as before"]
-    for one in found["changes"]:
+    for change in found["changes"]:
         lines.append(
-            f"\n{one['kind']}  {one['key']}{'  (' + one['name'] + ')' if one['name'] else '  ' + one['title']}"
+            f"\n{change['kind']}  {change['key']}{'  (' + change['name'] + ')' if change['name'] else '  ' + change['title']}"
         )
-        for each in one["differences"]:
+        for each in change["differences"]:
             kept = "   yours stays" if each["is_kept"] else ""
             lines.append(f"  {each['unit']}: {_short(each['before'])} → {_short(each['now'])}{kept}")
-        if one["used_by"]:
-            lines.append(f"  used by {', '.join(one['used_by'])}")
+        if change["used_by"]:
+            lines.append(f"  used by {', '.join(change['used_by'])}")
     return "\n".join(lines)
 
 
@@ -331,6 +337,8 @@ def run_update(session: Session, args: Namespace, out: Output) -> None:
         found = session.office.update_definition(args.name, accept=args.accept, add=args.add or [], **source_of(args))
     out.value(found, comparison_text(found))
     out.good(f"definition {args.name} is as it is there now")
-    for one in found["changes"]:
-        if one["kind"] == "added" and one["key"] not in (args.add or []):
-            out.say(f'new, not taken: {one["key"]}; take it: rondine definition import ... --operation "{one["key"]}"')
+    for change in found["changes"]:
+        if change["kind"] == "added" and change["key"] not in (args.add or []):
+            out.say(
+                f'new, not taken: {change["key"]}; take it: rondine definition import ... --operation "{change["key"]}"'
+            )

@@ -179,7 +179,7 @@ def add_commands(commands: Any) -> None:
     compare.add_argument("before")
     compare.add_argument("after", help="another sample, or a trial by its number: --run")
     compare.add_argument("--run", action="store_true", dest="is_run", help="AFTER is the number of a run")
-    compare.add_argument("--structure", action="store_true", help="only parts that came, are gone or are otherwise")
+    compare.add_argument("--structure", action="store_true", help="only parts that came, are gone or differ")
     compare.set_defaults(run=run_compare)
     schema = sample.add_parser("schema", help="the schema of one or more samples")
     schema.add_argument("names", nargs="+", metavar="NAME")
@@ -192,7 +192,7 @@ def run_make(session: Session, args: Namespace, out: Output) -> int:
     if args.pasted:
         found = session.office.read_pasted(read_text(args.pasted), **below)
     elif args.address:
-        found = session.office.take_apart(args.address, **below)
+        found = session.office.parse_address(args.address, **below)
     if found.get("difference") and not args.below:
         out.bad(
             f"{found['difference']}\nif that is meant: --below; to call the pasted address: rondine trial send ADDRESS"
@@ -202,7 +202,7 @@ def run_make(session: Session, args: Namespace, out: Output) -> int:
     made = session.office.operations.save(args.name, service=args.service, title=args.title, document=document)
     base = found.get("base_address", "")
     connections = session.office.connections.search(service=args.service)
-    if base and not any(one["environment"] == args.environment for one in connections):
+    if base and not any(connection["environment"] == args.environment for connection in connections):
         out.say(
             f"{args.service} has no connection in {args.environment} yet, and the address begins with {base}; to make one:\n"
             f"  rondine connection make {args.service}-{args.environment} --service {args.service}"
@@ -250,8 +250,11 @@ def run_correct(session: Session, args: Namespace, out: Output) -> int:
         return 1
     document = held["document"]
     response = document.get("response", {})
-    found = [one for one in response.get("corrections", []) if one["path"] != args.path]
-    before = next((one for one in response.get("corrections", []) if one["path"] == args.path), {"path": args.path})
+    found = [correction for correction in response.get("corrections", []) if correction["path"] != args.path]
+    before = next(
+        (correction for correction in response.get("corrections", []) if correction["path"] == args.path),
+        {"path": args.path},
+    )
     given = {"name": args.field_name, "type": args.field_type}
     found.append({**before, **{name: value for name, value in given.items() if value is not None}})
     changed = office.operations.change(
@@ -288,15 +291,18 @@ def run_usual(session: Session, args: Namespace, out: Output) -> int:
 
 
 def run_apart(session: Session, args: Namespace, out: Output) -> None:
-    found = session.office.take_apart(args.address)
+    found = session.office.parse_address(args.address)
     document = found["operation"]
     lines = [f"base address  {found['base_address']}", f"path          {document.get('path', '/')}"]
     lines += [f"query         {one['name']} = {_value(one.get('value', ''))}" for one in document.get("query", [])]
     lines += [
-        f"input         {one['name']}{', required' if one.get('required') else ''}"
-        for one in document.get("inputs", [])
+        f"input         {input_['name']}{', required' if input_.get('required') else ''}"
+        for input_ in document.get("inputs", [])
     ]
-    lines += [f"a key?        {one['name']}: {one['reason']}; move it into a credential" for one in found["findings"]]
+    lines += [
+        f"a key?        {finding['name']}: {finding['reason']}; move it into a credential"
+        for finding in found["findings"]
+    ]
     out.value(found, "\n".join(lines))
 
 
@@ -316,16 +322,17 @@ def run_request(session: Session, args: Namespace, out: Output) -> int:
         record=record_named(args.record),
     )
     origins = [
-        f"{one['place']:<7} {one['name']:<20} {one['value'][:40]:<40} from {one['source']}" for one in shown["origins"]
+        f"{origin['place']:<7} {origin['name']:<20} {origin['value'][:40]:<40} from {origin['source']}"
+        for origin in shown["origins"]
     ]
     out.value(shown, "\n".join([shown["text"], "", *origins]))
-    for one in shown["problems"]:
-        out.bad(f"{one['where']}: {one['message']}{' - ' + one['hint'] if one['hint'] else ''}")
-    for one in shown["warnings"]:
-        out.say(f"mind: {one['message']} - {one['hint']}")
-    for one in shown["findings"]:
+    for problem in shown["problems"]:
+        out.bad(f"{problem['where']}: {problem['message']}{' - ' + problem['hint'] if problem['hint'] else ''}")
+    for warning in shown["warnings"]:
+        out.say(f"mind: {warning['message']} - {warning['hint']}")
+    for finding in shown["findings"]:
         out.say(
-            f"a key? {one['kind']} {one['name']}: {one['reason']}; move it: rondine operation move-key {args.name} {one['place']}"
+            f"a key? {finding['kind']} {finding['name']}: {finding['reason']}; move it: rondine operation move-key {args.name} {finding['place']}"
         )
     return 1 if shown["problems"] else 0
 
@@ -383,7 +390,11 @@ def _values_for(item: dict[str, Any], args: Namespace) -> dict[str, Any]:
 
 
 def try_values(document: dict[str, Any]) -> dict[str, Any]:
-    return {one["name"]: one["try_value"] for one in document.get("inputs", []) if one.get("try_value") is not None}
+    return {
+        input_["name"]: input_["try_value"]
+        for input_ in document.get("inputs", [])
+        if input_.get("try_value") is not None
+    }
 
 
 def trial_text(session: Session, found: dict[str, Any]) -> str:
@@ -410,13 +421,16 @@ def trial_text(session: Session, found: dict[str, Any]) -> str:
         lines += [
             "",
             "could become rows:",
-            *(f"  {one['path']}  {one['count']} × {one['holds']}" for one in found["row_choices"][:5]),
+            *(
+                f"  {row_choice['path']}  {row_choice['count']} × {row_choice['holds']}"
+                for row_choice in found["row_choices"][:5]
+            ),
         ]
     lines += [f"paging: {one['reason']}" for one in found["paging"]]
     if found["described"]:
-        words = "as described" if not found["differences"] else "otherwise than described:"
+        words = "as described" if not found["differences"] else "differs from the description:"
         lines += [f"the definition's response {found['described']}: {words}"]
-        lines += [f"  {one['where']}: {one['message']}" for one in found["differences"][:20]]
+        lines += [f"  {difference['where']}: {difference['message']}" for difference in found["differences"][:20]]
     lines.append(f"keep it as a sample: rondine sample keep NAME --run {found['run']}")
     return "\n".join(lines)
 
@@ -509,11 +523,11 @@ def run_body(session: Session, args: Namespace, out: Output) -> None:
         document = session.office.choose_body(held["document"], args.media_type)
         held = session.office.operations.change(args.name, version=held["version"], document=document)
     body = held["document"].get("body")
-    others = [one["media_type"] for one in held["document"].get("other_bodies", [])]
+    others = [other_body["media_type"] for other_body in held["document"].get("other_bodies", [])]
     words = f"{args.name} sends {_body_words(body)}" if body else f"{args.name} sends no body"
-    inputs = ", ".join(one["name"] for one in held["document"].get("inputs", []))
+    inputs = ", ".join(input_["name"] for input_ in held["document"].get("inputs", []))
     lines = [words, *([f"inputs: {inputs}"] if inputs else [])]
-    lines += [f"or: rondine operation body {args.name} {one}" for one in others]
+    lines += [f"or: rondine operation body {args.name} {other}" for other in others]
     out.value({"body": body, "others": others}, "\n".join(lines))
     show_problems(held, out)
 
@@ -534,15 +548,15 @@ def _make_body(session: Session, args: Namespace, out: Output) -> None:
     made = session.office.body_from_sample(read_text(args.sample), args.media_type)["operation"]
     held = session.office.operations.get(args.name)
     rest = json.dumps({name: one for name, one in held["document"].items() if name not in ("body", "inputs")})
-    fresh = {one["name"] for one in made.get("inputs", [])}
+    fresh = {input_["name"] for input_ in made.get("inputs", [])}
     inputs = [
-        one
-        for one in held["document"].get("inputs", [])
-        if one["name"] not in fresh and re.search(rf'"{one["name"]}"|[{{,]{one["name"]}[}},*:]', rest)
+        input_
+        for input_ in held["document"].get("inputs", [])
+        if input_["name"] not in fresh and re.search(rf'"{input_["name"]}"|[{{,]{input_["name"]}[}},*:]', rest)
     ]  # those of the body before go with it
     document = {**held["document"], "body": made["body"], "inputs": [*inputs, *made.get("inputs", [])]}
     changed = session.office.operations.change(args.name, version=held["version"], document=document)
-    names = ", ".join(one["name"] for one in made.get("inputs", []))
+    names = ", ".join(input_["name"] for input_ in made.get("inputs", []))
     out.value(changed, f"the body of {args.name} is {made['body']['type']}, with the inputs {names}")
     show_problems(changed, out)
 
@@ -588,7 +602,7 @@ def run_compare(session: Session, args: Namespace, out: Output) -> int:
     office = session.office
     before = office.samples.get(args.before)["body"]
     if args.is_run:
-        after = next((one["body"] for one in office.calls(int(args.after)) if one["body"]), None)
+        after = next((call["body"] for call in office.calls(int(args.after)) if call["body"]), None)
         if after is None:
             out.bad(f"run {args.after} has no stored response")
             return 1
@@ -600,7 +614,7 @@ def run_compare(session: Session, args: Namespace, out: Output) -> int:
 
 def told_differences(found: dict[str, Any], out: Output, *, is_structure: bool) -> int:
     """The status of a comparison: 1 if there are any differences."""
-    same = "no part came, is gone or is otherwise" if is_structure else "they are the same"
+    same = "no part came, is gone or differs" if is_structure else "they are the same"
     out.rows(found["differences"], ["path", "kind", "before", "after"], empty=same)
     return 1 if found["differences"] else 0
 
@@ -608,7 +622,7 @@ def told_differences(found: dict[str, Any], out: Output, *, is_structure: bool) 
 def run_schema(session: Session, args: Namespace, out: Output) -> None:
     samples = [session.office.samples.get(name) for name in args.names]
     corrections = corrections_of(session, samples[0])
-    schema_rows(session.office.outline(*(one["body"] for one in samples), corrections=corrections), out)
+    schema_rows(session.office.outline(*(sample["body"] for sample in samples), corrections=corrections), out)
 
 
 def corrections_of(session: Session, sample: dict[str, Any]) -> list[Any]:
@@ -648,5 +662,5 @@ def _keys_in(line: dict[str, Any]) -> str:
 
 
 def _kinds_in(told: dict[str, Any]) -> str:
-    kinds = [f"{one['value']} ({', '.join(one['members']) or 'nothing of its own'})" for one in told["values"]]
+    kinds = [f"{value['value']} ({', '.join(value['members']) or 'nothing of its own'})" for value in told["values"]]
     return f"{told['field']} tells {'; '.join(kinds)}"

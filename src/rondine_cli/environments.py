@@ -130,12 +130,16 @@ def run_prove_callback(session: Session, args: Namespace, out: Output) -> None:
 
 
 def run_environments(session: Session, args: Namespace, out: Output) -> None:
-    rows = [{**one, "missing_here": len(one["missing"])} for one in session.office.environments()]
+    rows = [
+        {**environment, "missing_here": len(environment["missing"])} for environment in session.office.environments()
+    ]
     out.rows(rows, ["name", "title", "is_protected", "connections", "missing_here"], empty="there is none")
 
 
 def run_missing(session: Session, args: Namespace, out: Output) -> None:
-    found = next((one for one in session.office.environments() if one["name"] == args.name), None)
+    found = next(
+        (environment for environment in session.office.environments() if environment["name"] == args.name), None
+    )
     if found is None:
         raise ArgumentTypeError(f'there is no environment "{args.name}"; see: rondine environment list')
     out.rows(found["missing"], ["where", "message", "hint"], empty="nothing is missing")
@@ -169,8 +173,8 @@ def run_value_set(session: Session, args: Namespace, out: Output) -> None:
     users = ", ".join(f"{one['kind']} {one['name']}" for one in made["used_by"])
     out.value(made, f"{args.name} is {args.value} in {args.environment}" + (f"; used by {users}" if users else ""))
     show_problems(made, out)
-    for one in made["warnings"]:
-        out.say(f"mind: {one['message']} - {one['hint']}")
+    for warning in made["warnings"]:
+        out.say(f"mind: {warning['message']} - {warning['hint']}")
 
 
 def run_uses(session: Session, args: Namespace, out: Output) -> None:

@@ -56,7 +56,7 @@ def run_sign_in(session: Session, args: Namespace, out: Output) -> int:
     ports = dict(line.split("=") for line in (args.papers.parent / "ports").read_text().split())
     at = {name: f"http://127.0.0.1:{ports[name]}" for name in ("seeds", "soil", "crew")}
     walk = Walk(session, out, args.parser)
-    credentials = {one["name"] for one in office.credentials}
+    credentials = {credential["name"] for credential in office.credentials}
 
     def connect(service: str, title: str, secret: str, value: str, settings: str) -> None:
         walk.run(f"rondine service make {service} --title '{title}'")
@@ -128,8 +128,14 @@ def run_guide(session: Session, args: Namespace, out: Output) -> int:
     office = session.office
     register = args.register or _register()
     walk = Walk(session, out, args.parser)
-    services, operations = {one["name"] for one in office.services}, {one["name"] for one in office.operations}
-    credentials, samples = {one["name"] for one in office.credentials}, {one["name"] for one in office.samples}
+    services, operations = (
+        {service["name"] for service in office.services},
+        {operation["name"] for operation in office.operations},
+    )
+    credentials, samples = (
+        {credential["name"] for credential in office.credentials},
+        {sample["name"] for sample in office.samples},
+    )
 
     walk.step(1, "Connect to the tree register")
     walk.run("rondine service make tree-register --title 'Tree register'", unless="tree-register" in services)

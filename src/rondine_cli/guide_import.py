@@ -31,9 +31,9 @@ def run_import(session: Session, args: Namespace, out: Output) -> int:
     step(1, "Look at the register's definition; nothing is written", f"rondine definition look {address}")
     seen = office.look_at_definition(address=address)
     tell(summary(seen))
-    tell("\n".join(f"{one['key']:<32} {one['title']}" for one in seen["operations"]))
+    tell("\n".join(f"{operation['key']:<32} {operation['title']}" for operation in seen["operations"]))
 
-    wanted = [one["key"] for one in seen["operations"] if "care" in one["tags"]]
+    wanted = [operation["key"] for operation in seen["operations"] if "care" in operation["tags"]]
     step(2, "Import what concerns care", f"rondine definition import {address} --service register-care --tag care")
     made = office.import_definition(
         "register-care",
@@ -50,7 +50,7 @@ def run_import(session: Session, args: Namespace, out: Output) -> int:
     trial = office.try_operation(service="register-care", operation=listed, inputs={"number": "OLM-00007"})
     tell(f"{', '.join(held['operations'])}; {listed} answered {trial['call']['status']}")
 
-    step(3, "See what the definition says otherwise by now", f"rondine definition compare {made['definition']}")
+    step(3, "See what has changed in the definition since", f"rondine definition compare {made['definition']}")
     tell(comparison_text(office.compare_definition(made["definition"])))
 
     step(
@@ -83,7 +83,7 @@ def run_import(session: Session, args: Namespace, out: Output) -> int:
 
     step(6, "Import it, and ask for chosen fields of some lots with their tests", "rondine operation try lots-to-test")
     office.import_definition(record_types=[], hash=found["hash"], **source)
-    held_name = next(one["name"] for one in office.definitions if one["service"] == "seeds")
+    held_name = next(definition["name"] for definition in office.definitions if definition["service"] == "seeds")
     _chosen(office, held_name, tell)
     step(
         7,
@@ -100,8 +100,8 @@ def run_import(session: Session, args: Namespace, out: Output) -> int:
     found = office.look_at_definition(**source)
     tell(summary(found))
     office.import_definition(record_types=[], hash=found["hash"], **source)
-    held = next(one for one in office.definitions if one["service"] == "desk")
-    name = next(one for one in held["operations"] if one.startswith("inspections"))
+    held = next(definition for definition in office.definitions if definition["service"] == "desk")
+    name = next(operation for operation in held["operations"] if operation.startswith("inspections"))
     query = office.operations.get(name)["document"]["body"]["query"]
     taken = office.choose_fields(held["name"], query, take=["inspections", "nodes", "tree", "number"])
     tell(taken["query"])

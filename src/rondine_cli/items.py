@@ -56,8 +56,10 @@ def add_item_verbs(verbs: Any, kind: str, word: str, columns: list[str]) -> None
 
 
 def show_problems(item: dict[str, Any], out: Output) -> None:
-    for one in item.get("problems") or []:
-        out.bad(f"not ready: {one['where']}: {one['message']}{' - ' + one['hint'] if one['hint'] else ''}")
+    for problem in item.get("problems") or []:
+        out.bad(
+            f"not ready: {problem['where']}: {problem['message']}{' - ' + problem['hint'] if problem['hint'] else ''}"
+        )
 
 
 def read_text(path: str) -> str:

@@ -101,14 +101,14 @@ def run_propose(session: Session, args: Namespace, out: Output) -> int:
             return 2
         field["unit"] = unit
     if args.parts:
-        found["mapping"]["outputs"] += [one["output"] for one in found["parts"]]
+        found["mapping"]["outputs"] += [part["output"] for part in found["parts"]]
     out.value(found, proposal_text(found))
     if args.save:
         if not args.service:
             out.bad("--save needs --service")
             return 2
         accepted = set(args.accept or [])
-        unsure = [one for one in found["pairs"] if not one["is_sure"] and not {one["field"], "all"} & accepted]
+        unsure = [pair for pair in found["pairs"] if not pair["is_sure"] and not {pair["field"], "all"} & accepted]
         if unsure:
             told = ", ".join(f"{one['field']} from {one['path']} ({one['reason']})" for one in unsure)
             again = " ".join(f"--accept {one['field']}" for one in unsure)
@@ -131,14 +131,16 @@ def proposal_text(found: dict[str, Any]) -> str:
     rules = found["mapping"]["outputs"][0]["fields"]
     types = {field["name"]: field["type"] for field in found["record_type"]["fields"]}
     key = found["record_type"].get("key", [])
-    reasons = {one["field"]: f"  ({one['reason']}{'' if one['is_sure'] else ', not sure'})" for one in found["pairs"]}
+    reasons = {
+        pair["field"]: f"  ({pair['reason']}{'' if pair['is_sure'] else ', not sure'})" for pair in found["pairs"]
+    }
     lines = [
         f"{rule['name']:<16} {types[rule['name']]:<9} {'key' if rule['name'] in key else '':<4} from {_source(rule['from'])}{reasons.get(rule['name'], '')}"
         for rule in rules
     ]
-    parts = [f"{one['path']} could be records of their own: {one['name']} (--parts)" for one in found["parts"]]
+    parts = [f"{part['path']} could be records of their own: {part['name']} (--parts)" for part in found["parts"]]
     if len(found["mapping"]["outputs"]) > 1:
-        parts = [f"linked: {one['name']}, each of {one['path']}" for one in found["parts"]]
+        parts = [f"linked: {part['name']}, each of {part['path']}" for part in found["parts"]]
     return "\n".join([f"record type {found['name']}", *lines, *(f"! {note}" for note in found["notes"]), *parts])
 
 
@@ -162,11 +164,13 @@ def run_preview(session: Session, args: Namespace, out: Output) -> None:
         columns = list(good[0]["data"]) if good else []
         out.rows((row["data"] for row in good[:20]), columns, empty="no records")
         covered = output["coverage"]
-        for one in covered["losses"]:
-            out.say(f"mind {one['field']}: {one['words']}")
+        for loss in covered["losses"]:
+            out.say(f"mind {loss['field']}: {loss['words']}")
         if covered["open"]:
             out.say(f"nothing fills {', '.join(covered['open'])}")
         if covered["unused"]:
             out.say(f"not taken: {', '.join(covered['unused'][:20])}")
         for row in [row for row in output["shown"] if row["data"] is None][:10]:
-            out.bad(f"{row['path']}: " + "; ".join(f"{one['field']} {one['reason']}" for one in row["problems"]))
+            out.bad(
+                f"{row['path']}: " + "; ".join(f"{problem['field']} {problem['reason']}" for problem in row["problems"])
+            )

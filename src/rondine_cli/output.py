@@ -58,7 +58,7 @@ class Output:
         return count
 
     def say(self, text: str) -> None:
-        """Something for people that is no result."""
+        """Something for people that is not a result."""
         self.err.print(Text(text))
 
     def working(self, words: str) -> AbstractContextManager[object]:

@@ -104,7 +104,10 @@ def run_whoami(session: Session, args: Namespace, out: Output) -> None:
             [
                 f"{found['title']} ({found['name']}) at {session.url}"
                 + (", administrator of this installation" if found["is_administrator"] else ""),
-                *(f"  {one['name']}: {one['role']}, may {', '.join(one['permissions'])}" for one in found["projects"]),
+                *(
+                    f"  {project['name']}: {project['role']}, may {', '.join(project['permissions'])}"
+                    for project in found["projects"]
+                ),
             ]
         ),
     )

@@ -38,7 +38,7 @@ def add_commands(commands: Any) -> None:
     compare = response.add_parser("compare", help="compare two by structure and value; exit status 1 if they differ")
     compare.add_argument("before", help=_FILE)
     compare.add_argument("after", help=_FILE)
-    compare.add_argument("--structure", action="store_true", help="only parts that came, are gone or are otherwise")
+    compare.add_argument("--structure", action="store_true", help="only parts that came, are gone or differ")
     compare.set_defaults(run=run_compare)
     propose = response.add_parser("propose", help="propose a record type and a mapping; a document for 'map --draft'")
     propose.add_argument("files", nargs="*", default=["-"], metavar="FILE", help=_FILE)
@@ -109,7 +109,7 @@ def _holds(line: dict[str, Any]) -> str:
 
 def run_schema(session: Session, args: Namespace, out: Output) -> None:
     with ExitStack() as held:
-        contents = [_content(session, one, held) for one in args.files or ["-"]]
+        contents = [_content(session, file, held) for file in args.files or ["-"]]
         found = session.office.read_outline(*contents, corrections=_corrections(args))
     schema_rows(found, out)
 
@@ -124,7 +124,7 @@ def run_compare(session: Session, args: Namespace, out: Output) -> int:
 
 def run_propose(session: Session, args: Namespace, out: Output) -> None:
     with ExitStack() as held:
-        contents = [_content(session, one, held) for one in args.files or ["-"]]
+        contents = [_content(session, file, held) for file in args.files or ["-"]]
         found = session.office.read_proposal(
             *contents,
             rows=args.rows,
@@ -134,7 +134,7 @@ def run_propose(session: Session, args: Namespace, out: Output) -> None:
             onto=args.onto,
         )
     if args.parts:
-        found["mapping"]["outputs"] += [one["output"] for one in found["parts"]]
+        found["mapping"]["outputs"] += [part["output"] for part in found["parts"]]
     out.value(found, proposal_text(found))
 
 
@@ -144,7 +144,7 @@ def run_map(session: Session, args: Namespace, out: Output) -> int:
         draft = read_document(args.draft)
         if "mapping" in draft:
             mapping, record_types = draft["mapping"], {draft["name"]: draft["record_type"]}
-            record_types |= {one["name"]: one["record_type"] for one in draft.get("parts", [])}
+            record_types |= {part["name"]: part["record_type"] for part in draft.get("parts", [])}
         else:
             mapping = draft
     document = mapping if isinstance(mapping, dict) else session.office.mappings.get(mapping)["whole"]

@@ -158,10 +158,10 @@ def run_text(run: dict[str, Any]) -> str:
         )
         if count["rejected"]:
             lines.append(f"  see the rejects: rondine run rejects {run['id']}")
-    for one in run["remarks"]:
-        more = f" and {one['times'] - 1} more" if one["times"] > 1 else ""
-        call = f" (call {one['call']}{more})" if one["call"] else ""
-        lines.append(f"  ! {one['message']}{call}" + (f"\n    {one['hint']}" if one["hint"] else ""))
+    for remark in run["remarks"]:
+        more = f" and {remark['times'] - 1} more" if remark["times"] > 1 else ""
+        call = f" (call {remark['call']}{more})" if remark["call"] else ""
+        lines.append(f"  ! {remark['message']}{call}" + (f"\n    {remark['hint']}" if remark["hint"] else ""))
     return "\n".join(lines)
 
 
@@ -193,14 +193,14 @@ def run_calls(session: Session, args: Namespace, out: Output) -> None:
 
 def run_rejects(session: Session, args: Namespace, out: Output) -> None:
     def lines() -> Iterator[dict[str, Any]]:
-        for one in session.office.rejects(args.id):
+        for reject in session.office.rejects(args.id):
             yield (
-                one
+                reject
                 if out.as_json
                 else {
-                    **one,
-                    "reason": "; ".join(f"{problem['field']} {problem['reason']}" for problem in one["problems"]),
-                    "row": one["row"][:60],
+                    **reject,
+                    "reason": "; ".join(f"{problem['field']} {problem['reason']}" for problem in reject["problems"]),
+                    "row": reject["row"][:60],
                 }
             )
 
@@ -222,16 +222,18 @@ def run_fed(session: Session, args: Namespace, out: Output) -> int:
                     else f"no {output['record_type']}",
                 }
                 places = [
-                    one for one in row["fields"] if one["pointer"] is not None and _meet(one["pointer"], args.place)
+                    field
+                    for field in row["fields"]
+                    if field["pointer"] is not None and _meet(field["pointer"], args.place)
                 ]
-                for one in places:
-                    value = (row["data"] or {}).get(one["field"])
+                for place in places:
+                    value = (row["data"] or {}).get(place["field"])
                     yield {
                         **record,
-                        "field": one["field"],
-                        "place": one["pointer"],
+                        "field": place["field"],
+                        "place": place["pointer"],
                         "value": value,
-                        "note": one["note"],
+                        "note": place["note"],
                     }
 
     out.rows(lines(), ["record", "field", "place", "value", "note"], empty="it fed nothing")
@@ -260,13 +262,13 @@ def run_records(session: Session, args: Namespace, out: Output) -> None:
 def run_record(session: Session, args: Namespace, out: Output) -> None:
     found = session.office.record(args.environment, args.record_type, *args.key)
     row = found["trace"]["row"]
-    places = {one["field"]: one["pointer"] for one in row["fields"]} if row else {}
+    places = {field["field"]: field["pointer"] for field in row["fields"]} if row else {}
     lines = [f"{name:<16} {_shown(value):<32} {places.get(name) or ''}" for name, value in found["data"].items()]
     for one in found["belongs_to"]:
         lines.append(f"belongs to {one['record_type']} {', '.join(map(str, one['key']))}")
-    for one in found["holds"]:
-        keys = "; ".join(", ".join(map(str, each["key"])) for each in one["records"])
-        lines.append(f"holds {one['record_type']}: {keys or 'none'}{'' if one['is_all'] else ' and more'}")
+    for hold in found["holds"]:
+        keys = "; ".join(", ".join(map(str, each["key"])) for each in hold["records"])
+        lines.append(f"holds {hold['record_type']}: {keys or 'none'}{'' if hold['is_all'] else ' and more'}")
     lines.append(
         f"from run {found['run']}, call {found['call']}"
         + (f": {found['trace']['note']}" if found["trace"]["note"] else "")

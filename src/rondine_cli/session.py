@@ -20,7 +20,7 @@ class Session(Client):
     def office(self) -> Project:
         """The project that the command is about. Raises RondineProblem if it is not clear which."""
         if not self._project_name:
-            names = [one["name"] for one in self.session()["projects"]]
+            names = [project["name"] for project in self.session()["projects"]]
             if len(names) != 1:
                 raise RondineProblem(
                     {

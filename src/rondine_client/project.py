@@ -264,7 +264,7 @@ class Project:
 
     # --- describing and trying
 
-    def take_apart(self, address: str, method: str = "GET", *, service: str = "", environment: str = "test") -> Json:
+    def parse_address(self, address: str, method: str = "GET", *, service: str = "", environment: str = "test") -> Json:
         """A pasted address as base address, operation and inputs. service: by whose connection it is to be sent;
         `difference` then tells where it would go in place of the pasted address, if it does."""
         asked = {"address": address, "method": method, "service": service, "environment": environment}
@@ -337,7 +337,7 @@ class Project:
         return self._ask("POST", f"/definitions/{quote(definition, safe='')}/fields", body)
 
     def compare_definition(self, name: str, **source: Any) -> Json:
-        """What the definition says otherwise now, read from its own address if no source is given: {changes, unchanged,
+        """What has changed in the definition, read from its own address if no source is given: {changes, unchanged,
         hash}."""
         return self._ask("POST", f"/definitions/{quote(name, safe='')}/compare", _source(source))
 
@@ -437,7 +437,7 @@ class Project:
         """Says by which schema of an imported definition the operation's responses with a status are; trials are held
         against it."""
         held = self.operations.get(operation)
-        others = [one for one in held["document"].get("responses", []) if one["status"] != status]
+        others = [response for response in held["document"].get("responses", []) if response["status"] != status]
         described = {"status": status, "schema": {"$ref": f"#/$defs/{schema}"}, "definition": definition}
         document = {**held["document"], "responses": [*others, described]}
         return self.operations.change(operation, version=held["version"], document=document)
@@ -615,8 +615,8 @@ class Project:
             page = self._ask(
                 "GET", "/runs", query={**filters, "after": after, "limit": min(limit, 100) if limit else 100}
             )
-            for one in page["items"]:
-                yield one
+            for item in page["items"]:
+                yield item
                 given += 1
                 if limit is not None and given >= limit:
                     return
@@ -666,8 +666,8 @@ class Project:
             page = self.record_page(
                 environment, record_type, cursor=cursor, sort=sort, limit=min(limit or 200, 200), **filters
             )
-            for one in page["items"]:
-                yield one
+            for item in page["items"]:
+                yield item
                 given += 1
                 if limit is not None and given >= limit:
                     return

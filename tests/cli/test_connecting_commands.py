@@ -169,7 +169,7 @@ def test_what_is_missing_is_named_with_the_command_that_makes_it(rondine):
     rondine.cli(*words, "--sign-in", "api_key", "--setting", "name=X-Key")
     rondine.cli(*words, "--setting", "place=query")
     sign_in = json.loads(rondine.cli("connection", "show", "wants-a-key").stdout)["document"]["sign_in"]
-    assert sign_in == {"type": "api_key", "name": "X-Key", "place": "query"}
+    assert sign_in == {"type": "api_key", "name": "X-Key", "carrier": "query"}
 
 
 def test_one_taken_name_does_not_keep_the_other_usual_operations_from_being_made(rondine):

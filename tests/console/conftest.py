@@ -4,7 +4,7 @@ behind."""
 import pytest
 from playwright.sync_api import expect, sync_playwright
 
-expect.set_options(timeout=20_000)  # a busy machine is no failure
+expect.set_options(timeout=20_000)  # a busy machine is not a failure
 EDITED = ("/operations", "/connections", "/environments", "/queries", "/services")
 
 

@@ -153,7 +153,7 @@ def test_a_response_is_compared_with_a_kept_sample(open_page, rondine, serve):
     assert shown.returncode == 1 and "$['trees'][0]['girth']" in shown.stdout
 
 
-def test_what_is_otherwise_than_in_the_sample_is_told_with_the_fields_it_touches_and_the_mapping_stays(
+def test_what_differs_than_in_the_sample_is_told_with_the_fields_it_touches_and_the_mapping_stays(
     open_page, rondine, serve
 ):
     answers = iter([{"number": "OLM-1", "girth": 2.5}, {"number": "OLM-1", "girth": {"value": 2.5}, "crown": 4}])
@@ -171,7 +171,7 @@ def test_what_is_otherwise_than_in_the_sample_is_told_with_the_fields_it_touches
     page.get_by_role("button", name="keep as sample").click()
     expect(page.get_by_text("kept as other-trees")).to_be_visible()
     page.get_by_role("button", name="Send this request").click()
-    page.get_by_text("2 parts are otherwise than in the kept sample").click()
+    page.get_by_text("2 parts differ from the kept sample").click()
     expect(page.get_by_text("was decimal, is object")).to_be_visible()
     expect(page.get_by_text("fills girth")).to_be_visible()
     expect(page.get_by_text("1 rejected")).to_be_visible()

@@ -132,7 +132,7 @@ def test_one_operation_signs_in_otherwise_with_a_credential_of_its_own(open_page
     path = connect(rondine, "console-own", rondine.outside("soil"))
     office.operations.save("console-own-results", service="console-own", document={"path": "/results"})
     page = open_page(path=path)
-    page.get_by_label("Let an operation sign in otherwise").select_option("console-own-results")
+    page.get_by_label("Let an operation sign in another way").select_option("console-own-results")
     page.get_by_label("Scheme of console-own-results").select_option("basic")
     page.get_by_label("User name").fill(papers.soil_user)
     page.get_by_role("button", name="Save the connection").click()

@@ -281,7 +281,7 @@ def test_what_a_definition_says_otherwise_is_compared_and_taken(open_page, rondi
     newer.write_text(text.replace("default: 100", "default: 50").replace("  /districts:", "  /quarters:"))
     page = open_page(path="/definitions/console-compare")
     page.get_by_label("Or its files").set_input_files(str(newer))
-    expect(page.get_by_text("3 operations are described otherwise, 4 as before.")).to_be_visible()
+    expect(page.get_by_text("3 operations have changed, 4 as before.")).to_be_visible()
     expect(page.get_by_role("row").filter(has_text="inputs/limit/default")).to_contain_text("100")
     page.get_by_role("button", name="Take 2 changes").click()
     expect(page.get_by_text("The definition is as it is there now")).to_be_visible()

@@ -16,7 +16,7 @@ from rondine.core.errors import DraftError, InputError, MappingError
 from rondine.core.forms import form_of
 from rondine.core.mapping.compile import compile_mapping
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument, problems_of
-from rondine.core.mapping.taking import given_values
+from rondine.core.mapping.taking import mapping_inputs
 from rondine.core.settings import dump, load
 
 CASES = yaml.safe_load((Path(__file__).parent / "data" / "conversions.yaml").read_text())
@@ -62,8 +62,8 @@ def test_every_conversion_has_a_case():
         ({"type": "date", "patterns": ["dd.MM.yyyy 'at"]}, "pattern", "not closed"),
         ({"type": "datetime", "patterns": ["dd.MM.yyyy HH:mm"]}, "zone", "no offset"),
         ({"type": "datetime", "patterns": ["dd.MM.yyyy HH:mm"], "zone": "Olmara/Centre"}, "zone", "no time zone"),
-        ({"type": "replace", "text": "(", "expression": True}, "text", "no regular expression"),
-        ({"type": "extract", "expression": "a{2"}, "expression", "no regular expression"),
+        ({"type": "replace", "text": "(", "expression": True}, "text", "not a regular expression"),
+        ({"type": "extract", "expression": "a{2"}, "expression", "not a regular expression"),
     ],
 )
 def test_arguments_that_can_never_work_are_problems_of_the_mapping(step, where, words):
@@ -73,7 +73,7 @@ def test_arguments_that_can_never_work_are_problems_of_the_mapping(step, where, 
 
 
 @pytest.mark.parametrize(
-    "step", [{"type": "numbr"}, {"type": "cut", "length": 0}, {"type": "epoch", "unit": "days"}, {"type": "date"}]
+    "step", [{"type": "numbr"}, {"type": "substring", "length": 0}, {"type": "epoch", "unit": "days"}, {"type": "date"}]
 )
 def test_a_step_of_the_wrong_shape_is_refused(step):
     with pytest.raises(InputError):
@@ -118,7 +118,7 @@ def test_a_value_goes_through_its_steps_before_its_type():
             {
                 "name": "girth_m",
                 "from": "girth",
-                "convert": [{"type": "cut", "length": 3}, {"type": "arithmetic", "divide": "100"}],
+                "convert": [{"type": "substring", "length": 3}, {"type": "arithmetic", "divide": "100"}],
                 "on_failure": "empty",
             },
             {
@@ -128,7 +128,11 @@ def test_a_value_goes_through_its_steps_before_its_type():
                 "on_failure": "empty",
             },
             {"name": "work", "from": {"jsonpath": "$.care[*].kind"}, "convert": [{"type": "join", "with": " and "}]},
-            {"name": "hours", "from": {"jsonpath": "$.care[*].hours"}, "convert": [{"type": "reckon", "what": "sum"}]},
+            {
+                "name": "hours",
+                "from": {"jsonpath": "$.care[*].hours"},
+                "convert": [{"type": "aggregate", "function": "sum"}],
+            },
             {"name": "felled", "from": "felled", "convert": [{"type": "boolean"}], "default": False},
         ],
         types={"girth_m": "decimal", "planted": "date", "hours": "decimal", "felled": "boolean"},
@@ -185,7 +189,7 @@ def test_values_come_from_keys_headers_standing_values_the_first_of_several_and_
         types={"year": "integer"},
     )
     assert problems_of(made, types) == []
-    given = given_values({"district": "Orti"}, {"survey-year": 2026}, [("ETag", '"v1"'), ("Link", "x")])
+    given = mapping_inputs({"district": "Orti"}, {"survey-year": 2026}, [("ETag", '"v1"'), ("Link", "x")])
     assert [data for _, data in run(document, made, types, given).records] == [
         {
             "number": "OLM-1",
@@ -243,7 +247,7 @@ def test_rows_that_do_not_pass_a_condition_are_counted_as_filtered(condition, nu
         (
             {"where": [{"from": "a", "is": "matches", "value": "("}]},
             "/outputs/0/where/0/value",
-            "no regular expression",
+            "not a regular expression",
         ),
         (
             {"where": [{"from": {"level": "tere", "pointer": "/a"}, "is": "present"}]},
@@ -337,9 +341,9 @@ def test_no_text_of_a_mapping_becomes_code(text):
             {"name": "number", "from": {"jsonpath": f"$[{json_quoted(text)}]"}},
             {"name": "fixed", "from": {"value": text}},
             {
-                "name": "around",
+                "name": "affixed",
                 "from": {"jsonpath": f"$[{json_quoted(text)}]"},
-                "convert": [{"type": "around", "before": text, "behind": text}],
+                "convert": [{"type": "affix", "prefix": text, "suffix": text}],
             },
             {"name": "given", "from": {"input": text}, "default": text},
             {
@@ -350,7 +354,7 @@ def test_no_text_of_a_mapping_becomes_code(text):
         ]
     )
     record = run({"trees": [{text: "x"}]}, made, types).records[0][1]
-    assert record == {"number": "x", "fixed": text, "around": f"{text}x{text}", "given": text, "swapped": text}
+    assert record == {"number": "x", "fixed": text, "affixed": f"{text}x{text}", "given": text, "swapped": text}
 
 
 def json_quoted(text: str) -> str:

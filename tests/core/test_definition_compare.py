@@ -1,4 +1,4 @@
-"""A definition taken again: what nobody touched follows it, what people corrected stays, and what is otherwise is told."""
+"""A definition taken again: what nobody touched follows it, what people corrected stays, and what differs is told."""
 
 import pytest
 from hypothesis import given
@@ -205,7 +205,7 @@ def test_a_changed_schema_is_told_wherever_it_is_referred_to_and_its_circle_ends
         ({"type": "string", "pattern": "^A"}, {"type": "string", "pattern": "^B"}, ("string, pattern ^A", "string, pattern ^B")),
         ({"type": "number", "multipleOf": 0.01}, {"type": "number"}, ("number, multipleOf 0.01", "number")),
         ({"properties": {"a": {}}}, {"properties": {"a": {}}, "required": ["a"]}, ("not always there", "always there")),
-        ({"title": "one"}, {"title": "other"}, ("described otherwise", "described otherwise")),
+        ({"title": "one"}, {"title": "other"}, ("the description differs", "the description differs")),
     ],
 )  # fmt: skip
 def test_what_fields_may_hold_is_compared_with_its_limits(before, now, told):

@@ -95,7 +95,7 @@ def test_parts_have_the_media_type_of_what_they_hold_and_a_list_of_files_is_a_pa
     assert body.count('name="pictures"; filename="pictures"\r\nContent-Type: image/png\r\n\r\n') == 2
     assert "\r\n\r\none\r\n" in body and "\r\n\r\ntwo\r\n" in body
     assert 'name="note"\r\nX-Clerk: Mira\r\n\r\nold' in body
-    assert [one.message for one in found.operations[0].warnings] == ['"a b" is no header']
+    assert [one.message for one in found.operations[0].warnings] == ['"a b" is not a header']
     assert 'name="note"\r\n\r\nold' in sent(found, {"note": "old"})
     with pytest.raises(InputError, match='header "X-Clerk" has a line break'):
         sent(found, {"note": "old", "note_X_Clerk": "a\r\nX-Other: b"})
@@ -185,7 +185,7 @@ def test_headers_of_responses_are_kept_and_written_out():
     assert dump(first.document.responses[0].headers) == [
         {"name": "X-Left", "schema": {"type": "integer"}, "required": True, "description": "calls that are left"}
     ]
-    assert [one.message for one in first.warnings] == ['"no header" is no header']
+    assert [one.message for one in first.warnings] == ['"no header" is not a header']
     out = to_openapi(title="r", operations=[ExportedOperation("a", "A", first.document)], schemas={}, address="")
     assert out.document["paths"]["/cases"]["post"]["responses"]["200"]["headers"] == {"X-Left": headers["X-Left"]}
     old = {"X-Left": {"type": "integer", "description": "calls that are left"}}

@@ -7,11 +7,11 @@ import pytest
 from rondine.core.documents import read_document
 from rondine.core.documents.reading import ReadDocument
 from rondine.core.operations.outcome import by_status
-from rondine.core.protocols.judging import USUAL_RULES, judged
+from rondine.core.protocols.classifying import USUAL_RULES, classify_response
 
 
 def outcome(status, document):
-    return judged(USUAL_RULES, status, ReadDocument(json.loads(json.dumps(document))))
+    return classify_response(USUAL_RULES, status, ReadDocument(json.loads(json.dumps(document))))
 
 
 @pytest.mark.parametrize("status", [200, 400])
@@ -55,7 +55,7 @@ def test_the_subcode_of_a_soap_fault_is_told():
       <s:Code><s:Value>s:Sender</s:Value><s:Subcode><s:Value>p:NumberUnknown</s:Value></s:Subcode></s:Code>
       <s:Reason><s:Text xml:lang="en">No such permit</s:Text></s:Reason></s:Fault></s:Body></s:Envelope>"""
     read = read_document(envelope.encode(), media_type="application/soap+xml", charset="", name="the response")
-    found = judged(USUAL_RULES, 500, read)
+    found = classify_response(USUAL_RULES, 500, read)
     assert found.message == "No such permit (Sender; NumberUnknown)"
 
 

@@ -133,7 +133,7 @@ CROWN = load(
 @pytest.mark.parametrize(
     ("row", "path"),
     [
-        ({"number": "OLM-1", "crown_width": 3}, None),  # a leaf, whatever it is called, is no structure
+        ({"number": "OLM-1", "crown_width": 3}, None),  # a leaf, whatever it is called, is not a structure
         ({"number": "OLM-1", "crown": "wide"}, None),
         ({"number": "OLM-1", "crown": {"width": 3, "form": "round"}}, "crown"),
         ({"number": "OLM-1", "measures": {"crown": {"width": 3}}}, "measures.crown"),

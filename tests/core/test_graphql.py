@@ -15,8 +15,8 @@ from rondine.core.documents import ReadDocument
 from rondine.core.errors import DocumentError, InputError, RondineError
 from rondine.core.operations.document import OperationDocument, OutcomeRules, is_reading
 from rondine.core.operations.inputs import checked_inputs
+from rondine.core.protocols.classifying import USUAL_RULES, classify_response
 from rondine.core.protocols.graphql import one_line, schema_problems, weight_of
-from rondine.core.protocols.judging import USUAL_RULES, judged
 from rondine.core.protocols.problems import operation_problems
 from rondine.core.protocols.rest import build_request
 from rondine.core.settings import load
@@ -26,7 +26,7 @@ SCHEMA = build_schema(SDL)
 
 
 def judged_of(body):
-    return judged(USUAL_RULES, 200, ReadDocument(body))
+    return classify_response(USUAL_RULES, 200, ReadDocument(body))
 
 
 def read(text, name="desk.graphql", address=""):
@@ -239,7 +239,7 @@ def test_the_errors_of_a_mutations_payload_are_asked_for_and_read_as_failures():
     assert documents["mutation cut"].outcomes == OutcomeRules()
 
     def outcome(payload):
-        return judged(change.outcomes, 200, ReadDocument({"data": {"change": payload}}))
+        return classify_response(change.outcomes, 200, ReadDocument({"data": {"change": payload}}))
 
     failed = outcome({"tree": None, "userErrors": [{"message": "it is too old", "field": "id"}]})
     assert (failed.is_good, failed.message) == (False, "it is too old")

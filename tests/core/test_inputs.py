@@ -55,7 +55,7 @@ def test_what_is_given_or_stands_for_it_is_typed(documents, values, checked):
         ([LIMIT], {"limit": 7.5}, "/limit", "a value of type integer"),
         ([SINCE], {"since": "31.12.2026"}, "/since", "a value of type date"),
         ([STATE], {"state": "cut"}, "/state", "take one of standing, felled"),
-        ([{"name": "care", "type": "json"}], {"care": "{"}, "/care", "is no JSON"),
+        ([{"name": "care", "type": "json"}], {"care": "{"}, "/care", "is not JSON"),
         ([DISTRICT], {"district": {"standing": "hom"}}, "/district", 'did you mean "home"'),
     ],
 )

@@ -12,12 +12,12 @@ from rondine.core.http.limits import (
     Limit,
     Usage,
     heard,
-    leave_places,
+    leave_slots,
     meter,
     rate_limit,
     reserve,
     retry_after,
-    take_places,
+    take_slots,
     wait_words,
 )
 
@@ -86,12 +86,12 @@ def test_fewer_are_given_when_the_next_would_wait_too_long():
         reserve([Limit(calls=2, span="minute")], usage, now=NOW, wanted=1, most_wait=1)
 
 
-def test_places_for_calls_under_way_are_given_back_and_end_with_their_holders_time():
-    usage, given_out = take_places(Usage(), now=NOW, parallel=2, names=["a", "b", "c"], seconds=10)
+def test_slots_for_calls_under_way_are_given_back_and_end_with_their_holders_time():
+    usage, given_out = take_slots(Usage(), now=NOW, parallel=2, names=["a", "b", "c"], seconds=10)
     assert given_out == ["a", "b"]
-    assert take_places(usage, now=NOW, parallel=2, names=["c"], seconds=10)[1] == []
-    assert take_places(leave_places(usage, ["a"]), now=NOW, parallel=2, names=["c"], seconds=10)[1] == ["c"]
-    assert take_places(usage, now=NOW + 11, parallel=2, names=["c"], seconds=10)[1] == ["c"]
+    assert take_slots(usage, now=NOW, parallel=2, names=["c"], seconds=10)[1] == []
+    assert take_slots(leave_slots(usage, ["a"]), now=NOW, parallel=2, names=["c"], seconds=10)[1] == ["c"]
+    assert take_slots(usage, now=NOW + 11, parallel=2, names=["c"], seconds=10)[1] == ["c"]
 
 
 @pytest.mark.parametrize(

@@ -11,7 +11,7 @@ from rondine.core.errors import DraftError, InputError, MappingError
 from rondine.core.mapping.compile import compile_mapping
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument, link_problems, problems_of
 from rondine.core.mapping.propose import propose, row_choices
-from rondine.core.mapping.sealing import seal
+from rondine.core.mapping.row_encoding import encode_rows
 from rondine.core.settings import dump, load
 
 TYPES = {
@@ -288,14 +288,14 @@ def test_the_fast_way_equals_the_exact_way(rows, required):
         (row.ordinal, row.problems) for row in exact if row.data is None
     ]
     assert mapped.rows == len(rows) == len(mapped.records) + len(mapped.rejects)
-    sealed, rejects = seal(output, mapped)
-    assert len(sealed) + len(rejects) == mapped.rows
+    encoded, rejects = encode_rows(output, mapped)
+    assert len(encoded) + len(rejects) == mapped.rows
 
 
 def test_equal_contents_have_equal_hashes_and_null_is_not_missing():
     def hash_of(text):
         output = compiled([NUMBER, {"name": "girth", "from": "girth"}, {"name": "care", "from": "care"}])
-        return seal(output, output.run(read_json(text.encode())))[0][0].hash
+        return encode_rows(output, output.run(read_json(text.encode())))[0][0].hash
 
     same = '{"trees": [{"number": "a", "girth": %s, "care": {"b": 1.0, "a": 2}}]}'
     assert hash_of(same % "2") == hash_of(same % "2.00") == hash_of(same.replace("1.0", "1") % '"2"')
@@ -304,7 +304,7 @@ def test_equal_contents_have_equal_hashes_and_null_is_not_missing():
 
 def test_what_postgresql_cannot_hold_becomes_a_reject():
     output = compiled([NUMBER, {"name": "care", "from": "care"}])
-    sealed, rejects = seal(
+    encoded, rejects = encode_rows(
         output,
         output.run(
             read_json(
@@ -312,7 +312,7 @@ def test_what_postgresql_cannot_hold_becomes_a_reject():
             )
         ),
     )
-    assert [row.key for row in sealed] == ['["c"]']
+    assert [row.key for row in encoded] == ['["c"]']
     assert ["U+0000" in one.problems[0].reason or "surrogate" in one.problems[0].reason for one in rejects] == [
         True,
         True,

@@ -12,7 +12,7 @@ from rondine.core.errors import MappingError
 from rondine.core.mapping.compile import compile_mapping
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument, problems_of
 from rondine.core.mapping.rowwise import row_reader
-from rondine.core.mapping.taking import given_values
+from rondine.core.mapping.taking import mapping_inputs
 from rondine.core.settings import load
 
 CASES = yaml.load((Path(__file__).parent / "data" / "mapping.yaml").read_text(), yaml.SafeLoader)
@@ -54,7 +54,7 @@ def test_each_construct_makes_what_its_case_says(case):
     body = (case["body"] if isinstance(case["body"], str) else json.dumps(case["body"], default=str)).encode()
     read = read_document(body, namespaces=mapping.namespaces)
     held = case.get("given", {})
-    given = given_values(held.get("inputs", {}), held.get("standing"), held.get("headers", ()))
+    given = mapping_inputs(held.get("inputs", {}), held.get("standing"), held.get("headers", ()))
     outputs = compile_mapping(mapping, types, is_kept=False)
     if words := case.get("fails") or case.get("stops"):
         with pytest.raises(MappingError) as told:

@@ -4,7 +4,7 @@ from datetime import date
 from decimal import Decimal
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from rondine.core.errors import InputError, RondineError
@@ -14,7 +14,7 @@ from rondine.core.operations.document import OperationDocument
 from rondine.core.operations.inputs import Input, checked_inputs
 from rondine.core.operations.keylike import keys_in_operation
 from rondine.core.operations.outcome import by_status
-from rondine.core.protocols.address import take_apart
+from rondine.core.protocols.address import parse_address
 from rondine.core.protocols.problems import operation_problems
 from rondine.core.protocols.rest import build_request, with_connection
 from rondine.core.secret import Secret
@@ -92,7 +92,7 @@ def test_the_origin_of_every_value_is_told():
         query=[{"name": "limit", "value": {"input": "limit"}}, {"name": "x", "value": "1"}],
     )
     given = {"number": "7"}
-    built = build_request(trees, "https://r.example/base/", checked_inputs(trees.inputs, given), given=given)
+    built = build_request(trees, "https://r.example/base/", checked_inputs(trees.inputs, given), inputs=given)
     built = with_connection(built, (("X-Office", "3"),))
     assert {(one.name, one.source) for one in built.origins} == {
         ("number", "input number"),
@@ -133,14 +133,14 @@ def test_what_keeps_an_operation_from_being_sent_is_listed_with_places():
     ],
 )
 def test_an_address_taken_apart_joins_to_the_identical_text(address):
-    parts = take_apart(address)
+    parts = parse_address(address)
     joined = build_request(parts.operation, parts.base_address, {}).request.url
     assert joined in (address, address + "/")
     assert len(parts.operation.query) == (address.partition("?")[2].count("&") + 1 if "?" in address else 0)
 
 
 def test_placeholders_of_a_documentation_become_inputs_and_a_key_is_noticed():
-    parts = take_apart(
+    parts = parse_address(
         "https://r.example/v1/trees/{number}/care/:job?district=<district>&api_key=0a1b2c3d4e5f60718293a4b5"
     )
     assert parts.operation.path == "/v1/trees/{number}/care/{job}"
@@ -165,13 +165,14 @@ def test_placeholders_of_a_documentation_become_inputs_and_a_key_is_noticed():
 )
 def test_what_is_no_address_is_refused(address, words):
     with pytest.raises(InputError, match=words):
-        take_apart(address)
+        parse_address(address)
 
 
 @given(st.text(max_size=40).map(lambda text: f"https://r.example/{text}"))
+@example("https://r.example/{tree:}")
 def test_no_pasted_text_raises_anything_but_a_named_error(address):
     try:
-        parts = take_apart(address)
+        parts = parse_address(address)
         build_request(parts.operation, parts.base_address, {one.name: "x" for one in parts.operation.inputs})
     except RondineError as error:
         assert error.message

@@ -5,7 +5,7 @@ import pytest
 from rondine.core.documents import ReadDocument
 from rondine.core.documents.elements import read_elements
 from rondine.core.operations.document import OperationDocument, OutcomeRules
-from rondine.core.protocols.judging import judged
+from rondine.core.protocols.classifying import classify_response
 from rondine.core.protocols.problems import operation_problems
 from rondine.core.settings import load
 
@@ -38,12 +38,12 @@ RULES = {
     ],
 )
 def test_a_response_is_judged_by_the_rules_and_then_as_usual(status, body, headers, kind, message):
-    found = judged(load(OutcomeRules, RULES), status, ReadDocument(body), headers)
+    found = classify_response(load(OutcomeRules, RULES), status, ReadDocument(body), headers)
     assert (found.kind, found.message, found.is_good) == (kind, message, kind != "failure")
 
 
 def test_without_rules_partial_data_is_kept_and_named():
-    found = judged(OutcomeRules(), 200, ReadDocument({"data": {"a": 1}, "errors": [{"message": "half"}]}))
+    found = classify_response(OutcomeRules(), 200, ReadDocument({"data": {"a": 1}, "errors": [{"message": "half"}]}))
     assert (found.kind, found.is_good, found.message) == ("partial", True, "half")
 
 
@@ -67,11 +67,11 @@ def test_the_standards_forms_of_errors_are_failures_with_any_status_unless_they_
     form, body, headers, message
 ):
     read = ReadDocument(read_elements(body).value, "xml") if isinstance(body, bytes) else ReadDocument(body)
-    found = judged(OutcomeRules(), 200, read, headers)
+    found = classify_response(OutcomeRules(), 200, read, headers)
     assert (found.kind, found.message) == ("failure", message) and found.hint
-    assert judged(OutcomeRules(forms=[form]), 200, read, headers).kind == "failure"
+    assert classify_response(OutcomeRules(forms=[form]), 200, read, headers).kind == "failure"
     others = [one for one in ("graphql", "odata", "soap", "problem") if one != form]
-    assert judged(OutcomeRules(forms=others), 200, read, headers).kind == "good"  # type: ignore[arg-type]
+    assert classify_response(OutcomeRules(forms=others), 200, read, headers).kind == "good"  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize(
@@ -87,17 +87,19 @@ def test_the_standards_forms_of_errors_are_failures_with_any_status_unless_they_
     ],
 )
 def test_what_only_looks_like_a_form_is_none(body):
-    assert judged(OutcomeRules(), 200, ReadDocument(body)).kind == "good"
+    assert classify_response(OutcomeRules(), 200, ReadDocument(body)).kind == "good"
 
 
 def test_a_text_in_a_body_that_cannot_be_read_is_a_failure_and_its_line_the_message():
     rules = load(OutcomeRules, {"failures": [{"text": "ERR-"}, {"text": "closed"}]})
     page = b"<html>\n  <p>The desk is closed on Mondays</p>\n</html>"
-    found = judged(rules, 200, ReadDocument(None), head=page)
+    found = classify_response(rules, 200, ReadDocument(None), head=page)
     assert (found.kind, found.message) == ("failure", "<p>The desk is closed on Mondays</p>")
-    assert judged(rules, 200, ReadDocument({"a": 1}), head=b'{"a": 1}').kind == "good"
+    assert classify_response(rules, 200, ReadDocument({"a": 1}), head=b'{"a": 1}').kind == "good"
     assert (
-        judged(rules, 200, ReadDocument(None), head="ERR-7 gefällt".encode("latin-1"), charset="latin-1").message
+        classify_response(
+            rules, 200, ReadDocument(None), head="ERR-7 gefällt".encode("latin-1"), charset="latin-1"
+        ).message
         == "ERR-7 gefällt"
     )
 
@@ -112,7 +114,7 @@ def test_the_rules_hold_for_xml_too():
     )
 
     def kind(text):
-        found = judged(rules, 200, ReadDocument(read_elements(text.encode()).value, "xml"))
+        found = classify_response(rules, 200, ReadDocument(read_elements(text.encode()).value, "xml"))
         return found.kind, found.message
 
     assert kind("<r ok='yes'><tree/><tree n='1'/></r>") == ("good", "")

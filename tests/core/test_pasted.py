@@ -77,7 +77,7 @@ def test_an_address_is_taken_apart_as_ever():
     ("text", "where", "words"),
     [
         ("", "text", "nothing was pasted"),
-        ("GET /trees HTTP/1.1\nno header here", "line 2", "is no header"),
+        ("GET /trees HTTP/1.1\nno header here", "line 2", "is not a header"),
         ('POST /trees HTTP/1.1\nHost: r.example\n\n{"a": ', "the body, line 1", "ends here"),
         ("!!! what is this?", "line 1", "begins with no name"),
     ],

@@ -41,7 +41,7 @@ def test_another_origin_gets_neither_credentials_nor_the_connections_headers():
         (READ, 302, "http://a.example/two", "not encrypted"),
         (READ, 302, "ftp://a.example/", "does not follow"),
         (READ, 302, "https://user:pw@b.example/", "does not follow"),
-        (READ, 302, "https://[::1/", "no address"),
+        (READ, 302, "https://[::1/", "not an address"),
         (WRITE, 307, "https://b.example/", "not repeated at another origin"),
     ],
 )

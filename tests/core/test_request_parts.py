@@ -242,5 +242,5 @@ def test_bytes_are_given_as_base64():
 
 
 def test_a_json_input_that_is_no_json_says_how_it_is_written():
-    with pytest.raises(InputError, match=r"is no JSON.*a list \[\"so\"\]"):
+    with pytest.raises(InputError, match=r"is not JSON.*a list \[\"so\"\]"):
         checked_inputs(planned(*WHOLE).inputs, {"care": "prune, water"})

@@ -75,7 +75,7 @@ def test_any_form_fed_with_its_own_values_is_the_same(pairs):
     from urllib.parse import urlencode
 
     found = read(urlencode(pairs), "application/x-www-form-urlencoded")
-    kept = [(name, value) for name, value in pairs if value]  # an empty value is no try value: it is left out
+    kept = [(name, value) for name, value in pairs if value]  # an empty value is not a try value: it is left out
     sent = parse_qsl(written(found).decode(), keep_blank_values=True)
     assert [pair for pair in sent if pair[1]] == kept
 
@@ -107,7 +107,7 @@ def test_an_xml_body_repeats_lists_escapes_values_and_leaves_out_what_has_none()
     ("change", "where", "words"),
     [
         ({"root": "x:order"}, "/body/root", 'prefix "x"'),
-        ({"elements": [{"at": "p:a b"}]}, "/body/elements/0/at", "no name of an element"),
+        ({"elements": [{"at": "p:a b"}]}, "/body/elements/0/at", "not a name of an element"),
         ({"elements": [{"at": "p:a", "value": {"input": "wrok"}}]}, "/body/elements/0/value", 'no input "wrok"'),
     ],
 )

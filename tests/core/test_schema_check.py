@@ -49,8 +49,8 @@ def test_a_planted_wrong_field_is_reported_by_its_path():
     [
         ({"type": "integer"}, [3, Decimal("2.0"), Decimal("1E+3")], Decimal("2.5"), "is not of the type integer"),
         ({"type": "number"}, [3, Decimal("2.5")], True, "is not of the type number"),
-        ({"multipleOf": 0.01}, [3, Decimal("1.25"), Decimal("1e5000")], Decimal("1.255"), "is no multiple of 0.01"),
-        ({"multipleOf": Decimal("0.5")}, [Decimal("1.5")], Decimal("1.25"), "is no multiple of 0.5"),
+        ({"multipleOf": 0.01}, [3, Decimal("1.25"), Decimal("1e5000")], Decimal("1.255"), "is not a multiple of 0.01"),
+        ({"multipleOf": Decimal("0.5")}, [Decimal("1.5")], Decimal("1.25"), "is not a multiple of 0.5"),
         ({"minimum": 0.1}, [Decimal("0.1"), 1], Decimal("0.099"), "is less than 0.1"),
         ({"const": 1.1}, [Decimal("1.1"), Decimal("1.10")], Decimal("1.2"), "is none of the values described"),
         ({"multipleOf": 0}, [Decimal("1.1"), 2], "a", None),

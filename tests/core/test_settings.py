@@ -28,7 +28,7 @@ RULE = "/outputs/0/fields/0"
         (MappingDocument, mapping(type="number"), f"{RULE}/type", '"number" is not allowed here; known here: boolean, date, datetime, decimal, integer, json, text'),
         (MappingDocument, mapping(unit=3), f"{RULE}/unit", "a text or an object or null is expected here, not a whole number; "),
         (MappingDocument, mapping(convert=[{"type": "trimm"}]), f"{RULE}/convert/0/type", '"trimm" is not allowed here; did you mean "trim"?'),
-        (MappingDocument, mapping(convert=[{"type": "trim"}, {"type": "cut", "bgin": 1}]), f"{RULE}/convert/1/bgin", 'there is no field "bgin" here; did you mean "begin"?'),
+        (MappingDocument, mapping(convert=[{"type": "trim"}, {"type": "substring", "bgin": 1}]), f"{RULE}/convert/1/bgin", 'there is no field "bgin" here; did you mean "begin"?'),
         (MappingDocument, mapping(convert=[{}]), f"{RULE}/convert/0", '"type" is missing; give it a value'),
         (MappingDocument, mapping(**{"from": {"first_of": [{"poynter": "/a"}]}}), f"{RULE}/from/first_of/0/poynter", 'there is no field "poynter" here; did you mean "pointer"?'),
         (OperationDocument, {"path": "/", "body": {"type": "json", "membrs": []}}, "/body/membrs", 'there is no field "membrs" here; did you mean "members"?'),

@@ -27,13 +27,13 @@ from rondine.core.signin import (
     Bearer,
     ClientCredentials,
     Digest,
-    Given,
     JwtBearer,
     PasswordGrant,
     ReadToken,
     RenewToken,
     SendForToken,
     SignIn,
+    SignInContext,
     SignInOperation,
 )
 from rondine.core.signin.digest import best_challenge, challenges, computed
@@ -49,7 +49,7 @@ class Service:
 
     def __init__(self, answer, **secrets):
         self.answer, self.token, self.now, self.sent = answer, None, NOW, []
-        self.given = Given(
+        self.context = SignInContext(
             {name: Secret(value, "seeds") for name, value in secrets.items()},
             lambda: self.now,
             lambda size: b"\7" * size,
@@ -79,7 +79,7 @@ class Service:
             return end.value
 
     def call(self, scheme, ask=ASK):
-        return self.drive(scheme.exchange(ask, self.given))
+        return self.drive(scheme.exchange(ask, self.context))
 
 
 def revealed(request, name="Authorization"):
@@ -125,7 +125,7 @@ def test_basic_sends_user_and_password_in_utf8():
 
 
 @pytest.mark.parametrize(
-    ("place", "headers", "body", "sent"),
+    ("carrier", "headers", "body", "sent"),
     [
         ("header", (), None, lambda r: (revealed(r, "X-Key"), revealed(r, "X-Secret")) == ("k-1", "s-1")),
         ("query", (), None, lambda r: [(n, v.reveal()) for n, v in r.secret_query] == [("X-Key", "k-1"), ("X-Secret", "s-1")]),
@@ -134,17 +134,17 @@ def test_basic_sends_user_and_password_in_utf8():
         ("body", (("Content-Type", "application/json"),), b'{"lot":7.10}', lambda r: r.sent_body == b'{"lot":7.10,"X-Key":"k-1","X-Secret":"s-1"}'),
     ],
 )  # fmt: skip
-def test_an_api_key_with_a_secret_goes_to_its_place(place, headers, body, sent):
+def test_an_api_key_with_a_secret_goes_where_it_is_wanted(carrier, headers, body, sent):
     service = Service(answers(OK), key="k-1", secret="s-1")
     ask = Send(Request("POST", "https://seeds.example/lots", headers, body))
-    service.call(ApiKey(name="X-Key", place=place, secret_name="X-Secret"), ask)
+    service.call(ApiKey(name="X-Key", carrier=carrier, secret_name="X-Secret"), ask)
     assert sent(service.sent[0])
     assert not {"k-1", "s-1"} & set(http_text(service.sent[0]).replace("=", " ").replace('"', " ").split())
 
 
 def test_a_key_for_the_body_of_a_request_without_one_is_refused_with_what_to_do():
     with pytest.raises(InputError, match="no JSON object or form"):
-        Service(answers(OK), key="k").call(ApiKey(name="key", place="body"))
+        Service(answers(OK), key="k").call(ApiKey(name="key", carrier="body"))
 
 
 # --- digest
@@ -358,7 +358,7 @@ def test_consent_is_asked_for_with_a_challenge_and_the_code_handed_in_with_its_v
     service = Service(lambda r: token_answer(refresh_token="r1"), client_secret="s")
     code = CREW.checked_answer({"code": "c-1", "state": "st"})
     token = service.drive(
-        CREW.first_token(service.given, code, callback="https://r.example/callback", verifier=Secret("v" * 43, ""))
+        CREW.first_token(service.context, code, callback="https://r.example/callback", verifier=Secret("v" * 43, ""))
     )
     form = form_of(service.sent[0])
     assert (form["grant_type"], form["code"], form["code_verifier"]) == ("authorization_code", "c-1", "v" * 43)
@@ -376,7 +376,7 @@ def test_a_refresh_token_is_rotated_or_kept_and_its_end_says_that_somebody_must_
         service.call(CREW)
     service.token = service.drive(
         CREW.first_token(
-            Service(lambda r: token_answer("a1", refresh_token="r1", expires_in=60), client_secret="s").given,
+            Service(lambda r: token_answer("a1", refresh_token="r1", expires_in=60), client_secret="s").context,
             Secret("c", ""),
             callback="c",
             verifier=Secret("v", ""),
@@ -442,13 +442,13 @@ def signing_in(**how):
     [
         ({"token_at": "/session/key", "prefix": "Session"}, Response(200, content=b'{"session": {"key": "k-9"}}'), ("Authorization", "Session k-9")),
         ({"token_in": "header", "token_at": "X-Session", "name": "X-Session", "prefix": ""}, Response(204, (("X-Session", "k-9"),)), ("X-Session", "k-9")),
-        ({"token_in": "cookie", "token_at": "sid", "carried_in": "cookie", "name": "sid", "prefix": ""}, Response(302, (("Set-Cookie", "sid=k-9; Path=/; HttpOnly"),)), ("Cookie", "sid=k-9")),
+        ({"token_in": "cookie", "token_at": "sid", "carrier": "cookie", "name": "sid", "prefix": ""}, Response(302, (("Set-Cookie", "sid=k-9; Path=/; HttpOnly"),)), ("Cookie", "sid=k-9")),
     ],
 )  # fmt: skip
 def test_a_sign_in_operation_yields_a_token_that_later_calls_carry(how, response, carried):
     operation, scheme = signing_in(**how)
     service = Service(lambda r: OK if r.url.endswith("2026") else response, password='p"w', pin="12")
-    service.given.operations["sign-in"] = operation
+    service.context.operations["sign-in"] = operation
     service.call(scheme)
     service.call(scheme)
     signing, first, second = service.sent
@@ -470,7 +470,7 @@ def test_a_sign_in_operation_yields_a_token_that_later_calls_carry(how, response
 def test_a_sign_in_operation_without_a_sound_token_is_refused(how, body, words):
     operation, scheme = signing_in(**how)
     service = Service(answers(Response(200, content=body)), password="p", pin="1")
-    service.given.operations["sign-in"] = operation
+    service.context.operations["sign-in"] = operation
     with pytest.raises(SignInRefused, match=words):
         service.call(scheme)
 
@@ -482,7 +482,7 @@ def test_the_end_of_a_sign_in_operations_token_discards_it():
         lambda r: OK if r.url.endswith("2026") else Response(200, content=json.dumps({"token": f"t{len(until)}", "until": until.pop(0)}).encode()),
         password="p", pin="1",
     )  # fmt: skip
-    service.given.operations["sign-in"] = operation
+    service.context.operations["sign-in"] = operation
     service.call(scheme)
     service.now += timedelta(seconds=61)
     service.call(scheme)
@@ -524,7 +524,7 @@ def test_no_metadata_or_token_answer_raises_anything_unnamed(body):
 
 
 @pytest.mark.parametrize(
-    "scheme", [CREW, CLIENT, signing_in()[1], ApiKey(name="k", place="cookie"), Digest(user_name="u")]
+    "scheme", [CREW, CLIENT, signing_in()[1], ApiKey(name="k", carrier="cookie"), Digest(user_name="u")]
 )
 def test_a_scheme_is_read_back_as_it_was_written(scheme):
     assert load(SignIn, dump(scheme)) == scheme

@@ -54,7 +54,7 @@ def test_a_request_without_an_envelope_is_refused_with_what_to_do():
     service = Service(lambda request: OK, password="x")
     with pytest.raises(InputError, match="no SOAP envelope") as raised:
         service.call(UserNameToken(user_name="rovere"), Send(Request("POST", "https://permits.example", body=b"{}")))
-    assert "sign in otherwise" in raised.value.hint and service.sent == []
+    assert "sign in another way" in raised.value.hint and service.sent == []
 
 
 NS = "urn:permits"

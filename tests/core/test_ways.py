@@ -26,7 +26,7 @@ SCALARS = st.none() | st.booleans() | st.integers(-3, 3) | st.integers(2**62, 2*
 STEPS = st.lists(
     st.sampled_from(
         [{"type": "trim"}, {"type": "case", "to": "upper"}, {"type": "join", "with": ","}, {"type": "pick"}, {"type": "default", "value": "z"},
-         {"type": "number", "decimal": ","}, {"type": "around", "behind": "m"}, {"type": "reckon", "what": "count"}, {"type": "table", "values": {"x": None, "7": 7}}]
+         {"type": "number", "decimal": ","}, {"type": "affix", "suffix": "m"}, {"type": "aggregate", "function": "count"}, {"type": "table", "values": {"x": None, "7": 7}}]
     ),
     max_size=2,
 )  # fmt: skip

@@ -14,7 +14,7 @@ from rondine.core.documents.elements import read_elements
 from rondine.core.errors import DocumentError, InputError, RondineError
 from rondine.core.operations.document import OperationDocument, is_reading
 from rondine.core.operations.inputs import checked_inputs
-from rondine.core.protocols.judging import USUAL_RULES, judged
+from rondine.core.protocols.classifying import USUAL_RULES, classify_response
 from rondine.core.protocols.problems import operation_problems
 from rondine.core.protocols.rest import build_request
 from rondine.core.protocols.soap import fault_of
@@ -160,7 +160,7 @@ def test_faults_are_failures_with_their_own_words_whatever_the_status():
     old, new = (read_elements(one).value for one in (old, new))
     assert (fault_of(old), fault_of(new)) == ("there is none (Client; P-9)", "no (Sender)")
     assert fault_of(read_elements(b"<a><Fault/></a>").value) == fault_of("Fault") == fault_of(None) == ""
-    assert not judged(USUAL_RULES, 200, ReadDocument(old, "xml")).is_good
+    assert not classify_response(USUAL_RULES, 200, ReadDocument(old, "xml")).is_good
 
 
 @given(st.booleans(), st.floats(0, 1), st.integers(0, 60), st.text(max_size=12))

@@ -194,7 +194,7 @@ def test_compiled_paths_find_what_the_whole_language_finds(name, content, path):
     compiled = parse_xpath(path)
     counts_across_names = re.search(r"\*\[(\d|last)", path)  # which only the document tells
     assert isinstance(compiled, XPath) and isinstance(compiled, WholeXPath) == bool(counts_across_names)
-    # the document itself, which `/.` finds, is no node that lxml gives
+    # the document itself, which `/.` finds, is not a node that lxml gives
     found = {(node.location, str(node.value)) for node in compiled.find(value) if node.location}
     whole = {(node.location, str(node.value)) for node in WholeXPath(path, (), True).find(value)}
     assert found == whole

@@ -12,7 +12,7 @@ from rondine.core.http.messages import Request, Response, once
 from rondine.core.pagination import LinkHeader
 from rondine.core.secret import Secret
 from rondine.core.signin import ApiKey, NoSignIn
-from rondine.engine.client import Engine, Line, TimeOuts
+from rondine.engine.client import Engine, OpenConnection, TimeOuts
 from rondine.engine.guard import Guard, PermittedHost
 
 KEY = "canary-4711-key"
@@ -20,7 +20,7 @@ KEY = "canary-4711-key"
 
 def line(port, *, sign_in=None, permitted=None, max_size=1_000_000, host="127.0.0.1", **times):
     guard = Guard([PermittedHost(host, port, True)] if permitted is None else permitted)
-    return Line(
+    return OpenConnection(
         "line",
         hash((port, max_size, str(times), str(permitted))),
         f"http://{host}:{port}",
@@ -42,13 +42,13 @@ async def send(line, path="/", **options):
 
 async def test_a_response_comes_with_status_headers_body_and_timings(serve):
     service = serve(lambda request: web.json_response({"path": request.path_qs}, headers={"X-Seen": "yes"}))
-    arrival = await send(line(service.port), "/v1/trees/a%2Fb?q=%2B")
-    assert (arrival.status, arrival.body, arrival.media_type) == (
+    received = await send(line(service.port), "/v1/trees/a%2Fb?q=%2B")
+    assert (received.status, received.body, received.media_type) == (
         200,
         b'{"path": "/v1/trees/a%2Fb?q=%2B"}',
         "application/json",
     )
-    assert 0 < arrival.timings.connected <= arrival.timings.first_byte <= arrival.timings.done
+    assert 0 < received.timings.connected <= received.timings.first_byte <= received.timings.done
 
 
 async def test_a_refused_connection_an_unknown_name_and_a_slow_service_are_three_errors(serve):
@@ -92,8 +92,8 @@ async def test_a_small_package_that_unpacks_to_a_large_body_is_stopped(serve):
 
 async def test_a_redirect_is_not_followed(serve):
     service = serve(lambda request: web.Response(status=302, headers={"Location": "/elsewhere"}))
-    arrival = await send(line(service.port))
-    assert (arrival.status, len(service.calls)) == (302, 1)
+    received = await send(line(service.port))
+    assert (received.status, len(service.calls)) == (302, 1)
 
 
 async def test_a_private_address_is_refused_unless_permitted(serve):
@@ -109,12 +109,12 @@ async def test_a_key_never_goes_to_another_origin(serve):
     signed = line(service.port, permitted=[PermittedHost("127.0.0.1", None, True)], sign_in=ApiKey(name="X-Key"))
     engine = Engine()
 
-    async def read(arrival, ask):
-        return Response(arrival.status, arrival.headers)
+    async def read(received, ask):
+        return Response(received.status, received.headers)
 
     with pytest.raises(HostRefused, match="the credentials are for"):
-        await engine.carry(signed, once(Request("GET", other.url)), read)
-    await engine.carry(signed, once(Request("GET", service.url)), read)
+        await engine.run_exchange(signed, once(Request("GET", other.url)), read)
+    await engine.run_exchange(signed, once(Request("GET", service.url)), read)
     await engine.close()
     assert other.calls == []
     assert service.calls[0][1]["X-Key"] == KEY
@@ -125,12 +125,12 @@ async def test_a_key_in_the_query_is_sent_and_shown_nowhere(serve, caplog):
     caplog.set_level(logging.DEBUG)
     engine = Engine()
 
-    async def read(arrival, ask):
-        assert KEY not in repr(arrival)
-        return Response(arrival.status)
+    async def read(received, ask):
+        assert KEY not in repr(received)
+        return Response(received.status)
 
-    await engine.carry(
-        line(service.port, sign_in=ApiKey(name="key", place="query")),
+    await engine.run_exchange(
+        line(service.port, sign_in=ApiKey(name="key", carrier="query")),
         once(Request("GET", f"{service.url}/t?a=1")),
         read,
     )
@@ -147,11 +147,13 @@ async def test_all_pages_are_fetched_in_order(serve):
     service = serve(answer)
     engine, seen = Engine(), []
 
-    async def read(arrival, ask):
-        seen.append(arrival.body)
-        return Response(arrival.status, arrival.headers, ask.request.url)
+    async def read(received, ask):
+        seen.append(received.body)
+        return Response(received.status, received.headers, ask.request.url)
 
-    ending = await engine.carry(line(service.port), LinkHeader().exchange(Request("GET", f"{service.url}/t")), read)
+    ending = await engine.run_exchange(
+        line(service.port), LinkHeader().exchange(Request("GET", f"{service.url}/t")), read
+    )
     await engine.close()
     assert (seen, ending.pages) == ([b"[0]", b"[1]", b"[2]", b"[3]"], 4)
 

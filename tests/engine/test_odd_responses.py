@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from rondine.core.errors import ServiceError, ServiceTooSlow
 from rondine.core.http.messages import Request, Send
 from rondine.core.signin import NoSignIn
-from rondine.engine.client import MOST_POOLS, Engine, Line, TimeOuts
+from rondine.engine.client import MOST_POOLS, Engine, OpenConnection, TimeOuts
 from rondine.engine.decoding import ContentDecoder, header_text
 from rondine.engine.guard import Guard, PermittedHost
 
@@ -48,7 +48,7 @@ def head(*lines, status="200 OK"):
 
 def line(port, name="odd", **options):
     guard = Guard([PermittedHost("127.0.0.1", None, True)])
-    return Line(name, 1, f"http://127.0.0.1:{port}", NoSignIn(), guard, **options)
+    return OpenConnection(name, 1, f"http://127.0.0.1:{port}", NoSignIn(), guard, **options)
 
 
 async def get(*answers, stall=0.0, **options):
@@ -62,9 +62,9 @@ async def get(*answers, stall=0.0, **options):
 
 async def test_headers_and_reasons_outside_utf_8_are_decoded_and_kept():
     link = 'Link: </trees?q=caf\xe9>; rel="next"; title="caf\xe9"'
-    arrival = await get(head("X-Note: caf\xe9", link, "Content-Length: 2", status="200 D\xe9j\xe0") + b"{}")
-    assert (arrival.reason, arrival.header("x-note")) == ("Déjà", "café")
-    assert arrival.header("link").startswith("</trees?q=caf%E9>")
+    received = await get(head("X-Note: caf\xe9", link, "Content-Length: 2", status="200 D\xe9j\xe0") + b"{}")
+    assert (received.reason, received.header("x-note")) == ("Déjà", "café")
+    assert received.header("link").startswith("</trees?q=caf%E9>")
     assert header_text("Straße".encode()) == "Straße"
 
 
@@ -72,9 +72,9 @@ async def test_a_redirect_to_an_address_outside_ascii_is_followed_as_it_was_mean
     moved = head("Location: /b\xe4ume", "Content-Length: 0", status="302 Found")
     async with raw(moved, head("Content-Length: 2") + b"{}") as (port, asked):
         engine = Engine()
-        arrival = await engine.call(line(port), Send(Request("GET", f"http://127.0.0.1:{port}/trees")))
+        received = await engine.call(line(port), Send(Request("GET", f"http://127.0.0.1:{port}/trees")))
         await engine.close()
-    assert (arrival.status, asked) == (200, ["/trees", "/b%E4ume"])
+    assert (received.status, asked) == (200, ["/trees", "/b%E4ume"])
 
 
 def coded(coding, content):
@@ -145,7 +145,7 @@ def test_no_prefix_of_a_coded_body_passes_as_the_whole(content, size, data):
     [
         (head("X-Note: " + "a" * 20_000, "Content-Length: 2") + b"{}", "longer than 16,384 bytes"),
         (head(*(f"X-{at}: a" for at in range(3000)), "Content-Length: 2") + b"{}", "more headers than can be read"),
-        (head("Content-Length: 2", "Content-Length: 3") + b"{}", "Content-Length stands twice"),
+        (head("Content-Length: 2", "Content-Length: 3") + b"{}", "Content-Length is duplicated"),
         (head("X-Note: a\0b", "Content-Length: 2") + b"{}", "a character that none may have"),
     ],
 )
@@ -173,9 +173,9 @@ async def test_told_to_wait_waits_without_a_connection_too_and_after_redirects()
             engine, loop = Engine(), asyncio.get_running_loop()
             began = loop.time()
             one_off = line(port, is_connection=False)
-            arrival = await engine.call(one_off, Send(Request("GET", f"http://127.0.0.1:{port}/trees")))
+            received = await engine.call(one_off, Send(Request("GET", f"http://127.0.0.1:{port}/trees")))
             await engine.close()
-            return arrival.status, len(asked), loop.time() - began
+            return received.status, len(asked), loop.time() - began
 
     good, wait = head("Content-Length: 2") + b"{}", head("Retry-After: 1", "Content-Length: 0", status="429 Slow")
     moved = head("Location: /other", "Content-Length: 0", status="302 Found")

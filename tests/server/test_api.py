@@ -189,7 +189,7 @@ def test_a_draft_is_stored_with_its_problems_and_refused_when_it_is_to_run(rondi
     office = rondine.office()
     service = rondine.connect("drafts")
     made = office.operations.make("half-done", service=service, document={"path": "/v1/trees/{number}"})
-    assert [(one["where"], one["message"]) for one in made["problems"]] == [("/path", '"{number}" is no input')]
+    assert [(one["where"], one["message"]) for one in made["problems"]] == [("/path", '"{number}" is not an input')]
     with pytest.raises(RondineProblem) as raised:
         office.try_operation(service=service, operation="half-done")
     assert raised.value.code == "not_ready"

@@ -265,7 +265,7 @@ def test_certificates_that_are_none_or_expired_are_problems_of_the_draft(rondine
     old = certificate("old", key, None, key, days=(-30, -1))
     rondine.connect("papers", "https://127.0.0.1:1", tls={"certificate": pem(old), "authority": "not PEM"})
     found = {one["where"]: one["message"] for one in office.connections.get("papers-test")["problems"]}
-    assert "expired on" in found["/tls/certificate"] and "no certificate" in found["/tls/authority"]
+    assert "expired on" in found["/tls/certificate"] and "not a certificate" in found["/tls/authority"]
 
 
 def test_a_check_runs_in_a_worker_too(rondine, office, echo):
@@ -456,7 +456,7 @@ def test_redirects_keep_credentials_at_home(rondine, office, serve):
 
     outside = serve(answer)
     rondine.permit(outside.port)
-    sign_in = {"type": "api_key", "name": "key", "place": "query"}
+    sign_in = {"type": "api_key", "name": "key", "carrier": "query"}
     name = rondine.connect(
         "redirects",
         outside.url,
@@ -513,7 +513,7 @@ def test_work_is_bound_to_the_workers_of_a_place(rondine, office):
     reasons = next(one for one in office.obstacles() if one["kind"] == "feed" and one["name"] == name)["reasons"]
     assert any("harbour" in one["message"] for one in reasons)
     run = office.run_feed(name)
-    rondine.spawn("worker-h", "-m", "rondine.server.main", "work", "--place", "harbour")
+    rondine.spawn("worker-h", "-m", "rondine.server.main", "work", "--site", "harbour")
     try:
         assert rondine.watch(run["id"])["state"] == "done"
         assert all(call["by"].startswith("harbour ") for call in office.calls(run["id"]))
@@ -536,7 +536,7 @@ def test_a_key_in_a_pasted_address_is_moved_into_a_credential_and_the_request_st
     outside = serve(told)
     rondine.permit(outside.port)
     name = rondine.connect("pasted", outside.url)
-    parts = office.take_apart(f"{outside.url}/trees?limit=5&api_key={key}")
+    parts = office.parse_address(f"{outside.url}/trees?limit=5&api_key={key}")
     assert [(one["place"], one["name"]) for one in parts["findings"]] == [("/query/1", "api_key")]
     office.operations.make("pasted", service=name, document=parts["operation"])
     assert office.show_request(service=name, operation="pasted")["findings"][0]["reason"] == 'it is called "api_key"'

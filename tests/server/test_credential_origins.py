@@ -80,7 +80,7 @@ def test_who_entered_the_secret_may_send_it_elsewhere_and_so_may_an_administrato
     with pytest.raises(RondineProblem, match="administer"):
         mira.permit_origin("permitted-secret-key", there.url)
     ada = rondine.office("ada")
-    with pytest.raises(RondineProblem, match="is no address"):
+    with pytest.raises(RondineProblem, match="is not an address"):
         ada.permit_origin("permitted-secret-key", "register")
     assert ada.permit_origin("permitted-secret-key", there.url)["origins"] == sorted([here.url, there.url])
     assert mira.connections.get("permitted-secret")["problems"] == []

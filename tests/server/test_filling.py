@@ -19,7 +19,7 @@ CARE = {
             "field": "girth",
             "convert": [{"type": "arithmetic", "multiply": "100"}],
         },
-        {"name": "planted", "field": "planted", "convert": [{"type": "cut", "length": 4}]},
+        {"name": "planted", "field": "planted", "convert": [{"type": "substring", "length": 4}]},
         {"name": "note", "default": "looked at"},
         {"name": "by", "default": {"standing": "filling_by"}},
     ],

@@ -135,7 +135,7 @@ def test_names_that_stand_twice_are_told_by_the_run_that_loses_a_value(rondine, 
     run = rondine.finish("named-twice")
     assert (run["state"], run["counts"][0]["created"]) == ("done", 2_000)
     told = [one["message"] for one in run["remarks"] if one["kind"] == "duplicates"]
-    assert told == ['"girth" stands twice in one object: the last of them counts']
+    assert told == ['"girth" is duplicated in one object: the last of them counts']
     assert "girth" in rondine.cli("run", "show", str(run["id"])).stdout
     assert rondine.office().record("test", "named-twice", "T-7")["data"]["girth"] == 2
 

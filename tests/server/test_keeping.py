@@ -10,7 +10,7 @@ from psycopg import sql
 
 from rondine.core.errors import InputError
 from rondine.core.mapping.document import RecordTypeDocument
-from rondine.core.mapping.sealing import SealedRow, key_digest
+from rondine.core.mapping.row_encoding import EncodedRow, key_digest
 from rondine.core.settings import load
 from rondine.server.access.models import Project
 from rondine.server.connecting.models import Environment
@@ -49,7 +49,7 @@ def records(db):
 def row(number, **data):
     body = json.dumps({"number": number, **data}, sort_keys=True)
     key = json.dumps([number])
-    return SealedRow(key_digest(key), key, key_digest(body), body.encode(), 0)
+    return EncodedRow(key_digest(key), key, key_digest(body), body.encode(), 0)
 
 
 def keep(records, *rows, run=1):
@@ -83,7 +83,7 @@ def test_a_batch_that_is_rolled_back_leaves_nothing(records):
 
 def test_numbers_and_text_survive_postgresql(records):
     body = b'{"number":"a","girth":0.10000000000000000555,"position":123456789012345678901234567890,"note":"\\"\\\\ \\t\xc3\xa8 \\\\N"}'
-    keep(records, SealedRow(b"1" * 16, '["a"]', b"2" * 16, body, 0))
+    keep(records, EncodedRow(b"1" * 16, '["a"]', b"2" * 16, body, 0))
     data = Record.objects.get().data
     assert str(data["girth"]) == "0.10000000000000000555"
     assert data["position"] == 123456789012345678901234567890

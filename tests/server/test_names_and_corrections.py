@@ -82,7 +82,7 @@ def test_imports_proposals_and_one_offs_follow_the_rule(rondine, rule):
     assert [one["name"] for one in seen["record_types"][0]["fields"]] == ["tree-number", "girth"]
     made = office.import_definition("", files=files(DEFINITION), record_types=[])
     assert made["service"] == "named_register" and made["operations"] == ["named_register_list_old_trees"]
-    assert office.take_apart("https://register.example/v1/old-trees")["name"] == "list_old_trees"
+    assert office.parse_address("https://register.example/v1/old-trees")["name"] == "list_old_trees"
     assert office.usual_operations("/v1/old-trees")[0]["name"] == "list_old_trees"
 
 

@@ -1,4 +1,4 @@
-"""An operation's own rules for its outcomes, in trials and feeds: nothing found is no failure, and a failure with
+"""An operation's own rules for its outcomes, in trials and feeds: nothing found is not a failure, and a failure with
 status 200 is one."""
 
 import pytest

@@ -10,7 +10,7 @@ import pytest
 
 from rondine.core.definitions import Files, read_definition
 from rondine.core.errors import DocumentError
-from rondine.server.definitions.reader import WORTH_A_PROCESS, read_apart
+from rondine.server.definitions.reader import WORTH_A_PROCESS, read_in_own_process
 
 
 def large(count=1200):
@@ -23,14 +23,14 @@ def large(count=1200):
 def test_the_result_is_the_same_and_progress_is_told():
     contents = {"r.json": large().encode()}
     told = []
-    found = read_apart("r.json", contents, "https://register.example/r.json", lambda *how: told.append(how))
+    found = read_in_own_process("r.json", contents, "https://register.example/r.json", lambda *how: told.append(how))
     assert found == read_definition(Files("r.json", contents), "https://register.example/r.json")
     assert len(found.operations) == 1200 and told
 
 
 def test_an_error_has_its_class_place_and_hint():
     with pytest.raises(DocumentError) as caught:
-        read_apart("r.json", {"r.json": b'{"openapi": "3.0.3",\n "paths": {'}, "", lambda *how: None)
+        read_in_own_process("r.json", {"r.json": b'{"openapi": "3.0.3",\n "paths": {'}, "", lambda *how: None)
     assert caught.value.where.startswith("r.json, line 2")
 
 
@@ -42,7 +42,7 @@ def test_whoever_stops_waiting_ends_the_process():
         raise Stop
 
     with pytest.raises(Stop):
-        read_apart("r.json", {"r.json": large().encode()}, "", report)
+        read_in_own_process("r.json", {"r.json": large().encode()}, "", report)
     assert not readers()
 
 
@@ -59,7 +59,7 @@ def readers():
 
 def test_what_needs_too_much_memory_is_refused_with_the_reason():
     with pytest.raises(DocumentError) as caught:
-        read_apart("r.json", {"r.json": large(12000).encode()}, "", lambda *how: None, 120 * 1024**2)
+        read_in_own_process("r.json", {"r.json": large(12000).encode()}, "", lambda *how: None, 120 * 1024**2)
     assert "memory" in caught.value.message and caught.value.where == "r.json"
 
 

@@ -140,7 +140,7 @@ def test_what_is_used_is_not_removed_and_its_users_are_told(rondine, desk, kind,
 
 def test_a_request_whose_sign_in_cannot_be_found_is_never_sent(rondine, desk):
     office = make(rondine, desk, "lost")
-    rondine.sql("UPDATE connecting_credential SET sealed = '' WHERE name = 'lost-own' RETURNING id")
+    rondine.sql("UPDATE connecting_credential SET encrypted = '' WHERE name = 'lost-own' RETURNING id")
     desk.calls.clear()
     with pytest.raises(RondineProblem, match="cannot sign in"):
         office.try_operation(service="lost", operation="lost-open")

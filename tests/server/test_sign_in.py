@@ -38,8 +38,8 @@ def scheme(rondine, kind):
         "basic": (soil, "/results", {"type": "basic", "user_name": papers.soil_user}, {"password": papers.soil_password}, {}),
         "digest": (soil, "/digest/results", {"type": "digest", "user_name": papers.soil_user}, {"password": papers.soil_password}, {}),
         "key and secret": (soil, "/keyed/results", {"type": "api_key", "name": "X-Lab-Key", "secret_name": "X-Lab-Secret"}, {"key": papers.soil_key, "secret": papers.soil_secret}, {}),
-        "query": (soil, "/keyed/results", {"type": "api_key", "name": "key", "secret_name": "secret", "place": "query"}, {"key": papers.soil_key, "secret": papers.soil_secret}, {}),
-        "cookie": (soil, "/keyed/results", {"type": "api_key", "name": "key", "secret_name": "secret", "place": "cookie"}, {"key": papers.soil_key, "secret": papers.soil_secret}, {}),
+        "query": (soil, "/keyed/results", {"type": "api_key", "name": "key", "secret_name": "secret", "carrier": "query"}, {"key": papers.soil_key, "secret": papers.soil_secret}, {}),
+        "cookie": (soil, "/keyed/results", {"type": "api_key", "name": "key", "secret_name": "secret", "carrier": "cookie"}, {"key": papers.soil_key, "secret": papers.soil_secret}, {}),
         "mtls": (rondine.outside("soil-tls"), "/results", {"type": "basic", "user_name": papers.soil_user}, {"password": papers.soil_password, "tls_private_key": papers.client_private_key}, tls),
         "client by tls": (rondine.outside("soil-tls"), "/bearer/results", {"type": "client_credentials", "token_address": f"{rondine.outside('soil-tls')}/oauth/token", "client_id": papers.soil_key, "client_authentication": "tls"}, {"tls_private_key": papers.client_private_key}, tls),
         "client_credentials": (store, lots, seeds(rondine, type="client_credentials", scope="lots.read"), {"client_secret": papers.seeds_secret}, {}),
@@ -100,7 +100,7 @@ def test_a_wrong_secret_is_refused_with_what_to_do(rondine, office):
 
 def test_a_key_in_the_body_is_sent_with_a_form(rondine, office):
     papers = rondine.papers
-    sign_in = {"type": "api_key", "name": "key", "secret_name": "secret", "place": "body"}
+    sign_in = {"type": "api_key", "name": "key", "secret_name": "secret", "carrier": "body"}
     name = rondine.sign_in(
         "keyed-body", rondine.outside("soil"), sign_in, {"key": papers.soil_key, "secret": papers.soil_secret}
     )
@@ -145,13 +145,13 @@ def test_a_sign_in_operation_gives_a_token_that_later_calls_carry_until_it_ends(
     rondine.tell("soil", revoke=True)
     assert office.try_operation(service=name, document=document)["call"]["status"] == 200
     assert httpx.get(f"{rondine.outside('soil')}/control").json()["signed_in"] == before + 2
-    by_hand = office.try_operation(
+    manual = office.try_operation(
         service=name, operation=f"{name}-in", inputs={"user": rondine.papers.soil_user, "password": rondine.papers.soil_password}, confirmed=True
     )  # fmt: skip
-    assert by_hand["call"]["status"] == 200
-    body = office.content(by_hand["body"])
+    assert manual["call"]["status"] == 200
+    body = office.content(manual["body"])
     assert b'"key": "****' in body
-    assert leaks(rondine, [by_hand, office.run(by_hand["run"])], rondine.papers.soil_password) == []
+    assert leaks(rondine, [manual, office.run(manual["run"])], rondine.papers.soil_password) == []
 
 
 # --- the life of a token
@@ -414,7 +414,7 @@ def test_the_encryption_key_is_rotated_under_load(rondine, office):
         statuses = calling.result()
     assert len(statuses) > 5 and set(statuses) == {200}
     versions = {
-        row[0] for row in rondine.sql("SELECT DISTINCT key_version FROM connecting_credential WHERE sealed <> ''")
+        row[0] for row in rondine.sql("SELECT DISTINCT key_version FROM connecting_credential WHERE encrypted <> ''")
     }
     assert versions == {2}
     assert office.try_operation(service=name, document={"path": path})["call"]["status"] == 200

@@ -207,7 +207,7 @@ def test_a_name_that_stands_twice_in_an_object_is_told(register, serve):
     )
     register.permit(outside.port)
     found = register.office().try_operation(service=register.connect("twice", outside.url), document={"path": "/"})
-    assert found["notes"] == ['"girth" stands twice in one object: the last of them counts']
+    assert found["notes"] == ['"girth" is duplicated in one object: the last of them counts']
 
 
 def test_a_sample_of_50_megabytes_is_taken_or_refused_in_words(register):

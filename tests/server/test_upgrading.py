@@ -1,8 +1,10 @@
 """A database of an earlier version, taken over with everything in it."""
 
+import json
 import os
 import subprocess
 import sys
+from decimal import Decimal
 
 import psycopg
 import pytest
@@ -26,13 +28,23 @@ INSERT INTO services_service (id, project_id, name, title, version, document, pr
 INSERT INTO services_operation (id, project_id, service_id, name, title, version, document, problems, changed_at)
     SELECT gen_random_uuid(), 1, id, 'list-trees', 'Trees', 7, '{"path": "/trees"}', '[]', now() FROM services_service;
 INSERT INTO records_mapping (id, project_id, service_id, name, title, version, document, problems, changed_at)
-    SELECT gen_random_uuid(), 1, id, 'trees', '', 1, '{}', '[]', now() FROM services_service;
+    SELECT gen_random_uuid(), 1, id, 'trees', '', 1, '%MAPPING%', '[]', now() FROM services_service;
+INSERT INTO services_connection (id, project_id, environment_id, service_id, name, title, version, document, problems, changed_at)
+    SELECT gen_random_uuid(), 1, 1, id, 'register-test', '', 1, '{"place": "harbour", "sign_in": {"type": "api_key", "name": "place", "place": "query"}, "own_sign_ins": [{"operation": "list-trees", "sign_in": {"type": "sign_in_operation", "operation": "log-in", "carried_in": "cookie"}}]}', '[]', now() FROM services_service;
+INSERT INTO items_revision (project_id, kind, item_id, name, version, content, what, why, at)
+    SELECT 1, 'connections', id, name, 1, jsonb_build_object('name', name, 'document', document), 'made', '', now() FROM services_connection;
 INSERT INTO records_feed (id, project_id, environment_id, operation_id, mapping_id, name, title, version, document, problems, changed_at)
     SELECT gen_random_uuid(), 1, 1, o.id, m.id, 'trees', '', 1, '{"inputs": {"district": {"standing": "our-district"}}}', '[]', now() FROM services_operation o, records_mapping m;
 INSERT INTO runs_run (id, project_id, environment_id, feed_id, operation_id, kind, title, state, attempt, inputs, content, ending, completeness, remarks, queued_at)
     SELECT 1, 1, 1, f.id, f.operation_id, 'feed', '', 'done', 1, '{}', '{}', '', '', '[]', now() FROM records_feed f;
+INSERT INTO runs_run (id, project_id, environment_id, kind, title, state, attempt, inputs, content, ending, completeness, remarks, queued_at)
+    VALUES (2, 1, 1, 'feed', '', 'done', 1, '{}', '{"mapping": %MAPPING%}', '', '', '[]', now());
 INSERT INTO services_body (id, project_id, media_type, charset, size, stored, made_at) VALUES (gen_random_uuid(), 1, '', 'utf-8', 0, '', now());
 """
+#: A mapping in the words of then; a field may have the name of one.
+MAPPING = """{"outputs": [{"record_type": "tree", "fields": [
+    {"name": "around", "from": {"standing": "cut"}, "convert": [{"type": "cut", "begin": 4}, {"type": "around", "before": "~", "behind": " m"},
+        {"type": "reckon", "what": "most"}], "default": 0.1000000000000000055}]}]}"""
 
 
 @pytest.fixture
@@ -58,7 +70,7 @@ def test_what_an_earlier_version_kept_is_there_after_prepare(database, tmp_path)
         for (table,) in tables:
             connection.execute(f"ALTER TABLE {table} RENAME TO services_{table.removeprefix('connecting_')}")
         connection.execute("UPDATE django_migrations SET app = 'services' WHERE app = 'connecting'")
-        connection.execute(ROWS)
+        connection.execute(ROWS.replace("%MAPPING%", MAPPING))
     run("-m", "rondine.server.main", "prepare")
     run("-m", "rondine.server.main", "prepare")  # and again, as every start does
     with psycopg.connect(database) as connection:
@@ -70,8 +82,27 @@ def test_what_an_earlier_version_kept_is_there_after_prepare(database, tmp_path)
         assert found == [("register", "list-trees", 7, {"path": "/trees"}, "trees", "trees", "done")]
         assert connection.execute("SELECT count(*) FROM runs_body").fetchone() == (1,)
         references = "SELECT user_kind, kind, name, pointer FROM items_reference"
-        assert connection.execute(references).fetchall() == [
-            ("feeds", "standing-values", "our-district", "/inputs/district/standing")
+        assert sorted(connection.execute(references).fetchall()) == [
+            ("connections", "operations", "list-trees", "/own_sign_ins/0/operation"),
+            ("connections", "operations", "log-in", "/own_sign_ins/0/sign_in/operation"),
+            ("feeds", "standing-values", "our-district", "/inputs/district/standing"),
+            ("mappings", "record-types", "tree", "/outputs/0/record_type"),
+            ("mappings", "standing-values", "cut", "/outputs/0/fields/0/from/standing"),
         ]
+        texts = "SELECT document::text FROM mappings_mapping UNION ALL SELECT (content->'mapping')::text FROM runs_run WHERE id = 2"
+        for (text,) in connection.execute(texts).fetchall():
+            (field,) = json.loads(text, parse_float=Decimal)["outputs"][0]["fields"]
+            assert (field["name"], field["from"]) == ("around", {"standing": "cut"})
+            assert field["default"] == Decimal("0.1000000000000000055")
+            assert field["convert"] == [
+                {"type": "substring", "begin": 4},
+                {"type": "affix", "prefix": "~", "suffix": " m"},
+                {"type": "aggregate", "function": "max"},
+            ]
+        texts = "SELECT document FROM connecting_connection UNION ALL SELECT content->'document' FROM items_revision"
+        for (document,) in connection.execute(texts).fetchall():
+            assert document["site"] == "harbour"
+            assert document["sign_in"] == {"type": "api_key", "name": "place", "carrier": "query"}
+            assert document["own_sign_ins"][0]["sign_in"]["carrier"] == "cookie"
         left = "SELECT tablename FROM pg_tables WHERE tablename ~ '^(services_|records_feed|connecting_operation)'"
         assert connection.execute(left).fetchall() == []

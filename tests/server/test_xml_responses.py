@@ -224,7 +224,7 @@ def test_rows_that_do_not_pass_a_condition_are_filtered_and_every_row_is_counted
         {
             "name": "depth",
             "from": {"xpath": "lab:layers/lab:layer/@depth", "all": True},
-            "convert": [{"type": "reckon", "what": "most"}],
+            "convert": [{"type": "aggregate", "function": "max"}],
         }
     )
     made["record_type"]["fields"].append({"name": "depth", "type": "integer"})

@@ -559,7 +559,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description What a definition says otherwise now: read again from its address, or from files. Nothing is written. */
+        /** @description What has changed in a definition: read again from its address, or from files. Nothing is written. */
         post: operations["compareDefinition"];
         delete?: never;
         options?: never;
@@ -1764,7 +1764,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description What newer bodies have that older ones do not allow: parts that came, are gone, or are otherwise. */
+        /** @description What newer bodies have that older ones do not allow: parts that came, are gone, or differ. */
         post: operations["compareStructures"];
         delete?: never;
         options?: never;
@@ -1908,7 +1908,7 @@ export interface components {
             base_address: string;
             /** @description where it would be sent in place of the pasted address, in words; empty if it is sent there */
             difference: string;
-            findings: components["schemas"]["FindingLine"][];
+            findings: components["schemas"]["FindingItem"][];
             joined: string;
             name: string;
             operation: components["schemas"]["OperationDocument"];
@@ -1942,27 +1942,58 @@ export interface components {
             /** @description what it was recognised by */
             reason: string;
         };
-        AlternativeLine: {
+        /**
+         * Affix
+         * @description A text with others before and after it, such as a unit.
+         */
+        Affix: {
+            /**
+             * @description put before it
+             * @default
+             */
+            prefix?: string;
+            /**
+             * @description put after it
+             * @default
+             */
+            suffix?: string;
+            /** @enum {unknown} */
+            type: "affix";
+        };
+        /**
+         * Aggregate
+         * @description A number from a list; nulls do not count.
+         */
+        Aggregate: {
+            /**
+             * @description how many there are, their sum, or the lowest or highest of them
+             * @enum {unknown}
+             */
+            function: "count" | "max" | "min" | "sum";
+            /** @enum {unknown} */
+            type: "aggregate";
+        };
+        AlternativeItem: {
             members: string[];
             value: string;
         };
         /** @description Objects of several kinds: the member whose text tells, and the members that come with each text only. */
-        AlternativesLine: {
+        AlternativesItem: {
             field: string;
-            values: components["schemas"]["AlternativeLine"][];
+            values: components["schemas"]["AlternativeItem"][];
         };
         /**
          * ApiKey
          * @description A key goes with every call.
          */
         ApiKey: {
-            /** @description of the header, parameter, cookie or member that carries it */
-            name: string;
             /**
              * @default header
              * @enum {unknown}
              */
-            place?: "body" | "cookie" | "header" | "query";
+            carrier?: "body" | "cookie" | "header" | "query";
+            /** @description of the header, parameter, cookie or member that carries it */
+            name: string;
             /**
              * @description of a second one, for services that give a key and a secret
              * @default
@@ -1998,24 +2029,6 @@ export interface components {
             multiply?: string | null;
             /** @enum {unknown} */
             type: "arithmetic";
-        };
-        /**
-         * Around
-         * @description A text with others around it, such as a unit.
-         */
-        Around: {
-            /**
-             * @description in front of it
-             * @default
-             */
-            before?: string;
-            /**
-             * @description after it
-             * @default
-             */
-            behind?: string;
-            /** @enum {unknown} */
-            type: "around";
         };
         /** @description An operation as it stands in the draft, saved or not, and values for its inputs. */
         AskedRequest: {
@@ -2263,8 +2276,8 @@ export interface components {
             /** @enum {unknown} */
             type: "case";
         };
-        ChangeLine: {
-            readonly differences: components["schemas"]["DifferenceLine"][];
+        ChangeItem: {
+            readonly differences: components["schemas"]["DifferenceItem"][];
             key: string;
             /**
              * @description * `added` - added
@@ -2363,22 +2376,22 @@ export interface components {
             before: string;
         };
         ComparisonOfBodies: {
-            differences: components["schemas"]["ValueDifferenceLine"][];
+            differences: components["schemas"]["ValueDifferenceItem"][];
             is_all: boolean;
         };
         ComparisonOfStructures: {
-            differences: components["schemas"]["StructureDifferenceLine"][];
+            differences: components["schemas"]["StructureDifferenceItem"][];
             is_all: boolean;
         };
         ComparisonShown: {
-            changes: components["schemas"]["ChangeLine"][];
+            changes: components["schemas"]["ChangeItem"][];
             format: string;
             hash: string;
-            readonly left_out: components["schemas"]["ProblemLine"][];
+            readonly left_out: components["schemas"]["ProblemItem"][];
             title: string;
             unchanged: number;
             version: string;
-            readonly warnings: components["schemas"]["ProblemLine"][];
+            readonly warnings: components["schemas"]["ProblemItem"][];
         };
         /**
          * Condition
@@ -2437,7 +2450,7 @@ export interface components {
                 [key: string]: string[];
             };
             /** @description why it cannot run yet */
-            readonly problems: components["schemas"]["ProblemLine"][];
+            readonly problems: components["schemas"]["ProblemItem"][];
             /** @description what its sign-in needs */
             readonly secret_names: string[];
             /** @description where the secrets of its sign-in would be sent */
@@ -2445,7 +2458,7 @@ export interface components {
             service: string;
             title: string;
             readonly version: number;
-            readonly warnings: components["schemas"]["ProblemLine"][];
+            readonly warnings: components["schemas"]["ProblemItem"][];
         };
         /**
          * ConnectionDocument
@@ -2489,11 +2502,6 @@ export interface components {
              * @default null
              */
             parallel?: number | null;
-            /**
-             * @description only workers started for this place carry its runs out. How much: limits, all kept at once
-             * @default
-             */
-            place?: string;
             /** @default {} */
             proxy?: components["schemas"]["ProxySettings"];
             /** @default [] */
@@ -2504,6 +2512,11 @@ export interface components {
              *     }
              */
             sign_in?: components["schemas"]["NoSignIn"] | components["schemas"]["ApiKey"] | components["schemas"]["Bearer"] | components["schemas"]["Basic"] | components["schemas"]["Digest"] | components["schemas"]["ClientCertificate"] | components["schemas"]["ClientCredentials"] | components["schemas"]["AuthorizationCode"] | components["schemas"]["JwtBearer"] | components["schemas"]["PasswordGrant"] | components["schemas"]["SignInOperation"] | components["schemas"]["UserNameToken"] | components["schemas"]["SoapHeader"];
+            /**
+             * @description only workers started for this site execute its runs. How much: limits, all kept at once
+             * @default
+             */
+            site?: string;
             /**
              * @description what it may be used for: live (asked when read), copy (feeds), write (operations that change something)
              * @default [
@@ -2543,7 +2556,7 @@ export interface components {
             callback: string;
         };
         ConversionForm: {
-            fields: components["schemas"]["FormFieldLine"][];
+            fields: components["schemas"]["FormFieldItem"][];
             /** @description kinds of values that it is offered for */
             fits: string[];
             title: string;
@@ -2584,7 +2597,7 @@ export interface components {
         };
         CoverageShown: {
             /** @description what may get lost, or keep values from fitting */
-            losses: components["schemas"]["LossLine"][];
+            losses: components["schemas"]["LossItem"][];
             /** @description fields that no rule fills */
             open: string[];
             /** @description values of the row that no rule takes */
@@ -2605,7 +2618,7 @@ export interface components {
             /** @description where they may be sent */
             readonly origins: string[];
             /** @description why it cannot run yet */
-            readonly problems: components["schemas"]["ProblemLine"][];
+            readonly problems: components["schemas"]["ProblemItem"][];
             /** Format: date-time */
             readonly second_set_at: string | null;
             /** Format: date-time */
@@ -2632,24 +2645,6 @@ export interface components {
             title?: string;
             /** @description stands with the revision */
             why?: string;
-        };
-        /**
-         * Cut
-         * @description A part of a text.
-         */
-        Cut: {
-            /**
-             * @description its first character, from 0, negative from the end
-             * @default 0
-             */
-            begin?: number;
-            /**
-             * @description how many at most
-             * @default null
-             */
-            length?: number | null;
-            /** @enum {unknown} */
-            type: "cut";
         };
         /**
          * DateOf
@@ -2681,7 +2676,7 @@ export interface components {
             /** @description imported from it, by name */
             readonly operations: string[];
             /** @description why it cannot run yet */
-            readonly problems: components["schemas"]["ProblemLine"][];
+            readonly problems: components["schemas"]["ProblemItem"][];
             /** @description how many schemas its operations need */
             readonly schemas: number;
             service: string;
@@ -2743,7 +2738,7 @@ export interface components {
             readonly files: string[];
             format: string;
             hash: string;
-            readonly left_out: components["schemas"]["ProblemLine"][];
+            readonly left_out: components["schemas"]["ProblemItem"][];
             /**
              * Format: uuid
              * @description by which it is found again, for a day, without sending it again
@@ -2754,7 +2749,7 @@ export interface components {
             /** @description which of the services in it this is */
             part: string;
             /** @description the services in it, where it has several */
-            parts: components["schemas"]["PartLine"][];
+            parts: components["schemas"]["PartSummary"][];
             record_types: components["schemas"]["OfferedType"][];
             /** @description of a schema or a sample alone: what a response may be described by */
             roots: string[];
@@ -2765,9 +2760,9 @@ export interface components {
             readonly size: number;
             title: string;
             version: string;
-            readonly warnings: components["schemas"]["ProblemLine"][];
+            readonly warnings: components["schemas"]["ProblemItem"][];
         };
-        DifferenceLine: {
+        DifferenceItem: {
             before: unknown;
             /** @description an own correction, which stays */
             is_kept: boolean;
@@ -2787,7 +2782,7 @@ export interface components {
              */
             user_name?: string;
         };
-        EffectiveLine: {
+        EffectiveParameter: {
             name: string;
             place: string;
             source: string;
@@ -2805,7 +2800,7 @@ export interface components {
             connections: number;
             description: string;
             is_protected: boolean;
-            readonly missing: components["schemas"]["ProblemLine"][];
+            readonly missing: components["schemas"]["ProblemItem"][];
             name: string;
             title: string;
         };
@@ -2866,7 +2861,7 @@ export interface components {
             /** @description OpenAPI 3.1 */
             document: unknown;
             /** @description what OpenAPI cannot say of it */
-            unsaid: components["schemas"]["ProblemLine"][];
+            unsaid: components["schemas"]["ProblemItem"][];
         };
         /**
          * ExtraParameter
@@ -2887,7 +2882,7 @@ export interface components {
             /** @enum {unknown} */
             type: "extract";
         };
-        FactLine: {
+        FactItem: {
             hint: string;
             name: string;
             source: string;
@@ -2930,7 +2925,7 @@ export interface components {
             ordinal: number;
             path: string;
             pointer: string;
-            problems: components["schemas"]["FieldProblemLine"][];
+            problems: components["schemas"]["FieldProblemItem"][];
             /** @description what is kept under its key now */
             record: components["schemas"]["RecordOfRow"] | null;
         };
@@ -2954,7 +2949,7 @@ export interface components {
             /** @description how its operation pages; null: nothing is known of it */
             readonly paging: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"] | components["schemas"]["OneResponse"]) | null;
             /** @description why it cannot run yet */
-            readonly problems: components["schemas"]["ProblemLine"][];
+            readonly problems: components["schemas"]["ProblemItem"][];
             title: string;
             readonly version: number;
         };
@@ -2998,7 +2993,7 @@ export interface components {
             /** @description stands with the revision */
             why?: string;
         };
-        FieldLine: {
+        FieldItem: {
             description: string;
             has_fields: boolean;
             is_taken: boolean;
@@ -3010,7 +3005,7 @@ export interface components {
             note: string;
             pointer: string | null;
         };
-        FieldProblemLine: {
+        FieldProblemItem: {
             field: string;
             path: string;
             reason: string;
@@ -3024,7 +3019,7 @@ export interface components {
              * @description steps that it goes through, one after the other
              * @default []
              */
-            convert?: (components["schemas"]["Number"] | components["schemas"]["Arithmetic"] | components["schemas"]["DateOf"] | components["schemas"]["MomentOf"] | components["schemas"]["Epoch"] | components["schemas"]["YesNo"] | components["schemas"]["Table"] | components["schemas"]["Default"] | components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Extract"] | components["schemas"]["Split"] | components["schemas"]["Join"] | components["schemas"]["Cut"] | components["schemas"]["Around"] | components["schemas"]["Pick"] | components["schemas"]["Reckon"] | components["schemas"]["Read"] | components["schemas"]["Write"])[];
+            convert?: (components["schemas"]["Number"] | components["schemas"]["Arithmetic"] | components["schemas"]["DateOf"] | components["schemas"]["MomentOf"] | components["schemas"]["Epoch"] | components["schemas"]["YesNo"] | components["schemas"]["Table"] | components["schemas"]["Default"] | components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Extract"] | components["schemas"]["Split"] | components["schemas"]["Join"] | components["schemas"]["Substring"] | components["schemas"]["Affix"] | components["schemas"]["Pick"] | components["schemas"]["Aggregate"] | components["schemas"]["Read"] | components["schemas"]["Write"])[];
             /** @description for a missing or null value */
             default?: unknown;
             /** @description a path in its short form, or written out */
@@ -3068,8 +3063,8 @@ export interface components {
             /** @description fields in the query */
             count: number;
             depth: number;
-            fields: components["schemas"]["FieldLine"][];
-            problems: components["schemas"]["ProblemLine"][];
+            fields: components["schemas"]["FieldItem"][];
+            problems: components["schemas"]["ProblemItem"][];
             query: string;
         };
         FileGivenRequest: {
@@ -3079,7 +3074,7 @@ export interface components {
             text?: string;
         };
         /** @description A fixed value that looks like a key. */
-        FindingLine: {
+        FindingItem: {
             kind: string;
             name: string;
             place: string;
@@ -3105,7 +3100,7 @@ export interface components {
             /** @enum {unknown} */
             type: "form";
         };
-        FormFieldLine: {
+        FormFieldItem: {
             choices: string[];
             default: unknown;
             help: string;
@@ -3129,7 +3124,7 @@ export interface components {
             title: string;
         };
         FormShown: {
-            fields: components["schemas"]["FormFieldLine"][];
+            fields: components["schemas"]["FormFieldItem"][];
             title: string;
             type: string;
             words: string;
@@ -3229,17 +3224,6 @@ export interface components {
             service?: string;
             title?: string;
         };
-        ImportLine: {
-            connection: string | null;
-            credential: string | null;
-            definition: string;
-            /** @description what is to be known of it */
-            notes: string[];
-            operations: string[];
-            record_types: string[];
-            secrets_needed: string[];
-            service: string;
-        };
         ImportMade: {
             connection: string | null;
             credential: string | null;
@@ -3248,7 +3232,18 @@ export interface components {
             notes: string[];
             operations: string[];
             /** @description what was made of the other services in it */
-            others: components["schemas"]["ImportLine"][];
+            others: components["schemas"]["ImportSummary"][];
+            record_types: string[];
+            secrets_needed: string[];
+            service: string;
+        };
+        ImportSummary: {
+            connection: string | null;
+            credential: string | null;
+            definition: string;
+            /** @description what is to be known of it */
+            notes: string[];
+            operations: string[];
             record_types: string[];
             secrets_needed: string[];
             service: string;
@@ -3269,7 +3264,7 @@ export interface components {
              * @description steps that the record's value goes through
              * @default []
              */
-            convert?: (components["schemas"]["Number"] | components["schemas"]["Arithmetic"] | components["schemas"]["DateOf"] | components["schemas"]["MomentOf"] | components["schemas"]["Epoch"] | components["schemas"]["YesNo"] | components["schemas"]["Table"] | components["schemas"]["Default"] | components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Extract"] | components["schemas"]["Split"] | components["schemas"]["Join"] | components["schemas"]["Cut"] | components["schemas"]["Around"] | components["schemas"]["Pick"] | components["schemas"]["Reckon"] | components["schemas"]["Read"] | components["schemas"]["Write"])[];
+            convert?: (components["schemas"]["Number"] | components["schemas"]["Arithmetic"] | components["schemas"]["DateOf"] | components["schemas"]["MomentOf"] | components["schemas"]["Epoch"] | components["schemas"]["YesNo"] | components["schemas"]["Table"] | components["schemas"]["Default"] | components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Extract"] | components["schemas"]["Split"] | components["schemas"]["Join"] | components["schemas"]["Substring"] | components["schemas"]["Affix"] | components["schemas"]["Pick"] | components["schemas"]["Aggregate"] | components["schemas"]["Read"] | components["schemas"]["Write"])[];
             /** @description used when nothing is given; an explicit blank text is sent as such */
             default?: unknown;
             /** @default  */
@@ -3503,7 +3498,7 @@ export interface components {
             columns: string[];
             is_all: boolean;
             record_type: string;
-            records: components["schemas"]["RecordLine"][];
+            records: components["schemas"]["RecordSummary"][];
             /** @description the filter that finds all of them */
             where: {
                 [key: string]: string;
@@ -3564,7 +3559,7 @@ export interface components {
             part?: string;
             service?: string;
         };
-        LossLine: {
+        LossItem: {
             field: string;
             words: string;
         };
@@ -3607,7 +3602,7 @@ export interface components {
             ordinal: number;
             path: string;
             pointer: string;
-            problems: components["schemas"]["FieldProblemLine"][];
+            problems: components["schemas"]["FieldProblemItem"][];
         };
         Mapping: {
             /** Format: date-time */
@@ -3617,11 +3612,11 @@ export interface components {
             readonly id: string;
             name: string;
             /** @description why it cannot run yet */
-            readonly problems: components["schemas"]["ProblemLine"][];
+            readonly problems: components["schemas"]["ProblemItem"][];
             service: string;
             title: string;
             /** @description what a change of it reaches */
-            readonly used_by: components["schemas"]["UseLine"][];
+            readonly used_by: components["schemas"]["UseItem"][];
             readonly version: number;
             /** @description with all that it has from the one it is based on */
             readonly whole: components["schemas"]["MappingDocument"];
@@ -3725,7 +3720,7 @@ export interface components {
             scopes: string[];
             token_address: string;
         };
-        MeterLine: {
+        MeterItem: {
             calls: number;
             left: number;
             /**
@@ -3745,7 +3740,7 @@ export interface components {
             /** Format: double */
             held_until: number | null;
             held_why: string;
-            limits: components["schemas"]["MeterLine"][];
+            limits: components["schemas"]["MeterItem"][];
             /** Format: double */
             now: number;
             /** @description which operations made the calls of the last 24 hours, up to 20 */
@@ -3955,7 +3950,7 @@ export interface components {
             /** @enum {unknown} */
             type: "none";
         };
-        NodeLine: {
+        NodeItem: {
             count: number;
             depth: number;
             /**
@@ -4076,11 +4071,11 @@ export interface components {
              */
             version?: "2.0" | "3.0" | "4.0" | "4.01";
         };
-        ObstacleLine: {
+        ObstacleItem: {
             environment: string;
             kind: string;
             name: string;
-            reasons: components["schemas"]["ProblemLine"][];
+            reasons: components["schemas"]["ProblemItem"][];
         };
         /** @description What else is told of an operation's document. */
         OfferedDetails: {
@@ -4117,7 +4112,7 @@ export interface components {
             sign_ins: string[];
             tags: string[];
             title: string;
-            warnings: components["schemas"]["ProblemLine"][];
+            warnings: components["schemas"]["ProblemItem"][];
         };
         OfferedServer: {
             address: string;
@@ -4164,7 +4159,7 @@ export interface components {
             readonly id: string;
             name: string;
             /** @description why it cannot run yet */
-            readonly problems: components["schemas"]["ProblemLine"][];
+            readonly problems: components["schemas"]["ProblemItem"][];
             service: string;
             title: string;
             readonly version: number;
@@ -4271,7 +4266,7 @@ export interface components {
             /** @description an address; its scheme, host and port count */
             origin: string;
         };
-        OriginLine: {
+        OriginItem: {
             name: string;
             place: string;
             replaces: string;
@@ -4325,9 +4320,9 @@ export interface components {
             bodies: string[];
             corrections?: components["schemas"]["Correction"][];
         };
-        OutlineLine: {
-            alternatives: components["schemas"]["AlternativesLine"] | null;
-            convert: (components["schemas"]["Number"] | components["schemas"]["Arithmetic"] | components["schemas"]["DateOf"] | components["schemas"]["MomentOf"] | components["schemas"]["Epoch"] | components["schemas"]["YesNo"] | components["schemas"]["Table"] | components["schemas"]["Default"] | components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Extract"] | components["schemas"]["Split"] | components["schemas"]["Join"] | components["schemas"]["Cut"] | components["schemas"]["Around"] | components["schemas"]["Pick"] | components["schemas"]["Reckon"] | components["schemas"]["Read"] | components["schemas"]["Write"])[];
+        OutlineItem: {
+            alternatives: components["schemas"]["AlternativesItem"] | null;
+            convert: (components["schemas"]["Number"] | components["schemas"]["Arithmetic"] | components["schemas"]["DateOf"] | components["schemas"]["MomentOf"] | components["schemas"]["Epoch"] | components["schemas"]["YesNo"] | components["schemas"]["Table"] | components["schemas"]["Default"] | components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Extract"] | components["schemas"]["Split"] | components["schemas"]["Join"] | components["schemas"]["Substring"] | components["schemas"]["Affix"] | components["schemas"]["Pick"] | components["schemas"]["Aggregate"] | components["schemas"]["Read"] | components["schemas"]["Write"])[];
             depth: number;
             examples: string[];
             format: string | null;
@@ -4354,13 +4349,13 @@ export interface components {
             types: string[];
         };
         OutlineShown: {
-            lines: components["schemas"]["OutlineLine"][];
+            lines: components["schemas"]["OutlineItem"][];
             /** @description of XML: what its prefixes stand for */
             namespaces: {
                 [key: string]: string;
             };
             /** @description what could become rows, of the first body */
-            row_choices: components["schemas"]["RowChoiceLine"][];
+            row_choices: components["schemas"]["RowChoiceItem"][];
             schema: {
                 [key: string]: unknown;
             };
@@ -4428,11 +4423,11 @@ export interface components {
             /** @enum {unknown} */
             type: "page_number";
         };
-        PagingGuessLine: {
+        PagingGuessItem: {
             paging: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"] | components["schemas"]["OneResponse"]) | null;
             reason: string;
         };
-        PairLine: {
+        PairItem: {
             field: string;
             /** @description what is not sure is saved after somebody said yes */
             is_sure: boolean;
@@ -4507,7 +4502,7 @@ export interface components {
             /** @default  */
             value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
         };
-        PartLine: {
+        PartSummary: {
             /** @description requests or operations */
             count: number;
             name: string;
@@ -4561,7 +4556,7 @@ export interface components {
             base_address: string;
             /** @description where it would be sent in place of the pasted address, in words; empty if it is sent there */
             difference: string;
-            findings: components["schemas"]["FindingLine"][];
+            findings: components["schemas"]["FindingItem"][];
             /**
              * @description * `address` - address
              *     * `request` - request
@@ -4708,7 +4703,7 @@ export interface components {
             /** @default  */
             record_type?: string;
         };
-        PatternLine: {
+        PatternItem: {
             document: components["schemas"]["OperationDocument"];
             name: string;
             title: string;
@@ -4746,7 +4741,7 @@ export interface components {
              */
             which?: "at" | "first" | "last";
         };
-        PlaceLine: {
+        PlaceItem: {
             path: string;
             pointer: string;
             /** @description where each step stands among the members around it, from 0 */
@@ -4756,7 +4751,7 @@ export interface components {
         };
         PlacesFound: {
             is_all: boolean;
-            items: components["schemas"]["PlaceLine"][];
+            items: components["schemas"]["PlaceItem"][];
         };
         /**
          * Preparation
@@ -4788,7 +4783,7 @@ export interface components {
             readonly id: string;
             name: string;
             /** @description why it cannot run yet */
-            readonly problems: components["schemas"]["ProblemLine"][];
+            readonly problems: components["schemas"]["ProblemItem"][];
             title: string;
             /** @description operations, by name */
             readonly used_by: string[];
@@ -4876,13 +4871,13 @@ export interface components {
             code: string;
             detail: string;
             hint: string;
-            problems: components["schemas"]["ProblemLine"][];
+            problems: components["schemas"]["ProblemItem"][];
             status: number;
             title: string;
             type: string;
             where: string;
         };
-        ProblemLine: {
+        ProblemItem: {
             hint: string;
             message: string;
             where: string;
@@ -4936,7 +4931,7 @@ export interface components {
             /** @description its fields that nothing looks like */
             open: string[];
             /** @description onto a record type that is there: what fills which field, and why */
-            pairs: components["schemas"]["PairLine"][];
+            pairs: components["schemas"]["PairItem"][];
             /** @description to be added to the mapping's outputs where they are wanted */
             parts: components["schemas"]["ProposedPartShown"][];
             record_type: components["schemas"]["RecordTypeDocument"];
@@ -4976,19 +4971,6 @@ export interface components {
             type: "read";
         };
         /**
-         * Reckon
-         * @description A number from a list; nulls do not count.
-         */
-        Reckon: {
-            /** @enum {unknown} */
-            type: "reckon";
-            /**
-             * @description how many there are, their sum, or the least or the most of them
-             * @enum {unknown}
-             */
-            what: "count" | "least" | "most" | "sum";
-        };
-        /**
          * RecordField
          * @description One field of a record type.
          */
@@ -5015,19 +4997,6 @@ export interface components {
             key: string[];
             record_type: string;
         };
-        RecordLine: {
-            call: number;
-            /** Format: date-time */
-            changed_at: string;
-            data: {
-                [key: string]: unknown;
-            };
-            id: string;
-            key: unknown[];
-            /** Format: date-time */
-            made_at: string;
-            run: number;
-        };
         RecordOfRow: {
             key: unknown[];
             /** @description that changed it last */
@@ -5036,7 +5005,7 @@ export interface components {
         RecordPageShown: {
             /** @description all records of the set, whatever the filter */
             count: number;
-            items: components["schemas"]["RecordLine"][];
+            items: components["schemas"]["RecordSummary"][];
             next: string | null;
         };
         RecordShown: {
@@ -5056,6 +5025,19 @@ export interface components {
             run: number;
             trace: components["schemas"]["TraceShown"];
         };
+        RecordSummary: {
+            call: number;
+            /** Format: date-time */
+            changed_at: string;
+            data: {
+                [key: string]: unknown;
+            };
+            id: string;
+            key: unknown[];
+            /** Format: date-time */
+            made_at: string;
+            run: number;
+        };
         RecordType: {
             /** Format: date-time */
             readonly changed_at: string;
@@ -5064,10 +5046,10 @@ export interface components {
             readonly id: string;
             name: string;
             /** @description why it cannot run yet */
-            readonly problems: components["schemas"]["ProblemLine"][];
+            readonly problems: components["schemas"]["ProblemItem"][];
             title: string;
             /** @description what a change of it reaches */
-            readonly used_by: components["schemas"]["UseLine"][];
+            readonly used_by: components["schemas"]["UseItem"][];
             readonly version: number;
         };
         /**
@@ -5157,17 +5139,17 @@ export interface components {
         RequestShown: {
             /** @description its name; empty for a one-off */
             connection: string;
-            findings: components["schemas"]["FindingLine"][];
+            findings: components["schemas"]["FindingItem"][];
             method: string;
-            origins: components["schemas"]["OriginLine"][];
-            problems: components["schemas"]["ProblemLine"][];
+            origins: components["schemas"]["OriginItem"][];
+            problems: components["schemas"]["ProblemItem"][];
             /** @description from connection, own, or none */
             sign_in: string;
             /** @description what the connection may be used for */
             supports: string[];
             text: string;
             url: string;
-            warnings: components["schemas"]["ProblemLine"][];
+            warnings: components["schemas"]["ProblemItem"][];
         };
         /** @description password: the new one; made up if it is left out. */
         ResetPasswordRequest: {
@@ -5271,7 +5253,7 @@ export interface components {
              */
             readonly role: "viewer" | "operator" | "builder" | "administrator";
         };
-        RowChoiceLine: {
+        RowChoiceItem: {
             count: number;
             holds: string;
             path: string;
@@ -5405,7 +5387,7 @@ export interface components {
             name: string;
             operation: string | null;
             /** @description why it cannot run yet */
-            readonly problems: components["schemas"]["ProblemLine"][];
+            readonly problems: components["schemas"]["ProblemItem"][];
             readonly size: number;
             title: string;
             readonly version: number;
@@ -5476,7 +5458,7 @@ export interface components {
             readonly id: string;
             name: string;
             /** @description why it cannot run yet */
-            readonly problems: components["schemas"]["ProblemLine"][];
+            readonly problems: components["schemas"]["ProblemItem"][];
             title: string;
             readonly version: number;
         };
@@ -5525,11 +5507,10 @@ export interface components {
          */
         SignInOperation: {
             /**
-             * @description how later calls carry the token
              * @default header
              * @enum {unknown}
              */
-            carried_in?: "cookie" | "header" | "query";
+            carrier?: "cookie" | "header" | "query";
             /**
              * @description JSON Pointers, if the response says so
              * @default
@@ -5551,7 +5532,7 @@ export interface components {
              */
             lifetime_seconds?: number | null;
             /**
-             * @description how later calls carry the token
+             * @description as the service's documentation names it
              * @default Authorization
              */
             name?: string;
@@ -5560,10 +5541,7 @@ export interface components {
              * @default
              */
             operation?: string;
-            /**
-             * @description how later calls carry the token
-             * @default Bearer
-             */
+            /** @default Bearer */
             prefix?: string;
             /**
              * @description the inputs that are; each is a secret of the credential
@@ -5592,7 +5570,7 @@ export interface components {
         };
         SignInShown: {
             callback: string;
-            obstacles: components["schemas"]["ProblemLine"][];
+            obstacles: components["schemas"]["ProblemItem"][];
             tokens: components["schemas"]["TokenState"][];
         };
         /**
@@ -5811,11 +5789,11 @@ export interface components {
             readonly id: string;
             name: string;
             /** @description why it cannot run yet */
-            readonly problems: components["schemas"]["ProblemLine"][];
+            readonly problems: components["schemas"]["ProblemItem"][];
             title: string;
-            readonly used_by: components["schemas"]["UseLine"][];
+            readonly used_by: components["schemas"]["UseItem"][];
             readonly version: number;
-            readonly warnings: components["schemas"]["ProblemLine"][];
+            readonly warnings: components["schemas"]["ProblemItem"][];
         };
         /** StandingValueDocument */
         StandingValueDocument: {
@@ -5846,7 +5824,7 @@ export interface components {
             before: string[];
             corrections?: components["schemas"]["Correction"][];
         };
-        StructureDifferenceLine: {
+        StructureDifferenceItem: {
             after: string;
             /** @description the part in words */
             before: string;
@@ -5858,6 +5836,24 @@ export interface components {
              */
             kind: "added" | "removed" | "changed";
             path: string;
+        };
+        /**
+         * Substring
+         * @description A part of a text.
+         */
+        Substring: {
+            /**
+             * @description its first character, from 0, negative from the end
+             * @default 0
+             */
+            begin?: number;
+            /**
+             * @description how many at most
+             * @default null
+             */
+            length?: number | null;
+            /** @enum {unknown} */
+            type: "substring";
         };
         /**
          * Table
@@ -5988,9 +5984,9 @@ export interface components {
         };
         Tree: {
             format: string;
-            lines: components["schemas"]["TreeLine"][];
+            lines: components["schemas"]["TreeItem"][];
         };
-        TreeLine: {
+        TreeItem: {
             count: number;
             depth: number;
             kind: string;
@@ -6001,7 +5997,7 @@ export interface components {
         TreePiece: {
             count: number;
             kind: string;
-            nodes: components["schemas"]["NodeLine"][];
+            nodes: components["schemas"]["NodeItem"][];
             pointer: string;
         };
         TrialKept: {
@@ -6016,15 +6012,15 @@ export interface components {
             call: components["schemas"]["Call"];
             /** @description which response of the definition it is: 200, 4XX, default */
             described: string;
-            /** @description what is otherwise than the definition says, by its place in the response */
-            differences: components["schemas"]["ProblemLine"][];
+            /** @description what differs from the definition, by its place in the response */
+            differences: components["schemas"]["ProblemItem"][];
             /** @description json, ndjson or xml; empty if there is nothing to read */
             format: string;
             /** @description what to mind when it is read */
             notes: string[];
             outcome: components["schemas"]["OutcomeShown"] | null;
-            paging: components["schemas"]["PagingGuessLine"][];
-            row_choices: components["schemas"]["RowChoiceLine"][];
+            paging: components["schemas"]["PagingGuessItem"][];
+            row_choices: components["schemas"]["RowChoiceItem"][];
             run: number;
             unreadable: string;
         };
@@ -6074,7 +6070,7 @@ export interface components {
             service?: string;
         };
         /** @description Something that uses an item. */
-        UseLine: {
+        UseItem: {
             kind: string;
             name: string;
         };
@@ -6097,7 +6093,7 @@ export interface components {
              */
             user_name?: string;
         };
-        ValueDifferenceLine: {
+        ValueDifferenceItem: {
             after: string;
             before: string;
             /**
@@ -7049,7 +7045,7 @@ export interface operations {
                         current: components["schemas"]["Connection"];
                         detail: string;
                         hint: string;
-                        problems: components["schemas"]["ProblemLine"][];
+                        problems: components["schemas"]["ProblemItem"][];
                         status: number;
                         title: string;
                         type: string;
@@ -7106,7 +7102,7 @@ export interface operations {
                         current: components["schemas"]["Connection"];
                         detail: string;
                         hint: string;
-                        problems: components["schemas"]["ProblemLine"][];
+                        problems: components["schemas"]["ProblemItem"][];
                         status: number;
                         title: string;
                         type: string;
@@ -7177,7 +7173,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EffectiveLine"][];
+                    "application/json": components["schemas"]["EffectiveParameter"][];
                 };
             };
             /** @description what went wrong */
@@ -7523,7 +7519,7 @@ export interface operations {
                         current: components["schemas"]["Credential"];
                         detail: string;
                         hint: string;
-                        problems: components["schemas"]["ProblemLine"][];
+                        problems: components["schemas"]["ProblemItem"][];
                         status: number;
                         title: string;
                         type: string;
@@ -7580,7 +7576,7 @@ export interface operations {
                         current: components["schemas"]["Credential"];
                         detail: string;
                         hint: string;
-                        problems: components["schemas"]["ProblemLine"][];
+                        problems: components["schemas"]["ProblemItem"][];
                         status: number;
                         title: string;
                         type: string;
@@ -7871,7 +7867,7 @@ export interface operations {
                         current: components["schemas"]["Definition"];
                         detail: string;
                         hint: string;
-                        problems: components["schemas"]["ProblemLine"][];
+                        problems: components["schemas"]["ProblemItem"][];
                         status: number;
                         title: string;
                         type: string;
@@ -7928,7 +7924,7 @@ export interface operations {
                         current: components["schemas"]["Definition"];
                         detail: string;
                         hint: string;
-                        problems: components["schemas"]["ProblemLine"][];
+                        problems: components["schemas"]["ProblemItem"][];
                         status: number;
                         title: string;
                         type: string;
@@ -8547,7 +8543,7 @@ export interface operations {
                         current: components["schemas"]["Feed"];
                         detail: string;
                         hint: string;
-                        problems: components["schemas"]["ProblemLine"][];
+                        problems: components["schemas"]["ProblemItem"][];
                         status: number;
                         title: string;
                         type: string;
@@ -8604,7 +8600,7 @@ export interface operations {
                         current: components["schemas"]["Feed"];
                         detail: string;
                         hint: string;
-                        problems: components["schemas"]["ProblemLine"][];
+                        problems: components["schemas"]["ProblemItem"][];
                         status: number;
                         title: string;
                         type: string;
@@ -8986,7 +8982,7 @@ export interface operations {
                         current: components["schemas"]["Mapping"];
                         detail: string;
                         hint: string;
-                        problems: components["schemas"]["ProblemLine"][];
+                        problems: components["schemas"]["ProblemItem"][];
                         status: number;
                         title: string;
                         type: string;
@@ -9043,7 +9039,7 @@ export interface operations {
                         current: components["schemas"]["Mapping"];
                         detail: string;
                         hint: string;
-                        problems: components["schemas"]["ProblemLine"][];
+                        problems: components["schemas"]["ProblemItem"][];
                         status: number;
                         title: string;
                         type: string;
@@ -9370,7 +9366,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ObstacleLine"][];
+                    "application/json": components["schemas"]["ObstacleItem"][];
                 };
             };
             /** @description what went wrong */
@@ -9520,7 +9516,7 @@ export interface operations {
                         current: components["schemas"]["Operation"];
                         detail: string;
                         hint: string;
-                        problems: components["schemas"]["ProblemLine"][];
+                        problems: components["schemas"]["ProblemItem"][];
                         status: number;
                         title: string;
                         type: string;
@@ -9577,7 +9573,7 @@ export interface operations {
                         current: components["schemas"]["Operation"];
                         detail: string;
                         hint: string;
-                        problems: components["schemas"]["ProblemLine"][];
+                        problems: components["schemas"]["ProblemItem"][];
                         status: number;
                         title: string;
                         type: string;
@@ -9750,7 +9746,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PatternLine"][];
+                    "application/json": components["schemas"]["PatternItem"][];
                 };
             };
             /** @description what went wrong */
@@ -9966,7 +9962,7 @@ export interface operations {
                         current: components["schemas"]["PreparedQuery"];
                         detail: string;
                         hint: string;
-                        problems: components["schemas"]["ProblemLine"][];
+                        problems: components["schemas"]["ProblemItem"][];
                         status: number;
                         title: string;
                         type: string;
@@ -10023,7 +10019,7 @@ export interface operations {
                         current: components["schemas"]["PreparedQuery"];
                         detail: string;
                         hint: string;
-                        problems: components["schemas"]["ProblemLine"][];
+                        problems: components["schemas"]["ProblemItem"][];
                         status: number;
                         title: string;
                         type: string;
@@ -10411,7 +10407,7 @@ export interface operations {
                         current: components["schemas"]["RecordType"];
                         detail: string;
                         hint: string;
-                        problems: components["schemas"]["ProblemLine"][];
+                        problems: components["schemas"]["ProblemItem"][];
                         status: number;
                         title: string;
                         type: string;
@@ -10468,7 +10464,7 @@ export interface operations {
                         current: components["schemas"]["RecordType"];
                         detail: string;
                         hint: string;
-                        problems: components["schemas"]["ProblemLine"][];
+                        problems: components["schemas"]["ProblemItem"][];
                         status: number;
                         title: string;
                         type: string;
@@ -10960,7 +10956,7 @@ export interface operations {
                         current: components["schemas"]["Sample"];
                         detail: string;
                         hint: string;
-                        problems: components["schemas"]["ProblemLine"][];
+                        problems: components["schemas"]["ProblemItem"][];
                         status: number;
                         title: string;
                         type: string;
@@ -11017,7 +11013,7 @@ export interface operations {
                         current: components["schemas"]["Sample"];
                         detail: string;
                         hint: string;
-                        problems: components["schemas"]["ProblemLine"][];
+                        problems: components["schemas"]["ProblemItem"][];
                         status: number;
                         title: string;
                         type: string;
@@ -11201,7 +11197,7 @@ export interface operations {
                         current: components["schemas"]["Service"];
                         detail: string;
                         hint: string;
-                        problems: components["schemas"]["ProblemLine"][];
+                        problems: components["schemas"]["ProblemItem"][];
                         status: number;
                         title: string;
                         type: string;
@@ -11258,7 +11254,7 @@ export interface operations {
                         current: components["schemas"]["Service"];
                         detail: string;
                         hint: string;
-                        problems: components["schemas"]["ProblemLine"][];
+                        problems: components["schemas"]["ProblemItem"][];
                         status: number;
                         title: string;
                         type: string;
@@ -11328,7 +11324,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FactLine"][];
+                    "application/json": components["schemas"]["FactItem"][];
                 };
             };
             /** @description what went wrong */
@@ -11542,7 +11538,7 @@ export interface operations {
                         current: components["schemas"]["StandingValue"];
                         detail: string;
                         hint: string;
-                        problems: components["schemas"]["ProblemLine"][];
+                        problems: components["schemas"]["ProblemItem"][];
                         status: number;
                         title: string;
                         type: string;
@@ -11599,7 +11595,7 @@ export interface operations {
                         current: components["schemas"]["StandingValue"];
                         detail: string;
                         hint: string;
-                        problems: components["schemas"]["ProblemLine"][];
+                        problems: components["schemas"]["ProblemItem"][];
                         status: number;
                         title: string;
                         type: string;

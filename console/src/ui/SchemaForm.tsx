@@ -2,7 +2,7 @@ import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { Field } from "./parts";
 
-type FormField = Schemas["FormFieldLine"];
+type FormField = Schemas["FormFieldItem"];
 type Values = Record<string, unknown>;
 
 /** A form drawn from a document's own description: one field for each of its settings. */

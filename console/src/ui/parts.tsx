@@ -48,7 +48,7 @@ export function Tag({ tone = "plain", children }: { tone?: keyof typeof TONES; c
   return <span className={`inline-block rounded-full border px-2 py-0.5 text-xs whitespace-nowrap ${TONES[tone]}`}>{children}</span>;
 }
 
-/** completeness: of a feed's run that is done; one that did not see all rows is no plain "done". */
+/** completeness: of a feed's run that is done; one that did not see all rows is not plain "done". */
 export function StateTag({ state, completeness = "" }: { state: string; completeness?: string }) {
   const isIncomplete = state === "done" && completeness === "incomplete";
   const tone = isIncomplete ? "bad" : state === "done" ? "good" : state === "failed" ? "bad" : state === "running" || state === "queued" ? "busy" : "plain";

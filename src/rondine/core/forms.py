@@ -127,17 +127,21 @@ def _shape(hint: Any, name: str) -> tuple[str, list[str]]:
     while get_origin(hint) is Annotated:
         hint = get_args(hint)[0]
     if get_origin(hint) in (Union, UnionType):
-        inner = [one for one in get_args(hint) if one is not type(None)]
+        inner = [argument for argument in get_args(hint) if argument is not type(None)]
         return _shape(inner[0], name) if len(inner) == 1 else ("json", [])
     if get_origin(hint) is Literal:
-        return "choice", [str(one) for one in get_args(hint)]
+        return "choice", [str(argument) for argument in get_args(hint)]
     if hint is str:
         return ("long_text" if name in ("authority", "certificate") else "text"), []
     for plain, kind in ((bool, "boolean"), (int, "integer"), (float, "number")):
         if hint is plain:
             return kind, []
     container = get_origin(hint)
-    args = [get_args(one)[0] if get_origin(one) is Annotated else one for one in get_args(hint) if one is not Ellipsis]
+    args = [
+        get_args(argument)[0] if get_origin(argument) is Annotated else argument
+        for argument in get_args(hint)
+        if argument is not Ellipsis
+    ]
     if container in (list, tuple) and args == [str]:
         return "list", []
     if container is dict and args[0] is str and args[1] in (str, Any):

@@ -68,30 +68,33 @@ def _fields_of(kind: type[Document]) -> tuple[tuple[str, str, object], ...]:
     equals."""
     return tuple(
         (
-            one.name,
-            one.encode_name,
+            field.name,
+            field.encode_name,
             msgspec.UNSET
-            if one.required
-            else one.default_factory()
-            if one.default is msgspec.NODEFAULT
-            else one.default,
+            if field.required
+            else field.default_factory()
+            if field.default is msgspec.NODEFAULT
+            else field.default,
         )
-        for one in msgspec.structs.fields(kind)
+        for field in msgspec.structs.fields(kind)
     )
 
 
-def _to_input_error(text: str, kind: Any, where: str, given: object) -> InputError:
-    """msgspec's message as one of ours: `Object contains unknown field `x` - at `$.a[0]``. given: the whole value, so
+def _to_input_error(text: str, kind: Any, where: str, whole: object) -> InputError:
+    """msgspec's message as one of ours: `Object contains unknown field `x` - at `$.a[0]``. whole: the value, so
     that only what it could be is suggested.
     """
     message, _, path = text.partition(" - at `")
     steps = [part.strip("[]").removeprefix(".") for part in re.findall(r"\.[^.\[]+|\[[^\]]*\]", path.rstrip("`"))]
-    hints, value, steps = _hints_at(kind, steps, given)
+    hints, value, steps = _hints_at(kind, steps, whole)
     place = where + pointer_text(tuple(steps)) or "/"
     if unknown := re.search(r"unknown field `([^`]*)`", message):
         name = unknown.group(1)
         known = {
-            name for one in _alternatives(hints, value) if _is_struct(one) for name in one.__struct_encode_fields__
+            name
+            for alternative in _alternatives(hints, value)
+            if _is_struct(alternative)
+            for name in alternative.__struct_encode_fields__
         }
         return InputError(
             f'there is no field "{name}" here', where=f"{place.rstrip('/')}/{name}", hint=did_you_mean(name, known)
@@ -100,7 +103,7 @@ def _to_input_error(text: str, kind: Any, where: str, given: object) -> InputErr
         return InputError(f'"{missing.group(1)}" is missing', where=place, hint="give it a value")
     if invalid := re.fullmatch(r"Invalid (?:enum )?value '?(.*?)'?", message):
         words = f'"{invalid.group(1)[:80]}" is not allowed here'
-        return InputError(words, where=place, hint=did_you_mean(invalid.group(1), _choices(hints, kind, steps, given)))
+        return InputError(words, where=place, hint=did_you_mean(invalid.group(1), _choices(hints, kind, steps, whole)))
     if "matching regex" in message and (said := _said_of(hints)):
         return InputError(f'"{str(value)[:80]}" is not allowed here', where=place, hint=said)
     if mistaken := re.fullmatch(r"Expected `([^`]+)`, got `([^`]+)`", message):
@@ -134,14 +137,16 @@ def _hints_at(kind: Any, steps: list[str], value: object) -> tuple[list[Any], ob
             )
         taken.append(step)
         following: list[Any] = []
-        for one in _alternatives(hints, value):
-            if _is_struct(one):
-                encoded = dict(zip(one.__struct_encode_fields__, one.__struct_fields__, strict=True))
-                following += [get_type_hints(one, include_extras=True)[encoded[step]]] if step in encoded else []
-            elif get_origin(one) is dict:
-                following.append(get_args(one)[1])
+        for alternative in _alternatives(hints, value):
+            if _is_struct(alternative):
+                encoded = dict(zip(alternative.__struct_encode_fields__, alternative.__struct_fields__, strict=True))
+                following += (
+                    [get_type_hints(alternative, include_extras=True)[encoded[step]]] if step in encoded else []
+                )
+            elif get_origin(alternative) is dict:
+                following.append(get_args(alternative)[1])
             else:
-                following += [arg for arg in get_args(one) if arg is not Ellipsis]
+                following += [arg for arg in get_args(alternative) if arg is not Ellipsis]
         hints = following
         if isinstance(value, dict):
             value = value.get(step)
@@ -174,18 +179,25 @@ def _alternatives(hints: list[Any], value: object) -> list[Any]:
     return meant or out
 
 
-def _choices(hints: list[Any], kind: Any, steps: list[str], given: object) -> list[str]:
+def _choices(hints: list[Any], kind: Any, steps: list[str], whole: object) -> list[str]:
     """The plain values allowed at a place: those of a Literal, or the tags of what is around it."""
-    found = [str(arg) for one in _alternatives(hints, None) if get_origin(one) is Literal for arg in get_args(one)]
-    around, _, _ = _hints_at(kind, steps[:-1], given)
-    structs = [one for one in _alternatives(around, None) if _is_struct(one)]
-    return found or [str(one.__struct_config__.tag) for one in structs if one.__struct_config__.tag_field == steps[-1]]
+    found = [
+        str(arg)
+        for alternative in _alternatives(hints, None)
+        if get_origin(alternative) is Literal
+        for arg in get_args(alternative)
+    ]
+    around, _, _ = _hints_at(kind, steps[:-1], whole)
+    structs = [alternative for alternative in _alternatives(around, None) if _is_struct(alternative)]
+    return found or [
+        str(struct.__struct_config__.tag) for struct in structs if struct.__struct_config__.tag_field == steps[-1]
+    ]
 
 
 def _said_of(hints: list[Any]) -> str:
     """What a type says of itself in words."""
     metas = [arg for hint in hints if get_origin(hint) is Annotated for arg in get_args(hint)[1:]]
-    return next((one.description for one in metas if isinstance(one, msgspec.Meta) and one.description), "")
+    return next((meta.description for meta in metas if isinstance(meta, msgspec.Meta) and meta.description), "")
 
 
 def _is_struct(hint: Any) -> bool:
@@ -197,10 +209,10 @@ def documents_in(kind: Any) -> dict[str, type[Document]]:
     found: dict[str, type[Document]] = {}
     ahead = [kind]
     while ahead:
-        for one in _alternatives([ahead.pop()], None):
-            if not (isinstance(one, type) and issubclass(one, Document)):
-                ahead += [arg for arg in get_args(one) if arg is not Ellipsis]
-            elif one.__name__ not in found:
-                found[one.__name__] = one
-                ahead += get_type_hints(one).values()
+        for alternative in _alternatives([ahead.pop()], None):
+            if not (isinstance(alternative, type) and issubclass(alternative, Document)):
+                ahead += [arg for arg in get_args(alternative) if arg is not Ellipsis]
+            elif alternative.__name__ not in found:
+                found[alternative.__name__] = alternative
+                ahead += get_type_hints(alternative).values()
     return found

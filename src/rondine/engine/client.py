@@ -36,11 +36,9 @@ from rondine.core.http.messages import Exchange, Headers, Request, Response, Sen
 from rondine.core.http.redirects import Redirect
 from rondine.core.http.retrying import Course, Wait
 from rondine.core.secret import Secret
-from rondine.core.signin import Given, ReadToken, RenewToken, SendForToken, SignInExchange, Token
-from rondine.engine.decoding import ContentDecoder, header_text
-from rondine.engine.guard import PermittedHost
-from rondine.engine.line import (
-    Line,
+from rondine.core.signin import ReadToken, RenewToken, SendForToken, SignInContext, SignInExchange, Token
+from rondine.engine.connection import (
+    OpenConnection,
     TimeOuts,
     cleaned_headers,
     forms_of,
@@ -48,10 +46,12 @@ from rondine.engine.line import (
     tls_context,
     tls_failure,
 )
+from rondine.engine.decoding import ContentDecoder, header_text
+from rondine.engine.guard import PermittedHost
 from rondine.engine.shared import Alone, Shared
 from rondine.engine.spool import SPOOLED_OVER, LargeBody
 
-__all__ = ["Arrival", "Engine", "Line", "SideCall", "TimeOuts", "Timings"]
+__all__ = ["Engine", "OpenConnection", "Received", "SideCall", "TimeOuts", "Timings"]
 
 T = TypeVar("T")
 MOST_POOLS = 200
@@ -81,7 +81,7 @@ class Timings:
 
 
 @dataclass(frozen=True, slots=True)
-class Arrival:
+class Received:
     """What came back: the request as sent (secrets masked when shown), the head, the whole body after decompression.
 
     large: the body, if it was too large for memory and the line lets it be spooled; `body` is empty then.
@@ -122,7 +122,7 @@ class Arrival:
 
 #: Gives the reply that the exchange is sent: reads the values it asked for out of an arrival. May take its time; it is
 #: awaited.
-Reader = Callable[[Arrival, Send], Awaitable[Response]]
+Reader = Callable[[Received, Send], Awaitable[Response]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,10 +132,10 @@ class SideCall:
 
     purpose: str
     request: Request
-    arrival: Arrival | None
+    received: Received | None
 
 
-Witness = Callable[[SideCall], None]
+OnSideCall = Callable[[SideCall], None]
 
 
 class Engine:
@@ -144,7 +144,7 @@ class Engine:
     def __init__(self, shared: Shared | None = None) -> None:
         self.shared: Shared = shared or Alone()
         self._pools: dict[tuple[str, int, PermittedHost], aiohttp.ClientSession] = {}
-        self._newer: dict[tuple[str, int], Line] = {}
+        self._newer: dict[tuple[str, int], OpenConnection] = {}
         #: How many calls go through a pool now.
         self._busy: Counter[tuple[str, int, PermittedHost]] = Counter()
         self._closing: set[asyncio.Task[None]] = set()
@@ -154,22 +154,22 @@ class Engine:
         for session in pools:
             await session.close()
 
-    async def carry(
+    async def run_exchange(
         self,
-        line: Line,
+        connection: OpenConnection,
         exchange: Exchange[T],
         read: Reader,
         *,
         patience: float = PATIENCE,
-        witness: Witness = lambda _: None,
+        on_side_call: OnSideCall = lambda _: None,
     ) -> T:
         """Drives an exchange to its end through the connection's sign-in, limits and redirects. `read` is awaited with
         every final arrival, in order; calls on the way to it go to `witness`. patience: seconds to wait for limits."""
         try:
             ask = next(exchange)
             while True:
-                arrival = await self.call(line, ask, patience=patience, witness=witness)
-                ask = exchange.send(await read(arrival, ask))
+                received = await self.call(connection, ask, patience=patience, on_side_call=on_side_call)
+                ask = exchange.send(await read(received, ask))
         except StopIteration as end:
             result: T = end.value
             return result
@@ -177,99 +177,125 @@ class Engine:
             exchange.close()
 
     async def call(
-        self, line: Line, ask: Send, *, patience: float = PATIENCE, witness: Witness = lambda _: None
-    ) -> Arrival:
+        self,
+        connection: OpenConnection,
+        ask: Send,
+        *,
+        patience: float = PATIENCE,
+        on_side_call: OnSideCall = lambda _: None,
+    ) -> Received:
         """One call of an operation: signed in, within limits, redirects followed by our own rule, told to wait and
         tried again."""
         is_signed, until, course = True, time.monotonic() + patience, Course()
         while True:
             patience = max(0.0, until - time.monotonic())
             if is_signed:
-                arrival = await self._signed(line, ask, patience, witness)
+                received = await self._signed(connection, ask, patience, on_side_call)
             else:
-                arrival = await self._limited(line, ask.request, patience)
+                received = await self._limited(connection, ask.request, patience)
             found = course.after(
                 ask.request,
-                arrival.status,
-                arrival.headers,
+                received.status,
+                received.headers,
                 now=datetime.now(UTC),
                 left=until - time.monotonic(),
-                secret_names={name for name, _ in arrival.request.secret_query},
+                secret_names={name for name, _ in received.request.secret_query},
             )
             match found:
                 case None:
-                    return arrival
+                    return received
                 case Wait(seconds=seconds):
-                    witness(SideCall("told to wait", ask.request, arrival))
-                    if not line.is_connection:  # a connection's limits hold all its calls back
+                    on_side_call(SideCall("told to wait", ask.request, received))
+                    if not connection.is_connection:  # a connection's limits hold all its calls back
                         await asyncio.sleep(seconds)
                 case Redirect(request=request, is_same_origin=is_same_origin):
-                    witness(SideCall("redirect", ask.request, arrival))
+                    on_side_call(SideCall("redirect", ask.request, received))
                     is_signed = is_signed and is_same_origin
                     ask = replace(ask, request=request)
 
-    async def _signed(self, line: Line, ask: Send, patience: float, witness: Witness) -> Arrival:
+    async def _signed(
+        self, connection: OpenConnection, ask: Send, patience: float, on_side_call: OnSideCall
+    ) -> Received:
         """One call through the sign-in. With two sets of secrets, the second is tried once where the first is refused."""
-        while (line.token_id, line.version) in self._newer:
-            line = self._newer[line.token_id, line.version]
-        arrival = await self._in_turn(line, ask, patience, witness)
-        if not line.is_connection:
-            return arrival
-        if arrival.status == 401 and (newer := await self.shared.newer_line(line)) is not None:
-            witness(SideCall("refused, tried with the secret set meanwhile", arrival.request, arrival))
-            self._newer[line.token_id, line.version] = newer
-            return await self._in_turn(newer, ask, patience, witness)
-        return arrival
+        while (connection.token_id, connection.version) in self._newer:
+            connection = self._newer[connection.token_id, connection.version]
+        received = await self._in_turn(connection, ask, patience, on_side_call)
+        if not connection.is_connection:
+            return received
+        if received.status == 401 and (newer := await self.shared.newer_connection(connection)) is not None:
+            on_side_call(SideCall("refused, tried with the secret set meanwhile", received.request, received))
+            self._newer[connection.token_id, connection.version] = newer
+            return await self._in_turn(newer, ask, patience, on_side_call)
+        return received
 
-    async def _in_turn(self, line: Line, ask: Send, patience: float, witness: Witness) -> Arrival:
-        preferred = line.memory.get("preferred", 0)
-        order = sorted(range(len(line.secrets)), key=lambda number: number != preferred)
+    async def _in_turn(
+        self, connection: OpenConnection, ask: Send, patience: float, on_side_call: OnSideCall
+    ) -> Received:
+        preferred = connection.memory.get("preferred", 0)
+        order = sorted(range(len(connection.secrets)), key=lambda number: number != preferred)
         for number in order:
             is_last = number == order[-1]
-            memory = line.memory.setdefault(f"set {number}", {})
-            given = Given(line.secrets[number], _now, os.urandom, line.base_address, line.operations, memory)
+            memory = connection.memory.setdefault(f"set {number}", {})
+            context = SignInContext(
+                connection.secrets[number], _now, os.urandom, connection.base_address, connection.operations, memory
+            )
             try:
-                arrival = await self._drive(line, ask, line.sign_in.exchange(ask, given), patience, witness)
+                received = await self._drive(
+                    connection, ask, connection.sign_in.exchange(ask, context), patience, on_side_call
+                )
             except SignInRefused as error:
                 if is_last or isinstance(error, SignInAgain):
                     raise
                 continue
-            if arrival.status == 401 and not is_last:
-                witness(SideCall("refused, tried with the second secret", arrival.request, arrival))
+            if received.status == 401 and not is_last:
+                on_side_call(SideCall("refused, tried with the second secret", received.request, received))
                 continue
-            if number != preferred and arrival.status != 401:
-                line.memory["preferred"] = number
-                await self.shared.prefer_secrets(line, number)
-            return arrival
+            if number != preferred and received.status != 401:
+                connection.memory["preferred"] = number
+                await self.shared.prefer_secrets(connection, number)
+            return received
         raise AssertionError("a line has at least one set of secrets")
 
     async def _drive(
-        self, line: Line, ask: Send, exchange: SignInExchange[Response], patience: float, witness: Witness
-    ) -> Arrival:
+        self,
+        connection: OpenConnection,
+        ask: Send,
+        exchange: SignInExchange[Response],
+        patience: float,
+        on_side_call: OnSideCall,
+    ) -> Received:
         """Drives a scheme's exchange for one call; gives the arrival of its last Send."""
-        last: list[Arrival] = []
+        last: list[Received] = []
 
         async def send(request: Request) -> Response:
             if last:
-                witness(SideCall("refused, sign-in renewed", last[-1].request, last.pop()))
-            last.append(await self._limited(line, request, patience))
+                on_side_call(SideCall("refused, sign-in renewed", last[-1].request, last.pop()))
+            last.append(await self._limited(connection, request, patience))
             return Response(last[-1].status, last[-1].headers, request.url)
 
-        await self._sign_in(line, exchange, send, witness)
-        arrival = last[-1]
-        secrets = line.all_secrets() + [value for _, value in arrival.request.headers if isinstance(value, Secret)]
+        await self._sign_in(connection, exchange, send, on_side_call)
+        received = last[-1]
+        secrets = connection.all_secrets() + [
+            value for _, value in received.request.headers if isinstance(value, Secret)
+        ]
         forms = forms_of(secrets)
-        if arrival.large is not None:
-            arrival.large.hide(forms)
-        return replace(arrival, body=overwritten(arrival.body, forms), headers=cleaned_headers(arrival.headers, forms))
+        if received.large is not None:
+            received.large.hide(forms)
+        return replace(
+            received, body=overwritten(received.body, forms), headers=cleaned_headers(received.headers, forms)
+        )
 
     async def _sign_in(
-        self, line: Line, exchange: SignInExchange[T], send: Callable[[Request], Awaitable[Response]], witness: Witness
+        self,
+        connection: OpenConnection,
+        exchange: SignInExchange[T],
+        send: Callable[[Request], Awaitable[Response]],
+        on_side_call: OnSideCall,
     ) -> T:
         """The driver of what sign-in asks for: see `SignInExchange`."""
 
         async def obtain(make: Callable[[Token | None], SignInExchange[Token]], held: Token | None) -> Token:
-            return await self._sign_in(line, make(held), send, witness)
+            return await self._sign_in(connection, make(held), send, on_side_call)
 
         try:
             asked = next(exchange)
@@ -280,11 +306,11 @@ class Engine:
                         case Send(request=request):
                             reply = await send(request)
                         case SendForToken(request=request):
-                            reply = await self.ask_sign_in(line, request, witness)
+                            reply = await self.ask_sign_in(connection, request, on_side_call)
                         case ReadToken():
-                            reply = await self.shared.read_token(line)
+                            reply = await self.shared.read_token(connection)
                         case RenewToken(seen=seen, obtain=make):
-                            reply = await self.shared.renew_token(line, seen, partial(obtain, make))
+                            reply = await self.shared.renew_token(connection, seen, partial(obtain, make))
                 except RondineError as error:
                     asked = exchange.throw(error)
                 else:
@@ -295,73 +321,79 @@ class Engine:
         finally:
             exchange.close()
 
-    async def ask_sign_in(self, line: Line, request: Request, witness: Witness = lambda _: None) -> Response:
+    async def ask_sign_in(
+        self, connection: OpenConnection, request: Request, on_side_call: OnSideCall = lambda _: None
+    ) -> Response:
         """A request of the sign-in itself: its body is read here and kept nowhere."""
-        is_here = origin(request.url) == origin(line.base_address)
-        arrival = None
+        is_here = origin(request.url) == origin(connection.base_address)
+        received = None
         try:
-            arrival = await (
-                self._limited(line, request, PATIENCE) if is_here else self.send(line, request, to=origin(request.url))
+            received = await (
+                self._limited(connection, request, PATIENCE)
+                if is_here
+                else self.send(connection, request, to=origin(request.url))
             )
         finally:
-            witness(
-                SideCall("sign-in", request, arrival and replace(arrival, body=b"", headers=_harmless(arrival.headers)))
+            on_side_call(
+                SideCall(
+                    "sign-in", request, received and replace(received, body=b"", headers=_harmless(received.headers))
+                )
             )
-        if len(arrival.body) > MOST_TOKEN_ANSWER:
+        if len(received.body) > MOST_TOKEN_ANSWER:
             raise SignInRefused(
-                f"the answer has {len(arrival.body):,} bytes, which is no token",
+                f"the answer has {len(received.body):,} bytes, which is not a token",
                 where=f"{request.method} {without_secrets(request.url)}",
                 hint="check the address",
             )
-        return Response(arrival.status, arrival.headers, request.url, content=arrival.body)
+        return Response(received.status, received.headers, request.url, content=received.body)
 
-    async def sign_in_once(self, line: Line, make: Callable[[Given], SignInExchange[T]]) -> T:
+    async def sign_in_once(self, connection: OpenConnection, make: Callable[[SignInContext], SignInExchange[T]]) -> T:
         """An exchange of the sign-in alone, such as a code handed in for the first token."""
-        given = Given(line.secrets[0], _now, os.urandom, line.base_address, line.operations)
+        context = SignInContext(connection.secrets[0], _now, os.urandom, connection.base_address, connection.operations)
 
         async def no_call(request: Request) -> Response:
             raise AssertionError("the sign-in alone calls no operation")
 
-        return await self._sign_in(line, make(given), no_call, lambda _: None)
+        return await self._sign_in(connection, make(context), no_call, lambda _: None)
 
-    async def _limited(self, line: Line, request: Request, patience: float) -> Arrival:
-        if not line.is_connection:
-            return await self.send(line, request)
-        place = await self.shared.begin_call(line, patience)
+    async def _limited(self, connection: OpenConnection, request: Request, patience: float) -> Received:
+        if not connection.is_connection:
+            return await self.send(connection, request)
+        slot = await self.shared.begin_call(connection, patience)
         try:
-            arrival = await self.send(line, request)
+            received = await self.send(connection, request)
         finally:
-            if place:
-                await asyncio.shield(self.shared.end_call(line, place))
-        await self.shared.note_response(line, arrival.status, arrival.headers)
-        return arrival
+            if slot:
+                await asyncio.shield(self.shared.end_call(connection, slot))
+        await self.shared.note_response(connection, received.status, received.headers)
+        return received
 
-    async def send(self, line: Line, request: Request, *, to: str = "") -> Arrival:
+    async def send(self, connection: OpenConnection, request: Request, *, to: str = "") -> Received:
         """One request, as it is. to: the origin its secrets are for, by default the connection's, and further ones that
         it names.
 
         Raises HostRefused, Unreachable, TlsFailed, ServiceTooSlow, ResponseTooLarge or ServiceError; never follows a
         redirect.
         """
-        permission = line.guard.permission(request.url)
-        meant = {to} if to else {origin(line.base_address), *line.further_origins}
+        permission = connection.guard.permission(request.url)
+        meant = {to} if to else {origin(connection.base_address), *connection.further_origins}
         if request.has_secrets and origin(request.url) not in meant:
             raise HostRefused(
-                f"the credentials are for {origin(line.base_address)}, not for {origin(request.url)}",
+                f"the credentials are for {origin(connection.base_address)}, not for {origin(request.url)}",
                 where=without_secrets(request.url),
                 hint="make a connection for that origin",
             )
-        line.guard.check_literal(request.url, permission)
-        if line.proxy:
-            permission = line.guard.permission(line.proxy)
-        session = self._pool(line, permission)
-        key = (line.id, line.version, permission)
+        connection.guard.check_literal(request.url, permission)
+        if connection.proxy:
+            permission = connection.guard.permission(connection.proxy)
+        session = self._pool(connection, permission)
+        key = (connection.id, connection.version, permission)
         self._busy[key] += 1
         trace = _Trace()
         where = f"{request.method} {without_secrets(request.url)}"
         try:
-            async with _limit(line.time_outs.whole, where, "the whole call took longer than {} s"):
-                return await self._exchange_bytes(session, line, request, trace, where)
+            async with _limit(connection.time_outs.whole, where, "the whole call took longer than {} s"):
+                return await self._exchange_bytes(session, connection, request, trace, where)
         except RondineError:
             raise
         except aiohttp.ClientConnectorCertificateError as error:
@@ -370,13 +402,13 @@ class Engine:
             raise tls_failure(error.os_error, where) from error
         except aiohttp.ClientHttpProxyError as error:
             raise Unreachable(
-                f"the proxy {without_secrets(line.proxy)} answered {error.status} and lets the call not through",
+                f"the proxy {without_secrets(connection.proxy)} answered {error.status} and lets the call not through",
                 where=where,
                 hint="check its user name and password, and that it may reach the service",
             ) from error
         except aiohttp.ClientProxyConnectionError as error:
             raise Unreachable(
-                f"the proxy {without_secrets(line.proxy)} cannot be reached",
+                f"the proxy {without_secrets(connection.proxy)} cannot be reached",
                 where=where,
                 hint="check the proxy's address, and whether it runs",
             ) from error
@@ -396,13 +428,13 @@ class Engine:
             ) from error
         except aiohttp.SocketTimeoutError as error:
             raise ServiceTooSlow(
-                f"nothing came for {line.time_outs.idle:g} s in the middle of the body",
+                f"nothing came for {connection.time_outs.idle:g} s in the middle of the body",
                 where=where,
                 hint="raise the idle time-out, or ask for less",
             ) from error
         except aiohttp.ConnectionTimeoutError as error:
             raise ServiceTooSlow(
-                f"no connection within {line.time_outs.connect:g} s",
+                f"no connection within {connection.time_outs.connect:g} s",
                 where=where,
                 hint="check host and port; a firewall may swallow the call",
             ) from error
@@ -437,8 +469,8 @@ class Engine:
                 del self._busy[key]
 
     async def _exchange_bytes(
-        self, session: aiohttp.ClientSession, line: Line, request: Request, trace: "_Trace", where: str
-    ) -> Arrival:
+        self, session: aiohttp.ClientSession, connection: OpenConnection, request: Request, trace: "_Trace", where: str
+    ) -> Received:
         headers = [(name, value.reveal() if isinstance(value, Secret) else value) for name, value in request.headers]
         url = _with_secret_query(request)
         sending = session.request(
@@ -448,9 +480,9 @@ class Engine:
             data=request.sent_body or None,
             allow_redirects=False,
             trace_request_ctx=trace,
-            **_proxy(line),
+            **_proxy(connection),
         )
-        async with _limit(line.time_outs.first_byte, where, "the first byte took longer than {} s"):
+        async with _limit(connection.time_outs.first_byte, where, "the first byte took longer than {} s"):
             response = await sending
         async with response:
             trace.first_byte = trace.now()
@@ -458,16 +490,16 @@ class Engine:
                 (key.decode("latin-1"), header_text(value, is_address=key.lower() in _ADDRESSES))
                 for key, value in response.raw_headers
             )
-            body = _Incoming(line, where)
+            body = _Incoming(connection, where)
             decoder = ContentDecoder(response.headers.get("Content-Encoding", ""), where)
             size = 0
-            while chunk := await _next_chunk(response.content, line.time_outs.idle, where):
+            while chunk := await _next_chunk(response.content, connection.time_outs.idle, where):
                 size += len(chunk)
                 for piece in decoder.feed(chunk):
                     body.add(piece)
             decoder.finish()
             length = response.headers.get("Content-Length", "")
-            return Arrival(
+            return Received(
                 request,
                 response.status,
                 header_text((response.reason or "").encode("utf-8", "surrogateescape")),
@@ -481,25 +513,25 @@ class Engine:
                 or "chunked" in response.headers.get("Transfer-Encoding", "").lower(),
             )
 
-    def _pool(self, line: Line, permission: PermittedHost) -> aiohttp.ClientSession:
-        key = (line.id, line.version, permission)
+    def _pool(self, connection: OpenConnection, permission: PermittedHost) -> aiohttp.ClientSession:
+        key = (connection.id, connection.version, permission)
         session = self._pools.get(key)
         if session is None or session.closed:
             self._close_idle_pools()
             connector = aiohttp.TCPConnector(
                 limit=1000,
                 limit_per_host=1000,
-                socket_factory=line.guard.socket_factory(permission),
+                socket_factory=connection.guard.socket_factory(permission),
                 ttl_dns_cache=10,
                 keepalive_timeout=30,
-                ssl=tls_context(line) if line.authority or line.certificate else True,
+                ssl=tls_context(connection) if connection.authority or connection.certificate else True,
             )
             session = aiohttp.ClientSession(
                 connector=connector,
                 cookie_jar=aiohttp.DummyCookieJar(),
                 trace_configs=[_tracing()],
                 auto_decompress=False,
-                timeout=aiohttp.ClientTimeout(total=None, sock_connect=line.time_outs.connect),
+                timeout=aiohttp.ClientTimeout(total=None, sock_connect=connection.time_outs.connect),
                 headers={"User-Agent": "rondine/0.1"},
                 requote_redirect_url=False,
                 max_line_size=16384,
@@ -528,12 +560,12 @@ class _Incoming:
     """A body while it comes in: in memory, or in a file where it is large and the line lets it be. Raises
     ResponseTooLarge."""
 
-    def __init__(self, line: Line, where: str) -> None:
-        self.line, self.where = line, where
+    def __init__(self, connection: OpenConnection, where: str) -> None:
+        self.connection, self.where = connection, where
         self.chunks: list[bytes] = []
         self.large: LargeBody | None = None
         self._size = 0
-        self._most = line.max_size if line.is_spooling else min(line.max_size, MOST_AT_ONCE)
+        self._most = connection.max_size if connection.is_spooling else min(connection.max_size, MOST_AT_ONCE)
 
     def add(self, piece: bytes) -> None:
         self._size += len(piece)
@@ -542,12 +574,12 @@ class _Incoming:
                 f"the body is larger than {self._most:,} bytes",
                 where=self.where,
                 hint="ask for smaller pages, or raise the connection's limit"
-                if self._most == self.line.max_size
+                if self._most == self.connection.max_size
                 else "ask for less; only feeds read larger ones, row by row",
             )
         if self.large is not None:
             self.large.write(piece)
-        elif self.line.is_spooling and self._size > SPOOLED_OVER:
+        elif self.connection.is_spooling and self._size > SPOOLED_OVER:
             self.large, self.chunks = LargeBody((*self.chunks, piece)), []
         else:
             self.chunks.append(piece)
@@ -581,12 +613,16 @@ def _with_secret_query(request: Request) -> URL:
     return URL(url, encoded=True)
 
 
-def _proxy(line: Line) -> dict[str, Any]:
-    if not line.proxy:
+def _proxy(connection: OpenConnection) -> dict[str, Any]:
+    if not connection.proxy:
         return {}
-    password = line.secrets[0].get("proxy_password")
-    auth = aiohttp.BasicAuth(line.proxy_user, password.reveal() if password else "") if line.proxy_user else None
-    return {"proxy": line.proxy, "proxy_auth": auth}
+    password = connection.secrets[0].get("proxy_password")
+    auth = (
+        aiohttp.BasicAuth(connection.proxy_user, password.reveal() if password else "")
+        if connection.proxy_user
+        else None
+    )
+    return {"proxy": connection.proxy, "proxy_auth": auth}
 
 
 def _harmless(headers: Headers) -> Headers:
@@ -612,11 +648,11 @@ def _refusal(error: aiohttp.ClientConnectorError) -> str:
 _BAD_HEADS = (
     ("Got more than", "a header, or the status line, is longer than 16,384 bytes", "tell the service's provider"),
     ("Too many headers", "the response has more headers than can be read", "tell the service's provider"),
-    ("Duplicate Content-Length", "Content-Length stands twice, so that nobody knows where the body ends", "tell the service's provider"),
+    ("Duplicate Content-Length", "Content-Length is duplicated, so that nobody knows where the body ends", "tell the service's provider"),
     ("Invalid HTTP header", "a header holds a character that none may have", "tell the service's provider"),
     (
         "Bad status line",
-        "what came is no HTTP response: a body behind a status that has none (204, 304), or another protocol",
+        "what came is not an HTTP response: a body behind a status that has none (204, 304), or another protocol",
         "check that host and port are the service's; if they are, tell its provider",
     ),
 )  # fmt: skip
@@ -628,9 +664,9 @@ def _not_http(error: aiohttp.ClientError) -> tuple[str, str]:
     for mark, words, hint in _BAD_HEADS:
         if mark in said:
             return words, hint
-    line = next((one.strip() for one in said.splitlines() if one.strip()), type(error).__name__)
+    connection = next((text.strip() for text in said.splitlines() if text.strip()), type(error).__name__)
     return (
-        f"what came back is not HTTP that can be read: {short(line).strip(chr(34))}",
+        f"what came back is not HTTP that can be read: {short(connection).strip(chr(34))}",
         "check that host and port are the service's",
     )
 

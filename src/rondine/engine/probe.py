@@ -15,7 +15,7 @@ from cryptography import x509
 
 from rondine.core.errors import RondineError, ServiceTooSlow, Unreachable
 from rondine.core.http.messages import without_secrets
-from rondine.engine.line import Line, tls_context, tls_failure
+from rondine.engine.connection import OpenConnection, tls_context, tls_failure
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,14 +29,14 @@ class Stage:
     ms: float | None = None
 
 
-async def probe(line: Line, note: Callable[[Stage], None]) -> bool:
+async def probe(connection: OpenConnection, note: Callable[[Stage], None]) -> bool:
     """Resolves, connects and agrees on TLS with the base address, or connects to the proxy. False if a stage failed;
     nothing is sent over HTTP."""
-    target = line.proxy or line.base_address
+    target = connection.proxy or connection.base_address
     parts = urlsplit(target)
     host = parts.hostname or ""
     port = parts.port or {"https": 443}.get(parts.scheme, 80)
-    via = "the proxy " if line.proxy else ""
+    via = "the proxy " if connection.proxy else ""
     stage, began = "resolve", time.perf_counter()
 
     def good(words: str) -> None:
@@ -44,19 +44,21 @@ async def probe(line: Line, note: Callable[[Stage], None]) -> bool:
 
     plain: socket.socket | None = None
     try:
-        permission = line.guard.permission(target)
-        if line.proxy:
-            line.guard.check_literal(line.base_address, line.guard.permission(line.base_address))
-        addresses = await _resolve(host, port, line)
+        permission = connection.guard.permission(target)
+        if connection.proxy:
+            connection.guard.check_literal(
+                connection.base_address, connection.guard.permission(connection.base_address)
+            )
+        addresses = await _resolve(host, port, connection)
         for _, _, _, _, address in addresses:
-            line.guard.check_address(str(address[0]), permission)
+            connection.guard.check_address(str(address[0]), permission)
         good(f"{via}{host} is {', '.join(dict.fromkeys(str(one[4][0]) for one in addresses))}")
         stage, began = "connect", time.perf_counter()
-        plain = await _connect(addresses, host, port, line)
+        plain = await _connect(addresses, host, port, connection)
         good(f"{via}port {port} is open")
-        if parts.scheme == "https" and not line.proxy:
+        if parts.scheme == "https" and not connection.proxy:
             stage, began = "TLS", time.perf_counter()
-            good(await _agree(plain, host, line))
+            good(await _agree(plain, host, connection))
         return True
     except RondineError as error:
         note(Stage(stage, False, error.message, error.hint, _since(began)))
@@ -66,13 +68,15 @@ async def probe(line: Line, note: Callable[[Stage], None]) -> bool:
             plain.close()
 
 
-async def _resolve(host: str, port: int, line: Line) -> list[tuple[object, object, int, str, tuple[object, ...]]]:
+async def _resolve(
+    host: str, port: int, connection: OpenConnection
+) -> list[tuple[object, object, int, str, tuple[object, ...]]]:
     try:
-        async with asyncio.timeout(line.time_outs.connect):
+        async with asyncio.timeout(connection.time_outs.connect):
             return await asyncio.get_running_loop().getaddrinfo(host, port, type=socket.SOCK_STREAM)  # type: ignore[return-value]
     except TimeoutError as error:
         raise ServiceTooSlow(
-            f'looking up "{host}" took longer than {line.time_outs.connect:g} s',
+            f'looking up "{host}" took longer than {connection.time_outs.connect:g} s',
             where=host,
             hint="check the name server",
         ) from error
@@ -85,18 +89,21 @@ async def _resolve(host: str, port: int, line: Line) -> list[tuple[object, objec
 
 
 async def _connect(
-    addresses: list[tuple[object, object, int, str, tuple[object, ...]]], host: str, port: int, line: Line
+    addresses: list[tuple[object, object, int, str, tuple[object, ...]]],
+    host: str,
+    port: int,
+    connection: OpenConnection,
 ) -> socket.socket:
     family, kind, proto, _, address = addresses[0]
     made = socket.socket(family, kind, proto)  # type: ignore[arg-type]
     made.setblocking(False)
     try:
-        async with asyncio.timeout(line.time_outs.connect):
+        async with asyncio.timeout(connection.time_outs.connect):
             await asyncio.get_running_loop().sock_connect(made, address)
     except TimeoutError as error:
         made.close()
         raise ServiceTooSlow(
-            f"no connection to {host}:{port} within {line.time_outs.connect:g} s",
+            f"no connection to {host}:{port} within {connection.time_outs.connect:g} s",
             where=host,
             hint="a firewall may swallow the call; check host and port",
         ) from error
@@ -115,13 +122,13 @@ async def _connect(
     return made
 
 
-async def _agree(plain: socket.socket, host: str, line: Line) -> str:
+async def _agree(plain: socket.socket, host: str, connection: OpenConnection) -> str:
     """Agrees on TLS; gives what the service's certificate says."""
-    where = without_secrets(line.base_address)
-    context = tls_context(line)
+    where = without_secrets(connection.base_address)
+    context = tls_context(connection)
     writer = None
     try:
-        async with asyncio.timeout(line.time_outs.connect):
+        async with asyncio.timeout(connection.time_outs.connect):
             _, writer = await asyncio.open_connection(sock=plain.dup(), ssl=context, server_hostname=host)
         agreed = writer.get_extra_info("ssl_object")
         found = x509.load_der_x509_certificate(agreed.getpeercert(binary_form=True))

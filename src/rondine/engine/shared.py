@@ -9,40 +9,40 @@ from dataclasses import dataclass, field
 from typing import Protocol
 
 from rondine.core.errors import LimitReached
-from rondine.core.http.limits import Usage, heard, leave_places, reserve, take_places
+from rondine.core.http.limits import Usage, heard, leave_slots, reserve, take_slots
 from rondine.core.http.messages import Headers
 from rondine.core.signin import Token
-from rondine.engine.line import Line
+from rondine.engine.connection import OpenConnection
 
 Obtain = Callable[[Token | None], Awaitable[Token]]
-#: A place for a call under way is free again this long after the call's whole time-out, should its process die.
+#: A slot for a call under way is free again this long after the call's whole time-out, should its process die.
 PLACE_SECONDS = 5.0
 
 
 class Shared(Protocol):
-    async def read_token(self, line: Line) -> Token | None: ...
+    async def read_token(self, connection: OpenConnection) -> Token | None: ...
 
-    async def renew_token(self, line: Line, seen: Token | None, obtain: Obtain) -> Token:
+    async def renew_token(self, connection: OpenConnection, seen: Token | None, obtain: Obtain) -> Token:
         """A token newer than `seen`: one caller of all obtains it, the others get the outcome. Raises what obtaining
         raised."""
         ...
 
-    async def begin_call(self, line: Line, patience: float) -> str:
-        """Waits until the limits let a call begin; gives the name of its place. Raises LimitReached beyond patience
+    async def begin_call(self, connection: OpenConnection, patience: float) -> str:
+        """Waits until the limits let a call begin; gives the name of its slot. Raises LimitReached beyond patience
         seconds."""
         ...
 
-    async def end_call(self, line: Line, place: str) -> None: ...
+    async def end_call(self, connection: OpenConnection, slot: str) -> None: ...
 
-    async def note_response(self, line: Line, status: int, headers: Headers) -> None:
+    async def note_response(self, connection: OpenConnection, status: int, headers: Headers) -> None:
         """Takes to heart what the service says of its limits."""
         ...
 
-    async def prefer_secrets(self, line: Line, number: int) -> None:
+    async def prefer_secrets(self, connection: OpenConnection, number: int) -> None:
         """The set of secrets that the service accepted comes first from now on."""
         ...
 
-    async def newer_line(self, line: Line) -> Line | None:
+    async def newer_connection(self, connection: OpenConnection) -> OpenConnection | None:
         """The connection as it is now, if somebody has changed it since the line was made."""
         ...
 
@@ -56,62 +56,62 @@ class Alone:
     preferred: dict[str, int] = field(default_factory=dict)
     _locks: dict[str, asyncio.Lock] = field(default_factory=dict)
 
-    async def read_token(self, line: Line) -> Token | None:
-        return self.tokens.get(line.token_id)
+    async def read_token(self, connection: OpenConnection) -> Token | None:
+        return self.tokens.get(connection.token_id)
 
-    async def renew_token(self, line: Line, seen: Token | None, obtain: Obtain) -> Token:
-        async with self._locks.setdefault(line.token_id, asyncio.Lock()):
-            held = self.tokens.get(line.token_id)
+    async def renew_token(self, connection: OpenConnection, seen: Token | None, obtain: Obtain) -> Token:
+        async with self._locks.setdefault(connection.token_id, asyncio.Lock()):
+            held = self.tokens.get(connection.token_id)
             if held is None or held.is_same(seen):
-                held = self.tokens[line.token_id] = await obtain(held)
+                held = self.tokens[connection.token_id] = await obtain(held)
             return held
 
-    async def begin_call(self, line: Line, patience: float) -> str:
-        if not line.limits and not line.parallel and line.id not in self.usages:
+    async def begin_call(self, connection: OpenConnection, patience: float) -> str:
+        if not connection.limits and not connection.parallel and connection.id not in self.usages:
             return ""
         name, until = uuid.uuid4().hex, time.time() + patience
-        while line.parallel:
-            usage = self.usages.get(line.id, Usage())
-            seconds = line.time_outs.whole + PLACE_SECONDS
-            self.usages[line.id], given = take_places(
-                usage, now=time.time(), parallel=line.parallel, names=[name], seconds=seconds
+        while connection.parallel:
+            usage = self.usages.get(connection.id, Usage())
+            seconds = connection.time_outs.whole + PLACE_SECONDS
+            self.usages[connection.id], given = take_slots(
+                usage, now=time.time(), parallel=connection.parallel, names=[name], seconds=seconds
             )
             if given:
                 break
             if time.time() > until:
-                raise no_place(line)
+                raise no_slot(connection)
             await asyncio.sleep(0.01)
         usage, moments = reserve(
-            line.limits,
-            self.usages.get(line.id, Usage()),
+            connection.limits,
+            self.usages.get(connection.id, Usage()),
             now=time.time(),
             wanted=1,
             most_wait=max(0.0, until - time.time()),
         )
-        self.usages[line.id] = usage
+        self.usages[connection.id] = usage
         await asyncio.sleep(max(0.0, moments[0] - time.time()))
         return name
 
-    async def end_call(self, line: Line, place: str) -> None:
-        if line.parallel and line.id in self.usages:
-            self.usages[line.id] = leave_places(self.usages[line.id], [place])
+    async def end_call(self, connection: OpenConnection, slot: str) -> None:
+        if connection.parallel and connection.id in self.usages:
+            self.usages[connection.id] = leave_slots(self.usages[connection.id], [slot])
 
-    async def note_response(self, line: Line, status: int, headers: Headers) -> None:
-        before = self.usages.get(line.id, Usage())
+    async def note_response(self, connection: OpenConnection, status: int, headers: Headers) -> None:
+        before = self.usages.get(connection.id, Usage())
         after = heard(before, status, headers, now=time.time())
         if after is not before:
-            self.usages[line.id] = after
+            self.usages[connection.id] = after
 
-    async def prefer_secrets(self, line: Line, number: int) -> None:
-        self.preferred[line.id] = number
+    async def prefer_secrets(self, connection: OpenConnection, number: int) -> None:
+        self.preferred[connection.id] = number
 
-    async def newer_line(self, line: Line) -> Line | None:
+    async def newer_connection(self, connection: OpenConnection) -> OpenConnection | None:
         return None
 
 
-def no_place(line: Line) -> LimitReached:
+def no_slot(connection: OpenConnection) -> LimitReached:
     return LimitReached(
-        f"{line.parallel} calls of the connection are under way, as many as it allows at a time",
-        where=f"connection {line.name}",
+        f"{connection.parallel} calls of the connection are under way, as many as it allows at a time",
+        where=f"connection {connection.name}",
         hint="wait for them, or raise its parallel calls",
     )

@@ -4,7 +4,7 @@ import os
 import tempfile
 from collections.abc import Iterable, Iterator, Sequence
 
-from rondine.engine.line import overwritten
+from rondine.engine.connection import overwritten
 
 #: Bodies with more bytes than this are spooled, where that is asked for.
 SPOOLED_OVER = 8 * 1024 * 1024

@@ -134,7 +134,7 @@ def run_make_project(args: argparse.Namespace) -> None:
     from rondine.server.access.actions import find_person, make_project
 
     project = make_project(args.name, title=args.title, administrator=find_person(args.administrator))
-    environments = ", ".join(sorted(one.name for one in project.environments.all()))
+    environments = ", ".join(sorted(environment.name for environment in project.environments.all()))
     print(f"{project.name} is made, with the environments {environments}; {args.administrator} is its administrator")
 
 
@@ -158,7 +158,7 @@ def run_member(args: argparse.Namespace) -> None:
     person = find_person(args.person)
     if args.role == "none":
         remove_member(project, person)
-        print(f"{person.name} is no member of {project.name} any more")
+        print(f"{person.name} is not a member of {project.name} any more")
     else:
         set_member(project, person, args.role)
         print(f"{person.name} is {args.role} in {project.name}")

@@ -22,7 +22,7 @@ def main() -> None:
     serve.set_defaults(run=run_web)
     work = commands.add_parser("work", help="run a worker")
     work.add_argument("--parallel", type=int, default=4, help="runs carried out at a time (default: 4)")
-    work.add_argument("--place", default="", help="where this worker stands; connections can be bound to it")
+    work.add_argument("--site", default="", help="where this worker stands; connections can be bound to it")
     work.set_defaults(run=run_worker)
     commands.add_parser("prepare", help="bring the database to this version").set_defaults(run=run_prepare)
     administering.add_commands(commands)
@@ -31,7 +31,7 @@ def main() -> None:
     demo.add_argument("--more-ports", type=int, nargs="*", default=[], help="of the other stand-ins")
     demo.add_argument("--people-file", type=Path, required=True)
     demo.set_defaults(run=run_demo)
-    rotate = commands.add_parser("rotate-key", help="seal all secrets anew with a new encryption key, under load")
+    rotate = commands.add_parser("rotate-key", help="encrypt all secrets again with a new encryption key, under load")
     rotate.add_argument(
         "--prepare", action="store_true", help="only add the key to the file, to copy it to other machines first"
     )
@@ -85,8 +85,8 @@ def run_rotate_key(args: argparse.Namespace) -> None:
     django.setup()
     from django.conf import settings
 
+    from rondine.server.connecting.encryption import prepare_key
     from rondine.server.connecting.rotation import rotate_key
-    from rondine.server.connecting.sealing import prepare_key
 
     if args.prepare:
         print(f"key {prepare_key(settings.KEYS_FILE)} is in {settings.KEYS_FILE}, not used yet")
@@ -94,7 +94,7 @@ def run_rotate_key(args: argparse.Namespace) -> None:
         return
     version, count, gone = rotate_key(settings.KEYS_FILE)
     removed = f"; removed key {', '.join(map(str, gone))}" if gone else ""
-    print(f"key {version} is in use; {count} secrets were sealed anew{removed}")
+    print(f"key {version} is in use; {count} secrets were encrypted again{removed}")
     print("keep a copy of the key file in a safe place: without it no secret can be opened")
 
 
@@ -145,11 +145,11 @@ def run_worker(args: argparse.Namespace) -> None:
     # decoded pages are large, short-lived and free of cycles: looking for some in them costs more than decoding
     gc.freeze()
     gc.set_threshold(200_000, 50, 100)
-    os.environ["RONDINE_PLACE"] = args.place
-    uvloop.run(_work(args.parallel, args.place))
+    os.environ["RONDINE_SITE"] = args.site
+    uvloop.run(_work(args.parallel, args.site))
 
 
-async def _work(parallel: int, place: str) -> None:
+async def _work(parallel: int, site: str) -> None:
     """Works until it is told to stop; a database that goes away is waited for."""
     import procrastinate.exceptions
     import psycopg
@@ -158,7 +158,7 @@ async def _work(parallel: int, place: str) -> None:
     from procrastinate.contrib.django import app
 
     from rondine.server.connecting.process import parts
-    from rondine.server.runs.places import queue_of
+    from rondine.server.runs.sites import queue_of
     from rondine.server.runs.sweeping import sweep_for_ever
 
     log = structlog.get_logger("rondine.worker")
@@ -166,14 +166,14 @@ async def _work(parallel: int, place: str) -> None:
     loop = asyncio.get_running_loop()
     for one in (signal.SIGTERM, signal.SIGINT):
         loop.add_signal_handler(one, stopping.set)
-    sweeper = asyncio.create_task(sweep_for_ever(parts()[1], place))
+    sweeper = asyncio.create_task(sweep_for_ever(parts()[1], site))
     while not stopping.is_set():
         try:
             async with app.with_connector(app.connector.get_worker_connector()).open_async() as working:  # type: ignore[attr-defined]
                 log.info("worker is ready", parallel=parallel)
                 worker = asyncio.create_task(
                     working.run_worker_async(
-                        queues=sorted({queue_of(""), queue_of(place)}),
+                        queues=sorted({queue_of(""), queue_of(site)}),
                         concurrency=parallel,
                         install_signal_handlers=False,
                         shutdown_graceful_timeout=5,

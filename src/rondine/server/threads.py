@@ -24,7 +24,7 @@ async def in_database(pool: ThreadPoolExecutor, action: Callable[..., T], *argum
     return await asyncio.get_running_loop().run_in_executor(pool, fresh)
 
 
-def apart(action: Callable[..., T]) -> Callable[..., Coroutine[Any, Any, T]]:
+def in_own_thread(action: Callable[..., T]) -> Callable[..., Coroutine[Any, Any, T]]:
     """An action that takes long, for a view that waits for it: in a thread of its own, which gives its database
     connection back at the end."""
 

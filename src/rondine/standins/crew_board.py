@@ -61,9 +61,9 @@ class CrewBoard:
     async def list(self, request: web.Request) -> web.Response:
         first, last, crew = (request.query.get(name, "") for name in ("from", "to", "crew"))
         found = [
-            one
-            for one in self.days.values()
-            if one["date"] >= first and (not last or one["date"] <= last) and (not crew or one["crew"] == crew)
+            day
+            for day in self.days.values()
+            if day["date"] >= first and (not last or day["date"] <= last) and (not crew or day["crew"] == crew)
         ]
         return web.json_response({"days": found, "count": len(found)})
 

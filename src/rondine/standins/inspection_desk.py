@@ -134,7 +134,11 @@ class InspectionDesk:
         if "__schema" in text and not self.control.introspection:
             return failed("introspection is switched off", code="INTROSPECTION_OFF")
         try:
-            kinds = {one.operation.value for one in parse(text).definitions if isinstance(one, OperationDefinitionNode)}
+            kinds = {
+                definition.operation.value
+                for definition in parse(text).definitions
+                if isinstance(definition, OperationDefinitionNode)
+            }
         except GraphQLError as error:
             return failed(error.message, code="GRAPHQL_PARSE_FAILED")
         if request.method == "GET" and kinds - {"query"}:
@@ -150,7 +154,7 @@ class InspectionDesk:
     def inspections(
         self, info: Any, first: int = 20, after: str | None = None, tree: str | None = None, grade: str | None = None
     ) -> Any:
-        found = [one for one in self.rows if tree in (None, one["tree"]["number"]) and grade in (None, one["grade"])]
+        found = [row for row in self.rows if tree in (None, row["tree"]["number"]) and grade in (None, row["grade"])]
         start = next((n + 1 for n, one in enumerate(found) if one["id"] == after), 0)
         page = found[start : start + first]
         return {
@@ -161,10 +165,10 @@ class InspectionDesk:
         }
 
     def inspection(self, info: Any, id: str) -> Any:
-        return next((one for one in self.rows if one["id"] == id), None)
+        return next((row for row in self.rows if row["id"] == id), None)
 
     def inspector(self, info: Any, name: str) -> Any:
-        return {"name": name} if any(one["inspector"] == name for one in self.rows) else None
+        return {"name": name} if any(row["inspector"] == name for row in self.rows) else None
 
     def recordInspection(self, info: Any, input: dict[str, Any]) -> Any:
         if input["on"] > "2026-12-31":
@@ -172,14 +176,14 @@ class InspectionDesk:
         number = input["tree"]
         made = {
             "id": f"I-{len(self.rows) + 1}", "tree": {"number": number, "species": SPECIES[0][0]}, "on": input["on"], "grade": input["grade"],
-            "notes": input.get("notes"), "inspector": "Ines", "findings": [{"severe": False, **one} for one in input.get("findings") or []],
+            "notes": input.get("notes"), "inspector": "Ines", "findings": [{"severe": False, **finding} for finding in input.get("findings") or []],
         }  # fmt: skip
         self.rows.insert(0, made)
         return made
 
     def withdrawInspection(self, info: Any, id: str) -> bool:
         before = len(self.rows)
-        self.rows = [one for one in self.rows if one["id"] != id]
+        self.rows = [row for row in self.rows if row["id"] != id]
         return len(self.rows) < before
 
 
@@ -197,10 +201,10 @@ def resolve(source: Any, info: Any, **arguments: Any) -> Any:
         case "inspector" if isinstance(source.get("inspector"), str):
             return {"name": source["inspector"]}
         case "inspections":
-            return [one for one in desk.rows if one["inspector"] == source["name"]][: arguments["first"]]
+            return [row for row in desk.rows if row["inspector"] == source["name"]][: arguments["first"]]
         case "findings":
             severe = arguments.get("severe")
-            return [one for one in source["findings"] if severe in (None, one["severe"])]
+            return [finding for finding in source["findings"] if severe in (None, finding["severe"])]
     return source.get(info.field_name)
 
 

@@ -60,7 +60,7 @@ class PermitCounter:
             body = root.find(f"{{{namespace}}}Body")
             called = body[0]  # type: ignore[index]
         except (etree.XMLSyntaxError, KeyError, IndexError, TypeError):
-            return fault("1.1", "Client", "this is no SOAP envelope")
+            return fault("1.1", "Client", "this is not a SOAP envelope")
         wanted = "text/xml" if version == "1.1" else "application/soap+xml"
         if request.content_type != wanted:
             return fault(version, "Client", f"SOAP {version} comes as {wanted}, not as {request.content_type}")

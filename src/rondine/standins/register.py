@@ -225,7 +225,7 @@ class Register:
 
     async def set_control(self, request: web.Request) -> web.Response:
         wanted = await request.json()
-        known = {one.name for one in fields(Control)}
+        known = {field.name for field in fields(Control)}
         if not isinstance(wanted, dict) or set(wanted) - known:
             return answer({"error": {"status": 400, "message": f"known here: {', '.join(sorted(known))}"}}, status=400)
         self.control = replace(Control(), **wanted)

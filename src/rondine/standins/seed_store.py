@@ -102,7 +102,7 @@ class SeedStore:
 
     async def _answer(self, request: web.Request, path: str) -> web.Response:
         if found := re.fullmatch(r"ScarceLots\(below=([\d.]+)\)", path):
-            rows = [one for one in self.rows["Lots"] if one["Grams"] < Decimal(found.group(1))]
+            rows = [lot for lot in self.rows["Lots"] if lot["Grams"] < Decimal(found.group(1))]
             return reply({"@odata.context": "$metadata#Lots", "value": rows})
         found = re.fullmatch(r"(\w+)(?:\((.*?)\))?(?:/([\w.]+))?", path)
         name = found.group(1) if found else ""
@@ -163,9 +163,9 @@ class SeedStore:
 
     def _chosen(self, rows: list[Row], name: str, options: dict[str, str]) -> list[Row]:
         if text := options.get("$filter"):
-            rows = [one for one in rows if holds(text, one)]
+            rows = [row for row in rows if holds(text, row)]
         if text := options.get("$search"):
-            rows = [one for one in rows if text.strip('"').lower() in json.dumps(one, default=str).lower()]
+            rows = [row for row in rows if text.strip('"').lower() in json.dumps(row, default=str).lower()]
         for order in reversed([part.split() for part in options.get("$orderby", "").split(",") if part]):
             rows = sorted(rows, key=lambda one: value_at(one, order[0]), reverse=order[1:] == ["desc"])
         return rows
@@ -246,7 +246,7 @@ class SeedStore:
         rows = self.rows["Lots"]
         if text := request.query.get("$filter"):
             try:
-                rows = [one for one in rows if holds(text, one, old=True)]
+                rows = [row for row in rows if holds(text, row, old=True)]
             except Wrong as error:
                 body = {"error": {"code": error.code, "message": {"lang": "en", "value": str(error)}}}
                 return reply(body, status=error.status)
@@ -272,15 +272,15 @@ def atom(rows: list[Row], following: str) -> str:
     """Lots as an Atom feed (RFC 4287) with OData 2.0's properties in its entries."""
     types = {"Grams": "Edm.Decimal", "Year": "Edm.Int16", "Number": "Edm.Int32"}
     entries = []
-    for one in rows:
-        plain = {**one, "Stored": f"{one['Stored']}T00:00:00Z"}
+    for row in rows:
+        plain = {**row, "Stored": f"{row['Stored']}T00:00:00Z"}
         properties = "".join(
             f"<d:{name}{f' m:type={quoteattr(types[name])}' if name in types else ''}>{escape(str(value))}</d:{name}>"
             for name, value in plain.items()
             if not isinstance(value, dict)
         )
         entries.append(
-            f"<entry><id>Lots({one['Number']})</id><title/><updated>{one['Changed']}</updated>"
+            f"<entry><id>Lots({row['Number']})</id><title/><updated>{row['Changed']}</updated>"
             f'<content type="application/xml"><m:properties>{properties}</m:properties></content></entry>'
         )
     link = f'<link rel="next" href={quoteattr(following)}/>' if following else ""
@@ -339,11 +339,11 @@ def literal(text: str, *, old: bool = False) -> Any:
         return {"true": True, "false": False, "null": None}[text]
     if found := re.fullmatch(r"(-?\d+(?:\.\d+)?)([LMdf])?", text):
         if found.group(2) and not old:
-            raise Wrong(400, f"{text} is no literal of OData 4")
+            raise Wrong(400, f"{text} is not a literal of OData 4")
         return Decimal(found.group(1)) if "." in text or found.group(2) else int(found.group(1))
     if re.fullmatch(r"[\d:TZ.+-]+|[0-9a-fA-F-]{36}", text):
         return text
-    raise Wrong(400, f"{text} is no literal")
+    raise Wrong(400, f"{text} is not a literal")
 
 
 def value_at(one: Row, path: str) -> Any:

@@ -13,7 +13,7 @@ function useForms(project: string): Schemas["ConversionForm"][] {
 /** A step in a few words: what it is, and what was said of it. */
 export function stepWords(step: Conversion): string {
   const { type, ...rest } = step as { type: string } & Record<string, unknown>;
-  const isNamed = type === "arithmetic" || type === "cut" || type === "around";
+  const isNamed = type === "arithmetic" || type === "substring" || type === "affix";
   const said = Object.entries(rest).filter(([, one]) => one !== false && one !== "").map(([key, one]) => isNamed ? `${key} ${String(one)}` : (Array.isArray(one) ? one.join(" or ") : typeof one === "object" && one !== null ? Object.entries(one).slice(0, 3).map(([from, to]) => `${from}=${String(to)}`).join(" ") : String(one)));
   return [type === "arithmetic" ? "" : type, ...said].filter(Boolean).join(" ");
 }

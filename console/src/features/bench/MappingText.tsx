@@ -10,7 +10,7 @@ import type { RecordsProps } from "./RecordsPane";
 
 const RULE = /^\/outputs\/0\/fields\/(\d+)(?:\/(\w+))?/;
 
-/** The mapping document itself. What is changed here shows in the list and the records, and the other way round; a text that is no mapping stays until it is one. */
+/** The mapping document itself. What is changed here shows in the list and the records, and the other way round; a text that is not a mapping stays until it is one. */
 export default function MappingText({ project, plan, lines, lit, mayBuild, previewError, firstRow, onPlan, onPoint }: RecordsProps & { plan: Plan; firstRow: Schemas["MappedRow"] | undefined }) {
   const schema = useQuery({ queryKey: ["document-schema", project, "mappings"], staleTime: Infinity, queryFn: () => answer(api.GET("/api/v1/projects/{project}/document-schemas/{kind}", { params: { path: { project, kind: "mappings" } } })) });
   const [own, setOwn] = useState({ text: written(plan.mapping), mapping: JSON.stringify(plan.mapping), problem: "" });

@@ -11,9 +11,9 @@ interface Props {
   /** Bodies of the samples that are kept. */
   earlier: string[];
   corrections: Schemas["Correction"][];
-  lines: Schemas["OutlineLine"][];
+  lines: Schemas["OutlineItem"][];
   plan: Plan | null;
-  onTake: (path: string, type: FieldType, convert: Schemas["OutlineLine"]["convert"]) => void;
+  onTake: (path: string, type: FieldType, convert: Schemas["OutlineItem"]["convert"]) => void;
 }
 
 /** Parts of the response that the kept samples do not allow, with the fields that they touch. The mapping stays as it is. */
@@ -30,7 +30,7 @@ export function Otherwise({ project, body, earlier, corrections, lines, plan, on
   const taken = plan ? [...takenPaths(plan)] : [];
   return (
     <details className="mt-1 border-l-4 border-warning bg-warning/10 px-3 py-1.5 text-sm">
-      <summary className="cursor-pointer">{differences.length === 1 ? "One part is" : `${differences.length}${found.data?.is_all ? "" : " or more"} parts are`} otherwise than in {earlier.length === 1 ? "the kept sample" : "the kept samples"}</summary>
+      <summary className="cursor-pointer">{differences.length === 1 ? "One part differs" : `${differences.length}${found.data?.is_all ? "" : " or more"} parts differ`} from {earlier.length === 1 ? "the kept sample" : "the kept samples"}</summary>
       <ul className="mt-1 max-h-48 overflow-auto text-xs">
         {differences.map((one) => {
           const inRow = plan ? fromRow(one.path, plan.rows) : null;

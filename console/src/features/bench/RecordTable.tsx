@@ -15,7 +15,7 @@ interface TableProps {
 /** Rows as records, each cell lit with its place in the response; what was rejected with its reasons. */
 export function RecordTable({ rows, shown, recordType, lit, onPoint, onFocus, lead }: TableProps) {
   const fields = recordType.fields ?? [];
-  if (rows === 0) return <p className="mb-3 text-sm opacity-80">The list is empty: no rows, and that is no error.</p>;
+  if (rows === 0) return <p className="mb-3 text-sm opacity-80">The list is empty: no rows, and that is not an error.</p>;
   return (
     <div className="mb-4 max-h-[40vh] overflow-auto" onMouseLeave={() => onPoint(null)}>
       <table className="w-full text-xs">

@@ -14,8 +14,8 @@ const MappingText = lazy(() => import("./MappingText"));
 
 export interface RecordsProps {
   trial: Schemas["TrialShown"] | null;
-  rowChoices: Schemas["RowChoiceLine"][];
-  lines: Schemas["OutlineLine"][];
+  rowChoices: Schemas["RowChoiceItem"][];
+  lines: Schemas["OutlineItem"][];
   plan: Plan | null;
   preview: Schemas["PreviewShown"] | undefined;
   previewError: unknown;

@@ -131,7 +131,7 @@ export function RequestPane(props: Props) {
 }
 
 /** Every value of the request with where it comes from; each leads there. */
-function Origins({ origins, project, connection, onDescribe }: { origins: Schemas["OriginLine"][]; project: string; connection: string; onDescribe: () => void }) {
+function Origins({ origins, project, connection, onDescribe }: { origins: Schemas["OriginItem"][]; project: string; connection: string; onDescribe: () => void }) {
   const leads = (source: string) => {
     const input = /^(?:input|default) (.+)$/.exec(source)?.[1];
     const record = /^field \S+ of (\S+) (.+)$/.exec(source);

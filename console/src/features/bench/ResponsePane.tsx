@@ -11,21 +11,21 @@ import { Otherwise } from "./Otherwise";
 import { mapsIn, wholePath } from "./paths";
 import { Tree } from "./Tree";
 
-type OutlineLine = Schemas["OutlineLine"];
+type OutlineItem = Schemas["OutlineItem"];
 const VIEWS = ["tree", "schema", "text", "headers", "compare"] as const;
 
 export interface ResponseProps {
   project: string;
   trial: Schemas["TrialShown"] | null;
   isSending: boolean;
-  lines: OutlineLine[];
+  lines: OutlineItem[];
   corrections: Schemas["Correction"][];
   plan: Plan | null;
   lit: string | null;
   focus: string | null;
   onPoint: (pointer: string | null) => void;
   onRows: (path: string) => void;
-  onTake: (path: string, type: FieldType, convert: OutlineLine["convert"]) => void;
+  onTake: (path: string, type: FieldType, convert: OutlineItem["convert"]) => void;
   onLeave: (field: string) => void;
   /** The body of the response before this one. */
   bodyBefore?: string | null;
@@ -83,7 +83,7 @@ export function ResponsePane(props: ResponseProps) {
             {call.size !== null && <p className="text-sm">{bytes(call.size)}{call.timings && ` after ${call.timings.done.toFixed(0)} ms`}</p>}
             {call.timings && <TimingBar timings={call.timings} />}
           </div>
-          {outcome.kind === "nothing_found" && <p className="mt-1 border-l-4 border-info bg-info/10 px-3 py-1.5 text-sm">Nothing was found. By the operation's rules that is no failure.</p>}
+          {outcome.kind === "nothing_found" && <p className="mt-1 border-l-4 border-info bg-info/10 px-3 py-1.5 text-sm">Nothing was found. By the operation's rules that is not a failure.</p>}
           {!outcome.is_good && call.status === 404 && props.document && props.onDocument && (
             <p className="mt-1 text-sm"><button type="button" className="link text-accent" onClick={() => props.onDocument!({ ...props.document!, outcomes: { ...props.document!.outcomes, nothing_found: { ...props.document!.outcomes?.nothing_found, statuses: [404] } } })}>404 here means that nothing was found</button></p>
           )}
@@ -93,7 +93,7 @@ export function ResponsePane(props: ResponseProps) {
           {trial.notes.map((one) => <p key={one} className="mt-1 border-l-4 border-warning bg-warning/10 px-3 py-1.5 text-sm">{one}</p>)}
           {"described" in trial && trial.differences.length > 0 && (
             <details className="mt-1 border-l-4 border-warning bg-warning/10 px-3 py-1.5 text-sm">
-              <summary className="cursor-pointer">{trial.differences.length === 1 ? "One place is" : `${trial.differences.length} places are`} otherwise than the definition says of a response {trial.described}</summary>
+              <summary className="cursor-pointer">{trial.differences.length === 1 ? "One place differs" : `${trial.differences.length} places differ`} from what the definition says of a response {trial.described}</summary>
               <ul className="mt-1 max-h-40 overflow-auto text-xs">
                 {trial.differences.map((one) => <li key={one.where + one.message}><span className="font-mono">{one.where}</span> {one.message}</li>)}
               </ul>

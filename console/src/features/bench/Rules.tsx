@@ -90,7 +90,7 @@ function OpenFields({ plan, aim, onAim }: RecordsProps & { plan: Plan }) {
 }
 
 /** What the samples say of the place that a rule takes its value from. */
-function lineOf(lines: Schemas["OutlineLine"][], plan: Plan, source: unknown): Schemas["OutlineLine"] | undefined {
+function lineOf(lines: Schemas["OutlineItem"][], plan: Plan, source: unknown): Schemas["OutlineItem"] | undefined {
   const path = pathOf(source, plan.mapping.format);
   return path === null ? undefined : lines.find((one) => fromRow(one.path, plan.rows) === path);
 }

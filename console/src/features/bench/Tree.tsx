@@ -177,7 +177,7 @@ function CopyPath({ path, isShown }: { path: string; isShown: boolean }) {
   );
 }
 
-function Value({ node, canTake, field, onToggle }: { node: Schemas["NodeLine"]; canTake: boolean; field: string | undefined; onToggle: () => void }) {
+function Value({ node, canTake, field, onToggle }: { node: Schemas["NodeItem"]; canTake: boolean; field: string | undefined; onToggle: () => void }) {
   const colour = node.kind === "string" ? "text-success" : node.kind === "null" ? "opacity-60" : "text-info";
   const shown = <span className={colour} title={node.text.length > 40 ? node.text : undefined}>{node.text.length > 200 ? `${node.text.slice(0, 200)}…` : node.text}</span>;
   if (!canTake) return <span className="ml-2">{shown}</span>;
@@ -190,7 +190,7 @@ function Value({ node, canTake, field, onToggle }: { node: Schemas["NodeLine"]; 
 }
 
 /** What samples say of a part, in a few words. */
-function note(line: Schemas["OutlineLine"]): string {
+function note(line: Schemas["OutlineItem"]): string {
   const whole = line.type === "decimal" && line.fractional > 0 && line.fractional < line.seen - line.nulls ? `whole in ${Math.round((100 * (line.seen - line.nulls - line.fractional)) / Math.max(1, line.seen - line.nulls))}%` : "";
   const range = line.lengths && line.lengths[0] !== line.lengths[1] ? `${line.lengths[0]} to ${line.lengths[1]} of them` : "";
   const kind = line.lengths ? range : line.key_count ? `${line.key_count} keys, which are data` : line.type;

@@ -399,7 +399,7 @@ export function useChangedUnits(project: string, plan: Plan): { name: string; fr
 }
 
 /** What else saving the plan reaches: users of the record type, if it is changed, and of the mapping. */
-export function useReach(project: string, plan: Plan): { what: string; users: Schemas["UseLine"][] }[] {
+export function useReach(project: string, plan: Plan): { what: string; users: Schemas["UseItem"][] }[] {
   const type = useRecordTypes(project).data?.find((one) => one.name === plan.typeName);
   const mapping = useQuery({
     queryKey: ["mapping", project, plan.mappingName],

@@ -2,7 +2,7 @@ import { useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useReducer, useRef, useState } from "react";
 import { answer, api, type Schemas } from "../../api/client";
 
-export type NodeLine = Schemas["NodeLine"];
+export type NodeItem = Schemas["NodeItem"];
 /** Members of a list or object that are asked for together. */
 const PAGE = 100;
 /** Depth to which the first of each list, and all parts of an object, are open at first. */
@@ -16,7 +16,7 @@ interface Holder {
   count: number;
   path: string;
   isFirst: boolean;
-  nodes: Map<number, NodeLine>;
+  nodes: Map<number, NodeItem>;
   /** The members that are open, by position. */
   open: Map<number, string>;
 }
@@ -39,7 +39,7 @@ export interface Place {
 export interface Row extends Place {
   depth: number;
   /** Not there before its page came. */
-  node?: NodeLine;
+  node?: NodeItem;
   isFirst: boolean;
   isOpen: boolean;
 }
@@ -161,7 +161,7 @@ function isFirstOf(holder: Holder, position: number, isMap: (path: string) => bo
 }
 
 /** Open at first: the first of a list, all parts of an object that has few. As the source of a record, only what leads to it is, and what is in it. */
-function opensAtFirst(node: NodeLine, position: number, depth: number, holder: Holder, { isMap, isSource, unfolded }: { isMap: (path: string) => boolean; isSource: boolean; unfolded: string | null }): boolean {
+function opensAtFirst(node: NodeItem, position: number, depth: number, holder: Holder, { isMap, isSource, unfolded }: { isMap: (path: string) => boolean; isSource: boolean; unfolded: string | null }): boolean {
   if (isSource && unfolded !== null && node.pointer.startsWith(`${unfolded}/`)) return node.kind === "object" && 0 < node.count && node.count <= FEW;
   if (node.count === 0 || depth >= OPEN_AT_FIRST || isSource || !holder.isFirst) return false;
   return holder.kind === "object" && !isMap(holder.path) ? holder.count <= FEW : position === 0;

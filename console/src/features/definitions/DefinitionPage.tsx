@@ -9,7 +9,7 @@ import { type Comparison, type Source, useCompare, useDefinition, useUpdate } fr
 import { Faults } from "./Faults";
 import { SourceForm } from "./SourceForm";
 
-/** One imported definition: where it came from, what was taken of it, and what it says otherwise by now. */
+/** One imported definition: where it came from, what was taken of it, and what has changed in it since. */
 export default function DefinitionPage() {
   const { project = "", name = "" } = useParams();
   const found = useDefinition(project, name);
@@ -67,7 +67,7 @@ function Changes({ project, name, source, found }: { project: string; name: stri
   return (
     <section>
       <p className="mb-3 text-sm">
-        {found.changes.length === 0 ? "Nothing has changed in what is imported." : `${found.changes.length} operations are described otherwise, ${found.unchanged} as before.`}
+        {found.changes.length === 0 ? "Nothing has changed in what is imported." : `${found.changes.length} operations have changed, ${found.unchanged} as before.`}
       </p>
       <Faults leftOut={found.left_out} warnings={found.warnings} />
       <ul>
@@ -96,7 +96,7 @@ function Changes({ project, name, source, found }: { project: string; name: stri
   );
 }
 
-function Differences({ lines }: { lines: Schemas["DifferenceLine"][] }) {
+function Differences({ lines }: { lines: Schemas["DifferenceItem"][] }) {
   const text = (value: unknown) => (value === null || value === undefined ? "–" : typeof value === "string" ? value : JSON.stringify(value));
   return (
     <table className="mt-1 ml-8 w-[calc(100%-2rem)] table-fixed text-xs">

@@ -1,6 +1,6 @@
 import type { Schemas } from "../../api/client";
 
-type Line = Schemas["ProblemLine"];
+type Line = Schemas["ProblemItem"];
 
 /** What is wrong with a definition, each with its place; folded, as the rest is sound. */
 export function Faults({ leftOut, warnings }: { leftOut: Line[]; warnings: Line[] }) {

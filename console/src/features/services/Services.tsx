@@ -153,7 +153,7 @@ function ConnectForm({ project, onClose }: { project: string; onClose: () => voi
       </Field>
       <Heading>How to sign in</Heading>
       <div className="grid gap-x-4 sm:grid-cols-2">
-        <Field label="Header that carries the API key" hint="leave it empty if it asks for nothing, or signs in otherwise: all other ways are on the next page">{(id) => <input id={id} className="input w-full font-mono text-sm" placeholder="X-Register-Key" value={given.header} onChange={set("header")} />}</Field>
+        <Field label="Header that carries the API key" hint="leave it empty if it asks for nothing, or signs in another way: all other ways are on the next page">{(id) => <input id={id} className="input w-full font-mono text-sm" placeholder="X-Register-Key" value={given.header} onChange={set("header")} />}</Field>
         {given.header && (
           <Field label="API key" hint="kept encrypted, never shown again">
             {(id) => <input id={id} className="input w-full" type="password" autoComplete="new-password" data-1p-ignore value={given.key} onChange={set("key")} />}

@@ -167,7 +167,7 @@ function KeyInput({ id, file, onFile, children }: { id: string; file: KeyFile | 
   );
 }
 
-/** Operations that sign in otherwise than the connection does, each with a credential of its own. */
+/** Operations that sign in another way than the connection does, each with a credential of its own. */
 function OwnSignIns({ document, readOnly, onDocument, project, connection, isChanged }: PartProps & { project: string; connection: Connection; isChanged: boolean }) {
   const forms = useForms(project);
   const operations = useOperationNames(project, connection.service);
@@ -177,7 +177,7 @@ function OwnSignIns({ document, readOnly, onDocument, project, connection, isCha
   if (own.length === 0 && (readOnly || free.length === 0)) return null;
   return (
     <div className="mt-4">
-      <p className="mb-1 text-sm font-medium">Operations that sign in otherwise</p>
+      <p className="mb-1 text-sm font-medium">Operations that sign in another way</p>
       {own.map((one, number) => {
         const scheme = one.sign_in ?? { type: "none" as const };
         const form = forms.data?.sign_in.find((other) => other.type === scheme.type);
@@ -198,8 +198,8 @@ function OwnSignIns({ document, readOnly, onDocument, project, connection, isCha
         );
       })}
       {!readOnly && free.length > 0 && (
-        <select className="select select-sm w-72" aria-label="Let an operation sign in otherwise" value="" onChange={(e) => e.target.value && put([...own, { operation: e.target.value, sign_in: { type: "none" }, credential: `${connection.name}-${e.target.value}`.slice(0, 63) }])}>
-          <option value="">let another operation sign in otherwise</option>
+        <select className="select select-sm w-72" aria-label="Let an operation sign in another way" value="" onChange={(e) => e.target.value && put([...own, { operation: e.target.value, sign_in: { type: "none" }, credential: `${connection.name}-${e.target.value}`.slice(0, 63) }])}>
+          <option value="">let another operation sign in another way</option>
           {free.map((name) => <option key={name}>{name}</option>)}
         </select>
       )}

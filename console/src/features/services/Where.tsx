@@ -9,7 +9,7 @@ const USES = [
   ["write", "changed by operations"],
 ] as const;
 
-/** Where the service is: address and its blanks, TLS, proxy, time-outs, place, and what the connection is for. */
+/** Where the service is: address and its blanks, TLS, proxy, time-outs, site, and what the connection is for. */
 export function Where({ document, readOnly, onDocument, project }: PartProps & { project: string }) {
   const forms = useForms(project);
   const [open, setOpen] = useState<string | null>(null);
@@ -51,7 +51,7 @@ export function Where({ document, readOnly, onDocument, project }: PartProps & {
           </button>
         ))}
         <button type="button" className="link link-hover" aria-expanded={open === "more"} onClick={() => setOpen(open === "more" ? null : "more")}>
-          Workers and more: <span className="opacity-75">{document.place ? `at ${document.place}` : "any"}</span>
+          Workers and more: <span className="opacity-75">{document.site ? `at ${document.site}` : "any"}</span>
         </button>
       </div>
       {more.map(([key, , form]) => open === key && form && (
@@ -62,8 +62,8 @@ export function Where({ document, readOnly, onDocument, project }: PartProps & {
       ))}
       {open === "more" && (
         <div className="mt-3 border-l border-base-300 pl-4">
-          <Field label="Place of the workers" hint="Only workers started with --place and this name carry its runs out. Leave it blank for any.">
-            {(id) => <input id={id} className="input input-sm w-56" value={document.place ?? ""} readOnly={readOnly} onChange={(e) => set({ place: e.target.value })} />}
+          <Field label="Site of the workers" hint="Only workers started with --site and this name execute its runs. Leave it blank for any.">
+            {(id) => <input id={id} className="input input-sm w-56" value={document.site ?? ""} readOnly={readOnly} onChange={(e) => set({ site: e.target.value })} />}
           </Field>
           <Field label="Further origins" hint="Where next pages may be besides, parted by blanks, such as https://archive.register.example. What goes with every request goes there too.">
             {(id) => <input id={id} className="input input-sm w-full font-mono" key={(document.further_origins ?? []).join(" ")} defaultValue={(document.further_origins ?? []).join(" ")} readOnly={readOnly} onBlur={(e) => set({ further_origins: e.target.value.split(/\s+/).filter(Boolean) })} />}

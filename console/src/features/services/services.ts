@@ -80,7 +80,7 @@ export function useExportService(project: string, name: string) {
   });
 }
 
-export type Usual = Schemas["PatternLine"];
+export type Usual = Schemas["PatternItem"];
 
 /** List, find, create, replace, change and remove of a resource, as proposals. */
 export function useUsual(project: string) {

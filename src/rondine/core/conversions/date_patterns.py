@@ -78,7 +78,7 @@ def parse_pattern(text: str) -> Pattern:
 
 
 def read_date(text: str, pattern: Pattern) -> date | None:
-    """The date, None if the text is not in this form. Raises ValueError if it is, but is no day of the calendar."""
+    """The date, None if the text is not in this form. Raises ValueError if it is, but is not a day of the calendar."""
     found = pattern.expression.fullmatch(text)
     return _date(found.groupdict()) if found else None
 
@@ -87,7 +87,7 @@ def read_moment(text: str, pattern: Pattern, zone: ZoneInfo | None) -> datetime 
     """The moment in UTC, None if the text is not in this form. zone: where a time without an offset was written;
     without one it is an error.
 
-    Raises ValueError if it is in this form, but is no moment: a day that is not there, or an hour that the zone's
+    Raises ValueError if it is in this form, but is not a moment: a day that is not there, or an hour that the zone's
     clocks skip.
     """
     found = pattern.expression.fullmatch(text)
@@ -134,7 +134,7 @@ def _month(parts: dict[str, str | None]) -> int:
     for number, month in enumerate(_MONTHS, 1):
         if len(name) >= 3 and month.startswith(name):
             return number
-    raise ValueError(f'"{name}" is no month')
+    raise ValueError(f'"{name}" is not a month')
 
 
 def _time(parts: dict[str, str | None]) -> time:

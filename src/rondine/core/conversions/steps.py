@@ -149,16 +149,16 @@ class DateOf(Step, tag="date", frozen=True):
     patterns: Annotated[list[str], Meta(min_length=1, max_length=20)]
 
     def check(self) -> None:
-        for one in self.patterns:
-            parse_pattern(one)
+        for pattern in self.patterns:
+            parse_pattern(pattern)
 
     def made(self, value: Any) -> Any:
         text = to_text(value).strip()
-        for one in self.patterns:
+        for pattern in self.patterns:
             try:
-                found = read_date(text, parse_pattern(one))
+                found = read_date(text, parse_pattern(pattern))
             except ValueError as error:
-                raise ConversionError(f"is {short(text)}, which is no day of the calendar ({error})") from error
+                raise ConversionError(f"is {short(text)}, which is not a day of the calendar ({error})") from error
             if found is not None:
                 return found.isoformat()
         raise ConversionError(f"is {short(text)}, not a date as {' or '.join(self.patterns)}")
@@ -171,9 +171,9 @@ class MomentOf(Step, tag="datetime", frozen=True):
     zone: str = ""
 
     def check(self) -> None:
-        for one in self.patterns:
-            if not parse_pattern(one).has_offset and not self.zone:
-                words = f'"{one}" says no offset from UTC'
+        for pattern in self.patterns:
+            if not parse_pattern(pattern).has_offset and not self.zone:
+                words = f'"{pattern}" says no offset from UTC'
                 raise InputError(words, where="zone", hint="name the zone of these times, such as Europe/Rome")
         if self.zone:
             zone_named(self.zone)
@@ -181,11 +181,11 @@ class MomentOf(Step, tag="datetime", frozen=True):
     def made(self, value: Any) -> Any:
         text = to_text(value).strip()
         zone = zone_named(self.zone) if self.zone else None
-        for one in self.patterns:
+        for pattern in self.patterns:
             try:
-                found = read_moment(text, parse_pattern(one), zone)
+                found = read_moment(text, parse_pattern(pattern), zone)
             except (ValueError, OverflowError) as error:
-                raise ConversionError(f"is {short(text)}, which is no date and time ({error})") from error
+                raise ConversionError(f"is {short(text)}, which is not a date and time ({error})") from error
             if found is not None:
                 return found.isoformat().replace("+00:00", "Z")
         raise ConversionError(f"is {short(text)}, not a date and time as {' or '.join(self.patterns)}")
@@ -203,7 +203,7 @@ class Epoch(Step, tag="epoch", frozen=True):
         try:
             moment = datetime(1970, 1, 1, tzinfo=UTC) + timedelta(microseconds=int(micros))
         except (OverflowError, ValueError) as error:
-            raise ConversionError(f"is {short(str(value))}, which is no moment in {self.unit} since 1970") from error
+            raise ConversionError(f"is {short(str(value))}, which is not a moment in {self.unit} since 1970") from error
         return moment.isoformat().replace("+00:00", "Z")
 
 
@@ -345,7 +345,7 @@ class Join(Step, tag="join", frozen=True, rename={"between": "with"}):
         return list, self.between.join, ""
 
 
-class Cut(Step, tag="cut", frozen=True):
+class Substring(Step, tag="substring", frozen=True):
     """A part of a text. begin: its first character, from 0, negative from the end.  length: how many at most."""
 
     begin: int = 0
@@ -356,15 +356,15 @@ class Cut(Step, tag="cut", frozen=True):
         return text[: self.length] if self.length is not None else text
 
 
-class Around(Step, tag="around", frozen=True):
-    """A text with others around it, such as a unit. before: in front of it.  behind: after it."""
+class Affix(Step, tag="affix", frozen=True):
+    """A text with others before and after it, such as a unit. prefix: put before it.  suffix: put after it."""
 
     FITS = frozenset({"string", "integer", "number"})
-    before: str = ""
-    behind: str = ""
+    prefix: str = ""
+    suffix: str = ""
 
     def made(self, value: Any) -> Any:
-        return f"{self.before}{to_text(value)}{self.behind}"
+        return f"{self.prefix}{to_text(value)}{self.suffix}"
 
 
 # --- lists
@@ -384,21 +384,21 @@ class Pick(Step, tag="pick", frozen=True):
         return values[at] if -len(values) <= at < len(values) else None
 
 
-class Reckon(Step, tag="reckon", frozen=True):
-    """A number from a list; nulls do not count. what: how many there are, their sum, or the least or the most of them."""
+class Aggregate(Step, tag="aggregate", frozen=True):
+    """A number from a list; nulls do not count. function: how many there are, their sum, or the lowest or highest of them."""
 
     TAKES_LIST = True
     FITS = frozenset({"array"})
-    what: Literal["count", "sum", "least", "most"]
+    function: Literal["count", "sum", "min", "max"]
 
     def made(self, value: Any) -> Any:
         values = [one for one in (value if isinstance(value, list) else [value]) if one is not None]
-        if self.what == "count":
+        if self.function == "count":
             return len(values)
         numbers = [to_decimal(one) for one in values]
-        if self.what == "sum":
+        if self.function == "sum":
             return sum(numbers, Decimal(0))
-        return None if not numbers else min(numbers) if self.what == "least" else max(numbers)
+        return None if not numbers else min(numbers) if self.function == "min" else max(numbers)
 
 
 # --- texts that hold something else
@@ -444,8 +444,8 @@ class Write(Step, tag="write", frozen=True):
 
 
 Conversion = (
-    Number | Arithmetic | DateOf | MomentOf | Epoch | YesNo | Table | Default | Trim | Case | Replace | Extract | Split | Join | Cut | Around
-    | Pick | Reckon | Read | Write
+    Number | Arithmetic | DateOf | MomentOf | Epoch | YesNo | Table | Default | Trim | Case | Replace | Extract | Split | Join | Substring | Affix
+    | Pick | Aggregate | Read | Write
 )  # fmt: skip
 
 
@@ -474,7 +474,7 @@ def _checked_expression(text: str, where: str) -> None:
     try:
         compiled(text)
     except NotIRegexp as error:
-        raise InputError(f'"{text[:80]}" is no regular expression: {error}', where=where, hint="RFC 9485") from error
+        raise InputError(f'"{text[:80]}" is not a regular expression: {error}', where=where, hint="RFC 9485") from error
 
 
 @lru_cache(maxsize=500)

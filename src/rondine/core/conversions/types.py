@@ -119,7 +119,7 @@ def to_date(value: Any) -> date:
         try:
             return date.fromisoformat(value)
         except ValueError as error:
-            raise ConversionError(f"is {short(value)}, which is no day of the calendar ({error})") from error
+            raise ConversionError(f"is {short(value)}, which is not a day of the calendar ({error})") from error
     raise ConversionError(f"is {in_words(value)}, not a date as year-month-day")
 
 
@@ -135,7 +135,7 @@ def to_datetime(value: Any) -> datetime:
         except ConversionError:
             raise
         except (ValueError, OverflowError) as error:
-            raise ConversionError(f"is {short(value)}, which is no date and time ({error})") from error
+            raise ConversionError(f"is {short(value)}, which is not a date and time ({error})") from error
     raise ConversionError(f"is {in_words(value)}, not a date and time (RFC 3339)")
 
 

@@ -1,4 +1,4 @@
-"""Importing again: what a definition says otherwise than before, and what is kept of one's own corrections.
+"""Importing again: what has changed in a definition, and what is kept of one's own corrections.
 
 An operation is compared by units (an input's type, a parameter, a member of the body, a response). For each unit there
 are three states: what the definition said before, what it says now, and what the operation is. Where nobody touched it,
@@ -42,7 +42,7 @@ class Difference:
 
 @dataclass(frozen=True, slots=True)
 class Merged:
-    """document: the operation as it would be.  differences: what the definition says otherwise."""
+    """document: the operation as it would be.  differences: what has changed in the definition."""
 
     document: OperationDocument
     differences: list[Difference]
@@ -160,8 +160,8 @@ def without_inputs(operation: OperationDocument, names: set[str]) -> OperationDo
             body[group] = [one for one in body[group] if not uses(one.get("value"))]
     if uses(body.get("content")):
         document.pop("body")
-    document["inputs"] = [one for one in document.get("inputs", []) if one["name"] not in names]
-    there = {one.name for one in operation.inputs}
+    document["inputs"] = [input_ for input_ in document.get("inputs", []) if input_["name"] not in names]
+    there = {input_.name for input_ in operation.inputs}
     document["left_out"] = sorted({*operation.left_out, *(names & there)})
     found: OperationDocument = load(OperationDocument, document)
     return found
@@ -171,8 +171,8 @@ def is_same(before: OperationDocument, now: OperationDocument, schemas: SchemaCo
     """Whether a definition says the same of an operation as before, with all that its responses refer to."""
     return before == now and all(
         schemas.is_same(schema, schema)
-        for one in now.responses
-        for schema in (one.schema, *(header.schema for header in one.headers))
+        for response in now.responses
+        for schema in (response.schema, *(header.schema for header in response.headers))
     )
 
 
@@ -180,28 +180,28 @@ def _response_differences(
     before: OperationDocument, now: OperationDocument, schemas: SchemaComparison
 ) -> Iterator[Difference]:
     """By status and field, not by schema: that is what mappings read."""
-    old = {(one.status, one.media_type): one for one in before.responses}
-    new = {(one.status, one.media_type): one for one in now.responses}
+    old = {(response.status, response.media_type): response for response in before.responses}
+    new = {(response.status, response.media_type): response for response in now.responses}
     for key in dict.fromkeys([*old, *new]):
         label = f"response {key[0]}"
         if key not in old or key not in new:
             yield Difference(label, "described" if key in old else None, "described" if key in new else None)
             continue
-        for one in schemas.differences(old[key].schema, new[key].schema):
-            yield Difference(f"{label}: {one.path or '$'}", one.before, one.now)
+        for difference in schemas.differences(old[key].schema, new[key].schema):
+            yield Difference(f"{label}: {difference.path or '$'}", difference.before, difference.now)
         yield from _header_differences(label, old[key], new[key], schemas)
 
 
 def _header_differences(
     label: str, before: ResponseDescription, now: ResponseDescription, schemas: SchemaComparison
 ) -> Iterator[Difference]:
-    old, new = ({one.name.lower(): one for one in each.headers} for each in (before, now))
+    old, new = ({header.name.lower(): header for header in each.headers} for each in (before, now))
     for name in dict.fromkeys([*old, *new]):
         here = f"{label}, header {(new.get(name) or old[name]).name}"
         if name not in old or name not in new:
             yield Difference(here, "described" if name in old else None, "described" if name in new else None)
             continue
-        for one in schemas.differences(old[name].schema, new[name].schema):
-            yield Difference(f"{here}: {one.path or '$'}", one.before, one.now)
+        for difference in schemas.differences(old[name].schema, new[name].schema):
+            yield Difference(f"{here}: {difference.path or '$'}", difference.before, difference.now)
         if old[name].required != new[name].required:
             yield Difference(f"{here}: required", old[name].required, new[name].required)

@@ -1,4 +1,4 @@
-"""What schemas say otherwise than before, by field: in time that grows with what has changed, not with what there is.
+"""What has changed in schemas, by field: in time that grows with what has changed, not with what there is.
 
 Which named schemas have changed, by themselves or in what they refer to, is found once for a whole definition. What has
 not is never looked into, and each pair of names is compared once, wherever it is referred to.
@@ -63,7 +63,7 @@ class SchemaComparison:
 
     @cached_property
     def affected(self) -> set[str]:
-        """Names of schemas that say otherwise than before, or refer to one that does."""
+        """Names of schemas that have changed, or refer to one that has."""
         found = {name for name in self.old if self.old[name] != self.new.get(name)}
         found |= {name for name in self.new if name not in self.old}
         users: dict[str, set[str]] = defaultdict(set)
@@ -91,7 +91,7 @@ class SchemaComparison:
         if len(found) > MOST:
             found = [*found[:MOST], FieldDifference("", f"and {len(found) - MOST:,} more fields", None)]
         if not found and before != now:
-            found = [FieldDifference("", "described otherwise", "described otherwise")]
+            found = [FieldDifference("", "the description differs", "the description differs")]
         elif not found:
             names = sorted({name for name in references_in(before) if name in self.affected})
             found = [FieldDifference("", None, f"what {', '.join(names[:3])} refers to has changed")]
@@ -105,8 +105,8 @@ class SchemaComparison:
             if was_nullable != is_nullable:
                 words = [f"an object{', or null' if one else ''}" for one in (was_nullable, is_nullable)]
                 yield FieldDifference(path, *words)
-            for one in self._of_names((name, new_name), depth):
-                yield FieldDifference(_joined(path, one.path), one.before, one.now)
+            for difference in self._of_names((name, new_name), depth):
+                yield FieldDifference(_joined(path, difference.path), difference.before, difference.now)
             return
         was, is_now = _level(before, self.old), _level(now, self.new)
         circle = (tuple(was.names), tuple(is_now.names))
@@ -136,7 +136,7 @@ class SchemaComparison:
     def _of_names(self, pair: tuple[str, str], depth: int) -> list[FieldDifference]:
         if pair in self._known:
             return self._known[pair]
-        if pair in self._open:  # a circle: what is otherwise is told where it began
+        if pair in self._open:  # a circle: what differs is told where it began
             return []
         self._open.add(pair)
         before, now = ([schemas.get(name)] for schemas, name in zip((self.old, self.new), pair, strict=True))
@@ -180,7 +180,7 @@ def _only_name(schemas: list[Any]) -> tuple[str, bool]:
         return str(schemas[0]["$ref"]).removeprefix("#/$defs/"), False
     if words in ({"anyOf"}, {"oneOf"}):
         parts = schemas[0][next(iter(words))]
-        others = [one for one in parts if one != {"type": "null"}] if isinstance(parts, list) else []
+        others = [part for part in parts if part != {"type": "null"}] if isinstance(parts, list) else []
         if len(others) == 1 and (found := _only_name(others)[0]):
             return found, len(others) < len(parts)
     return "", False
@@ -236,7 +236,9 @@ def _words(schema: dict[str, Any]) -> str:
             values = (
                 [one for one in schema[name] if one is not None] if isinstance(schema[name], list) else [schema[name]]
             )
-            words.append("one of " + ", ".join(one if isinstance(one, str) else json_text(one) for one in values))
+            words.append(
+                "one of " + ", ".join(value if isinstance(value, str) else json_text(value) for value in values)
+            )
     words += [f"{name} {schema[name]}" for name in _LIMITS if name in schema]
     return ", ".join(filter(None, words)) + (", or null" if is_nullable else "")
 

@@ -100,7 +100,7 @@ class Writer:
     def _tell_left(self) -> None:
         """What no operation is made for."""
         if (count := len(self.model.sets)) > MOST_NAVIGATED:
-            words = f"there are {count} entity sets: navigation from one of them is no operation of its own"
+            words = f"there are {count} entity sets: navigation from one of them is not an operation of its own"
             self.model.warnings.append(Problem(self.name, words, "expand it"))
         for one in self.model.types.values():
             if streams := [name for name, each in one.properties.items() if each.type == "Edm.Stream"]:
@@ -135,7 +135,7 @@ class Writer:
                     navigation.type, navigation.is_collection = end[0], end[1] == "*"
 
     def _members(self, name: str) -> tuple[dict[str, Property], dict[str, Property], list[str]]:
-        """(properties, navigation, keys) of a type with what it inherits. A stream is no value of an entity, and not
+        """(properties, navigation, keys) of a type with what it inherits. A stream is not a value of an entity, and not
         among them."""
         if name in self.found:
             return self.found[name]
@@ -339,7 +339,7 @@ class Writer:
         return found.under if found is not None and found.kind == "definition" else kind
 
     def _etag(self, inputs: list[Input]) -> list[Parameter]:
-        free = "if_match" if all(one.name != "if_match" for one in inputs) else "if_match_etag"
+        free = "if_match" if all(input_.name != "if_match" for input_ in inputs) else "if_match_etag"
         inputs.append(
             Input(name=free, description="the ETag that was read: refused if somebody has changed it since; * for any")
         )
@@ -451,10 +451,10 @@ class Writer:
                         did_you_mean(target, by_name),
                     )
                 )
-            for one in overloads:
-                if not self._is_written(one, one.parameters):
+            for overload in overloads:
+                if not self._is_written(overload, overload.parameters):
                     continue
-                yield self._call(f"/{label}", "", [], one, one.parameters, label, label)
+                yield self._call(f"/{label}", "", [], overload, overload.parameters, label, label)
 
     def _bound(self, one: EntitySet, keys: list[str], path: str, shown: str) -> Iterator[DescribedOperation]:
         """What is bound to the set's type, or to one of its base types."""

@@ -16,6 +16,7 @@ from msgspec import UNSET, structs
 from rondine.core.definitions.inputs import input_name, schema_of_bounds
 from rondine.core.definitions.openapi_bodies import media_rank
 from rondine.core.errors import Problem
+from rondine.core.http.templates import template_fault, template_names
 from rondine.core.operations.document import (
     Body,
     BytesBody,
@@ -162,7 +163,7 @@ def _openapi_path(template: str) -> str:
 
 
 def _server(address: str, blanks: Mapping[str, str]) -> dict[str, Any]:
-    names = uritemplate.variables(address)
+    names = template_names(address)
     url = re.sub(r"\{\+?(\w+)\}", r"{\1}", address)
     return {"url": url, **({"variables": {name: {"default": blanks.get(name, "")} for name in names}} if names else {})}
 
@@ -214,7 +215,8 @@ class _Writer:
 
     def _path_parameters(self, document: OperationDocument, inputs: Mapping[str, Input]) -> list[dict[str, Any]]:
         found = []
-        for variable in uritemplate.URITemplate(document.path).variables:
+        template = "" if template_fault(document.path) else document.path
+        for variable in uritemplate.URITemplate(template).variables:
             style = {".": "label", ";": "matrix"}.get(variable.operator.value)
             place = "query" if variable.operator.value in ("?", "&") else "path"
             for name, options in variable.variables:
@@ -339,9 +341,9 @@ class _Writer:
     def _part_encoding(self, operation: str, part: Part, inputs: Mapping[str, Input]) -> dict[str, Any]:
         """The Encoding Object of a part."""
         headers = {}
-        for one in part.headers:
-            made = self._parameter(operation, "header", one, inputs) or {}
-            headers[one.name] = {key: value for key, value in made.items() if key not in ("name", "in", "x-input")}
+        for header in part.headers:
+            made = self._parameter(operation, "header", header, inputs) or {}
+            headers[header.name] = {key: value for key, value in made.items() if key not in ("name", "in", "x-input")}
         return {
             **({"contentType": part.media_type} if part.media_type else {}),
             **({"headers": headers} if headers else {}),
@@ -372,7 +374,7 @@ class _Writer:
         for each in one.document.responses:
             made = out.setdefault(each.status, {"description": each.description or _meaning(each.status)})
             if each.headers:
-                made["headers"] = {one.name: _header(one) for one in each.headers}
+                made["headers"] = {header.name: _header(header) for header in each.headers}
             if each.media_type:
                 content = {} if each.schema is None else {"schema": _moved(each.schema)}
                 made.setdefault("content", {})[each.media_type] = content
@@ -459,8 +461,8 @@ def _with_field(schema: dict[str, Any], name: str, part: dict[str, Any], *, requ
 
 def _security_scheme(sign_in: SignIn | None) -> dict[str, Any] | None:
     match sign_in:
-        case ApiKey(name=name, place=place) if place != "body":
-            return {"type": "apiKey", "name": name, "in": place}
+        case ApiKey(name=name, carrier=carrier) if carrier != "body":
+            return {"type": "apiKey", "name": name, "in": carrier}
         case Basic():
             return {"type": "http", "scheme": "basic"}
         case Digest():

@@ -14,11 +14,11 @@ from urllib.parse import unquote, urldefrag, urljoin, urlsplit
 from rondine.core.documents.json import (
     Limits,
     Location,
+    duplicate_keys,
     json_lines,
     looks_like_html,
     pointer_text,
     read_json,
-    twice_named,
 )
 from rondine.core.documents.yaml import read_yaml, yaml_lines
 from rondine.core.errors import DocumentError, Problem, did_you_mean
@@ -157,8 +157,12 @@ class Files:
                 self.problems += problems
                 return value
             self.problems += [
-                Problem(_short(name), f'the name "{one[:80]}" stands twice in one object; the last one counts', "")
-                for one in twice_named(text)[:20]
+                Problem(
+                    _short(name),
+                    f'the name "{duplicate_key[:80]}" is duplicated in one object; the last one counts',
+                    "",
+                )
+                for duplicate_key in duplicate_keys(text)[:20]
             ]
             return value
         if looks_like_html(text):

@@ -104,7 +104,7 @@ def schema_of_sdl(text: str, name: str) -> tuple[GraphQLSchema, list[Problem]]:
         ) from error
     except (TypeError, RecursionError, ValueError, AttributeError) as error:
         raise DocumentError(f"the schema cannot be built: {error}", where=name, hint="is a type missing?") from error
-    return schema, [Problem(_where(one, name), one.message, "it is passed over") for one in faults[:200]]
+    return schema, [Problem(_where(fault, name), fault.message, "it is passed over") for fault in faults[:200]]
 
 
 def schema_of_introspection(value: Any, name: str) -> GraphQLSchema:
@@ -178,8 +178,8 @@ def _operation(schema: GraphQLSchema, kind: str, field_name: str, path: str, nam
 def graphql_operation(schema: GraphQLSchema, text: str, kind: str, path: str) -> OperationDocument:
     """The operation for a query text: inputs from its variables, the response's schema from its selection."""
     inputs = inputs_of(text, schema)
-    renamed = {one.name: input_name(one.name) for one in inputs}
-    members = [Member(at=f"/{one.name}", value=ValueOf(input=renamed[one.name])) for one in inputs]
+    renamed = {input_.name: input_name(input_.name) for input_ in inputs}
+    members = [Member(at=f"/{input_.name}", value=ValueOf(input=renamed[input_.name])) for input_ in inputs]
     found = operation_of(parsed(text))
     root = schema.query_type if kind == "query" else schema.mutation_type
     data = _selected(schema, root, found.selection_set if found is not None else None, 0)
@@ -187,7 +187,7 @@ def graphql_operation(schema: GraphQLSchema, text: str, kind: str, path: str) ->
     return OperationDocument(
         method="POST",
         path=path,
-        inputs=[structs.replace(one, name=renamed[one.name]) for one in inputs],
+        inputs=[structs.replace(input_, name=renamed[input_.name]) for input_ in inputs],
         body=GraphQLBody(query=text, kind=kind, variables=members),  # type: ignore[arg-type]
         responses=[ResponseDescription(status="200", media_type="application/json", schema=schema_of_it)],
     )
@@ -409,7 +409,7 @@ def _changed(
         return replace(selection, selections=nodes)
 
     new = replace(operation, selection_set=walk(operation.selection_set, path))
-    others = tuple(new if one is operation else one for one in document.definitions)
+    others = tuple(new if definition is operation else definition for definition in document.definitions)
     return print_ast(replace(document, definitions=others))
 
 
@@ -433,7 +433,7 @@ def _at(
             raise InputError(f'"{kind}" has no field "{step}"', where=".".join(path), hint=did_you_mean(step, fields))
         kind = get_named_type(fields[step].type)
         nodes = selection.selections if selection is not None else ()
-        found = next((one for one in nodes if isinstance(one, FieldNode) and one.name.value == step), None)
+        found = next((node for node in nodes if isinstance(node, FieldNode) and node.name.value == step), None)
         is_there = is_there and found is not None
         selection = found.selection_set if found is not None else None
     return kind, selection, is_there

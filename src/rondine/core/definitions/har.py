@@ -187,7 +187,7 @@ def _without_keys(place: str, pairs: list[tuple[str, str]], found: _Found) -> It
             found.count += 1
             if FIELD_NAME.fullmatch(name):
                 found.offers.setdefault(
-                    f"{name} in the {place}", ApiKey(name=name, place="header" if place == "header" else "query")
+                    f"{name} in the {place}", ApiKey(name=name, carrier="header" if place == "header" else "query")
                 )
         else:
             yield name, value

@@ -201,7 +201,7 @@ def _fields(requests: list[list[tuple[str, str]]]) -> dict[str, list[list[str]]]
 def _field_input(name: str, values: list[list[str]], inputs: Inputs) -> str:
     """The input of a field: a list, if it was there several times in one request; the first values are tried, unless
     they are secrets."""
-    is_list = any(len(one) > 1 for one in values)
+    is_list = any(len(value) > 1 for value in values)
     shown = [UNSET if one == MASK or why_key_like(name, one) else one for one in values[0]]
     example = ([one for one in shown if one is not UNSET] if is_list else shown[0]) if shown else UNSET
     schema = {"type": "array"} if is_list else {"type": "string"}

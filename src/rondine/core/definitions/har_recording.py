@@ -153,9 +153,9 @@ def form_parts(text: str) -> list[tuple[str, str, str]]:
 def _parts_text(params: list[Any]) -> str:
     """Parts that were recorded one by one, as a multipart body."""
     sections = []
-    for one in params:
-        if isinstance(one, dict) and isinstance(one.get("name"), str):
-            name, file = (str(one.get(key, "")).replace('"', "%22") for key in ("name", "fileName"))
+    for param in params:
+        if isinstance(param, dict) and isinstance(param.get("name"), str):
+            name, file = (str(param.get(key, "")).replace('"', "%22") for key in ("name", "fileName"))
             head = f'Content-Disposition: form-data; name="{name}"' + (f'; filename="{file}"' if file else "")
-            sections.append(f"--part\r\n{head}\r\n\r\n{'' if file else one.get('value', '')}\r\n")
+            sections.append(f"--part\r\n{head}\r\n\r\n{'' if file else param.get('value', '')}\r\n")
     return "".join(sections) + "--part--\r\n"

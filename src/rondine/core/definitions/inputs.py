@@ -144,7 +144,7 @@ def input_type(schema: dict[str, Any]) -> InputType:
         if any(word in schema for word in ("anyOf", "oneOf", "$circle", "not")):
             return "json"
         values = [one for one in schema.get("enum") or [] if one is not None]
-        return "integer" if values and all(type(one) is int for one in values) else "text"
+        return "integer" if values and all(type(value) is int for value in values) else "text"
     if set(kinds) == {"integer", "number"}:
         return "decimal"
     if len(kinds) > 1:

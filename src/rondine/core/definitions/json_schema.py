@@ -113,7 +113,9 @@ class Schemas:
             kinds = kind if isinstance(kind, list) else [kind]
             known = [one for one in kinds if isinstance(one, str) and one in _TYPES]
             if len(known) < len(kinds):
-                self.warn(place / "type", f'"{str(kind)[:60]}" is no type of JSON Schema', "it is taken as: anything")
+                self.warn(
+                    place / "type", f'"{str(kind)[:60]}" is not a type of JSON Schema', "it is taken as: anything"
+                )
             if known:
                 out["type"] = known[0] if len(known) == 1 else known
         if isinstance(value.get("enum"), list):
@@ -202,7 +204,7 @@ def _not_null(schema: dict[str, Any]) -> list[Schema]:
     for word in ("anyOf", "oneOf"):
         parts = schema.get(word)
         if isinstance(parts, list) and len(parts) in (1, 2):
-            others = [one for one in parts if one != {"type": "null"}]
+            others = [part for part in parts if part != {"type": "null"}]
             if len(others) == 1:
                 return others
     return []

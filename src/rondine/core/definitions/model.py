@@ -130,8 +130,8 @@ def schemas_needed(operations: list[OperationDocument], schemas: Mapping[str, Sc
     needed: dict[str, Schema] = {}
     pending = [
         name
-        for one in operations
-        for response in one.responses
+        for operation in operations
+        for response in operation.responses
         for schema in (response.schema, *(header.schema for header in response.headers))
         for name in references_in(schema)
     ]

@@ -79,7 +79,7 @@ class _Reader:
         info = self.reading.root.get("info") if isinstance(self.reading.root.get("info"), dict) else {}
         offers = self._sign_ins()
         servers = self._servers_read = self._servers()
-        read = list(self._operations({one.name for one in offers}))
+        read = list(self._operations({offer.name for offer in offers}))
         for name, schema in self._declared_schemas():
             self.reading.schemas.name_of(Place(self.reading.files.main, name), schema)
         self.reading.schemas.finish()
@@ -195,7 +195,7 @@ class _Reader:
         match kind:
             case "apiKey" if scheme.get("in") in ("header", "query", "cookie") and text_in(scheme, "name"):
                 try:
-                    return SignInOffer(name, ApiKey(name=scheme["name"], place=scheme["in"]), words)
+                    return SignInOffer(name, ApiKey(name=scheme["name"], carrier=scheme["in"]), words)
                 except (TypeError, ValueError):
                     pass
             case "basic":
@@ -283,7 +283,7 @@ class _Reader:
                 if str(method).lower() not in METHODS:
                     if method not in _ITEM_FIELDS and not str(method).startswith("x-"):
                         self.reading.warn(
-                            at / method, f'"{str(method)[:40]}" is no method', did_you_mean(str(method), METHODS)
+                            at / method, f'"{str(method)[:40]}" is not a method', did_you_mean(str(method), METHODS)
                         )
                     elif method in ("trace", "query", "additionalOperations"):
                         self.left.append((at / method, f"{method.upper()} {path}: this method is not sent", ""))
@@ -316,7 +316,7 @@ class _Reader:
         template, query, headers, cookies = self._places(path, parameters, inputs, place)
         body, others = self.bodies.of(value, place, method, parameters, inputs)
         responses = self.responses.of(value, place)
-        if (accept := accepted(responses)) and not any(one.name.lower() == "accept" for one in headers):
+        if (accept := accepted(responses)) and not any(header.name.lower() == "accept" for header in headers):
             headers.append(Parameter(name="Accept", value=accept))
         said = text_in(value, "operationId")
         key = f"{method.upper()} {path}"
@@ -330,7 +330,7 @@ class _Reader:
         name = proposed_name(said or title_of(method, path), taken=self.names)
         self.names.add(name)
         sign_ins, is_anonymous = self._security(value, place, schemes)
-        tags = tuple(str(one) for one in value["tags"]) if isinstance(value.get("tags"), list) else ()
+        tags = tuple(str(tag) for tag in value["tags"]) if isinstance(value.get("tags"), list) else ()
         template = self._below(value.get("servers") or item.get("servers"), place) + template
         docs = value.get("externalDocs")
         try:
@@ -376,9 +376,9 @@ class _Reader:
             return ""
         theirs = [one for number, each in enumerate(own) if (one := self._server(each, place / "servers" / number))]
         for server in self._servers_read:
-            for one in theirs:
-                if one.address == server.address or one.address.startswith(server.address + "/"):
-                    return one.address[len(server.address) :]
+            for their in theirs:
+                if their.address == server.address or their.address.startswith(server.address + "/"):
+                    return their.address[len(server.address) :]
         if theirs:
             words = f'it is at another address: "{theirs[0].address[:120]}"'
             self.reading.warn(place, words, "import it into a service of its own")
@@ -430,7 +430,9 @@ class _Reader:
                 self.reading.warn(at, words, did_you_mean(name, written) or "it is left out")
                 continue
             schema, style, explode = self._parameter_schema(parameter, at)
-            if isinstance(schema.get("const"), str) and kind != "path":  # a value that is always the same is no input
+            if (
+                isinstance(schema.get("const"), str) and kind != "path"
+            ):  # a value that is always the same is not an input
                 fixed = Parameter(name=name, value=schema["const"])
                 {"query": query, "header": headers}.get(kind, cookies).append(fixed)
                 continue

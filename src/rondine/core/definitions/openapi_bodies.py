@@ -164,14 +164,14 @@ class Bodies:
                 parts.append(
                     _Field(str(name), given, inner, items, said if isinstance(said, dict) else {}, is_required)
                 )
-            wanted = [] if required else [one.name for one in parts if one.name in found.get("required", [])]
+            wanted = [] if required else [part.name for part in parts if part.name in found.get("required", [])]
             if kind == "multipart/form-data":
                 made = [
-                    _part(one, self._part_headers(one, inputs, described.place / "encoding" / one.name))
-                    for one in parts
+                    _part(part, self._part_headers(part, inputs, described.place / "encoding" / part.name))
+                    for part in parts
                 ]
                 return MultipartBody(parts=made, optional=not required, required=wanted)
-            return FormBody(fields=[_form_field(one) for one in parts], optional=not required, required=wanted)
+            return FormBody(fields=[_form_field(part) for part in parts], optional=not required, required=wanted)
         if kind.startswith("text/") or kind.endswith(("xml", "yaml", "csv", "ndjson")):
             text = example if isinstance(example, str) else UNSET
             given = inputs.add("body", {"type": "string"}, required=required, description=description, example=text)
@@ -286,7 +286,10 @@ def _holds_nothing(body: Any) -> bool:
         if isinstance(content, dict)
         else [None]
     )
-    return all(isinstance(one, dict) and one.get("type") == "object" and not one.get("properties") for one in schemas)
+    return all(
+        isinstance(schema, dict) and schema.get("type") == "object" and not schema.get("properties")
+        for schema in schemas
+    )
 
 
 def _body_kind(media: str) -> str:

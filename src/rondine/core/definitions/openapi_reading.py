@@ -52,7 +52,7 @@ class Reading:
             try:
                 header, at = self.files.follow(one, place / name)
                 if not isinstance(header, dict) or not FIELD_NAME.fullmatch(str(name)):
-                    raise Broken(place / name, f'"{str(name)[:80]}" is no header', "it is left out")
+                    raise Broken(place / name, f'"{str(name)[:80]}" is not a header', "it is left out")
                 yield str(name), header, at
             except Broken as error:
                 self.warn(error.place, error.message, error.hint)

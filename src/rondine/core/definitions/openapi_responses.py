@@ -32,7 +32,7 @@ class Responses:
                 continue
             here = place / "responses" / status
             if not re.fullmatch(r"[1-5]\d\d|[1-5]XX|default", wanted):
-                self.reading.warn(here, f'"{str(status)[:40]}" is no status', "three digits, 4XX, or default")
+                self.reading.warn(here, f'"{str(status)[:40]}" is not a status', "three digits, 4XX, or default")
                 continue
             try:
                 response, at = self.reading.files.follow(one, here)
@@ -52,7 +52,10 @@ class Responses:
         query: list[Parameter],
     ) -> Paging | None:
         """The paging that the good response and the query declare; what responses show may still be another one."""
-        good = next((one for one in responses if one.status.startswith("2") and one.schema is not None), None)
+        good = next(
+            (response for response in responses if response.status.startswith("2") and response.schema is not None),
+            None,
+        )
         if method.upper() != "GET" or good is None:
             return None
         raw = (value.get("responses") or {}).get(good.status)
@@ -127,5 +130,5 @@ class Responses:
 
 def accepted(responses: list[ResponseDescription]) -> str:
     """The media type to ask for where it is not JSON; empty if JSON will do."""
-    offered = [one.media_type for one in responses if one.status.startswith("2") and one.media_type]
+    offered = [response.media_type for response in responses if response.status.startswith("2") and response.media_type]
     return "" if not offered or any(is_json(one) or "*" in one for one in offered) else offered[0]

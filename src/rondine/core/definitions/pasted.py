@@ -13,7 +13,7 @@ from rondine.core.errors import DocumentError, InputError
 from rondine.core.operations.document import OperationDocument, Parameter
 from rondine.core.operations.inputs import Input, InputType
 from rondine.core.operations.values import ValueOf
-from rondine.core.protocols.address import take_apart
+from rondine.core.protocols.address import parse_address
 from rondine.core.protocols.problems import FIELD_NAME, OWN_HEADERS
 
 _REQUEST = re.compile(r"(GET|HEAD|POST|PUT|PATCH|DELETE|OPTIONS)[ \t]+(\S+)(?:[ \t]+HTTP/[\d.]+)?[ \t]*\r?$")
@@ -60,7 +60,7 @@ def read_pasted(text: str) -> Pasted:
         and (first is None or "://" in first.group(2))
         and re.match(r"([A-Z]+\s+)?https?://", text, re.IGNORECASE)
     ):
-        found = take_apart(text)
+        found = parse_address(text)
         return Pasted("address", found.base_address, found.operation, found.name, found.title)
     if first:
         return _request(first.group(1), first.group(2), lines[1:])
@@ -75,7 +75,7 @@ def _request(method: str, target: str, rest: list[str]) -> Pasted:
         name, colon, value = line.partition(":")
         if not colon or not FIELD_NAME.fullmatch(name.strip()):
             raise InputError(
-                f'line {number + 2} is no header: "{line[:80]}"',
+                f'line {number + 2} is not a header: "{line[:80]}"',
                 where=f"line {number + 2}",
                 hint="Name: value, and an empty line before the body",
             )
@@ -83,13 +83,13 @@ def _request(method: str, target: str, rest: list[str]) -> Pasted:
     host = next((value for name, value in headers if name.lower() == "host"), "")
     if target.startswith("/"):
         if not host:
-            found = take_apart(f"https://base-address.invalid{target}", method)
+            found = parse_address(f"https://base-address.invalid{target}", method)
         else:
-            found = take_apart(
+            found = parse_address(
                 f"{'http' if re.match(r'(localhost|127[.])', host) else 'https'}://{host}{target}", method
             )
     else:
-        found = take_apart(target, method)
+        found = parse_address(target, method)
     inputs = Inputs(list(found.operation.inputs))
     query = [_as_input(one, inputs) for one in found.operation.query]
     kept = [
@@ -163,7 +163,7 @@ def _parameters(lines: list[str]) -> Pasted:
             elif plain not in _OPTIONAL:
                 words.append(cell)
         label = input_name(name)
-        while any(one.name == label for one in inputs):
+        while any(input_.name == label for input_ in inputs):
             label = f"{label[:60]}_2"
         inputs.append(Input(name=label, type=kind, required=is_required, default=UNSET, description=" ".join(words)))
         query.append(Parameter(name=name, value=ValueOf(input=label)))
@@ -180,7 +180,7 @@ def _cells(line: str) -> list[str]:
     it is`."""
     line = line.strip().removeprefix("- ").removeprefix("* ").strip()
     if found := _LISTED.fullmatch(line):
-        return [one for one in found.groups() if one]
+        return [group for group in found.groups() if group]
     for pattern in (r"\s*\|\s*", r"\t+", r"\s{2,}", r"\s*[;,]\s*"):
         parts = [one.strip() for one in re.split(pattern, line.strip("|"))]
         if len(parts) > 1:

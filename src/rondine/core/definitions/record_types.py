@@ -172,11 +172,11 @@ class _Maker:
         source = named or (f"{parent.source}.{fallback}" if parent else fallback)
         name, plain_name = self._name(wanted, source)
         fields: list[RecordField] = []
-        parent_key = [one for one in parent.document.fields if one.name in parent.document.key] if parent else []
+        parent_key = [field for field in parent.document.fields if field.name in parent.document.key] if parent else []
         for one in parent_key:
             title = f"{parent.name if parent else ''} {one.name}".replace("-", "_")
             fields.append(RecordField(name=self._free(title, fields), type=one.type, searchable=True))
-        key = [one.name for one in fields]
+        key = [field.name for field in fields]
         nested: list[tuple[Any, str, bool]] = []
         own_key = _declared_key(found) or self._key_in_path(named, members) or _key_field(found)
         own_fields: dict[str, str] = {}
@@ -222,7 +222,7 @@ class _Maker:
         return [member for member in members if plain and _letters(member) in (plain, _letters(named) + plain)][:1]
 
     def _free(self, text: str, fields: list[RecordField]) -> str:
-        return self.rule.name("field", text, taken={one.name for one in fields})
+        return self.rule.name("field", text, taken={field.name for field in fields})
 
     def _is_object(self, schema: Any) -> bool:
         return bool(members_of(self._open(schema)[0]))
@@ -250,9 +250,9 @@ class _Maker:
 def _keys_in_paths(operations: Iterable[OperationDocument]) -> dict[str, str]:
     """By the name of a schema, the variable at the end of a path that answers with one of it."""
     found = {}
-    for one in operations:
-        variable = re.search(r"/\{([\w-]+)\}$", one.path)
-        for response in one.responses if variable and one.method == "GET" else ():
+    for operation in operations:
+        variable = re.search(r"/\{([\w-]+)\}$", operation.path)
+        for response in operation.responses if variable and operation.method == "GET" else ():
             reference = response.schema.get("$ref") if isinstance(response.schema, dict) else None
             if response.status.startswith("2") and isinstance(reference, str) and variable:
                 found[re.sub(r"^.*[.]", "", reference.removeprefix("#/$defs/"))] = variable.group(1)

@@ -42,7 +42,7 @@ def _form(text: str, inputs: Inputs) -> FormBody:
 def _json(value: Any, inputs: Inputs, media_type: str) -> JsonBody:
     reader = BodyReader(Schemas(Files("", {}), "3.1", lambda *_: None), inputs, is_sampled=True)
     members = reader.read(_as_written(to_json_schema(infer([value]), top=False)), required=False, example=value)
-    taken = {one.at for one in members}
+    taken = {member.at for member in members}
     if "" not in taken:
         nulls = [at for at in _nulls(value, "") if not any(at == one or at.startswith(f"{one}/") for one in taken)]
         members += [Member(at=at, value="null", type="json") for at in nulls]

@@ -17,7 +17,7 @@ from rondine.core.documents import ReadDocument, likely_media_type
 from rondine.core.errors import DocumentError, InputError
 from rondine.core.names import free_name
 from rondine.core.operations.document import ResponseDescription
-from rondine.core.protocols.address import take_apart
+from rondine.core.protocols.address import parse_address
 from rondine.core.schema import infer, to_json_schema
 
 _WORDS = frozenset({"type", "properties", "items", "allOf", "anyOf", "oneOf", "enum", "const", "$ref"})
@@ -72,7 +72,7 @@ def read_json_schema(files: Files) -> Definition:
 
 
 def _renamed(defs: dict[str, Any], old: str, new: str) -> tuple[dict[str, Any], list[str]]:
-    """The definitions with one of them called otherwise, wherever it is referred to."""
+    """The definitions with one of them renamed, wherever it is referred to."""
 
     def made(value: Any) -> Any:
         if isinstance(value, dict):
@@ -112,7 +112,7 @@ def read_sample(read: ReadDocument, content: bytes, name: str, address: str = ""
     if not address:
         return definition
     try:
-        taken = take_apart(address)
+        taken = parse_address(address)
     except InputError as error:
         raise DocumentError(error.message, where=name, hint=error.hint) from error
     response = ResponseDescription(

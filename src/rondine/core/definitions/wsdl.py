@@ -153,7 +153,7 @@ class _Reader:
             warnings=(*self.warnings, *self.schemas.problems),
             left_out=tuple(self.left),
             files=tuple(self.files.contents),
-            parts=tuple(ServicePart(*one) for one in origins.items()) if len(origins) > 1 else (),
+            parts=tuple(ServicePart(*item) for item in origins.items()) if len(origins) > 1 else (),
             part=home,
         )
 
@@ -224,7 +224,9 @@ class _Reader:
         self, name: str, bound: etree._Element, offered: etree._Element, version: str, style: str, names: set[str]
     ) -> DescribedOperation:
         if not re.fullmatch(r"[A-Za-z_][\w.-]*", name):
-            raise DocumentError(f'"{name[:60]}" is no name of an element', where=self._where(bound), hint="correct it")
+            raise DocumentError(
+                f'"{name[:60]}" is not a name of an element', where=self._where(bound), hint="correct it"
+            )
         soap = next((one for one in bound if local(one) == "operation"), None)
         action = soap.get("soapAction", "") if soap is not None else ""
         style = soap.get("style", style) if soap is not None else style
@@ -406,7 +408,7 @@ class _Writer:
         steps = [re.sub(r"^@?(\w[\w.-]*:)?", "", step) for step in here.split("/") if step != "."]
         label, number = input_name("_".join(steps) or part.name[1]), 2
         wanted = label
-        while any(one.name == label for one in self.inputs):
+        while any(input_.name == label for input_ in self.inputs):
             label, number = f"{wanted[:58]}_{number}", number + 1
         required = part.least > 0 and within is None
         required_in = within if part.least > 0 else None

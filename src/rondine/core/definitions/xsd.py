@@ -227,7 +227,7 @@ class XmlSchemas:
             found = self.types.get(of)
             if found is None:
                 words = f'the type "{of[1]}" of {of[0] or "no namespace"} is not defined'
-                if all(one.message != words for one in self.problems):
+                if all(problem.message != words for problem in self.problems):
                     known = [name for _, name in self.types]
                     hint = did_you_mean(of[1], known)
                     self.problems.append(
@@ -245,7 +245,7 @@ class XmlSchemas:
             out = Shape(key=id(of))
             self.left = MOST_STEPS
             self._complex(of, out, 0)
-            out.parts = [one for one in out.parts if _NAME.fullmatch(one.name[1])]
+            out.parts = [part for part in out.parts if _NAME.fullmatch(part.name[1])]
             out.is_abstract = of.get("abstract") == "true"
             out.derived = list(self._derived(of))
             if out.is_abstract and not out.derived:
@@ -374,7 +374,7 @@ class XmlSchemas:
 
     def _tell_any(self, element: etree._Element) -> None:
         """One problem for all types that may hold whatever is put into them."""
-        holder: Any = next((one for one in element.iterancestors() if one.get("name")), None)
+        holder: Any = next((ancestor for ancestor in element.iterancestors() if ancestor.get("name")), None)
         name = holder.get("name") if holder is not None else "a type"
         if name in self.open_types:
             return
@@ -390,7 +390,7 @@ class XmlSchemas:
         self.problems[self._open_at] = Problem(where, words, "these are not described, and no inputs are made of them")
 
     def _tell_once(self, element: etree._Element, file: str, message: str, hint: str) -> None:
-        if all(one.message != message for one in self.problems):
+        if all(problem.message != message for problem in self.problems):
             self._problem(element, file, message, hint)
 
     def _local(self, element: etree._Element) -> Part:

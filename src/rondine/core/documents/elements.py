@@ -39,7 +39,7 @@ class Mixed(dict[str, Any]):
     def __init__(self, members: Mapping[str, Any], pieces: Iterable[Any]) -> None:
         """pieces: its texts, and its elements as values, in their order."""
         super().__init__(members)
-        self.whole = "".join(text_of(one) or "" for one in pieces)
+        self.whole = "".join(text_of(piece) or "" for piece in pieces)
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,10 +121,10 @@ def write_elements(value: Any) -> str:
     """The way back: a value as `read_elements` gives it, as text. Its names have no prefixes, as a value does not say
     what they stand for.
 
-    Raises ValueError, with the reason, for what is no such value.
+    Raises ValueError, with the reason, for what is not such a value.
     """
     if not isinstance(value, dict) or len(value) != 1 or isinstance(next(iter(value.values())), list):
-        raise ValueError("is no object with one member, the root element")
+        raise ValueError("is not an object with one member, the root element")
     pieces: list[str] = []
     _write_element(pieces, *next(iter(value.items())))
     return "".join(pieces)

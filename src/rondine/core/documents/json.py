@@ -163,7 +163,7 @@ def looks_like_html(text: str) -> bool:
 
 
 def _markup(text: str) -> str:
-    """What a text seems to be that is no JSON."""
+    """What a text seems to be that is not JSON."""
     if looks_like_html(text):
         return "it looks like a page of HTML"
     return "it looks like XML" if text.lstrip("\ufeff \t\r\n").startswith("<") else ""
@@ -388,13 +388,16 @@ def json_lines(text: str, wanted: set[Location]) -> dict[Location, int]:
     return found
 
 
-def told_twice(text: str, most: int) -> list[str]:
-    """What is lost by names that stand twice, in words; of `most` names."""
-    return [f'"{one[:80]}" stands twice in one object: the last of them counts' for one in twice_named(text)[:most]]
+def duplicate_key_notes(text: str, most: int) -> list[str]:
+    """What is lost by names that are duplicated, in words; of `most` names."""
+    return [
+        f'"{duplicate_key[:80]}" is duplicated in one object: the last of them counts'
+        for duplicate_key in duplicate_keys(text)[:most]
+    ]
 
 
-def twice_named(text: str) -> list[str]:
-    """Names that stand twice in one object, each once; the last of them counts. The text may end early."""
+def duplicate_keys(text: str) -> list[str]:
+    """Names that are duplicated in one object, each once; the last of them counts. The text may end early."""
     found: dict[str, None] = {}
 
     def pairs(members: list[tuple[str, Any]]) -> None:

@@ -33,8 +33,8 @@ def read_xml(body: bytes, *, name: str = "the document", unbound: list[str] | No
     except etree.XMLSyntaxError as error:
         log: Any = error.error_log
         faults = list(log)
-        if unbound is not None and faults and all(one.type_name == "NS_ERR_UNDEFINED_NAMESPACE" for one in faults):
-            unbound += [f"line {one.line}: {one.message}" for one in faults]
+        if unbound is not None and faults and all(fault.type_name == "NS_ERR_UNDEFINED_NAMESPACE" for fault in faults):
+            unbound += [f"line {fault.line}: {fault.message}" for fault in faults]
             return etree.fromstring(body, parser(is_lenient=True))
         line, column = error.position
         where = f"{name}, line {line}, column {column}" if line else name

@@ -1,7 +1,7 @@
 """YAML (1.2, core schema) as plain JSON values: no objects, no surprises, bounded cost.
 
 libyaml parses; the values are made here, so that tags cannot construct anything, "no" stays a text, a date stays a
-text, numbers stay exact, a key that stands twice is reported, and aliases that would unfold to millions of nodes end
+text, numbers stay exact, a key that is duplicated is reported, and aliases that would unfold to millions of nodes end
 with an error (sharing itself costs nothing).
 """
 
@@ -42,7 +42,7 @@ _LIMITS = Limits()
 def read_yaml(
     body: bytes, *, limits: Limits = _LIMITS, name: str = "the document", most_nodes: int = MOST_NODES
 ) -> tuple[Any, list[Problem]]:
-    """(the value, keys that stand twice). Raises DocumentError with line and column."""
+    """(the value, keys that are duplicated). Raises DocumentError with line and column."""
     if len(body) > limits.size:
         raise DocumentError(f"{name} has {len(body):,} bytes, more than the {limits.size:,} that are read", where=name)
     reader = _Reader(name, limits, most_nodes)
@@ -102,7 +102,7 @@ class _Reader:
         here = self.open[-1]
         key = event.value
         if key in here.value:
-            words = f'the key "{key[:80]}" stands twice; the second one counts'
+            words = f'the key "{key[:80]}" is duplicated; the second one counts'
             self.problems.append(Problem(f"{self.name}, line {event.start_mark.line + 1}", words, "take one away"))
         here.key = key
 

@@ -61,7 +61,7 @@ class Limit(Document, frozen=True):
 class Usage:
     """logs: by limit, pieces of [first moment, last moment, calls], oldest first; of a month, one [its number, its
     number, calls]. held_until: no call begins before, because the service said so (`held_why`).  holders: calls under
-    way, each with the moment its place is free at the latest.  said: what the service last told of its own count."""
+    way, each with the moment its slot is free at the latest.  said: what the service last told of its own count."""
 
     logs: Mapping[str, list[list[float]]] = field(default_factory=dict)
     held_until: float = 0.0
@@ -93,7 +93,7 @@ def reserve(
 
     Raises LimitReached if not even one can be given.
     """
-    logs = {one.key: _live(one, usage.logs.get(one.key, []), now) for one in limits}
+    logs = {limit.key: _live(limit, usage.logs.get(limit.key, []), now) for limit in limits}
     moments: list[float] = []
     for _ in range(wanted):
         moment, cause = _next_moment(limits, logs, usage, now)
@@ -105,8 +105,8 @@ def reserve(
                     hint="wait until then, call less, or have the limit raised and correct it in the connection",
                 )
             break
-        for one in limits:
-            _note(one, logs[one.key], moment)
+        for limit in limits:
+            _note(limit, logs[limit.key], moment)
         moments.append(moment)
     return replace(usage, logs=logs), moments
 
@@ -117,18 +117,18 @@ def _next_moment(
     moment, cause = now, ""
     if usage.held_until > moment:
         moment, cause = usage.held_until, usage.held_why
-    for one in limits:
-        if one.span != "month" and (log := logs[one.key]):
+    for limit in limits:
+        if limit.span != "month" and (log := logs[limit.key]):
             moment = max(moment, log[-1][1])  # moments are given out in order
-            if (free := _free(one, log)) > moment:
-                moment, cause = free, f"{one.words} are used up"
-    for one in limits:
-        if one.span == "month" and (log := logs[one.key]):
+            if (free := _free(limit, log)) > moment:
+                moment, cause = free, f"{limit.words} are used up"
+    for limit in limits:
+        if limit.span == "month" and (log := logs[limit.key]):
             number = log[-1][0]  # once a month is used up, the log is of a later one
-            if number > _month(moment, one.every):
-                moment, cause = _month_start(number, one.every), f"{one.words} are used up"
-            if number == _month(moment, one.every) and log[-1][2] >= one.calls:
-                moment, cause = _month_start(number + 1, one.every), f"{one.words} are used up"
+            if number > _month(moment, limit.every):
+                moment, cause = _month_start(number, limit.every), f"{limit.words} are used up"
+            if number == _month(moment, limit.every) and log[-1][2] >= limit.calls:
+                moment, cause = _month_start(number + 1, limit.every), f"{limit.words} are used up"
     return moment, cause
 
 
@@ -176,19 +176,19 @@ class Meter:
 
 def meter(limits: Sequence[Limit], usage: Usage, *, now: float) -> list[Meter]:
     out = []
-    for one in limits:
-        log = _live(one, usage.logs.get(one.key, []), now)
+    for limit in limits:
+        log = _live(limit, usage.logs.get(limit.key, []), now)
         used = int(sum(calls for _, _, calls in log))
         refills: float | None = None
-        if one.span == "month":
-            refills = _month_start(_month(now, one.every) + 1, one.every)
+        if limit.span == "month":
+            refills = _month_start(_month(now, limit.every) + 1, limit.every)
         elif log:
-            refills = log[0][1] + one.seconds
-        out.append(Meter(one, used, max(0, one.calls - used), refills))
+            refills = log[0][1] + limit.seconds
+        out.append(Meter(limit, used, max(0, limit.calls - used), refills))
     return out
 
 
-def take_places(
+def take_slots(
     usage: Usage, *, now: float, parallel: int, names: Sequence[str], seconds: float
 ) -> tuple[Usage, list[str]]:
     """Places for calls under way, as many as are free; each is free again after `seconds` at the latest, should its
@@ -198,7 +198,7 @@ def take_places(
     return replace(usage, holders={**holders, **dict.fromkeys(given, now + seconds)}), given
 
 
-def leave_places(usage: Usage, names: Sequence[str]) -> Usage:
+def leave_slots(usage: Usage, names: Sequence[str]) -> Usage:
     return replace(usage, holders={name: until for name, until in usage.holders.items() if name not in names})
 
 

@@ -43,7 +43,9 @@ def redirected(
         parts = urlsplit(target)
     except ValueError as error:
         raise RedirectRefused(
-            f"the service redirects to {short(location)}, which is no address", where=where, hint="tell its provider"
+            f"the service redirects to {short(location)}, which is not an address",
+            where=where,
+            hint="tell its provider",
         ) from error
     if parts.scheme not in ("http", "https") or not parts.hostname or "@" in parts.netloc:
         raise RedirectRefused(

@@ -4,11 +4,11 @@ import re
 from collections.abc import Mapping
 from typing import Annotated, ClassVar, Literal
 
-import uritemplate
 from msgspec import Meta
 
 from rondine.core.http.limits import Limit
 from rondine.core.http.messages import origin
+from rondine.core.http.templates import expand_address
 from rondine.core.operations.values import Value
 from rondine.core.settings import Document, dump
 from rondine.core.signin import (
@@ -70,7 +70,7 @@ class ConnectionDocument(Document, frozen=True):
 
     Where: base_address: scheme, host, port and common path, an RFC 6570 template.  blanks: values for its placeholders.  further_origins: others
     of the same service, such as https://archive.register.example, that next pages may be on; what goes with every request goes there too.  tls, proxy, time_outs.
-    place: only workers started for this place carry its runs out.
+    site: only workers started for this site execute its runs.
     How much: limits, all kept at once.  parallel: calls under way at a time, over all processes.  most_bytes: of one response.
     How to sign in: sign_in, and own_sign_ins of single operations.
     With every request: headers, query.
@@ -84,7 +84,7 @@ class ConnectionDocument(Document, frozen=True):
     tls: TlsSettings = TlsSettings()
     proxy: ProxySettings = ProxySettings()
     time_outs: TimeOutSettings = TimeOutSettings()
-    place: Annotated[str, Meta(pattern=r"^([a-z][a-z0-9_-]{0,62})?$")] = ""
+    site: Annotated[str, Meta(pattern=r"^([a-z][a-z0-9_-]{0,62})?$")] = ""
     limits: list[Limit] = []
     parallel: Annotated[int, Meta(ge=1, le=1000)] | None = None
     most_bytes: Annotated[int, Meta(ge=1, le=2**31)] = 64 * 1024 * 1024
@@ -97,9 +97,7 @@ class ConnectionDocument(Document, frozen=True):
 
     def address(self) -> str:
         """The base address with its blanks filled in."""
-        if "{" not in self.base_address:
-            return self.base_address
-        return uritemplate.expand(self.base_address, dict(self.blanks.items()))
+        return expand_address(self.base_address, self.blanks)
 
     def own_sign_in(self, operation: str) -> OwnSignIn | None:
         """The sign-in that an operation has of its own; None if it signs in as the connection does."""

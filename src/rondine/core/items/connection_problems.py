@@ -3,9 +3,8 @@
 import re
 from urllib.parse import urlsplit
 
-import uritemplate
-
 from rondine.core.errors import Problem, did_you_mean
+from rondine.core.http.templates import template_fault, template_names
 from rondine.core.items.connection import ConnectionDocument
 from rondine.core.operations.keylike import why_key_like
 from rondine.core.operations.values import ValueOf, parts_of
@@ -68,7 +67,9 @@ def _address_problems(document: ConnectionDocument) -> list[Problem]:
     here = "/base_address"
     if not document.base_address:
         return [Problem(here, "the base address is missing", "such as https://register.example/v1")]
-    blanks = uritemplate.variables(document.base_address)
+    if fault := template_fault(document.base_address):
+        return [Problem(here, fault, "a blank is written {name}; an address has no other braces")]
+    blanks = template_names(document.base_address)
     if missing := sorted(set(blanks) - {name for name, value in document.blanks.items() if value.strip()}):
         return [Problem(f"/blanks/{missing[0]}", f"the base address waits for {', '.join(missing)}", "fill the blanks")]
     problems = [

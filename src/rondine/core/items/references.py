@@ -42,10 +42,10 @@ def _within(value: Any, location: Location) -> Iterator[Reference]:
             if kind is not None and isinstance(held, str) and held:
                 yield Reference(kind, held, pointer_text((*location, encoded)))
             elif name in value.GIVEN:
-                yield from _given(held, (*location, encoded))
+                yield from _inputs(held, (*location, encoded))
             elif name in value.GIVEN_BY_NAME:
                 for key, one in held.items():
-                    yield from _given(one, (*location, encoded, key))
+                    yield from _inputs(one, (*location, encoded, key))
             elif name in _with_documents(type(value)):
                 yield from _within(held, (*location, encoded))
     elif isinstance(value, list | tuple):
@@ -61,7 +61,7 @@ def _with_documents(kind: type[Document]) -> frozenset[str]:
     """The fields of a class that may hold documents: only these are gone through, as schemas and samples may be large."""
     found = msgspec.inspect.type_info(kind)
     assert isinstance(found, msgspec.inspect.StructType)
-    return frozenset(one.name for one in found.fields if _may_hold_document(one.type))
+    return frozenset(field.name for field in found.fields if _may_hold_document(field.type))
 
 
 def _may_hold_document(kind: msgspec.inspect.Type) -> bool:
@@ -77,7 +77,7 @@ def _may_hold_document(kind: msgspec.inspect.Type) -> bool:
     return False
 
 
-def _given(value: Any, location: Location) -> Iterator[Reference]:
+def _inputs(value: Any, location: Location) -> Iterator[Reference]:
     if _is_standing(value):
         yield Reference(_STANDING, value["standing"], pointer_text((*location, "standing")))
 

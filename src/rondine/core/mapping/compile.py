@@ -99,7 +99,7 @@ class Rows:
     """
 
     items: Sequence[Any]
-    place: Callable[[int], Location]
+    location: Callable[[int], Location]
     whole: Callable[[int], Any]
     first: int = 0
     ordinal: int = 0
@@ -131,13 +131,13 @@ class CompiledOutput:
         )
         self.fast = fast_way(self.levels, self.rules, self.conditions) if self.is_plain else None
 
-    def run(self, document: Any, given: Mapping[Hashable, Any] | None = None) -> Mapped:
-        """The records and rejects of one response. given: inputs by name, and what else `given_values` gives. Raises
+    def run(self, document: Any, inputs: Mapping[Hashable, Any] | None = None) -> Mapped:
+        """The records and rejects of one response. inputs: by name, and what else `mapping_inputs` gives. Raises
         MappingError if a value that does not fit is to stop the run.
         """
-        return self.run_rows(document, self._first_rows(document), given or {}, self.fast)
+        return self.run_rows(document, self._first_rows(document), inputs or {}, self.fast)
 
-    def run_rows(self, document: Any, rows: Rows, given: Mapping[Hashable, Any], fast: FastWay | None) -> Mapped:
+    def run_rows(self, document: Any, rows: Rows, inputs: Mapping[Hashable, Any], fast: FastWay | None) -> Mapped:
         """The records and rejects of some rows. document: for what is taken from around them.  fast: for rows read in
         its way, None for the exact way.
 
@@ -147,19 +147,27 @@ class CompiledOutput:
         others: list[tuple[int, int, int] | None] = []  # None: left out by a condition
         gone: set[int] = set()
 
-        def other(place: tuple[int, ...] | None) -> None:
+        def other(location: tuple[int, ...] | None) -> None:
             number = len(kept) + len(others)
             gone.add(rows.ordinal + number)
-            others.append(None if place is None else (rows.ordinal + number, *(place or (number, 0))))  # type: ignore[arg-type]
+            others.append(None if location is None else (rows.ordinal + number, *(location or (number, 0))))  # type: ignore[arg-type]
 
         if fast is not None:
-            fast(document, rows.items, rows.first, given, kept.append, lambda: other(None), lambda *place: other(place))
+            fast(
+                document,
+                rows.items,
+                rows.first,
+                inputs,
+                kept.append,
+                lambda: other(None),
+                lambda *location: other(location),
+            )
         done = len(kept) + len(others)
         every = range(rows.ordinal, rows.ordinal + done)
         mapped = Mapped(done, others.count(None), [one for one in every if one not in gone] if gone else every, kept)
         failed = [one for one in others if one is not None]
         if fast is None or failed:
-            traces = self._explained(document, rows, given, None if fast is None else failed, is_traced=False)
+            traces = self._explained(document, rows, inputs, None if fast is None else failed, is_traced=False)
             self._add_explained(mapped, traces, {one[0] for one in failed})
         return mapped
 
@@ -179,18 +187,18 @@ class CompiledOutput:
         mapped.ordinals, mapped.data = [ordinal for ordinal, _ in records], [data for _, data in records]
 
     def explain(
-        self, document: Any, given: Mapping[Hashable, Any] | None = None, *, only: Collection[int] | None = None
+        self, document: Any, inputs: Mapping[Hashable, Any] | None = None, *, only: Collection[int] | None = None
     ) -> Iterator[RowTrace]:
         """Each row the exact way, with the place of every value and every problem. only: the ordinals wanted, None for
         all."""
         rows = self._first_rows(document)
         if only is None:
-            yield from self._explained(document, rows, given or {})
+            yield from self._explained(document, rows, inputs or {})
         elif len(self.levels) == 1:
             wanted = [(one, one, 0) for one in sorted(only) if one < len(rows.items)]
-            yield from self._explained(document, rows, given or {}, wanted)
+            yield from self._explained(document, rows, inputs or {}, wanted)
         else:
-            yield from (trace for trace in self._explained(document, rows, given or {}) if trace.ordinal in only)
+            yield from (trace for trace in self._explained(document, rows, inputs or {}) if trace.ordinal in only)
 
     def first_names(self) -> tuple[str, ...] | None:
         """The names that lead to the list whose elements the first level goes through; None if it is otherwise."""
@@ -220,7 +228,7 @@ class CompiledOutput:
         self,
         document: Any,
         rows: Rows,
-        given: Mapping[Hashable, Any],
+        inputs: Mapping[Hashable, Any],
         failed: Sequence[tuple[int, int, int]] | None = None,
         *,
         is_traced: bool = True,
@@ -232,7 +240,7 @@ class CompiledOutput:
             ordinal = rows.ordinal
             for index in range(len(rows.items)):
                 for nodes in self._inner_rows(root, rows, index):
-                    yield self._explain_row(ordinal, nodes, given, is_traced=is_traced)
+                    yield self._explain_row(ordinal, nodes, inputs, is_traced=is_traced)
                     ordinal += 1
             return
         inner: list[list[tuple[Node, int]]] = []
@@ -240,7 +248,7 @@ class CompiledOutput:
         for ordinal, index, number in failed:
             if index != at:
                 at, inner = index, list(self._inner_rows(root, rows, index))
-            yield self._explain_row(ordinal, inner[number], given, is_traced=is_traced)
+            yield self._explain_row(ordinal, inner[number], inputs, is_traced=is_traced)
 
     def _inner_rows(self, root: tuple[Node, int], rows: Rows, index: int) -> Iterator[list[tuple[Node, int]]]:
         """The rows within one value of the first level, each as one (node, position) a level, the root first."""
@@ -255,11 +263,11 @@ class CompiledOutput:
                 here = Node(base.location + found.location, found.value)
                 yield from walk(depth + 1, [*nodes, (here, position)])
 
-        first = Node(rows.place(index), rows.whole(index))
+        first = Node(rows.location(index), rows.whole(index))
         return walk(1, [root, (first, index + rows.first)])
 
     def _explain_row(
-        self, ordinal: int, nodes: list[tuple[Node, int]], given: Mapping[Hashable, Any], *, is_traced: bool
+        self, ordinal: int, nodes: list[tuple[Node, int]], inputs: Mapping[Hashable, Any], *, is_traced: bool
     ) -> RowTrace:
         levels: Levels = {
             ROOT: nodes[0],
@@ -267,7 +275,7 @@ class CompiledOutput:
             **{name: node for (name, _), node in zip(self.levels, nodes[1:], strict=True)},
         }
         here = nodes[-1][0].location
-        if not all(holds(source, condition, levels, given) for source, condition in self.conditions):
+        if not all(holds(source, condition, levels, inputs) for source, condition in self.conditions):
             return RowTrace(ordinal, here, nodes[-1][0].value, None, (), (), is_filtered=True)
         data: dict[str, Any] = {}
         traces: list[FieldTrace] = []
@@ -277,10 +285,10 @@ class CompiledOutput:
             location: Location | None = None
             raw = MISSING
             try:
-                location, raw = take(rule.source, levels, given)
+                location, raw = take(rule.source, levels, inputs)
                 is_found = is_found or raw is not MISSING
                 if raw is not MISSING and raw not in EMPTY:
-                    check_unit(rule, levels, given)
+                    check_unit(rule, levels, inputs)
                 value = made(rule, stepped(rule, raw))
             except ConversionError as error:
                 path = self.shown(location) if location is not None else ""

@@ -43,7 +43,7 @@ def coverage(
 ) -> Coverage:
     """Of one output, over the rows of these samples; of very many, over some from all parts. Raises MappingError if the
     rows cannot be found."""
-    values: list[Any] = [one.value for one in documents]
+    values: list[Any] = [document.value for document in documents]
     for depth, level in enumerate(output.rows):
         rows = level.path(mapping.format)
         values = [node.value for value in values for node in find_rows(rows, value, must_exist=depth == 0)]
@@ -68,7 +68,7 @@ def coverage(
         if words := _loss(found[0], rule.type or known.type):
             losses.append((rule.name, words))
     return Coverage(
-        tuple(unused), tuple(one.name for one in record_type.fields if one.name not in filled), tuple(losses)
+        tuple(unused), tuple(field.name for field in record_type.fields if field.name not in filled), tuple(losses)
     )
 
 
@@ -138,7 +138,7 @@ def _lists_taken(mapping: MappingDocument, output: Output) -> list[str]:
     return [
         other.rows[depth].path(mapping.format).text.removesuffix("[*]")
         for other in mapping.outputs
-        if len(other.rows) > depth and [one.at for one in other.rows[:depth]] == [one.at for one in output.rows]
+        if len(other.rows) > depth and [row.at for row in other.rows[:depth]] == [row.at for row in output.rows]
     ]
 
 

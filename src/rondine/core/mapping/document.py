@@ -421,14 +421,18 @@ def _condition_problems(condition: Condition, levels: list[str], place: str, map
         try:
             compiled(str(condition.value))
         except NotIRegexp as error:
-            problems.append(Problem(f"{place}/value", f"this is no regular expression: {error}", "RFC 9485"))
+            problems.append(Problem(f"{place}/value", f"this is not a regular expression: {error}", "RFC 9485"))
     return problems
 
 
 def source_problems(source: str | Source, place: str) -> list[Problem]:
     """What is wrong with a source outside of a mapping, of a response in JSON or XML: a path that is neither."""
     found = [_source_problems(source, [], place, MappingDocument(format=of)) for of in ("json", "xml")]
-    return min(found, key=lambda problems: sum("prefix" not in one.message for one in problems)) if all(found) else []
+    return (
+        min(found, key=lambda problems: sum("prefix" not in problem.message for problem in problems))
+        if all(found)
+        else []
+    )
 
 
 def condition_problems(condition: Condition, place: str) -> list[Problem]:

@@ -108,7 +108,7 @@ def fit(
     left_out = [path for path in made.left_out if not is_within(path, whole)]
     mapping = structs.replace(made.mapping, outputs=[structs.replace(output, record_type=name, fields=rules)])
     open_fields = [field.name for at, field in enumerate(record_type.fields) if at not in taken and at not in holders]
-    notes = [f"nothing looks like {one}" for one in open_fields]
+    notes = [f"nothing looks like {open_field}" for open_field in open_fields]
     proposal = Proposal(
         name, record_type, mapping, [*left_out, *left, *_in_parts(made)], notes, [], made.examples, made.holders
     )
@@ -156,13 +156,13 @@ def _words(name: str) -> list[str]:
 def _last_names(path: str) -> list[str]:
     """The last name of a path, and the last two together."""
     names = [one for one in re.split(r"[.$/\[\]'@*]+", path) if one]
-    names = [one.rpartition(":")[2] for one in names]
+    names = [name.rpartition(":")[2] for name in names]
     return [names[-1], " ".join(names[-2:])] if names else []
 
 
 def _value_likeness(examples: Sequence[str], known: Sequence[str]) -> float:
     """How far texts of samples are those that records have, or are formed like them."""
-    found = [one for one in examples if not one.replace(".", "").replace("-", "").isdigit()]
+    found = [example for example in examples if not example.replace(".", "").replace("-", "").isdigit()]
     if not found or not known:
         return 0.0
     same = sum(one in set(known) for one in found) / len(found)

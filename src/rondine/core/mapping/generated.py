@@ -19,7 +19,7 @@ from rondine.core.mapping.taking import Rule, Taken, find_rows, found_by, made, 
 from rondine.core.paths import JsonPath, Node, XPath
 from rondine.core.paths.jsonpath import Filter, Wildcard
 
-#: (the whole document, rows of the first level, the first's number there, what is given, keep, drop, failed).
+#: (the whole document, rows of the first level, the first's number there, the inputs, keep, drop, failed).
 #: keep is given a record's data; drop is called for a row that a condition leaves out; failed, with nothing or, with
 #: several levels, with the index in the first level and the row's number within that, for one that needs the exact way:
 #: each row in its order calls one of the three.
@@ -144,8 +144,8 @@ class Writer:
         self._check_kind(self._variables[""][0])
         if not self._conditions:
             self._needed = {place for rule in self._rules for place in self._around(rule)}
-        for looked_at, condition in self._conditions:
-            self._value(looked_at, "c")
+        for cached_source, condition in self._conditions:
+            self._value(cached_source, "c")
             self._write(f"if not {self._slot(lambda value, one=condition: passes(one, value))}(c):")
             self._write("    drop()")
             self._write("    continue")
@@ -162,7 +162,7 @@ class Writer:
         self._write("except Exception:")
         self._write(f"    failed({'i0, j' if is_deep else ''})")
         names = ", ".join(f"{name}={name}" for name in self._slots)  # as parameters they are locals, which are quicker
-        head = f"def run(root, rows, start, given, keep, drop, failed, *, {names}):"
+        head = f"def run(root, rows, start, inputs, keep, drop, failed, *, {names}):"
         scope: dict[str, Any] = dict(self._slots)
         source = "\n".join([head, *self._lines])
         exec(compile(source, "<mapping>", "exec"), scope)  # noqa: S102 generated identifiers only; see the module's docstring
@@ -272,11 +272,11 @@ class Writer:
             held = self._read(base, names, is_needed=is_needed)
             if isinstance(rest, JsonPath) and not rest.segments and not source.is_all:
                 return held
-            return f"{self._finder(replace(source, path=rest, place=None))}({held})"
+            return f"{self._finder(replace(source, path=rest, location=None))}({held})"
         if source.position is not None:
             return self._variables[source.position][1]
-        if source.given is not None:
-            return f"given.get({self._slot(source.given)}, MISSING)"
+        if source.input is not None:
+            return f"inputs.get({self._slot(source.input)}, MISSING)"
         return self._slot(source.value)
 
     def _around(self, rule: Rule) -> list[tuple[str, tuple[str, ...]]]:
@@ -342,7 +342,7 @@ class Writer:
         )
 
     def _check_kind(self, row: str) -> None:
-        """A row that is no object goes the exact way, so that its members can be read without asking."""
+        """A row that is not an object goes the exact way, so that its members can be read without asking."""
         read_as = self._read_as[row]
         if self._is_xml:
             self._write(f"if not isinstance({row}, dict): raise TypeError")
@@ -371,7 +371,9 @@ class Writer:
                 self._write(f"if {v}.__class__ is not int or not -9223372036854775808 <= {v} <= 9223372036854775807:")
             case "decimal":
                 known = _Decimals()
-                self._write(f"w = {self._slot(known.get)}({v})")  # what has no hash is no number: the exact way tells
+                self._write(
+                    f"w = {self._slot(known.get)}({v})"
+                )  # what has no hash is not a number: the exact way tells
                 self._write(f"if w is not None: {v} = w")
                 self._write(f"elif {v}.__class__ is str and (w := {self._slot(known.made)}({v})) is not None: {v} = w")
                 self._write("else:")

@@ -140,7 +140,7 @@ def propose(
     if not rows:
         raise MappingError("nothing was pointed at", where="rows", hint="say what becomes one row")
     of = _format_of(documents)
-    nodes = [Node((), one.value) for one in documents]
+    nodes = [Node((), document.value) for document in documents]
     or_one: list[bool] = []
     for depth, path in enumerate(rows):
         parsed = parse_xpath(path) if of == "xml" else parse_jsonpath(path)
@@ -216,7 +216,7 @@ def propose(
         RecordTypeDocument(fields=fields, key=key),
         MappingDocument(
             format=of,
-            namespaces={prefix: uri for one in documents for prefix, uri in one.namespaces.items()},
+            namespaces={prefix: uri for document in documents for prefix, uri in document.namespaces.items()},
             outputs=[Output(record_type=name, rows=levels, fields=rules)],
         ),
         _left_out(all_lines, covered),
@@ -226,7 +226,7 @@ def propose(
             *_notes_of_declared(declared, by_path, key, declared_key),
         ],
         parts,
-        {name: [_as_text(one) for one in held.examples] for name, held in shapes.items()},
+        {name: [_as_text(example) for example in held.examples] for name, held in shapes.items()},
         {} if of == "xml" else _holders(all_lines),
     )
 
@@ -272,7 +272,7 @@ def _left_out(lines: Sequence[OutlineRow], covered: Collection[str]) -> list[str
 
 def is_within(path: str, others: Collection[str]) -> bool:
     """Whether a path is one of the others, or within one."""
-    return any(path == one or path.startswith((f"{one}.", f"{one}[", f"{one}/")) for one in others)
+    return any(path == other or path.startswith((f"{other}.", f"{other}[", f"{other}/")) for other in others)
 
 
 def _is_plain_list(line: OutlineRow) -> bool:
@@ -371,7 +371,7 @@ def _parts(
     """A record type for each list: its plain values, and the key of the row that it is in."""
     parts: list[ProposedPart] = []
     for path in lists:
-        taken = [name, *(one.name for one in parts)]
+        taken = [name, *(part.name for part in parts)]
         last = _local(path.removesuffix("[*]").rpartition("." if path.startswith("$") else "/")[2])
         part_name = rule.name("record type", f"{name} {singular(last)}", taken=taken)
         made = propose(documents, rows=[*rows, path], name=part_name, rule=rule)
@@ -431,7 +431,7 @@ def _from_level(source: str | Source, level: str, of: Format) -> Source:
 
 def _format_of(documents: Sequence[ReadDocument]) -> Format:
     """The one format that all samples have."""
-    if len({one.is_xml for one in documents}) > 1:
+    if len({document.is_xml for document in documents}) > 1:
         raise MappingError("some samples are XML and some are JSON", where="bodies", hint="choose those of one format")
     return "xml" if documents and documents[0].is_xml else "json"
 
@@ -440,7 +440,11 @@ def _from_row(corrections: Sequence[Correction], rows: Sequence[str], of: Format
     """The corrections of a row's parts, with their paths from the row."""
     if of == "xml":
         whole = "/".join(path.removesuffix("/") for path in rows)
-        found = [(one, one.path.removeprefix(whole)) for one in corrections if one.path.startswith(whole)]
+        found = [
+            (correction, correction.path.removeprefix(whole))
+            for correction in corrections
+            if correction.path.startswith(whole)
+        ]
         return [
             structs.replace(one, path=rest.removeprefix("/") or ".")
             for one, rest in found
@@ -448,9 +452,9 @@ def _from_row(corrections: Sequence[Correction], rows: Sequence[str], of: Format
         ]
     whole = "".join([rows[0], *(path[1:] for path in rows[1:])])
     return [
-        structs.replace(one, path="$" + one.path.removeprefix(whole))
-        for one in corrections
-        if one.path.startswith(whole)
+        structs.replace(correction, path="$" + correction.path.removeprefix(whole))
+        for correction in corrections
+        if correction.path.startswith(whole)
     ]
 
 
@@ -543,9 +547,9 @@ def _ends_as(name: str, ending: str) -> bool:
 
 def _notes_of_dates(name: str, texts: list[str]) -> list[str]:
     """What keeps texts that look like dates from being read as such."""
-    if texts and all(LOCAL_MOMENT.fullmatch(one) for one in texts):
+    if texts and all(LOCAL_MOMENT.fullmatch(text) for text in texts):
         return [f"{name} is a date and time that does not say where: convert it to datetime, with its zone"]
-    if texts and all(date_patterns(one) for one in texts):
+    if texts and all(date_patterns(text) for text in texts):
         return [
             f"{name} is a date with the day first or the month first, nothing says which: convert it to date, as dd/MM/yyyy or MM/dd/yyyy"
         ]
@@ -560,7 +564,7 @@ def _notes(lines: list[OutlineRow], key: list[str]) -> list[str]:
             form = f"as {' and '.join(step.patterns)}" if isinstance(step, DateOf) else "with a decimal comma"
             notes.append(f"{line.name} is written {form}: read as {line.type}, converted on the way")
         if line.type == "text" and not line.is_corrected:
-            notes += _notes_of_dates(line.name, [_as_text(one) for one in line.examples if one != '""'])
+            notes += _notes_of_dates(line.name, [_as_text(example) for example in line.examples if example != '""'])
         if line.type == "decimal" and not line.convert and 0 < line.fractional < numbers:
             share = round(100 * (numbers - line.fractional) / numbers)
             notes.append(

@@ -80,7 +80,7 @@ def row_reader(
             names, rest = plain_part(path)
             places.add(names if is_plain_list(rest) else None)
     names_of_all = places.pop() if len(places) == 1 else None
-    needs_all = any(isinstance(one.path, WholeXPath) for output in outputs for one in output.sources)
+    needs_all = any(isinstance(source.path, WholeXPath) for output in outputs for source in output.sources)
     if names_of_all is None or needs_all or any(_looks_at_rows(one, names_of_all) for one in _from_around(outputs)):
         return None
     if mapping.format == "json":
@@ -91,8 +91,8 @@ def row_reader(
 
 def _from_around(outputs: Sequence[CompiledOutput]) -> list[Path]:
     """The paths that start from the whole response."""
-    sources = [one for output in outputs for one in output.sources]
-    return [one.path for one in sources if one.path is not None and one.level == ROOT]
+    sources = [source for output in outputs for source in output.sources]
+    return [source.path for source in sources if source.path is not None and source.level == ROOT]
 
 
 def _looks_at_rows(path: Path, names: tuple[str, ...]) -> bool:
@@ -111,13 +111,13 @@ class RowReader:
         self._fast: list[FastWay | None] = []
 
     def page(
-        self, body: bytes, given: Mapping[Hashable, Any], *, of: DocumentFormat = "json", charset: str = ""
+        self, body: bytes, inputs: Mapping[Hashable, Any], *, of: DocumentFormat = "json", charset: str = ""
     ) -> tuple[Part, Any] | None:
         """A response read at once: (its rows mapped, what is around them, as far as it is wanted); None if it has to be
         read as a whole."""
         around: list[Any] = []
         try:
-            parts = list(self.parts(lambda: (body,), given, around, of=of, charset=charset))
+            parts = list(self.parts(lambda: (body,), inputs, around, of=of, charset=charset))
         except DocumentError:
             return None
         if not parts:
@@ -137,7 +137,7 @@ class RowReader:
     def parts(
         self,
         chunks: Chunks,
-        given: Mapping[Hashable, Any],
+        inputs: Mapping[Hashable, Any],
         around: list[Any],
         *,
         of: DocumentFormat = "json",
@@ -161,7 +161,7 @@ class RowReader:
                 continue
             if upto.first <= done.first and start is not None:
                 batch, upto = _after(batch, done.first - upto.first), done
-            part = self._mapped(root, batch, given, upto)
+            part = self._mapped(root, batch, inputs, upto)
             upto = part.upto
             yield part
 
@@ -191,19 +191,19 @@ class RowReader:
     ) -> Iterator[_Batch]:
         raise NotImplementedError
 
-    def _mapped(self, root: Any, batch: _Batch, given: Mapping[Hashable, Any], at: RowPlace) -> Part:
+    def _mapped(self, root: Any, batch: _Batch, inputs: Mapping[Hashable, Any], at: RowPlace) -> Part:
         mapped = []
         ordinals = at.ordinals or (0,) * len(self.outputs)
         for output, fast, ordinal in zip(self.outputs, self._fast, ordinals, strict=True):
             rows = Rows(batch.items, lambda index: self._place(at.first, index, batch), batch.whole, at.first, ordinal)
             if batch.is_partly and fast is not None:
                 try:
-                    mapped.append(output.run_rows(root, rows, given, fast))
+                    mapped.append(output.run_rows(root, rows, inputs, fast))
                     continue
                 except NotPlain:
                     pass
             whole = replace(rows, items=[batch.whole(index) for index in range(len(batch.items))])
-            mapped.append(output.run_rows(root, whole, given, output.fast))
+            mapped.append(output.run_rows(root, whole, inputs, output.fast))
         done = tuple(ordinal + one.rows for ordinal, one in zip(ordinals, mapped, strict=True))
         return Part(mapped, RowPlace(at.first + len(batch.items), done))
 
@@ -246,10 +246,10 @@ class JsonRows(RowReader):
         self._raw_page = _raw_reader(names)
 
     def page(
-        self, body: bytes, given: Mapping[Hashable, Any], *, of: DocumentFormat = "json", charset: str = ""
+        self, body: bytes, inputs: Mapping[Hashable, Any], *, of: DocumentFormat = "json", charset: str = ""
     ) -> tuple[Part, Any] | None:
         if of != "json":
-            return super().page(body, given, of=of, charset=charset)
+            return super().page(body, inputs, of=of, charset=charset)
         if self._page is None or not is_utf8(charset):
             return None
         try:
@@ -264,7 +264,7 @@ class JsonRows(RowReader):
         if type(held) is not list:
             return None
         try:
-            return self._mapped(root, _Batch(held, _wholes(lambda: self._raw_page(body))), given, RowPlace()), root
+            return self._mapped(root, _Batch(held, _wholes(lambda: self._raw_page(body))), inputs, RowPlace()), root
         except NotPlain:
             return None
 

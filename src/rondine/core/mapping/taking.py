@@ -36,10 +36,10 @@ EMPTY = (None, "")
 
 @dataclass(frozen=True, slots=True)
 class Taken:
-    """A source with its path parsed. given: the name under which an input, standing value or header is given to a run;
-    see `given_values`.
+    """A source with its path parsed. input: the name under which an input, standing value or header is given to a run;
+    see `mapping_inputs`.
 
-    first_of, several: sources within it.  is_text: of XML elements, their texts are taken.  place: where a JSONPath
+    first_of, several: sources within it.  is_text: of XML elements, their texts are taken.  location: where a JSONPath
     leads to, if to one value at most.
     """
 
@@ -48,12 +48,12 @@ class Taken:
     is_all: bool = False
     position: str | None = None
     key: str | None = None
-    given: Hashable = None
+    input: Hashable = None
     value: Any = None
     first_of: tuple["Taken", ...] = ()
     several: tuple["Taken", ...] = ()
     is_text: bool = True
-    place: Location | None = None
+    location: Location | None = None
 
     @property
     def is_plain(self) -> bool:
@@ -94,7 +94,7 @@ class Rule:
 Levels = Mapping[str, tuple[Node, int]]
 
 
-def given_values(
+def mapping_inputs(
     inputs: Mapping[str, Any], standing: Mapping[str, Any] | None = None, headers: Iterable[tuple[str, str]] = ()
 ) -> dict[Hashable, Any]:
     """What a run is given besides the response: inputs by name, standing values and headers under names of their own."""
@@ -127,7 +127,7 @@ def find_rows(path: Path, base: Any, *, must_exist: bool, or_one: bool = False) 
     for length in reversed(range(len(path.segments))):
         if holders := JsonPath(path.text, path.segments[:length]).find(base):
             break
-    if any(isinstance(one, (Several, Index)) for one in path.segments[length].selectors):
+    if any(isinstance(selector, (Several, Index)) for selector in path.segments[length].selectors):
         if any(isinstance(node.value, (list, dict)) or node.value is None for node in holders):
             return []
         raise MappingError(
@@ -202,16 +202,16 @@ def made_source(source: str | Source, of: Format, *, is_text: bool, kind: str = 
     straight into it."""
     one = parsed_source(source, of)
     path = one.path()
-    given: Hashable = one.input
-    given = ("standing", one.standing) if one.standing is not None else given
-    given = ("header", one.header.lower()) if one.header is not None else given
+    key: Hashable = one.input
+    key = ("standing", one.standing) if one.standing is not None else key
+    key = ("header", one.header.lower()) if one.header is not None else key
     return Taken(
         ROOT if isinstance(path, XPath) and path.is_absolute else one.level,
         path,
         one.all or (kind == "json" and isinstance(path, JsonPath) and path.selects_several()),
         one.position,
         one.key,
-        given,
+        key,
         None if one.value is UNSET else one.value,
         tuple(made_source(each, of, is_text=is_text) for each in one.first_of or ()),
         tuple(made_source(each, of, is_text=is_text) for each in one.several or ()),
@@ -220,14 +220,14 @@ def made_source(source: str | Source, of: Format, *, is_text: bool, kind: str = 
     )
 
 
-def value_in(read: ReadDocument, source: str | Source, given: Mapping[Hashable, Any] | None = None) -> Any:
+def value_in(read: ReadDocument, source: str | Source, inputs: Mapping[Hashable, Any] | None = None) -> Any:
     """What a source finds in a whole response, MISSING if nothing; of a path that finds several, the first."""
     taken = made_source(source, "xml" if read.is_xml else "json", is_text=True)
     if taken.path is not None:
         nodes = taken.path.find(read.value)
         value = nodes[0].value if nodes else MISSING
         return text_of(value) if read.is_xml and isinstance(value, (dict, str)) else value
-    return take(taken, {ROOT: (Node((), read.value), 0), "": (Node((), read.value), 0)}, given or {})[1]
+    return take(taken, {ROOT: (Node((), read.value), 0), "": (Node((), read.value), 0)}, inputs or {})[1]
 
 
 def is_nothing_in(read: ReadDocument, source: str | Source) -> bool:
@@ -240,14 +240,14 @@ def is_nothing_in(read: ReadDocument, source: str | Source) -> bool:
     return value is MISSING or value in (None, "", [], {})
 
 
-def holds_in(read: ReadDocument, condition: Condition, given: Mapping[Hashable, Any] | None = None) -> bool:
+def holds_in(read: ReadDocument, condition: Condition, inputs: Mapping[Hashable, Any] | None = None) -> bool:
     """Whether a whole response passes a condition."""
     here = (Node((), read.value), 0)
     source = made_source(condition.source, "xml" if read.is_xml else "json", is_text=True)
-    return holds(source, condition, {ROOT: here, "": here}, given or {})
+    return holds(source, condition, {ROOT: here, "": here}, inputs or {})
 
 
-def take(source: Taken, levels: Levels, given: Mapping[Hashable, Any]) -> tuple[Location | None, Any]:
+def take(source: Taken, levels: Levels, inputs: Mapping[Hashable, Any]) -> tuple[Location | None, Any]:
     """What a source finds: (its place, it). Raises ConversionError if a path finds several for a field that takes one."""
     if source.path is not None:
         return found_by(source, levels[source.level][0], levels[ROOT][0])
@@ -256,25 +256,25 @@ def take(source: Taken, levels: Levels, given: Mapping[Hashable, Any]) -> tuple[
     if source.key is not None:
         node = levels[source.key][0]
         return node.location or None, node.location[-1] if node.location else MISSING
-    if source.given is not None:
-        return None, given.get(source.given, MISSING)
+    if source.input is not None:
+        return None, inputs.get(source.input, MISSING)
     if source.first_of:
         for one in source.first_of:
-            location, value = take(one, levels, given)
+            location, value = take(one, levels, inputs)
             if value is not MISSING and value not in EMPTY:
                 return location, value
         return None, MISSING
     if source.several:
-        found = [take(one, levels, given) for one in source.several]
+        found = [take(one, levels, inputs) for one in source.several]
         place = next((location for location, _ in found if location is not None), None)
         return place, [None if value is MISSING else value for _, value in found]
     return None, source.value
 
 
-def holds(source: Taken, condition: Condition, levels: Levels, given: Mapping[Hashable, Any]) -> bool:
+def holds(source: Taken, condition: Condition, levels: Levels, inputs: Mapping[Hashable, Any]) -> bool:
     """Whether a row passes a condition; one that finds several values does not."""
     try:
-        _, value = take(source, levels, given)
+        _, value = take(source, levels, inputs)
     except ConversionError:
         return False
     return passes(condition, value)
@@ -330,13 +330,13 @@ def found_by(source: Taken, base: Node, document: Node | None = None) -> tuple[L
     """The value a source's path finds: (its place, it). Several are taken as a list where that is wanted, and refused
     otherwise."""
     assert source.path is not None
-    if source.place is not None and not source.is_all:
+    if source.location is not None and not source.is_all:
         value = base.value
-        for part in source.place:
+        for part in source.location:
             if not (part in value if value.__class__ is dict else value.__class__ is list and _is_index(part, value)):
                 return None, MISSING
             value = value[part]
-        return base.location + source.place, value
+        return base.location + source.location, value
     if isinstance(source.path, WholeXPath):
         found = source.path.find_from(document or base, base)
     else:
@@ -357,11 +357,11 @@ def _is_index(part: str | int, held: list[Any]) -> bool:
     return isinstance(part, int) and part < len(held)
 
 
-def check_unit(rule: Rule, levels: Levels, given: Mapping[Hashable, Any]) -> None:
+def check_unit(rule: Rule, levels: Levels, inputs: Mapping[Hashable, Any]) -> None:
     """Raises ConversionError if the response says that a value is in another unit than its field, or does not say it."""
     if rule.unit is None:
         return
-    _, said = take(rule.unit, levels, given)
+    _, said = take(rule.unit, levels, inputs)
     if said is MISSING or said in EMPTY:
         raise ConversionError(f"comes without its unit, and the field is in {rule.wanted_unit}")
     if to_text(said).strip() != rule.wanted_unit:

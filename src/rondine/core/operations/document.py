@@ -9,9 +9,9 @@ import re
 from collections.abc import Iterable, Iterator, Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
-import uritemplate
 from msgspec import Meta
 
+from rondine.core.http.templates import template_names
 from rondine.core.mapping.document import Condition, Source
 from rondine.core.operations.inputs import Input
 from rondine.core.operations.odata import ODataQuery, odata_values
@@ -337,7 +337,7 @@ def response_for(operation: OperationDocument, status: int) -> ResponseDescripti
     """What the definition says of a response with this status: of the status itself, its family, or by default (OpenAPI
     3.1, "Responses Object")."""
     for wanted in (str(status), f"{status // 100}XX", "default"):
-        found = [one for one in operation.responses if one.status == wanted]
+        found = [response for response in operation.responses if response.status == wanted]
         if found:
             return next((one for one in found if "json" in one.media_type), found[0])
     return None
@@ -367,10 +367,7 @@ def called_in_body(operation: OperationDocument) -> str:
 
 def path_variables(path: str) -> set[str]:
     """The names in a path template; none if it is not well-formed."""
-    try:
-        return set(uritemplate.URITemplate(path).variable_names)
-    except ValueError:
-        return set()
+    return set(template_names(path))
 
 
 def inputs_in(values: Iterable[tuple[str, Value]]) -> set[str]:

@@ -71,28 +71,28 @@ class Filled:
     fields: dict[str, str]
 
 
-def filled_from(inputs: Sequence[Input], data: Mapping[str, Any], given: Mapping[str, Any]) -> Filled:
+def filled_from(inputs: Sequence[Input], data: Mapping[str, Any], values: Mapping[str, Any]) -> Filled:
     """The inputs that a record fills, beside those that are given. data: its fields' values; null ones fill nothing.
 
     Raises InputError for each value that its steps do not take, and if the record fills none.
     """
-    values, fields, problems = dict(given), {}, []
-    for one in inputs:
-        name = one.field or one.name
+    values, fields, problems = dict(values), {}, []
+    for input_ in inputs:
+        name = input_.field or input_.name
         value = data.get(name)
-        if one.field and one.field not in data:
-            known = did_you_mean(one.field, data)
+        if input_.field and input_.field not in data:
+            known = did_you_mean(input_.field, data)
             problems.append(
-                Problem(f"/{one.name}", f'the record has no field "{one.field}"', known or "name another field")
+                Problem(f"/{input_.name}", f'the record has no field "{input_.field}"', known or "name another field")
             )
-        if value is None or given.get(one.name) is not None:
+        if value is None or values.get(input_.name) is not None:
             continue
         try:
-            values[one.name] = chain(one.convert)(value) if one.convert else value
-            fields[one.name] = name
+            values[input_.name] = chain(input_.convert)(value) if input_.convert else value
+            fields[input_.name] = name
         except ConversionError as error:
-            problems.append(Problem(f"/{one.name}", f"{name} {error}", "correct the steps of the input"))
-    if not problems and not any((one.field or one.name) in data for one in inputs):
+            problems.append(Problem(f"/{input_.name}", f"{name} {error}", "correct the steps of the input"))
+    if not problems and not any((input_.field or input_.name) in data for input_ in inputs):
         words = "the record has no field that an input takes"
         problems = [Problem("/record", words, "name the fields in the operation's inputs")]
     if problems:
@@ -126,64 +126,68 @@ def checked_inputs(
 
     Raises InputError with a Problem for each input that is missing, unknown or wrong.
     """
-    known = {one.name: one for one in inputs}
+    known = {input_.name: input_ for input_ in inputs}
     problems = [
         Problem(f"/{name}", f'there is no input "{name}"', did_you_mean(name, known) or "the operation takes no inputs")
         for name in values
         if name not in known
     ]
     out: dict[str, Any] = {}
-    for one in inputs:
-        given = values.get(one.name)
-        if given is None or (given == "" and one.type != "text"):
-            given = None if one.default is UNSET else one.default
-        if (name := named_standing(given)) is not None:
+    for input_ in inputs:
+        value = values.get(input_.name)
+        if value is None or (value == "" and input_.type != "text"):
+            value = None if input_.default is UNSET else input_.default
+        if (name := named_standing(value)) is not None:
             try:
-                given = standing_value(name, standing or {})
+                value = standing_value(name, standing or {})
             except InputError as error:
-                problems.append(Problem(f"/{one.name}", error.message, error.hint))
+                problems.append(Problem(f"/{input_.name}", error.message, error.hint))
                 continue
-        if given is None:
-            if one.required:
+        if value is None:
+            if input_.required:
                 problems.append(
                     Problem(
-                        f"/{one.name}", f'the input "{one.name}" is required', f"give it a value of type {one.type}"
+                        f"/{input_.name}",
+                        f'the input "{input_.name}" is required',
+                        f"give it a value of type {input_.type}",
                     )
                 )
             continue
-        if given == "" and one.required:
+        if value == "" and input_.required:
             problems.append(
                 Problem(
-                    f"/{one.name}",
-                    f'the input "{one.name}" is required and is blank',
-                    f"give it a value of type {one.type}",
+                    f"/{input_.name}",
+                    f'the input "{input_.name}" is required and is blank',
+                    f"give it a value of type {input_.type}",
                 )
             )
             continue
         try:
-            value = CONVERSIONS[one.type](_parsed(given) if one.type == "json" else given)
+            value = CONVERSIONS[input_.type](_parsed(value) if input_.type == "json" else value)
         except ConversionError as error:
             problems.append(
-                Problem(f"/{one.name}", f'"{one.name}" {error}', f"the input takes a value of type {one.type}")
+                Problem(f"/{input_.name}", f'"{input_.name}" {error}', f"the input takes a value of type {input_.type}")
             )
             continue
-        if one.allowed and value_text(value) not in [str(allowed) for allowed in one.allowed]:
+        if input_.allowed and value_text(value) not in [str(allowed) for allowed in input_.allowed]:
             problems.append(
                 Problem(
-                    f"/{one.name}",
-                    f'"{value_text(value)[:80]}" is not allowed for "{one.name}"',
-                    f"take one of {', '.join(map(str, one.allowed))}",
+                    f"/{input_.name}",
+                    f'"{value_text(value)[:80]}" is not allowed for "{input_.name}"',
+                    f"take one of {', '.join(map(str, input_.allowed))}",
                 )
             )
             continue
-        if broken := broken_bound(one.bounds, value):
+        if broken := broken_bound(input_.bounds, value):
             problems.append(
                 Problem(
-                    f"/{one.name}", f'"{one.name}" {broken}', "the definition says so; correct the value, or the input"
+                    f"/{input_.name}",
+                    f'"{input_.name}" {broken}',
+                    "the definition says so; correct the value, or the input",
                 )
             )
             continue
-        out[one.name] = value
+        out[input_.name] = value
     if problems:
         raise InputError(problems[0].message, where=problems[0].where, hint=problems[0].hint, problems=problems)
     return out
@@ -222,14 +226,14 @@ def _searcher(pattern: str) -> Any:
         return None
 
 
-def _parsed(given: Any) -> Any:
+def _parsed(value: Any) -> Any:
     """A JSON value as it is, or written as text, as people and command lines give it."""
-    if not isinstance(given, str):
-        return given
+    if not isinstance(value, str):
+        return value
     try:
-        return read_json(given.encode())
+        return read_json(value.encode())
     except DocumentError as error:
-        raise ConversionError(f'is no JSON: {error.message}; a text is written "so", a list ["so"]') from error
+        raise ConversionError(f'is not JSON: {error.message}; a text is written "so", a list ["so"]') from error
 
 
 def value_text(value: Any) -> str:

@@ -80,7 +80,9 @@ def keys_in_operation(operation: OperationDocument) -> list[Finding]:
         fields = [Parameter(name=one.name, value=one.value) for one in operation.body.parts if one.encoding == "text"]
         groups.append(("/body/parts", "body", fields))
     if isinstance(operation.body, JsonBody):
-        members = [Parameter(name=one.at.rpartition("/")[2], value=one.value) for one in operation.body.members]
+        members = [
+            Parameter(name=member.at.rpartition("/")[2], value=member.value) for member in operation.body.members
+        ]
         groups.append(("/body/members", "body", members))
     for start, kind, parameters in groups:
         found += keys_in(start, kind, parameters)
@@ -138,6 +140,6 @@ def keys_in_text(text: str) -> list[TextFinding]:
 
 
 def masked(text: str, findings: list[TextFinding], mask: str) -> str:
-    for one in reversed(findings):
-        text = text[: one.start] + mask + text[one.end :]
+    for finding in reversed(findings):
+        text = text[: finding.start] + mask + text[finding.end :]
     return text

@@ -14,7 +14,7 @@ _NOT_TOKEN = re.compile(r"[\s=;,\"]")
 
 @dataclass(frozen=True, slots=True)
 class Link:
-    """target: as written, absolute or relative.  parameters: names in lower case; of one that stands twice the first."""
+    """target: as written, absolute or relative.  parameters: names in lower case; of one that is duplicated the first."""
 
     target: str
     parameters: Mapping[str, str]

@@ -68,7 +68,7 @@ def _in_xml(document: Any) -> list[PagingGuess]:
     held = document[root] if root else None
     for name, value in held.items() if isinstance(held, dict) else ():
         links = value if isinstance(value, list) else [value]
-        if _last(name) == "link" and any(isinstance(one, dict) and one.get("@rel") == "next" for one in links):
+        if _last(name) == "link" and any(isinstance(link, dict) and link.get("@rel") == "next" for link in links):
             at = f"/{root}/{name}[@rel='next']/@href"
             return [PagingGuess(NextAddress(at=at), f"a link to the next page at {at}")]
         if plain_name(_last(name)) in NEXT_NAMES and isinstance(value, str) and ("/" in value or "?" in value):

@@ -196,7 +196,7 @@ def _group(parser: "Parser") -> Evaluate:
 
 def _tested(parser: "Parser", one: Expression) -> Evaluate:
     if one.kind == "value":
-        parser.fail("a value alone is no test", hint="compare it, as in @.girth > 2")
+        parser.fail("a value alone is not a test", hint="compare it, as in @.girth > 2")
     return one.truth()
 
 
@@ -260,7 +260,7 @@ def _function(parser: "Parser", name: str) -> Expression:
         parser.blank()
     if len(arguments) < len(wanted):
         parser.fail(f'"{name}" takes {len(wanted)} argument{"s" if len(wanted) > 1 else ""}')
-    return Expression(kind, lambda root, current: call(*(one(root, current) for one in arguments)))
+    return Expression(kind, lambda root, current: call(*(argument(root, current) for argument in arguments)))
 
 
 def _argument(parser: "Parser", name: str, wanted: Kind, one: Expression, at: int) -> Evaluate:

@@ -17,7 +17,7 @@ _QUANTIFIER = re.compile(r"[*+?]|\{\d{1,4}(?:,\d{0,4})?\}")
 
 
 class NotIRegexp(ValueError):
-    """A text that is no I-Regexp."""
+    """A text that is not an I-Regexp."""
 
 
 @lru_cache(maxsize=500)
@@ -32,7 +32,7 @@ def compiled(text: str) -> "re2._Regexp":
 
 
 def matches(pattern: str, text: str, *, whole: bool) -> bool:
-    """Whether the pattern is found in the text, or is all of it. What is no pattern matches nothing (RFC 9535, section
+    """Whether the pattern is found in the text, or is all of it. What is not a pattern matches nothing (RFC 9535, section
     2.4.6)."""
     try:
         found = compiled(pattern)
@@ -96,7 +96,7 @@ class _Translator:
             return found.group()
         following = self.text[self.at + 1 : self.at + 2]
         if not following or following not in _ESCAPES:
-            raise NotIRegexp(f'"\\{following}" is no escape')
+            raise NotIRegexp(f'"\\{following}" is not an escape')
         self.at += 2
         return "\\" + following
 

@@ -208,7 +208,7 @@ class _Parser:
             self.fail("a name is expected", 'a step is a name, "@name", "*", "text()" or "."')
         self.at = found.end()
         if self.text.startswith(("::", "("), self.at):
-            self.fail(f'"{found.group()}" is no step that is read', "axes are written short: child, @attribute, //")
+            self.fail(f'"{found.group()}" is not a step that is read', "axes are written short: child, @attribute, //")
         return Step(sign + found.group(), descendant, self.predicates())
 
     def predicates(self) -> tuple[Predicate, ...]:

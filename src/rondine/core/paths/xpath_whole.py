@@ -135,11 +135,11 @@ def parse_xpath(text: str) -> XPath:
 
 
 def _counts_across_names(step: Step) -> bool:
-    return step.name == "*" and any(one.number is not None for one in step.predicates)
+    return step.name == "*" and any(predicate.number is not None for predicate in step.predicates)
 
 
 def _expression(text: str) -> WholeXPath:
-    """Raises PathError for what XPath 1.0 does not have, XPathSyntaxError for what is no expression."""
+    """Raises PathError for what XPath 1.0 does not have, XPathSyntaxError for what is not an expression."""
     bare = _LITERAL.sub('""', text)
     if variable := _VARIABLE.search(bare):
         raise PathError(

@@ -32,8 +32,8 @@ class TakenApart:
     joined: str
 
 
-def take_apart(address: str, method: str = "GET") -> TakenApart:
-    """Raises InputError if the text is no http(s) address, or holds a user name or password."""
+def parse_address(address: str, method: str = "GET") -> TakenApart:
+    """Raises InputError if the text is not a http(s) address, or holds a user name or password."""
     address = address.strip()
     found = re.match(r"(GET|HEAD|POST|PUT|PATCH|DELETE)\s+(?=https?://)", address)
     if found:

@@ -132,7 +132,9 @@ def _written(text: str, said: str) -> Content:
 
 def _elements(elements: list[XmlElement], read: Read) -> list[Element]:
     """The elements that have a value."""
-    found = _with_required([(one, one.at, one.required_in) for one in elements if one.enabled], read)
+    found = _with_required(
+        [(element, element.at, element.required_in) for element in elements if element.enabled], read
+    )
     return [Element(one.at, value, one.type) for one, value in found]
 
 
@@ -178,7 +180,9 @@ def _missing(name: str, at: str, within: str, other: str) -> InputError:
 
 def _sent(parts: list[Field], read: Read, required: list[str]) -> list[tuple[Field, Any]]:
     """The fields or parts that have a value."""
-    return _with_required([(one, one.name, "" if one.name in required else None) for one in parts if one.enabled], read)
+    return _with_required(
+        [(part, part.name, "" if part.name in required else None) for part in parts if part.enabled], read
+    )
 
 
 def _has_given(found: Sequence[tuple[Parameter | Part, Any]]) -> bool:
@@ -233,9 +237,9 @@ def _part_head(part: Part, read: Read) -> bytes:
         head += f'; filename="{quoted(part.file_name)}"'
     if part.media_type:
         head += f"\r\nContent-Type: {quoted(part.media_type)}"
-    for one in part.headers:
-        if one.enabled and (value := read(one.value)) is not None:
-            head += f"\r\n{one.name}: {header_line(one.name, value, explode=one.explode)}"
+    for header in part.headers:
+        if header.enabled and (value := read(header.value)) is not None:
+            head += f"\r\n{header.name}: {header_line(header.name, value, explode=header.explode)}"
     return head.encode()
 
 
@@ -271,7 +275,7 @@ def json_value(body: JsonBody, read: Read) -> Any:
 def put_together(members: list[Member], read: Read, *, optional: bool = False) -> Any:
     """The value that the members make; _MISSING if none has a value, or, of an optional one, no input has."""
     root: Any = _MISSING
-    found = _with_required([(one, one.at, one.required_in) for one in members if one.enabled], read)
+    found = _with_required([(member, member.at, member.required_in) for member in members if member.enabled], read)
     if optional and not any(_input_in(one.value) for one, _ in found):
         return _MISSING
     for one, held in found:

@@ -48,23 +48,23 @@ def with_body_as(operation: OperationDocument, wanted: str) -> OperationDocument
     now = media_type_of(operation.body)
     if wanted == now:
         return operation
-    found = next((one for one in operation.other_bodies if one.media_type == wanted), None)
+    found = next((other_body for other_body in operation.other_bodies if other_body.media_type == wanted), None)
     if found is None:
-        known = [one.media_type for one in operation.other_bodies]
+        known = [other_body.media_type for other_body in operation.other_bodies]
         hint = did_you_mean(wanted, known) or "its definition offers one body only; make another from a sample"
         raise InputError(f'the operation has no body of the type "{wanted[:80]}"', where="/media_type", hint=hint)
     elsewhere = path_variables(operation.path) | inputs_in(values_of(structs.replace(operation, body=None)))
     in_body = inputs_in(body_values(operation.body))
-    kept = [one for one in operation.inputs if one.name in elsewhere or one.name not in in_body]
+    kept = [input_ for input_ in operation.inputs if input_.name in elsewhere or input_.name not in in_body]
     there = {one.name for one in kept}
-    others = [one for one in operation.other_bodies if one is not found]
+    others = [other_body for other_body in operation.other_bodies if other_body is not found]
     if operation.body is not None:
-        own = [one for one in operation.inputs if one.name in in_body and one.name not in elsewhere]
+        own = [input_ for input_ in operation.inputs if input_.name in in_body and input_.name not in elsewhere]
         others.append(OtherBody(media_type=now, body=operation.body, inputs=own))
     return structs.replace(
         operation,
         body=found.body,
-        inputs=[*kept, *(one for one in found.inputs if one.name not in there)],
+        inputs=[*kept, *(input_ for input_ in found.inputs if input_.name not in there)],
         other_bodies=sorted(others, key=lambda one: one.media_type),
     )
 
@@ -86,5 +86,5 @@ def in_form_of(operation: OperationDocument, other: OperationDocument) -> Operat
     """The operation with the body that another one sends, if it has that too: as one is compared with what somebody
     chose."""
     wanted = media_type_of(other.body)
-    offers = any(one.media_type == wanted for one in operation.other_bodies)
+    offers = any(other_body.media_type == wanted for other_body in operation.other_bodies)
     return with_body_as(operation, wanted) if offers else operation

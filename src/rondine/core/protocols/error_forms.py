@@ -24,15 +24,15 @@ def _graphql(status: int, read: ReadDocument, headers: Headers) -> Outcome | Non
         return None
     listed = document.get("errors")
     errors = [one for one in listed if isinstance(one, dict)] if isinstance(listed, list) else []
-    errors = [one for one in errors if isinstance(one.get("message"), str)]
+    errors = [error for error in errors if isinstance(error.get("message"), str)]
     if not errors or not 200 <= status < 300:
         return None
     texts = []
-    for one in errors[:5]:
-        path = ".".join(map(str, one["path"])) if isinstance(one.get("path"), list) else ""
-        code = _code(one)
-        named = f" ({code})" if code and code.lower() not in one["message"].lower() else ""
-        texts.append(f"{path}: {one['message']}{named}" if path else f"{one['message']}{named}")
+    for error in errors[:5]:
+        path = ".".join(map(str, error["path"])) if isinstance(error.get("path"), list) else ""
+        code = _code(error)
+        named = f" ({code})" if code and code.lower() not in error["message"].lower() else ""
+        texts.append(f"{path}: {error['message']}{named}" if path else f"{error['message']}{named}")
     message = "; ".join(texts)[:500] + (f" and {len(errors) - 5} more" if len(errors) > 5 else "")
     data = document.get("data")
     if not isinstance(data, dict) or all(value is None for value in data.values()):
@@ -40,7 +40,7 @@ def _graphql(status: int, read: ReadDocument, headers: Headers) -> Outcome | Non
             "the service answers with errors and no data",
             "look at its message; compare the query with its schema",
         )
-        status_like = next((known for one in errors if (known := _LIKE_STATUS.get(_code(one).upper()))), None)
+        status_like = next((known for error in errors if (known := _LIKE_STATUS.get(_code(error).upper()))), None)
         if status_like:
             words, hint = meaning_of(status_like)
         return Outcome(False, words, hint, message)

@@ -62,7 +62,7 @@ def _place(error: GraphQLError, where: str) -> str:
 
 def operation_of(document: DocumentNode, name: str = "") -> OperationDefinitionNode | None:
     """The operation that is sent: the one of this name, or the only one."""
-    found = [one for one in document.definitions if isinstance(one, OperationDefinitionNode)]
+    found = [definition for definition in document.definitions if isinstance(definition, OperationDefinitionNode)]
     if name:
         return next((one for one in found if one.name is not None and one.name.value == name), None)
     return found[0] if len(found) == 1 else None
@@ -108,10 +108,14 @@ def inputs_of(text: str, schema: GraphQLSchema | None = None, name: str = "") ->
     if operation is None:
         return []
     out = []
-    for one in operation.variable_definitions or ():
-        is_required = isinstance(one.type, NonNullTypeNode) and one.default_value is None
-        kind, allowed = _input_type(one.type, schema)
-        out.append(Input(name=one.variable.name.value, type=kind, required=is_required, allowed=allowed))
+    for variable_definition in operation.variable_definitions or ():
+        is_required = (
+            isinstance(variable_definition.type, NonNullTypeNode) and variable_definition.default_value is None
+        )
+        kind, allowed = _input_type(variable_definition.type, schema)
+        out.append(
+            Input(name=variable_definition.variable.name.value, type=kind, required=is_required, allowed=allowed)
+        )
     return out
 
 
@@ -142,7 +146,11 @@ class Weight:
 
 def weight_of(text: str, schema: GraphQLSchema | None = None) -> Weight:
     document = parsed(text)
-    fragments = {one.name.value: one for one in document.definitions if isinstance(one, FragmentDefinitionNode)}
+    fragments = {
+        definition.name.value: definition
+        for definition in document.definitions
+        if isinstance(definition, FragmentDefinitionNode)
+    }
     depth = fields = cost = 0
     for operation in document.definitions:
         if isinstance(operation, OperationDefinitionNode):
@@ -187,9 +195,9 @@ def _is_list(kind: Any) -> bool:
 
 
 def _length(field: FieldNode) -> int:
-    for one in field.arguments or ():
-        if one.name.value in ("first", "last", "limit"):
-            value = getattr(one.value, "value", None)
+    for argument in field.arguments or ():
+        if argument.name.value in ("first", "last", "limit"):
+            value = getattr(argument.value, "value", None)
             if isinstance(value, str) and value.isdigit():
                 return min(int(value), 10**6)
     return 10

@@ -36,7 +36,7 @@ def odata_path(query: ODataQuery, read: Read) -> str:
         out = f"({','.join(parts)})"
     out += query.then
     if query.is_function and not query.is_before_4:
-        given = [(one, read(one.value)) for one in query.arguments]
+        given = [(argument, read(argument.value)) for argument in query.arguments]
         texts = [
             f"{one.name}=@{one.name}"
             if one.as_json
@@ -69,7 +69,7 @@ def path_template(query: ODataQuery) -> str:
         out = f"({','.join(_template(one, query, is_named=len(query.key) > 1) for one in query.key)})"
     out += query.then
     if query.is_function and not query.is_before_4:
-        out += f"({','.join(_template(one, query, is_named=True) for one in query.arguments)})"
+        out += f"({','.join(_template(argument, query, is_named=True) for argument in query.arguments)})"
     return out
 
 
@@ -99,13 +99,13 @@ def odata_pairs(query: ODataQuery, read: Read) -> list[tuple[str, str]]:
     """The system query options as pairs, not yet encoded."""
     pairs: list[tuple[str, str]] = []
     if query.is_before_4:
-        for one in query.arguments:
-            if (value := read(one.value)) is not None:
-                pairs.append((one.name, literal(value, one.type, query.version)))
+        for argument in query.arguments:
+            if (value := read(argument.value)) is not None:
+                pairs.append((argument.name, literal(value, argument.type, query.version)))
     pairs += [
-        (f"@{one.name}", json_text(value))
-        for one in query.arguments
-        if one.as_json and not query.is_before_4 and (value := read(one.value)) is not None
+        (f"@{argument.name}", json_text(value))
+        for argument in query.arguments
+        if argument.as_json and not query.is_before_4 and (value := read(argument.value)) is not None
     ]
     select = list(query.select)
     if query.is_before_4 and query.expand:
@@ -146,10 +146,10 @@ def search_text(text: str) -> str:
 def filter_text(conditions: list[Condition], version: Version, read: Read) -> str:
     """The conditions, joined by "and"; those without a value are left out."""
     texts = []
-    for one in conditions:
-        value = read(one.value)
+    for condition in conditions:
+        value = read(condition.value)
         if value is not None:
-            texts.append(_condition(one, value, version))
+            texts.append(_condition(condition, value, version))
     return " and ".join(texts)
 
 
@@ -174,7 +174,7 @@ def _condition(one: Condition, value: Any, version: Version) -> str:
 
 
 def _order(orders: list[Order]) -> str:
-    return ",".join(f"{one.property} desc" if one.is_descending else one.property for one in orders)
+    return ",".join(f"{order.property} desc" if order.is_descending else order.property for order in orders)
 
 
 def _expand(one: Expand, version: Version, read: Read) -> str:
@@ -195,22 +195,24 @@ def _expand(one: Expand, version: Version, read: Read) -> str:
 def _flat_expand(expands: list[Expand], before: str) -> list[str]:
     return [
         text
-        for one in expands
-        for text in (_flat_expand(one.expand, f"{before}{one.property}/") if one.expand else [before + one.property])
+        for expand in expands
+        for text in (
+            _flat_expand(expand.expand, f"{before}{expand.property}/") if expand.expand else [before + expand.property]
+        )
     ]
 
 
 def _selects(expands: list[Expand]) -> bool:
-    return any(one.select or _selects(one.expand) for one in expands)
+    return any(expand.select or _selects(expand.expand) for expand in expands)
 
 
 def _flat_select(expands: list[Expand], before: str) -> list[str]:
     return [
         text
-        for one in expands
+        for expand in expands
         for text in (
-            [f"{before}{one.property}/{name}" for name in one.select or ["*"]]
-            + _flat_select(one.expand, f"{before}{one.property}/")
+            [f"{before}{expand.property}/{name}" for name in expand.select or ["*"]]
+            + _flat_select(expand.expand, f"{before}{expand.property}/")
         )
     ]
 

@@ -33,11 +33,11 @@ class PreparedQueryDocument(Document, frozen=True):
 
 def prepared_problems(prepared: PreparedQueryDocument) -> list[Problem]:
     """What keeps a prepared query from being used."""
-    names = [one.name for one in prepared.variables]
+    names = [variable.name for variable in prepared.variables]
     if prepared.language == "graphql":
         return [
-            Problem(one.where.replace("/body", ""), one.message, one.hint)
-            for one in query_problems(prepared.query, prepared.kind)
+            Problem(query_problem.where.replace("/body", ""), query_problem.message, query_problem.hint)
+            for query_problem in query_problems(prepared.query, prepared.kind)
         ]
     if prepared.content in ("", []):
         return [Problem("/content", "there is no query yet", "write its text, with places for its variables")]
@@ -87,7 +87,8 @@ def with_prepared(operation: OperationDocument, queries: Mapping[str, PreparedQu
         prepared = queries[body.pop("prepared")]
         body |= {"query": prepared.query, "kind": prepared.kind}
         body.setdefault(
-            "variables", [{"at": f"/{one.name}", "value": {"input": one.name}} for one in prepared.variables]
+            "variables",
+            [{"at": f"/{variable.name}", "value": {"input": variable.name}} for variable in prepared.variables],
         )
     found: OperationDocument = load(OperationDocument, document)
     return found

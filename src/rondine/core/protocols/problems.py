@@ -31,7 +31,7 @@ OWN_HEADERS = frozenset({"host", "content-length", "transfer-encoding", "connect
 
 def operation_problems(operation: OperationDocument) -> list[Problem]:
     """Everything that keeps an operation from being sent, with places in its document."""
-    names = [one.name for one in operation.inputs]
+    names = [input_.name for input_ in operation.inputs]
     variables = path_variables(operation.path)
     problems = [
         Problem(f"/inputs/{number}/name", f'the input "{name}" is there twice', "rename one of them")
@@ -102,7 +102,7 @@ def _path_problems(path: str, variables: set[str], names: list[str]) -> list[Pro
             Problem("/path", 'the path does not begin with "/"', "it is joined to the connection's base address")
         )
     return problems + [
-        Problem("/path", f'"{{{name}}}" is no input', did_you_mean(name, names) or f'add an input named "{name}"')
+        Problem("/path", f'"{{{name}}}" is not an input', did_you_mean(name, names) or f'add an input named "{name}"')
         for name in sorted(variables - set(names))
     ]
 
@@ -152,7 +152,9 @@ def _xml_problems(body: SoapBody | XmlBody) -> list[Problem]:
             if step in ("", ".") and where != "/body/root":
                 continue
             if not found:
-                problems.append(Problem(where, f'"{step[:60]}" is no name of an element', "such as p:number or @unit"))
+                problems.append(
+                    Problem(where, f'"{step[:60]}" is not a name of an element', "such as p:number or @unit")
+                )
             elif found.group(1) and found.group(1) not in {**body.namespaces, "xml": "", "soap": ""}:
                 hint = did_you_mean(found.group(1), body.namespaces) or "declare its namespace"
                 problems.append(Problem(where, f'the prefix "{found.group(1)}" stands for no namespace', hint))
@@ -161,7 +163,7 @@ def _xml_problems(body: SoapBody | XmlBody) -> list[Problem]:
 
 def _member_problems(here: str, members: list[Member]) -> list[Problem]:
     """Members that are there twice, or within one that is a value."""
-    problems, seen = [], [one.at for one in members]
+    problems, seen = [], [member.at for member in members]
     for number, one in enumerate(members):
         above = {one.at[: cut.start()] for cut in re.finditer("/", one.at)} - {one.at}
         if one.at in seen[:number]:

@@ -17,7 +17,7 @@ from rondine.core.operations.odata import ODataQuery
 from rondine.core.operations.values import Value, ValueOf, as_literal, parts_of
 from rondine.core.protocols.bodies import body_content, graphql_parts
 from rondine.core.protocols.odata import odata_headers, odata_pairs, odata_path
-from rondine.core.protocols.styles import encoded, expand, header_line, header_text, query_pairs
+from rondine.core.protocols.styles import check_template, encoded, expand, header_line, header_text, query_pairs
 from rondine.core.secret import Secret
 
 #: What is asked for where neither operation nor connection says: JSON if there is a choice (RFC 9110, section 12.5.1).
@@ -51,21 +51,21 @@ class _Values:
     """What an operation's values are made of: its inputs' values, those that the caller gave, the environment's
     standing values."""
 
-    inputs: Mapping[str, Any]
-    given: Mapping[str, Any] | None
+    values: Mapping[str, Any]
+    inputs: Mapping[str, Any] | None
     standing: Mapping[str, Any]
 
     def of(self, part: str | ValueOf) -> Any:
         """A part's value, None if its input has none. Raises InputError for a standing value without one."""
         if not isinstance(part, ValueOf):
             return part
-        found = standing_value(part.standing, self.standing) if part.standing else self.inputs.get(part.input)
+        found = standing_value(part.standing, self.standing) if part.standing else self.values.get(part.input)
         return found if found is None or not part.written else as_literal(found, part.written)
 
     def source(self, part: ValueOf) -> str:
         if part.standing:
             return f"standing value {part.standing}"
-        is_given = self.given is None or self.given.get(part.input) not in (None, "")
+        is_given = self.inputs is None or self.inputs.get(part.input) not in (None, "")
         return f"{'input' if is_given else 'default'} {part.input}"
 
     def read(self, value: Value) -> Any:
@@ -85,15 +85,15 @@ def build_request(
     base_address: str,
     values: Mapping[str, Any],
     *,
-    given: Mapping[str, Any] | None = None,
+    inputs: Mapping[str, Any] | None = None,
     standing: Mapping[str, Any] | None = None,
 ) -> Built:
     """The request for these values (as `checked_inputs` gives them), before sign-in.
 
-    given: what the caller gave, to tell defaults from inputs in the origins.  standing: the environment's standing
+    inputs: what the caller gave, to tell defaults from inputs in the origins.  standing: the environment's standing
     values. Raises InputError if the path lacks a value, or a standing value has none here.
     """
-    known = _Values(values, given, {} if standing is None else standing)
+    known = _Values(values, inputs, {} if standing is None else standing)
     origins: list[Origin] = []
     path = _path(operation.path, known, origins)
     pairs: list[str] = []
@@ -137,6 +137,7 @@ def build_request(
 
 def _path(template: str, known: _Values, origins: list[Origin]) -> str:
     """The path, its template (RFC 6570) filled in. Raises InputError if a value is missing or would lead elsewhere."""
+    check_template(template)
     parsed = uritemplate.URITemplate(template)
     optional = {
         name
@@ -146,7 +147,7 @@ def _path(template: str, known: _Values, origins: list[Origin]) -> str:
     }
     filled: dict[str, Any] = {}
     for name in sorted(parsed.variable_names):
-        value = known.inputs.get(name)
+        value = known.values.get(name)
         if value is None and name not in optional:
             raise InputError(f'the path needs a value for "{name}"', where=f"/{name}", hint="give the input a value")
         if value is not None:
@@ -221,9 +222,9 @@ def with_connection(built: Built, headers: Headers, query: Headers = ()) -> Buil
     connection's of the same name; nothing is sent twice.
     """
     own_headers, origins = list(built.request.headers), list(built.origins)
-    given = {"header": {name.lower() for name, _ in own_headers}, "query": query_names(built.request.url)}
+    own_names = {"header": {name.lower() for name, _ in own_headers}, "query": query_names(built.request.url)}
     for name, value in headers:
-        if name.lower() in given["header"]:
+        if name.lower() in own_names["header"]:
             origins = _replacing(origins, "header", name, value)
         else:
             own_headers.append((name, value))
@@ -233,7 +234,7 @@ def with_connection(built: Built, headers: Headers, query: Headers = ()) -> Buil
         origins.append(Origin("header", "Accept", ACCEPT, "Rondine"))
     url = built.request.url
     for name, value in query:
-        if name in given["query"]:
+        if name in own_names["query"]:
             origins = _replacing(origins, "query", name, value)
         else:
             url += f"{'&' if '?' in url else '?'}{encoded(name)}={encoded(value)}"

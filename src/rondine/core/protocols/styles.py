@@ -13,15 +13,11 @@ import uritemplate
 from rondine.core.documents.json import json_text
 from rondine.core.errors import InputError
 from rondine.core.http.messages import QUERY_SAFE
+from rondine.core.http.templates import PREFIXED, template_fault
 from rondine.core.operations.inputs import value_text
 
 #: What may stand unencoded in one of several values that a comma, blank or bar parts.
 _ELEMENT_SAFE = QUERY_SAFE.replace(",", "")
-_EXPRESSION = re.compile(r"\{([^{}]*)\}")
-_NAME = r"(?:[A-Za-z0-9_]|%[0-9A-Fa-f]{2})(?:\.?(?:[A-Za-z0-9_]|%[0-9A-Fa-f]{2}))*"
-_SPEC = rf"{_NAME}(?:\*|:[1-9]\d{{0,3}})?"
-_EXPRESSION_INSIDE = re.compile(rf"[+#./;?&]?{_SPEC}(?:,{_SPEC})*")
-_PREFIXED = re.compile(rf"(?<=[{{+#./;?&,])({_NAME}):\d+(?=[,}}])")
 #: What parts several values of one pair, unencoded.
 BETWEEN = {"form": ",", "spaceDelimited": " ", "pipeDelimited": "|"}
 _BETWEEN = {style: quote(text, safe=",") for style, text in BETWEEN.items()}
@@ -99,7 +95,7 @@ def expand(template: str, values: Mapping[str, Any]) -> str:
     """A path template filled in (RFC 6570); what has no value is left out. Raises InputError for one that is not
     well-formed."""
     check_template(template)
-    for found in _PREFIXED.finditer(template):
+    for found in PREFIXED.finditer(template):
         if isinstance(values.get(found.group(1)), (list, dict)):
             words = f'"{found.group(1)}" is a list or an object, of which "{found.group(0)}" cannot be taken'
             raise InputError(
@@ -111,16 +107,10 @@ def expand(template: str, values: Mapping[str, Any]) -> str:
 
 
 def check_template(template: str) -> None:
-    """Raises InputError for what is no template (RFC 6570, section 2)."""
-    plain = _EXPRESSION.sub("", template)
-    if re.search(r"[{}]", plain):
-        raise InputError(
-            "the path's braces do not match", where="/path", hint="a placeholder is written {name} (RFC 6570)"
-        )
-    for found in _EXPRESSION.finditer(template):
-        if not _EXPRESSION_INSIDE.fullmatch(found.group(1)):
-            words = f'"{found.group(0)[:60]}" is no placeholder'
-            raise InputError(words, where="/path", hint="such as {name}, {name*}, {.name}, {;name}, {?name} (RFC 6570)")
+    """Raises InputError for what is not a template (RFC 6570, section 2)."""
+    if fault := template_fault(template):
+        words = fault.replace("the braces", "the path's braces")
+        raise InputError(words, where="/path", hint="such as {name}, {name*}, {.name}, {;name}, {?name} (RFC 6570)")
 
 
 def scalar_text(value: Any) -> str:

@@ -72,8 +72,8 @@ def document(namespaces: Mapping[str, str], root: str, elements: list[Element], 
     """
     top = _Node(root)
     top.attributes += [(f"xmlns:{prefix}" if prefix else "xmlns", uri) for prefix, uri in namespaces.items()]
-    for one in elements:
-        _put(top, one.at.split("/"), one.value, types, one.type)
+    for element in elements:
+        _put(top, element.at.split("/"), element.value, types, element.type)
     return top.written()
 
 
@@ -147,7 +147,7 @@ def _fill_by_type(node: _Node, value: dict[str, Any], types: Types, children: Se
     for step, kind in children:
         local = step.removeprefix("@").rpartition(":")[2]
         names = [step, step.removeprefix("@"), local, f"@{local}"]
-        key = next((one for one in names if one in remaining), None)
+        key = next((name for name in names if name in remaining), None)
         if key is None:
             continue
         held = remaining.pop(key)

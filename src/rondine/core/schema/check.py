@@ -27,7 +27,7 @@ _MEASURES = {
     "maximum": "is more than {}",
     "exclusiveMinimum": "is not more than {}",
     "exclusiveMaximum": "is not less than {}",
-    "multipleOf": "is no multiple of {}",
+    "multipleOf": "is not a multiple of {}",
     "minLength": "is shorter than {} characters",
     "maxLength": "is longer than {} characters",
     "minItems": "has fewer than {} elements",
@@ -46,7 +46,7 @@ def _nothing(*_: Any) -> Iterator[ValidationError]:
 
 def _measure(breaks: Callable[[Decimal, Decimal], Any]) -> Callable[..., Iterator[ValidationError]]:
     """A rule on numbers, compared as they are written: those of a response are decimals, of a stored schema floats, and
-    0.1 is no float."""
+    0.1 is not a float."""
 
     def rule(validator: Any, limit: Any, value: Any, schema: Any) -> Iterator[ValidationError]:
         if validator.is_type(value, "number") and validator.is_type(limit, "number"):

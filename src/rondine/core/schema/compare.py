@@ -31,7 +31,7 @@ class StructureDifference:
 
 
 def compare_outlines(before: Sequence[OutlineRow], after: Sequence[OutlineRow]) -> list[StructureDifference]:
-    """What is otherwise in the second of two outlines, from the outside in; of what came or is gone whole, only the
+    """What differs in the second of two outlines, from the outside in; of what came or is gone whole, only the
     outermost part."""
     return list(islice(_differences(before, after), MOST_TOLD))
 
@@ -42,7 +42,7 @@ def _differences(before: Sequence[OutlineRow], after: Sequence[OutlineRow]) -> I
     for line, around in _with_parents(before):
         found = now.get(line.path)
         if found is not None:
-            if _is_otherwise(line, found):
+            if _differs(line, found):
                 yield StructureDifference(line.path, "changed", _told(line), _told(found))
         elif line.presence == 1 and (around is None or _could_hold(now.get(around.path), line)):
             yield StructureDifference(line.path, "removed", _told(line))
@@ -68,7 +68,7 @@ def _could_hold(around: OutlineRow | None, part: OutlineRow) -> bool:
     return "object" in around.types or part.name.startswith("@")
 
 
-def _is_otherwise(before: OutlineRow, after: OutlineRow) -> bool:
+def _differs(before: OutlineRow, after: OutlineRow) -> bool:
     is_new_null = after.nulls > 0 and before.nulls == 0
     is_less = before.presence == 1 and after.presence < 1
     return is_new_null or is_less or not _covers(before, after)

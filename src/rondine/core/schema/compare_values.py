@@ -32,7 +32,7 @@ class ValueDifference:
 
 
 def compare_documents(one: ReadDocument, other: ReadDocument) -> list[ValueDifference]:
-    """What is otherwise in the second, by place. Elements of lists are compared by what tells them apart, so that one
+    """What differs in the second, by place. Elements of lists are compared by what tells them apart, so that one
     more of them is one difference.
 
     Raises DocumentError for XML against JSON.
@@ -107,14 +107,14 @@ def _tellings(before: list[Any], after: list[Any]) -> Iterator[tuple[list[Any], 
     if not before or not after:
         return
     both = (before, after)
-    if all(isinstance(one, (str, int, Decimal)) for values in both for one in values):
+    if all(isinstance(value, (str, int, Decimal)) for values in both for value in values):
         candidates: list[Callable[[Any], Any]] = [lambda one: one]
-    elif all(isinstance(one, dict) for values in both for one in values):
+    elif all(isinstance(value, dict) for values in both for value in values):
         candidates = [partial(_member, name) for name in before[0]]
     else:
         return
     for key_of in candidates:
-        keys = [[key_of(one) for one in values] for values in both]
+        keys = [[key_of(value) for value in values] for values in both]
         if all(None not in these and len(set(these)) == len(these) for these in keys):
             yield keys[0], keys[1]
 

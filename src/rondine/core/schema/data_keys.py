@@ -49,12 +49,12 @@ def has_data_keys(shape: Shape) -> bool:
 
 def _are_alike(shapes: list[Shape]) -> bool:
     """Whether all are of one kind, and objects share at least half of their members."""
-    kinds = {_kind(one) for one in shapes} - {""}
+    kinds = {_kind(shape) for shape in shapes} - {""}
     if len(kinds) != 1 or "mixed" in kinds:
         return False
     if kinds != {"object"}:
         return True
-    held = [one for one in shapes if one.kinds["object"]]
+    held = [shape for shape in shapes if shape.kinds["object"]]
     if (maps := sum(has_data_keys(one) for one in held)) > 0:
         return maps == len(held)
     names = {name for one in held for name in one.members}

@@ -24,7 +24,7 @@ MOST_ELEMENTS = 400
 
 @dataclass(frozen=True, slots=True)
 class Drift:
-    """path: as in outlines, [*] for any element.  words: what is otherwise."""
+    """path: as in outlines, [*] for any element.  words: what differs."""
 
     path: str
     words: str
@@ -87,7 +87,7 @@ SchemaOnFile = DescribedSchema | SeenSchema
 def seen_schema(name: str, documents: Sequence[ReadDocument], keys: Mapping[str, Keys]) -> SeenSchema:
     """documents: of one format."""
     is_xml = documents[0].is_xml
-    shape = infer([thinned(one.value) for one in documents], is_xml=is_xml, keys=keys)
+    shape = infer([thinned(document.value) for document in documents], is_xml=is_xml, keys=keys)
     return SeenSchema(name, document_outline(shape, is_xml=is_xml), keys, is_xml)
 
 
@@ -101,8 +101,8 @@ def thinned(value: Any) -> Any:
 
 
 def _by_path(problems: Sequence[Problem]) -> Iterator[Drift]:
-    for one in problems:
-        yield Drift(_outlined(one.where), one.message)
+    for problem in problems:
+        yield Drift(_outlined(problem.where), problem.message)
 
 
 def _outlined(normalized: str) -> str:

@@ -34,7 +34,7 @@ class Correction(Document, frozen=True):
 
 def decided_keys(corrections: Sequence[Correction]) -> dict[str, Keys]:
     """What people said of the keys of objects, by path; see `infer`."""
-    return {one.path: one.keys for one in corrections if one.keys is not None}
+    return {correction.path: correction.keys for correction in corrections if correction.keys is not None}
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,7 +78,7 @@ def outline(shape: Shape, corrections: Sequence[Correction] = (), *, is_xml: boo
     is_xml: paths are XPaths, and elements that repeat have one line for all of them. A row's own paths begin with its
     first step, the row is `.`.
     """
-    by_path = {one.path: one for one in corrections}
+    by_path = {correction.path: correction for correction in corrections}
     if is_xml:
         return list(islice(_elements(shape, ".", "", 0, shape.seen, by_path), MOST_LINES))
     return list(islice(_rows(shape, "$", "", 0, shape.seen, by_path), MOST_LINES))
@@ -88,7 +88,7 @@ def document_outline(shape: Shape, corrections: Sequence[Correction] = (), *, is
     """The lines of whole documents: as `outline`, but that XPaths are absolute."""
     if not is_xml:
         return outline(shape, corrections)
-    by_path = {one.path: one for one in corrections}
+    by_path = {correction.path: correction for correction in corrections}
     return list(islice(_elements(shape, "/", "", 0, shape.seen, by_path), MOST_LINES))
 
 
@@ -141,7 +141,7 @@ def proposed_steps(shape: Shape, correction: Correction | None = None) -> tuple[
     if shape.date_patterns and kind in (None, "date"):
         return (DateOf(patterns=shape.date_patterns),)
     if shape.formats and "comma" in shape.formats and kind in (None, "decimal"):
-        return (Number(decimal=",", grouping="." if any("." in one for one in shape.examples) else ""),)
+        return (Number(decimal=",", grouping="." if any("." in example for example in shape.examples) else ""),)
     return ()
 
 

@@ -74,7 +74,7 @@ class Shape:
             self.examples.append(text)
         if self.distinct is not None:
             if value in self.distinct or len(self.distinct) >= MOST_DISTINCT:
-                self.distinct = None  # a value that repeats is no key
+                self.distinct = None  # a value that repeats is not a key
             else:
                 self.distinct.add(value)
         if kind == "string":
@@ -185,6 +185,6 @@ class Shape:
 def together(shapes: Iterable[Shape]) -> Shape:
     """What several parts have in common, as if they were one."""
     found = Shape()
-    for one in shapes:
-        found.absorb(one)
+    for shape in shapes:
+        found.absorb(shape)
     return found

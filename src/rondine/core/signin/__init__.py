@@ -17,7 +17,7 @@ from rondine.core.signin.oauth import OAuthClient
 from rondine.core.signin.operation import SignInOperation
 from rondine.core.signin.password_grant import PasswordGrant
 from rondine.core.signin.soap_header import SoapHeader
-from rondine.core.signin.token import Given, ReadToken, RenewToken, SendForToken, SignInExchange, Token
+from rondine.core.signin.token import ReadToken, RenewToken, SendForToken, SignInContext, SignInExchange, Token
 from rondine.core.signin.user_name_token import UserNameToken
 
 __all__ = [
@@ -28,7 +28,6 @@ __all__ = [
     "ClientCertificate",
     "ClientCredentials",
     "Digest",
-    "Given",
     "JwtBearer",
     "NoSignIn",
     "OAuthClient",
@@ -38,6 +37,7 @@ __all__ = [
     "Scheme",
     "SendForToken",
     "SignIn",
+    "SignInContext",
     "SignInExchange",
     "SignInOperation",
     "SoapHeader",
@@ -67,4 +67,4 @@ class Scheme(Protocol):
 
     def secret_names(self) -> tuple[str, ...]: ...
 
-    def exchange(self, ask: Send, given: Given) -> SignInExchange[Response]: ...
+    def exchange(self, ask: Send, context: SignInContext) -> SignInExchange[Response]: ...

@@ -8,8 +8,8 @@ from msgspec import Meta
 
 from rondine.core.http.messages import Response, Send
 from rondine.core.settings import Document
-from rondine.core.signin.place import FieldName, Place, put_secret
-from rondine.core.signin.token import Given, SignInExchange, sent
+from rondine.core.signin.carrier import Carrier, FieldName, put_secret
+from rondine.core.signin.token import SignInContext, SignInExchange, sent
 
 
 class ApiKey(Document, tag="api_key", frozen=True):
@@ -17,14 +17,14 @@ class ApiKey(Document, tag="api_key", frozen=True):
     services that give a key and a secret."""
 
     name: FieldName
-    place: Place = "header"
+    carrier: Carrier = "header"
     secret_name: Annotated[str, Meta(pattern=r"^[!#$%&'*+.^_`|~0-9A-Za-z-]{0,100}$")] = ""
 
     def secret_names(self) -> tuple[str, ...]:
         return ("key", "secret") if self.secret_name else ("key",)
 
-    def exchange(self, ask: Send, given: Given) -> SignInExchange[Response]:
-        request = put_secret(ask.request, self.place, self.name, given.secrets["key"])
+    def exchange(self, ask: Send, context: SignInContext) -> SignInExchange[Response]:
+        request = put_secret(ask.request, self.carrier, self.name, context.secrets["key"])
         if self.secret_name:
-            request = put_secret(request, self.place, self.secret_name, given.secrets["secret"])
+            request = put_secret(request, self.carrier, self.secret_name, context.secrets["secret"])
         return sent(replace(ask, request=request))

@@ -13,7 +13,7 @@ from rondine.core.secret import Secret
 from rondine.core.settings import Document
 from rondine.core.signin.bearer import bearer
 from rondine.core.signin.oauth import Address, Fields, OAuthClient, ask_for_token, refusal, was_refused_for
-from rondine.core.signin.token import Given, SignInExchange, Token, carry_token
+from rondine.core.signin.token import SignInContext, SignInExchange, Token, authorize_with_token
 
 
 class ExtraParameter(Document, frozen=True):
@@ -68,7 +68,9 @@ class AuthorizationCode(OAuthClient, tag="authorization_code", frozen=True):
             raise SignInRefused("the answer has no code", where=where, hint="begin again")
         return Secret(answer["code"], "authorization code")
 
-    def first_token(self, given: Given, code: Secret, *, callback: str, verifier: Secret) -> SignInExchange[Token]:
+    def first_token(
+        self, context: SignInContext, code: Secret, *, callback: str, verifier: Secret
+    ) -> SignInExchange[Token]:
         """The code handed in for the first token (RFC 6749, section 4.1.3)."""
         fields: Fields = [
             ("grant_type", "authorization_code"),
@@ -76,9 +78,9 @@ class AuthorizationCode(OAuthClient, tag="authorization_code", frozen=True):
             ("redirect_uri", callback),
             ("code_verifier", verifier),
         ]
-        return ask_for_token(self, given, fields)
+        return ask_for_token(self, context, fields)
 
-    def exchange(self, ask: Send, given: Given) -> SignInExchange[Response]:
+    def exchange(self, ask: Send, context: SignInContext) -> SignInExchange[Response]:
         def obtain(held: Token | None) -> SignInExchange[Token]:
             again = "somebody who may build here signs in again on the connection's page"
             if held is None:
@@ -93,7 +95,7 @@ class AuthorizationCode(OAuthClient, tag="authorization_code", frozen=True):
                 )
             fields: Fields = [("grant_type", "refresh_token"), ("refresh_token", held.refresh)]
             try:
-                return (yield from ask_for_token(self, given, fields, held=held))
+                return (yield from ask_for_token(self, context, fields, held=held))
             except SignInRefused as error:
                 if was_refused_for(error, "invalid_grant"):
                     raise SignInAgain(
@@ -101,4 +103,4 @@ class AuthorizationCode(OAuthClient, tag="authorization_code", frozen=True):
                     ) from error
                 raise
 
-        return carry_token(ask, given, obtain, bearer)
+        return authorize_with_token(ask, context, obtain, bearer)

@@ -9,7 +9,7 @@ from msgspec import Meta
 from rondine.core.http.messages import Response, Send
 from rondine.core.secret import Secret
 from rondine.core.settings import Document
-from rondine.core.signin.token import Given, SignInExchange, sent
+from rondine.core.signin.token import SignInContext, SignInExchange, sent
 
 UserName = Annotated[
     str, Meta(pattern=r"^[^:\x00-\x1f\x7f]{0,200}$", description="as the service's provider gave it; it has no colon")
@@ -30,6 +30,6 @@ class Basic(Document, tag="basic", frozen=True):
     def secret_names(self) -> tuple[str, ...]:
         return ("password",)
 
-    def exchange(self, ask: Send, given: Given) -> SignInExchange[Response]:
-        value = basic_value(self.user_name, given.secrets["password"])
+    def exchange(self, ask: Send, context: SignInContext) -> SignInExchange[Response]:
+        value = basic_value(self.user_name, context.secrets["password"])
         return sent(replace(ask, request=ask.request.with_header("Authorization", value)))

@@ -9,7 +9,7 @@ from msgspec import Meta
 from rondine.core.http.messages import Request, Response, Send
 from rondine.core.secret import Secret
 from rondine.core.settings import Document
-from rondine.core.signin.token import Given, SignInExchange, Token, sent
+from rondine.core.signin.token import SignInContext, SignInExchange, Token, sent
 
 Prefix = Annotated[
     str, Meta(pattern=r"^[!#$%&'*+.^_`|~0-9A-Za-z-]{0,40}$", description="the word before the token; it is put in once")
@@ -33,8 +33,8 @@ class Bearer(Document, tag="bearer", frozen=True):
     def secret_names(self) -> tuple[str, ...]:
         return ("token",)
 
-    def exchange(self, ask: Send, given: Given) -> SignInExchange[Response]:
-        token = given.secrets["token"]
+    def exchange(self, ask: Send, context: SignInContext) -> SignInExchange[Response]:
+        token = context.secrets["token"]
         value = Secret(bare(token.reveal(), self.prefix), token.label, before=f"{self.prefix} " if self.prefix else "")
         return sent(replace(ask, request=ask.request.with_header("Authorization", value)))
 

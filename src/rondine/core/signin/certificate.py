@@ -2,7 +2,7 @@
 
 from rondine.core.http.messages import Response, Send
 from rondine.core.settings import Document
-from rondine.core.signin.token import Given, SignInExchange, sent
+from rondine.core.signin.token import SignInContext, SignInExchange, sent
 
 
 class ClientCertificate(Document, tag="client_certificate", frozen=True):
@@ -11,5 +11,5 @@ class ClientCertificate(Document, tag="client_certificate", frozen=True):
     def secret_names(self) -> tuple[str, ...]:
         return ("tls_private_key",)
 
-    def exchange(self, ask: Send, given: Given) -> SignInExchange[Response]:
+    def exchange(self, ask: Send, context: SignInContext) -> SignInExchange[Response]:
         return sent(ask)

@@ -3,7 +3,7 @@
 from rondine.core.http.messages import Response, Send
 from rondine.core.signin.bearer import bearer
 from rondine.core.signin.oauth import OAuthClient, ask_for_token
-from rondine.core.signin.token import Given, SignInExchange, Token, carry_token
+from rondine.core.signin.token import SignInContext, SignInExchange, Token, authorize_with_token
 
 
 class ClientCredentials(OAuthClient, tag="client_credentials", frozen=True):
@@ -12,8 +12,8 @@ class ClientCredentials(OAuthClient, tag="client_credentials", frozen=True):
     def secret_names(self) -> tuple[str, ...]:
         return self.client_secret_names()
 
-    def exchange(self, ask: Send, given: Given) -> SignInExchange[Response]:
+    def exchange(self, ask: Send, context: SignInContext) -> SignInExchange[Response]:
         def obtain(held: Token | None) -> SignInExchange[Token]:
-            return ask_for_token(self, given, [("grant_type", "client_credentials")])
+            return ask_for_token(self, context, [("grant_type", "client_credentials")])
 
-        return carry_token(ask, given, obtain, bearer)
+        return authorize_with_token(ask, context, obtain, bearer)

@@ -15,7 +15,7 @@ from rondine.core.http.messages import Request, Response, Send, without_secrets
 from rondine.core.secret import Secret
 from rondine.core.settings import Document
 from rondine.core.signin.basic import UserName
-from rondine.core.signin.token import Given, SignInExchange
+from rondine.core.signin.token import SignInContext, SignInExchange
 
 #: Strongest first (RFC 7616, section 3.7). SHA-512-256 is FIPS 180-4's SHA-512/256.
 ALGORITHMS: dict[str, Callable[[bytes], str]] = {
@@ -32,20 +32,20 @@ def challenges(field: str) -> list[tuple[str, dict[str, str]]]:
     """The challenges of a WWW-Authenticate field (RFC 9110, section 11.6.1): scheme in lower case, parameters by
     lower-case name."""
     found: list[tuple[str, dict[str, str]]] = []
-    place = 0
-    while place < len(field):
-        parameter = _PARAMETER.match(field, place)
+    carrier = 0
+    while carrier < len(field):
+        parameter = _PARAMETER.match(field, carrier)
         if parameter and found:
             quoted, bare = parameter.group(2), parameter.group(3)
             value = re.sub(r"\\(.)", r"\1", quoted) if quoted is not None else bare
             found[-1][1].setdefault(parameter.group(1).lower(), value)
-            place = parameter.end()
+            carrier = parameter.end()
             continue
-        scheme = _SCHEME.match(field, place)
-        if not scheme or scheme.end() == place:
+        scheme = _SCHEME.match(field, carrier)
+        if not scheme or scheme.end() == carrier:
             break
         found.append((scheme.group(1).lower(), {}))
-        place = scheme.end()
+        carrier = scheme.end()
     return found
 
 
@@ -69,23 +69,23 @@ def best_challenge(field: str) -> Challenge | None:
     """The strongest Digest challenge that can be answered, None if there is none."""
     best: Challenge | None = None
     order = list(ALGORITHMS)
-    for scheme, given in challenges(field):
-        if scheme != "digest" or "nonce" not in given:
+    for scheme, context in challenges(field):
+        if scheme != "digest" or "nonce" not in context:
             continue
-        name = given.get("algorithm", "MD5").upper()
+        name = context.get("algorithm", "MD5").upper()
         plain = name.removesuffix("-SESS")
-        qops = [one.strip().lower() for one in given.get("qop", "").split(",") if one.strip()]
+        qops = [one.strip().lower() for one in context.get("qop", "").split(",") if one.strip()]
         if plain not in ALGORITHMS or (qops and not {"auth", "auth-int"} & set(qops)):
             continue
         one = Challenge(
-            realm=given.get("realm", ""),
-            nonce=given["nonce"],
+            realm=context.get("realm", ""),
+            nonce=context["nonce"],
             algorithm=plain,
             is_session=name.endswith("-SESS"),
             qop="auth" if "auth" in qops else "auth-int" if qops else "",
-            opaque=given.get("opaque"),
-            userhash=given.get("userhash", "").lower() == "true",
-            is_stale=given.get("stale", "").lower() == "true",
+            opaque=context.get("opaque"),
+            userhash=context.get("userhash", "").lower() == "true",
+            is_stale=context.get("stale", "").lower() == "true",
         )
         if best is None or order.index(plain) < order.index(best.algorithm):
             best = one
@@ -100,9 +100,9 @@ class Digest(Document, tag="digest", frozen=True):
     def secret_names(self) -> tuple[str, ...]:
         return ("password",)
 
-    def exchange(self, ask: Send, given: Given) -> SignInExchange[Response]:
-        held: Challenge | None = given.memory.get("digest")
-        request = ask.request if held is None else self.answered(ask.request, held, given)
+    def exchange(self, ask: Send, context: SignInContext) -> SignInExchange[Response]:
+        held: Challenge | None = context.memory.get("digest")
+        request = ask.request if held is None else self.answered(ask.request, held, context)
         response: Response = yield replace(ask, request=request)
         if response.status != 401:
             return response
@@ -117,19 +117,19 @@ class Digest(Document, tag="digest", frozen=True):
             )
         if held is not None and not challenge.is_stale and challenge.nonce == held.nonce:
             return response  # the answer was right in form and refused: the password is wrong
-        given.memory["digest"] = challenge
-        response = yield replace(ask, request=self.answered(ask.request, challenge, given))
+        context.memory["digest"] = challenge
+        response = yield replace(ask, request=self.answered(ask.request, challenge, context))
         if response.status == 401:
-            given.memory.pop("digest", None)
+            context.memory.pop("digest", None)
         return response
 
-    def answered(self, request: Request, challenge: Challenge, given: Given) -> Request:
+    def answered(self, request: Request, challenge: Challenge, context: SignInContext) -> Request:
         """The request with the answer to a challenge (RFC 7616, section 3.4)."""
-        secret = given.secrets["password"]
+        secret = context.secrets["password"]
         digest = ALGORITHMS[challenge.algorithm]
         challenge.count += 1
-        challenge.session_nonce = challenge.session_nonce or given.random(12).hex()
-        cnonce = challenge.session_nonce if challenge.is_session else given.random(12).hex()
+        challenge.session_nonce = challenge.session_nonce or context.random(12).hex()
+        cnonce = challenge.session_nonce if challenge.is_session else context.random(12).hex()
         parts = urlsplit(request.url)
         target = (parts.path or "/") + (f"?{parts.query}" if parts.query else "")
         count = f"{challenge.count:08x}"

@@ -6,7 +6,7 @@ from rondine.core.http.messages import Response, Send
 from rondine.core.signin.bearer import bearer
 from rondine.core.signin.jwt import assertion
 from rondine.core.signin.oauth import ClientAuthentication, OAuthClient, ask_for_token
-from rondine.core.signin.token import Given, SignInExchange, Token, carry_token
+from rondine.core.signin.token import SignInContext, SignInExchange, Token, authorize_with_token
 
 GRANT = "urn:ietf:params:oauth:grant-type:jwt-bearer"
 
@@ -33,7 +33,7 @@ class JwtBearer(OAuthClient, tag="jwt_bearer", frozen=True):
     def secret_names(self) -> tuple[str, ...]:
         return tuple(dict.fromkeys(("private_key", *self.client_secret_names())))
 
-    def exchange(self, ask: Send, given: Given) -> SignInExchange[Response]:
+    def exchange(self, ask: Send, context: SignInContext) -> SignInExchange[Response]:
         def obtain(held: Token | None) -> SignInExchange[Token]:
             claims = {
                 "iss": self.issuer or self.client_id,
@@ -44,12 +44,12 @@ class JwtBearer(OAuthClient, tag="jwt_bearer", frozen=True):
                 claims["scope"] = self.scope
             signed = assertion(
                 claims,
-                given.secrets["private_key"],
+                context.secrets["private_key"],
                 self.algorithm,
                 self.key_id,
-                now=given.now(),
-                unique=given.random(16),
+                now=context.now(),
+                unique=context.random(16),
             )
-            return (yield from ask_for_token(self, given, [("grant_type", GRANT), ("assertion", signed)]))
+            return (yield from ask_for_token(self, context, [("grant_type", GRANT), ("assertion", signed)]))
 
-        return carry_token(ask, given, obtain, bearer)
+        return authorize_with_token(ask, context, obtain, bearer)

@@ -60,7 +60,7 @@ def parse_metadata(issuer: str, body: bytes, *, where: str) -> Metadata:
     except DocumentError as error:
         raise SignInRefused(error.message, where=where, hint="check the issuer") from error
     if not isinstance(value, dict):
-        raise SignInRefused("the metadata is no JSON object", where=where, hint="check the issuer")
+        raise SignInRefused("the metadata is not a JSON object", where=where, hint="check the issuer")
     if str(value.get("issuer", "")).rstrip("/") != issuer.strip().rstrip("/"):
         raise SignInRefused(
             f"the metadata is of issuer {short(value.get('issuer'))}, not of {short(issuer)}",

@@ -2,7 +2,7 @@
 
 from rondine.core.http.messages import Response, Send
 from rondine.core.settings import Document
-from rondine.core.signin.token import Given, SignInExchange, sent
+from rondine.core.signin.token import SignInContext, SignInExchange, sent
 
 
 class NoSignIn(Document, tag="none", frozen=True):
@@ -11,5 +11,5 @@ class NoSignIn(Document, tag="none", frozen=True):
     def secret_names(self) -> tuple[str, ...]:
         return ()
 
-    def exchange(self, ask: Send, given: Given) -> SignInExchange[Response]:
+    def exchange(self, ask: Send, context: SignInContext) -> SignInExchange[Response]:
         return sent(ask)

@@ -19,7 +19,7 @@ from rondine.core.secret import Secret
 from rondine.core.settings import Document
 from rondine.core.signin.basic import basic_value
 from rondine.core.signin.jwt import Algorithm, assertion
-from rondine.core.signin.token import Given, SendForToken, SignInExchange, Token, checked_token
+from rondine.core.signin.token import SendForToken, SignInContext, SignInExchange, Token, checked_token
 
 JWT_BEARER = "urn:ietf:params:oauth:client-assertion-type:jwt-bearer"
 Address = Annotated[str, Meta(pattern=r"^(https?://[^\s@#]+)?$", description="begins with https:// or http://")]
@@ -86,7 +86,7 @@ class OAuthClient(Document, frozen=True):
 
 
 def ask_for_token(
-    client: OAuthClient, given: Given, fields: Fields, *, held: Token | None = None
+    client: OAuthClient, context: SignInContext, fields: Fields, *, held: Token | None = None
 ) -> SignInExchange[Token]:
     """One token request and its answer. fields: the grant's own. Raises SignInRefused with the service's reason."""
     form: Fields = [*fields]
@@ -97,20 +97,20 @@ def ask_for_token(
     ]
     match client.client_authentication:
         case "basic":  # both are form-encoded first (RFC 6749, section 2.3.1)
-            secret = given.secrets["client_secret"]
+            secret = context.secrets["client_secret"]
             encoded = Secret(quote_plus(secret.reveal()), secret.label)
             headers.append(("Authorization", basic_value(quote_plus(client.client_id), encoded)))
         case "body":
-            form += [("client_id", client.client_id), ("client_secret", given.secrets["client_secret"])]
+            form += [("client_id", client.client_id), ("client_secret", context.secrets["client_secret"])]
         case "private_key_jwt" | "client_secret_jwt":
             claims = {"iss": client.client_id, "sub": client.client_id, "aud": client.token_address}
             signed = assertion(
                 claims,
-                given.secrets[client.client_secret_names()[0]],
+                context.secrets[client.client_secret_names()[0]],
                 client.signed_with(),
                 client.key_id,
-                now=given.now(),
-                unique=given.random(16),
+                now=context.now(),
+                unique=context.random(16),
             )
             form += [
                 ("client_id", client.client_id),
@@ -121,7 +121,7 @@ def ask_for_token(
             form.append(("client_id", client.client_id))
     request = Request("POST", client.token_address, tuple(headers), form_body(form))
     response: Response = yield SendForToken(request)
-    return read_token(response, given, where=f"POST {without_secrets(client.token_address)}", held=held)
+    return read_token(response, context, where=f"POST {without_secrets(client.token_address)}", held=held)
 
 
 def form_body(fields: Fields) -> SecretBody:
@@ -135,7 +135,7 @@ def form_body(fields: Fields) -> SecretBody:
     return SecretBody(shown.encode(), Secret(sent, "form"))
 
 
-def read_token(response: Response, given: Given, *, where: str, held: Token | None = None) -> Token:
+def read_token(response: Response, context: SignInContext, *, where: str, held: Token | None = None) -> Token:
     """The token of an answer (RFC 6749, section 5.1). A refresh token that is not given anew stays. Raises
     SignInRefused."""
     try:
@@ -166,7 +166,7 @@ def read_token(response: Response, given: Given, *, where: str, held: Token | No
             where=where,
             hint="ask the service's provider for bearer tokens",
         )
-    now = given.now()
+    now = context.now()
     lifetime = lifetime_of(value.get("expires_in"), where)
     label = "access token"
     refresh = value.get("refresh_token")
@@ -184,7 +184,7 @@ def read_token(response: Response, given: Given, *, where: str, held: Token | No
 
 
 def lifetime_of(value: object, where: str) -> timedelta | None:
-    """A lifetime in seconds, None if there is none. Raises SignInRefused for what is no positive number."""
+    """A lifetime in seconds, None if there is none. Raises SignInRefused for what is not a positive number."""
     if value is None or value == "":
         return None
     try:

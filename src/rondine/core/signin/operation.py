@@ -18,9 +18,16 @@ from rondine.core.paths import parse_pointer, resolve
 from rondine.core.protocols.rest import build_request, with_body
 from rondine.core.secret import Secret
 from rondine.core.settings import Document
+from rondine.core.signin.carrier import FieldName, put_secret
 from rondine.core.signin.oauth import lifetime_of
-from rondine.core.signin.place import FieldName, put_secret
-from rondine.core.signin.token import Given, SendForToken, SignInExchange, Token, carry_token, checked_token
+from rondine.core.signin.token import (
+    SendForToken,
+    SignInContext,
+    SignInExchange,
+    Token,
+    authorize_with_token,
+    checked_token,
+)
 
 #: A number of seconds since 1970 above this is one of milliseconds.
 MILLISECONDS = 100_000_000_000
@@ -49,28 +56,28 @@ class SignInOperation(Document, tag="sign_in_operation", frozen=True):
     lifetime_seconds: Annotated[int, Meta(ge=1, le=315_360_000)] | None = None
     lifetime_at: str = ""
     expires_at: str = ""
-    carried_in: Literal["header", "query", "cookie"] = "header"
+    carrier: Literal["header", "query", "cookie"] = "header"
     name: FieldName = "Authorization"
     prefix: Annotated[str, Meta(pattern=r"^[!#$%&'*+.^_`|~0-9A-Za-z= -]{0,40}$")] = "Bearer"
 
     def secret_names(self) -> tuple[str, ...]:
         return self.secret_inputs
 
-    def exchange(self, ask: Send, given: Given) -> SignInExchange[Response]:
+    def exchange(self, ask: Send, context: SignInContext) -> SignInExchange[Response]:
         def obtain(held: Token | None) -> SignInExchange[Token]:
-            request = self.request(given)
+            request = self.request(context)
             response: Response = yield SendForToken(request)
-            return self.read(response, given, where=f"{request.method} {without_secrets(request.url)}")
+            return self.read(response, context, where=f"{request.method} {without_secrets(request.url)}")
 
         def put(request: Request, token: Token) -> Request:
             joint = "" if not self.prefix or self.prefix.endswith(("=", " ")) else " "
-            return put_secret(request, self.carried_in, self.name, token.access.after(self.prefix + joint))
+            return put_secret(request, self.carrier, self.name, token.access.after(self.prefix + joint))
 
-        return carry_token(ask, given, obtain, put)
+        return authorize_with_token(ask, context, obtain, put)
 
-    def request(self, given: Given) -> Request:
+    def request(self, context: SignInContext) -> Request:
         """The sign-in operation's request, its secrets beside the text. Raises InputError if it cannot be made."""
-        operation: OperationDocument | None = given.operations.get(self.operation)
+        operation: OperationDocument | None = context.operations.get(self.operation)
         if operation is None:
             raise InputError(
                 f'the sign-in operation "{self.operation}" does not exist',
@@ -78,31 +85,31 @@ class SignInOperation(Document, tag="sign_in_operation", frozen=True):
                 hint="name an operation of this service",
             )
         secret_names = set(self.secret_inputs)
-        masked = {name: str(given.secrets[name]) for name in self.secret_inputs}
-        real = {name: given.secrets[name].reveal() for name in self.secret_inputs}
+        masked = {name: str(context.secrets[name]) for name in self.secret_inputs}
+        real = {name: context.secrets[name].reveal() for name in self.secret_inputs}
         bare = structs.replace(
             operation,
             query=[one for one in operation.query if not _uses(one.value, secret_names)],
-            headers=[one for one in operation.headers if not _uses(one.value, secret_names)],
+            headers=[header for header in operation.headers if not _uses(header.value, secret_names)],
             body=None,
         )
         values = checked_inputs(operation.inputs, {**self.inputs, **real})
-        request = build_request(bare, given.base_address, {**values, **masked}).request
-        label = next((given.secrets[name].label for name in self.secret_inputs), "credential")
-        for place, parameters in (("query", operation.query), ("header", operation.headers)):
-            for one in parameters:
-                if one.enabled and _uses(one.value, secret_names):
+        request = build_request(bare, context.base_address, {**values, **masked}).request
+        label = next((context.secrets[name].label for name in self.secret_inputs), "credential")
+        for carrier, parameters in (("query", operation.query), ("header", operation.headers)):
+            for parameter in parameters:
+                if parameter.enabled and _uses(parameter.value, secret_names):
                     text = "".join(
                         str(values.get(part.input, "")) if isinstance(part, ValueOf) else part
-                        for part in parts_of(one.value)
+                        for part in parts_of(parameter.value)
                     )
-                    request = put_secret(request, place, one.name, Secret(text, label))  # type: ignore[arg-type]
+                    request = put_secret(request, carrier, parameter.name, Secret(text, label))  # type: ignore[arg-type]
         request = with_body(request, operation, values, masked=masked, label=label)
         if not request.header("Accept"):
             request = request.with_header("Accept", "application/json")
         return request
 
-    def read(self, response: Response, given: Given, *, where: str) -> Token:
+    def read(self, response: Response, context: SignInContext, *, where: str) -> Token:
         """The token of the response. Raises SignInRefused with what is wrong, never with what was in it."""
         hint = "check the secrets of the credential, and the place of the token"
         if not 200 <= response.status < 400:
@@ -122,7 +129,7 @@ class SignInOperation(Document, tag="sign_in_operation", frozen=True):
                 where=where,
                 hint=hint,
             )
-        now = given.now()
+        now = context.now()
         ends = self._end(value, now, where)
         return Token(Secret(checked_token(token, "token", where), "token"), now, ends)
 
@@ -161,8 +168,8 @@ class SignInOperation(Document, tag="sign_in_operation", frozen=True):
 
 
 def _at(value: Any, pointer: str) -> Any:
-    place = resolve(value, parse_pointer(pointer))
-    return None if place is None else place[1]
+    carrier = resolve(value, parse_pointer(pointer))
+    return None if carrier is None else carrier[1]
 
 
 def _moment(value: object) -> datetime | None:

@@ -4,7 +4,7 @@ from rondine.core.errors import SignInRefused
 from rondine.core.http.messages import Response, Send
 from rondine.core.signin.bearer import bearer
 from rondine.core.signin.oauth import Fields, OAuthClient, ask_for_token, was_refused_for
-from rondine.core.signin.token import Given, SignInExchange, Token, carry_token
+from rondine.core.signin.token import SignInContext, SignInExchange, Token, authorize_with_token
 
 
 class PasswordGrant(OAuthClient, tag="password_grant", frozen=True):
@@ -15,14 +15,14 @@ class PasswordGrant(OAuthClient, tag="password_grant", frozen=True):
     def secret_names(self) -> tuple[str, ...]:
         return (*self.client_secret_names(), "password")
 
-    def exchange(self, ask: Send, given: Given) -> SignInExchange[Response]:
+    def exchange(self, ask: Send, context: SignInContext) -> SignInExchange[Response]:
         def obtain(held: Token | None) -> SignInExchange[Token]:
             if held is not None and held.refresh is not None:
                 try:
                     return (
                         yield from ask_for_token(
                             self,
-                            given,
+                            context,
                             [("grant_type", "refresh_token"), ("refresh_token", held.refresh)],
                             held=held,
                         )
@@ -33,8 +33,8 @@ class PasswordGrant(OAuthClient, tag="password_grant", frozen=True):
             fields: Fields = [
                 ("grant_type", "password"),
                 ("username", self.user_name),
-                ("password", given.secrets["password"]),
+                ("password", context.secrets["password"]),
             ]
-            return (yield from ask_for_token(self, given, fields))
+            return (yield from ask_for_token(self, context, fields))
 
-        return carry_token(ask, given, obtain, bearer)
+        return authorize_with_token(ask, context, obtain, bearer)

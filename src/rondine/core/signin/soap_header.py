@@ -14,7 +14,7 @@ from rondine.core.http.messages import Response, SecretBody, Send
 from rondine.core.secret import Secret
 from rondine.core.settings import Document
 from rondine.core.signin.basic import UserName
-from rondine.core.signin.token import Given, SignInExchange, sent
+from rondine.core.signin.token import SignInContext, SignInExchange, sent
 
 _HEADER = re.compile(r"<soap:Header(/>|>)")
 _NAME = r"[A-Za-z_][\w.-]*"
@@ -37,8 +37,8 @@ class SoapHeader(Document, tag="soap_header", frozen=True):
     def secret_names(self) -> tuple[str, ...]:
         return ("secret",)
 
-    def exchange(self, ask: Send, given: Given) -> SignInExchange[Response]:
-        secret = given.secrets["secret"]
+    def exchange(self, ask: Send, context: SignInContext) -> SignInExchange[Response]:
+        secret = context.secrets["secret"]
 
         def block(shown: str) -> str:
             inner = f"<{self.user_element}>{escape(self.user_name)}</{self.user_element}>" if self.user_element else ""
@@ -61,7 +61,7 @@ def with_header_block(ask: Send, secret: Secret, value: str, block: Callable[[st
         raise InputError(
             "the sign-in goes into a SOAP header, but this request has no SOAP envelope",
             where="sign_in",
-            hint="send a SOAP body, or let this operation sign in otherwise",
+            hint="send a SOAP body, or let this operation sign in another way",
         )
 
     def signed(body: str, shown: str) -> str:

@@ -50,7 +50,7 @@ class ReadToken:
 
 @dataclass(frozen=True, slots=True)
 class SendForToken:
-    """Sends a request of the sign-in itself. It goes to the origin it names, never follows a redirect, and is no call
+    """Sends a request of the sign-in itself. It goes to the origin it names, never follows a redirect, and is not a call
     of the operation."""
 
     request: Request
@@ -87,7 +87,7 @@ def checked_token(text: str, what: str, where: str) -> str:
 
 
 @dataclass(frozen=True, slots=True)
-class Given:
+class SignInContext:
     """What a scheme works with. secrets: by name.  now and random: the caller's clock and chance.  operations: the
     project's, by name, for sign-in operations.  memory: kept between the calls of one connection within a process.
     """
@@ -106,9 +106,9 @@ def sent(ask: Send) -> SignInExchange[Response]:
     return response
 
 
-def carry_token(
+def authorize_with_token(
     ask: Send,
-    given: Given,
+    context: SignInContext,
     obtain: Callable[[Token | None], SignInExchange[Token]],
     put: Callable[[Request, Token], Request],
 ) -> SignInExchange[Response]:
@@ -116,14 +116,14 @@ def carry_token(
     repeated once."""
     token: Token | None = yield ReadToken()
     is_new = False
-    if token is None or token.is_due(given.now()):
+    if token is None or token.is_due(context.now()):
         try:
             token = yield RenewToken(token, obtain)
             is_new = True
         except SignInRefused:
             raise
         except ServiceError:  # the token service is out of reach; what is held may still be good
-            if token is None or token.has_ended(given.now()):
+            if token is None or token.has_ended(context.now()):
                 raise
     assert token is not None
     response: Response = yield Send(put(ask.request, token), ask.wanted)

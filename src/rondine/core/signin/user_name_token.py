@@ -10,7 +10,7 @@ from rondine.core.http.messages import Response, Send
 from rondine.core.settings import Document
 from rondine.core.signin.basic import UserName
 from rondine.core.signin.soap_header import with_header_block
-from rondine.core.signin.token import Given, SignInExchange, sent
+from rondine.core.signin.token import SignInContext, SignInExchange, sent
 
 _SECURITY = "http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-wssecurity-secext-1.0.xsd"
 _UTILITY = "http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-wssecurity-utility-1.0.xsd"
@@ -30,10 +30,10 @@ class UserNameToken(Document, tag="user_name_token", frozen=True):
     def secret_names(self) -> tuple[str, ...]:
         return ("password",)
 
-    def exchange(self, ask: Send, given: Given) -> SignInExchange[Response]:
-        password = given.secrets["password"]
-        created = given.now().astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
-        nonce = given.random(16)
+    def exchange(self, ask: Send, context: SignInContext) -> SignInExchange[Response]:
+        password = context.secrets["password"]
+        created = context.now().astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+        nonce = context.random(16)
         value = password.reveal()
         extra = ""
         if self.password_type == "digest":

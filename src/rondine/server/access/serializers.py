@@ -180,11 +180,13 @@ class MembershipSerializer(serializers.ModelSerializer[Membership]):
         return sorted(PERMISSIONS[membership.role])
 
     def get_environments(self, membership: Membership) -> list[str]:
-        return sorted(one.name for one in membership.project.environments.all())  # type: ignore[attr-defined]
+        return sorted(environment.name for environment in membership.project.environments.all())  # type: ignore[attr-defined]
 
     def get_administrators(self, membership: Membership) -> list[str]:
         members = membership.project.memberships.all()
-        return sorted(one.person.title for one in members if one.role == "administrator" and one.person.is_active)
+        return sorted(
+            member.person.title for member in members if member.role == "administrator" and member.person.is_active
+        )
 
 
 class SessionSerializer(serializers.Serializer[Any]):

@@ -7,7 +7,7 @@ from rest_framework import serializers
 from rondine.server.api.openapi import AnyField
 
 
-class FormFieldLine(serializers.Serializer[Any]):
+class FormFieldItem(serializers.Serializer[Any]):
     name = serializers.CharField()
     title = serializers.CharField()
     kind = serializers.ChoiceField(
@@ -24,4 +24,4 @@ class FormShown(serializers.Serializer[Any]):
     type = serializers.CharField(allow_blank=True)
     title = serializers.CharField()
     words = serializers.CharField(allow_blank=True)
-    fields = FormFieldLine(many=True)  # type: ignore[assignment]
+    fields = FormFieldItem(many=True)  # type: ignore[assignment]

@@ -66,7 +66,7 @@ def _odd_texts(value: Any, place: tuple[str | int, ...]) -> Iterator[tuple[tuple
     elif isinstance(value, dict):
         for name, one in value.items():
             if not is_plain(name):
-                yield place, "a member with a name that is no plain text"
+                yield place, "a member with a name that is not plain text"
             else:
                 yield from _odd_texts(one, (*place, name))
     elif isinstance(value, list):

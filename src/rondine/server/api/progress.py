@@ -44,7 +44,7 @@ async def _lines(work: Callable[[Report], Awaitable[Any]]) -> AsyncIterator[byte
             last = now
             loop.call_soon_threadsafe(queue.put_nowait, {"progress": {"what": what, "done": done, "of": of}})
 
-    async def carry_out() -> None:
+    async def execute() -> None:
         try:
             queue.put_nowait({"result": await work(report)})
         except Stopped:
@@ -52,7 +52,7 @@ async def _lines(work: Callable[[Report], Awaitable[Any]]) -> AsyncIterator[byte
         except Exception as error:
             queue.put_nowait({"problem": problem(named(error))})
 
-    task = asyncio.create_task(carry_out())
+    task = asyncio.create_task(execute())
     try:
         while True:
             line = await queue.get()

@@ -25,7 +25,7 @@ def _plain(value: Any) -> Any:
         return list(value)
     if isinstance(value, datetime):
         return value.isoformat()
-    raise TypeError(f"{type(value).__name__} is no JSON value")
+    raise TypeError(f"{type(value).__name__} is not a JSON value")
 
 
 _encoder = msgspec.json.Encoder(enc_hook=_plain, decimal_format="number")

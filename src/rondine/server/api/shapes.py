@@ -11,7 +11,7 @@ class ShownSerializer(serializers.ModelSerializer[Any]):
     is_whole = True
 
 
-class ProblemLine(serializers.Serializer[Any]):
+class ProblemItem(serializers.Serializer[Any]):
     where = serializers.CharField()
     message = serializers.CharField()
     hint = serializers.CharField()
@@ -27,4 +27,4 @@ class ProblemSerializer(serializers.Serializer[Any]):
     code = serializers.CharField()
     where = serializers.CharField()
     hint = serializers.CharField()
-    problems = ProblemLine(many=True)
+    problems = ProblemItem(many=True)

@@ -23,7 +23,11 @@ class Use:
     @property
     def strange(self) -> list[str]:
         """The origins that its secrets were not entered for."""
-        return [one for one in self.origins if one not in self.credential.origins] if self.credential.sealed else []
+        return (
+            [origin for origin in self.origins if origin not in self.credential.origins]
+            if self.credential.encrypted
+            else []
+        )
 
 
 def uses_of(connection: Connection) -> Iterator[Use]:
@@ -82,5 +86,11 @@ def origins_in_use(credential: Credential) -> list[str]:
     """Where the connections that use it would send its secrets."""
     users = connections_with(credential).select_related("credential", "environment")
     return sorted(
-        {one for user in users for use in uses_of(user) if use.credential.pk == credential.pk for one in use.origins}
+        {
+            origin
+            for user in users
+            for use in uses_of(user)
+            if use.credential.pk == credential.pk
+            for origin in use.origins
+        }
     )

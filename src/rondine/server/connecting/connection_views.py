@@ -13,7 +13,7 @@ from rondine.core.protocols.rest import ACCEPT
 from rondine.core.settings import dump
 from rondine.core.signin import NoSignIn, SignIn
 from rondine.core.signin.metadata import discover
-from rondine.engine.client import Line
+from rondine.engine.client import OpenConnection
 from rondine.server.access.project_views import ProjectView, WaitingView
 from rondine.server.connecting.checking import check_connection, check_in_worker
 from rondine.server.connecting.environments import (
@@ -21,7 +21,7 @@ from rondine.server.connecting.environments import (
 )
 from rondine.server.connecting.kinds import CONNECTIONS
 from rondine.server.connecting.metering import meter_of
-from rondine.server.connecting.opening import guard_of, line_of
+from rondine.server.connecting.opening import guard_of, open_connection
 from rondine.server.connecting.process import parts
 from rondine.server.connecting.serializers import (
     BeginSignIn,
@@ -29,7 +29,7 @@ from rondine.server.connecting.serializers import (
     CheckResult,
     ConnectionForms,
     ConsentAddress,
-    EffectiveLine,
+    EffectiveParameter,
     Issuer,
     MetadataFound,
     MeterShown,
@@ -55,8 +55,8 @@ class CheckView(WaitingView):
 
     @extend_schema(operation_id="checkConnection", request=CheckAsked, responses=CheckResult)
     async def post(self, request: Request, project: str, name: str) -> Response:
-        given = await sync_to_async(self.validated)(CheckAsked, request)
-        if given["where"] == "worker":
+        data = await sync_to_async(self.validated)(CheckAsked, request)
+        if data["where"] == "worker":
             result = await check_in_worker(self.project, name)
         else:
             result = await check_connection(self.project, name, parts()[0])
@@ -103,9 +103,9 @@ class SignInView(ProjectView):
 
     @extend_schema(operation_id="beginSignIn", request=BeginSignIn, responses={201: ConsentAddress})
     def post(self, request: Request, project: str, name: str) -> Response:
-        given = self.validated(BeginSignIn, request)
+        data = self.validated(BeginSignIn, request)
         base = request.build_absolute_uri("/").rstrip("/")
-        address = begin_sign_in(self.project, name, given["operation"], self.person, self.role, base=base)
+        address = begin_sign_in(self.project, name, data["operation"], self.person, self.role, base=base)
         connection = find_item(CONNECTIONS, self.project, name)
         callback = callback_address(connection.environment, base)
         return Response(ConsentAddress({"address": address, "callback": callback}).data, status=201)
@@ -127,11 +127,11 @@ class MetadataView(WaitingView):
 
     @extend_schema(operation_id="findAddresses", request=Issuer, responses=MetadataFound)
     async def post(self, request: Request, project: str) -> Response:
-        given = await sync_to_async(self.validated)(Issuer, request)
+        data = await sync_to_async(self.validated)(Issuer, request)
         guard = await sync_to_async(guard_of)(self.project.pk)
-        line = Line(f"metadata {self.project.pk}", 0, "", NoSignIn(), guard)
+        opened = OpenConnection(f"metadata {self.project.pk}", 0, "", NoSignIn(), guard)
         await release_database()
-        found = await parts()[0].sign_in_once(line, lambda _: discover(given["issuer"]))
+        found = await parts()[0].sign_in_once(opened, lambda _: discover(data["issuer"]))
         return Response(MetadataFound(found).data)
 
 
@@ -148,17 +148,17 @@ class ConnectionFormsView(ProjectView):
 class EffectiveView(ProjectView):
     """What goes with every request of a connection, each with its origin; secrets by their names."""
 
-    @extend_schema(operation_id="getEffective", responses=EffectiveLine(many=True))
+    @extend_schema(operation_id="getEffective", responses=EffectiveParameter(many=True))
     def get(self, request: Request, project: str, name: str) -> Response:
-        line = line_of(find_item(CONNECTIONS, self.project, name))
-        found = [("header", key, value, "connection") for key, value in line.headers]
-        if not any(key.lower() == "accept" for key, _ in line.headers):
+        opened = open_connection(find_item(CONNECTIONS, self.project, name))
+        found = [("header", key, value, "connection") for key, value in opened.headers]
+        if not any(key.lower() == "accept" for key, _ in opened.headers):
             found.append(("header", "Accept", ACCEPT, "Rondine"))
-        found += [("query", key, value, "connection") for key, value in line.query]
-        kind = dump(line.sign_in)["type"]
+        found += [("query", key, value, "connection") for key, value in opened.query]
+        kind = dump(opened.sign_in)["type"]
         if kind != "none":
-            place = getattr(line.sign_in, "place", getattr(line.sign_in, "carried_in", "header"))
-            shown = getattr(line.sign_in, "name", "Authorization") if kind != "client_certificate" else "TLS"
+            place = getattr(opened.sign_in, "carrier", "header")
+            shown = getattr(opened.sign_in, "name", "Authorization") if kind != "client_certificate" else "TLS"
             found.append((place, shown, "•••••••", f"sign-in: {kind.replace('_', ' ')}"))
         names = ("place", "name", "value", "source")
-        return Response(EffectiveLine([dict(zip(names, one, strict=True)) for one in found], many=True).data)
+        return Response(EffectiveParameter([dict(zip(names, one, strict=True)) for one in found], many=True).data)

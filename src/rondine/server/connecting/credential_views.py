@@ -17,19 +17,19 @@ class SecretsView(ProjectView):
 
     @extend_schema(operation_id="setSecrets", request=Secrets, responses=SecretsSet)
     def put(self, request: Request, project: str, name: str) -> Response:
-        given = self.validated(Secrets, request)
+        data = self.validated(Secrets, request)
         files = {
             key: read_key_file(one["base64"], one["passphrase"], f"/key_files/{key}")
-            for key, one in given["key_files"].items()
+            for key, one in data["key_files"].items()
         }
         made = set_secrets(
             self.project,
             self.person,
             name,
-            {**given["secrets"], **{key: one.key for key, one in files.items()}},
+            {**data["secrets"], **{key: one.key for key, one in files.items()}},
             self.role,
-            is_second=given["is_second"],
-            origins=given["origins"],
+            is_second=data["is_second"],
+            origins=data["origins"],
         )
         made.certificates = {key: one.certificates for key, one in files.items() if one.certificates}  # type: ignore[attr-defined]
         return Response(SecretsSet(made).data)
@@ -42,8 +42,8 @@ class CredentialOriginsView(ProjectView):
 
     @extend_schema(operation_id="permitOrigin", request=OriginGiven, responses={201: SecretsSet})
     def post(self, request: Request, project: str, name: str) -> Response:
-        given = self.validated(OriginGiven, request)
-        return Response(SecretsSet(permit_origin(self.project, name, given["origin"], self.role)).data, status=201)
+        data = self.validated(OriginGiven, request)
+        return Response(SecretsSet(permit_origin(self.project, name, data["origin"], self.role)).data, status=201)
 
 
 class SecondSecretsView(ProjectView):

@@ -17,30 +17,30 @@ from rondine.server.connecting.signing_in import checked_callback
 from rondine.server.connecting.usage import usage_of
 
 
-def make_environment(project: Project, given: Mapping[str, Any], role: str) -> Environment:
-    if given.get("is_protected"):
+def make_environment(project: Project, data: Mapping[str, Any], role: str) -> Environment:
+    if data.get("is_protected"):
         _only_administrators(role)
     try:
         with transaction.atomic():
-            return Environment.objects.create(project=project, **{**given, "name": check_name(given["name"])})
+            return Environment.objects.create(project=project, **{**data, "name": check_name(data["name"])})
     except IntegrityError as error:
         raise Conflict(
-            f'there is an environment "{given["name"]}" already', where="/name", hint="take another name"
+            f'there is an environment "{data["name"]}" already', where="/name", hint="take another name"
         ) from error
 
 
-def change_environment(project: Project, name: str, given: Mapping[str, Any], role: str) -> Environment:
+def change_environment(project: Project, name: str, data: Mapping[str, Any], role: str) -> Environment:
     """Protection is put on and taken off by administrators only, and so is any change of a protected environment."""
     environment = environment_of(project, name)
-    if environment.is_protected or "is_protected" in given:
+    if environment.is_protected or "is_protected" in data:
         _only_administrators(role)
-    if given.get("callback", environment.callback) != environment.callback:
-        given = {
-            **given,
-            "callback": given["callback"] and checked_callback(given["callback"]),
+    if data.get("callback", environment.callback) != environment.callback:
+        data = {
+            **data,
+            "callback": data["callback"] and checked_callback(data["callback"]),
             "callback_proven_at": None,
         }
-    for field_name, value in given.items():
+    for field_name, value in data.items():
         setattr(environment, field_name, value)
     try:
         environment.save()

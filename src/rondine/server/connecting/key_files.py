@@ -28,7 +28,7 @@ class KeyFile:
 
 
 def read_key_file(base64: str, passphrase: str, where: str) -> KeyFile:
-    """Raises InputError for what is no key file, or if the passphrase is missing or does not open it."""
+    """Raises InputError for what is not a key file, or if the passphrase is missing or does not open it."""
     try:
         content = b64decode(base64, validate=True)
     except (Base64Error, ValueError):
@@ -70,4 +70,4 @@ def _pem(key: object) -> str:
 
 
 def _chain(certificates: list[x509.Certificate]) -> str:
-    return "".join(one.public_bytes(Encoding.PEM).decode() for one in certificates)
+    return "".join(certificate.public_bytes(Encoding.PEM).decode() for certificate in certificates)

@@ -127,7 +127,9 @@ def certificate_problems(document: ConnectionDocument, now: datetime) -> list[Pr
             found = x509.load_pem_x509_certificates(text.encode())
         except ValueError:
             problems.append(
-                Problem(f"/tls/{name}", "this is no certificate in PEM", "paste it from -----BEGIN CERTIFICATE----- on")
+                Problem(
+                    f"/tls/{name}", "this is not a certificate in PEM", "paste it from -----BEGIN CERTIFICATE----- on"
+                )
             )
             continue
         if found[0].not_valid_after_utc < now:
@@ -162,7 +164,7 @@ def _touched_values(item: StandingValue, before: dict[str, Any] | None) -> list[
 
 def standing_values_changed(items: Sequence[Item]) -> None:
     """Connections that use them are opened again by all processes."""
-    users = users_of(STANDING_VALUES, {one.project_id for one in items}, {one.name for one in items})
+    users = users_of(STANDING_VALUES, {item.project_id for item in items}, {item.name for item in items})
     connections = {user.pk for pairs in users.values() for kind, user in pairs if kind is CONNECTIONS}
     Connection.objects.filter(pk__in=connections).update(version=F("version") + 1)
 

@@ -63,7 +63,7 @@ def busiest_operations(connection: Connection) -> list[Any]:
         .values("by_operation")
         .annotate(calls=Count("id"), last_at=Max("at"))
     )
-    counted = {one["by_operation"]: one for one in calls}
+    counted = {call["by_operation"]: call for call in calls}
     operations = list(connection.service.operations.filter(pk__in=[pk for pk in counted if pk]))
     for operation in operations:
         operation.calls, operation.last_at = counted[operation.pk]["calls"], counted[operation.pk]["last_at"]

@@ -45,14 +45,14 @@ class StandingValue(Item):
 
 
 class Credential(Item):
-    """The secrets of one sign-in scheme. sealed: encrypted JSON of name to secret, empty before any were given.
+    """The secrets of one sign-in scheme. encrypted: JSON of name to secret, empty before any were given.
     second_sealed: another set that is tried where the first is refused; when the service accepts it, the two change
     places.  origins: to which they may be sent.  set_by: who entered all of them, and so may send them elsewhere.
     """
 
     environment = models.ForeignKey(Environment, on_delete=models.PROTECT, related_name="credentials")
     key_version = models.PositiveIntegerField(default=0)
-    sealed = models.BinaryField(default=b"")
+    encrypted = models.BinaryField(default=b"")
     names = models.JSONField(default=list)
     second_key_version = models.PositiveIntegerField(default=0)
     second_sealed = models.BinaryField(default=b"")
@@ -81,7 +81,7 @@ class Connection(Item):
 class AccessToken(models.Model):
     """The token of a connection, or of the own sign-in of one of its operations, shared by all processes.
 
-    fingerprint: of the sign-in's settings; under others the token counts no more.  sealed: access and refresh token,
+    fingerprint: of the sign-in's settings; under others the token counts no more.  encrypted: access and refresh token,
     encrypted.  state: what came of the last attempt.  renewing_by: who obtains a new one now, until `renewing_until` at
     the latest; all others wait.
     """
@@ -92,7 +92,7 @@ class AccessToken(models.Model):
     operation = models.CharField(max_length=63, blank=True)
     fingerprint = models.CharField(max_length=64, blank=True)
     key_version = models.PositiveIntegerField(default=0)
-    sealed = models.BinaryField(default=b"")
+    encrypted = models.BinaryField(default=b"")
     has_refresh = models.BooleanField(default=False)
     scope = models.TextField(blank=True)
     obtained_at = models.DateTimeField(null=True)
@@ -116,7 +116,7 @@ class AccessToken(models.Model):
 
 class PendingSignIn(models.Model):
     """A person was sent to a service's consent page and is awaited at the callback address. digest: SHA-256 of the
-    state.  sealed: the verifier."""
+    state.  encrypted: the verifier."""
 
     digest = models.BinaryField(max_length=32, unique=True)
     connection = models.ForeignKey(Connection, on_delete=models.CASCADE, related_name="+")
@@ -124,7 +124,7 @@ class PendingSignIn(models.Model):
     person = models.ForeignKey(Person, on_delete=models.CASCADE, related_name="+")
     callback = models.TextField()
     key_version = models.PositiveIntegerField()
-    sealed = models.BinaryField()
+    encrypted = models.BinaryField()
     made_at = models.DateTimeField(auto_now_add=True)
 
 

@@ -17,7 +17,7 @@ from rondine.core.operations.values import ValueOf, parts_of
 from rondine.core.secret import Secret
 from rondine.core.settings import load
 from rondine.core.signin import SignIn, SignInOperation
-from rondine.engine.client import Line, TimeOuts
+from rondine.engine.client import OpenConnection, TimeOuts
 from rondine.engine.guard import Guard, PermittedHost
 from rondine.server.access.models import PermittedHost as PermittedHostRow
 from rondine.server.access.models import Project
@@ -43,7 +43,7 @@ def connection_for(service: Service, environment: Environment) -> Connection:
     return found
 
 
-def line_of(connection: Connection, operation: str = "") -> Line:
+def open_connection(connection: Connection, operation: str = "") -> OpenConnection:
     """The connection ready to use, its secrets opened. operation: the name of one that may have a sign-in of its own.
 
     Raises DraftError with what is missing.
@@ -54,7 +54,7 @@ def line_of(connection: Connection, operation: str = "") -> Line:
             f'connection "{connection.name}" is not ready: {first["message"]}',
             where=f"connection {connection.name}",
             hint=first["hint"],
-            problems=[Problem(**one) for one in connection.problems],
+            problems=[Problem(**problem) for problem in connection.problems],
         )
     if strange := belonging_problems(connection):  # whatever was judged when it was saved
         raise DraftError(strange[0].message, where=f"connection {connection.name}", hint=strange[0].hint)
@@ -74,7 +74,7 @@ def line_of(connection: Connection, operation: str = "") -> Line:
     if own and own.credential:
         wanted: Credential = find_item(CREDENTIALS, connection.project, own.credential)
         always = {name: value for name, value in secrets[0].items() if name in ("tls_private_key", "proxy_password")}
-        secrets = tuple({**always, **one} for one in secret_sets(wanted))
+        secrets = tuple({**always, **secret_set} for secret_set in secret_sets(wanted))
     lacking = sorted(set(sign_in.secret_names()) - set(secrets[0] if secrets else ()))
     if lacking:  # what cannot sign in is never sent
         raise DraftError(
@@ -84,7 +84,7 @@ def line_of(connection: Connection, operation: str = "") -> Line:
         )
     standing = standing_values(connection.project, connection.environment.name)
     times = document.time_outs
-    return Line(
+    return OpenConnection(
         id=str(connection.pk),
         version=connection.version,
         token_id=token_id,
@@ -128,12 +128,12 @@ def sign_in_operations(connection: Connection, sign_in: SignIn) -> dict[str, Ope
     return {sign_in.operation: load(OperationDocument, found.document)} if found else {}
 
 
-def credential_of_line(line: Line) -> Credential | None:
-    connection = Connection.objects.select_related("credential").filter(pk=line.id).first()
+def credential_of_connection(opened: OpenConnection) -> Credential | None:
+    connection = Connection.objects.select_related("credential").filter(pk=opened.id).first()
     if connection is None:
         return None
     document: ConnectionDocument = load(ConnectionDocument, connection.document)
-    own = document.own_sign_in(line.own_operation)
+    own = document.own_sign_in(opened.own_operation)
     if own and own.credential:
         return Credential.objects.filter(project=connection.project, name=own.credential).first()
     return connection.credential
@@ -156,14 +156,14 @@ def standing_parameters(
     one without a value."""
     return tuple(
         (
-            one.name,
+            parameter.name,
             "".join(
                 value_text(standing_value(part.standing, standing)) if isinstance(part, ValueOf) else part
-                for part in parts_of(one.value)
+                for part in parts_of(parameter.value)
             ),
         )
-        for one in parameters
-        if one.enabled
+        for parameter in parameters
+        if parameter.enabled
     )
 
 

@@ -17,9 +17,9 @@ from rondine.core.http.messages import origin
 from rondine.core.secret import Secret
 from rondine.server.access.models import Person, Project
 from rondine.server.connecting.belonging import add_origins, connections_with, origins_in_use
+from rondine.server.connecting.encryption import decrypt_secrets, encrypt_secrets
 from rondine.server.connecting.kinds import CONNECTIONS, CREDENTIALS
 from rondine.server.connecting.models import AccessToken, Credential
-from rondine.server.connecting.sealing import seal, unseal
 from rondine.server.items.actions import check_protected, find_item
 from rondine.server.items.references import refresh_problems
 
@@ -46,19 +46,19 @@ def set_secrets(
     for secret_name, value in secrets.items():
         check_secret(secret_name, value)
     named = [checked_origin(one, f"/origins/{number}") for number, one in enumerate(origins)]
-    if is_second and not credential.sealed:
+    if is_second and not credential.encrypted:
         raise InputError("there is no first secret yet", where="/is_second", hint="set that one first")
     with transaction.atomic():
-        version, sealed = seal(dict(secrets), str(credential.pk))
-        known = credential.origins if credential.sealed else origins_in_use(credential)
+        version, encrypted = encrypt_secrets(dict(secrets), str(credential.pk))
+        known = credential.origins if credential.encrypted else origins_in_use(credential)
         credential.origins = sorted({*known, *named})
         is_other = bool(credential.second_sealed or is_second) and credential.set_by_id != person.pk
         credential.set_by = None if is_other else person
         if is_second:
-            credential.second_key_version, credential.second_sealed = version, sealed
+            credential.second_key_version, credential.second_sealed = version, encrypted
             credential.second_set_at = timezone.now()
         else:
-            credential.key_version, credential.sealed, credential.set_at = version, sealed, timezone.now()
+            credential.key_version, credential.encrypted, credential.set_at = version, encrypted, timezone.now()
             credential.names = sorted(secrets)
             _drop_tokens(credential)
         credential_changed(credential)
@@ -88,12 +88,12 @@ def permit_origin(project: Project, name: str, address: str, role: str) -> Crede
 def checked_origin(address: str, where: str) -> str:
     """The origin of an address. Raises InputError for what has none."""
     if not re.match(r"https?://[^/?#\s]+", address):
-        raise InputError(f'"{address[:80]}" is no address', where=where, hint="such as https://register.example")
+        raise InputError(f'"{address[:80]}" is not an address', where=where, hint="such as https://register.example")
     try:
         return origin(address)
     except ValueError as error:
         raise InputError(
-            f'"{address[:80]}" is no address: {error}', where=where, hint="such as https://register.example"
+            f'"{address[:80]}" is not an address: {error}', where=where, hint="such as https://register.example"
         ) from error
 
 
@@ -141,11 +141,11 @@ def check_secret(name: str, value: str) -> None:
 def secret_sets(credential: Credential) -> tuple[Mapping[str, Secret], ...]:
     """The sets valid in turn, opened; the first is the preferred one."""
     found = []
-    for version, sealed in (
-        (credential.key_version, credential.sealed),
+    for version, encrypted in (
+        (credential.key_version, credential.encrypted),
         (credential.second_key_version, credential.second_sealed),
     ):
-        if sealed:
-            values = unseal(version, bytes(sealed), str(credential.pk))
+        if encrypted:
+            values = decrypt_secrets(version, bytes(encrypted), str(credential.pk))
             found.append({name: Secret(value, credential.name) for name, value in values.items()})
     return tuple(found)

@@ -12,11 +12,11 @@ from rondine.core.items.standing_value import StandingValueDocument
 from rondine.server.api.forms import FormShown
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.requests import Strict
-from rondine.server.api.shapes import ProblemLine, ShownSerializer
+from rondine.server.api.shapes import ProblemItem, ShownSerializer
 from rondine.server.connecting.environments import missing_in
 from rondine.server.connecting.models import AccessToken, Credential, Environment
 from rondine.server.connecting.signing_in import callback_path
-from rondine.server.items.serializers import ItemSerializer, UseLine
+from rondine.server.items.serializers import ItemSerializer, UseItem
 
 
 def texts(help_text: str) -> serializers.ListField:
@@ -35,8 +35,8 @@ class ServiceSerializer(ItemSerializer):
 
 class StandingValueSerializer(ItemSerializer):
     document = DocumentField(StandingValueDocument, required=False)
-    used_by = UseLine(many=True, read_only=True)
-    warnings = ProblemLine(many=True, read_only=True)
+    used_by = UseItem(many=True, read_only=True)
+    warnings = ProblemItem(many=True, read_only=True)
 
 
 class CredentialSerializer(ItemSerializer):
@@ -55,7 +55,7 @@ class ConnectionSerializer(ItemSerializer):
     environment = serializers.CharField()
     credential = serializers.CharField(allow_null=True, required=False)
     check_result = AnyField(read_only=True, allow_null=True)
-    warnings = ProblemLine(many=True, read_only=True)
+    warnings = ProblemItem(many=True, read_only=True)
     secret_names = texts("what its sign-in needs")
     own_secret_names = texts_by_operation("what the own sign-ins of operations need in their credentials, by operation")
     secret_origins = texts("where the secrets of its sign-in would be sent")
@@ -81,9 +81,9 @@ class EnvironmentSerializer(ShownSerializer):
             "callback_proven_at": {"help_text": "when a browser last got through by the callback address"},
         }
 
-    @extend_schema_field(ProblemLine(many=True))
+    @extend_schema_field(ProblemItem(many=True))
     def get_missing(self, environment: Environment) -> Any:
-        return ProblemLine(missing_in(environment), many=True).data
+        return ProblemItem(missing_in(environment), many=True).data
 
     def get_callback_path(self, environment: Environment) -> str:
         return callback_path(environment.project.name, environment.name)
@@ -189,7 +189,7 @@ class CheckAsked(Strict):
     where = serializers.ChoiceField(["web", "worker"], required=False, default="web")
 
 
-class MeterLine(serializers.Serializer[Any]):
+class MeterItem(serializers.Serializer[Any]):
     words = serializers.CharField(source="limit.words")
     calls = serializers.IntegerField(source="limit.calls")
     used = serializers.IntegerField()
@@ -205,7 +205,7 @@ class OperationCalls(serializers.Serializer[Any]):
 
 
 class MeterShown(serializers.Serializer[Any]):
-    limits = MeterLine(many=True)
+    limits = MeterItem(many=True)
     operations = OperationCalls(many=True, help_text="which operations made the calls of the last 24 hours, up to 20")
     parallel = serializers.IntegerField(allow_null=True)
     under_way = serializers.IntegerField()
@@ -244,7 +244,7 @@ class TokenState(ShownSerializer):
 class SignInShown(serializers.Serializer[Any]):
     tokens = TokenState(many=True)
     callback = serializers.CharField()
-    obstacles = ProblemLine(many=True)
+    obstacles = ProblemItem(many=True)
 
 
 class BeginSignIn(Strict):
@@ -283,7 +283,7 @@ class ConnectionForms(serializers.Serializer[Any]):
     proxy = FormShown()
 
 
-class EffectiveLine(serializers.Serializer[Any]):
+class EffectiveParameter(serializers.Serializer[Any]):
     place = serializers.CharField()
     name = serializers.CharField()
     value = serializers.CharField()

@@ -23,11 +23,11 @@ from rondine.core.http import limits
 from rondine.core.http.limits import Usage, wait_words
 from rondine.core.http.messages import Headers
 from rondine.core.signin import Token
-from rondine.engine.line import Line
-from rondine.engine.shared import Obtain, no_place
+from rondine.engine.connection import OpenConnection
+from rondine.engine.shared import Obtain, no_slot
+from rondine.server.connecting.encryption import decrypt_secrets
 from rondine.server.connecting.models import Connection, Credential
-from rondine.server.connecting.opening import credential_of_line, line_of
-from rondine.server.connecting.sealing import unseal
+from rondine.server.connecting.opening import credential_of_connection, open_connection
 from rondine.server.connecting.secrets import credential_changed
 from rondine.server.connecting.tokens import (
     LEASE_EXTRA,
@@ -37,7 +37,7 @@ from rondine.server.connecting.tokens import (
     store_token,
     stored_token,
 )
-from rondine.server.connecting.usage import held_until, leave_place, note_heard, reserve_moments, take_place
+from rondine.server.connecting.usage import held_until, leave_slot, note_heard, reserve_moments, take_slot
 from rondine.server.threads import in_database
 
 T = TypeVar("T")
@@ -63,100 +63,100 @@ class SharedByAll:
 
     # --- tokens
 
-    async def read_token(self, line: Line) -> Token | None:
-        known = self._tokens.get((line.token_id, line.version))
+    async def read_token(self, opened: OpenConnection) -> Token | None:
+        known = self._tokens.get((opened.token_id, opened.version))
         if known is not None and time.monotonic() - known[0] < TOKEN_CACHE:
             return known[1]
-        token = await self._do(stored_token, line)
-        self._remember(line, token)
+        token = await self._do(stored_token, opened)
+        self._remember(opened, token)
         return token
 
-    async def renew_token(self, line: Line, seen: Token | None, obtain: Obtain) -> Token:
+    async def renew_token(self, opened: OpenConnection, seen: Token | None, obtain: Obtain) -> Token:
         me, began = uuid.uuid4(), timezone.now()
-        lease = line.time_outs.whole + LEASE_EXTRA
+        lease = opened.time_outs.whole + LEASE_EXTRA
         until = time.monotonic() + 2 * lease
         while True:
-            claimed, held = await self._do(claim_renewal, line, seen, me, began, lease)
+            claimed, held = await self._do(claim_renewal, opened, seen, me, began, lease)
             if claimed:
                 break
             if held is not None:
-                self._remember(line, held)
+                self._remember(opened, held)
                 return held
             if time.monotonic() > until:
                 raise ServiceTooSlow(
                     "another process renews the access token and does not come to an end",
-                    where=f"connection {line.name}",
+                    where=f"connection {opened.name}",
                     hint="check the token address; try again",
                 )
             await asyncio.sleep(random.uniform(0.03, 0.12))
         try:
             token = await obtain(held)
         except SignInRefused as error:
-            self._remember(line, None)
-            await asyncio.shield(self._do(store_refusal, line, me, error))
+            self._remember(opened, None)
+            await asyncio.shield(self._do(store_refusal, opened, me, error))
             raise
         except BaseException:
-            await asyncio.shield(self._do(release_renewal, line, me))
+            await asyncio.shield(self._do(release_renewal, opened, me))
             raise
-        await asyncio.shield(self._do(store_token, line, me, token))
-        self._remember(line, token)
+        await asyncio.shield(self._do(store_token, opened, me, token))
+        self._remember(opened, token)
         return token
 
-    def _remember(self, line: Line, token: Token | None) -> None:
+    def _remember(self, opened: OpenConnection, token: Token | None) -> None:
         if token is None:
-            self._tokens.pop((line.token_id, line.version), None)
+            self._tokens.pop((opened.token_id, opened.version), None)
         else:
-            self._tokens[line.token_id, line.version] = (time.monotonic(), token)
+            self._tokens[opened.token_id, opened.version] = (time.monotonic(), token)
 
     # --- limits
 
-    async def begin_call(self, line: Line, patience: float) -> str:
-        if not line.limits and not line.parallel:
-            await self._wait_if_held(line, patience)
+    async def begin_call(self, opened: OpenConnection, patience: float) -> str:
+        if not opened.limits and not opened.parallel:
+            await self._wait_if_held(opened, patience)
             return ""
         until = time.monotonic() + patience
-        place = uuid.uuid4().hex if line.parallel else ""
-        while place and not await self._do(take_place, line, place):
+        slot = uuid.uuid4().hex if opened.parallel else ""
+        while slot and not await self._do(take_slot, opened, slot):
             if time.monotonic() > until:
-                raise no_place(line)
+                raise no_slot(opened)
             await asyncio.sleep(random.uniform(0.02, 0.08))
         try:
-            delay = await self._reserve(line, max(0.0, until - time.monotonic()))
+            delay = await self._reserve(opened, max(0.0, until - time.monotonic()))
             await asyncio.sleep(max(0.0, delay - time.monotonic()))
         except BaseException:
-            if place:
-                await asyncio.shield(self._do(leave_place, line, place))
+            if slot:
+                await asyncio.shield(self._do(leave_slot, opened, slot))
             raise
-        return place
+        return slot
 
-    async def end_call(self, line: Line, place: str) -> None:
-        await self._do(leave_place, line, place)
+    async def end_call(self, opened: OpenConnection, slot: str) -> None:
+        await self._do(leave_slot, opened, slot)
 
-    async def _reserve(self, line: Line, patience: float) -> float:
+    async def _reserve(self, opened: OpenConnection, patience: float) -> float:
         """The moment (of time.monotonic) at which a call may begin. Callers that wait at the same time are served by
         one statement."""
         mine: asyncio.Future[float] = asyncio.get_running_loop().create_future()
-        waiting = self._waiting.get(line.id)
+        waiting = self._waiting.get(opened.id)
         if waiting is None:
-            self._waiting[line.id] = [mine]
-            self._serving.add(task := asyncio.create_task(self._serve(line, patience)))
+            self._waiting[opened.id] = [mine]
+            self._serving.add(task := asyncio.create_task(self._serve(opened, patience)))
             task.add_done_callback(self._serving.discard)
         else:
             waiting.append(mine)
         return await mine
 
-    async def _serve(self, line: Line, patience: float) -> None:
+    async def _serve(self, opened: OpenConnection, patience: float) -> None:
         """Reserves for all who wait, until nobody does."""
-        while batch := self._waiting[line.id]:
-            self._waiting[line.id] = []
+        while batch := self._waiting[opened.id]:
+            self._waiting[opened.id] = []
             refusal: Exception = LimitReached(
                 "more calls wait than the connection's limits let through in time",
-                where=f"connection {line.name}",
+                where=f"connection {opened.name}",
                 hint="call less at a time, or raise the limit",
             )
             moments: list[float] = []
             try:
-                offset, found = await self._do(reserve_moments, line, len(batch), patience)
+                offset, found = await self._do(reserve_moments, opened, len(batch), patience)
                 moments = [moment - offset for moment in found]
             except Exception as error:
                 refusal = error
@@ -167,26 +167,26 @@ class SharedByAll:
                     one.set_result(moments[number])
                 else:
                     one.set_exception(refusal)
-        del self._waiting[line.id]
+        del self._waiting[opened.id]
 
-    async def _wait_if_held(self, line: Line, patience: float) -> None:
-        read_at, until = self._held.get(line.id, (0.0, 0.0))
+    async def _wait_if_held(self, opened: OpenConnection, patience: float) -> None:
+        read_at, until = self._held.get(opened.id, (0.0, 0.0))
         if time.monotonic() - read_at > HELD_CACHE:
-            self._held[line.id] = (time.monotonic(), until)  # others need not ask at the same time
-            until = await self._do(held_until, line)
-            self._held[line.id] = (time.monotonic(), until)
+            self._held[opened.id] = (time.monotonic(), until)  # others need not ask at the same time
+            until = await self._do(held_until, opened)
+            self._held[opened.id] = (time.monotonic(), until)
         wait = until - time.time()
         if 0 < wait <= patience:  # a little at a time: somebody may lift it
             await asyncio.sleep(min(wait, HELD_CACHE))
-            return await self._wait_if_held(line, patience - min(wait, HELD_CACHE))
+            return await self._wait_if_held(opened, patience - min(wait, HELD_CACHE))
         if wait > patience:
             raise LimitReached(
                 f"the service asked to wait {wait_words(wait)} more",
-                where=f"connection {line.name}",
-                hint=f"wait until then, call less, or lift it: rondine connection wait {line.name} --lift",
+                where=f"connection {opened.name}",
+                hint=f"wait until then, call less, or lift it: rondine connection wait {opened.name} --lift",
             )
 
-    async def note_response(self, line: Line, status: int, headers: Headers) -> None:
+    async def note_response(self, opened: OpenConnection, status: int, headers: Headers) -> None:
         names = {name.lower() for name, _ in headers}
         says = any("ratelimit" in name for name in names)
         if not (status in (429, 503) and "retry-after" in names) and not says:
@@ -194,45 +194,47 @@ class SharedByAll:
         before = Usage()
         after = limits.heard(before, status, headers, now=time.time())
         is_held = after.held_until > time.time()
-        if not is_held and time.monotonic() - self._said.get(line.id, 0.0) < HELD_CACHE:
+        if not is_held and time.monotonic() - self._said.get(opened.id, 0.0) < HELD_CACHE:
             return
-        self._said[line.id] = time.monotonic()
-        self._held[line.id] = (time.monotonic(), await self._do(note_heard, line, status, headers))
+        self._said[opened.id] = time.monotonic()
+        self._held[opened.id] = (time.monotonic(), await self._do(note_heard, opened, status, headers))
 
-    async def prefer_secrets(self, line: Line, number: int) -> None:
-        await self._do(swap_secrets, line, number)
+    async def prefer_secrets(self, opened: OpenConnection, number: int) -> None:
+        await self._do(swap_secrets, opened, number)
 
-    async def newer_line(self, line: Line) -> Line | None:
-        return await self._do(changed_line, line)
+    async def newer_connection(self, opened: OpenConnection) -> OpenConnection | None:
+        return await self._do(changed_connection, opened)
 
 
-def swap_secrets(line: Line, number: int) -> None:
+def swap_secrets(opened: OpenConnection, number: int) -> None:
     """The set that the service accepted becomes the first of the line's credential; all processes open it again."""
-    accepted = {name: secret.bare() for name, secret in line.secrets[number].items()}
+    accepted = {name: secret.bare() for name, secret in opened.secrets[number].items()}
     with transaction.atomic():
-        credential = credential_of_line(line)
+        credential = credential_of_connection(opened)
         if credential is None:
             return
         row = Credential.objects.select_for_update().get(pk=credential.pk)
-        second = unseal(row.second_key_version, bytes(row.second_sealed), str(row.pk)) if row.second_sealed else {}
+        second = (
+            decrypt_secrets(row.second_key_version, bytes(row.second_sealed), str(row.pk)) if row.second_sealed else {}
+        )
         if not second or not second.items() <= accepted.items():
             return  # another process has done it, or the secrets were replaced meanwhile
-        row.sealed, row.second_sealed = row.second_sealed, row.sealed
+        row.encrypted, row.second_sealed = row.second_sealed, row.encrypted
         row.key_version, row.second_key_version = row.second_key_version, row.key_version
         row.set_at, row.second_set_at = row.second_set_at, row.set_at
         credential_changed(row)
 
 
-def changed_line(line: Line) -> Line | None:
+def changed_connection(opened: OpenConnection) -> OpenConnection | None:
     """The connection as it is now, if it or its secrets have changed since the line was made."""
     row = (
         Connection.objects.select_related("credential", "service", "environment")
-        .filter(pk=line.id)
-        .exclude(version=line.version)
+        .filter(pk=opened.id)
+        .exclude(version=opened.version)
         .first()
     )
     if row is None:
         return None
     with suppress(RondineError):
-        return line_of(row, operation=line.own_operation)
+        return open_connection(row, operation=opened.own_operation)
     return None

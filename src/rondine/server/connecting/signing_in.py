@@ -15,12 +15,12 @@ from django.utils import timezone
 from rondine.core.errors import InputError, NotFound, RondineError, short
 from rondine.core.secret import Secret
 from rondine.core.signin import AuthorizationCode, OAuthClient, SignInOperation
-from rondine.engine.client import Engine, Line
+from rondine.engine.client import Engine, OpenConnection
 from rondine.server.access.models import Person, Project
+from rondine.server.connecting.encryption import decrypt_secrets, encrypt_secrets
 from rondine.server.connecting.kinds import CONNECTIONS
 from rondine.server.connecting.models import AccessToken, Connection, Environment, PendingSignIn
-from rondine.server.connecting.opening import line_of
-from rondine.server.connecting.sealing import seal, unseal
+from rondine.server.connecting.opening import open_connection
 from rondine.server.connecting.tokens import fingerprint, store_refusal, store_token
 from rondine.server.items.actions import check_protected, find_item
 from rondine.server.threads import release_database
@@ -96,17 +96,17 @@ def begin_sign_in(project: Project, name: str, operation: str, person: Person, r
     """The address of the service's consent page for this person. base: scheme and host under which Rondine is reached."""
     connection: Connection = find_item(CONNECTIONS, project, name)
     check_protected([connection.environment], role)
-    line = line_of(connection, operation)
-    if not isinstance(line.sign_in, AuthorizationCode):
+    opened = open_connection(connection, operation)
+    if not isinstance(opened.sign_in, AuthorizationCode):
         raise InputError(
             f'connection "{name}" does not sign in by a person\'s consent',
             where="sign_in",
             hint="its sign-in must be of type authorization_code",
         )
-    line.guard.permission(line.sign_in.authorization_address)
+    opened.guard.permission(opened.sign_in.authorization_address)
     state, verifier = secrets.token_urlsafe(32), secrets.token_urlsafe(48)
     callback = callback_address(connection.environment, base)
-    version, sealed = seal({"verifier": verifier}, f"pending {connection.pk}")
+    version, encrypted = encrypt_secrets({"verifier": verifier}, f"pending {connection.pk}")
     PendingSignIn.objects.filter(made_at__lt=timezone.now() - PATIENCE).delete()
     PendingSignIn.objects.create(
         digest=hashlib.sha256(state.encode()).digest(),
@@ -115,14 +115,14 @@ def begin_sign_in(project: Project, name: str, operation: str, person: Person, r
         person=person,
         callback=callback,
         key_version=version,
-        sealed=sealed,
+        encrypted=encrypted,
     )
-    return line.sign_in.consent_address(callback=callback, state=state, verifier=verifier)
+    return opened.sign_in.consent_address(callback=callback, state=state, verifier=verifier)
 
 
 def take_pending(
     person: Person, project: str, environment: str, answer: Mapping[str, str]
-) -> tuple[PendingSignIn, Line]:
+) -> tuple[PendingSignIn, OpenConnection]:
     """The sign-in that an answer at the callback address belongs to; it can be taken once, by who has begun it. Raises
     InputError."""
     digest = hashlib.sha256(answer.get("state", "").encode()).digest()
@@ -148,7 +148,7 @@ def take_pending(
             where="state",
             hint="begin again on the connection's page",
         )
-    return pending, line_of(pending.connection, pending.operation)
+    return pending, open_connection(pending.connection, pending.operation)
 
 
 async def finish_sign_in(
@@ -156,22 +156,23 @@ async def finish_sign_in(
 ) -> tuple[Connection, RondineError | None]:
     """Hands the code in for the first token, and stores it. What goes wrong then stands with the connection and is
     given back."""
-    pending, line = await sync_to_async(take_pending)(person, project, environment, answer)
-    scheme = line.sign_in
+    pending, opened = await sync_to_async(take_pending)(person, project, environment, answer)
+    scheme = opened.sign_in
     assert isinstance(scheme, AuthorizationCode)
     verifier = Secret(
-        unseal(pending.key_version, bytes(pending.sealed), f"pending {pending.connection_id}")["verifier"], "verifier"
+        decrypt_secrets(pending.key_version, bytes(pending.encrypted), f"pending {pending.connection_id}")["verifier"],
+        "verifier",
     )
     await release_database()
     try:
         code = scheme.checked_answer(answer)
         token = await engine.sign_in_once(
-            line, lambda given: scheme.first_token(given, code, callback=pending.callback, verifier=verifier)
+            opened, lambda context: scheme.first_token(context, code, callback=pending.callback, verifier=verifier)
         )
     except RondineError as error:
-        await sync_to_async(store_refusal)(line, None, error)
+        await sync_to_async(store_refusal)(opened, None, error)
         return pending.connection, error
-    await sync_to_async(store_token)(line, None, token, person.pk)
+    await sync_to_async(store_token)(opened, None, token, person.pk)
     # what a check found before the consent is not so any more
     await Connection.objects.filter(pk=pending.connection_id).aupdate(check_result=None)
     return pending.connection, None
@@ -188,31 +189,31 @@ def discard_token(project: Project, name: str, operation: str, role: str) -> Non
 def token_states(connection: Connection) -> list[AccessToken]:
     """The connection's tokens, each with its state now, in words too, and whether it can be renewed."""
     try:
-        line = line_of(connection)
+        opened = open_connection(connection)
     except RondineError:
-        line = None
-    has_tokens = line is not None and isinstance(line.sign_in, (OAuthClient, SignInOperation))
+        opened = None
+    has_tokens = opened is not None and isinstance(opened.sign_in, (OAuthClient, SignInOperation))
     rows = list(AccessToken.objects.filter(connection=connection).select_related("signed_in_by").order_by("operation"))
     if not rows and has_tokens:
         rows = [AccessToken(connection=connection)]
     for row in rows:
-        row.state_now = "none" if _is_other(row, line) else row.state  # type: ignore[attr-defined]
-        row.words = words_of(row, line)  # type: ignore[attr-defined]
-        needs_person = isinstance(line.sign_in if line else None, AuthorizationCode)
+        row.state_now = "none" if _is_other(row, opened) else row.state  # type: ignore[attr-defined]
+        row.words = words_of(row, opened)  # type: ignore[attr-defined]
+        needs_person = isinstance(opened.sign_in if opened else None, AuthorizationCode)
         row.can_renew = row.has_refresh or not needs_person  # type: ignore[attr-defined]
     return rows
 
 
-def _is_other(row: AccessToken, line: Line | None) -> bool:
-    return not row.operation and line is not None and bool(row.sealed) and row.fingerprint != fingerprint(line)
+def _is_other(row: AccessToken, opened: OpenConnection | None) -> bool:
+    return not row.operation and opened is not None and bool(row.encrypted) and row.fingerprint != fingerprint(opened)
 
 
-def words_of(row: AccessToken, line: Line | None) -> str:
+def words_of(row: AccessToken, opened: OpenConnection | None) -> str:
     now = timezone.now()
-    if _is_other(row, line):
+    if _is_other(row, opened):
         return "the settings have changed since the token was obtained; it is not used any more"
     if row.obtained_at is None and row.state in ("none", "sign_in_again"):
-        is_consent = line is not None and isinstance(line.sign_in, AuthorizationCode)
+        is_consent = opened is not None and isinstance(opened.sign_in, AuthorizationCode)
         return "nobody has signed in yet" if is_consent else "no token yet; the first call fetches one"
     if row.state in ("refused", "sign_in_again"):
         again = " Somebody must sign in again." if row.state == "sign_in_again" else ""

@@ -13,31 +13,31 @@ from rondine.core.http.messages import origin
 from rondine.core.secret import Secret
 from rondine.core.settings import dump
 from rondine.core.signin import Token
-from rondine.engine.line import Line
+from rondine.engine.connection import OpenConnection
+from rondine.server.connecting.encryption import decrypt_secrets, encrypt_secrets
 from rondine.server.connecting.models import AccessToken
-from rondine.server.connecting.sealing import seal, unseal
 
 #: A lease outlasts the call it is for by this many seconds.
 LEASE_EXTRA = 15.0
 
 
-def fingerprint(line: Line) -> str:
+def fingerprint(opened: OpenConnection) -> str:
     """Of the sign-in's settings, of our certificate, and of where its token goes: what was obtained with others, or for
     another origin, is not sent."""
-    settled = [dump(line.sign_in), origin(line.base_address), *([line.certificate] if line.certificate else [])]
+    settled = [dump(opened.sign_in), origin(opened.base_address), *([opened.certificate] if opened.certificate else [])]
     return hashlib.sha256(json.dumps(settled, sort_keys=True).encode()).hexdigest()
 
 
-def token_row(line: Line) -> AccessToken:
+def token_row(opened: OpenConnection) -> AccessToken:
     """The row, locked. Within a transaction."""
-    AccessToken.objects.get_or_create(connection_id=line.id, operation=line.own_operation)
-    return AccessToken.objects.select_for_update().get(connection_id=line.id, operation=line.own_operation)
+    AccessToken.objects.get_or_create(connection_id=opened.id, operation=opened.own_operation)
+    return AccessToken.objects.select_for_update().get(connection_id=opened.id, operation=opened.own_operation)
 
 
-def token_of(row: AccessToken | None, line: Line) -> Token | None:
-    if row is None or not row.sealed or row.fingerprint != fingerprint(line) or row.obtained_at is None:
+def token_of(row: AccessToken | None, opened: OpenConnection) -> Token | None:
+    if row is None or not row.encrypted or row.fingerprint != fingerprint(opened) or row.obtained_at is None:
         return None
-    values = unseal(row.key_version, bytes(row.sealed), f"token {row.connection_id}")
+    values = decrypt_secrets(row.key_version, bytes(row.encrypted), f"token {row.connection_id}")
     refresh = values.get("refresh")
     return Token(
         Secret(values["access"], "access token"),
@@ -48,13 +48,13 @@ def token_of(row: AccessToken | None, line: Line) -> Token | None:
     )
 
 
-def stored_token(line: Line) -> Token | None:
-    row = AccessToken.objects.filter(connection_id=line.id, operation=line.own_operation).first()
-    return token_of(row, line) if row is None or row.state == "valid" else None
+def stored_token(opened: OpenConnection) -> Token | None:
+    row = AccessToken.objects.filter(connection_id=opened.id, operation=opened.own_operation).first()
+    return token_of(row, opened) if row is None or row.state == "valid" else None
 
 
 def claim_renewal(
-    line: Line, seen: Token | None, me: uuid.UUID, began: datetime, lease: float
+    opened: OpenConnection, seen: Token | None, me: uuid.UUID, began: datetime, lease: float
 ) -> tuple[bool, Token | None]:
     """(True, the token stored last) if the renewal is mine; (False, a newer token) if there is one; (False, None) to
     look again soon.
@@ -62,8 +62,8 @@ def claim_renewal(
     Raises the refusal that another caller has met since `began`.
     """
     with transaction.atomic():
-        row, now = token_row(line), timezone.now()
-        held = token_of(row, line)
+        row, now = token_row(opened), timezone.now()
+        held = token_of(row, opened)
         if held is not None and row.state == "valid" and not held.is_same(seen) and not held.has_ended(now):
             return False, held
         if row.refusal and row.refused_at is not None and row.refused_at >= began:
@@ -76,16 +76,16 @@ def claim_renewal(
         return True, held
 
 
-def store_token(line: Line, me: uuid.UUID | None, token: Token, person_id: int | None = None) -> None:
+def store_token(opened: OpenConnection, me: uuid.UUID | None, token: Token, person_id: int | None = None) -> None:
     """me: who holds the lease; None for a person's own sign-in, which always counts."""
     with transaction.atomic():
-        row = token_row(line)
+        row = token_row(opened)
         if me is not None and row.renewing_by != me:
             return  # the lease ran out and another has renewed meanwhile
         values = {"access": token.access.bare(), **({"refresh": token.refresh.bare()} if token.refresh else {})}
-        row.key_version, row.sealed = seal(values, f"token {row.connection_id}")
+        row.key_version, row.encrypted = encrypt_secrets(values, f"token {row.connection_id}")
         row.renewed = row.renewed + 1 if row.obtained_at and me is not None else 0
-        row.fingerprint, row.scope, row.has_refresh = fingerprint(line), token.scope, token.refresh is not None
+        row.fingerprint, row.scope, row.has_refresh = fingerprint(opened), token.scope, token.refresh is not None
         row.obtained_at, row.expires_at = token.obtained_at, token.expires_at
         row.state, row.refusal, row.refused_at = "valid", None, None
         row.renewing_by = row.renewing_until = None
@@ -94,10 +94,10 @@ def store_token(line: Line, me: uuid.UUID | None, token: Token, person_id: int |
         row.save()
 
 
-def store_refusal(line: Line, me: uuid.UUID | None, error: RondineError) -> None:
+def store_refusal(opened: OpenConnection, me: uuid.UUID | None, error: RondineError) -> None:
     """What is stored of the token stays: a refresh token is not lost by an attempt that failed."""
     with transaction.atomic():
-        row = token_row(line)
+        row = token_row(opened)
         if me is not None and row.renewing_by != me:
             return
         row.state = "sign_in_again" if isinstance(error, SignInAgain) else "refused"
@@ -107,7 +107,7 @@ def store_refusal(line: Line, me: uuid.UUID | None, error: RondineError) -> None
         row.save()
 
 
-def release_renewal(line: Line, me: uuid.UUID) -> None:
-    AccessToken.objects.filter(connection_id=line.id, operation=line.own_operation, renewing_by=me).update(
+def release_renewal(opened: OpenConnection, me: uuid.UUID) -> None:
+    AccessToken.objects.filter(connection_id=opened.id, operation=opened.own_operation, renewing_by=me).update(
         renewing_by=None, renewing_until=None
     )

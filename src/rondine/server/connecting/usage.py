@@ -9,7 +9,7 @@ from django.db import transaction
 from rondine.core.http import limits
 from rondine.core.http.limits import Usage
 from rondine.core.http.messages import Headers
-from rondine.engine.line import Line
+from rondine.engine.connection import OpenConnection
 from rondine.engine.shared import PLACE_SECONDS
 from rondine.server.connecting.models import ConnectionUsage
 
@@ -31,43 +31,43 @@ def usage_row(line_id: str) -> tuple[ConnectionUsage, Usage, float]:
     return row, Usage.from_json(row.usage), clock()
 
 
-def reserve_moments(line: Line, wanted: int, patience: float) -> tuple[float, list[float]]:
+def reserve_moments(opened: OpenConnection, wanted: int, patience: float) -> tuple[float, list[float]]:
     """(what to take away from a moment to have time.monotonic's, the moments)."""
     with transaction.atomic():
-        row, usage, now = usage_row(line.id)
+        row, usage, now = usage_row(opened.id)
         offset = now - time.monotonic()
-        usage, moments = limits.reserve(line.limits, usage, now=now, wanted=wanted, most_wait=patience)
+        usage, moments = limits.reserve(opened.limits, usage, now=now, wanted=wanted, most_wait=patience)
         row.usage = usage.to_json()
         row.save(update_fields=["usage"])
         return offset, moments
 
 
-def take_place(line: Line, name: str) -> bool:
-    assert line.parallel
+def take_slot(opened: OpenConnection, name: str) -> bool:
+    assert opened.parallel
     with transaction.atomic():
-        row, usage, now = usage_row(line.id)
-        seconds = line.time_outs.whole + PLACE_SECONDS
-        usage, given = limits.take_places(usage, now=now, parallel=line.parallel, names=[name], seconds=seconds)
+        row, usage, now = usage_row(opened.id)
+        seconds = opened.time_outs.whole + PLACE_SECONDS
+        usage, given = limits.take_slots(usage, now=now, parallel=opened.parallel, names=[name], seconds=seconds)
         row.usage = usage.to_json()
         row.save(update_fields=["usage"])
         return bool(given)
 
 
-def leave_place(line: Line, name: str) -> None:
+def leave_slot(opened: OpenConnection, name: str) -> None:
     with transaction.atomic():
-        row, usage, _ = usage_row(line.id)
-        row.usage = limits.leave_places(usage, [name]).to_json()
+        row, usage, _ = usage_row(opened.id)
+        row.usage = limits.leave_slots(usage, [name]).to_json()
         row.save(update_fields=["usage"])
 
 
-def held_until(line: Line) -> float:
-    found = ConnectionUsage.objects.filter(connection_id=line.id).values_list("usage__held_until", flat=True).first()
+def held_until(opened: OpenConnection) -> float:
+    found = ConnectionUsage.objects.filter(connection_id=opened.id).values_list("usage__held_until", flat=True).first()
     return float(found or 0.0)
 
 
-def note_heard(line: Line, status: int, headers: Headers) -> float:
+def note_heard(opened: OpenConnection, status: int, headers: Headers) -> float:
     with transaction.atomic():
-        row, usage, now = usage_row(line.id)
+        row, usage, now = usage_row(opened.id)
         heard = limits.heard(usage, status, headers, now=now)
         row.usage = heard.to_json()
         row.save(update_fields=["usage"])

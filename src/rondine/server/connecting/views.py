@@ -56,8 +56,8 @@ class CredentialViewSet(MakesItems, ItemViewSet):
     permissions = {**ItemViewSet.permissions, **dict.fromkeys(("create", "partial_update", "destroy"), "write_secret")}
 
     def prepare(self, items: Sequence[Credential]) -> None:
-        for one in items:
-            one.has_second = bool(one.second_sealed)  # type: ignore[attr-defined]
+        for item in items:
+            item.has_second = bool(item.second_sealed)  # type: ignore[attr-defined]
 
 
 class ConnectionFilter(ItemFilter):
@@ -78,7 +78,7 @@ class ConnectionViewSet(MakesItems, ItemViewSet):
         for item in items:
             document: ConnectionDocument = load(ConnectionDocument, item.document)
             own = document.own_sign_ins
-            item.warnings = [one.to_json() for one in connection_warnings(document)]
+            item.warnings = [connection_warning.to_json() for connection_warning in connection_warnings(document)]
             item.secret_names = document.secret_names()
             item.own_secret_names = {one.operation: one.sign_in.secret_names() for one in own}
             item.secret_origins = document.secret_origins(document.sign_in)
@@ -130,8 +130,8 @@ class EnvironmentView(ProjectView):
 
     @extend_schema(operation_id="changeEnvironment", request=ChangedEnvironment, responses=EnvironmentSerializer)
     def patch(self, request: Request, project: str, name: str) -> Response:
-        given = self.validated(ChangedEnvironment, request)
-        return Response(EnvironmentSerializer(change_environment(self.project, name, given, self.role)).data)
+        data = self.validated(ChangedEnvironment, request)
+        return Response(EnvironmentSerializer(change_environment(self.project, name, data, self.role)).data)
 
     @extend_schema(operation_id="removeEnvironment", request=None, responses={204: None})
     def delete(self, request: Request, project: str, name: str) -> Response:

@@ -60,5 +60,5 @@ def _sampled(operation: Operation) -> dict[str, object] | None:
     if not documents:
         return None
     first = documents[0]
-    values = [one.value for one in documents if one.is_xml == first.is_xml]
+    values = [document.value for document in documents if document.is_xml == first.is_xml]
     return to_json_schema(infer(values, is_xml=first.is_xml), is_xml=first.is_xml, namespaces=first.namespaces)

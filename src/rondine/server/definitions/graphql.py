@@ -60,7 +60,9 @@ def choose_fields(
 
 def graphql_schema(item: Definition) -> GraphQLSchema:
     if not str(item.document.get("format", "")).startswith("GraphQL"):
-        raise InputError(f'definition "{item.name}" is no GraphQL schema', where="name", hint="import the schema first")
+        raise InputError(
+            f'definition "{item.name}" is not a GraphQL schema', where="name", hint="import the schema first"
+        )
     return _built(str(item.pk), str(item.document.get("hash")))
 
 

@@ -54,7 +54,7 @@ class Preview:
 def preview(project: Project, source: Source, service: str = "", report: Report = to_nobody) -> Preview:
     found = read(source, report)
     names, there = free_names(project, found, service)
-    documents = [one.document for one in found.operations[:500]]
+    documents = [operation.document for operation in found.operations[:500]]
     held = _held(project, service, source, found.part)
     types = _types(project, documents, found, held.record_types if held else {})
     return Preview(source, found, names, frozenset(there), types)
@@ -81,12 +81,12 @@ def free_names(project: Project, found: Read, service: str) -> tuple[dict[str, s
                 there[key] = name
     names = {}
     rule = project.naming_rule()
-    for one in found.operations:
-        if one.key in there:
-            names[one.key] = there[one.key]
+    for operation in found.operations:
+        if operation.key in there:
+            names[operation.key] = there[operation.key]
         else:
-            names[one.key] = rule.name("operation", one.name, service=service, taken=taken)
-            taken.add(names[one.key])
+            names[operation.key] = rule.name("operation", operation.name, service=service, taken=taken)
+            taken.add(names[operation.key])
     return names, set(there) & set(names)
 
 
@@ -105,51 +105,49 @@ class Imported:
 
 
 def import_parts(
-    project: Project, person: Person, role: str, source: Source, given: Mapping[str, Any]
+    project: Project, person: Person, role: str, source: Source, data: Mapping[str, Any]
 ) -> list[Imported]:
     """What was chosen of the part that was looked at, and with every_part all of the other services in the definition;
     all of it or nothing."""
     with transaction.atomic():
-        made = [import_definition(project, person, role, source, given)]
-        if given.get("every_part"):
+        made = [import_definition(project, person, role, source, data)]
+        if data.get("every_part"):
             found = read(source)
-            connect = given.get("connect")
+            connect = data.get("connect")
             rest = {
-                "paging": given.get("paging"),
+                "paging": data.get("paging"),
                 "connect": None if connect is None else {"environment": connect.get("environment")},
-                "record_types": [] if given.get("record_types") == [] else None,
+                "record_types": [] if data.get("record_types") == [] else None,
             }
-            for one in found.parts:
-                if one.name != found.part:
-                    service = project.naming_rule().name("service", urlsplit(one.name).netloc)
-                    other = replace(source, part=one.name)
+            for part in found.parts:
+                if part.name != found.part:
+                    service = project.naming_rule().name("service", urlsplit(part.name).netloc)
+                    other = replace(source, part=part.name)
                     made.append(import_definition(project, person, role, other, {**rest, "service": service}))
     return made
 
 
-def import_definition(
-    project: Project, person: Person, role: str, source: Source, given: Mapping[str, Any]
-) -> Imported:
+def import_definition(project: Project, person: Person, role: str, source: Source, data: Mapping[str, Any]) -> Imported:
     """Writes what was chosen, all of it or nothing.
 
-    given: service (made if there is none), title, operations (keys; None for all), names (by key), left_out (inputs by
+    data: service (made if there is none), title, operations (keys; None for all), names (by key), left_out (inputs by
     key), record_types (names), connect (environment, server, blanks, sign_in), paging ("decline": one response only),
     hash (of what was looked at).
     """
-    if given.get("hash") and given["hash"] != source.hash:
+    if data.get("hash") and data["hash"] != source.hash:
         raise Conflict(
             "the definition has changed since it was looked at", where="/hash", hint="look at it again, then choose"
         )
     found = read(source)
-    chosen = _chosen(found, given.get("operations"))
-    service_name = given.get("service") or project.naming_rule().name(
+    chosen = _chosen(found, data.get("operations"))
+    service_name = data.get("service") or project.naming_rule().name(
         "service", found.title or urlsplit(source.address).hostname or "service"
     )
     notes: list[str] = []
     with transaction.atomic():
-        service = _service(project, person, role, service_name, given.get("title") or found.title, found)
+        service = _service(project, person, role, service_name, data.get("title") or found.title, found)
         names, there = free_names(project, found, service_name)
-        names |= {key: name for key, name in (given.get("names") or {}).items() if key not in there}
+        names |= {key: name for key, name in (data.get("names") or {}).items() if key not in there}
         item = _definition(project, person, role, service, source, found)
         contents = []
         paged = 0
@@ -157,10 +155,10 @@ def import_definition(
             if one.key in there:
                 continue
             document = as_imported(one, item.name)
-            if left := set((given.get("left_out") or {}).get(one.key, [])):
+            if left := set((data.get("left_out") or {}).get(one.key, [])):
                 _check_inputs(one, left)
                 document = without_inputs(document, left)
-            if document.paging is not None and given.get("paging") == "decline":
+            if document.paging is not None and data.get("paging") == "decline":
                 document = structs.replace(document, paging=OneResponse())
             paged += isinstance(document.paging, LinkHeader | NextAddress | PageNumber)
             content = {"name": names[one.key], "title": one.title, "service": service.name, "document": dump(document)}
@@ -174,10 +172,10 @@ def import_definition(
             content = {"document": dump(described(source, found)), "why": "more of it was imported"}
             item = change_item(DEFINITIONS, project, person, item.name, content, item.version, role=role)
         _remember(item, found, [one for one in chosen if one.key not in there])
-        types, more = _make_types(project, person, role, chosen, found, given.get("record_types"), item)
+        types, more = _make_types(project, person, role, chosen, found, data.get("record_types"), item)
         notes += more
         connection, credential, needed = None, None, []
-        if (wanted := given.get("connect")) is not None:
+        if (wanted := data.get("connect")) is not None:
             anonymous = [names[one.key] for one in chosen if one.is_anonymous and one.key not in there]
             connection, credential, needed = _connect(project, person, role, service, found, wanted, anonymous)
     return Imported(service.name, item.name, made, types, connection, credential, needed, notes)
@@ -186,7 +184,7 @@ def import_definition(
 def _chosen(found: Read, keys: Sequence[str] | None) -> list[DescribedOperation]:
     if keys is None:
         return list(found.operations)
-    by_key = {one.key: one for one in found.operations}
+    by_key = {operation.key: operation for operation in found.operations}
     if unknown := [key for key in keys if key not in by_key]:
         raise InputError(
             f'the definition has no operation "{unknown[0][:120]}"',

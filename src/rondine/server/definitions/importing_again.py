@@ -1,4 +1,4 @@
-"""Importing again: what a definition says otherwise than before, shown with what it touches before anything of it is
+"""Importing again: what has changed in a definition, shown with what it touches before anything of it is
 taken."""
 
 from collections.abc import Mapping, Sequence
@@ -31,7 +31,7 @@ from rondine.server.operations.models import Definition, Operation
 
 @dataclass(frozen=True, slots=True)
 class Change:
-    """One operation, or schema that stands alone, of which the definition says otherwise than before. kind: added,
+    """One operation, or schema that stands alone, whose definition has changed. kind: added,
     removed or changed.  name: of the operation here, empty if it is not imported or no operation.  used_by: what may be
     hit.
     """
@@ -91,7 +91,7 @@ def compare(project: Project, name: str, source: Source) -> Comparison:
 
 
 def _schema_changes(project: Project, item: Definition, found: Read) -> list[Change]:
-    """What a schema or sample that stands alone says otherwise, by field."""
+    """What has changed in a schema or sample that stands alone, by field."""
     before = item.document.get("roots", [])
     if not before and not found.roots:
         return []
@@ -104,7 +104,10 @@ def _schema_changes(project: Project, item: Definition, found: Read) -> list[Cha
         reference = {"$ref": f"#/$defs/{root}"}
         is_in_both = root in before and root in found.roots
         differ = (
-            [Difference(one.path or "$", one.before, one.now) for one in comparison.differences(reference, reference)]
+            [
+                Difference(difference.path or "$", difference.before, difference.now)
+                for difference in comparison.differences(reference, reference)
+            ]
             if is_in_both
             else _all_fields(reference, item.schemas, found.schemas, is_new=root in found.roots)
         )
@@ -205,7 +208,7 @@ def update(
 
 
 def _accept(item: Definition, found: Comparison, accepted: set[str]) -> None:
-    now = {one.key: one for one in found.definition.operations}
+    now = {operation.key: operation for operation in found.definition.operations}
     offered = {key: one for key, one in item.offered.items() if key not in accepted}
     offered |= {key: dump(now[key].document) for key in accepted if key in now}
     item.offered = offered

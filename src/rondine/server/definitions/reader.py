@@ -27,7 +27,7 @@ MOST_MEMORY = 3 * 1024**3
 _LENGTH = struct.Struct("!Q")
 
 
-def read_apart(
+def read_in_own_process(
     main: str,
     contents: Mapping[str, bytes],
     address: str,

@@ -17,7 +17,7 @@ from rondine.core.protocols.body_choice import media_type_of
 from rondine.core.settings import dump
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.requests import Strict
-from rondine.server.api.shapes import ProblemLine
+from rondine.server.api.shapes import ProblemItem
 from rondine.server.definitions.importing import Preview
 from rondine.server.definitions.importing_again import Change, Comparison
 from rondine.server.items.serializers import ItemSerializer
@@ -31,7 +31,7 @@ def first_problems(problems: Sequence[Problem]) -> Any:
     told = [*problems[:MOST_TOLD]]
     if (more := len(problems) - MOST_TOLD) > 0:
         told.append(Problem("", f"and {more:,} more, which are not listed here"))
-    return ProblemLine(told, many=True).data
+    return ProblemItem(told, many=True).data
 
 
 class DefinitionSerializer(ItemSerializer):
@@ -111,7 +111,7 @@ class OfferedDetails(serializers.Serializer[Any]):
 
     def get_bodies(self, document: OperationDocument) -> list[str]:
         body = media_type_of(document.body)
-        return [*([body] if body else []), *(one.media_type for one in document.other_bodies)]
+        return [*([body] if body else []), *(other_body.media_type for other_body in document.other_bodies)]
 
 
 class OfferedOperation(serializers.Serializer[Any]):
@@ -134,7 +134,7 @@ class OfferedOperation(serializers.Serializer[Any]):
     inputs = serializers.SerializerMethodField(help_text="how many values it takes")
     is_complete = serializers.SerializerMethodField(help_text="it can be sent without any value given")
     details = serializers.SerializerMethodField(help_text="where they were asked for")
-    warnings = ProblemLine(many=True)
+    warnings = ProblemItem(many=True)
 
     def get_name(self, one: DescribedOperation) -> str:
         return str(self.context["preview"].names[one.key])
@@ -198,7 +198,7 @@ class OfferedType(serializers.Serializer[Any]):
         return TypeField(one.document.fields, many=True).data if self.context["with_details"] else None
 
 
-class PartLine(serializers.Serializer[Any]):
+class PartSummary(serializers.Serializer[Any]):
     name = serializers.CharField()
     count = serializers.IntegerField(help_text="requests or operations")
 
@@ -214,7 +214,7 @@ class DefinitionShown(serializers.Serializer[Any]):
     part = serializers.CharField(
         source="definition.part", allow_blank=True, help_text="which of the services in it this is"
     )
-    parts = PartLine(source="definition.parts", many=True, help_text="the services in it, where it has several")
+    parts = PartSummary(source="definition.parts", many=True, help_text="the services in it, where it has several")
     format = serializers.CharField(source="definition.format")
     title = serializers.CharField(source="definition.title", allow_blank=True)
     version = serializers.CharField(source="definition.version", allow_blank=True)
@@ -255,14 +255,14 @@ class DefinitionShown(serializers.Serializer[Any]):
     def get_operations(self, preview: Preview) -> Any:
         keys = self.context["keys"]
         wanted = None if keys is None else set(keys)
-        chosen = [one for one in preview.definition.operations if wanted is None or one.key in wanted]
+        chosen = [operation for operation in preview.definition.operations if wanted is None or operation.key in wanted]
         return OfferedOperation(chosen, many=True, context={**self.context, "preview": preview}).data
 
-    @extend_schema_field(ProblemLine(many=True))
+    @extend_schema_field(ProblemItem(many=True))
     def get_warnings(self, preview: Preview) -> Any:
         return first_problems(preview.definition.warnings)
 
-    @extend_schema_field(ProblemLine(many=True))
+    @extend_schema_field(ProblemItem(many=True))
     def get_left_out(self, preview: Preview) -> Any:
         return first_problems(preview.definition.left_out)
 
@@ -340,7 +340,7 @@ class ImportGiven(SourceGiven):
     )
 
 
-class ImportLine(serializers.Serializer[Any]):
+class ImportSummary(serializers.Serializer[Any]):
     service = serializers.CharField()
     definition = serializers.CharField()
     operations = serializers.ListField(child=serializers.CharField())
@@ -351,18 +351,18 @@ class ImportLine(serializers.Serializer[Any]):
     notes = serializers.ListField(child=serializers.CharField(), help_text="what is to be known of it")
 
 
-class ImportMade(ImportLine):
-    others = ImportLine(many=True, help_text="what was made of the other services in it")
+class ImportMade(ImportSummary):
+    others = ImportSummary(many=True, help_text="what was made of the other services in it")
 
 
-class DifferenceLine(serializers.Serializer[Any]):
+class DifferenceItem(serializers.Serializer[Any]):
     unit = serializers.CharField()
     before = AnyField(allow_null=True)
     now = AnyField(allow_null=True)
     is_kept = serializers.BooleanField(help_text="an own correction, which stays")
 
 
-class ChangeLine(serializers.Serializer[Any]):
+class ChangeItem(serializers.Serializer[Any]):
     kind = serializers.ChoiceField(["added", "removed", "changed"])
     key = serializers.CharField()
     name = serializers.CharField(allow_blank=True)
@@ -370,9 +370,9 @@ class ChangeLine(serializers.Serializer[Any]):
     differences = serializers.SerializerMethodField()
     used_by = serializers.ListField(child=serializers.CharField())
 
-    @extend_schema_field(DifferenceLine(many=True))
+    @extend_schema_field(DifferenceItem(many=True))
     def get_differences(self, change: Change) -> Any:
-        return DifferenceLine(change.merged.differences, many=True).data if change.merged else []
+        return DifferenceItem(change.merged.differences, many=True).data if change.merged else []
 
 
 class ComparisonShown(serializers.Serializer[Any]):
@@ -380,16 +380,16 @@ class ComparisonShown(serializers.Serializer[Any]):
     format = serializers.CharField(source="definition.format")
     title = serializers.CharField(source="definition.title", allow_blank=True)
     version = serializers.CharField(source="definition.version", allow_blank=True)
-    changes = ChangeLine(many=True)
+    changes = ChangeItem(many=True)
     unchanged = serializers.IntegerField()
     warnings = serializers.SerializerMethodField()
     left_out = serializers.SerializerMethodField()
 
-    @extend_schema_field(ProblemLine(many=True))
+    @extend_schema_field(ProblemItem(many=True))
     def get_warnings(self, comparison: Comparison) -> Any:
         return first_problems(comparison.definition.warnings)
 
-    @extend_schema_field(ProblemLine(many=True))
+    @extend_schema_field(ProblemItem(many=True))
     def get_left_out(self, comparison: Comparison) -> Any:
         return first_problems(comparison.definition.left_out)
 
@@ -408,7 +408,7 @@ class UpdateGiven(SourceGiven):
 
 class ExportShown(serializers.Serializer[Any]):
     document = AnyField(help_text="OpenAPI 3.1")
-    unsaid = ProblemLine(many=True, help_text="what OpenAPI cannot say of it")
+    unsaid = ProblemItem(many=True, help_text="what OpenAPI cannot say of it")
 
 
 class ExportQuery(Strict):
@@ -428,7 +428,7 @@ class FieldsGiven(Strict):
     )
 
 
-class FieldLine(serializers.Serializer[Any]):
+class FieldItem(serializers.Serializer[Any]):
     name = serializers.CharField()
     type = serializers.CharField()
     has_fields = serializers.BooleanField()
@@ -438,8 +438,8 @@ class FieldLine(serializers.Serializer[Any]):
 
 class FieldsShown(serializers.Serializer[Any]):
     query = serializers.CharField()
-    fields = FieldLine(many=True)  # type: ignore[assignment]
-    problems = ProblemLine(many=True)
+    fields = FieldItem(many=True)  # type: ignore[assignment]
+    problems = ProblemItem(many=True)
     depth = serializers.IntegerField()
     count = serializers.IntegerField(help_text="fields in the query")
     cost = serializers.IntegerField(help_text="values that may come at most; lists without a length count ten")

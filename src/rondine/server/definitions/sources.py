@@ -33,18 +33,18 @@ from rondine.core.errors import (
 )
 from rondine.core.http.messages import Request, Send, origin
 from rondine.core.operations.outcome import by_status
-from rondine.core.protocols.judging import USUAL_RULES, judged
+from rondine.core.protocols.classifying import USUAL_RULES, classify_response
 from rondine.core.settings import load
 from rondine.core.signin import NoSignIn
-from rondine.engine.client import Engine, Line
+from rondine.engine.client import Engine, OpenConnection
 from rondine.server.access.models import Project
 from rondine.server.connecting.models import Connection, Service
-from rondine.server.connecting.opening import connection_for, environment_of, guard_of, line_of
+from rondine.server.connecting.opening import connection_for, environment_of, guard_of, open_connection
 from rondine.server.definitions.models import Look
-from rondine.server.definitions.reader import WORTH_A_PROCESS, read_apart
+from rondine.server.definitions.reader import WORTH_A_PROCESS, read_in_own_process
 from rondine.server.operations.models import Definition
-from rondine.server.operations.samples import given_content
-from rondine.server.threads import apart, release_database
+from rondine.server.operations.samples import uploaded_content
+from rondine.server.threads import in_own_thread, release_database
 
 #: How long the files that somebody looks at are kept, and how many of them in a project.
 LOOKS_KEPT = timedelta(days=1)
@@ -76,7 +76,7 @@ def uploaded(files: Sequence[Mapping[str, Any]], main: str = "") -> Source:
     """Files as the API takes them: a name, and a text or bytes in base64."""
     contents = {}
     for number, one in enumerate(files):
-        contents[one["name"]], _ = given_content(one, f"/files/{number}")
+        contents[one["name"]], _ = uploaded_content(one, f"/files/{number}")
     contents = {name: fit_to_keep(content) for name, content in unpacked(contents).items()}
     if main and main not in contents:
         raise InputError(f'there is no file "{main}"', where="/main", hint=did_you_mean(main, contents))
@@ -86,7 +86,7 @@ def uploaded(files: Sequence[Mapping[str, Any]], main: str = "") -> Source:
 def stored_source(item: Definition) -> Source:
     """The definition as it was imported."""
     document: DefinitionDocument = load(DefinitionDocument, item.document)
-    contents = {one.name: one.content() for one in item.files.all()}
+    contents = {file.name: file.content() for file in item.files.all()}
     return Source(document.main, contents, document.address, document.part)
 
 
@@ -101,7 +101,7 @@ def keep_look(project: Project, source: Source) -> str:
     return str(made.pk)
 
 
-def looked_at(project: Project, look: str) -> Source:
+def cached_source(project: Project, look: str) -> Source:
     """The files that somebody looked at. Raises NotFound if they are not kept any more."""
     found = Look.objects.filter(project=project, pk=look).first()
     if found is None:
@@ -132,18 +132,18 @@ async def fetched(
         raise InputError(
             f'"{address[:80]}" is not an address', where="/address", hint="it begins with https:// or http://"
         )
-    line = await sync_to_async(_line_for)(project, address, service, environment)
+    opened = await sync_to_async(_connection_for)(project, address, service, environment)
     await release_database()
     if introspect:
-        return Source(address, {address: await _introspected(engine, line, address)}, address)
-    content = await _fetch(engine, line, address)
-    if await apart(is_service_document)(content):
+        return Source(address, {address: await _introspected(engine, opened, address)}, address)
+    content = await _fetch(engine, opened, address)
+    if await in_own_thread(is_service_document)(content):
         parts = urlsplit(address)
         address = parts._replace(path=f"{parts.path.rstrip('/')}/$metadata", fragment="").geturl()
-        content = await _fetch(engine, line, address)
+        content = await _fetch(engine, opened, address)
     contents = {address: fit_to_keep(content)}
     files = Files(address, contents)
-    pending = await apart(files.outside)()
+    pending = await in_own_thread(files.outside)()
     while pending and len(contents) < MOST_FILES:
         here = [one for one in pending if origin(one) == origin(address)]
         if not here:
@@ -151,14 +151,14 @@ async def fetched(
         for one in here[:50]:
             report("files fetched", len(contents), len(contents) + len(here))
             try:
-                contents[one] = await _fetch(engine, line, one)
+                contents[one] = await _fetch(engine, opened, one)
             except (ServiceError, DocumentError):
                 contents[one] = b""
-        pending = await apart(Files(address, contents).outside)()
+        pending = await in_own_thread(Files(address, contents).outside)()
     return Source(address, contents, address)
 
 
-def _line_for(project: Project, address: str, service: str, environment: str) -> Line:
+def _connection_for(project: Project, address: str, service: str, environment: str) -> OpenConnection:
     if service and environment:
         found = Service.objects.filter(project=project, name=service).first()
         connection = (
@@ -167,41 +167,41 @@ def _line_for(project: Project, address: str, service: str, environment: str) ->
             else None
         )
         if connection is not None and not connection.problems:
-            line = line_of(connection_for(connection.service, connection.environment))
-            if origin(line.base_address) == origin(address):
-                return line
-    return Line(f"definitions {project.pk}", 0, "", NoSignIn(), guard_of(project.pk), is_connection=False)
+            opened = open_connection(connection_for(connection.service, connection.environment))
+            if origin(opened.base_address) == origin(address):
+                return opened
+    return OpenConnection(f"definitions {project.pk}", 0, "", NoSignIn(), guard_of(project.pk), is_connection=False)
 
 
-async def _introspected(engine: Engine, line: Line, address: str) -> bytes:
+async def _introspected(engine: Engine, opened: OpenConnection, address: str) -> bytes:
     """A GraphQL service's answer to the introspection query. Raises ServiceError with its message if it tells nothing."""
     body = json.dumps({"query": introspection_query()}).encode()
     headers = (("Content-Type", "application/json"), ("Accept", "application/json"))
-    arrival = await engine.call(line, Send(Request("POST", address, headers, body)))
+    received = await engine.call(opened, Send(Request("POST", address, headers, body)))
     try:
-        value = read_json(arrival.body, charset=arrival.charset)
+        value = read_json(received.body, charset=received.charset)
     except DocumentError:
         value = None
-    meaning = judged(USUAL_RULES, arrival.status, ReadDocument(value))
+    meaning = classify_response(USUAL_RULES, received.status, ReadDocument(value))
     if not meaning.is_good:
         raise ServiceError(
-            f"{arrival.status} {arrival.reason}: {meaning.words}{': ' + meaning.message if meaning.message else ''}",
+            f"{received.status} {received.reason}: {meaning.words}{': ' + meaning.message if meaning.message else ''}",
             where=f"POST {address}",
             hint="if introspection is switched off there, import the schema's text (SDL), or write the query by hand",
         )
-    return arrival.body
+    return received.body
 
 
-async def _fetch(engine: Engine, line: Line, address: str) -> bytes:
-    arrival = await engine.call(line, Send(Request("GET", address, (("Accept", ACCEPT),))))
-    meaning = by_status(arrival.status)
+async def _fetch(engine: Engine, opened: OpenConnection, address: str) -> bytes:
+    received = await engine.call(opened, Send(Request("GET", address, (("Accept", ACCEPT),))))
+    meaning = by_status(received.status)
     if not meaning.is_good:
         raise ServiceError(
-            f"{arrival.status} {arrival.reason}: {meaning.words}",
+            f"{received.status} {received.reason}: {meaning.words}",
             where=f"GET {address}",
             hint=meaning.hint or "check the address in a browser",
         )
-    return arrival.body
+    return received.body
 
 
 _cache: OrderedDict[tuple[str, str, str, str], Read] = OrderedDict()
@@ -217,7 +217,7 @@ def read(source: Source, report: Report = to_nobody) -> Read:
             _cache.move_to_end(key)
             return _cache[key]
     if sum(map(len, source.contents.values())) >= WORTH_A_PROCESS:
-        found = read_apart(source.main, source.contents, source.address, report, part=source.part)
+        found = read_in_own_process(source.main, source.contents, source.address, report, part=source.part)
     else:
         found = read_definition(Files(source.main, source.contents, report), source.address, source.part)
     with _cache_lock:

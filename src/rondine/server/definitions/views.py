@@ -41,9 +41,9 @@ from rondine.server.definitions.serializers import (
 )
 from rondine.server.definitions.sources import (
     Source,
+    cached_source,
     fetched,
     keep_look,
-    looked_at,
     no_source,
     stored_source,
     uploaded,
@@ -52,7 +52,7 @@ from rondine.server.items.actions import find_item
 from rondine.server.items.views import ItemFilter, ItemViewSet
 from rondine.server.operations.kinds import DEFINITIONS
 from rondine.server.operations.models import Operation
-from rondine.server.threads import apart
+from rondine.server.threads import in_own_thread
 
 
 class DefinitionFilter(ItemFilter):
@@ -79,34 +79,34 @@ class DefinitionViewSet(ItemViewSet):
 # --- where a definition is read from
 
 
-async def source_of(view: ProjectView, given: Any, *, stored: str = "", report: Report = to_nobody) -> Source:
+async def source_of(view: ProjectView, data: Any, *, stored: str = "", report: Report = to_nobody) -> Source:
     """The files of a definition as the request gives them. stored: a definition whose address is read if nothing is
     given.  report: of progress."""
-    found = await _files_of(view, given, stored, report)
-    return replace(found, part=given.get("part") or found.part)
+    found = await _files_of(view, data, stored, report)
+    return replace(found, part=data.get("part") or found.part)
 
 
-async def _files_of(view: ProjectView, given: Any, stored: str, report: Report) -> Source:
-    if "look" in given:
-        return await sync_to_async(looked_at)(view.project, str(given["look"]))
-    if "files" in given:
-        main = given.get("main", "")
+async def _files_of(view: ProjectView, data: Any, stored: str, report: Report) -> Source:
+    if "look" in data:
+        return await sync_to_async(cached_source)(view.project, str(data["look"]))
+    if "files" in data:
+        main = data.get("main", "")
         if stored and not main:  # the same one as before, if it is among them
             held = (await sync_to_async(find_item)(DEFINITIONS, view.project, stored)).document.get("main", "")
-            main = held if held in {one["name"] for one in given["files"]} else ""
-        return await apart(uploaded)(given["files"], main)
-    if "definition" in given and not stored:
-        held = await sync_to_async(find_item)(DEFINITIONS, view.project, given["definition"])
+            main = held if held in {file["name"] for file in data["files"]} else ""
+        return await in_own_thread(uploaded)(data["files"], main)
+    if "definition" in data and not stored:
+        held = await sync_to_async(find_item)(DEFINITIONS, view.project, data["definition"])
         return await sync_to_async(stored_source)(held)
-    address, service = given.get("address", ""), given.get("service", "")
-    introspect = given.get("introspect", False)
+    address, service = data.get("address", ""), data.get("service", "")
+    introspect = data.get("introspect", False)
     if stored:
         item = await sync_to_async(find_item)(DEFINITIONS, view.project, stored)
         address, service = address or item.document.get("address", ""), item.service.name
         introspect = introspect or item.document.get("format") == "GraphQL (introspection)"
     if not address:
         raise no_source("/address")
-    environment = given.get("environment", "test")
+    environment = data.get("environment", "test")
     return await fetched(
         view.project,
         parts()[0],
@@ -133,14 +133,14 @@ class DefinitionPreviewView(WaitingView):
         responses={(200, "application/json"): DefinitionShown, (200, "application/x-ndjson"): OpenApiTypes.STR},
     )
     async def post(self, request: Request, project: str) -> Response:
-        given = await sync_to_async(self.validated)(LookGiven, request)
+        data = await sync_to_async(self.validated)(LookGiven, request)
 
         async def work(report: Report = to_nobody) -> dict[str, Any]:
-            source = await source_of(self, given, report=report)
-            found = await apart(preview)(self.project, source, given.get("service", ""), report)
-            look = str(given.get("look") or await apart(keep_look)(self.project, source))
-            context = {"look": look, "with_details": given["details"], "keys": given.get("operations")}
-            return await apart(lambda: DefinitionShown(found, context=context).data)()
+            source = await source_of(self, data, report=report)
+            found = await in_own_thread(preview)(self.project, source, data.get("service", ""), report)
+            look = str(data.get("look") or await in_own_thread(keep_look)(self.project, source))
+            context = {"look": look, "with_details": data["details"], "keys": data.get("operations")}
+            return await in_own_thread(lambda: DefinitionShown(found, context=context).data)()
 
         return told(work) if self.queried(request)["progress"] else Response(await work())
 
@@ -152,16 +152,16 @@ class RowsView(WaitingView):
 
     @extend_schema(operation_id="lookAtRows", request=RowsGiven, responses=RowsShown)
     async def post(self, request: Request, project: str) -> Response:
-        given = await sync_to_async(self.validated)(RowsGiven, request)
-        source = await source_of(self, given)
+        data = await sync_to_async(self.validated)(RowsGiven, request)
+        source = await source_of(self, data)
         found = await first_rows(
             self.project,
             parts()[0],
             source,
-            given["key"],
-            service=given.get("service", ""),
-            environment=given.get("environment", "test"),
-            values=given["inputs"],
+            data["key"],
+            service=data.get("service", ""),
+            environment=data.get("environment", "test"),
+            values=data["inputs"],
         )
         return Response(RowsShown(found).data)
 
@@ -176,9 +176,9 @@ class ImportsView(WaitingView):
 
     @extend_schema(operation_id="importDefinition", request=ImportGiven, responses={201: ImportMade})
     async def post(self, request: Request, project: str) -> Response:
-        given = await sync_to_async(self.validated)(ImportGiven, request)
-        source = await source_of(self, given)
-        made, *others = await apart(import_parts)(self.project, self.person, self.role, source, given)
+        data = await sync_to_async(self.validated)(ImportGiven, request)
+        source = await source_of(self, data)
+        made, *others = await in_own_thread(import_parts)(self.project, self.person, self.role, source, data)
         return Response(ImportMade(replace(made, others=others)).data, status=201)
 
 
@@ -186,16 +186,16 @@ class ImportsView(WaitingView):
 
 
 class CompareView(WaitingView):
-    """What a definition says otherwise now: read again from its address, or from files. Nothing is written."""
+    """What has changed in a definition: read again from its address, or from files. Nothing is written."""
 
     permissions = {"POST": "build"}
 
     @extend_schema(operation_id="compareDefinition", request=SourceGiven, responses=ComparisonShown)
     async def post(self, request: Request, project: str, name: str) -> Response:
-        given = await sync_to_async(self.validated)(SourceGiven, request)
-        source = await source_of(self, given, stored=name)
-        found = await apart(compare)(self.project, name, source)
-        return Response(await apart(lambda: ComparisonShown(found).data)())
+        data = await sync_to_async(self.validated)(SourceGiven, request)
+        source = await source_of(self, data, stored=name)
+        found = await in_own_thread(compare)(self.project, name, source)
+        return Response(await in_own_thread(lambda: ComparisonShown(found).data)())
 
 
 class UpdateView(WaitingView):
@@ -205,19 +205,19 @@ class UpdateView(WaitingView):
 
     @extend_schema(operation_id="updateDefinition", request=UpdateGiven, responses=ComparisonShown)
     async def post(self, request: Request, project: str, name: str) -> Response:
-        given = await sync_to_async(self.validated)(UpdateGiven, request)
-        source = await source_of(self, given, stored=name)
-        found = await apart(update)(
+        data = await sync_to_async(self.validated)(UpdateGiven, request)
+        source = await source_of(self, data, stored=name)
+        found = await in_own_thread(update)(
             self.project,
             self.person,
             self.role,
             name,
             source,
-            accept=given.get("accept"),
-            add=given.get("add", []),
-            seen_hash=given.get("hash", ""),
+            accept=data.get("accept"),
+            add=data.get("add", []),
+            seen_hash=data.get("hash", ""),
         )
-        return Response(await apart(lambda: ComparisonShown(found).data)())
+        return Response(await in_own_thread(lambda: ComparisonShown(found).data)())
 
 
 class ExportView(ProjectView):
@@ -239,9 +239,9 @@ class FieldsView(ProjectView):
 
     @extend_schema(operation_id="chooseFields", request=FieldsGiven, responses=FieldsShown)
     def post(self, request: Request, project: str, name: str) -> Response:
-        given = self.validated(FieldsGiven, request)
+        data = self.validated(FieldsGiven, request)
         found = choose_fields(
-            self.project, name, given["query"], given["path"], take=given.get("take"), leave=given.get("leave")
+            self.project, name, data["query"], data["path"], take=data.get("take"), leave=data.get("leave")
         )
         return Response(FieldsShown(found).data)
 

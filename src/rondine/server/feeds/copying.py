@@ -16,7 +16,7 @@ from rondine.server.operations.models import Operation, Sample
 
 
 def copy_operation(
-    project: Project, person: Person, role: str, name: str, given: Mapping[str, Any]
+    project: Project, person: Person, role: str, name: str, data: Mapping[str, Any]
 ) -> tuple[Operation, list[str], str | None]:
     """(a copy with no link back, its samples, its mapping). All of it is made, or nothing."""
     original: Operation = find_item(OPERATIONS, project, name)
@@ -25,8 +25,8 @@ def copy_operation(
     mapping = feed.mapping if feed else MappingItem.objects.filter(project=project, name=original.name).first()
     with transaction.atomic():
         content = {
-            "name": given["name"],
-            "title": given.get("title") or original.title,
+            "name": data["name"],
+            "title": data.get("title") or original.title,
             "service": original.service.name,
             "document": document,
         }

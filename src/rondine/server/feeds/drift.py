@@ -38,7 +38,7 @@ def schema_on_file(run: Run, operation: OperationDocument, namespaces: dict[str,
         schemas = described_schemas(run.project_id, run.feed.operation, described)
         return DescribedSchema(words, described.schema, schemas)
     samples = Sample.objects.filter(operation=run.feed.operation_id).select_related("body").order_by("-changed_at")
-    bodies = [one.body for one in samples[:MOST_SAMPLES] if one.document.get("status") in (None, 200)]
+    bodies = [sample.body for sample in samples[:MOST_SAMPLES] if sample.document.get("status") in (None, 200)]
     words = "the operation's samples" if len(bodies) > 1 else "the operation's sample"
     if not bodies:
         first = (

@@ -55,7 +55,7 @@ def not_seen(run: Run, count: RunCount) -> Remark | None:
     if not count.unseen:
         return None
     feeds = users_of_record_types([records.record_type])[0]
-    others = [one["name"] for one in feeds if one["kind"] == "feed" and run.feed and one["name"] != run.feed.name]
+    others = [feed["name"] for feed in feeds if feed["kind"] == "feed" and run.feed and feed["name"] != run.feed.name]
     words = f"{count.unseen:,} kept records of {count.record_type} were not among the rows; they stay as they are"
     if others:
         words += f" (other feeds fill it too: {', '.join(others[:3])})"

@@ -6,14 +6,14 @@ from collections.abc import Awaitable, Callable
 from rondine.core.errors import PaginationError, RondineError
 from rondine.core.http.messages import Exchange, Request, Response, Send, once, origin
 from rondine.core.pagination import Ending, OneResponse, PageNumber
-from rondine.engine.client import Arrival, Engine, SideCall
+from rondine.engine.client import Engine, Received, SideCall
 from rondine.server.feeds.pages import Page, PageFailed, PreparedFeed
 from rondine.server.runs.calls import problem_of
 
 #: Seconds that a feed's call waits for the connection's limits, or as long as the service asks it to.
 PATIENCE = 900.0
 #: (what came, what was asked for, the call's number) -> the page, and what a strategy is told of it.
-Read = Callable[[Arrival, Send, int], Awaitable[tuple[Page, Response]]]
+Read = Callable[[Received, Send, int], Awaitable[tuple[Page, Response]]]
 
 
 class Fetcher:
@@ -39,8 +39,8 @@ class Fetcher:
         if paging is None or isinstance(paging, OneResponse):
             page, _ = await self._fetch_one(self._feed.first, {})
             return Ending("one response was asked for", is_proven=False, pages=1), page
-        line = self._feed.line
-        origins = (origin(line.base_address), *line.further_origins)
+        connection = self._feed.connection
+        origins = (origin(connection.base_address), *connection.further_origins)
         return await self._fetch_in_turn(paging.exchange(self._feed.first, origins))
 
     async def _fetch_in_turn(self, exchange: Exchange[Ending]) -> tuple[Ending, Page]:
@@ -58,18 +58,18 @@ class Fetcher:
             except StopIteration as end:
                 return end.value  # type: ignore[no-any-return]
 
-        async def read(arrival: Arrival, ask: Send) -> Response:
+        async def read(received: Received, ask: Send) -> Response:
             nonlocal held
             if held is not None:
                 held.next = ask.request.url
                 await self._give_on(held)
                 held = None
-            held, response = await self._read(arrival, ask, self._next_number())
+            held, response = await self._read(received, ask, self._next_number())
             return response
 
         try:
-            ending = await self._engine.carry(
-                self._feed.line, watched(), read, patience=PATIENCE, witness=self._on_side_call
+            ending = await self._engine.run_exchange(
+                self._feed.connection, watched(), read, patience=PATIENCE, on_side_call=self._on_side_call
             )
         except RondineError as error:
             was_asked = held is None or held.request.url != asked.url
@@ -146,15 +146,15 @@ class Fetcher:
         number = self._next_number()
         read: list[tuple[Page, Response]] = []
 
-        async def keep(arrival: Arrival, ask: Send) -> Response:
-            if turn is not None and arrival.large is not None:
+        async def keep(received: Received, ask: Send) -> Response:
+            if turn is not None and received.large is not None:
                 await turn.wait()
-            read.append(await self._read(arrival, Send(ask.request, wanted), number))
+            read.append(await self._read(received, Send(ask.request, wanted), number))
             return read[0][1]
 
         try:
-            await self._engine.carry(
-                self._feed.line, once(request), keep, patience=PATIENCE, witness=self._on_side_call
+            await self._engine.run_exchange(
+                self._feed.connection, once(request), keep, patience=PATIENCE, on_side_call=self._on_side_call
             )
         except RondineError as error:
             raise PageFailed(Page(number, request, error=problem_of(error), next=request.url), error) from error

@@ -16,7 +16,7 @@ from rondine.core.documents import json_text
 from rondine.core.errors import RunEnded
 from rondine.core.http.messages import http_text, shown_headers
 from rondine.core.mapping.compile import CompiledOutput
-from rondine.core.mapping.sealing import part_of_record
+from rondine.core.mapping.row_encoding import part_of_record
 from rondine.server.feeds.fetching import Fetcher
 from rondine.server.feeds.pages import Page, PreparedFeed
 from rondine.server.records.keeping import Kept, PlacedRow
@@ -67,7 +67,7 @@ class Keeper:
             last = batch[-1]
             sides, self._fetcher.sides = self._fetcher.sides, []
             calls = max([last.number, *(number for number, _ in sides)])
-            checkpoint: dict[str, Any] = {"next": last.next, "calls": calls, "received": last.received}
+            checkpoint: dict[str, Any] = {"next": last.next, "calls": calls, "received": last.elements}
             if last.verdict is not None:
                 checkpoint["verdict"] = last.verdict.to_json()
             if last.within is not None:  # the response is asked for again, and goes on after what is kept
@@ -84,7 +84,9 @@ class Keeper:
                     hint="nothing was kept twice",
                 )
             self._keep_calls(batch, now)
-            Call.objects.bulk_create(side_call(feed.run_id, number, side, feed.line, now) for number, side in sides)
+            Call.objects.bulk_create(
+                side_call(feed.run_id, number, side, feed.connection, now) for number, side in sides
+            )
             for compiled in feed.outputs:
                 self._keep_output(compiled, batch, now)
             notify(feed.run_id)
@@ -102,20 +104,20 @@ class Keeper:
                 rows=page.rows,
                 error=page.error,
                 at=now,
-                via=via_of(feed.line),
+                via=via_of(feed.connection),
                 by=here(),
             )
-            if arrival := page.arrival:
-                if arrival.body and (page.error or page.number == 1 or any(rejects for *_, rejects in page.mapped)):
-                    call.body = Body.of(feed.project_id, arrival.body, arrival.media_type, arrival.charset)
+            if received := page.received:
+                if received.body and (page.error or page.number == 1 or any(rejects for *_, rejects in page.mapped)):
+                    call.body = Body.of(feed.project_id, received.body, received.media_type, received.charset)
                     bodies.append(call.body)
                 call.request, call.status, call.reason, call.headers = (
-                    http_text(arrival.request),
-                    arrival.status,
-                    arrival.reason[:200],
-                    shown_headers(arrival.headers),
+                    http_text(received.request),
+                    received.status,
+                    received.reason[:200],
+                    shown_headers(received.headers),
                 )
-                call.size, call.timings = arrival.size, arrival.timings.to_json()
+                call.size, call.timings = received.size, received.timings.to_json()
             calls.append(call)
         calls = list({call.number: call for call in calls}.values())  # of the parts of a large one, the last
         Body.objects.bulk_create(bodies)
@@ -170,7 +172,8 @@ class Keeper:
 def rejected_row(run_id: int, record_type: str, call: int, reject: Any) -> RejectedRow:
     row = reject.row if isinstance(reject.row, str) and not reject.path else json_text(reject.row)
     problems = [
-        {"field": one.field, "path": storable(one.path), "reason": storable(one.reason)} for one in reject.problems
+        {"field": problem.field, "path": storable(problem.path), "reason": storable(problem.reason)}
+        for problem in reject.problems
     ]
     return RejectedRow(
         run_id=run_id,

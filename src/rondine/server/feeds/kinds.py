@@ -21,7 +21,7 @@ def _feed(item: Feed) -> list[Problem]:
     try:
         checked_inputs(operation.inputs, feed.inputs)
     except InputError as error:
-        problems += [Problem(f"/inputs{one.where}", one.message, one.hint) for one in error.problems]
+        problems += [Problem(f"/inputs{problem.where}", problem.message, problem.hint) for problem in error.problems]
     if not is_reading(operation) or operation.method in ("HEAD", "OPTIONS"):
         problems.append(
             Problem(

@@ -13,7 +13,7 @@ from rondine.core.operations.inputs import checked_inputs
 from rondine.core.paths import JsonPath
 from rondine.core.protocols.rest import build_request, with_connection
 from rondine.core.settings import load
-from rondine.server.connecting.opening import connection_for, line_of, standing_values
+from rondine.server.connecting.opening import connection_for, open_connection, standing_values
 from rondine.server.feeds.drift import schema_on_file, users_of_paths
 from rondine.server.feeds.pages import PreparedFeed
 from rondine.server.records.actions import record_set_to_fill
@@ -27,8 +27,8 @@ def load_feed(run: Run) -> PreparedFeed:
     content = run.content
     operation: OperationDocument = load(OperationDocument, content["operation"])
     assert run.feed is not None
-    line = line_of(connection_for(run.feed.operation.service, run.environment), run.feed.operation.name)
-    line = replace(line, is_spooling=True)
+    connection = open_connection(connection_for(run.feed.operation.service, run.environment), run.feed.operation.name)
+    connection = replace(connection, is_spooling=True)
     standing = standing_values(run.project, run.environment.name)
     values = checked_inputs(operation.inputs, run.inputs, standing)
     record_types = {name: load(RecordTypeDocument, document) for name, document in content["record_types"].items()}
@@ -39,19 +39,19 @@ def load_feed(run: Run) -> PreparedFeed:
         record_type = RecordType.objects.get(project=run.project, name=output.record_type)
         sets[output.record_type] = (record_set_to_fill(run.environment, record_type).pk, record_type.version)
         RunCount.objects.get_or_create(run=run, record_type=output.record_type)
-    built = build_request(operation, line.base_address, values, given=run.inputs, standing=standing)
-    first = with_connection(built, line.headers, line.query).request
-    calls, within, received = 0, None, 0
+    built = build_request(operation, connection.base_address, values, inputs=run.inputs, standing=standing)
+    first = with_connection(built, connection.headers, connection.query).request
+    calls, within, elements = 0, None, 0
     if run.checkpoint and run.checkpoint["next"]:
         first = replace(first, url=run.checkpoint["next"])
-        calls, received = run.checkpoint["calls"], run.checkpoint.get("received", 0)
+        calls, elements = run.checkpoint["calls"], run.checkpoint.get("received", 0)
         if found := run.checkpoint.get("within"):
             within = RowPlace(found["first"], tuple(found["ordinals"]))
     return PreparedFeed(
         run.pk,
         run.attempt,
         run.project_id,
-        line,
+        connection,
         operation,
         first,
         calls,
@@ -66,8 +66,8 @@ def load_feed(run: Run) -> PreparedFeed:
         schema_on_file(run, operation, mapping.namespaces),
         users_of_paths(run, mapping),
         within,
-        received,
-        [remark_of(one) for one in run.remarks],
+        elements,
+        [remark_of(remark) for remark in run.remarks],
     )
 
 

@@ -9,7 +9,7 @@ from rondine.server.connecting.environments import connection_obstacles
 from rondine.server.connecting.models import Connection
 from rondine.server.feeds.models import Feed
 from rondine.server.operations.models import Operation
-from rondine.server.runs.places import live_places
+from rondine.server.runs.sites import live_sites
 
 
 @dataclass
@@ -24,7 +24,7 @@ class Obstacles:
 
 def obstacles(project: Project) -> list[Obstacles]:
     """Everything that is set up but cannot start, each with every reason."""
-    places = live_places()
+    sites = live_sites()
     found: list[Obstacles] = []
     by_connection: dict[tuple[Any, int], list[Problem]] = {}
     rows = Connection.objects.filter(project=project).select_related("service", "environment", "credential")
@@ -49,15 +49,15 @@ def obstacles(project: Project) -> list[Obstacles]:
             service, environment = feed.operation.service.name, feed.environment.name
             reasons.append(Problem("connection", f"service {service} has no connection in {environment}", "make one"))
         reasons += by_connection.get(key, [])
-        place = (
+        site = (
             Connection.objects.filter(service=key[0], environment=key[1])
-            .values_list("document__place", flat=True)
+            .values_list("document__site", flat=True)
             .first()
             or ""
         )
-        if place not in places:
-            at = f" at the place {place}" if place else ""
-            start = f"rondine-server work{f' --place {place}' if place else ''}"
+        if site not in sites:
+            at = f" at the site {site}" if site else ""
+            start = f"rondine-server work{f' --site {site}' if site else ''}"
             reasons.append(Problem("worker", f"no worker is running{at}", f"start one: {start}"))
         if reasons:
             found.append(Obstacles("feed", feed.name, feed.environment.name, reasons))

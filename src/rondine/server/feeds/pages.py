@@ -11,11 +11,11 @@ from rondine.core.http.messages import Request
 from rondine.core.mapping.compile import CompiledOutput, Mapped
 from rondine.core.mapping.coverage import Taken
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
+from rondine.core.mapping.row_encoding import EncodedRow
 from rondine.core.mapping.rowwise import RowPlace, RowReader
-from rondine.core.mapping.sealing import SealedRow
 from rondine.core.operations.document import OperationDocument
 from rondine.core.schema.drift import SchemaOnFile
-from rondine.engine.client import Arrival, Line
+from rondine.engine.client import OpenConnection, Received
 from rondine.server.runs.completeness import Verdict
 from rondine.server.runs.remarks import Remark
 
@@ -27,7 +27,7 @@ class PreparedFeed:
     run_id: int
     attempt: int
     project_id: int
-    line: Line
+    connection: OpenConnection
     operation: OperationDocument
     first: Request
     calls: int
@@ -42,7 +42,7 @@ class PreparedFeed:
     on_file: SchemaOnFile | None
     users: list[tuple[str, Taken]]  # (feed, what its mapping takes)
     within: RowPlace | None = None  # how far the first response was kept by an earlier attempt
-    received: int = 0  # elements of the list that is read, in what an earlier attempt kept
+    elements: int = 0  # elements of the list that is read, in what an earlier attempt kept
     remarks: list[Remark] = field(default_factory=list)  # of an earlier attempt
 
 
@@ -52,21 +52,21 @@ class Page:
     the last.
 
     within: of a part that others follow, how far the response is read with it.  items: elements of the list that is
-    read, of which rows may be made more or fewer; before: those in parts that were given on before.  received: elements
-    until here, over all pages.  around: of a large one, the document without its rows.  verdict: of the last.
+    read, of which rows may be made more or fewer; before: those in parts that were given on before.  elements: until
+    here, over all pages.  around: of a large one, the document without its rows.  verdict: of the last.
     """
 
     number: int
     request: Request
-    arrival: Arrival | None = None
+    received: Received | None = None
     error: dict[str, Any] | None = None
-    mapped: list[tuple[CompiledOutput, Mapped, list[SealedRow], list[Any]]] = field(default_factory=list)
+    mapped: list[tuple[CompiledOutput, Mapped, list[EncodedRow], list[Any]]] = field(default_factory=list)
     rows: int = 0
     next: str | None = None
     within: RowPlace | None = None
     items: int = 0
     before: int = 0
-    received: int = 0
+    elements: int = 0
     is_counted: bool = False
     around: ReadDocument | None = None
     remarks: list[Remark] = field(default_factory=list)

@@ -16,7 +16,7 @@ from rondine.core.operations.inputs import checked_inputs
 from rondine.core.settings import dump, load
 from rondine.server.access.models import Person, Project
 from rondine.server.connecting.models import Connection
-from rondine.server.connecting.opening import connection_for, line_of, standing_values
+from rondine.server.connecting.opening import connection_for, open_connection, standing_values
 from rondine.server.connecting.usage import usage_of
 from rondine.server.feeds.kinds import FEEDS
 from rondine.server.feeds.models import Feed
@@ -36,7 +36,7 @@ def queue_feed(
     problems = FEEDS.problems(feed)
     try:
         connection = connection_for(feed.operation.service, feed.environment)
-        line_of(connection, feed.operation.name)
+        open_connection(connection, feed.operation.name)
         if "copy" not in load(ConnectionDocument, connection.document).supports:
             problems = [*problems, _no_copy(connection)]
     except (DraftError, NotFound) as error:

@@ -6,20 +6,20 @@ from typing import Any
 
 from rondine.core.documents import Limits, ReadDocument, format_of, read_document
 from rondine.core.documents.elements import text_of
-from rondine.core.documents.json import told_twice
+from rondine.core.documents.json import duplicate_key_notes
 from rondine.core.documents.reading import check_unpacked
 from rondine.core.errors import DocumentError, RondineError, ServiceError
 from rondine.core.http.messages import Send
 from rondine.core.mapping.compile import Mapped, check_format
+from rondine.core.mapping.row_encoding import encode_rows
 from rondine.core.mapping.rowwise import Part, RowPlace
-from rondine.core.mapping.sealing import seal
-from rondine.core.mapping.taking import given_values
+from rondine.core.mapping.taking import mapping_inputs
 from rondine.core.operations.document import OutcomeRules
 from rondine.core.operations.outcome import is_conditional, unasked_304, without_sign_in
 from rondine.core.paths import parse_pointer, parse_xpath, resolve
-from rondine.core.protocols.judging import failed_by_text, judged
+from rondine.core.protocols.classifying import classify_response, failed_by_text
 from rondine.core.signin import NoSignIn
-from rondine.engine.client import MOST_AT_ONCE, Arrival
+from rondine.engine.client import MOST_AT_ONCE, Received
 from rondine.server.feeds.drift import drift_remarks
 from rondine.server.feeds.pages import Page, PreparedFeed, where_of
 from rondine.server.runs.remarks import Remark
@@ -39,29 +39,29 @@ class PageReader:
         self.feed = feed
         self._is_first = True
 
-    def read(self, page: Page, arrival: Arrival, ask: Send) -> dict[str, Any]:
+    def read(self, page: Page, received: Received, ask: Send) -> dict[str, Any]:
         """Reads and maps one page; runs in a thread. Raises ServiceError for a bad status, DocumentError for what is
         not JSON."""
-        if not self._is_content(page, arrival, arrival.body):
+        if not self._is_content(page, received, received.body):
             return {}
-        self._look_at_first(page, arrival, arrival.body)
-        found = self._read_rows(page, arrival, ask)
-        return self._read_whole(page, arrival, arrival.body, ask) if found is None else found
+        self._look_at_first(page, received, received.body)
+        found = self._read_rows(page, received, ask)
+        return self._read_whole(page, received, received.body, ask) if found is None else found
 
-    def _read_whole(self, page: Page, arrival: Arrival, body: bytes, ask: Send) -> dict[str, Any]:
+    def _read_whole(self, page: Page, received: Received, body: bytes, ask: Send) -> dict[str, Any]:
         mapping = self.feed.mapping
         read = read_document(
             body,
-            media_type=arrival.media_type,
-            charset=arrival.charset,
+            media_type=received.media_type,
+            charset=received.charset,
             limits=UNWALKED,
             namespaces=mapping.namespaces,
         )
-        if not self._is_good(page, arrival, read):
+        if not self._is_good(page, received, read):
             return {}
         check_format(mapping, read)
-        given = self._given(arrival)
-        mapped = [compiled.run(read.value, given) for compiled in self.feed.outputs]
+        inputs = self._inputs(received)
+        mapped = [compiled.run(read.value, inputs) for compiled in self.feed.outputs]
         self._take(page, mapped, self._items_in(read, mapped))
         return _values(read, ask)
 
@@ -70,106 +70,108 @@ class PageReader:
         outputs = self.feed.outputs
         if len(outputs) == 1 and len(outputs[0].levels) == 1:
             return mapped[0].rows
-        return max(one.count_first(read.value) for one in outputs)
+        return max(output.count_first(read.value) for output in outputs)
 
-    def _look_at_first(self, page: Page, arrival: Arrival, body: bytes) -> None:
-        """Looks through the beginning of the first response: for names that stand twice, of whose values all but the
+    def _look_at_first(self, page: Page, received: Received, body: bytes) -> None:
+        """Looks through the beginning of the first response: for names that are duplicated, of whose values all but the
         last are lost, and for drift."""
         if not self._is_first:
             return
         self._is_first = False
-        if format_of(body, arrival.media_type) == "json":
-            doubles = told_twice(body[:LOOKED_THROUGH].decode("utf-8", "replace"), 3)
-            page.remarks += [Remark("duplicates", one, "tell the service's provider", page.number) for one in doubles]
+        if format_of(body, received.media_type) == "json":
+            doubles = duplicate_key_notes(body[:LOOKED_THROUGH].decode("utf-8", "replace"), 3)
+            page.remarks += [
+                Remark("duplicates", double, "tell the service's provider", page.number) for double in doubles
+            ]
         if self.feed.on_file is not None:
-            read = self.read_again(arrival) if arrival.large is None else self._first_rows(arrival)
+            read = self.read_again(received) if received.large is None else self._first_rows(received)
             if read.value is not None:
                 found = self.feed.on_file.drift(read)
                 page.remarks += drift_remarks(found, self.feed.on_file.name, self.feed.users, page.number)
 
-    def read_again(self, arrival: Arrival) -> ReadDocument:
+    def read_again(self, received: Received) -> ReadDocument:
         """All of a response, whatever the mapping wants of it; nothing, if it is empty."""
         try:
             return read_document(
-                arrival.body,
-                media_type=arrival.media_type,
-                charset=arrival.charset,
+                received.body,
+                media_type=received.media_type,
+                charset=received.charset,
                 limits=UNWALKED,
                 namespaces=self.feed.mapping.namespaces,
             )
         except RondineError:
             return ReadDocument(None)
 
-    def _first_rows(self, arrival: Arrival) -> ReadDocument:
+    def _first_rows(self, received: Received) -> ReadDocument:
         """Of a response that is too large for memory, its first rows in their place; nothing, if it cannot be read so."""
-        assert arrival.large is not None
-        head = arrival.large.head(64 * 1024)
-        of = format_of(head, arrival.media_type)
+        assert received.large is not None
+        head = received.large.head(64 * 1024)
+        of = format_of(head, received.media_type)
         if self.feed.reader is None or of == "xml":
             return ReadDocument(None)
         try:
-            return ReadDocument(self.feed.reader.first(arrival.large.chunks, of=of, charset=arrival.charset), of)
+            return ReadDocument(self.feed.reader.first(received.large.chunks, of=of, charset=received.charset), of)
         except RondineError:
             return ReadDocument(None)
 
-    def _is_content(self, page: Page, arrival: Arrival, body: bytes) -> bool:
+    def _is_content(self, page: Page, received: Received, body: bytes) -> bool:
         """Whether the status says that there is content to read. Raises ServiceError if it says that the call failed."""
-        if arrival.status == 304:  # to a conditional request (RFC 9110, section 13): what was kept is as it is there
-            if not is_conditional(name for name, _ in arrival.request.headers):
+        if received.status == 304:  # to a conditional request (RFC 9110, section 13): what was kept is as it is there
+            if not is_conditional(name for name, _ in received.request.headers):
                 told = unasked_304()
                 raise ServiceError(told.words, where=where_of(page), hint=told.hint)
             page.is_unchanged = True
             return False
-        if 200 <= arrival.status < 300:
-            failure = failed_by_text(self.feed.operation.outcomes, body, arrival.charset)
+        if 200 <= received.status < 300:
+            failure = failed_by_text(self.feed.operation.outcomes, body, received.charset)
             if failure is not None:
                 raise ServiceError(f"{failure.words} - {failure.message}", where=where_of(page), hint=failure.hint)
             return True
         read = ReadDocument(None)
         try:
-            read = read_document(body, media_type=arrival.media_type, charset=arrival.charset)
+            read = read_document(body, media_type=received.media_type, charset=received.charset)
         except RondineError:
             pass
-        meaning = judged(self.feed.operation.outcomes, arrival.status, read, arrival.headers)
+        meaning = classify_response(self.feed.operation.outcomes, received.status, read, received.headers)
         if meaning.kind == "nothing_found":
             return False
-        if arrival.status == 401 and isinstance(self.feed.line.sign_in, NoSignIn):
+        if received.status == 401 and isinstance(self.feed.connection.sign_in, NoSignIn):
             meaning = without_sign_in(meaning)
         raise ServiceError(
-            f"the service answered {arrival.status}: {meaning.words}{' - ' + meaning.message if meaning.message else ''}",
+            f"the service answered {received.status}: {meaning.words}{' - ' + meaning.message if meaning.message else ''}",
             where=where_of(page),
             hint=meaning.hint,
         )
 
-    def _is_good(self, page: Page, arrival: Arrival, read: ReadDocument) -> bool:
+    def _is_good(self, page: Page, received: Received, read: ReadDocument) -> bool:
         """Whether something was found. Raises ServiceError if a response of a good status says that it failed."""
-        meaning = judged(self.feed.operation.outcomes, arrival.status, read, arrival.headers)
+        meaning = classify_response(self.feed.operation.outcomes, received.status, read, received.headers)
         if not meaning.is_good:
             raise ServiceError(f"{meaning.words} - {meaning.message}", where=where_of(page), hint=meaning.hint)
         if meaning.kind == "partial":
             page.remarks.append(Remark("partial", f"{meaning.words}: {meaning.message}", meaning.hint, page.number))
         return meaning.kind != "nothing_found"
 
-    def _given(self, arrival: Arrival) -> dict[Hashable, Any]:
-        return given_values(self.feed.inputs, self.feed.standing, arrival.headers)
+    def _inputs(self, received: Received) -> dict[Hashable, Any]:
+        return mapping_inputs(self.feed.inputs, self.feed.standing, received.headers)
 
     def _take(self, page: Page, mapped: Sequence[Mapped], items: int) -> None:
         """items: elements of the list that is read, the mapped rows are of."""
         page.items += items
         for compiled, one in zip(self.feed.outputs, mapped, strict=True):
-            rows, rejects = seal(compiled, one)
+            rows, rejects = encode_rows(compiled, one)
             page.mapped.append((compiled, one, rows, rejects))
         page.rows += mapped[0].rows if mapped else 0
 
-    def _read_rows(self, page: Page, arrival: Arrival, ask: Send) -> dict[str, Any] | None:
+    def _read_rows(self, page: Page, received: Received, ask: Send) -> dict[str, Any] | None:
         """Reads only what the mapping wants, row by row; None where only all of the response tells what it is."""
         reader = self.feed.reader
         if reader is None or self.feed.operation.outcomes != OutcomeRules():
             return None
-        of = format_of(arrival.body, arrival.media_type)
-        if (of == "xml") != (self.feed.mapping.format == "xml") or (of == "xml" and b"Fault" in arrival.body):
+        of = format_of(received.body, received.media_type)
+        if (of == "xml") != (self.feed.mapping.format == "xml") or (of == "xml" and b"Fault" in received.body):
             return None
-        found = reader.page(arrival.body, self._given(arrival), of=of, charset=arrival.charset)
+        found = reader.page(received.body, self._inputs(received), of=of, charset=received.charset)
         if found is None or not any(one.rows for one in found[0].mapped):
             return None
         part, around = found
@@ -182,37 +184,37 @@ class PageReader:
         self, page: Page, ask: Send, start: RowPlace | None, give_on: Callable[[Page], None]
     ) -> dict[str, Any]:
         """Reads a response that is too large for memory, in parts that are given on as they come; `page` is the last."""
-        feed, arrival = self.feed, page.arrival
-        assert arrival is not None
-        large = arrival.large
-        chunks = large.chunks if large is not None else lambda: iter((arrival.body,))
-        head = large.head(64 * 1024) if large is not None else arrival.body
-        if not self._is_content(page, arrival, head):
+        feed, received = self.feed, page.received
+        assert received is not None
+        large = received.large
+        chunks = large.chunks if large is not None else lambda: iter((received.body,))
+        head = large.head(64 * 1024) if large is not None else received.body
+        if not self._is_content(page, received, head):
             return {}
         check_unpacked(head, f"the response of call {page.number}")
-        of = format_of(head, arrival.media_type)
-        self._look_at_first(page, arrival, head)
+        of = format_of(head, received.media_type)
+        self._look_at_first(page, received, head)
         if feed.reader is None or (of == "xml") != (feed.mapping.format == "xml"):
-            if arrival.size > MOST_AT_ONCE:
+            if received.size > MOST_AT_ONCE:
                 raise DocumentError(
-                    f"the response has {arrival.size:,} bytes, and this mapping needs all of it at once",
+                    f"the response has {received.size:,} bytes, and this mapping needs all of it at once",
                     where=where_of(page),
                     hint="let every output go through the same list first, so that it can be read row by row",
                 )
-            return self._read_whole(page, arrival, b"".join(chunks()), ask)
+            return self._read_whole(page, received, b"".join(chunks()), ask)
         reader, name = feed.reader, f"the response of call {page.number}"
         if feed.operation.outcomes != OutcomeRules() or reader.names[:1] == ("data",):
-            around = ReadDocument(reader.around(chunks, of=of, charset=arrival.charset, name=name), of)
-            if not self._is_good(page, arrival, around):
+            around = ReadDocument(reader.around(chunks, of=of, charset=received.charset, name=name), of)
+            if not self._is_good(page, received, around):
                 return {}
         last: Part | None = None
         rest: list[Any] = []
         rows = 0
         page.before = start.first if start is not None else 0
-        given = self._given(arrival)
-        for part in reader.parts(chunks, given, rest, of=of, charset=arrival.charset, start=start, name=name):
+        inputs = self._inputs(received)
+        for part in reader.parts(chunks, inputs, rest, of=of, charset=received.charset, start=start, name=name):
             if last is not None:
-                one = Page(page.number, page.request, replace(arrival, large=None), next=page.request.url)
+                one = Page(page.number, page.request, replace(received, large=None), next=page.request.url)
                 self._take(one, last.mapped, last.upto.first - page.before)
                 page.before = last.upto.first
                 rows = one.rows = rows + one.rows

@@ -14,7 +14,7 @@ from rondine.core.http.messages import Response, Send
 from rondine.core.mapping.row_lists import has_one_list, reads_one_object, row_lists
 from rondine.core.pagination import Ending
 from rondine.core.pagination.signs import Signs, signs_of
-from rondine.engine.client import Arrival, Engine
+from rondine.engine.client import Engine, Received
 from rondine.server.feeds.ending import finish_run
 from rondine.server.feeds.fetching import Fetcher
 from rondine.server.feeds.keeping import Keeper
@@ -53,13 +53,13 @@ class FeedRun:
         self._is_unchanged = False
         self._is_stopped = False
         self._within = feed.within
-        self._received = feed.received
+        self._elements = feed.elements
         #: Kinds of remarks of all pages that were given on.
-        self._kinds = {one.kind for one in feed.remarks}
+        self._kinds = {remark.kind for remark in feed.remarks}
         #: Reads large responses: it may wait for what was read to be kept, and must not take the place of who keeps.
         self._large_pool = ThreadPoolExecutor(1, "large")
 
-    async def carry_out(self) -> Verdict:
+    async def execute(self) -> Verdict:
         """Keeps page after page until the end, and tells whether that was all. Raises what stops it; what was kept
         until then stays."""
         keeper = asyncio.create_task(self.keeper.keep_all())
@@ -96,17 +96,17 @@ class FeedRun:
         self._count(last)
         if self._is_unchanged:  # no proof that all rows were seen
             return Verdict("unknown", "the service says that nothing has changed (304)")
-        feed, arrival = self.feed, last.arrival
+        feed, received = self.feed, last.received
         signs = Signs()
-        if arrival is not None:
-            read = last.around or self.reader.read_again(arrival)
+        if received is not None:
+            read = last.around or self.reader.read_again(received)
             signs = signs_of(
-                arrival.headers, read.value, row_lists(feed.outputs), status=arrival.status, is_xml=read.is_xml
+                received.headers, read.value, row_lists(feed.outputs), status=received.status, is_xml=read.is_xml
             )
         return verdict_of(
             ending,
             signs,
-            received=self._received if has_one_list(feed.outputs) else None,
+            received=self._elements if has_one_list(feed.outputs) else None,
             is_one_object=reads_one_object(feed.outputs),
             is_partial="partial" in self._kinds,
             is_delimited="undelimited" not in self._kinds,
@@ -122,9 +122,9 @@ class FeedRun:
         if page.is_counted:
             return
         page.is_counted = True
-        self._received += page.items
-        page.received = self._received
-        self._kinds |= {one.kind for one in page.remarks}
+        self._elements += page.items
+        page.elements = self._elements
+        self._kinds |= {remark.kind for remark in page.remarks}
         self._is_unchanged = self._is_unchanged or page.is_unchanged
         rejected = sum(len(rejects) for *_, rejects in page.mapped)
         if rejected and rejected == sum(mapped.rows - mapped.filtered for _, mapped, *_ in page.mapped):
@@ -133,25 +133,25 @@ class FeedRun:
                 Remark("rejected", words, "look at the rejects; the service may have changed", page.number)
             )
 
-    async def _read(self, arrival: Arrival, ask: Send, number: int) -> tuple[Page, Response]:
-        page = Page(number, arrival.request, arrival)
-        if not arrival.is_delimited and format_of(b"", arrival.media_type) == "ndjson":
+    async def _read(self, received: Received, ask: Send, number: int) -> tuple[Page, Response]:
+        page = Page(number, received.request, received)
+        if not received.is_delimited and format_of(b"", received.media_type) == "ndjson":
             page.remarks.append(replace(UNDELIMITED_LINES, call=number))
         start, self._within = self._within, None
         loop = asyncio.get_running_loop()
         try:
-            if arrival.large is not None or start is not None:
+            if received.large is not None or start is not None:
                 reading = partial(self.reader.read_large, page, ask, start, partial(self._give_on, loop))
                 values = await loop.run_in_executor(self._large_pool, reading)
             else:
-                values = await loop.run_in_executor(self.pool, self.reader.read, page, arrival, ask)
+                values = await loop.run_in_executor(self.pool, self.reader.read, page, received, ask)
         except RondineError as error:
-            page.error, page.next, page.mapped, page.rows = problem_of(error), arrival.request.url, [], 0
+            page.error, page.next, page.mapped, page.rows = problem_of(error), received.request.url, [], 0
             raise PageFailed(page, error) from error
         return page, Response(
-            arrival.status,
-            arrival.headers,
-            arrival.request.url,
+            received.status,
+            received.headers,
+            received.request.url,
             values,
             page.before + page.items,
             fingerprint=page.fingerprint,
@@ -182,7 +182,7 @@ async def carry_out_feed(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> 
         ready = await in_database(pool, load_feed, run)
         heart = asyncio.create_task(_beat(run, pool))
         feed_run = FeedRun(ready, engine, pool)
-        verdict = await feed_run.carry_out()
+        verdict = await feed_run.execute()
         await in_database(pool, finish_run, run, verdict)
         await in_database(pool, queue_indexes, ready)
     except RunEnded as ended:

@@ -12,7 +12,7 @@ log = structlog.get_logger("rondine.worker")
 
 
 @app.task(queue="runs", name=CARRY_OUT)
-async def carry_out(run_id: int) -> None:
+async def execute(run_id: int) -> None:
     """Carries a run out. If PostgreSQL goes away, the run is put back as soon as it can be reached again."""
     engine, pool = parts()
     run = await waiting_for_database(take_run, run_id)

@@ -16,7 +16,7 @@ from rondine.core.operations.document import OperationDocument
 from rondine.server.access.project_views import ProjectView
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.requests import SENDING_MARK, Strict, sending_mark
-from rondine.server.api.shapes import ProblemLine
+from rondine.server.api.shapes import ProblemItem
 from rondine.server.feeds.copying import copy_operation
 from rondine.server.feeds.kinds import FEEDS
 from rondine.server.feeds.models import Feed
@@ -94,14 +94,14 @@ class FeedRunsView(ProjectView):
         operation_id="runFeed", request=FeedInputs, responses={202: RunSerializer}, parameters=[SENDING_MARK]
     )
     def post(self, request: Request, project: str, name: str) -> Response:
-        given = self.validated(FeedInputs, request)
+        data = self.validated(FeedInputs, request)
         feed = find_item(FEEDS, self.project, name)
         run = start_once(
             self.project,
             self.person,
             sending_mark(request),
-            [name, given],
-            lambda: queue_feed(self.project, feed, self.person, given["inputs"], confirmed=given["confirmed"]),
+            [name, data],
+            lambda: queue_feed(self.project, feed, self.person, data["inputs"], confirmed=data["confirmed"]),
         )
         return Response(
             RunSerializer(find_run(self.project, run.pk)).data,
@@ -110,19 +110,19 @@ class FeedRunsView(ProjectView):
         )
 
 
-class ObstacleLine(serializers.Serializer[Any]):
+class ObstacleItem(serializers.Serializer[Any]):
     kind = serializers.CharField()
     name = serializers.CharField()
     environment = serializers.CharField()
-    reasons = ProblemLine(many=True)
+    reasons = ProblemItem(many=True)
 
 
 class ObstaclesView(ProjectView):
     """Everything that is set up but cannot start, each with every reason."""
 
-    @extend_schema(operation_id="listObstacles", responses=ObstacleLine(many=True))
+    @extend_schema(operation_id="listObstacles", responses=ObstacleItem(many=True))
     def get(self, request: Request, project: str) -> Response:
-        return Response(ObstacleLine(obstacles(self.project), many=True).data)
+        return Response(ObstacleItem(obstacles(self.project), many=True).data)
 
 
 class CopyGiven(Strict):
@@ -143,7 +143,7 @@ class CopyView(ProjectView):
 
     @extend_schema(operation_id="copyOperation", request=CopyGiven, responses={201: CopyMade})
     def post(self, request: Request, project: str, name: str) -> Response:
-        given = self.validated(CopyGiven, request)
-        made, samples, mapping = copy_operation(self.project, self.person, self.role, name, given)
+        data = self.validated(CopyGiven, request)
+        made, samples, mapping = copy_operation(self.project, self.person, self.role, name, data)
         copied = {"name": made.name, "samples": samples, "mapping": mapping}
         return Response(CopyMade(copied).data, status=201)

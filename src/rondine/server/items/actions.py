@@ -33,22 +33,22 @@ def make_item(
     kind: ItemKind,
     project: Project,
     person: Person | None,
-    given: Mapping[str, Any],
+    data: Mapping[str, Any],
     *,
     role: str | None = None,
     **attributes: Any,
 ) -> Any:
-    """given: name, title, document, references by name, why.  attributes: what the kind's model has besides.  role: of
+    """data: name, title, document, references by name, why.  attributes: what the kind's model has besides.  role: of
     the person, None for Rondine itself.
 
     Raises InputError for a wrong shape, Conflict for a taken name."""
-    item = kind.model(project=project, name=check_name(given["name"]), title=given.get("title") or "", **attributes)
-    _fill(kind, item, project, given, is_new=True)
+    item = kind.model(project=project, name=check_name(data["name"]), title=data.get("title") or "", **attributes)
+    _fill(kind, item, project, data, is_new=True)
     check_protected(kind.environments(item, None), role)
     with transaction.atomic():
         _judge(kind, item, person, role)
         _save(kind, item)
-        _record(kind, item, "made", person, given.get("why", ""))
+        _record(kind, item, "made", person, data.get("why", ""))
         kind.made(item, person, role)
     return item
 
@@ -57,23 +57,23 @@ def make_items(
     kind: ItemKind,
     project: Project,
     person: Person | None,
-    given: Sequence[Mapping[str, Any]],
+    data: Sequence[Mapping[str, Any]],
     *,
     role: str | None = None,
 ) -> list[Any]:
     """Many at once, as an import makes them: two statements instead of several for each. All of them are made, or none.
 
     Raises what `make_item` raises; of a taken name the first."""
-    if not given:
+    if not data:
         return []
-    names = [check_name(one["name"]) for one in given]
+    names = [check_name(one["name"]) for one in data]
     there = kind.model._default_manager.filter(project=project, name__in=names).values_list("name", flat=True)
     doubled = [name for name, count in Counter(names).items() if count > 1]
     for name in (*there, *doubled):
         raise _taken(kind, name)
     items = []
     found: dict[tuple[str, Any], Any] = {}
-    for one in given:
+    for one in data:
         item = kind.model(project=project, name=one["name"], title=one.get("title") or "")
         _fill(kind, item, project, one, is_new=True, known=found)
         items.append(item)
@@ -84,7 +84,7 @@ def make_items(
         kind.model._default_manager.bulk_create(items, batch_size=500)
         _settle(kind, items)
         Revision.objects.bulk_create(
-            [_revision(kind, item, "made", person, one.get("why", "")) for item, one in zip(items, given, strict=True)],
+            [_revision(kind, item, "made", person, one.get("why", "")) for item, one in zip(items, data, strict=True)],
             batch_size=500,
         )
     return items
@@ -95,7 +95,7 @@ def change_item(
     project: Project,
     person: Person | None,
     name: str,
-    given: Mapping[str, Any],
+    data: Mapping[str, Any],
     version: int | None,
     *,
     role: str | None = None,
@@ -106,11 +106,11 @@ def change_item(
         item = _locked(kind, project, name, version)
         old, before = item.name, item.document
         touched = kind.environments(item, before)
-        if "name" in given:
-            item.name = check_name(given["name"])
-        if "title" in given:
-            item.title = given["title"]
-        _fill(kind, item, project, given, is_new=False)
+        if "name" in data:
+            item.name = check_name(data["name"])
+        if "title" in data:
+            item.title = data["title"]
+        _fill(kind, item, project, data, is_new=False)
         check_protected([*touched, *kind.environments(item, before)], role)
         _judge(kind, item, person, role)
         item.version += 1
@@ -118,7 +118,7 @@ def change_item(
         if item.name != old:
             kind.renamed(item, old)
             _rename_references(kind, item, old, person)
-        _record(kind, item, "changed", person, given.get("why", ""))
+        _record(kind, item, "changed", person, data.get("why", ""))
     return item
 
 
@@ -213,7 +213,7 @@ def _fill(
     kind: ItemKind,
     item: Any,
     project: Project,
-    given: Mapping[str, Any],
+    data: Mapping[str, Any],
     *,
     is_new: bool,
     known: dict[tuple[str, Any], Any] | None = None,
@@ -221,25 +221,25 @@ def _fill(
     """known: references found before, by field and name."""
     known = {} if known is None else known
     for name, model in kind.references.items():
-        if name not in given or (given[name] is None and name not in kind.optional):
+        if name not in data or (data[name] is None and name not in kind.optional):
             if is_new and name not in kind.optional:
                 raise InputError(f"a {kind.word} needs its {name}", where=f"/{name}", hint="give it by name")
             continue
         found = None
-        if given[name] is not None and (found := known.get((name, given[name]))) is None:
-            found = model._default_manager.filter(project=project, name=given[name]).first()
+        if data[name] is not None and (found := known.get((name, data[name]))) is None:
+            found = model._default_manager.filter(project=project, name=data[name]).first()
             if found is None:
                 names = model._default_manager.filter(project=project).values_list("name", flat=True)[:1000]
-                near = did_you_mean(str(given[name]), names)
+                near = did_you_mean(str(data[name]), names)
                 word = str(model._meta.verbose_name)
-                make = f"make it: rondine {word.replace(' ', '-')} make {given[name]}"
+                make = f"make it: rondine {word.replace(' ', '-')} make {data[name]}"
                 raise InputError(
-                    f'there is no {word} "{given[name]}"', where=f"/{name}", hint=f"{near}; {make}" if near else make
+                    f'there is no {word} "{data[name]}"', where=f"/{name}", hint=f"{near}; {make}" if near else make
                 )
-            known[name, given[name]] = found
+            known[name, data[name]] = found
         setattr(item, name, found)
-    if is_new or "document" in given:
-        item.document = dump(load(kind.document, given.get("document") or {}, where="/document"))
+    if is_new or "document" in data:
+        item.document = dump(load(kind.document, data.get("document") or {}, where="/document"))
 
 
 def _judge(kind: ItemKind, item: Any, person: Person | None, role: str | None) -> None:

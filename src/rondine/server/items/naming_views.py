@@ -59,13 +59,13 @@ class NamesView(ProjectView):
 
     @extend_schema(operation_id="proposeName", request=NameAsked, responses=NameProposed)
     def post(self, request: Request, project: str) -> Response:
-        given = self.validated(NameAsked, request)
+        data = self.validated(NameAsked, request)
         rule = self.project.naming_rule()
-        wanted = rule.name(given["kind"], given["text"], service=given["service"])
+        wanted = rule.name(data["kind"], data["text"], service=data["service"])
         taken: set[str] = set()
         for kind in KINDS.values():
-            if kind.word == given["kind"]:
+            if kind.word == data["kind"]:
                 found = kind.model._default_manager.filter(project=self.project, name__startswith=wanted[:50])
                 taken = set(found.values_list("name", flat=True))
-        name = rule.name(given["kind"], given["text"], service=given["service"], taken=taken)
+        name = rule.name(data["kind"], data["text"], service=data["service"], taken=taken)
         return Response(NameProposed({"name": name, "wanted": wanted, "is_taken": wanted in taken}).data)

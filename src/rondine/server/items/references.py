@@ -22,12 +22,12 @@ def write_references(kind: ItemKind, items: Iterable[Any]) -> None:
                 project_id=item.project_id,
                 user_kind=kind.name,
                 user_id=item.pk,
-                kind=one.kind,
-                name=one.name,
-                pointer=one.pointer,
+                kind=reference.kind,
+                name=reference.name,
+                pointer=reference.pointer,
             )
             for item in items
-            for one in references(load(kind.document, item.document))
+            for reference in references(load(kind.document, item.document))
         ],
         batch_size=1000,
     )

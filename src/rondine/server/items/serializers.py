@@ -5,7 +5,7 @@ from typing import Any
 from rest_framework import serializers
 
 from rondine.server.api.requests import Strict
-from rondine.server.api.shapes import ProblemLine, ShownSerializer
+from rondine.server.api.shapes import ProblemItem, ShownSerializer
 from rondine.server.items.models import Revision
 
 
@@ -20,13 +20,13 @@ class ItemSerializer(Strict):
     title = serializers.CharField(required=False, allow_blank=True, max_length=200)
     version = serializers.IntegerField(read_only=True)
     changed_at = serializers.DateTimeField(read_only=True)
-    problems = ProblemLine(many=True, read_only=True, help_text="why it cannot run yet")
+    problems = ProblemItem(many=True, read_only=True, help_text="why it cannot run yet")
     why = serializers.CharField(
         write_only=True, required=False, allow_blank=True, max_length=500, help_text="stands with the revision"
     )
 
 
-class UseLine(serializers.Serializer[Any]):
+class UseItem(serializers.Serializer[Any]):
     """Something that uses an item."""
 
     kind = serializers.CharField()

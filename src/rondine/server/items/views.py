@@ -70,9 +70,9 @@ class ItemViewSet(ProjectViewSet):
 
     @extend_schema(parameters=[IF_MATCH])
     def partial_update(self, request: Request, project: str, name: str) -> Response:
-        given = self.validated(self.get_serializer_class(), request, partial=True)
+        data = self.validated(self.get_serializer_class(), request, partial=True)
         seen = seen_version(request)
-        return self.shown(change_item(self.kind, self.project, self.person, name, given, seen, role=self.role))
+        return self.shown(change_item(self.kind, self.project, self.person, name, data, seen, role=self.role))
 
     @extend_schema(parameters=[IF_MATCH])
     def destroy(self, request: Request, project: str, name: str) -> Response:
@@ -104,8 +104,8 @@ class MakesItems:
     """Making one by its name, title, references and document: of every kind that is not made in another way."""
 
     def create(self: Any, request: Request, project: str) -> Response:
-        given = self.validated(self.get_serializer_class(), request)
-        item = make_item(self.kind, self.project, self.person, given, role=self.role)
+        data = self.validated(self.get_serializer_class(), request)
+        item = make_item(self.kind, self.project, self.person, data, role=self.role)
         response: Response = self.shown(item, 201)
         response["Location"] = f"{request.path.rstrip('/')}/{item.name}"
         return response

@@ -20,7 +20,7 @@ from rondine.server.access.models import Project
 from rondine.server.mappings.kinds import resolved_mapping
 from rondine.server.operations.models import Sample
 from rondine.server.operations.trials import described_schemas, likely_rows
-from rondine.server.records.actions import given_of, shown_trace
+from rondine.server.records.actions import inputs_of, shown_trace
 from rondine.server.records.kinds import record_types_of
 from rondine.server.records.models import RecordSet
 from rondine.server.runs.bodies import body_of, document_to_look_at, read_for
@@ -32,12 +32,12 @@ SHOWN = 200
 
 def stored(project: Project, bodies: Sequence[str]) -> list[ReadDocument]:
     """Stored bodies, read."""
-    return [document_to_look_at(body_of(project, one)) for one in bodies]
+    return [document_to_look_at(body_of(project, body)) for body in bodies]
 
 
 def _is_xml(documents: Sequence[ReadDocument]) -> bool:
     """Whether documents, which have to be of one format, are XML."""
-    if len({one.is_xml for one in documents}) > 1:
+    if len({document.is_xml for document in documents}) > 1:
         raise InputError("some bodies are XML and some are JSON", where="/bodies", hint="choose those of one format")
     return documents[0].is_xml
 
@@ -51,7 +51,9 @@ def structure_comparison_of(
     corrected = load(list[Correction], corrections, where="/corrections")
     keys = decided_keys(corrected)
     lines = [
-        document_outline(infer([one.value for one in documents], is_xml=is_xml, keys=keys), corrected, is_xml=is_xml)
+        document_outline(
+            infer([document.value for document in documents], is_xml=is_xml, keys=keys), corrected, is_xml=is_xml
+        )
         for documents in (before, after)
     ]
     found = compare_outlines(*lines)
@@ -62,8 +64,8 @@ def outline_of(documents: Sequence[ReadDocument], corrections: list[Any]) -> dic
     """The schema of one or more documents: its lines for people and as JSON Schema."""
     is_xml = _is_xml(documents)
     corrected = load(list[Correction], corrections, where="/corrections")
-    shape = infer([one.value for one in documents], is_xml=is_xml, keys=decided_keys(corrected))
-    namespaces = {prefix: uri for one in documents for prefix, uri in one.namespaces.items()}
+    shape = infer([document.value for document in documents], is_xml=is_xml, keys=decided_keys(corrected))
+    namespaces = {prefix: uri for document in documents for prefix, uri in document.namespaces.items()}
     return {
         "lines": document_outline(shape, corrected, is_xml=is_xml),
         "schema": to_json_schema(shape, is_xml=is_xml, namespaces=namespaces),
@@ -73,7 +75,7 @@ def outline_of(documents: Sequence[ReadDocument], corrections: list[Any]) -> dic
 
 
 def comparison_of(before: ReadDocument, after: ReadDocument) -> dict[str, Any]:
-    """What is otherwise in the second of two documents, by place. after: read with the prefixes of the first."""
+    """What differs in the second of two documents, by place. after: read with the prefixes of the first."""
     found = compare_documents(before, after)
     return {"differences": found, "is_all": len(found) < MOST_TOLD}
 
@@ -102,22 +104,22 @@ def declared_for(project: Project, body: str, rows: Sequence[str]) -> Declared:
 
 
 def proposal(
-    project: Project, documents: Sequence[ReadDocument], given: Mapping[str, Any], declared: Declared = NOTHING_DECLARED
+    project: Project, documents: Sequence[ReadDocument], data: Mapping[str, Any], declared: Declared = NOTHING_DECLARED
 ) -> dict[str, Any]:
     """A record type and a mapping for what was pointed at. declared: what a definition says of it."""
     made = propose(
         documents,
-        rows=given["rows"],
-        name=given["name"],
-        take=given.get("take"),
-        corrections=load(list[Correction], given.get("corrections") or [], where="/corrections"),
+        rows=data["rows"],
+        name=data["name"],
+        take=data.get("take"),
+        corrections=load(list[Correction], data.get("corrections") or [], where="/corrections"),
         rule=project.naming_rule(),
         types=declared.types,
         declared_key=declared.key,
     )
     fitted = Fitted(made, (), ())
-    if given.get("onto"):
-        name = given["name"]
+    if data.get("onto"):
+        name = data["name"]
         known = record_types_of(project.pk)
         if name not in known:
             hint = did_you_mean(name, known) or "leave onto out, to propose one"
@@ -156,18 +158,18 @@ def drafted_types(project: Project, drafts: Mapping[str, Any] | None) -> dict[st
     return record_types
 
 
-def preview(project: Project, given: Mapping[str, Any]) -> dict[str, Any]:
+def preview(project: Project, data: Mapping[str, Any]) -> dict[str, Any]:
     """What a mapping makes of a stored response: records, rejects, and the place of every value. Keeps nothing."""
-    mapping = resolved_mapping(project.pk, load(MappingDocument, given["mapping"], where="/mapping"))
-    body = body_of(project, given["body"])
+    mapping = resolved_mapping(project.pk, load(MappingDocument, data["mapping"], where="/mapping"))
+    body = body_of(project, data["body"])
     read = read_for(mapping, body) if mapping.format == "xml" else document_to_look_at(body)
     check_format(mapping, read)
-    values = given_of(body, given.get("inputs") or {})
-    record_types = drafted_types(project, given.get("record_types"))
+    values = inputs_of(body, data.get("inputs") or {})
+    record_types = drafted_types(project, data.get("record_types"))
     outputs = []
     for output, compiled in zip(mapping.outputs, compile_mapping(mapping, record_types, is_kept=False), strict=True):
         mapped = compiled.run(read.value, values)
-        wanted = {*mapped.ordinals[:SHOWN]} | {one.ordinal for one in mapped.rejects[:SHOWN]}
+        wanted = {*mapped.ordinals[:SHOWN]} | {reject.ordinal for reject in mapped.rejects[:SHOWN]}
         rows = [
             shown_trace(trace, record_types[compiled.record_type], compiled)
             for trace in compiled.explain(read.value, values, only=wanted)

@@ -32,7 +32,7 @@ def resolved_mapping(project_id: int, document: MappingDocument, name: str = "")
 
 def mappings_of(project_id: int) -> dict[str, MappingDocument]:
     others = Mapping.objects.filter(project_id=project_id)
-    return {one.name: load(MappingDocument, one.document) for one in others}
+    return {other.name: load(MappingDocument, other.document) for other in others}
 
 
 def _mapping(item: Mapping) -> list[Problem]:
@@ -45,14 +45,14 @@ def _mapping(item: Mapping) -> list[Problem]:
 
 def users_of_mappings(items: Sequence[Mapping]) -> list[list[dict[str, str]]]:
     """What a change of each reaches: mappings that are based on it, and feeds that use it. Of one project."""
-    users = users_of(MAPPINGS, {one.project_id for one in items}, {one.name for one in items})
+    users = users_of(MAPPINGS, {item.project_id for item in items}, {item.name for item in items})
     prefetch_related_objects(items, "feeds")
     return [
         [
-            *use_lines("mapping", (user for kind, user in users[one.name] if kind is MAPPINGS and user.pk != one.pk)),
-            *use_lines("feed", one.feeds.all()),
+            *use_lines("mapping", (user for kind, user in users[item.name] if kind is MAPPINGS and user.pk != item.pk)),
+            *use_lines("feed", item.feeds.all()),
         ]
-        for one in items
+        for item in items
     ]
 
 

@@ -22,7 +22,7 @@ from rondine.core.errors import InputError, RondineError
 from rondine.core.mapping.compile import CompiledOutput, Mapped, check_format, compile_mapping
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.mapping.rowwise import row_reader
-from rondine.core.mapping.taking import given_values
+from rondine.core.mapping.taking import mapping_inputs
 from rondine.core.paths import normalized_path, parse_pointer, resolve, xpath_of
 from rondine.core.schema.outline import Correction
 from rondine.core.settings import load
@@ -36,7 +36,7 @@ from rondine.server.mappings.actions import comparison_of, drafted_types, outlin
 from rondine.server.mappings.kinds import MAPPINGS, resolved_mapping
 from rondine.server.mappings.views import ComparisonOfBodies, ComparisonOfStructures, OutlineShown, ProposalShown
 from rondine.server.records.browsing import shown_data
-from rondine.server.threads import apart
+from rondine.server.threads import in_own_thread
 
 _HEAD = 64 * 1024
 _PIECE = 256 * 1024
@@ -78,7 +78,7 @@ class RecordsQuestion(Strict):
         return attrs
 
 
-class TreeLine(serializers.Serializer[Any]):
+class TreeItem(serializers.Serializer[Any]):
     path = serializers.CharField()
     depth = serializers.IntegerField()
     name = serializers.CharField()
@@ -89,7 +89,7 @@ class TreeLine(serializers.Serializer[Any]):
 
 class Tree(serializers.Serializer[Any]):
     format = serializers.CharField()
-    lines = TreeLine(many=True)
+    lines = TreeItem(many=True)
 
 
 class ReadingView(ProjectView):
@@ -112,14 +112,14 @@ class ReadingView(ProjectView):
         try:
             text = json.loads(checked.validated_data["asked"])
         except ValueError as error:
-            raise InputError(f"this is no JSON: {error}", where="/asked", hint="send the question as JSON") from error
+            raise InputError(f"this is not JSON: {error}", where="/asked", hint="send the question as JSON") from error
         asked = question(data=text)
         asked.is_valid(raise_exception=True)
         return checked.validated_data["content"], asked.validated_data
 
     def documents(self, files: Iterable[UploadedFile]) -> list[ReadDocument]:
         """Raises DocumentError with the file's name, line and column."""
-        return [_read(one) for one in files]
+        return [_read(file) for file in files]
 
 
 def _media_type(file: UploadedFile, head: bytes) -> str:
@@ -241,7 +241,7 @@ class RecordsReading(WaitingView, ReadingView):
     )
     async def post(self, request: Request, project: str) -> StreamingHttpResponse:
         lines = await sync_to_async(self._lines)(request)
-        first = await apart(next)(lines)  # what cannot run says so with its status
+        first = await in_own_thread(next)(lines)  # what cannot run says so with its status
         return StreamingHttpResponse(_in_thread(first, lines), content_type="application/x-ndjson")
 
     def _lines(self, request: Request) -> Iterator[bytes]:
@@ -253,7 +253,7 @@ class RecordsReading(WaitingView, ReadingView):
         mapping = resolved_mapping(self.project.pk, load(MappingDocument, draft, where="/draft"))
         record_types = drafted_types(self.project, asked.get("record_types"))
         outputs = compile_mapping(mapping, record_types, is_kept=False)
-        return _told(mapping, outputs, record_types, files[0], given_values(asked.get("inputs") or {}))
+        return _told(mapping, outputs, record_types, files[0], mapping_inputs(asked.get("inputs") or {}))
 
 
 def _told(
@@ -261,7 +261,7 @@ def _told(
     outputs: list[CompiledOutput],
     record_types: dict[str, RecordTypeDocument],
     file: UploadedFile,
-    given: dict[Any, Any],
+    inputs: dict[Any, Any],
 ) -> Iterator[bytes]:
     """The lines. Raises what is wrong if it comes before the first; later it is the last line."""
     render = JsonRenderer().render
@@ -270,7 +270,7 @@ def _told(
     ]
     is_told = False
     try:
-        for mapped in _mapped(mapping, outputs, file, given):
+        for mapped in _mapped(mapping, outputs, file, inputs):
             for output, one, count in zip(outputs, mapped, counts, strict=True):
                 for line in _lines_of(output, one, record_types[output.record_type]):
                     is_told = True
@@ -301,7 +301,7 @@ def _lines_of(output: CompiledOutput, mapped: Mapped, record_type: RecordTypeDoc
 
 
 def _mapped(
-    mapping: MappingDocument, outputs: list[CompiledOutput], file: UploadedFile, given: dict[Any, Any]
+    mapping: MappingDocument, outputs: list[CompiledOutput], file: UploadedFile, inputs: dict[Any, Any]
 ) -> Iterator[list[Mapped]]:
     """A response's rows, some at a time where the mapping can be run so; else all of it at once, within the usual
     limits."""
@@ -318,19 +318,19 @@ def _mapped(
     charset = _charset(file)
     if reader is not None:
         is_empty = True
-        for part in reader.parts(chunks, given, [], of=of, charset=charset, name=name):
+        for part in reader.parts(chunks, inputs, [], of=of, charset=charset, name=name):
             is_empty = False
             yield part.mapped
         if not is_empty:
             return
     file.seek(0)
     whole = read_document(file.read(), media_type=media_type, charset=charset, namespaces=mapping.namespaces, name=name)
-    yield [output.run(whole.value, given) for output in outputs]
+    yield [output.run(whole.value, inputs) for output in outputs]
 
 
 async def _in_thread(first: bytes, rest: Iterator[bytes]) -> AsyncIterator[bytes]:
     """Lines that a thread makes, many at a time."""
-    take = apart(lambda: b"".join(islice(rest, 1_000)))
+    take = in_own_thread(lambda: b"".join(islice(rest, 1_000)))
     yield first
     while piece := await take():
         yield piece

@@ -20,7 +20,7 @@ from rondine.server.access.project_views import ProjectView
 from rondine.server.api.forms import FormShown
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.requests import Strict
-from rondine.server.items.serializers import ItemSerializer, UseLine
+from rondine.server.items.serializers import ItemSerializer, UseItem
 from rondine.server.items.views import ItemFilter, ItemViewSet, MakesItems
 from rondine.server.mappings.actions import (
     comparison_of,
@@ -32,7 +32,7 @@ from rondine.server.mappings.actions import (
     structure_comparison_of,
 )
 from rondine.server.mappings.kinds import MAPPINGS, mappings_of, users_of_mappings
-from rondine.server.records.views import MappedRow, RowChoiceLine
+from rondine.server.records.views import MappedRow, RowChoiceItem
 from rondine.server.runs.bodies import body_of, document_of, document_to_look_at
 
 
@@ -40,7 +40,7 @@ class MappingSerializer(ItemSerializer):
     document = DocumentField(MappingDocument, required=False)
     service = serializers.CharField()
     whole = DocumentField(MappingDocument, read_only=True, help_text="with all that it has from the one it is based on")
-    used_by = UseLine(many=True, read_only=True, help_text="what a change of it reaches")
+    used_by = UseItem(many=True, read_only=True, help_text="what a change of it reaches")
 
 
 class MappingFilter(ItemFilter):
@@ -73,19 +73,19 @@ class OutlineAsked(Strict):
     corrections = DocumentField(list[Correction], required=False)
 
 
-class AlternativeLine(serializers.Serializer[Any]):
+class AlternativeItem(serializers.Serializer[Any]):
     value = serializers.CharField()
     members = serializers.ListField(child=serializers.CharField())
 
 
-class AlternativesLine(serializers.Serializer[Any]):
+class AlternativesItem(serializers.Serializer[Any]):
     """Objects of several kinds: the member whose text tells, and the members that come with each text only."""
 
     field = serializers.CharField()
-    values = AlternativeLine(many=True)
+    values = AlternativeItem(many=True)
 
 
-class OutlineLine(serializers.Serializer[Any]):
+class OutlineItem(serializers.Serializer[Any]):
     path = serializers.CharField()
     name = serializers.CharField()
     depth = serializers.IntegerField()
@@ -108,13 +108,13 @@ class OutlineLine(serializers.Serializer[Any]):
         child=serializers.CharField(), help_text="of an object whose keys are data: some of them"
     )
     key_count = serializers.IntegerField()
-    alternatives = AlternativesLine(allow_null=True)
+    alternatives = AlternativesItem(allow_null=True)
 
 
 class OutlineShown(serializers.Serializer[Any]):
-    lines = OutlineLine(many=True)
+    lines = OutlineItem(many=True)
     schema = serializers.DictField()
-    row_choices = RowChoiceLine(many=True, help_text="what could become rows, of the first body")
+    row_choices = RowChoiceItem(many=True, help_text="what could become rows, of the first body")
     namespaces = serializers.DictField(child=serializers.CharField(), help_text="of XML: what its prefixes stand for")
 
 
@@ -125,9 +125,9 @@ class OutlineView(ProjectView):
 
     @extend_schema(operation_id="getOutline", request=OutlineAsked, responses=OutlineShown)
     def post(self, request: Request, project: str) -> Response:
-        given = self.validated(OutlineAsked, request)
-        documents = stored(self.project, [str(one) for one in given["bodies"]])
-        return Response(OutlineShown(outline_of(documents, given.get("corrections") or [])).data)
+        data = self.validated(OutlineAsked, request)
+        documents = stored(self.project, [str(body) for body in data["bodies"]])
+        return Response(OutlineShown(outline_of(documents, data.get("corrections") or [])).data)
 
 
 class ComparisonAsked(Strict):
@@ -135,7 +135,7 @@ class ComparisonAsked(Strict):
     after = serializers.UUIDField()
 
 
-class ValueDifferenceLine(serializers.Serializer[Any]):
+class ValueDifferenceItem(serializers.Serializer[Any]):
     path = serializers.CharField()
     kind = serializers.ChoiceField(["added", "removed", "changed", "retyped", "reordered"])
     before = serializers.CharField(allow_blank=True)
@@ -143,7 +143,7 @@ class ValueDifferenceLine(serializers.Serializer[Any]):
 
 
 class ComparisonOfBodies(serializers.Serializer[Any]):
-    differences = ValueDifferenceLine(many=True)
+    differences = ValueDifferenceItem(many=True)
     is_all = serializers.BooleanField()
 
 
@@ -154,9 +154,9 @@ class ComparisonView(ProjectView):
 
     @extend_schema(operation_id="compareBodies", request=ComparisonAsked, responses=ComparisonOfBodies)
     def post(self, request: Request, project: str) -> Response:
-        given = self.validated(ComparisonAsked, request)
-        before = document_of(body_of(self.project, str(given["before"])))
-        after = document_of(body_of(self.project, str(given["after"])), before.namespaces)
+        data = self.validated(ComparisonAsked, request)
+        before = document_of(body_of(self.project, str(data["before"])))
+        after = document_of(body_of(self.project, str(data["after"])), before.namespaces)
         return Response(ComparisonOfBodies(comparison_of(before, after)).data)
 
 
@@ -168,7 +168,7 @@ class StructureComparisonAsked(Strict):
     corrections = DocumentField(list[Correction], required=False)
 
 
-class StructureDifferenceLine(serializers.Serializer[Any]):
+class StructureDifferenceItem(serializers.Serializer[Any]):
     path = serializers.CharField()
     kind = serializers.ChoiceField(["added", "removed", "changed"])
     before = serializers.CharField(allow_blank=True, help_text="the part in words")
@@ -176,23 +176,23 @@ class StructureDifferenceLine(serializers.Serializer[Any]):
 
 
 class ComparisonOfStructures(serializers.Serializer[Any]):
-    differences = StructureDifferenceLine(many=True)
+    differences = StructureDifferenceItem(many=True)
     is_all = serializers.BooleanField()
 
 
 class StructureComparisonView(ProjectView):
-    """What newer bodies have that older ones do not allow: parts that came, are gone, or are otherwise."""
+    """What newer bodies have that older ones do not allow: parts that came, are gone, or differ."""
 
     permissions = {"POST": "view"}
 
     @extend_schema(operation_id="compareStructures", request=StructureComparisonAsked, responses=ComparisonOfStructures)
     def post(self, request: Request, project: str) -> Response:
-        given = self.validated(StructureComparisonAsked, request)
-        before = stored(self.project, [str(one) for one in given["before"]])
+        data = self.validated(StructureComparisonAsked, request)
+        before = stored(self.project, [str(one) for one in data["before"]])
         names = dict(before[0].namespaces)
-        bodies = [body_of(self.project, str(one)) for one in given["after"]]
-        after = [document_of(one, names) if names else document_to_look_at(one) for one in bodies]
-        found = structure_comparison_of(before, after, given.get("corrections") or [])
+        bodies = [body_of(self.project, str(one)) for one in data["after"]]
+        after = [document_of(body, names) if names else document_to_look_at(body) for body in bodies]
+        found = structure_comparison_of(before, after, data.get("corrections") or [])
         return Response(ComparisonOfStructures(found).data)
 
 
@@ -224,7 +224,7 @@ class ProposedPartShown(serializers.Serializer[Any]):
     output = DocumentField(Output)
 
 
-class PairLine(serializers.Serializer[Any]):
+class PairItem(serializers.Serializer[Any]):
     field = serializers.CharField()
     path = serializers.CharField()
     reason = serializers.ChoiceField(["same name", "similar name", "like values"])
@@ -238,7 +238,7 @@ class ProposalShown(serializers.Serializer[Any]):
     left_out = serializers.ListField(child=serializers.CharField())
     notes = serializers.ListField(child=serializers.CharField())
     parts = ProposedPartShown(many=True, help_text="to be added to the mapping's outputs where they are wanted")
-    pairs = PairLine(many=True, help_text="onto a record type that is there: what fills which field, and why")
+    pairs = PairItem(many=True, help_text="onto a record type that is there: what fills which field, and why")
     open = serializers.ListField(child=serializers.CharField(), help_text="its fields that nothing looks like")
 
 
@@ -249,10 +249,10 @@ class ProposalView(ProjectView):
 
     @extend_schema(operation_id="propose", request=ProposalAsked, responses=ProposalShown)
     def post(self, request: Request, project: str) -> Response:
-        given = self.validated(ProposalAsked, request)
-        documents = stored(self.project, [str(one) for one in given["bodies"]])
-        declared = declared_for(self.project, str(given["bodies"][0]), given["rows"])
-        return Response(ProposalShown(proposal(self.project, documents, given, declared)).data)
+        data = self.validated(ProposalAsked, request)
+        documents = stored(self.project, [str(body) for body in data["bodies"]])
+        declared = declared_for(self.project, str(data["bodies"][0]), data["rows"])
+        return Response(ProposalShown(proposal(self.project, documents, data, declared)).data)
 
 
 class PreviewAsked(Strict):
@@ -264,7 +264,7 @@ class PreviewAsked(Strict):
     inputs = serializers.DictField(child=AnyField(allow_null=True), required=False)
 
 
-class LossLine(serializers.Serializer[Any]):
+class LossItem(serializers.Serializer[Any]):
     field = serializers.CharField()
     words = serializers.CharField()
 
@@ -275,7 +275,7 @@ class LossLine(serializers.Serializer[Any]):
 class CoverageShown(serializers.Serializer[Any]):
     unused = serializers.ListField(child=serializers.CharField(), help_text="values of the row that no rule takes")
     open = serializers.ListField(child=serializers.CharField(), help_text="fields that no rule fills")
-    losses = LossLine(many=True, help_text="what may get lost, or keep values from fitting")
+    losses = LossItem(many=True, help_text="what may get lost, or keep values from fitting")
 
 
 class PreviewOutput(serializers.Serializer[Any]):
@@ -316,5 +316,5 @@ class PreviewView(ProjectView):
 
     @extend_schema(operation_id="previewMapping", request=PreviewAsked, responses=PreviewShown)
     def post(self, request: Request, project: str) -> Response:
-        given = self.validated(PreviewAsked, request)
-        return Response(PreviewShown(preview(self.project, {**given, "body": str(given["body"])})).data)
+        data = self.validated(PreviewAsked, request)
+        return Response(PreviewShown(preview(self.project, {**data, "body": str(data["body"])})).data)

@@ -29,7 +29,7 @@ TEXT_PIECE = 500_000
 MOST_PLACES = 500
 
 
-class NodeLine(serializers.Serializer[Any]):
+class NodeItem(serializers.Serializer[Any]):
     pointer = serializers.CharField(allow_blank=True)
     path = serializers.CharField()
     name = serializers.CharField()
@@ -43,7 +43,7 @@ class TreePiece(serializers.Serializer[Any]):
     pointer = serializers.CharField(allow_blank=True)
     kind = serializers.CharField()
     count = serializers.IntegerField()
-    nodes = NodeLine(many=True)
+    nodes = NodeItem(many=True)
 
 
 class TreeQuery(Strict):
@@ -95,7 +95,7 @@ def _resolved(value: Any, pointer: str) -> tuple[Location, Any]:
     return place
 
 
-class PlaceLine(serializers.Serializer[Any]):
+class PlaceItem(serializers.Serializer[Any]):
     pointer = serializers.CharField()
     path = serializers.CharField()
     text = serializers.CharField(help_text="of plain values, as JSON")
@@ -105,7 +105,7 @@ class PlaceLine(serializers.Serializer[Any]):
 
 
 class PlacesFound(serializers.Serializer[Any]):
-    items = PlaceLine(many=True)
+    items = PlaceItem(many=True)
     is_all = serializers.BooleanField()
 
 

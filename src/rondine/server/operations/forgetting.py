@@ -8,7 +8,7 @@ from typing import Any
 from django.db.models import Q, QuerySet
 
 from rondine.core.secret import Secret
-from rondine.engine.line import cleaned, cleaned_text, escaped
+from rondine.engine.connection import cleaned, cleaned_text, escaped
 from rondine.server.access.models import Project
 from rondine.server.connecting.models import Service
 from rondine.server.items.models import Revision
@@ -56,7 +56,7 @@ def _showing(rows: QuerySet[Any], secrets: list[Secret]) -> Iterator[Any]:
     model = rows.model
     table = model._meta.db_table
     columns = [f"coalesce({table}.{name}::text, '')" for name in (*_TEXTS[model], *_JSON[model])]
-    texts = {form for one in secrets for form in escaped(one.bare())}
+    texts = {form for secret in secrets for form in escaped(secret.bare())}
     forms = sorted({form for text in texts for form in (text, json.dumps(text)[1:-1])})
     where = " OR ".join("strpos(" + " || chr(10) || ".join(columns) + ", %s) > 0" for _ in forms)
     yield from rows.extra(where=[where], params=forms).iterator(chunk_size=100)
@@ -76,7 +76,7 @@ def _cleaned_value(value: Any, secrets: list[Secret]) -> Any:
     """A JSON value with each text in it cleaned, names of members too; one that is a secret and nothing else however
     short it is."""
     if isinstance(value, str):
-        is_whole = any(value == one.bare() for one in secrets)
+        is_whole = any(value == secret.bare() for secret in secrets)
         return "*" * len(value) if is_whole else cleaned_text(value, secrets)
     if isinstance(value, dict):
         return {cleaned_text(str(name), secrets): _cleaned_value(one, secrets) for name, one in value.items()}

@@ -12,7 +12,7 @@ from rondine.core.items.connection import ConnectionDocument
 from rondine.core.items.service import ServiceDocument
 from rondine.core.names import proposed_name
 from rondine.core.operations.document import OperationDocument
-from rondine.core.protocols.address import placed_below, take_apart
+from rondine.core.protocols.address import parse_address, placed_below
 from rondine.core.settings import dump, load
 from rondine.core.signin import NoSignIn
 from rondine.server.access.models import Person, Project
@@ -41,7 +41,7 @@ def preparation_of(service: Service) -> list[Fact]:
     document: ServiceDocument = load(ServiceDocument, service.document)
     noted = document.preparation
     connections = list(Connection.objects.filter(service=service).select_related("credential").order_by("name"))
-    settings = [(one, load(ConnectionDocument, one.document)) for one in connections]
+    settings = [(connection, load(ConnectionDocument, connection.document)) for connection in connections]
     operations = list(Operation.objects.filter(service=service).order_by("name"))
 
     def fact(name: str, title: str, hint: str, *known: tuple[str, str]) -> Fact:
@@ -49,9 +49,14 @@ def preparation_of(service: Service) -> list[Fact]:
         return Fact(name, title, value, source, "" if value else hint)
 
     signing = [(one, held) for one, held in settings if not isinstance(held.sign_in, NoSignIn)]
-    is_reached = [one for one in connections if (one.check_result or {}).get("works")]
+    is_reached = [connection for connection in connections if (connection.check_result or {}).get("works")]
     inputs = sorted(
-        {one.name for item in operations for one in load(OperationDocument, item.document).inputs if one.required}
+        {
+            input_.name
+            for item in operations
+            for input_ in load(OperationDocument, item.document).inputs
+            if input_.required
+        }
     )
     return [
         fact("documentation", "Where its documentation is", "note its address", (document.documentation, "service")),
@@ -75,9 +80,9 @@ def preparation_of(service: Service) -> list[Fact]:
             "The key or account",
             f"get it: {noted.key_from}" if noted.key_from else "note where to get one",
             *(
-                (f"kept in credential {one.credential.name}", f"connection {one.name}")
-                for one in connections
-                if one.credential and one.credential.names
+                (f"kept in credential {connection.credential.name}", f"connection {connection.name}")
+                for connection in connections
+                if connection.credential and connection.credential.names
             ),
             ("none is needed" if isinstance(noted.sign_in, NoSignIn) else "", "noted"),
         ),
@@ -92,7 +97,7 @@ def preparation_of(service: Service) -> list[Fact]:
             "example",
             "A first operation",
             "an example address from the documentation",
-            (", ".join(one.name for one in operations[:5]), "operations"),
+            (", ".join(operation.name for operation in operations[:5]), "operations"),
             (noted.example, "noted"),
         ),
         fact(
@@ -104,15 +109,13 @@ def preparation_of(service: Service) -> list[Fact]:
     ]
 
 
-def connect_prepared(
-    project: Project, person: Person, role: str, name: str, given: Mapping[str, Any]
-) -> dict[str, Any]:
+def connect_prepared(project: Project, person: Person, role: str, name: str, data: Mapping[str, Any]) -> dict[str, Any]:
     """Makes the connection in an environment from what is noted, with an empty credential if the sign-in needs one, and
     the first operation."""
     service: Service = find_item(SERVICES, project, name)
-    environment = environment_of(project, given["environment"])
+    environment = environment_of(project, data["environment"])
     noted = load(ServiceDocument, service.document).preparation
-    taken = take_apart(noted.example) if noted.example else None
+    taken = parse_address(noted.example) if noted.example else None
     base = noted.base_address or (taken.base_address if taken else "")
     if not base:
         raise InputError(

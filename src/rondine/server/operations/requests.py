@@ -29,23 +29,23 @@ from rondine.core.protocols.problems import operation_problems
 from rondine.core.protocols.rest import Built, build_request, with_connection
 from rondine.core.secret import Secret
 from rondine.core.settings import load
-from rondine.core.signin import Given, NoSignIn, ReadToken, Token
-from rondine.engine.client import Line
+from rondine.core.signin import NoSignIn, ReadToken, SignInContext, Token
+from rondine.engine.client import OpenConnection
 from rondine.server.access.models import Project
 from rondine.server.connecting.kinds import SERVICES
 from rondine.server.connecting.models import Connection, Environment, Service
-from rondine.server.connecting.opening import connection_for, environment_of, guard_of, line_of, standing_values
+from rondine.server.connecting.opening import connection_for, environment_of, guard_of, open_connection, standing_values
 from rondine.server.connecting.usage import usage_of
 from rondine.server.items.actions import find_item
 from rondine.server.operations.kinds import with_queries
 
 
 @dataclass(frozen=True, slots=True)
-class ReadyCall:
+class PreparedCall:
     """A request about to be sent: by which connection, with the origin of each value. service: None for a one-off,
     which has no connection. has_values: any of its inputs has one."""
 
-    line: Line | None
+    connection: OpenConnection | None
     built: Built
     problems: list[Problem]
     environment: Environment
@@ -63,7 +63,7 @@ def prepare(
     strict: bool,
     operation: str = "",
     base_address: str = "",
-) -> ReadyCall:
+) -> PreparedCall:
     """The request for these values. strict: raise what keeps it from being sent; otherwise list it and show what there
     is.
 
@@ -87,23 +87,25 @@ def prepare(
             hint=problems[0].hint,
             problems=problems,
         )
-    line: Line | None = None
+    connection: OpenConnection | None = None
     base = "https://base-address.invalid"
     try:
         if service is None:
             base = _one_off(base_address)
-            line = Line(f"one-off {project.pk}", 0, base, NoSignIn(), guard_of(project.pk), is_connection=False)
+            connection = OpenConnection(
+                f"one-off {project.pk}", 0, base, NoSignIn(), guard_of(project.pk), is_connection=False
+            )
         else:
-            connection = connection_for(service, environment)
-            wanted: ConnectionDocument = load(ConnectionDocument, connection.document)
+            item = connection_for(service, environment)
+            wanted: ConnectionDocument = load(ConnectionDocument, item.document)
             base = wanted.address() or base
             if not is_reading(document) and "write" not in wanted.supports:
                 raise DraftError(
-                    f'connection "{connection.name}" is for reading only; {document.method} writes',
-                    where=f"connection {connection.name}",
+                    f'connection "{item.name}" is for reading only; {document.method} writes',
+                    where=f"connection {item.name}",
                     hint="choose another connection, or let this one support write",
                 )
-            line = line_of(connection, operation)
+            connection = open_connection(item, operation)
     except RondineError as error:
         if strict:
             raise
@@ -117,29 +119,29 @@ def prepare(
             raise
         problems += list(error.problems)
     known = {
-        one.name: f"{{{one.name}}}"
-        for one in document.inputs
-        if not strict and one.name not in checked and one.required
+        input_.name: f"{{{input_.name}}}"
+        for input_ in document.inputs
+        if not strict and input_.name not in checked and input_.required
     }
     if any(problem.where == "/path" for problem in problems):
         document = replace_path(document)
     try:
-        built = build_request(document, base, {**checked, **known}, given=values, standing=standing)
+        built = build_request(document, base, {**checked, **known}, inputs=values, standing=standing)
     except InputError as error:
         if strict:
             raise
         problems.append(Problem(error.where, error.message, error.hint))
         unknown = _Unknown(standing)
-        built = build_request(replace_path(document), base, {**checked, **known}, given=values, standing=unknown)
-    built = with_connection(built, line.headers if line else (), line.query if line else ())
-    if line is not None:
+        built = build_request(replace_path(document), base, {**checked, **known}, inputs=values, standing=unknown)
+    built = with_connection(built, connection.headers if connection else (), connection.query if connection else ())
+    if connection is not None:
         try:
-            line.guard.permission(built.request.url)
+            connection.guard.permission(built.request.url)
         except HostRefused as error:
             if strict:
                 raise
             problems.append(Problem(error.where, error.message, error.hint))
-    return ReadyCall(line, built, problems, environment, service, bool(checked))
+    return PreparedCall(connection, built, problems, environment, service, bool(checked))
 
 
 def _one_off(base_address: str) -> str:
@@ -172,13 +174,15 @@ def replace_path(document: OperationDocument) -> OperationDocument:
     return msgspec.structs.replace(document, path="/" + document.path.replace("{", "").replace("}", "").lstrip("/"))
 
 
-def shown_request(ready: ReadyCall) -> str:
+def shown_request(ready: PreparedCall) -> str:
     """The request as it will be sent, signed in, with secrets masked."""
-    line = ready.line
-    if line is None:
+    connection = ready.connection
+    if connection is None:
         return http_text(ready.built.request)
-    given = Given(line.secrets[0], timezone.now, os.urandom, line.base_address, line.operations, {})
-    exchange = line.sign_in.exchange(Send(ready.built.request), given)
+    context = SignInContext(
+        connection.secrets[0], timezone.now, os.urandom, connection.base_address, connection.operations, {}
+    )
+    exchange = connection.sign_in.exchange(Send(ready.built.request), context)
     try:
         asked = next(exchange)
         if isinstance(asked, ReadToken):  # what is shown is a call with a token, whether there is one just now or not
@@ -191,15 +195,15 @@ def shown_request(ready: ReadyCall) -> str:
         exchange.close()
 
 
-def sign_in_source(ready: ReadyCall) -> str:
+def sign_in_source(ready: PreparedCall) -> str:
     """Whether the operation signs in as its connection does, by its own sign-in, or not at all."""
-    line = ready.line
-    if line is None or isinstance(line.sign_in, NoSignIn):
+    connection = ready.connection
+    if connection is None or isinstance(connection.sign_in, NoSignIn):
         return "none"
-    return "own" if line.own_operation else "from connection"
+    return "own" if connection.own_operation else "from connection"
 
 
-def supported_uses(ready: ReadyCall) -> list[str]:
+def supported_uses(ready: PreparedCall) -> list[str]:
     """What the connection may be used for: live, copy, write; everything, while there is none."""
     found = None
     if ready.service is not None:
@@ -208,16 +212,16 @@ def supported_uses(ready: ReadyCall) -> list[str]:
     return list(document.supports)
 
 
-def trial_warnings(ready: ReadyCall) -> list[Problem]:
+def trial_warnings(ready: PreparedCall) -> list[Problem]:
     """What a person should know before sending: limits that this call would use up, and what the connection warns of."""
-    if ready.line is None or ready.service is None:
+    if ready.connection is None or ready.service is None:
         return []
-    usage, now = usage_of(ready.line.id)
+    usage, now = usage_of(ready.connection.id)
     warnings = []
     if usage.held_until > now:
         words = f"all calls wait {wait_words(usage.held_until - now)} more: {usage.held_why}"
         warnings.append(Problem("limits", words, "it goes on by itself then"))
-    for one in meter(ready.line.limits, usage, now=now):
+    for one in meter(ready.connection.limits, usage, now=now):
         if one.left <= 1 and (one.limit.calls > 1 or one.limit.span != "second"):
             when = f"{datetime.fromtimestamp(one.refills_at, UTC):%Y-%m-%d %H:%M:%S} UTC" if one.refills_at else "now"
             what = "nothing is left of" if one.left == 0 else "this call uses up the rest of"

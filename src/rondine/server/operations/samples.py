@@ -23,49 +23,51 @@ from rondine.server.operations.models import Sample
 from rondine.server.runs.models import Body, Call
 
 
-def keep_sample(project: Project, person: Person, given: Mapping[str, Any]) -> Sample:
+def keep_sample(project: Project, person: Person, data: Mapping[str, Any]) -> Sample:
     """A sample from a trial's call (`run`), from pasted text, or from a file's bytes. Raises DocumentError if it is not
     sound."""
-    if sum(given.get(name) is not None for name in ("run", "text", "base64")) != 1:
+    if sum(data.get(name) is not None for name in ("run", "text", "base64")) != 1:
         raise InputError(
             "give one of run, text and base64",
             where="/run",
             hint="run: the number of a trial; text: a response pasted; base64: the bytes of a file",
         )
-    if given.get("run") is None:
-        content, charset = given_content(given)
-        media_type = given.get("media_type") or likely_media_type(content)
+    if data.get("run") is None:
+        content, charset = uploaded_content(data)
+        media_type = data.get("media_type") or likely_media_type(content)
         read_document(content, media_type=media_type, charset=charset, name="the sample")
-        content = _without_keys(content, given.get("keys"))
+        content = _without_keys(content, data.get("keys"))
         document, body = SampleDocument(), Body.of(project.pk, content, media_type, charset)
     else:
-        call = Call.objects.select_related("body").filter(run__project=project, run_id=given["run"], number=1).first()
+        call = Call.objects.select_related("body").filter(run__project=project, run_id=data["run"], number=1).first()
         if call is None or call.body is None:
             raise NotFound(
-                f"run {given['run']} has no stored response",
+                f"run {data['run']} has no stored response",
                 where="/run",
                 hint="try the operation again, then keep its response",
             )
-        document = SampleDocument(request=call.request, status=call.status, headers=[list(one) for one in call.headers])
+        document = SampleDocument(
+            request=call.request, status=call.status, headers=[list(header) for header in call.headers]
+        )
         before = call.body.content()
-        content = _without_keys(before, given.get("keys"))
+        content = _without_keys(before, data.get("keys"))
         body = call.body if content == before else Body.of(project.pk, content, call.body.media_type, call.body.charset)
     body.save()
     wanted = {
-        "name": given["name"],
-        "title": given.get("title", ""),
-        "operation": given.get("operation"),
+        "name": data["name"],
+        "title": data.get("title", ""),
+        "operation": data.get("operation"),
         "document": dump(document),
     }
     return make_item(SAMPLES, project, person, wanted, body=body)
 
 
-def given_content(given: Mapping[str, Any], here: str = "") -> tuple[bytes, str]:
+def uploaded_content(data: Mapping[str, Any], here: str = "") -> tuple[bytes, str]:
     """(content, its charset) of a text, or of bytes in base64, which may say their encoding themselves."""
-    if given.get("text") is not None:
-        return given["text"].encode("utf-8", "surrogatepass"), "utf-8"
+    if data.get("text") is not None:
+        return data["text"].encode("utf-8", "surrogatepass"), "utf-8"
     try:
-        return base64.b64decode(given["base64"], validate=True), ""
+        return base64.b64decode(data["base64"], validate=True), ""
     except (binascii.Error, ValueError) as error:
         raise InputError(
             f"this is not base64: {error}", where=f"{here}/base64", hint="encode the bytes anew"

@@ -13,7 +13,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from rondine.core.documents import ReadDocument
-from rondine.core.documents.json import told_twice
+from rondine.core.documents.json import duplicate_key_notes
 from rondine.core.documents.reading import text_of_body
 from rondine.core.errors import (
     Conflict,
@@ -38,20 +38,20 @@ from rondine.core.operations.outcome import Outcome, is_conditional, unasked_304
 from rondine.core.pagination.recognise import PagingGuess, recognise
 from rondine.core.pagination.signs import signs_of
 from rondine.core.paths import parse_xpath
-from rondine.core.protocols.judging import judged
+from rondine.core.protocols.classifying import classify_response
 from rondine.core.schema import Correction, Shape
 from rondine.core.schema.check import as_described, differences
 from rondine.core.secret import MASK, Secret
 from rondine.core.settings import dump, load
-from rondine.core.signin import Given, NoSignIn, SignInOperation
-from rondine.engine.client import Arrival, Engine, SideCall
-from rondine.engine.line import cleaned, cleaned_text
+from rondine.core.signin import NoSignIn, SignInContext, SignInOperation
+from rondine.engine.client import Engine, Received, SideCall
+from rondine.engine.connection import cleaned, cleaned_text
 from rondine.server.access.models import Person, Project
 from rondine.server.connecting.models import Connection
 from rondine.server.connecting.process import TRIAL_PATIENCE
 from rondine.server.operations.kinds import OPERATIONS
 from rondine.server.operations.models import Definition, Operation
-from rondine.server.operations.requests import ReadyCall, prepare, shown_request
+from rondine.server.operations.requests import PreparedCall, prepare, shown_request
 from rondine.server.runs.bodies import document_of
 from rondine.server.runs.calls import here, problem_of, side_call, via_of
 from rondine.server.runs.models import Body, Call, Run
@@ -61,7 +61,7 @@ from rondine.server.threads import release_database
 MOST_STORED = 64 * 1024 * 1024
 
 
-#: Bytes of a trial's response up to which it is looked through for names that stand twice.
+#: Bytes of a trial's response up to which it is looked through for names that are duplicated.
 MOST_LOOKED_THROUGH = 4 * 1024 * 1024
 
 
@@ -86,7 +86,7 @@ async def try_operation(
     base_address: in place of a service, for a one-off; the run keeps the draft, so that service, connection and
     operation can be made of it.
 
-    Raises what keeps it from being sent; a failure on the way or a bad status is no exception but part of the run.
+    Raises what keeps it from being sent; a failure on the way or a bad status is not an exception but part of the run.
     """
     ready = await sync_to_async(prepare)(
         project,
@@ -118,15 +118,17 @@ async def try_operation(
             where="empty_is_meant",
             hint="give them values; if it is meant, say so: empty_is_meant: true (rondine operation try --empty)",
         )
-    assert ready.line is not None
+    assert ready.connection is not None
     started = timezone.now()
-    arrivals: list[Arrival] = []
+    arrivals: list[Received] = []
     sides: list[SideCall] = []
     error: RondineError | None = None
     await release_database()
     try:
         arrivals.append(
-            await engine.call(ready.line, Send(ready.built.request), patience=TRIAL_PATIENCE, witness=sides.append)
+            await engine.call(
+                ready.connection, Send(ready.built.request), patience=TRIAL_PATIENCE, on_side_call=sides.append
+            )
         )
     except RondineError as failure:
         error = failure
@@ -138,7 +140,7 @@ async def try_operation(
         "paging": dump(document.paging) if document.paging is not None else None,
         "definition": document.came_from.definition if document.came_from is not None else "",
     }
-    one_off["signs_in"] = not isinstance(ready.line.sign_in, NoSignIn)
+    one_off["signs_in"] = not isinstance(ready.connection.sign_in, NoSignIn)
     label = called_in_body(document)
     return await sync_to_async(_store_trial)(
         project, person, ready, arrivals, sides, error, started, operation_name, dict(values), one_off, label
@@ -148,8 +150,8 @@ async def try_operation(
 def _store_trial(
     project: Project,
     person: Person,
-    ready: ReadyCall,
-    arrivals: list[Arrival],
+    ready: PreparedCall,
+    arrivals: list[Received],
     sides: list[SideCall],
     error: RondineError | None,
     started: Any,
@@ -163,15 +165,15 @@ def _store_trial(
         if operation_name
         else None
     )
-    arrival = arrivals[0] if arrivals else None
-    request_text = http_text(arrival.request) if arrival else shown_request(ready)
+    received = arrivals[0] if arrivals else None
+    request_text = http_text(received.request) if received else shown_request(ready)
     url = ready.built.request.url
-    if sensitive := sign_in_values(ready, operation_name, values, arrival):
-        if arrival is not None:
-            arrival = replace(
-                arrival,
-                body=cleaned(arrival.body, sensitive),
-                headers=tuple((name, cleaned_text(value, sensitive)) for name, value in arrival.headers),
+    if sensitive := sign_in_values(ready, operation_name, values, received):
+        if received is not None:
+            received = replace(
+                received,
+                body=cleaned(received.body, sensitive),
+                headers=tuple((name, cleaned_text(value, sensitive)) for name, value in received.headers),
             )
         request_text, url = cleaned_text(request_text, sensitive), cleaned_text(url, sensitive)
         names = {one.label for one in sensitive}
@@ -179,8 +181,8 @@ def _store_trial(
     nothing_found = one_off["outcomes"].get("nothing_found", {}).get("statuses", [])
     is_good = (
         error is None
-        and arrival is not None
-        and (arrival.status < 300 or arrival.status == 304 or arrival.status in nothing_found)
+        and received is not None
+        and (received.status < 300 or received.status == 304 or received.status in nothing_found)
     )
     with transaction.atomic():
         run = Run.objects.create(
@@ -200,8 +202,8 @@ def _store_trial(
             error=problem_of(error) if error else None,
         )
         body = None
-        if arrival is not None and arrival.body and len(arrival.body) <= MOST_STORED:
-            body = Body.of(project.pk, arrival.body, arrival.media_type, arrival.charset)
+        if received is not None and received.body and len(received.body) <= MOST_STORED:
+            body = Body.of(project.pk, received.body, received.media_type, received.charset)
             body.save()
         Call.objects.create(
             run=run,
@@ -210,22 +212,24 @@ def _store_trial(
             url=url,
             request=request_text,
             at=started,
-            status=arrival.status if arrival else None,
-            reason=arrival.reason[:200] if arrival else "",
-            headers=shown_headers(arrival.headers) if arrival else [],
-            size=len(arrival.body) if arrival else None,
-            timings=arrival.timings.to_json() if arrival else {},
+            status=received.status if received else None,
+            reason=received.reason[:200] if received else "",
+            headers=shown_headers(received.headers) if received else [],
+            size=len(received.body) if received else None,
+            timings=received.timings.to_json() if received else {},
             error=run.error,
             body=body,
-            via=via_of(ready.line),
+            via=via_of(ready.connection),
             by=here(),
         )
-        Call.objects.bulk_create(side_call(run.pk, number, side, ready.line) for number, side in enumerate(sides, 2))
+        Call.objects.bulk_create(
+            side_call(run.pk, number, side, ready.connection) for number, side in enumerate(sides, 2)
+        )
     return run
 
 
 def sign_in_values(
-    ready: ReadyCall, operation: str, values: Mapping[str, Any], arrival: Arrival | None
+    ready: PreparedCall, operation: str, values: Mapping[str, Any], received: Received | None
 ) -> list[Secret]:
     """What must not be kept of a trial of the sign-in operation: its secret inputs, by their names, and the token."""
     if ready.service is None:
@@ -235,11 +239,11 @@ def sign_in_values(
     if not isinstance(scheme, SignInOperation) or scheme.operation != operation:
         return []
     found = [Secret(str(values[name]), name) for name in scheme.secret_inputs if values.get(name)]
-    if arrival is not None:
-        given = Given({}, timezone.now, os.urandom)
+    if received is not None:
+        context = SignInContext({}, timezone.now, os.urandom)
         try:
-            response = Response(arrival.status, arrival.headers, content=arrival.body)
-            found.append(scheme.read(response, given, where="trial").access)
+            response = Response(received.status, received.headers, content=received.body)
+            found.append(scheme.read(response, context, where="trial").access)
         except RondineError:
             pass
     return found
@@ -297,7 +301,7 @@ def _read_response(run: Run, call: Call, report: TrialReport) -> ReadDocument:
         return ReadDocument(None)
     report.format = read.format
     if read.format == "json" and call.body.size <= MOST_LOOKED_THROUGH:
-        report.notes += told_twice(text_of_body(call.body.content(), call.body.charset), 5)
+        report.notes += duplicate_key_notes(text_of_body(call.body.content(), call.body.charset), 5)
     media_type = call.body.media_type
     if (read.format == "xml") != bool(re.search(r"\bxml$", media_type)) and _is_structured(media_type):
         report.notes.append(f"its Content-Type says {media_type}, and it is {read.format.upper()}")
@@ -315,7 +319,7 @@ def _outcome_of(run: Run, call: Call, status: int, read: ReadDocument, unreadabl
     looks = call.body is not None and any(rule.text for rule in rules.failures)
     head = call.body.content() if looks else b""
     charset = call.body.charset if looks else ""
-    outcome = judged(rules, status, read, tuple(map(tuple, call.headers)), head=head, charset=charset)
+    outcome = classify_response(rules, status, read, tuple(map(tuple, call.headers)), head=head, charset=charset)
     if status == 401 and not run.content.get("signs_in", True):
         return without_sign_in(outcome, is_one_off="base_address" in run.content)
     if outcome.is_good and unreadable and _wants_to_read(run, call):
@@ -335,7 +339,11 @@ def _wants_to_read(run: Run, call: Call) -> bool:
     described = run.content.get("described", {})
     is_structure = _is_structured(media_type)
     has_feeds = run.operation is not None and run.operation.feeds.exists()
-    good = [one for one in described.get("responses", []) if one["status"] in ("2XX", "default", str(call.status))]
+    good = [
+        response
+        for response in described.get("responses", [])
+        if response["status"] in ("2XX", "default", str(call.status))
+    ]
     wants = any("json" in one.get("media_type", "") or "xml" in one.get("media_type", "") for one in good)
     return is_structure or wants or bool(described.get("rows")) or has_feeds
 
@@ -382,9 +390,9 @@ def against_definition(
     if described is None:
         return "", []
     missing = [
-        Problem(f"header {one.name}", "the definition says that it is always there", "it did not come")
-        for one in described.headers
-        if one.required and one.name.lower() not in headers
+        Problem(f"header {header.name}", "the definition says that it is always there", "it did not come")
+        for header in described.headers
+        if header.required and header.name.lower() not in headers
     ]
     if described.schema is None:
         return (described.status, missing) if missing else ("", [])

@@ -15,29 +15,29 @@ from rondine.core.definitions.pasted import read_body, read_pasted
 from rondine.core.errors import InputError
 from rondine.core.operations.document import OperationDocument
 from rondine.core.operations.keylike import keys_in_operation
-from rondine.core.protocols.address import take_apart
+from rondine.core.protocols.address import parse_address
 from rondine.core.protocols.body_choice import with_body_as
 from rondine.core.settings import load
 from rondine.server.access.project_views import ProjectView, WaitingView
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.requests import SENDING_MARK, Strict, sending_mark
-from rondine.server.api.shapes import ProblemLine
+from rondine.server.api.shapes import ProblemItem
 from rondine.server.connecting.kinds import SERVICES
 from rondine.server.connecting.process import parts
 from rondine.server.items.actions import find_item
 from rondine.server.items.references import users_of
 from rondine.server.items.views import ItemFilter, ItemViewSet, MakesItems
 from rondine.server.operations.adopting import adopt_paging, call_of_sample
-from rondine.server.operations.by_hand import keep_trial, pattern, placed_in
+from rondine.server.operations.describing import keep_trial, pattern, placed_in
+from rondine.server.operations.extracting import extract_secret
 from rondine.server.operations.kinds import OPERATIONS, QUERIES, SAMPLES
-from rondine.server.operations.moving import move_key
 from rondine.server.operations.preparation import connect_prepared, preparation_of
 from rondine.server.operations.requests import prepare, shown_request, sign_in_source, supported_uses, trial_warnings
 from rondine.server.operations.samples import keep_sample
 from rondine.server.operations.serializers import OperationSerializer, PreparedQuerySerializer, SampleSerializer
 from rondine.server.operations.trials import trial_report, try_operation
 from rondine.server.records.filling import filled, told_origins
-from rondine.server.records.views import RowChoiceLine
+from rondine.server.records.views import RowChoiceItem
 from rondine.server.runs.models import Run
 from rondine.server.runs.sendings import send_once
 from rondine.server.runs.serializers import CallSerializer
@@ -129,7 +129,7 @@ class Address(Strict):
     environment = serializers.CharField(required=False, default="test")
 
 
-class FindingLine(serializers.Serializer[Any]):
+class FindingItem(serializers.Serializer[Any]):
     """A fixed value that looks like a key."""
 
     place = serializers.CharField()
@@ -146,7 +146,7 @@ class AddressParts(serializers.Serializer[Any]):
     name = serializers.CharField()
     title = serializers.CharField()
     operation = DocumentField(OperationDocument)
-    findings = FindingLine(many=True)
+    findings = FindingItem(many=True)
     joined = serializers.CharField()
     difference = serializers.CharField(help_text=DIFFERENCE)
 
@@ -158,9 +158,9 @@ class AddressView(ProjectView):
 
     @extend_schema(operation_id="takeApart", request=Address, responses=AddressParts)
     def post(self, request: Request, project: str) -> Response:
-        given = self.validated(Address, request)
-        found = take_apart(given["address"], given["method"])
-        placed = placed_in(self.project, found.operation, found.base_address, given["service"], given["environment"])
+        data = self.validated(Address, request)
+        found = parse_address(data["address"], data["method"])
+        placed = placed_in(self.project, found.operation, found.base_address, data["service"], data["environment"])
         parts = {
             "base_address": found.base_address,
             "name": self.project.naming_rule().name("operation", found.title) if found.title else "",
@@ -191,7 +191,7 @@ class PasteParts(serializers.Serializer[Any]):
     name = serializers.CharField(allow_blank=True)
     title = serializers.CharField(allow_blank=True)
     operation = DocumentField(OperationDocument)
-    findings = FindingLine(many=True)
+    findings = FindingItem(many=True)
     difference = serializers.CharField(help_text=DIFFERENCE)
 
 
@@ -203,11 +203,11 @@ class PasteView(ProjectView):
 
     @extend_schema(operation_id="readPasted", request=Paste, responses=PasteParts)
     def post(self, request: Request, project: str) -> Response:
-        given = self.validated(Paste, request)
-        is_body = given["part"] == "body"
-        found = read_body(given["text"], given["media_type"]) if is_body else read_pasted(given["text"])
-        service = given["service"] if found.kind in ("address", "request") else ""
-        placed = placed_in(self.project, found.operation, found.base_address, service, given["environment"])
+        data = self.validated(Paste, request)
+        is_body = data["part"] == "body"
+        found = read_body(data["text"], data["media_type"]) if is_body else read_pasted(data["text"])
+        service = data["service"] if found.kind in ("address", "request") else ""
+        placed = placed_in(self.project, found.operation, found.base_address, service, data["environment"])
         parts = {
             "kind": found.kind,
             "base_address": found.base_address,
@@ -226,7 +226,7 @@ class PatternGiven(Strict):
     key = serializers.RegexField(r"^[A-Za-z][A-Za-z0-9_]{0,62}$", required=False, default="id")
 
 
-class PatternLine(serializers.Serializer[Any]):
+class PatternItem(serializers.Serializer[Any]):
     name = serializers.CharField()
     title = serializers.CharField()
     document = DocumentField(OperationDocument)
@@ -238,11 +238,11 @@ class PatternView(ProjectView):
 
     permissions = {"POST": "view"}
 
-    @extend_schema(operation_id="proposeUsual", request=PatternGiven, responses=PatternLine(many=True))
+    @extend_schema(operation_id="proposeUsual", request=PatternGiven, responses=PatternItem(many=True))
     def post(self, request: Request, project: str) -> Response:
-        given = self.validated(PatternGiven, request)
-        found = pattern(self.project, given["path"], given["record_type"], given["key"])
-        return Response(PatternLine(found, many=True).data)
+        data = self.validated(PatternGiven, request)
+        found = pattern(self.project, data["path"], data["record_type"], data["key"])
+        return Response(PatternItem(found, many=True).data)
 
 
 class RecordGiven(Strict):
@@ -279,7 +279,7 @@ class Asked(Strict):
     )
 
 
-class OriginLine(serializers.Serializer[Any]):
+class OriginItem(serializers.Serializer[Any]):
     place = serializers.CharField()
     name = serializers.CharField()
     value = serializers.CharField()
@@ -291,23 +291,23 @@ class RequestShown(serializers.Serializer[Any]):
     text = serializers.CharField()
     url = serializers.CharField()
     method = serializers.CharField()
-    origins = OriginLine(many=True)
-    problems = ProblemLine(many=True)
-    warnings = ProblemLine(many=True)
-    findings = FindingLine(many=True)
+    origins = OriginItem(many=True)
+    problems = ProblemItem(many=True)
+    warnings = ProblemItem(many=True)
+    findings = FindingItem(many=True)
     sign_in = serializers.CharField(help_text="from connection, own, or none")
     connection = serializers.CharField(allow_blank=True, help_text="its name; empty for a one-off")
     supports = serializers.ListField(child=serializers.CharField(), help_text="what the connection may be used for")
 
 
-def asked_document(project: Any, given: Any) -> OperationDocument:
-    if "document" in given:
-        return load(OperationDocument, given["document"], where="/document")  # type: ignore[no-any-return]
-    if "operation" not in given:
+def asked_document(project: Any, data: Any) -> OperationDocument:
+    if "document" in data:
+        return load(OperationDocument, data["document"], where="/document")  # type: ignore[no-any-return]
+    if "operation" not in data:
         raise InputError(
             "nothing was asked for", where="/operation", hint="give the name of a saved operation, or a document"
         )
-    return load(OperationDocument, find_item(OPERATIONS, project, given["operation"]).document)  # type: ignore[no-any-return]
+    return load(OperationDocument, find_item(OPERATIONS, project, data["operation"]).document)  # type: ignore[no-any-return]
 
 
 class RequestView(ProjectView):
@@ -317,19 +317,19 @@ class RequestView(ProjectView):
 
     @extend_schema(operation_id="showRequest", request=Asked, responses=RequestShown)
     def post(self, request: Request, project: str) -> Response:
-        given = self.validated(Asked, request)
-        document = asked_document(self.project, given)
-        record = given.get("record")
-        found = record and filled(self.project, given["environment"], document.inputs, given["inputs"], record)
+        data = self.validated(Asked, request)
+        document = asked_document(self.project, data)
+        record = data.get("record")
+        found = record and filled(self.project, data["environment"], document.inputs, data["inputs"], record)
         ready = prepare(
             self.project,
             document,
-            given["service"],
-            given["environment"],
-            found.values if found else given["inputs"],
+            data["service"],
+            data["environment"],
+            found.values if found else data["inputs"],
             strict=False,
-            operation=given.get("operation", ""),
-            base_address=given["base_address"],
+            operation=data.get("operation", ""),
+            base_address=data["base_address"],
         )
         shown = {
             "text": shown_request(ready),
@@ -340,7 +340,7 @@ class RequestView(ProjectView):
             "warnings": trial_warnings(ready),
             "findings": keys_in_operation(document),
             "sign_in": sign_in_source(ready),
-            "connection": ready.line.name if ready.line is not None else "",
+            "connection": ready.connection.name if ready.connection is not None else "",
             "supports": supported_uses(ready),
         }
         return Response(RequestShown(shown).data)
@@ -364,9 +364,9 @@ class BodyChoiceView(ProjectView):
 
     @extend_schema(operation_id="chooseBody", request=BodyChoiceGiven, responses=BodyChoiceShown)
     def post(self, request: Request, project: str) -> Response:
-        given = self.validated(BodyChoiceGiven, request)
-        document: OperationDocument = load(OperationDocument, given["document"], where="/document")
-        return Response(BodyChoiceShown({"document": with_body_as(document, given["media_type"])}).data)
+        data = self.validated(BodyChoiceGiven, request)
+        document: OperationDocument = load(OperationDocument, data["document"], where="/document")
+        return Response(BodyChoiceShown({"document": with_body_as(document, data["media_type"])}).data)
 
 
 class OutcomeShown(serializers.Serializer[Any]):
@@ -377,7 +377,7 @@ class OutcomeShown(serializers.Serializer[Any]):
     kind = serializers.ChoiceField(["good", "partial", "nothing_found", "failure"])
 
 
-class PagingGuessLine(serializers.Serializer[Any]):
+class PagingGuessItem(serializers.Serializer[Any]):
     paging = DocumentField(OperationDocument.__annotations__["paging"])
     reason = serializers.CharField()
 
@@ -389,14 +389,12 @@ class TrialShown(serializers.Serializer[Any]):
     body = serializers.UUIDField(allow_null=True)
     format = serializers.CharField(help_text="json, ndjson or xml; empty if there is nothing to read")
     unreadable = serializers.CharField()
-    row_choices = RowChoiceLine(many=True)
-    paging = PagingGuessLine(many=True)
+    row_choices = RowChoiceItem(many=True)
+    paging = PagingGuessItem(many=True)
     described = serializers.CharField(
         allow_blank=True, help_text="which response of the definition it is: 200, 4XX, default"
     )
-    differences = ProblemLine(
-        many=True, help_text="what is otherwise than the definition says, by its place in the response"
-    )
+    differences = ProblemItem(many=True, help_text="what differs from the definition, by its place in the response")
     notes = serializers.ListField(child=serializers.CharField(), help_text="what to mind when it is read")
 
 
@@ -407,12 +405,12 @@ class TrialsView(WaitingView):
 
     @extend_schema(operation_id="tryOperation", request=Asked, responses={201: TrialShown}, parameters=[SENDING_MARK])
     async def post(self, request: Request, project: str) -> Response:
-        given = await sync_to_async(self.validated)(Asked, request)
-        document = await sync_to_async(asked_document)(self.project, given)
-        values, record = given["inputs"], given.get("record")
+        data = await sync_to_async(self.validated)(Asked, request)
+        document = await sync_to_async(asked_document)(self.project, data)
+        values, record = data["inputs"], data.get("record")
         if record:
             fill = sync_to_async(filled)
-            values = (await fill(self.project, given["environment"], document.inputs, values, record)).values
+            values = (await fill(self.project, data["environment"], document.inputs, values, record)).values
 
         async def send() -> Run:
             return await try_operation(
@@ -420,17 +418,17 @@ class TrialsView(WaitingView):
                 self.person,
                 parts()[0],
                 document=document,
-                service=given["service"],
-                environment=given["environment"],
+                service=data["service"],
+                environment=data["environment"],
                 values=values,
-                operation_name=given.get("operation", ""),
-                base_address=given["base_address"],
-                confirmed=given["confirmed"],
-                in_protected=given["in_protected"],
-                empty_is_meant=given["empty_is_meant"],
+                operation_name=data.get("operation", ""),
+                base_address=data["base_address"],
+                confirmed=data["confirmed"],
+                in_protected=data["in_protected"],
+                empty_is_meant=data["empty_is_meant"],
             )
 
-        run = await send_once(self.project, self.person, sending_mark(request), given, send)
+        run = await send_once(self.project, self.person, sending_mark(request), data, send)
         return Response(await sync_to_async(self.report)(run), status=201)
 
     @staticmethod
@@ -469,8 +467,8 @@ class KeepTrialView(ProjectView):
 
     @extend_schema(operation_id="keepTrial", request=KeepTrialGiven, responses={201: TrialKept})
     def post(self, request: Request, project: str) -> Response:
-        given = self.validated(KeepTrialGiven, request)
-        made = keep_trial(self.project, self.person, self.role, given)
+        data = self.validated(KeepTrialGiven, request)
+        made = keep_trial(self.project, self.person, self.role, data)
         return Response(TrialKept(made).data, status=201)
 
 
@@ -496,11 +494,11 @@ class MovesView(ProjectView):
 
     @extend_schema(operation_id="moveKey", request=Move, responses={201: Moved})
     def post(self, request: Request, project: str) -> Response:
-        moved = move_key(self.project, self.person, self.role, self.validated(Move, request))
+        moved = extract_secret(self.project, self.person, self.role, self.validated(Move, request))
         return Response(Moved(moved).data, status=201)
 
 
-class FactLine(serializers.Serializer[Any]):
+class FactItem(serializers.Serializer[Any]):
     name = serializers.CharField()
     title = serializers.CharField()
     value = serializers.CharField(allow_blank=True)
@@ -523,13 +521,13 @@ class PreparationView(ProjectView):
 
     permissions = {"GET": "view", "POST": "build"}
 
-    @extend_schema(operation_id="getPreparation", responses=FactLine(many=True))
+    @extend_schema(operation_id="getPreparation", responses=FactItem(many=True))
     def get(self, request: Request, project: str, name: str) -> Response:
         facts = preparation_of(find_item(SERVICES, self.project, name))
-        return Response(FactLine(facts, many=True).data)
+        return Response(FactItem(facts, many=True).data)
 
     @extend_schema(operation_id="connectPrepared", request=ConnectPrepared, responses={201: Connected})
     def post(self, request: Request, project: str, name: str) -> Response:
-        given = self.validated(ConnectPrepared, request)
-        made = connect_prepared(self.project, self.person, self.role, name, given)
+        data = self.validated(ConnectPrepared, request)
+        made = connect_prepared(self.project, self.person, self.role, name, data)
         return Response(Connected(made).data, status=201)

@@ -5,7 +5,7 @@ from typing import Any
 
 from rondine.core.mapping.compile import CompiledOutput, RowTrace
 from rondine.core.mapping.document import RecordTypeDocument
-from rondine.core.mapping.taking import given_values
+from rondine.core.mapping.taking import mapping_inputs
 from rondine.core.paths import pointer_text
 from rondine.server.connecting.models import Environment
 from rondine.server.connecting.opening import standing_values
@@ -14,13 +14,13 @@ from rondine.server.records.models import RecordSet, RecordType
 from rondine.server.runs.models import Body, Call
 
 
-def given_of(body: Body, inputs: Mapping[str, Any]) -> dict[Any, Any]:
+def inputs_of(body: Body, inputs: Mapping[str, Any]) -> dict[Any, Any]:
     """What a mapping is given besides a stored body: inputs, the headers it came with, and the standing values of where
     it came from."""
     call = Call.objects.select_related("run__environment", "run__project").filter(body=body).order_by("id").first()
     if call is None:
-        return given_values(inputs)
-    return given_values(inputs, standing_values(call.run.project, call.run.environment.name), call.headers)
+        return mapping_inputs(inputs)
+    return mapping_inputs(inputs, standing_values(call.run.project, call.run.environment.name), call.headers)
 
 
 def shown_trace(trace: RowTrace, document: RecordTypeDocument, compiled: CompiledOutput) -> dict[str, Any]:
@@ -32,13 +32,15 @@ def shown_trace(trace: RowTrace, document: RecordTypeDocument, compiled: Compile
         "data": None if trace.data is None else shown_data(trace.data, document),
         "fields": [
             {
-                "field": one.field,
-                "pointer": None if one.location is None else pointer_text(one.location),
-                "note": one.note,
+                "field": field.field,
+                "pointer": None if field.location is None else pointer_text(field.location),
+                "note": field.note,
             }
-            for one in trace.fields
+            for field in trace.fields
         ],
-        "problems": [{"field": one.field, "path": one.path, "reason": one.reason} for one in trace.problems],
+        "problems": [
+            {"field": problem.field, "path": problem.path, "reason": problem.reason} for problem in trace.problems
+        ],
     }
 
 

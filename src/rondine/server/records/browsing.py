@@ -21,7 +21,7 @@ from rondine.core.conversions.types import CONVERSIONS, ConversionError
 from rondine.core.documents import json_text
 from rondine.core.errors import InputError, NotFound, Problem, did_you_mean
 from rondine.core.mapping.document import RecordField, RecordTypeDocument
-from rondine.core.mapping.sealing import key_digest, key_text
+from rondine.core.mapping.row_encoding import key_digest, key_text
 from rondine.server.records.models import Record, RecordSet
 
 MOST = 500

@@ -17,13 +17,13 @@ from rondine.server.records.kinds import RECORD_TYPES
 
 
 def filled(
-    project: Project, environment: str, inputs: Sequence[Input], given: Mapping[str, Any], record: Mapping[str, Any]
+    project: Project, environment: str, inputs: Sequence[Input], values: Mapping[str, Any], record: Mapping[str, Any]
 ) -> Filled:
     """record: {record_type, key}. Raises NotFound if it is not kept, InputError for what does not fit."""
     item = find_item(RECORD_TYPES, project, record["record_type"])
     document: RecordTypeDocument = load(RecordTypeDocument, item.document)
     found = find_record(record_set(environment_of(project, environment), item), document, record["key"])
-    return filled_from(inputs, shown_data(found.data, document), given)
+    return filled_from(inputs, shown_data(found.data, document), values)
 
 
 def told_origins(built: Built, filled: Filled | None, record: Mapping[str, Any] | None) -> Built:
@@ -35,7 +35,7 @@ def told_origins(built: Built, filled: Filled | None, record: Mapping[str, Any] 
     return replace(
         built,
         origins=[
-            replace(one, source=" and ".join(told.get(each, each) for each in one.source.split(" and ")))
-            for one in built.origins
+            replace(origin, source=" and ".join(told.get(each, each) for each in origin.source.split(" and ")))
+            for origin in built.origins
         ],
     )

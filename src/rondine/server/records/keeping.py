@@ -12,7 +12,7 @@ from uuid import UUID
 
 from django.db import connection, models
 
-from rondine.core.mapping.sealing import PartOfRecord, SealedRow
+from rondine.core.mapping.row_encoding import EncodedRow, PartOfRecord
 
 #: First half of the advisory lock's key; the set's id is the other.
 LOCK = 0x726F6E64
@@ -20,9 +20,9 @@ LOCK = 0x726F6E64
 
 @dataclass(frozen=True, slots=True)
 class PlacedRow:
-    """A sealed row and the number of the call that brought it."""
+    """An encoded row and the number of the call that brought it."""
 
-    row: SealedRow
+    row: EncodedRow
     call: int
 
 

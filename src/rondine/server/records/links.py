@@ -7,7 +7,7 @@ from typing import Any
 
 from rondine.core.conversions.types import CONVERSIONS
 from rondine.core.mapping.document import RecordTypeDocument
-from rondine.core.mapping.sealing import key_digest, key_text
+from rondine.core.mapping.row_encoding import key_digest, key_text
 from rondine.core.settings import load
 from rondine.server.connecting.models import Environment
 from rondine.server.records.actions import record_set
@@ -53,7 +53,7 @@ def parts_of(environment: Environment, record: Record, name: str, document: Reco
         link = next(one for one in of.links if one.record_type == name)
         shown: Mapping[str, Any] = shown_data(record.data, document)
         where = {held: str(shown[own]) for held, own in zip(link.fields, document.key, strict=False) if own in shown}
-        fields = {one.name for one in of.fields if one.searchable}
+        fields = {field.name for field in of.fields if field.searchable}
         if len(where) < len(link.fields) or not set(where) <= fields:
             continue
         page = browse(record_set(environment, other), of, where, limit=SHOWN)

@@ -10,10 +10,10 @@ from typing import Any
 from rondine.core.errors import RondineError
 from rondine.core.mapping.compile import CompiledOutput, RowTrace, compile_mapping
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
-from rondine.core.mapping.sealing import key_digest, key_text
+from rondine.core.mapping.row_encoding import key_digest, key_text
 from rondine.core.paths import Location, parse_pointer
 from rondine.core.settings import dump, load
-from rondine.server.records.actions import given_of, shown_trace
+from rondine.server.records.actions import inputs_of, shown_trace
 from rondine.server.records.models import Record, RecordSet
 from rondine.server.runs.bodies import read_for
 from rondine.server.runs.models import Body, Call, Run
@@ -35,7 +35,7 @@ def places_of(
     """How the record of one row of a stored response was made, None if the row is not there (any more)."""
     for compiled in compile_mapping(mapping, record_types):
         if compiled.record_type == record_type:
-            for trace in compiled.explain(read_for(mapping, body).value, given_of(body, inputs), only=[ordinal]):
+            for trace in compiled.explain(read_for(mapping, body).value, inputs_of(body, inputs), only=[ordinal]):
                 return shown_trace(trace, record_types[record_type], compiled)
     return None
 
@@ -67,7 +67,7 @@ def trace_of(project_id: int, record: Record, record_type: str) -> dict[str, Any
     return {**trace, "body": str(call.body.pk), "row": row, "mapping": call.run.content["mapping"]}
 
 
-def fed_by(call: Call, place: str = "") -> dict[str, Any]:
+def rows_fed(call: Call, place: str = "") -> dict[str, Any]:
     """What a stored response fed: for each output the rows with their records, fields and places. place: a JSON
     Pointer; only rows of which a value came from there, or from within. Raises PathError for a place that is none.
     """
@@ -79,9 +79,9 @@ def fed_by(call: Call, place: str = "") -> dict[str, Any]:
         return {**found, "note": NOT_KEPT}
     try:
         mapping, types = _content_of(call.run)
-        value, given = read_for(mapping, call.body).value, given_of(call.body, call.run.inputs)
+        value, inputs = read_for(mapping, call.body).value, inputs_of(call.body, call.run.inputs)
         for compiled in compile_mapping(mapping, types):
-            looked = islice(compiled.explain(value, given, only=_only(compiled, wanted)), MOST_ROWS)
+            looked = islice(compiled.explain(value, inputs, only=_only(compiled, wanted)), MOST_ROWS)
             fed = list(islice((one for one in looked if not one.is_filtered and _fed(one, wanted)), SHOWN + 1))
             document = types[compiled.record_type]
             rows = [shown_trace(one, document, compiled) for one in fed[:SHOWN]]
@@ -106,7 +106,7 @@ def _only(compiled: CompiledOutput, place: tuple[str, ...]) -> list[int] | None:
 
 def _fed(trace: RowTrace, place: tuple[str, ...]) -> bool:
     """Whether a value of the row came from a place or from within it, or the place is within what became a value."""
-    return not place or any(one.location is not None and _meet(one.location, place) for one in trace.fields)
+    return not place or any(field.location is not None and _meet(field.location, place) for field in trace.fields)
 
 
 def _meet(location: Location, place: tuple[str, ...]) -> bool:
@@ -119,7 +119,7 @@ def _add_records(
 ) -> None:
     """Adds each row's record: its key, and the run that changed it last; None if there is none (any more)."""
     records = RecordSet.objects.filter(environment=call.run.environment_id, record_type__name=record_type).first()
-    keys = [one.data and key_text([one.data.get(name) for name in document.key]) for one in traces]
+    keys = [trace.data and key_text([trace.data.get(name) for name in document.key]) for trace in traces]
     digests = [uuid.UUID(bytes=key_digest(key)) for key in keys if key]
     held = Record.objects.filter(set=records, digest__in=digests) if records else ()
     known = {one.key: one.run_id for one in held}

@@ -16,21 +16,21 @@ from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.requests import Strict, checked_limit
 from rondine.server.connecting.opening import environment_of
 from rondine.server.items.actions import find_item
-from rondine.server.items.serializers import ItemSerializer, UseLine
+from rondine.server.items.serializers import ItemSerializer, UseItem
 from rondine.server.items.views import ItemViewSet, MakesItems
 from rondine.server.records.actions import record_set
 from rondine.server.records.browsing import browse, find_record, shown_data
 from rondine.server.records.kinds import RECORD_TYPES, users_of_record_types
 from rondine.server.records.links import owners, parts_of
 from rondine.server.records.models import Record
-from rondine.server.records.tracing import fed_by, trace_of
+from rondine.server.records.tracing import rows_fed, trace_of
 from rondine.server.runs.actions import find_call
 from rondine.server.runs.serializers import CallSerializer
 
 
 class RecordTypeSerializer(ItemSerializer):
     document = DocumentField(RecordTypeDocument, required=False)
-    used_by = UseLine(many=True, read_only=True, help_text="what a change of it reaches")
+    used_by = UseItem(many=True, read_only=True, help_text="what a change of it reaches")
 
 
 class RecordTypeViewSet(MakesItems, ItemViewSet):
@@ -48,7 +48,7 @@ class FieldPlace(serializers.Serializer[Any]):
     note = serializers.CharField()
 
 
-class FieldProblemLine(serializers.Serializer[Any]):
+class FieldProblemItem(serializers.Serializer[Any]):
     field = serializers.CharField()
     path = serializers.CharField()
     reason = serializers.CharField()
@@ -59,14 +59,14 @@ class MappedRow(serializers.Serializer[Any]):
     pointer = serializers.CharField(allow_blank=True)
     path = serializers.CharField()
     data = serializers.DictField(child=AnyField(allow_null=True), allow_null=True)
-    problems = FieldProblemLine(many=True)
+    problems = FieldProblemItem(many=True)
 
 
 # `fields` is a name that serializers keep for themselves, so it is declared from outside
 MappedRow._declared_fields["fields"] = FieldPlace(many=True)
 
 
-class RecordLine(serializers.Serializer[Any]):
+class RecordSummary(serializers.Serializer[Any]):
     id = serializers.CharField()
     key = serializers.ListField(child=AnyField())
     run = serializers.IntegerField()
@@ -75,17 +75,17 @@ class RecordLine(serializers.Serializer[Any]):
     changed_at = serializers.DateTimeField()
 
 
-RecordLine._declared_fields["data"] = serializers.DictField(child=AnyField(allow_null=True))
+RecordSummary._declared_fields["data"] = serializers.DictField(child=AnyField(allow_null=True))
 
 
 class RecordPageShown(serializers.Serializer[Any]):
-    items = RecordLine(many=True)
+    items = RecordSummary(many=True)
     next = serializers.CharField(allow_null=True)
     count = serializers.IntegerField(help_text="all records of the set, whatever the filter")
 
 
 def shown_record(record: Record, document: RecordTypeDocument) -> dict[str, Any]:
-    """A record as `RecordLine` describes it, by hand: a serializer takes four times as long for a page (500 records of
+    """A record as `RecordSummary` describes it, by hand: a serializer takes four times as long for a page (500 records of
     12 fields: 90 ms to 24 ms)."""
     return {
         "id": str(record.pk),
@@ -125,7 +125,11 @@ class RecordsView(ProjectView):
             cursor=request.query_params.get("cursor"),
         )
         return Response(
-            {"items": [shown_record(one, document) for one in page.records], "next": page.next, "count": records.count}
+            {
+                "items": [shown_record(record, document) for record in page.records],
+                "next": page.next,
+                "count": records.count,
+            }
         )
 
 
@@ -150,11 +154,11 @@ class LinkedRecords(serializers.Serializer[Any]):
     columns = serializers.ListField(
         child=serializers.CharField(), help_text="fields in their order, without those of where"
     )
-    records = RecordLine(many=True)
+    records = RecordSummary(many=True)
     is_all = serializers.BooleanField()
 
 
-class RecordShown(RecordLine):
+class RecordShown(RecordSummary):
     trace = TraceShown()
     belongs_to = LinkedRecord(many=True)
     holds = LinkedRecords(many=True, help_text="records of other types that belong to this one")
@@ -179,7 +183,7 @@ class RecordView(ProjectView):
                     {
                         "record_type": found.record_type,
                         "where": found.where,
-                        "columns": [one.name for one in found.document.fields if one.name not in found.where],
+                        "columns": [field.name for field in found.document.fields if field.name not in found.where],
                         "records": [shown_record(one, found.document) for one in found.page.records],
                         "is_all": found.page.next is None,
                     }
@@ -232,10 +236,10 @@ class FedView(ProjectView):
     @extend_schema(operation_id="getFed", responses=FedShown)
     def get(self, request: Request, project: str, run_id: int, number: int) -> Response:
         call = find_call(self.project, run_id, number)
-        return Response({"call": CallSerializer(call).data, **fed_by(call, self.queried(request)["place"])})
+        return Response({"call": CallSerializer(call).data, **rows_fed(call, self.queried(request)["place"])})
 
 
-class RowChoiceLine(serializers.Serializer[Any]):
+class RowChoiceItem(serializers.Serializer[Any]):
     path = serializers.CharField()
     count = serializers.IntegerField()
     holds = serializers.CharField()

@@ -14,8 +14,8 @@ from rondine.core.errors import Conflict, NotFound
 from rondine.server.access.models import Project
 from rondine.server.runs.completeness import Completeness
 from rondine.server.runs.models import Call, Run
-from rondine.server.runs.places import queue_of
 from rondine.server.runs.remarks import Remark
+from rondine.server.runs.sites import queue_of
 
 CHANNEL = "rondine_runs"
 #: The task that carries a run out, by its name.
@@ -31,13 +31,13 @@ def notify(run_id: int) -> None:
 
 
 def defer(run: Run) -> None:
-    """Queues the job of a run, for the workers of the place of its connection."""
-    place = ""
+    """Queues the job of a run, for the workers of the site of its connection."""
+    site = ""
     if run.feed is not None:
         service = run.feed.operation.service
         document = service.connections.filter(environment=run.environment_id).values_list("document", flat=True).first()
-        place = (document or {}).get("place", "")
-    app.configure_task(CARRY_OUT, queue=queue_of(place)).defer(run_id=run.pk)
+        site = (document or {}).get("site", "")
+    app.configure_task(CARRY_OUT, queue=queue_of(site)).defer(run_id=run.pk)
 
 
 def take_run(run_id: int) -> Run | None:
@@ -149,7 +149,7 @@ def end_run(
     remarks: Sequence[Remark] | None = None,
 ) -> bool:
     """False if the run was no longer mine to end."""
-    fields: dict[str, Any] = {} if remarks is None else {"remarks": [one.to_json() for one in remarks]}
+    fields: dict[str, Any] = {} if remarks is None else {"remarks": [remark.to_json() for remark in remarks]}
     ended = Run.objects.filter(pk=run_id, attempt=attempt, state="running").update(
         state=state, ending=ending[:300], completeness=completeness, error=error, ended_at=timezone.now(), **fields
     )

@@ -10,13 +10,13 @@ from rondine.core.errors import (
     RondineError,
 )
 from rondine.core.http.messages import http_text, shown_headers
-from rondine.engine.client import Line, SideCall
+from rondine.engine.client import OpenConnection, SideCall
 from rondine.server.runs.models import Call
 
 
-def side_call(run_id: int, number: int, side: SideCall, line: Line | None, at: Any = None) -> Call:
+def side_call(run_id: int, number: int, side: SideCall, opened: OpenConnection | None, at: Any = None) -> Call:
     """A call on the way to another, for the run's trace. Its body is not kept: it may hold a token."""
-    arrival = side.arrival
+    received = side.received
     return Call(
         run_id=run_id,
         number=number,
@@ -25,23 +25,23 @@ def side_call(run_id: int, number: int, side: SideCall, line: Line | None, at: A
         url=side.request.url,
         request=http_text(side.request),
         at=at or timezone.now(),
-        status=arrival.status if arrival else None,
-        reason=arrival.reason[:200] if arrival else "",
-        headers=shown_headers(arrival.headers) if arrival else [],
-        timings=arrival.timings.to_json() if arrival else {},
-        via=via_of(line),
+        status=received.status if received else None,
+        reason=received.reason[:200] if received else "",
+        headers=shown_headers(received.headers) if received else [],
+        timings=received.timings.to_json() if received else {},
+        via=via_of(opened),
         by=here(),
     )
 
 
-def via_of(line: Line | None) -> str:
+def via_of(opened: OpenConnection | None) -> str:
     """Which way a call left: through a proxy, or directly."""
-    return f"proxy {line.proxy}" if line is not None and line.proxy else "direct"
+    return f"proxy {opened.proxy}" if opened is not None and opened.proxy else "direct"
 
 
 def here() -> str:
-    """The process that called: its place, if it has one, host and process number."""
-    return f"{os.environ.get('RONDINE_PLACE', '')} {socket.gethostname()}:{os.getpid()}".strip()
+    """The process that called: its site, if it has one, host and process number."""
+    return f"{os.environ.get('RONDINE_SITE', '')} {socket.gethostname()}:{os.getpid()}".strip()
 
 
 def problem_of(error: RondineError) -> dict[str, Any]:

@@ -107,10 +107,10 @@ class RunCount(models.Model):
 
 
 class Worker(models.Model):
-    """A worker process that lives: host and process number, and the place it stands at, empty for none."""
+    """A worker process that lives: host and process number, and the site where it runs, empty for none."""
 
     name = models.CharField(max_length=200, unique=True)
-    place = models.CharField(max_length=63, blank=True)
+    site = models.CharField(max_length=63, blank=True)
     alive_at = models.DateTimeField()
 
 

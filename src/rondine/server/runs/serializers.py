@@ -141,7 +141,7 @@ def summary(run: Run) -> str:
     """A run in one sentence; what is odd about it comes first."""
     if run.kind == "trial":
         return run.error["message"] if run.error else "the call was answered"
-    words = [_warning(one) for one in run.remarks if one["kind"] in _WARNINGS]
+    words = [_warning(remark) for remark in run.remarks if remark["kind"] in _WARNINGS]
     for count in counts_of(run):
         parts = [f"{getattr(count, name):,} {name}" for name in OUTCOMES if getattr(count, name)]
         if run.state == "done" and count.rows and count.rows == count.unchanged:

@@ -8,18 +8,18 @@ import structlog
 from django.db import OperationalError
 
 from rondine.server.runs.actions import retry_stalled_jobs, sweep
-from rondine.server.runs.places import say_gone, say_here
+from rondine.server.runs.sites import say_gone, say_here
 from rondine.server.threads import in_database
 
 log = structlog.get_logger("rondine.worker")
 
 
-async def sweep_for_ever(pool: ThreadPoolExecutor, place: str = "", seconds: float = 5.0) -> None:
+async def sweep_for_ever(pool: ThreadPoolExecutor, site: str = "", seconds: float = 5.0) -> None:
     """Says that this worker lives and looks for runs whose worker has died, until cancelled."""
     try:
         while True:
             try:
-                await in_database(pool, say_here, place)
+                await in_database(pool, say_here, site)
                 if found := await in_database(pool, sweep):
                     log.warning("runs put back, nobody carried them out", runs=found)
                 if retried := await in_database(pool, retry_stalled_jobs):

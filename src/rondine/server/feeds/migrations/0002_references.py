@@ -25,25 +25,31 @@ MODELS = {
 
 
 def write_all(apps, schema_editor):
-    reference = apps.get_model("items", "Reference")
-    for name, (app, model_name) in MODELS.items():
-        kind, model = KINDS[name], apps.get_model(app, model_name)
-        for item in model.objects.only("pk", "project_id", "document").iterator():
-            try:
-                found = list(references(load(kind.document, item.document)))
-            except RondineError:  # it is read anew, and put down, when it is saved next
-                continue
-            reference.objects.bulk_create(
-                reference(
-                    project_id=item.project_id,
-                    user_kind=kind.name,
-                    user_id=item.pk,
-                    kind=one.kind,
-                    name=one.name,
-                    pointer=one.pointer,
-                )
-                for one in found
-            )
+    for kind, (app, model_name) in MODELS.items():
+        for key in apps.get_model(app, model_name).objects.values_list("pk", flat=True):
+            write_references(apps, kind, key)
+
+
+def write_references(apps, kind, key):
+    """The references of one item, written anew; of a document that cannot be read, when it is saved next."""
+    reference, (app, model_name) = apps.get_model("items", "Reference"), MODELS[kind]
+    item = apps.get_model(app, model_name).objects.only("pk", "project_id", "document").get(pk=key)
+    try:
+        found = list(references(load(KINDS[kind].document, item.document)))
+    except RondineError:
+        return
+    reference.objects.filter(user_id=item.pk).delete()
+    reference.objects.bulk_create(
+        reference(
+            project_id=item.project_id,
+            user_kind=kind,
+            user_id=item.pk,
+            kind=one.kind,
+            name=one.name,
+            pointer=one.pointer,
+        )
+        for one in found
+    )
 
 
 class Migration(migrations.Migration):

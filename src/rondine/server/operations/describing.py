@@ -30,34 +30,34 @@ from rondine.server.records.kinds import RECORD_TYPES
 from rondine.server.runs.models import Run
 
 
-def keep_trial(project: Project, person: Person, role: str, given: Mapping[str, Any]) -> dict[str, Any]:
+def keep_trial(project: Project, person: Person, role: str, data: Mapping[str, Any]) -> dict[str, Any]:
     """{service, connection, operation}: what a one-off needs to be sent again and again; and paging, that its response
     shows and the operation now follows. A connection that is there must lead to the same address.
 
-    given: run (a one-off trial), or base_address and document; environment, service, service_title, operation, title;
+    data: run (a one-off trial), or base_address and document; environment, service, service_title, operation, title;
     paging: "decline" to ask for one response only.
     """
-    run = _one_off_run(project, given["run"]) if given.get("run") is not None else None
+    run = _one_off_run(project, data["run"]) if data.get("run") is not None else None
     held = run.content if run is not None else {}
-    base = given.get("base_address") or held.get("base_address", "")
-    if not base or ("document" not in given and "document" not in held):
+    base = data.get("base_address") or held.get("base_address", "")
+    if not base or ("document" not in data and "document" not in held):
         raise InputError(
             "nothing was given to keep",
             where="/run",
             hint="name a one-off trial, or give its base address and document",
         )
     document: OperationDocument = load(
-        OperationDocument, given["document"] if "document" in given else held["document"], where="/document"
+        OperationDocument, data["document"] if "document" in data else held["document"], where="/document"
     )
-    if given.get("paging") == "decline":
+    if data.get("paging") == "decline":
         document = structs.replace(document, paging=OneResponse())
     call = run.calls.select_related("body").filter(number=1).first() if run is not None else None
     document, shown = with_shown_paging(document, call)
-    environment = environment_of(project, given.get("environment") or "test")
-    title = given.get("title") or title_of(document.method, document.path)
+    environment = environment_of(project, data.get("environment") or "test")
+    title = data.get("title") or title_of(document.method, document.path)
     with transaction.atomic():
-        service = Service.objects.filter(project=project, name=given["service"]).first() or make_item(
-            SERVICES, project, person, {"name": given["service"], "title": given.get("service_title", "")}, role=role
+        service = Service.objects.filter(project=project, name=data["service"]).first() or make_item(
+            SERVICES, project, person, {"name": data["service"], "title": data.get("service_title", "")}, role=role
         )
         connection = Connection.objects.filter(service=service, environment=environment).first()
         if connection is None:
@@ -76,7 +76,7 @@ def keep_trial(project: Project, person: Person, role: str, given: Mapping[str, 
                 hint="choose another name for the service, or change that connection",
             )
         taken = set(Operation.objects.filter(project=project).values_list("name", flat=True))
-        wanted = given.get("operation") or project.naming_rule().name(
+        wanted = data.get("operation") or project.naming_rule().name(
             "operation", title, service=service.name, taken=taken
         )
         content = {"name": wanted, "title": title, "service": service.name, "document": dump(document)}
@@ -109,7 +109,7 @@ def placed_in(
 def _one_off_run(project: Project, number: int) -> Run:
     run = Run.objects.filter(project=project, pk=number).first()
     if run is None or not run.content.get("base_address"):
-        words = "is not there" if run is None else "is no one-off trial: it belongs to a service already"
+        words = "is not there" if run is None else "is not a one-off trial: it belongs to a service already"
         raise NotFound(f"run {number} {words}", where="/run", hint="rondine run list shows what ran")
     return run
 
@@ -118,4 +118,7 @@ def pattern(project: Project, path: str, record_type: str, key: str) -> list[Des
     """The six usual operations of a resource; nothing is made."""
     document = load(RecordTypeDocument, find_item(RECORD_TYPES, project, record_type).document) if record_type else None
     rule = project.naming_rule()
-    return [replace(one, name=rule.name("operation", one.title)) for one in usual_operations(path, document, key)]
+    return [
+        replace(usual_operation, name=rule.name("operation", usual_operation.title))
+        for usual_operation in usual_operations(path, document, key)
+    ]

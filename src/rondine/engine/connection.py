@@ -33,12 +33,12 @@ class TimeOuts:
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class OpenConnection:
     """id: names what all processes share of the connection (limits); id and version name its pool.  token_id: names its
     token; own sign-ins of operations have their own.  secrets: the sets of secrets valid in turn, the preferred one
     first.  operations: for sign-in operations. further_origins: where next pages may be besides.  max_size: bytes of a
     body after decompression.  memory: what the sign-in keeps between calls in this process.  is_connection: false for a
-    call to an address that is no connection's, such as a definition's: no process keeps limits for it.  is_spooling:
+    call to an address that is not a connection's, such as a definition's: no process keeps limits for it.  is_spooling:
     large bodies go to a file.
     """
 
@@ -144,28 +144,28 @@ def cleaned_headers(headers: Headers, forms: Sequence[bytes]) -> Headers:
     return tuple((name, value) for (name, _), value in zip(headers, values, strict=True))
 
 
-def tls_context(line: Line) -> ssl.SSLContext:
+def tls_context(connection: OpenConnection) -> ssl.SSLContext:
     """TLS as the connection wants it: its own authority instead of the public ones, and its client certificate. Raises
     TlsFailed."""
     try:
-        context = ssl.create_default_context(cadata=line.authority or None)
+        context = ssl.create_default_context(cadata=connection.authority or None)
     except (ssl.SSLError, ValueError) as error:
         raise TlsFailed(
             "the authority's certificate cannot be read",
-            where=f"connection {line.name}: tls/authority",
+            where=f"connection {connection.name}: tls/authority",
             hint="paste it in PEM, from -----BEGIN CERTIFICATE----- to -----END CERTIFICATE-----",
         ) from error
-    if line.certificate:
-        key = line.secrets[0]["tls_private_key"].reveal()
+    if connection.certificate:
+        key = connection.secrets[0]["tls_private_key"].reveal()
         # load_cert_chain reads files only; this one is in memory and gone when it is closed
         handle = os.memfd_create("certificate", os.MFD_CLOEXEC)
         try:
-            os.write(handle, f"{line.certificate.strip()}\n{key.strip()}\n".encode())
+            os.write(handle, f"{connection.certificate.strip()}\n{key.strip()}\n".encode())
             context.load_cert_chain(f"/proc/self/fd/{handle}")
         except (ssl.SSLError, OSError) as error:
             raise TlsFailed(
                 "the client certificate and its private key do not go together, or one of them cannot be read",
-                where=f"connection {line.name}: tls/certificate",
+                where=f"connection {connection.name}: tls/certificate",
                 hint="paste both in PEM; the key without a passphrase",
             ) from error
         finally:

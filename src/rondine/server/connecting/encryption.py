@@ -30,15 +30,15 @@ def make_keys_file(path: Path) -> None:
         json.dump({"current": 1, "keys": {"1": base64.b64encode(secrets.token_bytes(32)).decode()}}, file)
 
 
-def seal(values: dict[str, str], owner: str) -> tuple[int, bytes]:
-    """(key version, nonce and ciphertext). owner: the credential's id; what is sealed for one cannot be opened as
+def encrypt_secrets(values: dict[str, str], owner: str) -> tuple[int, bytes]:
+    """(key version, nonce and ciphertext). owner: the credential's id; what is encrypted for one cannot be opened as
     another's."""
     version, key = _keys()
     nonce = secrets.token_bytes(12)
     return version, nonce + AESGCM(key[version]).encrypt(nonce, json.dumps(values).encode(), owner.encode())
 
 
-def unseal(version: int, sealed: bytes, owner: str) -> dict[str, str]:
+def decrypt_secrets(version: int, encrypted: bytes, owner: str) -> dict[str, str]:
     _, keys = _keys()
     if version not in keys:
         raise KeyMissing(
@@ -47,7 +47,9 @@ def unseal(version: int, sealed: bytes, owner: str) -> dict[str, str]:
             hint="put the key back, or enter the secret again",
         )
     try:
-        values: dict[str, str] = json.loads(AESGCM(keys[version]).decrypt(sealed[:12], sealed[12:], owner.encode()))
+        values: dict[str, str] = json.loads(
+            AESGCM(keys[version]).decrypt(encrypted[:12], encrypted[12:], owner.encode())
+        )
     except InvalidTag as error:
         raise KeyMissing(
             f"encryption key {version} does not open this credential",
@@ -81,7 +83,7 @@ def use_newest_key(path: Path) -> int:
 
 
 def remove_keys(path: Path, used: set[int]) -> list[int]:
-    """Takes the keys away that nothing is sealed with any more; gives their versions. The file is replaced in one step."""
+    """Takes the keys away that nothing is encrypted with any more; gives their versions. The file is replaced in one step."""
     stored = json.loads(path.read_text())
     gone = [int(version) for version in stored["keys"] if int(version) not in used | {stored["current"]}]
     for version in gone:

@@ -24,25 +24,25 @@ from rondine.server.operations.forgetting import forget
 from rondine.server.operations.kinds import OPERATIONS
 
 
-def move_key(project: Project, person: Person, role: str, given: Mapping[str, Any]) -> dict[str, Any]:
+def extract_secret(project: Project, person: Person, role: str, data: Mapping[str, Any]) -> dict[str, Any]:
     """Moves a fixed value into the credential of the service's connection and lets the sign-in carry it in the same
     place.
 
-    given: service, environment, place (JSON Pointer of a finding), and either document (an operation not saved yet),
+    data: service, environment, place (JSON Pointer of a finding), and either document (an operation not saved yet),
     operation (the name of a saved one), or neither: then the place is in the connection. Gives the document without the
-    value, and the names of connection and credential. Raises Conflict if the connection signs in otherwise already.
+    value, and the names of connection and credential. Raises Conflict if the connection signs in another way already.
     """
-    environment = environment_of(project, given["environment"])
-    connection = connection_for(find_item(SERVICES, project, given["service"]), environment)
+    environment = environment_of(project, data["environment"])
+    connection = connection_for(find_item(SERVICES, project, data["service"]), environment)
     saved: Any = None
     with transaction.atomic():
         document: dict[str, Any]
-        if "document" in given:
-            document = dump(load(OperationDocument, given["document"], where="/document"))
+        if "document" in data:
+            document = dump(load(OperationDocument, data["document"], where="/document"))
         else:
-            saved = find_item(OPERATIONS, project, given["operation"]) if given.get("operation") else connection
+            saved = find_item(OPERATIONS, project, data["operation"]) if data.get("operation") else connection
             document = saved.document
-        group, name, value = _taken(document, given["place"], is_operation=saved is not connection)
+        group, name, value = _taken(document, data["place"], is_operation=saved is not connection)
         scheme, secrets = scheme_for(group, name, value)
         held: ConnectionDocument = load(ConnectionDocument, connection.document)
         if not isinstance(held.sign_in, NoSignIn) and held.sign_in != scheme:
@@ -51,7 +51,7 @@ def move_key(project: Project, person: Person, role: str, given: Mapping[str, An
                 where=f"connection {connection.name}",
                 hint="take the value away where it stands, or let it be the connection's sign-in instead",
             )
-        rest = _without(document, given["place"])
+        rest = _without(document, data["place"])
         credential = connection.credential or _new_credential(project, person, connection, role)
         set_secrets(project, person, credential.name, secrets, role)
         if saved is connection:
@@ -83,11 +83,11 @@ def scheme_for(group: str, name: str, value: str) -> tuple[SignIn, dict[str, str
                 return Basic(user_name=user), {"password": password}
             except (ValueError, IndexError) as error:
                 raise InputError(
-                    "the Authorization header is no user name and password", where="/headers", hint="enter them anew"
+                    "the Authorization header is not a user name and password", where="/headers", hint="enter them anew"
                 ) from error
         return Bearer(prefix=word), {"token": bare(value, word)}
-    place = {"headers": "header", "query": "query", "body": "body"}[group]
-    return ApiKey(name=name, place=place), {"key": value.strip()}  # type: ignore[arg-type]
+    carrier = {"headers": "header", "query": "query", "body": "body"}[group]
+    return ApiKey(name=name, carrier=carrier), {"key": value.strip()}  # type: ignore[arg-type]
 
 
 def _taken(document: Mapping[str, Any], place: str, *, is_operation: bool) -> tuple[str, str, str]:
@@ -126,5 +126,5 @@ def _without(document: Mapping[str, Any], place: str) -> dict[str, Any]:
 def _new_credential(project: Project, person: Person, connection: Connection, role: str) -> Credential:
     name = f"{connection.name}-key"[:63]
     found = Credential.objects.filter(project=project, name=name, environment=connection.environment).first()
-    given = {"name": name, "environment": connection.environment.name}
-    return found or make_item(CREDENTIALS, project, person, given, role=role)  # type: ignore[no-any-return]
+    data = {"name": name, "environment": connection.environment.name}
+    return found or make_item(CREDENTIALS, project, person, data, role=role)  # type: ignore[no-any-return]

@@ -16,16 +16,16 @@ from rondine.core.http.limits import Limit
 from rondine.core.http.messages import Request, Send
 from rondine.core.secret import Secret
 from rondine.core.signin import ApiKey, Basic, ClientCredentials, NoSignIn
-from rondine.engine.client import Engine, Line, TimeOuts
+from rondine.engine.client import Engine, OpenConnection, TimeOuts
+from rondine.engine.connection import cleaned
 from rondine.engine.guard import Guard, PermittedHost
-from rondine.engine.line import cleaned
 from rondine.engine.probe import probe
 
 
 def line(url, sign_in=None, *secrets, hosts=None, **more):
     port = int(url.rpartition(":")[2])
     guard = Guard(hosts if hosts is not None else [PermittedHost("127.0.0.1", port, True)])
-    return Line("line", 1, url, sign_in or NoSignIn(), guard, secrets or ({},), token_id="line/", **more)
+    return OpenConnection("line", 1, url, sign_in or NoSignIn(), guard, secrets or ({},), token_id="line/", **more)
 
 
 @pytest.fixture
@@ -88,8 +88,8 @@ async def test_what_a_service_echoes_holds_no_secret(engine, serve):
         lambda request: web.json_response(dict(request.headers), headers={"X-Echo": request.headers["X-Key"]})
     )
     one = line(service.url, ApiKey(name="X-Key"), secret("key", "canary-echo-4711"))
-    arrival = await engine.call(one, Send(Request("GET", service.url)))
-    assert b"canary" not in arrival.body and "canary" not in str(arrival.headers)
+    received = await engine.call(one, Send(Request("GET", service.url)))
+    assert b"canary" not in received.body and "canary" not in str(received.headers)
     assert service.calls[0][1]["X-Key"] == "canary-echo-4711"
 
 
@@ -98,10 +98,10 @@ async def test_the_second_secret_is_tried_where_the_first_is_refused_and_preferr
     one = line(service.url, ApiKey(name="X-Key"), secret("key", "first"), secret("key", "second"))
     purposes = []
     for _ in range(2):
-        arrival = await engine.call(
-            one, Send(Request("GET", service.url)), witness=lambda side: purposes.append(side.purpose)
+        received = await engine.call(
+            one, Send(Request("GET", service.url)), on_side_call=lambda side: purposes.append(side.purpose)
         )
-        assert arrival.status == 200
+        assert received.status == 200
     assert [headers["X-Key"] for _, headers in service.calls] == ["first", "second", "second"]
     assert purposes == ["refused, tried with the second secret"] and engine.shared.preferred == {"line": 1}
 
@@ -135,7 +135,7 @@ async def test_calls_wait_for_their_moment_and_for_what_the_service_asks(engine,
     one = line(service.url, limits=(Limit(calls=2, span="second"),))
     began = time.monotonic()
     found = await asyncio.gather(*(engine.call(one, Send(Request("GET", service.url))) for _ in range(3)))
-    assert [arrival.status for arrival in found] == [200] * 3
+    assert [received.status for received in found] == [200] * 3
     assert time.monotonic() - began >= 1.0
 
 

@@ -13,15 +13,15 @@ from rondine.core.errors import DocumentError, InputError
 from rondine.core.http.messages import Request, SecretBody
 from rondine.core.secret import Secret
 
-Place = Literal["header", "query", "cookie", "body"]
+Carrier = Literal["header", "query", "cookie", "body"]
 FieldName = Annotated[
     str, Meta(pattern=r"^[!#$%&'*+.^_`|~0-9A-Za-z-]{1,100}$", description="as the service's documentation names it")
 ]
 
 
-def put_secret(request: Request, place: Place, name: str, secret: Secret) -> Request:
-    """Raises InputError for a place in the body if the request has no JSON object or form there."""
-    match place:
+def put_secret(request: Request, carrier: Carrier, name: str, secret: Secret) -> Request:
+    """Raises InputError for a key in the body if the request has no JSON object or form there."""
+    match carrier:
         case "header":
             return request.with_header(name, secret)
         case "query":
@@ -57,7 +57,7 @@ def body_with(request: Request, members: Sequence[tuple[str, Secret]]) -> Secret
             return SecretBody(json_text(masked).encode(), Secret(json_text(real), label))
     raise InputError(
         f'the key "{members[0][0]}" goes into the body, but this request has no JSON object or form there',
-        where="sign_in/place",
+        where="sign_in/carrier",
         hint="send a body of type application/json or application/x-www-form-urlencoded, or let the key go elsewhere",
     )
 

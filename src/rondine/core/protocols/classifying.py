@@ -5,7 +5,7 @@ from rondine.core.documents.json import json_text
 from rondine.core.documents.members import MISSING
 from rondine.core.documents.reading import ReadDocument, text_of_body
 from rondine.core.errors import short
-from rondine.core.mapping.taking import given_values, holds_in, is_nothing_in, value_in
+from rondine.core.mapping.taking import holds_in, is_nothing_in, mapping_inputs, value_in
 from rondine.core.operations.document import OutcomeRules
 from rondine.core.operations.outcome import Headers, Outcome, by_status, service_message
 from rondine.core.protocols.error_forms import ERROR_FORMS
@@ -16,7 +16,7 @@ USUAL_RULES = OutcomeRules()
 _OWN = "look at its message; the operation's own rules take this response for a failure"
 
 
-def judged(
+def classify_response(
     rules: OutcomeRules, status: int, read: ReadDocument, headers: Headers = (), *, head: bytes = b"", charset: str = ""
 ) -> Outcome:
     """read: the body; a value of None if there is none that could be read.  head: the beginning of its bytes, for rules
@@ -36,10 +36,10 @@ def judged(
         return told
     if read.value is None:
         return usual
-    given = given_values({}, headers=headers)
+    inputs = mapping_inputs({}, headers=headers)
     for rule in rules.failures:
-        if rule.when and all(holds_in(read, condition, given) for condition in rule.when):
-            value = value_in(read, rule.message, given) if rule.message is not None else MISSING
+        if rule.when and all(holds_in(read, condition, inputs) for condition in rule.when):
+            value = value_in(read, rule.message, inputs) if rule.message is not None else MISSING
             text = "" if value is MISSING or value is None else value if isinstance(value, str) else json_text(value)
             return Outcome(False, "the service says that it failed", _OWN, text[:500] or service_message(read.value))
     if rules.nothing_found.empty is not None and is_nothing_in(read, rules.nothing_found.empty):

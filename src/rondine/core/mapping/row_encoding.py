@@ -21,7 +21,7 @@ from rondine.core.mapping.document import RecordTypeDocument
 _encode = msgspec.json.Encoder(decimal_format="number").encode
 
 
-class SealedRow(msgspec.Struct, frozen=True, gc=False):
+class EncodedRow(msgspec.Struct, frozen=True, gc=False):
     """digest: of the key.  key: its values as a JSON list.  hash: of the data.  data: JSON.  ordinal: the row in its response."""
 
     digest: bytes
@@ -40,9 +40,9 @@ def key_digest(key: str) -> bytes:
     return blake2b(key.encode(), digest_size=16).digest()
 
 
-def seal(output: CompiledOutput, mapped: Mapped) -> tuple[list[SealedRow], list[Reject]]:
+def encode_rows(output: CompiledOutput, mapped: Mapped) -> tuple[list[EncodedRow], list[Reject]]:
     """The rows to keep, and all rejects: those of the mapping, and rows with text that PostgreSQL cannot hold."""
-    sealed: list[SealedRow] = []
+    encoded: list[EncodedRow] = []
     rejects = list(mapped.rejects)
     names = output.key
     for ordinal, data in zip(mapped.ordinals, mapped.data, strict=True):
@@ -52,13 +52,15 @@ def seal(output: CompiledOutput, mapped: Mapped) -> tuple[list[SealedRow], list[
                 raise ValueError("holds the character U+0000, which PostgreSQL cannot store")
             key = _encode([data[name] for name in names])
         except UnicodeEncodeError:
-            rejects.append(_unstorable(output, ordinal, data, "holds half of a surrogate pair, which is no character"))
+            rejects.append(
+                _unstorable(output, ordinal, data, "holds half of a surrogate pair, which is not a character")
+            )
             continue
         except ValueError as error:
             rejects.append(_unstorable(output, ordinal, data, str(error)))
             continue
-        sealed.append(
-            SealedRow(
+        encoded.append(
+            EncodedRow(
                 blake2b(key, digest_size=16).digest(),
                 key.decode(),
                 blake2b(body, digest_size=16).digest(),
@@ -66,7 +68,7 @@ def seal(output: CompiledOutput, mapped: Mapped) -> tuple[list[SealedRow], list[
                 ordinal,
             )
         )
-    return sealed, rejects
+    return encoded, rejects
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,19 +84,19 @@ class PartOfRecord:
         members nor exponents."""
         return {name: _as_kept(data[name], kind) for name, kind in self.fields if name in data}
 
-    def merged(self, row: SealedRow, kept: str | None) -> SealedRow:
+    def merged(self, row: EncodedRow, kept: str | None) -> EncodedRow:
         """The row with the fields that the output does not name, as they are kept. kept: the record's data as JSON,
         None if there is no record."""
         held = stdlib_json.loads(kept, parse_float=Decimal) if kept is not None else {}
         others = {name: value for name, value in held.items() if name not in self.named}
         data = _encode(self.form({**others, **stdlib_json.loads(row.data, parse_float=Decimal)}))
-        return SealedRow(row.digest, row.key, blake2b(data, digest_size=16).digest(), data, row.ordinal)
+        return EncodedRow(row.digest, row.key, blake2b(data, digest_size=16).digest(), data, row.ordinal)
 
 
 def part_of_record(output: CompiledOutput, record_type: RecordTypeDocument) -> PartOfRecord | None:
     """None if the output fills all fields."""
     named = frozenset(rule.name for rule in output.rules)
-    fields = tuple((one.name, one.type) for one in record_type.fields)
+    fields = tuple((field.name, field.type) for field in record_type.fields)
     return None if named >= {name for name, _ in fields} else PartOfRecord(fields, named)
 
 

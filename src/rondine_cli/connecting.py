@@ -275,7 +275,7 @@ def run_connection_make(session: Session, args: Namespace, out: Output) -> int:
         document["sign_in"] = {**before, **sign_in_of(scheme, args.setting)}
         if args.api_key_header:
             document["sign_in"]["name"] = args.api_key_header
-    headers = list(pairs_of(args.header or [], "--header").items())
+    headers: list[tuple[str, Any]] = list(pairs_of(args.header or [], "--header").items())
     standing = pairs_of(args.standing_header or [], "--standing-header").items()
     headers += [(name, [{"standing": value}]) for name, value in standing]
     for name, pairs in (("headers", headers), ("query", pairs_of(args.query or [], "--query").items())):

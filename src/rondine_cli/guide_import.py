@@ -71,7 +71,7 @@ def run_import(session: Session, args: Namespace, out: Output) -> int:
     office.connections.save(
         "seeds-test", service="seeds", environment="test", credential="seeds-key", document=document
     )
-    source = {"address": f"{seeds}/odata/$metadata", "service": "seeds", "environment": "test"}
+    source: dict[str, Any] = {"address": f"{seeds}/odata/$metadata", "service": "seeds", "environment": "test"}
     found = office.look_at_definition(**source)
     tell(summary(found))
 

@@ -190,7 +190,7 @@ def _written(records: Iterable[dict[str, Any]], out: Output) -> None:
             os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
             raise SystemExit(0) from None
         return
-    shown = []
+    shown: list[Any] = []
     for record in records:
         if len(shown) < 100:
             shown.append(record)

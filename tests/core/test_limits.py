@@ -29,12 +29,12 @@ NOW = START.timestamp()
     calls=st.integers(1, 12),
     span=st.sampled_from(["second", "minute"]),
     second=st.none() | st.integers(1, 40),
-    arrivals=st.lists(st.tuples(st.floats(0, 3), st.integers(1, 9)), min_size=1, max_size=25),
+    replies=st.lists(st.tuples(st.floats(0, 3), st.integers(1, 9)), min_size=1, max_size=25),
 )
-def test_no_window_of_any_limit_ever_holds_more_than_it_may(calls, span, second, arrivals):
+def test_no_window_of_any_limit_ever_holds_more_than_it_may(calls, span, second, replies):
     limits = [Limit(calls=calls, span=span)] + ([Limit(calls=second, span="second", every=3)] if second else [])
     usage, now, moments = Usage(), NOW, []
-    for pause, wanted in arrivals:
+    for pause, wanted in replies:
         now += pause
         usage, given_out = reserve(limits, usage, now=now, wanted=wanted, most_wait=10_000)
         assert len(given_out) == wanted and min(given_out) >= now

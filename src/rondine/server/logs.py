@@ -2,12 +2,12 @@
 
 import structlog
 
-FOREIGN = [
+FOREIGN: list[structlog.types.Processor] = [
     structlog.stdlib.add_log_level,
     structlog.stdlib.add_logger_name,
     structlog.processors.TimeStamper(fmt="iso", utc=True),
 ]
-CHAIN = [
+CHAIN: list[structlog.types.Processor] = [
     structlog.stdlib.ProcessorFormatter.remove_processors_meta,
     structlog.processors.format_exc_info,
     structlog.processors.JSONRenderer(),

@@ -56,7 +56,7 @@ class CrewBoard:
             return web.json_response(
                 {"error": "invalid_token", "message": why}, status=401, headers={"WWW-Authenticate": "Bearer"}
             )
-        return await handler(request)  # type: ignore[no-any-return]
+        return await handler(request)
 
     async def list(self, request: web.Request) -> web.Response:
         first, last, crew = (request.query.get(name, "") for name in ("from", "to", "crew"))

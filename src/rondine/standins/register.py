@@ -83,7 +83,7 @@ class Register:
     @web.middleware
     async def _misbehave(self, request: web.Request, handler: Any) -> web.StreamResponse:
         if request.path == "/control" or request.path.startswith("/openapi"):
-            return await handler(request)  # type: ignore[no-any-return]
+            return await handler(request)
         control = self.control
         self.calls += 1
         if control.delay:
@@ -114,7 +114,7 @@ class Register:
                 },
                 status=401,
             )
-        return await handler(request)  # type: ignore[no-any-return]
+        return await handler(request)
 
     def _found(self, request: web.Request) -> list[dict[str, Any]]:
         found = self.trees(self.control.version)

@@ -44,7 +44,8 @@ def set_password(person: Person, password: str | None, *, keep: ApiToken | None 
     with transaction.atomic():
         person.set_password(password)
         person.save(update_fields=["password"])  # sessions hold a digest of it, and end with it
-        person.tokens.exclude(pk=keep.pk if keep else None).delete()
+        tokens = person.tokens.all() if keep is None else person.tokens.exclude(pk=keep.pk)
+        tokens.delete()
     return password
 
 
@@ -90,7 +91,7 @@ def make_project(name: str, *, title: str = "", administrator: Person | None = N
             raise Conflict(f'there is a project "{name}" already', where="/name", hint="choose another name")
         project = Project.objects.create(name=name, title=title or name)
         for environment in ENVIRONMENTS:
-            project.environments.create(name=environment)  # type: ignore[attr-defined]
+            project.environments.create(name=environment)
         if administrator is not None:
             Membership.objects.create(person=administrator, project=project, role="administrator")
     return project
@@ -101,10 +102,8 @@ def remove_project(project: Project) -> None:
     with transaction.atomic():
         Project.objects.select_for_update().get(pk=project.pk)
         counts = {}
-        for relation in Project._meta.get_fields(include_hidden=True):
-            if not relation.one_to_many:
-                continue
-            model = relation.related_model
+        for relation in Project._meta.related_objects:
+            model: Any = relation.related_model
             if model in (Membership, PermittedHost) or model._meta.model_name in ("environment", "revision"):
                 continue  # what every project has, and what was removed in it before
             if count := model.objects.filter(**{relation.field.name: project}).count():

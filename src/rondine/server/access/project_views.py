@@ -1,5 +1,6 @@
 """What all views of a project share: who asks, in which project, with which permission; ordinary and waiting ones."""
 
+from collections.abc import Sequence
 from typing import Any, ClassVar
 
 from asgiref.sync import sync_to_async
@@ -33,7 +34,7 @@ class MayInProject(BasePermission):
 class InProject(KnownParameters):
     """permissions: what is needed, by HTTP method, or by action in a view set."""
 
-    permission_classes = (MayInProject,)
+    permission_classes: Sequence[Any] = (MayInProject,)
     permissions: ClassVar[dict[str, str]] = {"GET": "view"}
     project: Project
     person: Person

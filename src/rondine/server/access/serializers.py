@@ -180,7 +180,7 @@ class MembershipSerializer(serializers.ModelSerializer[Membership]):
         return sorted(PERMISSIONS[membership.role])
 
     def get_environments(self, membership: Membership) -> list[str]:
-        return sorted(environment.name for environment in membership.project.environments.all())  # type: ignore[attr-defined]
+        return sorted(environment.name for environment in membership.project.environments.all())
 
     def get_administrators(self, membership: Membership) -> list[str]:
         members = membership.project.memberships.all()

@@ -23,6 +23,12 @@ from rondine.server.api.parameters import KnownParameters
 from rondine.server.api.requests import checked
 
 
+def _signed_in(request: Request) -> Person:
+    """Who asks, in a view that only those signed in may use."""
+    assert isinstance(request.user, Person)
+    return request.user
+
+
 def _address(request: Request) -> str:
     return str(request.META.get("REMOTE_ADDR") or "")
 
@@ -73,8 +79,8 @@ class PasswordView(KnownParameters, APIView):
     @extend_schema(operation_id="changePassword", request=shapes.NewPasswordSerializer, responses={204: None})
     def put(self, request: Request) -> Response:
         asked = checked(shapes.NewPasswordSerializer, request)
-        person = check_password(request.user.name, asked["password"], _address(request))
-        set_password(person, asked["new_password"], keep=request.auth)
+        person = check_password(_signed_in(request).name, asked["password"], _address(request))
+        set_password(person, asked["new_password"], keep=request.auth if isinstance(request.auth, ApiToken) else None)
         update_session_auth_hash(request._request, person)
         return Response(status=204)
 
@@ -117,7 +123,7 @@ class OwnTokensView(KnownParameters, generics.ListAPIView[ApiToken]):
     serializer_class = shapes.TokenSerializer
 
     def get_queryset(self) -> Any:
-        return self.request.user.tokens.order_by("-made_at", "-pk")
+        return _signed_in(self.request).tokens.order_by("-made_at", "-pk")
 
     @extend_schema(operation_id="listTokens")
     def get(self, request: Request) -> Response:
@@ -128,7 +134,7 @@ class OwnTokensView(KnownParameters, generics.ListAPIView[ApiToken]):
     )
     def post(self, request: Request) -> Response:
         asked = checked(shapes.LifeSerializer, request)
-        return _made(*make_token(request.user, asked["title"], _days(request, asked)))
+        return _made(*make_token(_signed_in(request), asked["title"], _days(request, asked)))
 
 
 def _days(request: Request, asked: dict[str, Any]) -> int | None:
@@ -153,7 +159,7 @@ class OwnTokenView(KnownParameters, APIView):
 
     @extend_schema(operation_id="revokeToken", request=None, responses={204: None})
     def delete(self, request: Request, token_id: int) -> Response:
-        return revoke(request.user, token_id)
+        return revoke(_signed_in(request), token_id)
 
 
 def revoke(person: Person, token_id: int) -> Response:

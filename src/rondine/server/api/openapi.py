@@ -80,6 +80,8 @@ class Schema(AutoSchema):
     """Names operations by what they do, describes the parameters that a view declares, and gives every operation its
     problem response."""
 
+    view: Any
+
     def get_operation(self, path: str, path_regex: str, path_prefix: str, method: str, registry: Any) -> Any:
         operation = super().get_operation(path, path_regex, path_prefix, method, registry)
         if operation is not None:
@@ -113,7 +115,7 @@ class Schema(AutoSchema):
     def get_paginated_name(self, serializer_name: str) -> str:
         return f"{serializer_name}Page"
 
-    def get_description(self) -> str:
+    def get_description(self) -> str:  # type: ignore[override]  # of drf-spectacular, not of DRF's own schema
         """The docstring of the view's method, or of the view itself; never that of a class which it comes from."""
         method = getattr(self.view, getattr(self.view, "action", None) or self.method.lower(), None)
         return (

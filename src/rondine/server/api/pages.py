@@ -30,11 +30,10 @@ class ContentPolicy:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        request.nonce = secrets.token_urlsafe(12)  # type: ignore[attr-defined]
+        nonce = secrets.token_urlsafe(12)
+        request.nonce = nonce  # type: ignore[attr-defined]
         response = self.get_response(request)
-        style = (
-            "'self' 'unsafe-inline'" if request.path.startswith("/api/v1/docs") else f"'self' 'nonce-{request.nonce}'"
-        )  # type: ignore[attr-defined]
+        style = "'self' 'unsafe-inline'" if request.path.startswith("/api/v1/docs") else f"'self' 'nonce-{nonce}'"
         response.headers.setdefault(
             "Content-Security-Policy",
             f"default-src 'none'; script-src 'self'; style-src {style}; font-src 'self'; connect-src 'self'; img-src 'self' data:; manifest-src 'self';"

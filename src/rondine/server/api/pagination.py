@@ -2,7 +2,6 @@
 
 from typing import Any
 
-from django.db.models import QuerySet
 from rest_framework.pagination import BasePagination
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -21,7 +20,7 @@ class KeysetPagination(BasePagination):
 
     parameters = ("after", "limit")
 
-    def paginate_queryset(self, queryset: QuerySet[Any], request: Request, view: Any = None) -> list[Any]:
+    def paginate_queryset(self, queryset: Any, request: Request, view: Any = None) -> list[Any]:
         field, is_descending = view.ordering.lstrip("-"), view.ordering.startswith("-")
         limit = checked_limit(request.query_params.get("limit"), getattr(view, "page_size", 100))
         if after := request.query_params.get("after"):

@@ -10,7 +10,7 @@ from rest_framework.response import Response
 from rondine.core.forms import form_of
 from rondine.core.items.connection import ProxySettings, TimeOutSettings, TlsSettings
 from rondine.core.protocols.rest import ACCEPT
-from rondine.core.settings import dump
+from rondine.core.settings import Document, dump
 from rondine.core.signin import NoSignIn, SignIn
 from rondine.core.signin.metadata import discover
 from rondine.engine.client import OpenConnection
@@ -140,7 +140,11 @@ class ConnectionFormsView(ProjectView):
 
     @extend_schema(operation_id="getConnectionForms", responses=ConnectionForms)
     def get(self, request: Request, project: str) -> Response:
-        parts_of_it = {"time_outs": TimeOutSettings, "tls": TlsSettings, "proxy": ProxySettings}
+        parts_of_it: dict[str, type[Document]] = {
+            "time_outs": TimeOutSettings,
+            "tls": TlsSettings,
+            "proxy": ProxySettings,
+        }
         forms = {name: form_of(kind) for name, kind in parts_of_it.items()}
         return Response(ConnectionForms({"sign_in": [form_of(kind) for kind in get_args(SignIn)], **forms}).data)
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from cryptography import x509
 from cryptography.exceptions import UnsupportedAlgorithm
+from cryptography.hazmat.primitives.asymmetric.types import PrivateKeyTypes
 from cryptography.hazmat.primitives.serialization import (
     Encoding,
     NoEncryption,
@@ -65,8 +66,8 @@ def _from_pkcs12(content: bytes, secret: bytes | None) -> KeyFile:
     return KeyFile(_pem(key), _chain([*([own] if own else []), *others]))
 
 
-def _pem(key: object) -> str:
-    return key.private_bytes(Encoding.PEM, PrivateFormat.PKCS8, NoEncryption()).decode()  # type: ignore[attr-defined]
+def _pem(key: PrivateKeyTypes) -> str:
+    return key.private_bytes(Encoding.PEM, PrivateFormat.PKCS8, NoEncryption()).decode()
 
 
 def _chain(certificates: list[x509.Certificate]) -> str:

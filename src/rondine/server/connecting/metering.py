@@ -64,7 +64,7 @@ def busiest_operations(connection: Connection) -> list[Any]:
         .annotate(calls=Count("id"), last_at=Max("at"))
     )
     counted = {call["by_operation"]: call for call in calls}
-    operations = list(connection.service.operations.filter(pk__in=[pk for pk in counted if pk]))
+    operations: list[Any] = list(connection.service.operations.filter(pk__in=[pk for pk in counted if pk]))
     for operation in operations:
         operation.calls, operation.last_at = counted[operation.pk]["calls"], counted[operation.pk]["last_at"]
     return sorted(operations, key=lambda operation: (-operation.calls, operation.name))[:20]

@@ -287,4 +287,4 @@ class EffectiveParameter(serializers.Serializer[Any]):
     place = serializers.CharField()
     name = serializers.CharField()
     value = serializers.CharField()
-    source = serializers.CharField()
+    source = serializers.CharField()  # type: ignore[assignment]

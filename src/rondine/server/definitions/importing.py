@@ -114,7 +114,7 @@ def import_parts(
         if data.get("every_part"):
             found = read(source)
             connect = data.get("connect")
-            rest = {
+            rest: dict[str, Any] = {
                 "paging": data.get("paging"),
                 "connect": None if connect is None else {"environment": connect.get("environment")},
                 "record_types": [] if data.get("record_types") == [] else None,
@@ -174,7 +174,9 @@ def import_definition(project: Project, person: Person, role: str, source: Sourc
         _remember(item, found, [one for one in chosen if one.key not in there])
         types, more = _make_types(project, person, role, chosen, found, data.get("record_types"), item)
         notes += more
-        connection, credential, needed = None, None, []
+        connection: str | None = None
+        credential: str | None = None
+        needed: list[str] = []
         if (wanted := data.get("connect")) is not None:
             anonymous = [names[one.key] for one in chosen if one.is_anonymous and one.key not in there]
             connection, credential, needed = _connect(project, person, role, service, found, wanted, anonymous)

@@ -86,8 +86,8 @@ def compare(project: Project, name: str, source: Source) -> Comparison:
             unchanged += 1
     known = {one.key for one in before.operations} | set(held)
     changes += [Change("added", key, "", one.title, None, []) for key, one in now.items() if key not in known]
-    schemas = _schema_changes(project, item, found)
-    return Comparison(source, found, [*changes, *schemas], unchanged + len(found.roots) - len(schemas))
+    alone = _schema_changes(project, item, found)
+    return Comparison(source, found, [*changes, *alone], unchanged + len(found.roots) - len(alone))
 
 
 def _schema_changes(project: Project, item: Definition, found: Read) -> list[Change]:

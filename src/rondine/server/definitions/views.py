@@ -6,6 +6,7 @@ from dataclasses import replace
 from typing import Any
 
 from asgiref.sync import sync_to_async
+from django.http.response import HttpResponseBase
 from django_filters import CharFilter
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
@@ -132,7 +133,7 @@ class DefinitionPreviewView(WaitingView):
         request=LookGiven,
         responses={(200, "application/json"): DefinitionShown, (200, "application/x-ndjson"): OpenApiTypes.STR},
     )
-    async def post(self, request: Request, project: str) -> Response:
+    async def post(self, request: Request, project: str) -> HttpResponseBase:
         data = await sync_to_async(self.validated)(LookGiven, request)
 
         async def work(report: Report = to_nobody) -> dict[str, Any]:

@@ -79,7 +79,7 @@ def users_of_paths(run: Run, mapping: MappingDocument) -> list[tuple[str, Taken]
     """(feed, what its mapping takes) of this run's feed and of all others of its operation."""
     assert run.feed is not None
     found = [(run.feed.name, one) for one in paths_taken(mapping)]
-    others = Feed.objects.filter(operation=run.feed.operation_id).exclude(pk=run.feed_id).select_related("mapping")
+    others = Feed.objects.filter(operation=run.feed.operation_id).exclude(pk=run.feed.pk).select_related("mapping")
     for feed in others:
         try:
             theirs = resolved_mapping(run.project_id, load(MappingDocument, feed.mapping.document))

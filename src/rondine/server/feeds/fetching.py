@@ -56,7 +56,7 @@ class Fetcher:
                     asked = ask.request
                     ask = exchange.send((yield ask))
             except StopIteration as end:
-                return end.value  # type: ignore[no-any-return]
+                return end.value
 
         async def read(received: Received, ask: Send) -> Response:
             nonlocal held

@@ -148,9 +148,10 @@ def remove_item(
         try:
             item.delete()
         except (models.ProtectedError, models.RestrictedError) as error:
-            users = sorted({f"{type(user)._meta.verbose_name} {user}" for user in next(iter(error.args[1:]), ())})
+            objects = next(iter(error.args[1:]), ())
+            holders = sorted({f"{type(one)._meta.verbose_name} {one}" for one in objects})
             raise Conflict(
-                f'{kind.word} "{name}" is still used by {", ".join(users[:5]) or "something"}',
+                f'{kind.word} "{name}" is still used by {", ".join(holders[:5]) or "something"}',
                 where=name,
                 hint="remove or change that first",
             ) from error

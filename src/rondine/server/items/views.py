@@ -38,7 +38,7 @@ class ItemViewSet(ProjectViewSet):
     is stored."""
 
     kind: ClassVar[ItemKind]
-    serializer_class: ClassVar[type[ItemSerializer]]
+    serializer_class: type[ItemSerializer]
     permissions = {
         "list": "view",
         "retrieve": "view",
@@ -70,7 +70,7 @@ class ItemViewSet(ProjectViewSet):
 
     @extend_schema(parameters=[IF_MATCH])
     def partial_update(self, request: Request, project: str, name: str) -> Response:
-        data = self.validated(self.get_serializer_class(), request, partial=True)
+        data = self.validated(self.serializer_class, request, partial=True)
         seen = seen_version(request)
         return self.shown(change_item(self.kind, self.project, self.person, name, data, seen, role=self.role))
 

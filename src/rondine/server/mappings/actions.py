@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from typing import Any
+from uuid import UUID
 
 from rondine.core.definitions.declared import Declared, declared_of
 from rondine.core.documents import ReadDocument
@@ -83,18 +84,16 @@ def comparison_of(before: ReadDocument, after: ReadDocument) -> dict[str, Any]:
 NOTHING_DECLARED = Declared()
 
 
-def declared_for(project: Project, body: str, rows: Sequence[str]) -> Declared:
+def declared_for(project: Project, body: UUID, rows: Sequence[str]) -> Declared:
     """What a definition says of the rows of a stored response, by its operation; nothing, if it has none or says
     nothing."""
     call = (
         Call.objects.filter(body=body).select_related("run__operation", "run__feed__operation").order_by("id").first()
     )
     sample = Sample.objects.filter(body=body).select_related("operation").first()
-    operation = (
-        sample.operation
-        if sample is not None and sample.operation is not None
-        else call and (call.run.operation or (call.run.feed.operation if call.run.feed else None))
-    )
+    operation = sample.operation if sample is not None else None
+    if operation is None and call is not None:
+        operation = call.run.operation or (call.run.feed.operation if call.run.feed else None)
     if operation is None:
         return Declared()
     described = response_for(load(OperationDocument, operation.document), (call.status if call else None) or 200)

@@ -98,7 +98,7 @@ class ReadingView(ProjectView):
     permissions = {"POST": "view"}
     parser_classes = [MultiPartParser]
 
-    def asked(self, request: Request, question: type[Strict]) -> tuple[list[UploadedFile], Any]:
+    def asked(self, request: Request, question: type[Strict]) -> "tuple[list[UploadedFile[Any]], Any]":
         """(the files, the checked question)."""
         unknown = set(request.data) - {"content", "asked"}
         if unknown:
@@ -106,7 +106,7 @@ class ReadingView(ProjectView):
                 f'there is no part "{min(unknown)}"', where=f"/{min(unknown)}", hint="the parts are content and asked"
             )
         checked = ResponsesAsked(
-            data={"content": request.FILES.getlist("content"), "asked": request.data.get("asked", "{}")}
+            data={"content": request.FILES.getlist("content"), "asked": request.POST.get("asked", "{}")}
         )
         checked.is_valid(raise_exception=True)
         try:
@@ -117,24 +117,24 @@ class ReadingView(ProjectView):
         asked.is_valid(raise_exception=True)
         return checked.validated_data["content"], asked.validated_data
 
-    def documents(self, files: Iterable[UploadedFile]) -> list[ReadDocument]:
+    def documents(self, files: "Iterable[UploadedFile[Any]]") -> list[ReadDocument]:
         """Raises DocumentError with the file's name, line and column."""
         return [_read(file) for file in files]
 
 
-def _media_type(file: UploadedFile, head: bytes) -> str:
+def _media_type(file: "UploadedFile[Any]", head: bytes) -> str:
     """As its part says; nothing that a client says of files it does not know counts."""
     said = (file.content_type or "").lower()
     return likely_media_type(head) if said in ("", "application/octet-stream", "text/plain") else said
 
 
-def _charset(file: UploadedFile) -> str:
+def _charset(file: "UploadedFile[Any]") -> str:
     """As its part says, which Django gives as bytes; empty if it says none."""
     said: Any = file.charset or ""
     return said.decode("ascii", "replace") if isinstance(said, bytes) else str(said)
 
 
-def _read(file: UploadedFile, namespaces: dict[str, str] | None = None) -> ReadDocument:
+def _read(file: "UploadedFile[Any]", namespaces: dict[str, str] | None = None) -> ReadDocument:
     body = file.read()
     media_type = _media_type(file, body)
     return read_document(
@@ -260,12 +260,12 @@ def _told(
     mapping: MappingDocument,
     outputs: list[CompiledOutput],
     record_types: dict[str, RecordTypeDocument],
-    file: UploadedFile,
+    file: "UploadedFile[Any]",
     inputs: dict[Any, Any],
 ) -> Iterator[bytes]:
     """The lines. Raises what is wrong if it comes before the first; later it is the last line."""
     render = JsonRenderer().render
-    counts = [
+    counts: list[dict[str, Any]] = [
         {"record_type": one.record_type, "rows": 0, "records": 0, "rejected": 0, "filtered": 0} for one in outputs
     ]
     is_told = False
@@ -301,7 +301,7 @@ def _lines_of(output: CompiledOutput, mapped: Mapped, record_type: RecordTypeDoc
 
 
 def _mapped(
-    mapping: MappingDocument, outputs: list[CompiledOutput], file: UploadedFile, inputs: dict[Any, Any]
+    mapping: MappingDocument, outputs: list[CompiledOutput], file: "UploadedFile[Any]", inputs: dict[Any, Any]
 ) -> Iterator[list[Mapped]]:
     """A response's rows, some at a time where the mapping can be run so; else all of it at once, within the usual
     limits."""

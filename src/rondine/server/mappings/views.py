@@ -251,7 +251,7 @@ class ProposalView(ProjectView):
     def post(self, request: Request, project: str) -> Response:
         data = self.validated(ProposalAsked, request)
         documents = stored(self.project, [str(body) for body in data["bodies"]])
-        declared = declared_for(self.project, str(data["bodies"][0]), data["rows"])
+        declared = declared_for(self.project, data["bodies"][0], data["rows"])
         return Response(ProposalShown(proposal(self.project, documents, data, declared)).data)
 
 

@@ -127,4 +127,4 @@ def _new_credential(project: Project, person: Person, connection: Connection, ro
     name = f"{connection.name}-key"[:63]
     found = Credential.objects.filter(project=project, name=name, environment=connection.environment).first()
     data = {"name": name, "environment": connection.environment.name}
-    return found or make_item(CREDENTIALS, project, person, data, role=role)  # type: ignore[no-any-return]
+    return found or make_item(CREDENTIALS, project, person, data, role=role)

@@ -1,5 +1,7 @@
 """The kinds of items around operations."""
 
+from typing import Any
+
 from rondine.core.definitions.model import DefinitionDocument, references_in
 from rondine.core.errors import InputError, Problem, did_you_mean
 from rondine.core.items.sample import SampleDocument
@@ -60,7 +62,7 @@ def _query(item: Query) -> list[Problem]:
     return prepared_problems(load(PreparedQueryDocument, item.document))
 
 
-def _operation_renamed(item: Operation, old: str) -> None:
+def _operation_renamed(item: Any, old: str) -> None:
     """The token of its own sign-in, and a person's pending one, go on under the new name."""
     for model in (AccessToken, PendingSignIn):
         model._default_manager.filter(connection__service=item.service_id, operation=old).update(operation=item.name)

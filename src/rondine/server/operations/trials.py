@@ -49,7 +49,6 @@ from rondine.engine.connection import cleaned, cleaned_text
 from rondine.server.access.models import Person, Project
 from rondine.server.connecting.models import Connection
 from rondine.server.connecting.process import TRIAL_PATIENCE
-from rondine.server.operations.kinds import OPERATIONS
 from rondine.server.operations.models import Definition, Operation
 from rondine.server.operations.requests import PreparedCall, prepare, shown_request
 from rondine.server.runs.bodies import document_of
@@ -120,12 +119,12 @@ async def try_operation(
         )
     assert ready.connection is not None
     started = timezone.now()
-    arrivals: list[Received] = []
+    replies: list[Received] = []
     sides: list[SideCall] = []
     error: RondineError | None = None
     await release_database()
     try:
-        arrivals.append(
+        replies.append(
             await engine.call(
                 ready.connection, Send(ready.built.request), patience=TRIAL_PATIENCE, on_side_call=sides.append
             )
@@ -143,7 +142,7 @@ async def try_operation(
     one_off["signs_in"] = not isinstance(ready.connection.sign_in, NoSignIn)
     label = called_in_body(document)
     return await sync_to_async(_store_trial)(
-        project, person, ready, arrivals, sides, error, started, operation_name, dict(values), one_off, label
+        project, person, ready, replies, sides, error, started, operation_name, dict(values), one_off, label
     )
 
 
@@ -151,7 +150,7 @@ def _store_trial(
     project: Project,
     person: Person,
     ready: PreparedCall,
-    arrivals: list[Received],
+    replies: list[Received],
     sides: list[SideCall],
     error: RondineError | None,
     started: Any,
@@ -160,12 +159,8 @@ def _store_trial(
     one_off: dict[str, Any],
     label: str,
 ) -> Run:
-    operation = (
-        OPERATIONS.model._default_manager.filter(project=project, name=operation_name).first()
-        if operation_name
-        else None
-    )
-    received = arrivals[0] if arrivals else None
+    operation = Operation.objects.filter(project=project, name=operation_name).first() if operation_name else None
+    received = replies[0] if replies else None
     request_text = http_text(received.request) if received else shown_request(ready)
     url = ready.built.request.url
     if sensitive := sign_in_values(ready, operation_name, values, received):
@@ -316,9 +311,9 @@ def _outcome_of(run: Run, call: Call, status: int, read: ReadDocument, unreadabl
     if status == 304 and not is_conditional(re.findall(r"^([\w-]+):", call.request, re.MULTILINE)):
         return unasked_304()
     rules = outcome_rules(run)
-    looks = call.body is not None and any(rule.text for rule in rules.failures)
-    head = call.body.content() if looks else b""
-    charset = call.body.charset if looks else ""
+    head, charset = b"", ""
+    if call.body is not None and any(rule.text for rule in rules.failures):
+        head, charset = call.body.content(), call.body.charset
     outcome = classify_response(rules, status, read, tuple(map(tuple, call.headers)), head=head, charset=charset)
     if status == 401 and not run.content.get("signs_in", True):
         return without_sign_in(outcome, is_one_off="base_address" in run.content)

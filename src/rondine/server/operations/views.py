@@ -283,7 +283,7 @@ class OriginItem(serializers.Serializer[Any]):
     place = serializers.CharField()
     name = serializers.CharField()
     value = serializers.CharField()
-    source = serializers.CharField()
+    source = serializers.CharField()  # type: ignore[assignment]
     replaces = serializers.CharField(allow_blank=True)
 
 
@@ -302,12 +302,12 @@ class RequestShown(serializers.Serializer[Any]):
 
 def asked_document(project: Any, data: Any) -> OperationDocument:
     if "document" in data:
-        return load(OperationDocument, data["document"], where="/document")  # type: ignore[no-any-return]
+        return load(OperationDocument, data["document"], where="/document")
     if "operation" not in data:
         raise InputError(
             "nothing was asked for", where="/operation", hint="give the name of a saved operation, or a document"
         )
-    return load(OperationDocument, find_item(OPERATIONS, project, data["operation"]).document)  # type: ignore[no-any-return]
+    return load(OperationDocument, find_item(OPERATIONS, project, data["operation"]).document)
 
 
 class RequestView(ProjectView):
@@ -502,7 +502,7 @@ class FactItem(serializers.Serializer[Any]):
     name = serializers.CharField()
     title = serializers.CharField()
     value = serializers.CharField(allow_blank=True)
-    source = serializers.CharField(allow_blank=True)
+    source = serializers.CharField(allow_blank=True)  # type: ignore[assignment]
     hint = serializers.CharField(allow_blank=True)
 
 

@@ -61,7 +61,7 @@ def browse(
     Raises InputError for a field that is unknown or not searchable, or a value that is not of its type.
     """
     problems: list[Problem] = []
-    where = [sql.SQL("set_id = {}").format(sql.Literal(records.pk))]
+    where: list[sql.Composable] = [sql.SQL("set_id = {}").format(sql.Literal(records.pk))]
     sort = query.get("sort", "")
     filtered: list[RecordField] = []
     for name, text in query.items():
@@ -141,7 +141,7 @@ def _ids(
     """The ids of one page. With an order, records that have the value come first, then those without; each part has its
     own keyset."""
     if order is None:
-        after_id = [sql.SQL("id > {}").format(sql.Literal(int(after[0])))] if after else []
+        after_id: list[sql.Composable] = [sql.SQL("id > {}").format(sql.Literal(int(after[0])))] if after else []
         ids = [row[0] for row in _fetch(where + after_id, [sql.SQL("id")], sql.SQL("id"), limit + 1)]
         return ids[:limit], _cursor([ids[limit - 1]]) if len(ids) > limit else None
     value = typed_value(order)
@@ -239,7 +239,7 @@ def find_record(records: RecordSet, document: RecordTypeDocument, key: list[str]
             hint="give them in this order",
         )
     digest = key_digest(key_text(values))
-    found = Record.objects.filter(set_id=records.pk, digest=uuid.UUID(bytes=digest)).first()
+    found: Record | None = Record.objects.filter(set_id=records.pk, digest=uuid.UUID(bytes=digest)).first()
     if found is None:
         raise NotFound(
             f"there is no record {', '.join(key)}",

@@ -124,4 +124,4 @@ def _add_records(
     held = Record.objects.filter(set=records, digest__in=digests) if records else ()
     known = {one.key: one.run_id for one in held}
     for row, key in zip(rows, keys, strict=False):
-        row["record"] = {"key": json.loads(key), "run": known[key]} if key in known else None
+        row["record"] = {"key": json.loads(key), "run": known[key]} if isinstance(key, str) and key in known else None

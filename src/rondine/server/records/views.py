@@ -58,7 +58,7 @@ class MappedRow(serializers.Serializer[Any]):
     ordinal = serializers.IntegerField()
     pointer = serializers.CharField(allow_blank=True)
     path = serializers.CharField()
-    data = serializers.DictField(child=AnyField(allow_null=True), allow_null=True)
+    data = serializers.DictField(child=AnyField(allow_null=True), allow_null=True)  # type: ignore[assignment]
     problems = FieldProblemItem(many=True)
 
 
@@ -116,7 +116,9 @@ class RecordsView(ProjectView):
         item = find_item(RECORD_TYPES, self.project, name)
         document: RecordTypeDocument = load(RecordTypeDocument, item.document)
         records = record_set(environment_of(self.project, environment), item)
-        query = {key: value for key, value in request.query_params.items() if key not in self.reserved and value != ""}
+        query = {
+            key: str(value) for key, value in request.query_params.items() if key not in self.reserved and value != ""
+        }
         page = browse(
             records,
             document,

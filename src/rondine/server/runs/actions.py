@@ -5,6 +5,7 @@ from datetime import timedelta
 from typing import Any
 
 from django.db import connection, models, transaction
+from django.db.models.functions import Coalesce
 from django.utils import timezone
 from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
@@ -47,7 +48,7 @@ def take_run(run_id: int) -> Run | None:
         state="running",
         attempt=models.F("attempt") + 1,
         alive_at=now,
-        started_at=models.functions.Coalesce("started_at", now),
+        started_at=Coalesce("started_at", now),
     )
     if not taken:
         return None

@@ -55,7 +55,9 @@ def start_once(project: Project, person: Person, mark: str, asked: Any, start: C
             run = start()
             _settle(sending, run)
             return run
-    return Sending.objects.select_related("run").get(project=project, person=person, mark=mark).run
+    held = Sending.objects.select_related("run").get(project=project, person=person, mark=mark)
+    assert held.run is not None  # settled in the transaction that made it
+    return held.run
 
 
 def _claimed(project: Project, person: Person, mark: str, asked: Any) -> Sending | None:

@@ -81,16 +81,17 @@ def openapi(size: int) -> bytes:
 def csdl(count: int) -> bytes:
     """Metadata with so many entity types, each with ten properties and a navigation to another."""
     types = "".join(
-        f'<EntityType Name="Lot{n}"><Key><PropertyRef Name="id"/></Key><Property Name="id" Type="Edm.Int32" Nullable="false"/>'
+        f'<EntityType Name="Lot{n}"><Key><PropertyRef Name="id"/></Key><Property Name="id" Type="Edm.Int32"'
+        ' Nullable="false"/>'
         + "".join(f'<Property Name="p{k}" Type="Edm.String"/>' for k in range(10))
         + f'<NavigationProperty Name="next" Type="Collection(Olmara.Lot{(n * 7 + 1) % count})"/></EntityType>'
         for n in range(count)
     )
     sets = "".join(f'<EntitySet Name="Lots{n}" EntityType="Olmara.Lot{n}"/>' for n in range(count))
     return (
-        '<edmx:Edmx Version="4.0" xmlns:edmx="http://docs.oasis-open.org/odata/ns/edmx"><edmx:DataServices>'
-        f'<Schema Namespace="Olmara" xmlns="http://docs.oasis-open.org/odata/ns/edm">{types}<EntityContainer Name="Store">{sets}</EntityContainer>'
-        "</Schema></edmx:DataServices></edmx:Edmx>"
+        '<edmx:Edmx Version="4.0" xmlns:edmx="http://docs.oasis-open.org/odata/ns/edmx"><edmx:DataServices><Schema'
+        f' Namespace="Olmara" xmlns="http://docs.oasis-open.org/odata/ns/edm">{types}<EntityContainer'
+        f' Name="Store">{sets}</EntityContainer></Schema></edmx:DataServices></edmx:Edmx>'
     ).encode()
 
 
@@ -108,8 +109,9 @@ def main() -> None:
     for kind, size in (("openapi", int(args.megabytes * 1e6)), ("odata", args.types)):
         half, whole = measured(kind, size // 2), measured(kind, size)
         print(
-            f"{kind}: {whole['bytes'] / 1e6:.1f} MB, {whole['operations']:,.0f} operations in {whole['took']:.2f} s and {whole['megabytes']:.0f} MB; "
-            f"{whole['took'] / whole['bare']:.1f} x the bare decoder; {whole['took'] / half['took']:.2f} x the time of half the size"
+            f"{kind}: {whole['bytes'] / 1e6:.1f} MB, {whole['operations']:,.0f} operations in {whole['took']:.2f} s and"
+            f" {whole['megabytes']:.0f} MB; {whole['took'] / whole['bare']:.1f} x the bare decoder;"
+            f" {whole['took'] / half['took']:.2f} x the time of half the size"
         )
 
 

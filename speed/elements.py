@@ -41,8 +41,8 @@ def main() -> None:
     ways: dict[str, Callable[[], Any]] = {
         "lxml iterparse, findtext": lambda: manual(body),
         "rondine, row by row": lambda: reader.page(body, {}, of="xml"),
-        "rondine, all of the document": lambda: outputs[0].run(
-            read_elements(body, limits=limits, namespaces={"s": SPACE}).value
+        "rondine, all of the document": (
+            lambda: outputs[0].run(read_elements(body, limits=limits, namespaces={"s": SPACE}).value)
         ),
     }
     assert [data for _, data in ways["rondine, row by row"]()[0].mapped[0].records] == manual(body)
@@ -88,10 +88,13 @@ def element(one: dict[str, Any]) -> str:
     place, measures = one["place"], one["measures"]
     site = place.get("site") or {"district": "none", "ward": "none"}
     return (
-        f'<survey id="{one["id"]}"><code>{one["code"]}</code><status>{one.get("status") or ""}</status><seen_at>{one["seen_at"]}</seen_at>'
-        f'<next_check>{one.get("next_check") or ""}</next_check><place id="{place["id"]}"><name>{place["name"]}</name><site><district>'
+        "<survey"
+        f' id="{one["id"]}"><code>{one["code"]}</code><status>{one.get("status") or ""}</status><seen_at>{one["seen_at"]}</seen_at>'
+        f"<next_check>{one.get('next_check') or ''}</next_check><place"
+        f' id="{place["id"]}"><name>{place["name"]}</name><site><district>'
         f"{site['district']}</district><ward>{site['ward']}</ward><note>unread</note></site></place><measures><girth>"
-        f'{measures["girth"]}</girth><height unit="m">{measures["height"]["value"]}</height></measures><tags><tag>a</tag><tag>b</tag></tags></survey>\n'
+        f"{measures['girth']}</girth><height"
+        f' unit="m">{measures["height"]["value"]}</height></measures><tags><tag>a</tag><tag>b</tag></tags></survey>\n'
     )
 
 

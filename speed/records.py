@@ -93,7 +93,8 @@ def measure(rows: int, asks: int) -> None:
         cursor.execute("ANALYZE records_record")
         print(f"four searchable fields indexed in {time.perf_counter() - began:.0f} s", flush=True)
         cursor.execute(
-            "SELECT pg_size_pretty(pg_relation_size('records_record')), pg_size_pretty(pg_indexes_size('records_record'))"
+            "SELECT pg_size_pretty(pg_relation_size('records_record')),"
+            " pg_size_pretty(pg_indexes_size('records_record'))"
         )
         print("table {}, indexes {}".format(*cursor.fetchone()), flush=True)
     rng = random.Random(1)

@@ -116,8 +116,10 @@ def simple(args: argparse.Namespace, errors: list[Any]) -> int:
 
 
 UPSERT = (
-    f"INSERT INTO script_survey ({', '.join(NAMES)}) SELECT {', '.join(NAMES)} FROM incoming ON CONFLICT (external_id) DO UPDATE SET {', '.join(f'{name} = excluded.{name}' for name in OTHERS)}"
-    f" WHERE ({', '.join(f'script_survey.{name}' for name in OTHERS)}) IS DISTINCT FROM ({', '.join(f'excluded.{name}' for name in OTHERS)})"
+    f"INSERT INTO script_survey ({', '.join(NAMES)}) SELECT {', '.join(NAMES)} FROM incoming ON CONFLICT (external_id)"
+    f" DO UPDATE SET {', '.join(f'{name} = excluded.{name}' for name in OTHERS)} WHERE"
+    f" ({', '.join(f'script_survey.{name}' for name in OTHERS)}) IS DISTINCT FROM"
+    f" ({', '.join(f'excluded.{name}' for name in OTHERS)})"
 )
 
 
@@ -187,7 +189,8 @@ def main() -> None:
 
     with psycopg.connect(args.dsn) as connection:
         connection.execute(
-            f"CREATE TABLE IF NOT EXISTS script_survey ({', '.join(f'{name} {kind}' for name, kind in COLUMNS.items())})"
+            "CREATE TABLE IF NOT EXISTS script_survey"
+            f" ({', '.join(f'{name} {kind}' for name, kind in COLUMNS.items())})"
         )
     errors: list[Any] = []
     began = time.perf_counter()

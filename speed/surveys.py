@@ -25,10 +25,14 @@ def survey(i: int, *, seed: int = 1, bad: float = 0.0) -> dict[str, Any]:
     made: dict[str, Any] = {
         "id": i + 1,
         "code": f"SV-{i + 1:08d}",
-        "seen_at": f"202{rng.randrange(0, 6)}-{rng.randrange(1, 13):02d}-{rng.randrange(1, 29):02d}T{rng.randrange(24):02d}:{rng.randrange(60):02d}:00Z",
-        "next_check": None
-        if rng.random() < 0.12
-        else f"202{rng.randrange(5, 9)}-{rng.randrange(1, 13):02d}-{rng.randrange(1, 29):02d}",
+        "seen_at": (
+            f"202{rng.randrange(0, 6)}-{rng.randrange(1, 13):02d}-{rng.randrange(1, 29):02d}T{rng.randrange(24):02d}:{rng.randrange(60):02d}:00Z"
+        ),
+        "next_check": (
+            None
+            if rng.random() < 0.12
+            else f"202{rng.randrange(5, 9)}-{rng.randrange(1, 13):02d}-{rng.randrange(1, 29):02d}"
+        ),
         "place": {
             "id": rng.randrange(1, 5000),
             "name": rng.choice(STREETS),

@@ -289,7 +289,8 @@ def run_connection_make(session: Session, args: Namespace, out: Output) -> int:
     made = session.office.connections.save(args.name, **references, document=document)
     out.value(
         made,
-        f"connection {made['name']} is at version {made['version']}; see whether it works: rondine connection check {made['name']}",
+        f"connection {made['name']} is at version {made['version']}; see whether it works: rondine connection check"
+        f" {made['name']}",
     )
     show_problems(made, out)
     for warning in made["warnings"]:

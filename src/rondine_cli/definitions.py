@@ -168,11 +168,11 @@ def run_look(session: Session, args: Namespace, out: Output) -> None:
     shown = [
         {
             **row,
-            "inputs": ", ".join(
-                f"{each['name']}{'*' if each['is_required'] else ''}" for each in row["details"]["inputs"]
-            )
-            if args.inputs
-            else row["inputs"],
+            "inputs": (
+                ", ".join(f"{each['name']}{'*' if each['is_required'] else ''}" for each in row["details"]["inputs"])
+                if args.inputs
+                else row["inputs"]
+            ),
             "pages": row["paging"]["type"] if row["paging"] else "",
             "name": row["name"] + (" (imported)" if row["is_imported"] else ""),
         }
@@ -275,9 +275,14 @@ def run_import(session: Session, args: Namespace, out: Output) -> None:
             **source,
         )
     lines = [
-        _made_words(made)
-        if found["operations"]
-        else f"service {made['service']}: definition {made['definition']} with the schemas {', '.join(found['roots'])}",
+        (
+            _made_words(made)
+            if found["operations"]
+            else (
+                f"service {made['service']}: definition {made['definition']} with the schemas"
+                f" {', '.join(found['roots'])}"
+            )
+        ),
         *(f"  {name}" for name in made["operations"][:20]),
         *([f"  ... and {len(made['operations']) - 20} more"] if len(made["operations"]) > 20 else []),
     ]
@@ -317,7 +322,8 @@ def comparison_text(found: dict[str, Any]) -> str:
     lines = [f"{found['title']} {found['version']}: {len(found['changes'])} changed, {found['unchanged']} as before"]
     for change in found["changes"]:
         lines.append(
-            f"\n{change['kind']}  {change['key']}{'  (' + change['name'] + ')' if change['name'] else '  ' + change['title']}"
+            f"\n{change['kind']} "
+            f" {change['key']}{'  (' + change['name'] + ')' if change['name'] else '  ' + change['title']}"
         )
         for each in change["differences"]:
             kept = "   yours stays" if each["is_kept"] else ""

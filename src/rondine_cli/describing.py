@@ -204,13 +204,14 @@ def run_make(session: Session, args: Namespace, out: Output) -> int:
     connections = session.office.connections.search(service=args.service)
     if base and not any(connection["environment"] == args.environment for connection in connections):
         out.say(
-            f"{args.service} has no connection in {args.environment} yet, and the address begins with {base}; to make one:\n"
-            f"  rondine connection make {args.service}-{args.environment} --service {args.service}"
-            f" --environment {args.environment} --base-address {base}"
+            f"{args.service} has no connection in {args.environment} yet, and the address begins with {base}; to make"
+            f" one:\n  rondine connection make {args.service}-{args.environment} --service {args.service} --environment"
+            f" {args.environment} --base-address {base}"
         )
     out.value(
         made,
-        f"operation {made['name']} is at version {made['version']}: {made['document'].get('method', 'GET')} {made['document'].get('path', '/')}\nsend it once: rondine operation try {made['name']}",
+        f"operation {made['name']} is at version {made['version']}: {made['document'].get('method', 'GET')}"
+        f" {made['document'].get('path', '/')}\nsend it once: rondine operation try {made['name']}",
     )
     show_problems(made, out)
     return 0
@@ -332,7 +333,8 @@ def run_request(session: Session, args: Namespace, out: Output) -> int:
         out.say(f"mind: {warning['message']} - {warning['hint']}")
     for finding in shown["findings"]:
         out.say(
-            f"a key? {finding['kind']} {finding['name']}: {finding['reason']}; move it: rondine operation move-key {args.name} {finding['place']}"
+            f"a key? {finding['kind']} {finding['name']}: {finding['reason']}; move it: rondine operation move-key"
+            f" {args.name} {finding['place']}"
         )
     return 1 if shown["problems"] else 0
 
@@ -357,7 +359,10 @@ def run_move(session: Session, args: Namespace, out: Output) -> None:
     moved = session.office.move_key(
         args.place, service=item["service"], environment=args.environment, operation=args.name
     )
-    words = f"{moved['name']} is now a secret of credential {moved['credential']}; connection {moved['connection']} sends it"
+    words = (
+        f"{moved['name']} is now a secret of credential {moved['credential']}; connection {moved['connection']}"
+        " sends it"
+    )
     out.value(moved, words)
 
 
@@ -409,7 +414,8 @@ def trial_text(session: Session, found: dict[str, Any]) -> str:
         + (f"\n  {outcome['hint']}" if outcome["hint"] else "")
     )
     lines.append(
-        f"{call['size']:,} bytes after {call['timings']['done']:.0f} ms, first byte after {call['timings']['first_byte']:.0f} ms"
+        f"{call['size']:,} bytes after {call['timings']['done']:.0f} ms, first byte after"
+        f" {call['timings']['first_byte']:.0f} ms"
     )
     lines += [f"{name}: {value}" for name, value in call["headers"]]
     if found["unreadable"]:

@@ -90,7 +90,10 @@ def add_commands(commands: Any) -> None:
         action="append",
         default=[],
         metavar="NAME=FILE",
-        help="a private key in PEM or PKCS#12, such as tls_private_key=client.p12; its passphrase is asked for, empty for none",
+        help=(
+            "a private key in PEM or PKCS#12, such as tls_private_key=client.p12; its passphrase is asked for, empty"
+            " for none"
+        ),
     )
     setting.add_argument(
         "--certificate-to",
@@ -125,7 +128,8 @@ def run_prove_callback(session: Session, args: Namespace, out: Output) -> None:
     address = session.office.prove_callback(args.name)
     out.value({"address": address}, address)
     out.say(
-        "  open it within ten minutes, in the browser that you sign in with; the page Environments then says that it is proven"
+        "  open it within ten minutes, in the browser that you sign in with; the page Environments then says that it is"
+        " proven"
     )
 
 

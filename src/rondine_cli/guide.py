@@ -36,8 +36,10 @@ def add_commands(commands: Any) -> None:
         nargs="?",
         choices=["records", "sign-in", "import"],
         default="records",
-        help="records: from an address to kept records (default).  sign-in: the ways to sign in, and limits.  "
-        "import: definitions, from a document and from the service itself",
+        help=(
+            "records: from an address to kept records (default).  sign-in: the ways to sign in, and limits.  "
+            "import: definitions, from a document and from the service itself"
+        ),
     )
     guide.add_argument(
         "--papers",
@@ -142,7 +144,7 @@ def run_guide(session: Session, args: Namespace, out: Output) -> int:
     walk.run("rondine credential make tree-key", unless="tree-key" in credentials)
     walk.run(f"rondine credential set tree-key --from-file key={args.key_file}")
     walk.run(
-        f"rondine connection make register-test --title 'Tree register, test' --service tree-register"
+        "rondine connection make register-test --title 'Tree register, test' --service tree-register"
         f" --base-address {register} --credential tree-key --api-key-header X-Register-Key"
     )
     if walk.run("rondine connection check register-test"):
@@ -178,7 +180,8 @@ def run_guide(session: Session, args: Namespace, out: Output) -> int:
             return 1
     walk.run("rondine record show tree OLM-00014", most=12)
     out.out.print(
-        f"\nLook at it in the console: {session.url}/p/{office.name}/operations/list-trees and {session.url}/p/{office.name}/records/tree",
+        f"\nLook at it in the console: {session.url}/p/{office.name}/operations/list-trees and"
+        f" {session.url}/p/{office.name}/records/tree",
         markup=False,
     )
     return 0

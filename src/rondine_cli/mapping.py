@@ -113,7 +113,8 @@ def run_propose(session: Session, args: Namespace, out: Output) -> int:
             told = ", ".join(f"{one['field']} from {one['path']} ({one['reason']})" for one in unsure)
             again = " ".join(f"--accept {one['field']}" for one in unsure)
             out.bad(
-                f"nothing is saved: these matches are not sure: {told}\nif they are right: {again}; or choose values with --take"
+                f"nothing is saved: these matches are not sure: {told}\nif they are right: {again}; or choose values"
+                " with --take"
             )
             return 1
         if not args.onto or args.key or args.unit:
@@ -135,7 +136,8 @@ def proposal_text(found: dict[str, Any]) -> str:
         pair["field"]: f"  ({pair['reason']}{'' if pair['is_sure'] else ', not sure'})" for pair in found["pairs"]
     }
     lines = [
-        f"{rule['name']:<16} {types[rule['name']]:<9} {'key' if rule['name'] in key else '':<4} from {_source(rule['from'])}{reasons.get(rule['name'], '')}"
+        f"{rule['name']:<16} {types[rule['name']]:<9} {'key' if rule['name'] in key else '':<4} from"
+        f" {_source(rule['from'])}{reasons.get(rule['name'], '')}"
         for rule in rules
     ]
     parts = [f"{part['path']} could be records of their own: {part['name']} (--parts)" for part in found["parts"]]
@@ -157,8 +159,8 @@ def run_preview(session: Session, args: Namespace, out: Output) -> None:
         return
     for output in found["outputs"]:
         out.say(
-            f"{output['record_type']}: {output['records']} records and {output['rejected']} rejects from {output['rows']} rows"
-            + (f", {output['filtered']} filtered" if output["filtered"] else "")
+            f"{output['record_type']}: {output['records']} records and {output['rejected']} rejects from"
+            f" {output['rows']} rows" + (f", {output['filtered']} filtered" if output["filtered"] else "")
         )
         good = [row for row in output["shown"] if row["data"] is not None]
         columns = list(good[0]["data"]) if good else []

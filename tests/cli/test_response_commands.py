@@ -12,7 +12,10 @@ TREES = {
         {"number": "OLM-2", "girth": 0.5, "planted": "1980-01-01", "place": {"street": "Riva Bassa"}},
     ],
 }
-LAB = '<?xml version="1.0" encoding="iso-8859-1"?><r><result number="S-1"><ph>6,8</ph></result><result number="S-2"><ph>7,1</ph></result></r>'
+LAB = (
+    '<?xml version="1.0" encoding="iso-8859-1"?><r><result number="S-1"><ph>6,8</ph></result><result'
+    ' number="S-2"><ph>7,1</ph></result></r>'
+)
 
 
 @pytest.fixture

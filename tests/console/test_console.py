@@ -233,7 +233,9 @@ def test_every_page_has_a_heading_names_and_fits_a_telephone(open_page, walked, 
     wide = page.evaluate("document.documentElement.scrollWidth")
     assert wide <= 391, f"{path} is {wide} wide"
     nameless = page.evaluate(
-        "[...document.querySelectorAll('input, select, button, a')].filter((one) => one.checkVisibility()).filter((one) => !(one.getAttribute('aria-label') || one.innerText?.trim() || one.labels?.length || one.title)).map((one) => one.outerHTML)"
+        "[...document.querySelectorAll('input, select, button, a')].filter((one) => one.checkVisibility()).filter((one)"
+        " => !(one.getAttribute('aria-label') || one.innerText?.trim() || one.labels?.length || one.title)).map((one)"
+        " => one.outerHTML)"
     )
     assert nameless == []
 

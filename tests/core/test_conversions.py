@@ -272,7 +272,8 @@ def test_what_can_never_run_is_told_with_its_place(output, where, words):
 
 def test_conversions_work_on_xml_too():
     soil = read_elements(
-        b"<l:results xmlns:l='urn:soil'><l:result n='S-1'><l:ph> 6,8 </l:ph><l:taken>03.11.2026</l:taken><l:layer>a</l:layer><l:layer>b</l:layer></l:result></l:results>"
+        b"<l:results xmlns:l='urn:soil'><l:result n='S-1'><l:ph> 6,8"
+        b" </l:ph><l:taken>03.11.2026</l:taken><l:layer>a</l:layer><l:layer>b</l:layer></l:result></l:results>"
     )
     document = {
         "format": "xml",

@@ -137,7 +137,10 @@ def test_the_requests_of_any_of_the_hosts_can_be_chosen():
 
 def test_several_forms_of_one_body_are_kept_to_choose_from():
     form = "application/x-www-form-urlencoded"
-    file = '--x\r\nContent-Disposition: form-data; name="note"\r\n\r\nold\r\n--x\r\nContent-Disposition: form-data; name="picture"; filename="a.png"\r\n\r\n1\r\n--x--\r\n'
+    file = (
+        '--x\r\nContent-Disposition: form-data; name="note"\r\n\r\nold\r\n--x\r\nContent-Disposition: form-data;'
+        ' name="picture"; filename="a.png"\r\n\r\n1\r\n--x--\r\n'
+    )
     one = read(
         entry(f"{BASE}/v1/care", method="POST", post='{"work": "pruned"}', status=201),
         entry(f"{BASE}/v1/care", method="POST", mime=form, post="work=felled&sign=dry&sign=leaning", status=201),

@@ -70,8 +70,8 @@ def test_every_place_of_an_operation_is_looked_at():
 
 def test_keys_in_pasted_text_are_found_with_their_places_and_masked():
     text = (
-        'GET /t?api_key=abc123xyz&limit=5 HTTP/1.1\nX-Auth-Token: tok-998877\nHost: r.example\n\n{"password": "pa\\"ss1", "girth": "2.5"}'
-        f"\n<session><token>xml-token-1</token></session> {JWT}"
+        'GET /t?api_key=abc123xyz&limit=5 HTTP/1.1\nX-Auth-Token: tok-998877\nHost: r.example\n\n{"password":'
+        f' "pa\\"ss1", "girth": "2.5"}}\n<session><token>xml-token-1</token></session> {JWT}'
     )
     found = keys_in_text(text)
     assert [text[one.start : one.end] for one in found] == ["abc123xyz", "tok-998877", 'pa\\"ss1', "xml-token-1", JWT]

@@ -54,7 +54,8 @@ def test_values_are_taken_converted_and_kept_exactly():
             {"name": "surveyed", "from": "surveyed"},
             {"name": "care", "from": "care"},
         ],
-        '{"trees": [{"number": "OLM-1", "measures": {"girth": 2.50}, "planted": "1973-04-16", "surveyed": "2025-01-16T07:36:00+01:00", "care": ["staked"]}]}',
+        '{"trees": [{"number": "OLM-1", "measures": {"girth": 2.50}, "planted": "1973-04-16", "surveyed":'
+        ' "2025-01-16T07:36:00+01:00", "care": ["staked"]}]}',
     )
     assert mapped.records == [
         (
@@ -89,7 +90,8 @@ def test_a_default_stands_in_for_missing_and_null():
 def test_a_bad_row_becomes_a_reject_with_every_problem_and_stops_no_other():
     mapped = run(
         [NUMBER, {"name": "girth", "from": "girth"}, {"name": "planted", "from": "planted", "required": True}],
-        '{"trees": [{"number": "a", "girth": "1,25", "planted": "2025-02-31"}, {"number": "b", "girth": 1, "planted": "2025-02-01"}, {"number": "c"}]}',
+        '{"trees": [{"number": "a", "girth": "1,25", "planted": "2025-02-31"}, {"number": "b", "girth": 1, "planted":'
+        ' "2025-02-01"}, {"number": "c"}]}',
     )
     assert [data["number"] for _, data in mapped.records] == ["b"]
     assert mapped.rows == 3
@@ -112,7 +114,8 @@ def test_rows_at_several_levels_take_from_the_row_its_ancestors_and_the_root():
             {"name": "position", "from": {"position": "job"}},
             {"name": "girth", "from": {"level": "root", "pointer": "/version"}},
         ],
-        '{"version": 2, "trees": [{"number": "a", "care": ["staked", "mulched"]}, {"number": "b", "care": []}, {"number": "c"}]}',
+        '{"version": 2, "trees": [{"number": "a", "care": ["staked", "mulched"]}, {"number": "b", "care": []},'
+        ' {"number": "c"}]}',
         rows=({"level": "tree", "at": "trees[*]"}, {"level": "job", "at": "care[*]"}),
     )
     assert [data for _, data in mapped.records] == [
@@ -308,7 +311,8 @@ def test_what_postgresql_cannot_hold_becomes_a_reject():
         output,
         output.run(
             read_json(
-                b'{"trees": [{"number": "a", "care": "x\\u0000"}, {"number": "b", "care": "\\ud800"}, {"number": "c", "care": "\\\\u0000"}]}'
+                b'{"trees": [{"number": "a", "care": "x\\u0000"}, {"number": "b", "care": "\\ud800"}, {"number": "c",'
+                b' "care": "\\\\u0000"}]}'
             )
         ),
     )

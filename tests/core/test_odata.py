@@ -135,14 +135,16 @@ def test_options_are_chosen_and_conditions_without_a_value_are_left_out():
         "top": 2,
         "expand": [{"property": "Lot"}],
     }
-    assert url_of(query(**CHOSEN, expand=[tests]), species="O'Hara & Co", year=2024) == (
-        "/Lots?$select=Number,Species&$filter=contains(Species,'O''Hara & Co') and Year ge 2024&$orderby=Year desc,Number"
-        "&$expand=Tests($select=On;$filter=Sown gt 50;$orderby=On;$top=2;$expand=Lot)&$count=true&$top=5"
+    assert (
+        url_of(query(**CHOSEN, expand=[tests]), species="O'Hara & Co", year=2024)
+        == "/Lots?$select=Number,Species&$filter=contains(Species,'O''Hara & Co') and Year ge 2024&$orderby=Year"
+        " desc,Number&$expand=Tests($select=On;$filter=Sown gt 50;$orderby=On;$top=2;$expand=Lot)&$count=true&$top=5"
     )
     old = query("2.0", **CHOSEN, expand=[{"property": "Tests", "select": ["On"]}])
-    assert url_of(old, species="oak", grams="1.5") == (
-        "/Lots?$select=Number,Species,Tests/On&$filter=substringof('oak',Species) and Grams lt 1.5M&$orderby=Year desc,Number"
-        "&$expand=Tests&$inlinecount=allpages&$top=5"
+    assert (
+        url_of(old, species="oak", grams="1.5")
+        == "/Lots?$select=Number,Species,Tests/On&$filter=substringof('oak',Species) and Grams lt 1.5M&$orderby=Year"
+        " desc,Number&$expand=Tests&$inlinecount=allpages&$top=5"
     )
     many = [{"property": "Species", "operator": "in", "value": {"input": "species"}}]
     document = load(

@@ -203,10 +203,15 @@ def test_multipart_bodies_have_files_and_large_or_circular_ones_stay_whole():
 
 def test_references_lead_across_files():
     main = {"openapi": "3.1.0", "info": {}, "paths": {"/trees": {"$ref": "paths/trees.yaml#/trees"}}}
-    trees = b"trees:\n  get:\n    operationId: listTrees\n    responses:\n      '200':\n        content:\n          application/json:\n            schema: {$ref: '../schemas.json#/Tree'}\n"
+    trees = (
+        b"trees:\n  get:\n    operationId: listTrees\n    responses:\n      '200':\n        content:\n         "
+        b" application/json:\n            schema: {$ref: '../schemas.json#/Tree'}\n"
+    )
     others = {
         "paths/trees.yaml": trees,
-        "schemas.json": b'{"Tree": {"type": "object", "properties": {"of": {"$ref": "#/Kind"}}}, "Kind": {"type": "string"}}',
+        "schemas.json": (
+            b'{"Tree": {"type": "object", "properties": {"of": {"$ref": "#/Kind"}}}, "Kind": {"type": "string"}}'
+        ),
     }
     files = Files("api.json", {"api.json": json.dumps(main).encode()})
     assert files.outside() == ["paths/trees.yaml"]

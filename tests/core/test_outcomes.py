@@ -48,8 +48,15 @@ def test_without_rules_partial_data_is_kept_and_named():
 
 
 PROBLEM = (("Content-Type", "application/problem+json; charset=utf-8"),)
-FAULT = b"<e:Envelope xmlns:e='http://schemas.xmlsoap.org/soap/envelope/'><e:Body><e:Fault><faultcode>e:Client</faultcode><faultstring>no permit</faultstring></e:Fault></e:Body></e:Envelope>"
-ODATA_XML = b"<m:error xmlns:m='http://docs.oasis-open.org/odata/ns/metadata'><m:code>7</m:code><m:message>no lot</m:message></m:error>"
+FAULT = (
+    b"<e:Envelope"
+    b" xmlns:e='http://schemas.xmlsoap.org/soap/envelope/'><e:Body><e:Fault><faultcode>e:Client</faultcode><faultstring>no"
+    b" permit</faultstring></e:Fault></e:Body></e:Envelope>"
+)
+ODATA_XML = (
+    b"<m:error xmlns:m='http://docs.oasis-open.org/odata/ns/metadata'><m:code>7</m:code><m:message>no"
+    b" lot</m:message></m:error>"
+)
 
 
 @pytest.mark.parametrize(

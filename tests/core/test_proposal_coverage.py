@@ -71,7 +71,10 @@ def test_no_element_of_xml_is_left_out_in_silence(rows):
 
 
 def test_a_list_of_texts_in_xml_becomes_a_field_with_all_of_them():
-    text = b"<trees><tree id='1'><care>pruned</care><care>watered</care></tree><tree id='2'><care>pruned</care></tree></trees>"
+    text = (
+        b"<trees><tree id='1'><care>pruned</care><care>watered</care></tree><tree"
+        b" id='2'><care>pruned</care></tree></trees>"
+    )
     made = propose([read_document(text)], rows=["/trees/tree"], name="tree")
     assert [(one.name, one.type) for one in made.record_type.fields] == [("id", "integer"), ("care", "json")]
     assert made.left_out == []

@@ -106,8 +106,9 @@ tree = st.fixed_dictionaries(
     {},
     optional={
         "number": scalars,
-        "measures": st.dictionaries(st.sampled_from(["girth", "height"]), scalars | st.lists(scalars, max_size=2))
-        | scalars,
+        "measures": (
+            st.dictionaries(st.sampled_from(["girth", "height"]), scalars | st.lists(scalars, max_size=2)) | scalars
+        ),
         "planted": st.sampled_from(["2025-01-03", "x", None]),
         "place": st.dictionaries(st.just("names"), st.lists(texts, max_size=2)) | scalars,
         "lots": st.lists(lots | scalars, max_size=3) | scalars | lots,
@@ -180,7 +181,10 @@ def test_keys_that_are_data_are_told_row_by_row(size):
 
 def test_only_what_is_wanted_is_read():
     _, reader = outputs_of(TREES)
-    body = b'{"value": [{"number": "a", "planted": "2025-01-03", "bark": {"never": [1, 2, {"looked": "at"}]}}], "else": [1, 2]}'
+    body = (
+        b'{"value": [{"number": "a", "planted": "2025-01-03", "bark": {"never": [1, 2, {"looked": "at"}]}}], "else":'
+        b" [1, 2]}"
+    )
     part, root = reader.page(body, {})
     assert part.mapped[0].records[0][1]["number"] == "a" and root == {"value": []}
 

@@ -30,7 +30,10 @@ def read(text: str, media_type: str = "") -> OperationDocument:
     return load(OperationDocument, dump(found))  # as it is stored
 
 
-TREE = '{"number": "OLM-1", "place": {"street": "Via \\"Alta\\"", "position": 4}, "girth": 2.50, "care": ["crown", "roots"], "felled": null, "seen": "2026-11-03T09:00:00+01:00", "planted": "1999-04-01", "oak": true}'
+TREE = (
+    '{"number": "OLM-1", "place": {"street": "Via \\"Alta\\"", "position": 4}, "girth": 2.50, "care": ["crown",'
+    ' "roots"], "felled": null, "seen": "2026-11-03T09:00:00+01:00", "planted": "1999-04-01", "oak": true}'
+)
 
 
 def test_a_json_body_becomes_members_with_typed_inputs():

@@ -72,7 +72,8 @@ def test_schemas_in_several_files_are_one_definition():
 
 def test_a_missing_reference_is_said_with_its_line_and_the_rest_is_read():
     found = read(
-        '{"type": "object",\n "properties": {\n "a": {"$ref": "#/$defs/oen"}, "b": {"type": "string"}},\n "$defs": {"one": {}}}'
+        '{"type": "object",\n "properties": {\n "a": {"$ref": "#/$defs/oen"}, "b": {"type": "string"}},\n "$defs":'
+        ' {"one": {}}}'
     )
     assert "line 3" in found.warnings[0].where and 'you mean "one"' in found.warnings[0].hint
     assert found.schemas["trees"]["properties"]["b"] == {"type": "string"}
@@ -107,7 +108,11 @@ def test_an_xml_schema_keeps_names_attributes_lists_and_circles():
 
 def test_a_response_is_held_against_the_xml_schema():
     found = read(SOIL, "soil.xsd")
-    good = b'<l:results xmlns:l="urn:olmara:soil:2" l:count="1"><l:result number="S-1" tree="OLM-1"><l:taken>2026-10-02</l:taken><l:humus>2,1</l:humus><l:layers><l:layer depth="20"><l:texture>sand</l:texture><l:ph>6,1</l:ph></l:layer></l:layers></l:result></l:results>'
+    good = (
+        b'<l:results xmlns:l="urn:olmara:soil:2" l:count="1"><l:result number="S-1"'
+        b' tree="OLM-1"><l:taken>2026-10-02</l:taken><l:humus>2,1</l:humus><l:layers><l:layer'
+        b' depth="20"><l:texture>sand</l:texture><l:ph>6,1</l:ph></l:layer></l:layers></l:result></l:results>'
+    )
     bad = good.replace(b'depth="20"', b'depth="deep"').replace(b">sand<", b">gravel<").replace(b' tree="OLM-1"', b"")
 
     def told(body):

@@ -155,8 +155,15 @@ def test_a_broken_part_is_said_with_its_place_and_the_rest_is_offered(wsdl, xsd,
 
 
 def test_faults_are_failures_with_their_own_words_whatever_the_status():
-    old = b"<e:Envelope xmlns:e='http://schemas.xmlsoap.org/soap/envelope/'><e:Body><e:Fault><faultcode>e:Client</faultcode><faultstring>there is none</faultstring><detail>P-9</detail></e:Fault></e:Body></e:Envelope>"
-    new = b"<e:Envelope xmlns:e='http://www.w3.org/2003/05/soap-envelope'><e:Body><e:Fault><e:Code><e:Value>e:Sender</e:Value></e:Code><e:Reason><e:Text>no</e:Text></e:Reason></e:Fault></e:Body></e:Envelope>"
+    old = (
+        b"<e:Envelope"
+        b" xmlns:e='http://schemas.xmlsoap.org/soap/envelope/'><e:Body><e:Fault><faultcode>e:Client</faultcode><faultstring>there"
+        b" is none</faultstring><detail>P-9</detail></e:Fault></e:Body></e:Envelope>"
+    )
+    new = (
+        b"<e:Envelope"
+        b" xmlns:e='http://www.w3.org/2003/05/soap-envelope'><e:Body><e:Fault><e:Code><e:Value>e:Sender</e:Value></e:Code><e:Reason><e:Text>no</e:Text></e:Reason></e:Fault></e:Body></e:Envelope>"
+    )
     old, new = (read_elements(one).value for one in (old, new))
     assert (fault_of(old), fault_of(new)) == ("there is none (Client; P-9)", "no (Sender)")
     assert fault_of(read_elements(b"<a><Fault/></a>").value) == fault_of("Fault") == fault_of(None) == ""
@@ -269,9 +276,11 @@ def test_elements_in_lists_are_written_in_the_order_and_namespaces_of_their_sche
         next(p for p, uri in operation.body.namespaces.items() if uri == name) for name in ("urn:counter", "urn:place")
     )
     assert (
-        f'<{n1}:permit year="2026"><{n1}:number>P-1</{n1}:number><{n2}:place><street>Via Orti</street><house>7</house></{n2}:place>'
+        f'<{n1}:permit year="2026"><{n1}:number>P-1</{n1}:number><{n2}:place><street>Via'
+        f" Orti</street><house>7</house></{n2}:place>"
         f"<{n1}:work><{n1}:kind>pruning</{n1}:kind><{n1}:part><{n1}:kind>roots</{n1}:kind><{n1}:part><{n1}:kind>bark</{n1}:kind>"
-    ) in sent
+        in sent
+    )
     with pytest.raises(InputError, match='"permit" has no member "nummer"'):
         build_request(operation, "https://counter.example", {"permit": [{"nummer": "P-1"}]})
 

@@ -151,7 +151,10 @@ def test_a_row_that_is_the_document_itself_can_be_a_reject():
 
 
 def test_names_in_another_encoding_and_prefix_are_the_same():
-    text = '<?xml version="1.0" encoding="iso-8859-2"?><s:r xmlns:s="urn:olmara:soil:2"><s:t>Łąka</s:t><s:t>oak</s:t></s:r>'
+    text = (
+        '<?xml version="1.0" encoding="iso-8859-2"?><s:r'
+        ' xmlns:s="urn:olmara:soil:2"><s:t>Łąka</s:t><s:t>oak</s:t></s:r>'
+    )
     read = read_document(text.encode("iso-8859-2"), namespaces={"lab": "urn:olmara:soil:2"})
     assert [node.value for node in parse_xpath("//lab:t[starts-with(., 'Ł')]").find(read.value)] == ["Łąka"]
 

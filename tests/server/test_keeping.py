@@ -82,7 +82,10 @@ def test_a_batch_that_is_rolled_back_leaves_nothing(records):
 
 
 def test_numbers_and_text_survive_postgresql(records):
-    body = b'{"number":"a","girth":0.10000000000000000555,"position":123456789012345678901234567890,"note":"\\"\\\\ \\t\xc3\xa8 \\\\N"}'
+    body = (
+        b'{"number":"a","girth":0.10000000000000000555,"position":123456789012345678901234567890,"note":"\\"\\\\'
+        b' \\t\xc3\xa8 \\\\N"}'
+    )
     keep(records, EncodedRow(b"1" * 16, '["a"]', b"2" * 16, body, 0))
     data = Record.objects.get().data
     assert str(data["girth"]) == "0.10000000000000000555"

@@ -75,9 +75,9 @@ def test_what_an_earlier_version_kept_is_there_after_prepare(database, tmp_path)
     run("-m", "rondine.server.main", "prepare")  # and again, as every start does
     with psycopg.connect(database) as connection:
         found = connection.execute(
-            "SELECT s.name, o.name, o.version, o.document, m.name, f.name, r.state FROM runs_run r JOIN feeds_feed f ON f.id = r.feed_id"
-            " JOIN operations_operation o ON o.id = f.operation_id JOIN mappings_mapping m ON m.id = f.mapping_id"
-            " JOIN connecting_service s ON s.id = o.service_id"
+            "SELECT s.name, o.name, o.version, o.document, m.name, f.name, r.state FROM runs_run r JOIN feeds_feed f ON"
+            " f.id = r.feed_id JOIN operations_operation o ON o.id = f.operation_id JOIN mappings_mapping m ON m.id ="
+            " f.mapping_id JOIN connecting_service s ON s.id = o.service_id"
         ).fetchall()
         assert found == [("register", "list-trees", 7, {"path": "/trees"}, "trees", "trees", "done")]
         assert connection.execute("SELECT count(*) FROM runs_body").fetchone() == (1,)
@@ -89,7 +89,10 @@ def test_what_an_earlier_version_kept_is_there_after_prepare(database, tmp_path)
             ("mappings", "record-types", "tree", "/outputs/0/record_type"),
             ("mappings", "standing-values", "cut", "/outputs/0/fields/0/from/standing"),
         ]
-        texts = "SELECT document::text FROM mappings_mapping UNION ALL SELECT (content->'mapping')::text FROM runs_run WHERE id = 2"
+        texts = (
+            "SELECT document::text FROM mappings_mapping UNION ALL SELECT (content->'mapping')::text FROM runs_run"
+            " WHERE id = 2"
+        )
         for (text,) in connection.execute(texts).fetchall():
             (field,) = json.loads(text, parse_float=Decimal)["outputs"][0]["fields"]
             assert (field["name"], field["from"]) == ("around", {"standing": "cut"})

@@ -173,8 +173,8 @@ def test_a_partial_graphql_answer_is_told_by_its_run(rondine, trees):
 def test_what_was_proven_before_a_worker_stopped_is_what_the_run_says_after(rondine, trees):
     run = rondine.finish(feed(rondine, trees, "stopped-at-the-end", [{"trees": ROWS, "has_more": True}]))
     rondine.sql(
-        "UPDATE runs_run SET state = 'running', completeness = '', ended_at = NULL, alive_at = now() - interval '1 hour'"
-        " WHERE id = %s RETURNING id",
+        "UPDATE runs_run SET state = 'running', completeness = '', ended_at = NULL, alive_at = now() - interval '1"
+        " hour' WHERE id = %s RETURNING id",
         run["id"],
     )
     wait_until(lambda: rondine.office().run(run["id"])["state"] == "done")

@@ -28,7 +28,8 @@ def counts(run):
 def kept(register, record_type):
     """What is in the table, without what a run leaves of itself."""
     return register.sql(
-        "SELECT r.key, r.hash::text FROM records_record r JOIN records_recordset s ON s.id = r.set_id JOIN records_recordtype t ON t.id = s.record_type_id WHERE t.name = %s ORDER BY r.key",
+        "SELECT r.key, r.hash::text FROM records_record r JOIN records_recordset s ON s.id = r.set_id JOIN"
+        " records_recordtype t ON t.id = s.record_type_id WHERE t.name = %s ORDER BY r.key",
         record_type,
     )
 
@@ -111,7 +112,8 @@ def test_records_are_filtered_and_sorted_by_what_is_searchable(register):
         lambda: (
             "girth:decimal"
             in register.sql(
-                "SELECT s.indexed FROM records_recordset s JOIN records_recordtype t ON t.id = s.record_type_id WHERE t.name = %s",
+                "SELECT s.indexed FROM records_recordset s JOIN records_recordtype t ON t.id = s.record_type_id WHERE"
+                " t.name = %s",
                 name,
             )[0][0]
         )
@@ -267,7 +269,8 @@ def test_postgresql_restarted_in_the_middle_loses_and_doubles_nothing(register):
     run = register.office().run_feed(name)
     wait_until(lambda: register.sql("SELECT checkpoint FROM runs_run WHERE id = %s", run["id"])[0][0])
     register.sql(
-        "SELECT count(pg_terminate_backend(pid)) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()"
+        "SELECT count(pg_terminate_backend(pid)) FROM pg_stat_activity WHERE datname = current_database() AND pid <>"
+        " pg_backend_pid()"
     )
     register.control()
     deadline = time.monotonic() + 90
@@ -337,7 +340,8 @@ def test_an_index_whose_worker_died_is_built_by_another_and_later_ones_too(regis
 
     def indexed(name):
         rows = register.sql(
-            "SELECT s.indexed FROM records_recordset s JOIN records_recordtype t ON t.id = s.record_type_id WHERE t.name = %s",
+            "SELECT s.indexed FROM records_recordset s JOIN records_recordtype t ON t.id = s.record_type_id WHERE"
+            " t.name = %s",
             name,
         )
         return rows[0][0] if rows else []

@@ -28,9 +28,8 @@ def as_json(count=ROWS):
 
 def as_xml(count=ROWS):
     rows = (
-        '<tree number="{number}"><girth>{girth}</girth><place><street>Riva Bassa</street></place><notes>{notes}</notes></tree>'.format(
-            **tree(at)
-        ).encode()
+        '<tree number="{number}"><girth>{girth}</girth><place><street>Riva'
+        " Bassa</street></place><notes>{notes}</notes></tree>".format(**tree(at)).encode()
         for at in range(count)
     )
     return [b'<?xml version="1.0"?><r><trees>', *rows, b"</trees></r>"]

@@ -70,11 +70,13 @@ def _fields_of(kind: type[Document]) -> tuple[tuple[str, str, object], ...]:
         (
             field.name,
             field.encode_name,
-            msgspec.UNSET
-            if field.required
-            else field.default_factory()
-            if field.default is msgspec.NODEFAULT
-            else field.default,
+            (
+                msgspec.UNSET
+                if field.required
+                else field.default_factory()
+                if field.default is msgspec.NODEFAULT
+                else field.default
+            ),
         )
         for field in msgspec.structs.fields(kind)
     )

@@ -573,9 +573,11 @@ class _Incoming:
             raise ResponseTooLarge(
                 f"the body is larger than {self._most:,} bytes",
                 where=self.where,
-                hint="ask for smaller pages, or raise the connection's limit"
-                if self._most == self.connection.max_size
-                else "ask for less; only feeds read larger ones, row by row",
+                hint=(
+                    "ask for smaller pages, or raise the connection's limit"
+                    if self._most == self.connection.max_size
+                    else "ask for less; only feeds read larger ones, row by row"
+                ),
             )
         if self.large is not None:
             self.large.write(piece)

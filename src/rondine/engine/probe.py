@@ -145,7 +145,10 @@ async def _agree(plain: socket.socket, host: str, connection: OpenConnection) ->
                 await writer.wait_closed()
     left = found.not_valid_after_utc - datetime.now(UTC)
     ends = f"valid until {found.not_valid_after_utc:%Y-%m-%d} ({left.days} days)"
-    return f"{agreed.version()}; certificate of {found.subject.rfc4514_string() or host} from {found.issuer.rfc4514_string()}, {ends}"
+    return (
+        f"{agreed.version()}; certificate of {found.subject.rfc4514_string() or host} from"
+        f" {found.issuer.rfc4514_string()}, {ends}"
+    )
 
 
 def _since(began: float) -> float:

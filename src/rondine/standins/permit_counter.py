@@ -143,7 +143,10 @@ def escaped(text: str | None) -> str:
 
 def reply(version: str, name: str, inner: str, *, status: int = 200) -> web.Response:
     namespace = next(uri for uri, known in ENVELOPES.items() if known == version)
-    text = f'<?xml version="1.0"?><s:Envelope xmlns:s="{namespace}"><s:Body><p:{name} xmlns:p="{P}">{inner}</p:{name}></s:Body></s:Envelope>'
+    text = (
+        f'<?xml version="1.0"?><s:Envelope xmlns:s="{namespace}"><s:Body><p:{name}'
+        f' xmlns:p="{P}">{inner}</p:{name}></s:Body></s:Envelope>'
+    )
     media = "text/xml" if version == "1.1" else "application/soap+xml"
     return web.Response(text=text, status=status, content_type=media)
 
@@ -154,6 +157,12 @@ def fault(version: str, code: str, reason: str, detail: str = "") -> web.Respons
         inner = f"<faultcode>s:{code}</faultcode><faultstring>{escaped(reason)}</faultstring><detail>{detail}</detail>"
     else:
         code = {"Client": "Sender"}.get(code, code)
-        inner = f"<s:Code><s:Value>s:{code}</s:Value></s:Code><s:Reason><s:Text xml:lang='en'>{escaped(reason)}</s:Text></s:Reason><s:Detail>{detail}</s:Detail>"
-    text = f'<?xml version="1.0"?><s:Envelope xmlns:s="{namespace}"><s:Body><s:Fault>{inner}</s:Fault></s:Body></s:Envelope>'
+        inner = (
+            f"<s:Code><s:Value>s:{code}</s:Value></s:Code><s:Reason><s:Text"
+            f" xml:lang='en'>{escaped(reason)}</s:Text></s:Reason><s:Detail>{detail}</s:Detail>"
+        )
+    text = (
+        '<?xml version="1.0"?><s:Envelope'
+        f' xmlns:s="{namespace}"><s:Body><s:Fault>{inner}</s:Fault></s:Body></s:Envelope>'
+    )
     return web.Response(text=text, status=500, content_type="text/xml" if version == "1.1" else "application/soap+xml")

@@ -285,10 +285,10 @@ def atom(rows: list[Row], following: str) -> str:
         )
     link = f'<link rel="next" href={quoteattr(following)}/>' if following else ""
     return (
-        '<?xml version="1.0" encoding="utf-8"?><feed xmlns="http://www.w3.org/2005/Atom" '
-        'xmlns:d="http://schemas.microsoft.com/ado/2007/08/dataservices" '
-        'xmlns:m="http://schemas.microsoft.com/ado/2007/08/dataservices/metadata"><title>Lots</title>'
-        f'<id>Lots</id><updated>2026-11-03T09:00:00Z</updated><link rel="self" href="Lots"/>{"".join(entries)}{link}</feed>'
+        '<?xml version="1.0" encoding="utf-8"?><feed xmlns="http://www.w3.org/2005/Atom"'
+        ' xmlns:d="http://schemas.microsoft.com/ado/2007/08/dataservices"'
+        ' xmlns:m="http://schemas.microsoft.com/ado/2007/08/dataservices/metadata"><title>Lots</title><id>Lots</id><updated>2026-11-03T09:00:00Z</updated><link'
+        f' rel="self" href="Lots"/>{"".join(entries)}{link}</feed>'
     )
 
 

@@ -172,8 +172,8 @@ def result(number: int) -> str:
     )
     note = "<lab:note>roots &amp; stones</lab:note>" if number % 4 == 0 else "<lab:note/>" if number % 4 == 1 else ""
     return (
-        f'  <lab:result number="S-{1040 + number}" tree="OLM-{number:05d}"><lab:taken>{taken}</lab:taken>'
-        f'<lab:humus unit="%">{2 + number % 4},{number % 10}</lab:humus><lab:layers>{layers}</lab:layers>{note}</lab:result>\n'
+        f'  <lab:result number="S-{1040 + number}" tree="OLM-{number:05d}"><lab:taken>{taken}</lab:taken><lab:humus'
+        f' unit="%">{2 + number % 4},{number % 10}</lab:humus><lab:layers>{layers}</lab:layers>{note}</lab:result>\n'
     )
 
 

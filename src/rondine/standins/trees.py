@@ -50,10 +50,14 @@ def tree(i: int, *, seed: int = 1, version: int = 1) -> dict[str, Any]:
             "height": height // 2 if height % 2 == 0 else height / 2,
         },
         "care": rng.sample(CARE, rng.choice((0, 0, 1, 1, 2, 3, 4))),
-        "planted": None
-        if rng.random() < 0.2
-        else f"{rng.randrange(1890, 2024)}-{rng.randrange(1, 13):02d}-{rng.randrange(1, 29):02d}",
-        "surveyed": f"2025-{rng.randrange(1, 12):02d}-{rng.randrange(1, 29):02d}T{rng.randrange(7, 18):02d}:{rng.randrange(0, 60):02d}:00+01:00",
+        "planted": (
+            None
+            if rng.random() < 0.2
+            else f"{rng.randrange(1890, 2024)}-{rng.randrange(1, 13):02d}-{rng.randrange(1, 29):02d}"
+        ),
+        "surveyed": (
+            f"2025-{rng.randrange(1, 12):02d}-{rng.randrange(1, 29):02d}T{rng.randrange(7, 18):02d}:{rng.randrange(0, 60):02d}:00+01:00"
+        ),
         "protected": rng.random() < 0.15,
         "sheet": f"/v1/trees/OLM-{i + 1:05d}/sheet.svg",
     }

@@ -311,9 +311,9 @@ class Writer:
                 path=path,
                 inputs=inputs,
                 odata=self._query(key=key, then=f"/{name}"),
-                paging=NextAddress(at="/d/__next" if self.is_old else "/@odata.nextLink")
-                if each.is_collection
-                else None,
+                paging=(
+                    NextAddress(at="/d/__next" if self.is_old else "/@odata.nextLink") if each.is_collection else None
+                ),
                 responses=self._responses(each.type, many=each.is_collection),
                 tags=[one.name],
             )

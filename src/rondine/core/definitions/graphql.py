@@ -401,9 +401,11 @@ def _changed(
         if not rest:
             return replace(selection, selections=change(selection.selections))
         nodes = tuple(
-            replace(one, selection_set=walk(one.selection_set, rest[1:]))
-            if _is_field(one, rest[0]) and isinstance(one, FieldNode) and one.selection_set is not None
-            else one
+            (
+                replace(one, selection_set=walk(one.selection_set, rest[1:]))
+                if _is_field(one, rest[0]) and isinstance(one, FieldNode) and one.selection_set is not None
+                else one
+            )
             for one in selection.selections
         )
         return replace(selection, selections=nodes)

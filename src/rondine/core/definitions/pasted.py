@@ -150,7 +150,10 @@ def _parameters(lines: list[str]) -> Pasted:
             raise InputError(
                 f'line {number + 1} begins with no name: "{line[:80]}"',
                 where=f"line {number + 1}",
-                hint="paste an address, a request as HTTP text, or one parameter a line: name, type, required, description",
+                hint=(
+                    "paste an address, a request as HTTP text, or one parameter a line: name, type, required,"
+                    " description"
+                ),
             )
         kind: InputType = "text"
         words: list[str] = []

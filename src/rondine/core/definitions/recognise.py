@@ -22,8 +22,8 @@ from rondine.core.documents.xml import local, read_xml
 from rondine.core.errors import DocumentError, short
 
 READ = (
-    "read are OpenAPI (JSON, YAML), OData metadata (CSDL), GraphQL (schema or introspection result), WSDL 1.1, recorded sessions (HTTP Archive), "
-    "JSON Schema, XML Schema, and samples of responses"
+    "read are OpenAPI (JSON, YAML), OData metadata (CSDL), GraphQL (schema or introspection result), WSDL 1.1, recorded"
+    " sessions (HTTP Archive), JSON Schema, XML Schema, and samples of responses"
 )
 #: A sample may be as large as a definition.
 LARGE = Limits(size=100 * 1024 * 1024)

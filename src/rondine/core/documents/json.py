@@ -137,7 +137,10 @@ def _read_slowly(body: bytes, limits: Limits, name: str) -> Any:
         found = (
             "the text ends here"
             if at_end
-            else f'found "{text[error.pos : error.pos + 20].splitlines()[0] if text[error.pos : error.pos + 20].strip() else " "}"'
+            else (
+                "found"
+                f' "{text[error.pos : error.pos + 20].splitlines()[0] if text[error.pos : error.pos + 20].strip() else " "}"'
+            )
         )
         raise DocumentError(
             f"not JSON: {_in_words(error.msg)}, {found}",

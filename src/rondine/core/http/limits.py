@@ -230,7 +230,10 @@ def _held(usage: Usage, seconds: float, why: str, now: float) -> Usage:
     if until <= usage.held_until:
         return usage
     if seconds > believed:
-        why += f" until {_shown(now + seconds)}; {MOST_BELIEVED.seconds // 60} minutes of it are believed, then it is asked again"
+        why += (
+            f" until {_shown(now + seconds)}; {MOST_BELIEVED.seconds // 60} minutes of it are believed, then it is"
+            " asked again"
+        )
     return replace(usage, held_until=until, held_why=why, asked_until=now + seconds)
 
 

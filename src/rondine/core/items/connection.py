@@ -39,7 +39,8 @@ class TimeOutSettings(Document, frozen=True):
 
 class TlsSettings(Document, frozen=True):
     """authority: certificates (PEM) of the authority that the service's certificate comes from, if it is no public one.  certificate: our
-    client certificate (PEM), if the service asks for one; its private key is the credential's secret "tls_private_key"."""
+    client certificate (PEM), if the service asks for one; its private key is the credential's secret "tls_private_key".
+    """
 
     authority: str = ""
     certificate: str = ""

@@ -551,7 +551,8 @@ def _notes_of_dates(name: str, texts: list[str]) -> list[str]:
         return [f"{name} is a date and time that does not say where: convert it to datetime, with its zone"]
     if texts and all(date_patterns(text) for text in texts):
         return [
-            f"{name} is a date with the day first or the month first, nothing says which: convert it to date, as dd/MM/yyyy or MM/dd/yyyy"
+            f"{name} is a date with the day first or the month first, nothing says which: convert it to date, as"
+            " dd/MM/yyyy or MM/dd/yyyy"
         ]
     return []
 
@@ -568,11 +569,13 @@ def _notes(lines: list[OutlineRow], key: list[str]) -> list[str]:
         if line.type == "decimal" and not line.convert and 0 < line.fractional < numbers:
             share = round(100 * (numbers - line.fractional) / numbers)
             notes.append(
-                f"{line.name} is whole in {share}% of rows and fractional in the others: kept as decimal, so that 2 and 2.0 stay equal"
+                f"{line.name} is whole in {share}% of rows and fractional in the others: kept as decimal, so that 2 and"
+                " 2.0 stay equal"
             )
         elif len([kind for kind in line.types if kind != "null"]) > 1:
             notes.append(
-                f"{line.name} is sometimes {' and sometimes '.join(kind for kind in line.types if kind != 'null')}: kept as {line.type}"
+                f"{line.name} is sometimes {' and sometimes '.join(kind for kind in line.types if kind != 'null')}:"
+                f" kept as {line.type}"
             )
     if not key:
         notes.append("no value tells every row from all others: choose the key")

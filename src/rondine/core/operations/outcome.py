@@ -34,7 +34,10 @@ _MEANINGS: dict[int, tuple[str, str]] = {
     422: ("the service understands the request but not its values", "compare the inputs with its documentation"),
     428: (
         "the service changes it only for who says which version was seen",
-        "read it first, and give its ETag for If-Match: an input for that header, or on the bench 'change only this one'",
+        (
+            "read it first, and give its ETag for If-Match: an input for that header, or on the bench 'change only this"
+            " one'"
+        ),
     ),
     429: ("too many calls in a short time", "wait as long as Retry-After says, then try again with fewer calls"),
     500: ("the service failed on its side", "try again later; if it stays so, tell its provider what was sent"),
@@ -85,7 +88,8 @@ def unasked_304() -> Outcome:
     return Outcome(
         False,
         "the service answers that nothing has changed, which nobody asked",
-        "the request was not conditional, so there must be a content; tell the service's provider, or a cache on the way",
+        "the request was not conditional, so there must be a content; tell the service's provider, or a cache on"
+        " the way",
     )
 
 

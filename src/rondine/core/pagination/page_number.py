@@ -80,7 +80,8 @@ class PageNumber(Document, tag="page_number", frozen=True):
         page number."""
         if before is not None and response.rows and response.fingerprint and response.fingerprint == before.fingerprint:
             raise PaginationError(
-                f'page {number} has the same rows as page {number - 1}: the service takes no notice of "{self.parameter}"',
+                f"page {number} has the same rows as page {number - 1}: the service takes no notice of"
+                f' "{self.parameter}"',
                 where=without_secrets(response.url),
                 hint="look in its documentation how it pages; what came with the first page is kept",
             )

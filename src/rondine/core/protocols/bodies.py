@@ -199,7 +199,8 @@ def _form(fields: list[tuple[Parameter, Any]], charset: str, is_shown: bool) -> 
                 pairs.append(f"{quote_plus(name, encoding=charset, errors='strict')}={shown}")
             except UnicodeEncodeError as error:
                 raise InputError(
-                    f'the character "{error.object[error.start]}" of the field "{one.name}" cannot be written in {charset}',
+                    f'the character "{error.object[error.start]}" of the field "{one.name}" cannot be written in'
+                    f" {charset}",
                     where=f"/body/fields/{one.name}",
                     hint="take it out, or let the Content-Type say charset=utf-8",
                 ) from error

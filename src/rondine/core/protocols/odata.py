@@ -38,9 +38,11 @@ def odata_path(query: ODataQuery, read: Read) -> str:
     if query.is_function and not query.is_before_4:
         given = [(argument, read(argument.value)) for argument in query.arguments]
         texts = [
-            f"{one.name}=@{one.name}"
-            if one.as_json
-            else _in_path(f"{one.name}={literal(value, one.type, query.version)}")
+            (
+                f"{one.name}=@{one.name}"
+                if one.as_json
+                else _in_path(f"{one.name}={literal(value, one.type, query.version)}")
+            )
             for one, value in given
             if value is not None
         ]
@@ -210,10 +212,8 @@ def _flat_select(expands: list[Expand], before: str) -> list[str]:
     return [
         text
         for expand in expands
-        for text in (
-            [f"{before}{expand.property}/{name}" for name in expand.select or ["*"]]
-            + _flat_select(expand.expand, f"{before}{expand.property}/")
-        )
+        for text in [f"{before}{expand.property}/{name}" for name in expand.select or ["*"]]
+        + _flat_select(expand.expand, f"{before}{expand.property}/")
     ]
 
 

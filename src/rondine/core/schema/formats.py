@@ -45,7 +45,8 @@ _DATES = (
 LONGEST_DATE = 17
 #: A date and time that does not say where.
 LOCAL_MOMENT = re.compile(
-    r"(\d{4}-\d{2}-\d{2}[Tt ]|\d{4}/\d{2}/\d{2} |\d{1,2}([./-])\d{1,2}\2\d{4},? )\d{1,2}:\d{2}(:\d{2}(\.\d+)?)?( ?[AaPp][Mm])?"
+    r"(\d{4}-\d{2}-\d{2}[Tt ]|\d{4}/\d{2}/\d{2} |\d{1,2}([./-])\d{1,2}\2\d{4},? )\d{1,2}:\d{2}(:\d{2}(\.\d+)?)?("
+    r" ?[AaPp][Mm])?"
 )
 
 

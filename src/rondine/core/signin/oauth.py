@@ -30,7 +30,9 @@ MOST_LIFETIME = Decimal(10 * 365 * 24 * 3600)
 
 _REASONS = {
     "invalid_client": "the client id, or the secret that goes with it, is not accepted",
-    "invalid_grant": "what was handed in for a token (code, refresh token, assertion or password) is not accepted, or no more",
+    "invalid_grant": (
+        "what was handed in for a token (code, refresh token, assertion or password) is not accepted, or no more"
+    ),
     "invalid_scope": "the scope is not known there, or not allowed for this client",
     "unauthorized_client": "this client may not use this kind of grant",
     "unsupported_grant_type": "the service does not know this kind of grant",
@@ -40,7 +42,9 @@ _REASONS = {
 }
 _HINTS = {
     "access_denied": "sign in again and allow what is asked for; or have somebody do it who may",
-    "invalid_client": "check the client id and set its secret again; check how the client authenticates (basic or body)",
+    "invalid_client": (
+        "check the client id and set its secret again; check how the client authenticates (basic or body)"
+    ),
     "invalid_grant": "sign in again, or set the secret again",
     "invalid_scope": "correct the scope, or have it allowed where the client is registered",
     "unauthorized_client": "have the grant allowed where the client is registered",
@@ -176,9 +180,11 @@ def read_token(response: Response, context: SignInContext, *, where: str, held: 
         access=Secret(access, label),
         obtained_at=now,
         expires_at=None if lifetime is None else now + lifetime,
-        refresh=Secret(refresh, "refresh token")
-        if isinstance(refresh, str) and refresh
-        else (held.refresh if held else None),
+        refresh=(
+            Secret(refresh, "refresh token")
+            if isinstance(refresh, str) and refresh
+            else (held.refresh if held else None)
+        ),
         scope=value["scope"] if isinstance(value.get("scope"), str) else "",
     )
 

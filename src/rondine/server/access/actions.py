@@ -110,7 +110,8 @@ def remove_project(project: Project) -> None:
                 counts[str(model._meta.verbose_name_plural)] = count
         if counts:
             raise Conflict(
-                f"{project.name} is not empty: {', '.join(f'{count} {name}' for name, count in sorted(counts.items()))}",
+                f"{project.name} is not empty:"
+                f" {', '.join(f'{count} {name}' for name, count in sorted(counts.items()))}",
                 where="project",
                 hint="remove what is in it first",
             )

@@ -32,7 +32,8 @@ def authorize(person: Any, project_name: str, permission: str) -> tuple[Project,
     if permission not in PERMISSIONS[membership.role]:
         able = next(role for role, allowed in PERMISSIONS.items() if permission in allowed)
         raise NotAllowed(
-            f"as {membership.role} you may not {permission.replace('_', ' a ' if permission.endswith('secret') else ' ')} here",
+            f"as {membership.role} you may not"
+            f" {permission.replace('_', ' a ' if permission.endswith('secret') else ' ')} here",
             where=f"project {project_name}",
             hint=f"ask somebody who is {able} or above",
         )

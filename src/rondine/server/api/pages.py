@@ -36,8 +36,8 @@ class ContentPolicy:
         style = "'self' 'unsafe-inline'" if request.path.startswith("/api/v1/docs") else f"'self' 'nonce-{nonce}'"
         response.headers.setdefault(
             "Content-Security-Policy",
-            f"default-src 'none'; script-src 'self'; style-src {style}; font-src 'self'; connect-src 'self'; img-src 'self' data:; manifest-src 'self';"
-            " base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
+            f"default-src 'none'; script-src 'self'; style-src {style}; font-src 'self'; connect-src 'self'; img-src"
+            " 'self' data:; manifest-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
         )
         return response
 
@@ -86,7 +86,8 @@ def console(request: HttpRequest) -> HttpResponse:
     index: Path = settings.CONSOLE / "index.html"
     if not index.exists():
         return HttpResponse(
-            "This installation has no console. In the source tree ./start builds it, and tools/wheel builds a wheel that carries it; the command line and /api/v1 work without.",
+            "This installation has no console. In the source tree ./start builds it, and tools/wheel builds a wheel"
+            " that carries it; the command line and /api/v1 work without.",
             content_type="text/plain",
             status=503,
         )

@@ -72,7 +72,10 @@ SENDING_MARK = OpenApiParameter(
     "Idempotency-Key",
     str,
     OpenApiParameter.HEADER,
-    description="a mark of what is to be sent, such as a UUID: asked for again with it within a day, nothing is sent, and the answer is what became of it",
+    description=(
+        "a mark of what is to be sent, such as a UUID: asked for again with it within a day, nothing is sent, and the"
+        " answer is what became of it"
+    ),
 )
 
 

@@ -53,9 +53,10 @@ def belonging_problems(connection: Connection) -> list[Problem]:
             problems.append(
                 Problem(
                     use.place,
-                    f'the secrets of credential "{name}" were entered for {where}, and are not sent to {", ".join(strange)}',
-                    f"enter them again: rondine credential set {name} --for {strange[0]}; or an administrator permits it: "
-                    f"rondine credential permit {name} {strange[0]}",
+                    f'the secrets of credential "{name}" were entered for {where}, and are not sent to'
+                    f" {', '.join(strange)}",
+                    f"enter them again: rondine credential set {name} --for {strange[0]}; or an administrator permits"
+                    f" it: rondine credential permit {name} {strange[0]}",
                 )
             )
     return problems

@@ -69,7 +69,9 @@ class SourceGiven(Strict):
     part = serializers.CharField(
         required=False,
         allow_blank=True,
-        help_text="which of the services in it, where it has several: a host of a recorded session, or of a WSDL's ports",
+        help_text=(
+            "which of the services in it, where it has several: a host of a recorded session, or of a WSDL's ports"
+        ),
     )
     service = serializers.CharField(required=False, allow_blank=True)
     environment = serializers.CharField(

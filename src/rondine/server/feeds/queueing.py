@@ -107,7 +107,8 @@ def warn_of_limits(feed: Feed, connection: Connection) -> None:
         if one.limit.span in ("day", "month") and calls >= one.left:
             when = f"{datetime.fromtimestamp(one.refills_at, UTC):%Y-%m-%d %H:%M} UTC" if one.refills_at else "now"
             raise Conflict(
-                f"the feed needs about {calls:,} calls, and {one.left:,} are left of {one.limit.words}; it refills from {when}",
+                f"the feed needs about {calls:,} calls, and {one.left:,} are left of {one.limit.words}; it refills from"
+                f" {when}",
                 where=f"connection {connection.name}: limits",
                 hint="wait until then, or start it all the same: confirmed (rondine feed run --confirm)",
             )

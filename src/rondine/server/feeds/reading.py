@@ -138,7 +138,8 @@ class PageReader:
         if received.status == 401 and isinstance(self.feed.connection.sign_in, NoSignIn):
             meaning = without_sign_in(meaning)
         raise ServiceError(
-            f"the service answered {received.status}: {meaning.words}{' - ' + meaning.message if meaning.message else ''}",
+            f"the service answered {received.status}:"
+            f" {meaning.words}{' - ' + meaning.message if meaning.message else ''}",
             where=where_of(page),
             hint=meaning.hint,
         )

@@ -35,7 +35,8 @@ from rondine.server.threads import in_database
 #: beginning is whole.
 UNDELIMITED_LINES = Remark(
     "undelimited",
-    "the response has one value per line and ended with the connection, without a length: if it broke off, nothing shows it",
+    "the response has one value per line and ended with the connection, without a length: if it broke off, nothing"
+    " shows it",
     "ask the service's provider to send it with a Content-Length or chunked",
 )
 log = structlog.get_logger("rondine.runs")

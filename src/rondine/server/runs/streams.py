@@ -97,8 +97,10 @@ def add_stream(result: dict[str, Any], **_: Any) -> dict[str, Any]:
         "get": {
             **of_run,
             "operationId": "watchRun",
-            "description": 'Events named "run", each with the run as `getRun` shows it in its data, whenever something has happened to it; the last one'
-            " when it is over. A line that begins with a colon comes every 15 seconds.",
+            "description": (
+                'Events named "run", each with the run as `getRun` shows it in its data, whenever something has'
+                " happened to it; the last one when it is over. A line that begins with a colon comes every 15 seconds."
+            ),
             "responses": {
                 **of_run["responses"],
                 "200": {"description": "", "content": {"text/event-stream": {"schema": {"type": "string"}}}},

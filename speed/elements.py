@@ -14,12 +14,15 @@ from surveys import survey
 
 SPACE = "urn:olmara:surveys"
 TYPES = {
-    "external_id": "integer", "code": "text", "status": "text", "seen_at": "datetime", "next_check": "date", "place_id": "integer",
+    "external_id": "integer", "code": "text", "status": "text", "seen_at": "datetime", "next_check": "date",
+    "place_id": "integer",
     "place_name": "text", "district": "text", "ward": "text", "girth": "decimal", "height": "decimal", "unit": "text",
 }  # fmt: skip
 PATHS = {
-    "external_id": "@id", "code": "s:code", "status": "s:status", "seen_at": "s:seen_at", "next_check": "s:next_check", "place_id": "s:place/@id",
-    "place_name": "s:place/s:name", "district": "s:place/s:site/s:district", "ward": "s:place/s:site/s:ward", "girth": "s:measures/s:girth",
+    "external_id": "@id", "code": "s:code", "status": "s:status", "seen_at": "s:seen_at", "next_check": "s:next_check",
+    "place_id": "s:place/@id",
+    "place_name": "s:place/s:name", "district": "s:place/s:site/s:district", "ward": "s:place/s:site/s:ward",
+    "girth": "s:measures/s:girth",
     "height": "s:measures/s:height", "unit": "s:measures/s:height/@unit",
 }  # fmt: skip
 
@@ -89,7 +92,8 @@ def element(one: dict[str, Any]) -> str:
     site = place.get("site") or {"district": "none", "ward": "none"}
     return (
         "<survey"
-        f' id="{one["id"]}"><code>{one["code"]}</code><status>{one.get("status") or ""}</status><seen_at>{one["seen_at"]}</seen_at>'
+        f' id="{one["id"]}"><code>{one["code"]}</code>'
+        f"<status>{one.get('status') or ''}</status><seen_at>{one['seen_at']}</seen_at>"
         f"<next_check>{one.get('next_check') or ''}</next_check><place"
         f' id="{place["id"]}"><name>{place["name"]}</name><site><district>'
         f"{site['district']}</district><ward>{site['ward']}</ward><note>unread</note></site></place><measures><girth>"

@@ -26,7 +26,8 @@ def survey(i: int, *, seed: int = 1, bad: float = 0.0) -> dict[str, Any]:
         "id": i + 1,
         "code": f"SV-{i + 1:08d}",
         "seen_at": (
-            f"202{rng.randrange(0, 6)}-{rng.randrange(1, 13):02d}-{rng.randrange(1, 29):02d}T{rng.randrange(24):02d}:{rng.randrange(60):02d}:00Z"
+            f"202{rng.randrange(0, 6)}-{rng.randrange(1, 13):02d}-{rng.randrange(1, 29):02d}"
+            f"T{rng.randrange(24):02d}:{rng.randrange(60):02d}:00Z"
         ),
         "next_check": (
             None

@@ -188,7 +188,8 @@ def python_packages(lock: str) -> None:
 
 
 def link_project() -> None:
-    """Makes `rondine` and `rondine-server` of this tree: a path file and two small commands, without building anything."""
+    """Makes `rondine` and `rondine-server` of this tree: a path file and two small commands, without building
+    anything."""
     for site in (VENV / "lib").glob("python3*/site-packages"):
         (site / "rondine-tree.pth").write_text(f"{ROOT / 'src'}\n")
     for name, module in (("rondine", "rondine_cli.main"), ("rondine-server", "rondine.server.main")):
@@ -424,7 +425,8 @@ def _reserve(port: int) -> bool:
 
 
 def die_with_parent() -> None:
-    """For a child about to begin: the kernel ends it when its parent ends, however that comes (prctl PR_SET_PDEATHSIG)."""
+    """For a child about to begin: the kernel ends it when its parent ends, however that comes (prctl
+    PR_SET_PDEATHSIG)."""
     ctypes.CDLL(None).prctl(1, signal.SIGKILL)
 
 

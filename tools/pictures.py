@@ -18,7 +18,8 @@ from rich.text import Text
 
 #: A plain sheet around what a terminal says.
 FRAME = """
-body { margin: 0; background: #fffdf6; color: #263242; font: 13px/1.45 "JetBrains Mono", "DejaVu Sans Mono", monospace; }
+body { margin: 0; background: #fffdf6; color: #263242;
+       font: 13px/1.45 "JetBrains Mono", "DejaVu Sans Mono", monospace; }
 figure { margin: 0; padding: 14px 18px; display: inline-block; border: 1px solid #d8d2c2; }
 figcaption { margin-bottom: 10px; padding-bottom: 8px; border-bottom: 1px solid #d8d2c2; font-weight: 600; }
 pre { margin: 0; font: inherit; }

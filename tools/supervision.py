@@ -97,7 +97,8 @@ class Supervisor:
             return False
 
     def processes(self) -> dict[str, dict[str, Any]]:
-        """By name: pid, statename (RUNNING, STARTING, BACKOFF ...), description. Empty if the supervisor does not run."""
+        """By name: pid, statename (RUNNING, STARTING, BACKOFF ...), description. Empty if the supervisor does not
+        run."""
         try:
             return {one["name"]: one for one in self.ask("getAllProcessInfo")}
         except (OSError, http.client.HTTPException):

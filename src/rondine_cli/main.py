@@ -1,4 +1,5 @@
-"""`rondine`: the command line. Exit status 0: done; 1: an error that Rondine names; 2: wrong usage; 130: interrupted."""
+"""`rondine`: the command line. Exit status 0: done; 1: an error that Rondine names; 2: wrong usage; 130:
+interrupted."""
 
 import argparse
 import os

@@ -1,4 +1,5 @@
-"""Responses in files, pipes and trials: looked at, compared, mapped; kept nowhere. Everything here can stand in a pipe."""
+"""Responses in files, pipes and trials: looked at, compared, mapped; kept nowhere. Everything here can stand in a
+pipe."""
 
 import json
 import os

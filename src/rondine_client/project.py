@@ -117,7 +117,8 @@ class Project:
         return found
 
     def propose_name(self, kind: str, text: str, *, service: str = "") -> Json:
-        """A name for an item (service, operation, record type, mapping, feed ...) or a field: {name, wanted, is_taken}."""
+        """A name for an item (service, operation, record type, mapping, feed ...) or a field: {name, wanted,
+        is_taken}."""
         return self._ask("POST", "/names", {"kind": kind, "text": text, "service": service})
 
     # --- connecting
@@ -143,7 +144,8 @@ class Project:
         self._ask("DELETE", f"/environments/{quote(name, safe='')}")
 
     def obstacles(self) -> list[Json]:
-        """Everything that is set up but cannot start: [{kind, name, environment, reasons: [{where, message, hint}]}]."""
+        """Everything that is set up but cannot start: [{kind, name, environment, reasons: [{where, message,
+        hint}]}]."""
         return self._ask("GET", "/obstacles")
 
     def set_standing_value(self, name: str, value: str | int | bool | None, environment: str) -> Json:
@@ -660,7 +662,8 @@ class Project:
     def records(
         self, environment: str, record_type: str, *, sort: str | None = None, limit: int | None = None, **filters: Any
     ) -> Iterator[Json]:
-        """Kept records. filters: field="value"; ranges as {"girth.from": "1.5"}; limit: how many at most, None for all."""
+        """Kept records. filters: field="value"; ranges as {"girth.from": "1.5"}; limit: how many at most, None for
+        all."""
         cursor, given = None, 0
         while True:
             page = self.record_page(
@@ -695,7 +698,8 @@ class Project:
         """One record by its key, with the place each value came from."""
         return self._ask(
             "GET",
-            f"/environments/{environment}/records/{quote(record_type, safe='')}/{'/'.join(quote(part, safe='') for part in key)}",
+            f"/environments/{environment}/records/{quote(record_type, safe='')}/"
+            + "/".join(quote(part, safe="") for part in key),
         )
 
 

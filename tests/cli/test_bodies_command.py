@@ -70,7 +70,8 @@ def test_another_of_the_bodies_that_a_definition_offers_is_chosen_and_sent(rondi
                 "openapi": "3.1.0",
                 "info": {"title": "Told cases", "version": "1"},
                 "servers": [{"url": outside.url}],
-                "paths": {"/cases": {"post": {"operationId": "tellCase", "requestBody": {"content": content}, "responses": {}}}},
+                "paths": {"/cases": {"post": {"operationId": "tellCase", "requestBody": {"content": content},
+                "responses": {}}}},
             }
         )
     )  # fmt: skip

@@ -207,7 +207,8 @@ def test_client_command_line_and_api_give_the_same(rondine):
 
 def test_what_a_document_may_say_is_told_for_every_kind_that_has_one(rondine):
     office = rondine.office()
-    kinds = ("service", "credential", "connection", "operation", "query", "sample", "record-type", "mapping", "feed", "definition", "standing-value")  # fmt: skip
+    kinds = ("service", "credential", "connection", "operation", "query", "sample", "record-type", "mapping", "feed",
+    "definition", "standing-value")  # fmt: skip
     for kind in kinds:
         (schema,) = lines(rondine.cli(kind, "document-schema"))
         Draft202012Validator.check_schema(schema)

@@ -19,9 +19,12 @@ def test_a_service_is_connected_checked_and_its_token_seen(rondine):
     rondine.cli("credential", "make", "cli-seeds-key")
     rondine.cli("credential", "set", "cli-seeds-key", "--secret", "client_secret", stdin=papers.seeds_secret + "\n")
     made = rondine.cli(
-        "connection", "make", "cli-seeds-test", "--service", "cli-seeds", "--base-address", store, "--credential", "cli-seeds-key",
-        "--sign-in", "client_credentials", "--setting", f"token_address={store}/oauth/token", "--setting", "client_id=tree-office",
-        "--setting", "scope=lots.read", "--limit", "10 a second", "--limit", "1,000 in 24 hours", "--header", "X-Office=trees",
+        "connection", "make", "cli-seeds-test", "--service", "cli-seeds", "--base-address", store, "--credential",
+        "cli-seeds-key",
+        "--sign-in", "client_credentials", "--setting", f"token_address={store}/oauth/token", "--setting",
+        "client_id=tree-office",
+        "--setting", "scope=lots.read", "--limit", "10 a second", "--limit", "1,000 in 24 hours", "--header",
+        "X-Office=trees",
     )  # fmt: skip
     assert "plain http" in made.stderr and json.loads(made.stdout)["problems"] == []
     for where in ("web", "worker"):
@@ -89,7 +92,8 @@ def test_a_pasted_key_is_pointed_out_and_moved(rondine):
 def test_what_a_service_needs_is_noted_and_becomes_its_connection(rondine):
     rondine.cli("service", "make", "cli-noted")
     rondine.cli(
-        "service", "note", "cli-noted", "--example", f"{rondine.register_url}/v1/districts", "--limit", "none", "--key-from", "room 7",
+        "service", "note", "cli-noted", "--example", f"{rondine.register_url}/v1/districts", "--limit", "none",
+        "--key-from", "room 7",
         "--sign-in", "api_key", "--setting", "name=X-Register-Key",
     )  # fmt: skip
     facts = {one["name"]: one for one in json.loads(rondine.cli("service", "preparation", "cli-noted").stdout)}
@@ -177,7 +181,8 @@ def test_one_taken_name_does_not_keep_the_other_usual_operations_from_being_made
     rondine.cli(
         "operation", "make", "list-usual-thickets", "--service", "usual-thickets", "--file", "-", stdin='{"path": "/x"}'
     )
-    proposed = [json.loads(line) for line in rondine.cli("operation", "usual", "/usual-thickets", "--service", "usual-thickets", "--show").stdout.splitlines()]  # fmt: skip
+    proposed = [json.loads(line) for line in rondine.cli("operation", "usual", "/usual-thickets", "--service",
+    "usual-thickets", "--show").stdout.splitlines()]  # fmt: skip
     taken = next(one["name"] for one in proposed if one["name"].startswith("list"))
     if taken != "list-usual-thickets":
         rondine.cli("operation", "make", taken, "--service", "usual-thickets", "--file", "-", stdin='{"path": "/x"}')

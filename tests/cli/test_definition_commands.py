@@ -14,8 +14,10 @@ def test_a_definition_is_looked_at_imported_in_part_tried_and_updated(rondine, t
     assert seen["files"] == ["register.yaml"] and len(seen["operations"]) == 6
     made = json.loads(
         rondine.cli(
-            "definition", "import", f"{rondine.register_url}/openapi.json", "--service", "cli-register", "--title", "Register",
-            "--operation", "GET /districts", "--tag", "care", "--leave-out", "POST /trees/{number}/care:hours", "--record-type", "care",
+            "definition", "import", f"{rondine.register_url}/openapi.json", "--service", "cli-register", "--title",
+            "Register",
+            "--operation", "GET /districts", "--tag", "care", "--leave-out", "POST /trees/{number}/care:hours",
+            "--record-type", "care",
         ).stdout
     )  # fmt: skip
     assert (

@@ -45,7 +45,8 @@ def names_read_by(function, seen=None) -> set[str]:
             elif handed and inspect.isfunction(called := getattr(module, node.func.id, None)):
                 found |= names_read_by(called, seen)
         if isinstance(node, ast.Subscript):  # a table of functions by an argument
-            for value in getattr(module, getattr(node.value, "id", ""), {}).values() if isinstance(node.value, ast.Name) and isinstance(getattr(module, node.value.id, None), dict) else ():  # fmt: skip
+            for value in getattr(module, getattr(node.value, "id", ""), {}).values() if isinstance(node.value,
+            ast.Name) and isinstance(getattr(module, node.value.id, None), dict) else ():  # fmt: skip
                 if inspect.isfunction(value):
                     found |= names_read_by(value, seen)
     return found

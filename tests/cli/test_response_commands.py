@@ -26,7 +26,8 @@ def trees(tmp_path):
 
 
 def stored(rondine):
-    return [rondine.sql(f"SELECT count(*) FROM {table}")[0][0] for table in ("runs_body", "operations_sample", "runs_run", "records_record")]  # fmt: skip
+    return [rondine.sql(f"SELECT count(*) FROM {table}")[0][0] for table in ("runs_body", "operations_sample",
+    "runs_run", "records_record")]  # fmt: skip
 
 
 def test_a_file_is_shown_described_and_proposed_from_and_nothing_is_stored(rondine, trees):

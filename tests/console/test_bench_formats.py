@@ -1,4 +1,5 @@
-"""The bench beyond JSON of a connected service: a one-off address, XML by pointing, a response held against a schema."""
+"""The bench beyond JSON of a connected service: a one-off address, XML by pointing, a response held against a
+schema."""
 
 import re
 
@@ -208,7 +209,8 @@ def test_the_layers_of_each_result_become_records_that_belong_to_it(open_page, r
 def test_every_value_of_a_request_says_where_it_comes_from_and_a_record_fills_inputs(open_page, rondine):
     office = rondine.office()
     office.operations.make(
-        "bench-one-tree", service=rondine.connect("bench-trees"), document={"path": "/v1/trees/{number}", "inputs": [{"name": "number", "required": True}], "query": [{"name": "lang", "value": "it"}]},
+        "bench-one-tree", service=rondine.connect("bench-trees"), document={"path": "/v1/trees/{number}",
+        "inputs": [{"name": "number", "required": True}], "query": [{"name": "lang", "value": "it"}]},
     )  # fmt: skip
     rondine.feed("bench-tree", "/v1/trees", paging={"type": "link_header"}, limit=500, service="bench-trees")
     rondine.finish("bench-tree")
@@ -329,7 +331,8 @@ def test_the_text_of_a_mapping_is_completed_lit_and_marked_where_it_is_wrong(ope
 
 
 def test_a_response_fills_a_record_type_that_is_there_and_what_else_is_reached_is_told(open_page, rondine, serve):
-    pages = {"/kept": [{"number": "OLM-1", "girth_m": 1.5, "height_m": 9}], "/other": [{"number": "OLM-7", "girthM": 2.5, "tall": 12}]}  # fmt: skip
+    pages = {"/kept": [{"number": "OLM-1", "girth_m": 1.5, "height_m": 9}], "/other": [{"number": "OLM-7",
+    "girthM": 2.5, "tall": 12}]}  # fmt: skip
     outside = serve(lambda request: web.json_response(pages[request.path]))
     rondine.permit(outside.port)
     service, office = rondine.connect("bench-onto", outside.url), rondine.office()
@@ -361,4 +364,5 @@ def test_a_response_fills_a_record_type_that_is_there_and_what_else_is_reached_i
     page.get_by_role("button", name="Save record type and mapping").click()
     expect(page.get_by_text("saved", exact=True)).to_be_visible()
     kept = office.record_types.get("bench-onto-tree")
-    assert kept["version"] == 2 and [one["name"] for one in kept["document"]["fields"]] == ["number", "girth_m", "height_m"]  # fmt: skip
+    assert kept["version"] == 2 and [one["name"] for one in kept["document"]["fields"]] == ["number", "girth_m",
+    "height_m"]  # fmt: skip

@@ -177,7 +177,8 @@ def test_where_secrets_go_is_seen_and_asked_for_again_where_the_address_changes(
     mira.services.make("belonging")
     mira.credentials.make("belonging-key", environment="test")
     document = {"base_address": "https://crews.example/v1", "sign_in": {"type": "api_key", "name": "X-Key"}}
-    mira.connections.make("belonging", service="belonging", environment="test", credential="belonging-key", document=document)  # fmt: skip
+    mira.connections.make("belonging", service="belonging", environment="test", credential="belonging-key",
+    document=document)  # fmt: skip
     rondine.office("odo").set_secrets("belonging-key", key="entered-by-odo-4711")
     page = open_page(path="/connections/belonging")
     expect(page.get_by_text("sent to https://crews.example alone")).to_be_visible()

@@ -40,12 +40,16 @@ TREES = [
         ({"number": "OLM-9", "girth": 3, "note": "a"}, []),  # whole by chance, and not felled
         ({"number": "OLM-9", "girth": 3.5, "note": None, "felled": "2021-02-03"}, []),
         ({"number": "OLM-9", "note": "a"}, [("$.trees[*].girth", "removed", "decimal", "")]),
-        ({"number": "OLM-9", "girth": 1.5, "note": "a", "crown": {"width": 3, "form": "round"}}, [("$.trees[*].crown", "added", "", "object")]),
+        ({"number": "OLM-9", "girth": 1.5, "note": "a", "crown": {"width": 3, "form": "round"}}, [("$.trees[*].crown",
+        "added", "", "object")]),
         ({"number": 9, "girth": 1.5, "note": "a"}, [("$.trees[*].number", "changed", "text", "integer")]),
         ({"number": None, "girth": 1.5, "note": "a"}, [("$.trees[*].number", "changed", "text", "always null")]),
-        ({"number": "a", "girth": {"value": 2, "unit": "m"}, "note": "a"}, [("$.trees[*].girth", "changed", "decimal", "object")]),
-        ({"number": "a", "girth": 1, "note": "a", "felled": "in May"}, [("$.trees[*].felled", "changed", "date, not always there", "text")]),
-        ({"number": "a", "girth": 1, "note": [{"text": "a"}]}, [("$.trees[*].note", "changed", "text, null at times", "list")]),
+        ({"number": "a", "girth": {"value": 2, "unit": "m"}, "note": "a"}, [("$.trees[*].girth", "changed", "decimal",
+        "object")]),
+        ({"number": "a", "girth": 1, "note": "a", "felled": "in May"}, [("$.trees[*].felled", "changed",
+        "date, not always there", "text")]),
+        ({"number": "a", "girth": 1, "note": [{"text": "a"}]}, [("$.trees[*].note", "changed", "text, null at times",
+        "list")]),
     ],
 )  # fmt: skip
 def test_only_what_the_older_samples_do_not_allow_is_told(after, expected):

@@ -140,7 +140,8 @@ def test_a_value_goes_through_its_steps_before_its_type():
     assert problems_of(made, types) == [] and load(MappingDocument, dump(made)) == made
     records = [data for _, data in run(TREES, made, types).records]
     assert records[0] == {
-        "number": "OLM-1", "girth_m": Decimal("2.5"), "planted": date(1999, 11, 3), "work": "crown and roots", "hours": Decimal("3.5"), "felled": False,
+        "number": "OLM-1", "girth_m": Decimal("2.5"), "planted": date(1999, 11, 3), "work": "crown and roots",
+        "hours": Decimal("3.5"), "felled": False,
     }  # fmt: skip
     assert (records[1]["girth_m"], records[1]["planted"], records[1]["work"]) == (None, None, "")
     assert records[2]["felled"] is True and "girth_m" not in records[2]

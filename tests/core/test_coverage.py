@@ -10,7 +10,8 @@ from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.settings import load
 
 TREES = b"""{"trees": [{"number": "OLM-1", "measures": {"girth": 2.5, "height": 11}, "seen": "2026-11-03T09:00:00Z", "care": ["crown"], "none": null},
-  {"number": "OLM-2", "measures": {"girth": 3, "height": 12}, "seen": "2026-11-04T09:00:00Z", "care": [], "none": null}]}"""
+  {"number": "OLM-2", "measures": {"girth": 3, "height": 12}, "seen": "2026-11-04T09:00:00Z", "care": [],
+  "none": null}]}"""
 
 
 def told(fields, types=None, document=None, rows="trees[*]", **more):

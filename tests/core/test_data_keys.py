@@ -152,8 +152,10 @@ def test_chance_is_no_kind(rows):
 
 
 values = st.recursive(
-    st.none() | st.booleans() | st.integers(-99, 99) | st.decimals(0, 9, places=1) | st.sampled_from(["", "a", "2026-11-01", "1.5", "mira@olmara.example"]),
-    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(["a", "b", "kind", "2026"]), inner, max_size=4),
+    st.none() | st.booleans() | st.integers(-99, 99) | st.decimals(0, 9, places=1) | st.sampled_from(["", "a",
+    "2026-11-01", "1.5", "mira@olmara.example"]),
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(["a", "b", "kind", "2026"]), inner,
+    max_size=4),
     max_leaves=12,
 )  # fmt: skip
 

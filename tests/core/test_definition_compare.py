@@ -90,7 +90,8 @@ def test_every_value_comes_from_one_of_the_three(before, now, own):
 def test_a_correction_stays_and_is_shown_beside_what_the_definition_says_now():
     before = load(OperationDocument, {"path": "/trees", "inputs": [{"name": "limit", "type": "text"}]})
     own = load(OperationDocument, {"path": "/trees", "inputs": [{"name": "limit", "type": "integer", "default": 50}]})
-    now = load(OperationDocument, {"path": "/trees", "inputs": [{"name": "limit", "type": "decimal"}, {"name": "since"}]})  # fmt: skip
+    now = load(OperationDocument, {"path": "/trees", "inputs": [{"name": "limit", "type": "decimal"},
+    {"name": "since"}]})  # fmt: skip
     found = merge(before, now, own)
     assert dump(found.document)["inputs"] == [{"name": "limit", "type": "integer", "default": 50}, {"name": "since"}]
     told = {one.unit: (one.before, one.now, one.is_kept) for one in found.differences}
@@ -120,14 +121,17 @@ def test_an_input_left_out_stays_away_with_all_that_was_sent_of_it():
     [
         (None, {}),
         ({"type": "string", "format": "date"}, {"$": "string, date"}),
-        ({"type": "array", "items": {"type": "object", "properties": {"girth": {"type": ["number", "null"]}}}}, {"[*].girth": "number"}),
-        ({"allOf": [{"$ref": "#/$defs/Tree"}, {"properties": {"crew": {"enum": ["a"]}}}]}, {"number": "string", "care[*].by": "string", "crew": "one of a list"}),
+        ({"type": "array", "items": {"type": "object", "properties": {"girth": {"type": ["number", "null"]}}}},
+        {"[*].girth": "number"}),
+        ({"allOf": [{"$ref": "#/$defs/Tree"}, {"properties": {"crew": {"enum": ["a"]}}}]}, {"number": "string",
+        "care[*].by": "string", "crew": "one of a list"}),
         ({"$ref": "#/$defs/Round"}, {"name": "string"}),
     ],
 )  # fmt: skip
 def test_fields_of_a_schema_are_told_by_path(schema, fields):
     schemas = {
-        "Tree": {"properties": {"number": {"type": "string"}, "care": {"type": "array", "items": {"$ref": "#/$defs/Care"}}}},
+        "Tree": {"properties": {"number": {"type": "string"}, "care": {"type": "array",
+        "items": {"$ref": "#/$defs/Care"}}}},
         "Care": {"properties": {"by": {"type": "string"}}},
         "Round": {"properties": {"name": {"type": "string"}, "next": {"$ref": "#/$defs/Round"}}},
     }  # fmt: skip
@@ -137,7 +141,8 @@ def test_fields_of_a_schema_are_told_by_path(schema, fields):
 def test_a_response_is_compared_by_its_fields():
     def described(**members):
         schema = {"type": "object", "properties": members}
-        return load(OperationDocument, {"path": "/", "responses": [{"status": "200", "media_type": "application/json", "schema": schema}]})  # fmt: skip
+        return load(OperationDocument, {"path": "/", "responses": [{"status": "200", "media_type": "application/json",
+        "schema": schema}]})  # fmt: skip
 
     before, now = (
         described(a={"type": "string"}, b={"type": "string"}),
@@ -202,7 +207,8 @@ def test_a_changed_schema_is_told_wherever_it_is_referred_to_and_its_circle_ends
     [
         ({"enum": ["a"]}, {"enum": ["a", "b"]}, ("one of a", "one of a, b")),
         ({"type": "number"}, {"type": ["number", "null"]}, ("number", "number, or null")),
-        ({"type": "string", "pattern": "^A"}, {"type": "string", "pattern": "^B"}, ("string, pattern ^A", "string, pattern ^B")),
+        ({"type": "string", "pattern": "^A"}, {"type": "string", "pattern": "^B"}, ("string, pattern ^A",
+        "string, pattern ^B")),
         ({"type": "number", "multipleOf": 0.01}, {"type": "number"}, ("number, multipleOf 0.01", "number")),
         ({"properties": {"a": {}}}, {"properties": {"a": {}}, "required": ["a"]}, ("not always there", "always there")),
         ({"title": "one"}, {"title": "other"}, ("the description differs", "the description differs")),

@@ -22,7 +22,8 @@ def archive(**members):
 
 
 def files(main="api.yaml", **contents):
-    return Files(main, {name.replace("__", "/").replace("_yaml", ".yaml"): text.encode() for name, text in contents.items()})  # fmt: skip
+    return Files(main, {name.replace("__", "/").replace("_yaml", ".yaml"): text.encode() for name,
+    text in contents.items()})  # fmt: skip
 
 
 TREES = """\
@@ -73,7 +74,8 @@ def test_whatever_follows_the_mark_of_an_archive_ends_with_files_or_words(conten
         ({"types.xsd": b"<schema/>", "permits.wsdl": b"<wsdl:definitions/>"}, "permits.wsdl"),
         ({"metadata.xml": b"<edmx:Edmx/>", "a.xml": b"<a/>"}, "metadata.xml"),
         ({"recorded.har": b'{"log": {}}', "a": b"{}"}, "recorded.har"),
-        ({"schema.graphql": b"# trees\ntype Query { trees: [Tree] }", "a": b"type Tree { number: ID }"}, "schema.graphql"),
+        ({"schema.graphql": b"# trees\ntype Query { trees: [Tree] }", "a": b"type Tree { number: ID }"},
+        "schema.graphql"),
         ({"far/off/a.yaml": b"x: 1", "b.yaml": b"x: 1"}, "b.yaml"),
     ],
 )  # fmt: skip
@@ -99,7 +101,8 @@ def test_references_are_followed_from_file_to_file():
     ("reference", "words", "hint"),
     [
         ("#/components/schemas/Again", "leads back to itself", "name what it stands for"),
-        ("#/components/schemas/Tre", 'refers to "#/components/schemas/Tre", which the document does not define', 'did you mean "Tree"?'),
+        ("#/components/schemas/Tre", 'refers to "#/components/schemas/Tre", which the document does not define',
+        'did you mean "Tree"?'),
         ("parts/trees.yaml#/tres", '"trees.yaml" does not define', 'did you mean "trees"?'),
         ("parts/shrubs.yaml", 'the file "parts/shrubs.yaml" is not here', "upload it too"),
         ("https://register.example/parts.yaml", "is not here", "it was not fetched"),

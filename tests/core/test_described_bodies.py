@@ -43,7 +43,8 @@ def read(body=None, *, method="post", version="3.1.0", is_required=False, **oper
     value = {"operationId": "report", "responses": {"204": {"description": "kept"}}, **operation}
     if body is not None:
         value["requestBody"] = {"content": body, "required": is_required}
-    text = json.dumps({"openapi" if version != "2.0" else "swagger": version, "info": {"title": "r", "version": "1"}, "paths": {"/cases": {method: value}}})  # fmt: skip
+    text = json.dumps({"openapi" if version != "2.0" else "swagger": version, "info": {"title": "r", "version": "1"},
+    "paths": {"/cases": {method: value}}})  # fmt: skip
     return read_definition(Files("r.json", {"r.json": text.encode()}), "https://register.example/r.json")
 
 
@@ -164,7 +165,8 @@ def test_an_optional_form_is_left_out_whole_or_has_all_that_it_requires(media):
 @pytest.mark.parametrize("media", ["application/json", "application/x-www-form-urlencoded", "multipart/form-data"])
 @pytest.mark.parametrize("is_required", [True, False])
 def test_what_a_body_requires_is_written_out_and_read_in_again(media, is_required):
-    schema = TREE if media == "application/json" else {**TREE, "properties": {"number": {"type": "string"}, "note": {"type": "string"}}, "required": ["number"]}  # fmt: skip
+    schema = TREE if media == "application/json" else {**TREE, "properties": {"number": {"type": "string"},
+    "note": {"type": "string"}}, "required": ["number"]}  # fmt: skip
     encoding = {"note": {"headers": {"X-Clerk": {"schema": {"type": "string"}}}}} if "multipart" in media else {}
     first = read({media: {"schema": schema, "encoding": encoding}}, is_required=is_required).operations[0]
     out = to_openapi(
@@ -196,7 +198,8 @@ def test_headers_of_responses_are_kept_and_written_out():
 PATCH = {"type": "array", "items": {"type": "object"}}
 KINDS = {
     "text/csv": {},
-    "application/x-www-form-urlencoded": {"schema": {"type": "object", "properties": {"note": {"type": "string"}, "id": {"type": "integer"}}}},
+    "application/x-www-form-urlencoded": {"schema": {"type": "object", "properties": {"note": {"type": "string"},
+    "id": {"type": "integer"}}}},
     "application/json": {"schema": {"type": "object", "properties": {"note": {"type": "string"}}}},
     "text/json": {"schema": {"type": "object", "properties": {"note": {"type": "string"}}}},
     "application/json-patch+json": {"schema": PATCH},
@@ -223,7 +226,8 @@ def test_a_body_of_any_of_the_media_types_can_be_chosen():
     with pytest.raises(InputError, match='no body of the type "text/cs"') as caught:
         with_body_as(first, "text/cs")
     assert caught.value.hint == 'did you mean "text/csv"?'
-    alone = read(consumes=["application/xml", "application/json"], version="2.0", parameters=[{"name": "b", "in": "body", "schema": PATCH}])  # fmt: skip
+    alone = read(consumes=["application/xml", "application/json"], version="2.0", parameters=[{"name": "b",
+    "in": "body", "schema": PATCH}])  # fmt: skip
     assert alone.operations[0].document.body.media_type == "application/json"
     assert [each.media_type for each in alone.operations[0].document.other_bodies] == ["application/xml"]
 

@@ -15,7 +15,8 @@ from rondine.core.settings import dump, load
 DOCUMENTS = [
     (OperationDocument, {
         "query": [{"name": "a", "value": ["x", {"standing": "year"}]}],
-        "inputs": [{"name": "i", "default": {"standing": "year"}}, {"name": "j", "try_value": {"x": {"standing": "no"}}}],
+        "inputs": [{"name": "i", "default": {"standing": "year"}}, {"name": "j",
+        "try_value": {"x": {"standing": "no"}}}],
         "body": {"type": "graphql", "prepared": "trees", "variables": [{"at": "/y", "value": {"standing": "year"}}]},
         "outcomes": {"failures": [{"when": [{"from": {"standing": "year"}, "value": {"standing": "no"}}]}]},
         "responses": [{"status": "200", "definition": "register", "schema": {"default": {"standing": "no"}}}],
@@ -27,7 +28,8 @@ DOCUMENTS = [
     }),
     (MappingDocument, {
         "based_on": "trees",
-        "outputs": [{"record_type": "tree", "fields": [{"name": "a", "from": {"first_of": [{"standing": "year"}, {"value": {"standing": "no"}}]}}]}],
+        "outputs": [{"record_type": "tree", "fields": [{"name": "a", "from": {"first_of": [{"standing": "year"},
+        {"value": {"standing": "no"}}]}}]}],
     }),
     (FeedDocument, {"inputs": {"since": {"standing": "year"}, "rest": {"a": {"standing": "no"}}}}),
 ]  # fmt: skip

@@ -86,7 +86,8 @@ def test_a_byte_order_mark_tells_the_charset_where_the_media_type_says_none(enco
     assert read_document(body, media_type="application/x-ndjson").value == trees
     assert read_document(json.dumps(trees).encode(encoding)).value == trees
     assert "Ł-2" in text_of_body(body)
-    assert read_document('{"a": "è"}\n'.encode("latin-1"), media_type="application/jsonl", charset="latin-1").value == [{"a": "è"}]  # fmt: skip
+    assert read_document('{"a": "è"}\n'.encode("latin-1"), media_type="application/jsonl",
+    charset="latin-1").value == [{"a": "è"}]  # fmt: skip
     if encoding != "utf-8-sig":
         with pytest.raises(DocumentError, match="not UTF-8"):
             read_document(body, charset="utf-8")  # what the media type says counts

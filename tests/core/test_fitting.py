@@ -74,7 +74,8 @@ def test_values_tell_where_names_do_not():
 def test_the_best_pair_wins_and_each_value_is_used_once():
     _, found = fitted({"number": "OLM-1", "tree_number": "OLM-2"})
     assert [(one.field, one.path) for one in found.pairs] == [("number", "number")]
-    two = load(RecordTypeDocument, {"key": ["tree"], "fields": [{"name": "tree", "type": "text"}, {"name": "tree_number", "type": "text"}]})  # fmt: skip
+    two = load(RecordTypeDocument, {"key": ["tree"], "fields": [{"name": "tree", "type": "text"},
+    {"name": "tree_number", "type": "text"}]})  # fmt: skip
     _, found = fitted({"number": "OLM-1"}, record_type=two)
     assert [(one.field, one.path) for one in found.pairs] == [("tree_number", "number")]
 

@@ -37,7 +37,8 @@ def test_a_schema_as_text_and_as_introspection_give_the_same_operations():
     told = json.dumps({"data": introspection_from_schema(SCHEMA)})
     one, other = read(SDL), read(told, "desk.json", "https://desk.example/api/graphql")
     assert [each.key for each in one.operations] == [each.key for each in other.operations] == [
-        "query inspections", "query inspection", "query inspector", "mutation recordInspection", "mutation withdrawInspection",
+        "query inspections", "query inspection", "query inspector", "mutation recordInspection",
+        "mutation withdrawInspection",
     ]  # fmt: skip
     assert [each.document.body for each in one.operations] == [each.document.body for each in other.operations]
     assert other.servers[0].address == "https://desk.example/api" and other.operations[0].document.path == "/graphql"
@@ -46,7 +47,8 @@ def test_a_schema_as_text_and_as_introspection_give_the_same_operations():
     )
     inputs = {each.name: (each.type, each.required, each.allowed) for each in one.operations[0].document.inputs}
     assert inputs == {
-        "tree": ("text", False, []), "grade": ("text", False, ["SOUND", "WATCH", "ACT"]), "first": ("integer", False, []), "after": ("text", False, []),
+        "tree": ("text", False, []), "grade": ("text", False, ["SOUND", "WATCH", "ACT"]), "first": ("integer", False,
+        []), "after": ("text", False, []),
     }  # fmt: skip
     assert [is_reading(each.document) for each in one.operations] == [True, True, True, False, False]
     types = {each.name: each.document.key for each in proposed_types([one.operations[0].document], one.schemas)}

@@ -55,14 +55,21 @@ ENTRIES = [
     entry(f"{BASE}/", media="text/html", answer="<html>"),
     entry(f"{BASE}/assets/app.js", media="application/javascript", answer="1"),
     entry("https://counter.example/hit?id=7", answer={}),
-    entry(f"{BASE}/v1/trees?district=Orti&limit=5", headers=SIGNED, answer={"trees": [{"number": "OLM-00007", "girth": 2}], "token": SECRET}),
-    entry(f"{BASE}/v1/trees?district=Mulini&limit=5", headers=SIGNED, answer={"trees": [{"number": "OLM-00008", "girth": 1.5}]}),
+    entry(f"{BASE}/v1/trees?district=Orti&limit=5", headers=SIGNED, answer={"trees": [{"number": "OLM-00007",
+    "girth": 2}], "token": SECRET}),
+    entry(f"{BASE}/v1/trees?district=Mulini&limit=5", headers=SIGNED, answer={"trees": [{"number": "OLM-00008",
+    "girth": 1.5}]}),
     entry(f"{BASE}/v1/trees/OLM-00007?api_key={SECRET}", headers=SIGNED, answer={"number": "OLM-00007"}),
     entry(f"{BASE}/v1/trees/OLM-00008", answer={"error": {"message": "no"}}, status=404),
-    entry(f"{BASE}/v1/trees/OLM-00007/care", method="POST", post=json.dumps({"work": "pruned", "crew": {"name": "West"}, "password": SECRET}), status=201, answer={"id": 7}),
-    entry(f"{BASE}/v1/session", method="POST", mime="application/x-www-form-urlencoded", post=f"user=mira&password={SECRET}", answer={"access_token": SECRET}),
-    entry(f"{BASE}/graphql", method="POST", post=json.dumps({"query": "query Some($id: ID) { inspection(id: $id) { grade } }", "operationName": "Some", "variables": {"id": "I-1"}}), answer={"data": {}}),
-    entry(f"{BASE}/graphql", method="POST", post=json.dumps({"query": "mutation Other { withdraw }"}), answer={"data": {}}),
+    entry(f"{BASE}/v1/trees/OLM-00007/care", method="POST", post=json.dumps({"work": "pruned",
+    "crew": {"name": "West"}, "password": SECRET}), status=201, answer={"id": 7}),
+    entry(f"{BASE}/v1/session", method="POST", mime="application/x-www-form-urlencoded",
+    post=f"user=mira&password={SECRET}", answer={"access_token": SECRET}),
+    entry(f"{BASE}/graphql", method="POST",
+    post=json.dumps({"query": "query Some($id: ID) { inspection(id: $id) { grade } }", "operationName": "Some",
+    "variables": {"id": "I-1"}}), answer={"data": {}}),
+    entry(f"{BASE}/graphql", method="POST", post=json.dumps({"query": "mutation Other { withdraw }"}),
+    answer={"data": {}}),
     entry(f"{BASE}/v1/trees", method="OPTIONS", answer=""),
     entry(f"{BASE}/old", status=302, answer=""),
 ]  # fmt: skip
@@ -80,7 +87,8 @@ def test_requests_are_grouped_by_template_and_everything_else_is_passed_over():
     found = read(*ENTRIES)
     keys = {one.key: one for one in found.operations}
     assert set(keys) == {
-        "GET /v1/trees", "GET /v1/trees/{tree}", "POST /v1/trees/{tree}/care", "POST /v1/session", "POST /graphql#Some", "POST /graphql#Other",
+        "GET /v1/trees", "GET /v1/trees/{tree}", "POST /v1/trees/{tree}/care", "POST /v1/session",
+        "POST /graphql#Some", "POST /graphql#Other",
     }  # fmt: skip
     assert found.servers[0].address == BASE and "counter.example" in found.left_out[0].message
     trees = keys["GET /v1/trees"].document

@@ -86,7 +86,8 @@ TREE = {"number": "OLM-00014", "girth_m": "3.8", "note": None}
     [
         ([{"name": "number"}], {}, {"number": "OLM-00014"}, {"number": "number"}),
         ([{"name": "tree", "field": "number"}], {}, {"tree": "OLM-00014"}, {"tree": "number"}),
-        ([{"name": "tree", "field": "number", "convert": [{"type": "extract", "expression": "[0-9]+"}]}], {}, {"tree": "00014"}, {"tree": "number"}),
+        ([{"name": "tree", "field": "number", "convert": [{"type": "extract", "expression": "[0-9]+"}]}], {},
+        {"tree": "00014"}, {"tree": "number"}),
         ([{"name": "number"}], {"number": "OLM-7"}, {"number": "OLM-7"}, {}),
         ([{"name": "number"}, {"name": "note"}], {}, {"number": "OLM-00014"}, {"number": "number"}),
     ],
@@ -112,7 +113,8 @@ def test_a_record_that_cannot_fill_says_why(document, where, words):
 
 @pytest.mark.parametrize(
     ("value", "text"),
-    [("a b", "a b"), (True, "true"), (7, "7"), (Decimal("1E+3"), "1000"), (date(2026, 3, 1), "2026-03-01"), ([1], "[1]")],
+    [("a b", "a b"), (True, "true"), (7, "7"), (Decimal("1E+3"), "1000"), (date(2026, 3, 1), "2026-03-01"), ([1],
+    "[1]")],
 )  # fmt: skip
 def test_typed_values_are_written_as_services_read_them(value, text):
     assert value_text(value) == text

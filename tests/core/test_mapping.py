@@ -364,7 +364,8 @@ def test_taking_what_is_not_there_is_an_error():
 
 
 COLLECTIONS = b"""{"trees": [
-    {"number": "OLM-1", "lots": [{"code": "A", "seeds": 3, "tests": [{"day": "2025-01-03"}]}, {"code": "B", "seeds": 4}], "tags": ["x"]},
+    {"number": "OLM-1", "lots": [{"code": "A", "seeds": 3, "tests": [{"day": "2025-01-03"}]}, {"code": "B",
+    "seeds": 4}], "tags": ["x"]},
     {"number": "OLM-2", "lots": [{"code": "A", "seeds": 5}]}
 ]}"""
 
@@ -403,7 +404,8 @@ def test_what_some_rows_do_not_have_is_no_key(rows):
 
 
 def test_a_part_with_a_key_of_its_own_keeps_it():
-    found = propose([ReadDocument(read_json(COLLECTIONS.replace(b'"A", "seeds": 5', b'"C", "seeds": 5')))], rows=["$.trees[*]"], name="tree")  # fmt: skip
+    found = propose([ReadDocument(read_json(COLLECTIONS.replace(b'"A", "seeds": 5', b'"C", "seeds": 5')))],
+    rows=["$.trees[*]"], name="tree")  # fmt: skip
     assert found.parts[0].record_type.key == ["code"]
     assert [one.name for one in found.parts[0].record_type.fields] == ["tree_number", "code", "seeds"]
 

@@ -32,7 +32,8 @@ def mapping_of(case):
     return mapping, {
         one["record_type"]: load(
             RecordTypeDocument,
-            {"fields": [{"name": name, "type": types.get(name, "text"), "unit": units.get(name, "")} for name in dict.fromkeys(rule["name"] for rule in one["fields"])]},
+            {"fields": [{"name": name, "type": types.get(name, "text"), "unit": units.get(name,
+            "")} for name in dict.fromkeys(rule["name"] for rule in one["fields"])]},
         )
         for one in outputs
     }  # fmt: skip
@@ -67,7 +68,8 @@ def test_each_construct_makes_what_its_case_says(case):
     if reader is not None and (page := reader.page(body, given, of=read.format)) is not None:
         ways.append(page[0].mapped)
     for found in ways:
-        records = {output.record_type: [shown(one) for one in mapped.data] for output, mapped in zip(outputs, found, strict=True)}  # fmt: skip
+        records = {output.record_type: [shown(one) for one in mapped.data] for output, mapped in zip(outputs, found,
+        strict=True)}  # fmt: skip
         wanted = case.get("records", [])
         wanted = wanted if isinstance(wanted, dict) else {"made": wanted}
         assert records == {name: [shown(one) for one in rows] for name, rows in wanted.items()}

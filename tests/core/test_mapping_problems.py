@@ -51,9 +51,12 @@ SOUND = [
     with_rule(**{"from": {"position": "tree"}}),
     with_rule(**{"from": {"first_of": ["street", {"value": None}]}}),
     with_rule(name="girth", unit={"value": "m"}),
-    {"outputs": [output(where=[{"from": "girth", "is": "one_of", "value": [1, 2]}, {"from": "girth", "is": "present"}])]},
-    {"format": "xml", "outputs": [output(rows=[{"level": "tree", "at": "/trees/tree"}], fields=[{"name": "number", "from": "@number"}])]},
-    {"format": "xml", "outputs": [output(rows=[{"level": "tree", "at": "//tree[@girth > 2]"}], fields=[{"name": "number", "from": "@number"}])]},
+    {"outputs": [output(where=[{"from": "girth", "is": "one_of", "value": [1, 2]}, {"from": "girth",
+    "is": "present"}])]},
+    {"format": "xml", "outputs": [output(rows=[{"level": "tree", "at": "/trees/tree"}], fields=[{"name": "number",
+    "from": "@number"}])]},
+    {"format": "xml", "outputs": [output(rows=[{"level": "tree", "at": "//tree[@girth > 2]"}],
+    fields=[{"name": "number", "from": "@number"}])]},
 ]  # fmt: skip
 
 
@@ -69,7 +72,8 @@ def test_a_sound_mapping_has_no_problem(mapping):
         ({"outputs": [output(record_type="tre")]}, "/outputs/0/record_type", 'did you mean "tree"'),
         ({"outputs": [output(rows=None)]}, "/outputs/0/rows", "no level says what becomes one row"),
         ({"outputs": [output(rows=[{"level": "root", "at": "trees[*]"}])]}, "/outputs/0/rows/0/level", "is taken"),
-        ({"outputs": [output(rows=[{"level": "a", "at": "a[*]"}, {"level": "a", "at": "b[*]"}])]}, "/outputs/0/rows/1/level", "is taken"),
+        ({"outputs": [output(rows=[{"level": "a", "at": "a[*]"}, {"level": "a", "at": "b[*]"}])]},
+        "/outputs/0/rows/1/level", "is taken"),
         ({"outputs": [output(rows=[{"level": "a", "at": "trees[**]"}])]}, "/outputs/0/rows/0/at", "trees[**]"),
         ({"outputs": [output(fields=[])]}, "/outputs/0/fields", 'nothing fills the key field "number"'),
         ({"outputs": [output(fields=[NUMBER, NUMBER])]}, "/outputs/0/fields/1/name", "filled twice"),
@@ -83,15 +87,24 @@ def test_a_sound_mapping_has_no_problem(mapping):
         (with_rule(**{"from": {"position": "tre"}}), "/outputs/0/fields/1/from", 'did you mean "tree"'),
         (with_rule(**{"from": {"first_of": []}}), "/outputs/0/fields/1/from/first_of", "names no source"),
         (with_rule(**{"from": {"several": ["street", "a..b"]}}), "/outputs/0/fields/1/from/several/1", "plain path"),
-        (with_rule(convert=[{"type": "replace", "text": "(", "with": "", "expression": True}]), "/outputs/0/fields/1/convert/0/text", "("),
-        ({"outputs": [output(where=[{"from": "girth", "is": "more"}])]}, "/outputs/0/where/0/value", "nothing is given"),
-        ({"outputs": [output(where=[{"from": "girth", "is": "absent", "value": 1}])]}, "/outputs/0/where/0/value", "take the value away"),
-        ({"outputs": [output(where=[{"from": "girth", "is": "none_of", "value": 1}])]}, "/outputs/0/where/0/value", "a list"),
-        ({"outputs": [output(where=[{"from": "girth", "is": "matches", "value": "(?<=a)b"}])]}, "/outputs/0/where/0/value", "RFC 9485"),
-        ({"format": "xml", "outputs": [output(rows=[{"level": "t", "at": {"jsonpath": "$.a"}}], fields=[NUMBER])]}, "/outputs/0/rows/0/at", "write an XPath"),
-        ({"format": "xml", "outputs": [output(rows=[{"level": "t", "at": "/a/s:b"}], fields=[NUMBER])], "namespaces": {"so": "urn:x"}}, "/outputs/0/rows/0/at", 'did you mean "so"'),
-        ({"format": "xml", "outputs": [output(rows=[{"level": "t", "at": "/a"}, {"level": "u", "at": "/b"}], fields=[NUMBER])]}, "/outputs/0/rows/1/at", "take the / at its beginning away"),
-        ({"format": "xml", "outputs": [output(rows=[{"level": "t", "at": "/a"}, {"level": "u", "at": "b[@c > 1]"}], fields=[NUMBER])]}, "/outputs/0/rows/1/at", "goes inwards by names"),
+        (with_rule(convert=[{"type": "replace", "text": "(", "with": "", "expression": True}]),
+        "/outputs/0/fields/1/convert/0/text", "("),
+        ({"outputs": [output(where=[{"from": "girth", "is": "more"}])]}, "/outputs/0/where/0/value",
+        "nothing is given"),
+        ({"outputs": [output(where=[{"from": "girth", "is": "absent", "value": 1}])]}, "/outputs/0/where/0/value",
+        "take the value away"),
+        ({"outputs": [output(where=[{"from": "girth", "is": "none_of", "value": 1}])]}, "/outputs/0/where/0/value",
+        "a list"),
+        ({"outputs": [output(where=[{"from": "girth", "is": "matches", "value": "(?<=a)b"}])]},
+        "/outputs/0/where/0/value", "RFC 9485"),
+        ({"format": "xml", "outputs": [output(rows=[{"level": "t", "at": {"jsonpath": "$.a"}}], fields=[NUMBER])]},
+        "/outputs/0/rows/0/at", "write an XPath"),
+        ({"format": "xml", "outputs": [output(rows=[{"level": "t", "at": "/a/s:b"}], fields=[NUMBER])],
+        "namespaces": {"so": "urn:x"}}, "/outputs/0/rows/0/at", 'did you mean "so"'),
+        ({"format": "xml", "outputs": [output(rows=[{"level": "t", "at": "/a"}, {"level": "u", "at": "/b"}],
+        fields=[NUMBER])]}, "/outputs/0/rows/1/at", "take the / at its beginning away"),
+        ({"format": "xml", "outputs": [output(rows=[{"level": "t", "at": "/a"}, {"level": "u", "at": "b[@c > 1]"}],
+        fields=[NUMBER])]}, "/outputs/0/rows/1/at", "goes inwards by names"),
     ],
 )  # fmt: skip
 def test_each_problem_of_a_mapping_is_told_at_its_place(mapping, where, words):
@@ -146,13 +159,16 @@ def test_each_problem_of_a_record_type_is_told_at_its_place(change, where, words
 def test_links_lead_to_a_key_of_the_same_types(link, where, words):
     fields = [{"name": "tree", "type": "text"}, {"name": "done", "type": "date"}]
     care = load(RecordTypeDocument, {"key": ["tree", "done"], "fields": fields, "links": [link]})
-    found = {one.where: f"{one.message}; {one.hint}" for one in link_problems(care, {"tree": load(RecordTypeDocument, TREE)})}  # fmt: skip
+    found = {one.where: f"{one.message}; {one.hint}" for one in link_problems(care, {"tree": load(RecordTypeDocument,
+    TREE)})}  # fmt: skip
     assert list(found) == ([where] if where else []) and words in "".join(found.values())
 
 
 def test_a_mapping_has_from_its_base_what_it_does_not_say_itself():
-    base = {"namespaces": {"a": "urn:a"}, "outputs": [output(fields=[NUMBER, {"name": "street", "from": "street"}], where=[{"from": "girth", "is": "present"}])]}  # fmt: skip
-    own = {"based_on": "base", "namespaces": {"b": "urn:b"}, "outputs": [{"record_type": "tree", "fields": [{"name": "street", "from": "road"}]}, output(record_type="care")]}  # fmt: skip
+    base = {"namespaces": {"a": "urn:a"}, "outputs": [output(fields=[NUMBER, {"name": "street", "from": "street"}],
+    where=[{"from": "girth", "is": "present"}])]}  # fmt: skip
+    own = {"based_on": "base", "namespaces": {"b": "urn:b"}, "outputs": [{"record_type": "tree",
+    "fields": [{"name": "street", "from": "road"}]}, output(record_type="care")]}  # fmt: skip
     found = dump(resolved(load(MappingDocument, own), {"base": load(MappingDocument, base)}))
     tree, care = found["outputs"]
     assert found["namespaces"] == {"a": "urn:a", "b": "urn:b"} and "based_on" not in found

@@ -97,7 +97,8 @@ def test_an_imported_operation_can_be_tried_at_once_with_the_values_of_the_examp
         "notes": "crown raised",
     }
     assert {one.name: one.required for one in report.inputs} == {
-        "number": True, "work": True, "done_on": True, "hours": False, "crew_name": False, "crew_people": False, "notes": False,
+        "number": True, "work": True, "done_on": True, "hours": False, "crew_name": False, "crew_people": False,
+        "notes": False,
     }  # fmt: skip
     listed = {one.name: one for one in found["list-trees"].inputs}
     assert (
@@ -235,7 +236,8 @@ def test_references_lead_across_files():
         (b"just a text", "register.yaml", "no format"),
         (b"", "register.yaml", "no format"),
         (b"a: !!python/object/apply:os.system [ls]", "line 1, column 4", "tag"),
-        (b"a: &a [x, x, x, x, x, x, x, x, x]\n" + b"".join(b"%c: &%c [%s]\n" % (n + 98, n + 98, b",".join([b"*%c" % (n + 97)] * 9)) for n in range(9)), "line ", "aliases"),
+        (b"a: &a [x, x, x, x, x, x, x, x, x]\n" + b"".join(b"%c: &%c [%s]\n" % (n + 98, n + 98,
+        b",".join([b"*%c" % (n + 97)] * 9)) for n in range(9)), "line ", "aliases"),
     ],
 )  # fmt: skip
 def test_what_is_no_definition_is_said_with_its_place(text, where, words):
@@ -427,6 +429,7 @@ def test_no_bytes_make_the_reader_fail_without_words(content):
 
 def test_thousands_of_faults_are_cut_and_the_cut_is_told():
     schemas = {f"S{number}": {"$ref": "#/components/schemas/Gone"} for number in range(2100)}
-    text = json.dumps({"openapi": "3.1.0", "info": {"title": "a", "version": "1"}, "paths": {}, "servers": [{} for _ in range(2100)], "components": {"schemas": schemas}})  # fmt: skip
+    text = json.dumps({"openapi": "3.1.0", "info": {"title": "a", "version": "1"}, "paths": {},
+    "servers": [{} for _ in range(2100)], "components": {"schemas": schemas}})  # fmt: skip
     found = read_definition(Files("a.json", {"a.json": text.encode()}))
     assert len(found.warnings) == 2001 and found.warnings[-1].message == "there are more than 2,000 of these"

@@ -37,21 +37,27 @@ def test_what_was_imported_exported_and_imported_again_is_the_same():
 
 def test_styles_fixed_values_and_bodies_of_every_kind_come_back():
     documents = {
-        "a": {"path": "/a/{;kinds*}/{.part}", "inputs": [{"name": "kinds", "type": "json", "required": True}, {"name": "part", "required": True}]},
+        "a": {"path": "/a/{;kinds*}/{.part}", "inputs": [{"name": "kinds", "type": "json", "required": True},
+        {"name": "part", "required": True}]},
         "b": {
-            "path": "/b", "inputs": [{"name": "care", "type": "json"}, {"name": "where", "type": "json"}, {"name": "rule", "type": "json"}, {"name": "of"}],
+            "path": "/b", "inputs": [{"name": "care", "type": "json"}, {"name": "where", "type": "json"},
+            {"name": "rule", "type": "json"}, {"name": "of"}],
             "query": [
                 {"name": "care", "value": {"input": "care"}, "style": "pipeDelimited", "explode": False},
                 {"name": "where", "value": {"input": "where"}, "style": "deepObject"},
                 {"name": "fixed", "value": "1"},
             ],
-            "headers": [{"name": "X-Rule", "value": {"input": "rule"}, "explode": False}], "cookies": [{"name": "of", "value": {"input": "of"}}],
+            "headers": [{"name": "X-Rule", "value": {"input": "rule"}, "explode": False}], "cookies": [{"name": "of",
+            "value": {"input": "of"}}],
         },
         "c": {
-            "method": "POST", "path": "/c", "inputs": [{"name": "number", "type": "integer", "required": True}, {"name": "place_street", "allowed": ["Weir Path"]}],
-            "body": {"type": "json", "members": [{"at": "/number", "value": {"input": "number"}}, {"at": "/place/street", "value": {"input": "place_street"}}]},
+            "method": "POST", "path": "/c", "inputs": [{"name": "number", "type": "integer", "required": True},
+            {"name": "place_street", "allowed": ["Weir Path"]}],
+            "body": {"type": "json", "members": [{"at": "/number", "value": {"input": "number"}},
+            {"at": "/place/street", "value": {"input": "place_street"}}]},
         },
-        "d": {"method": "PUT", "path": "/d", "inputs": [{"name": "x", "type": "decimal", "try_value": "1.5"}], "body": {"type": "form", "fields": [{"name": "x", "value": {"input": "x"}}]}},
+        "d": {"method": "PUT", "path": "/d", "inputs": [{"name": "x", "type": "decimal", "try_value": "1.5"}],
+        "body": {"type": "form", "fields": [{"name": "x", "value": {"input": "x"}}]}},
     }  # fmt: skip
     loaded = {name: load(OperationDocument, one) for name, one in documents.items()}
     out = to_openapi(

@@ -36,7 +36,8 @@ def test_a_request_as_http_text_becomes_inputs_in_one_action():
         "/v1/trees/{number}/care",
     )
     assert {one.name: one.type for one in found.operation.inputs} == {
-        "number": "text", "notify": "text", "limit": "integer", "work": "text", "crew_name": "text", "crew_people": "integer",
+        "number": "text", "notify": "text", "limit": "integer", "work": "text", "crew_name": "text",
+        "crew_people": "integer",
     }  # fmt: skip
     values = {one["name"]: one["try_value"] for one in dump(found.operation.inputs) if "try_value" in one} | {
         "number": "OLM-1"
@@ -106,7 +107,8 @@ def test_the_usual_operations_of_a_resource_are_proposed_from_path_and_record_ty
     found = {one.name: one.document for one in usual_operations("/v1/trees", kind)}
     assert list(found) == ["list-trees", "find-tree", "create-tree", "replace-tree", "change-tree", "remove-tree"]
     assert [(one.method, one.path) for one in found.values()] == [
-        ("GET", "/v1/trees"), ("GET", "/v1/trees/{number}"), ("POST", "/v1/trees"), ("PUT", "/v1/trees/{number}"), ("PATCH", "/v1/trees/{number}"), ("DELETE", "/v1/trees/{number}"),
+        ("GET", "/v1/trees"), ("GET", "/v1/trees/{number}"), ("POST", "/v1/trees"), ("PUT", "/v1/trees/{number}"),
+        ("PATCH", "/v1/trees/{number}"), ("DELETE", "/v1/trees/{number}"),
     ]  # fmt: skip
     assert all(operation_problems(one) == [] for one in found.values())
     body = found["change-tree"].body

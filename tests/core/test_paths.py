@@ -1,3 +1,4 @@
+import contextlib
 import time
 from decimal import Decimal
 from pathlib import Path
@@ -106,10 +107,8 @@ def test_any_text_is_an_expression_or_matches_nothing(pattern, text):
 
 @given(st.text(alphabet="$@.[]?()!=<>&|'\"*,:0123abclength-e ", max_size=40).map(lambda text: "$[?" + text + "]"))
 def test_any_filter_is_one_or_refused_by_name(text):
-    try:
+    with contextlib.suppress(PathError):
         parse_jsonpath(text).find(TREES)
-    except PathError:
-        pass
 
 
 @given(st.text(max_size=30).map(lambda text: "$" + text))

@@ -1,5 +1,6 @@
 """What a request is put together from: path templates, query styles, and bodies of every kind."""
 
+import contextlib
 import json
 from decimal import Decimal
 from pathlib import Path
@@ -72,10 +73,8 @@ def test_what_is_no_template_is_refused_or_filled_in(variables, template, expect
 
 @given(st.text(max_size=40))
 def test_no_path_makes_the_builder_fail_without_words(path):
-    try:
+    with contextlib.suppress(RondineError):
         build_request(operation(path=path), BASE, {})
-    except RondineError:
-        pass
     assert isinstance(operation_problems(operation(path=path)), list)
 
 
@@ -223,7 +222,8 @@ def test_a_multipart_body_has_texts_files_and_bytes():
 def test_a_value_in_xml_is_written_with_references_and_the_text_around_it_stays():
     document = operation(
         method="POST", inputs=[{"name": "street"}],
-        body={"type": "text", "media_type": "application/xml", "content": ["<tree street='", {"input": "street"}, "'/>"]},
+        body={"type": "text", "media_type": "application/xml", "content": ["<tree street='", {"input": "street"},
+        "'/>"]},
     )  # fmt: skip
     request = built(document, street="<Am 'Tor' & Co>")
     assert request.body.decode() == "<tree street='&lt;Am &apos;Tor&apos; &amp; Co&gt;'/>"

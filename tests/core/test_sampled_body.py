@@ -52,7 +52,8 @@ def test_another_value_takes_the_place_of_the_samples():
 
 NAMES = st.text(max_size=5) | st.sampled_from(["0", "-", "a/b", "~", "", "__proto__"])
 VALUES = st.recursive(
-    st.none() | st.booleans() | st.integers(-(2**70), 2**70) | st.decimals(allow_nan=False, allow_infinity=False, places=3, min_value=-1e6, max_value=1e6) | st.text(max_size=8) | st.dates().map(str) | st.datetimes().map(str),
+    st.none() | st.booleans() | st.integers(-(2**70), 2**70) | st.decimals(allow_nan=False, allow_infinity=False,
+    places=3, min_value=-1e6, max_value=1e6) | st.text(max_size=8) | st.dates().map(str) | st.datetimes().map(str),
     lambda inner: st.lists(inner, max_size=3) | st.dictionaries(NAMES, inner, max_size=4),
     max_leaves=12,
 )  # fmt: skip
@@ -84,7 +85,8 @@ def test_any_form_fed_with_its_own_values_is_the_same(pairs):
 
 
 ORDER = """<p:order xmlns:p="urn:olmara:care" urgent="true"><p:tree number="OLM-1">Tilia</p:tree>
-  <p:work>crown</p:work><p:work>roots &amp; soil</p:work><p:crew><p:name>Two</p:name><p:size unit="people">3</p:size></p:crew></p:order>"""
+  <p:work>crown</p:work><p:work>roots &amp; soil</p:work><p:crew><p:name>Two</p:name><p:size unit="people">3</p:size>
+    </p:crew></p:order>"""
 
 
 def test_an_xml_body_fed_with_its_own_values_is_the_same():
@@ -139,6 +141,7 @@ def test_a_fixed_member_of_json_is_read_as_json_or_refused():
     body = {"type": "json", "members": [{"at": "/care", "value": '["crown", null]', "type": "json"}]}
     document = load(OperationDocument, {"method": "POST", "body": body})
     assert written(document) == b'{"care":["crown",null]}'
-    document = load(OperationDocument, {"method": "POST", "body": {"type": "json", "members": [{"at": "/a", "value": "{", "type": "json"}]}})  # fmt: skip
+    document = load(OperationDocument, {"method": "POST", "body": {"type": "json", "members": [{"at": "/a",
+    "value": "{", "type": "json"}]}})  # fmt: skip
     with pytest.raises(InputError, match="not JSON"):
         written(document)

@@ -12,7 +12,8 @@ from rondine.core.schema import Correction, infer, outline, to_json_schema
 from rondine.core.settings import dump
 
 TREES = read_json(b"""{"trees": [
-  {"number": "OLM-1", "girth": 2, "height": 14.5, "planted": "1973-04-16", "care": ["staked"], "place": {"street": "Long Steps 4"}},
+  {"number": "OLM-1", "girth": 2, "height": 14.5, "planted": "1973-04-16", "care": ["staked"],
+  "place": {"street": "Long Steps 4"}},
   {"number": "OLM-2", "girth": 2.25, "height": null, "planted": null, "care": [], "place": {}},
   {"number": "OLM-3", "girth": 3, "planted": "1980-01-02", "care": [], "place": {"street": "Mill Lane 1"}}]}""")
 

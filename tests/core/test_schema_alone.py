@@ -132,8 +132,10 @@ def test_a_response_is_held_against_the_xml_schema():
     ("content", "name", "kind"),
     [
         ('{"trees": [{"number": "OLM-1", "girth": 2.5}]}', "trees.json", "sample (JSON)"),
-        ('{"number": "OLM-1", "girth": 2.5}\n{"number": "OLM-2", "girth": 1}\n', "trees.ndjson", "sample (one JSON value a line)"),
-        ('<trees><tree number="OLM-1"><girth>2.5</girth></tree><tree number="OLM-2"/></trees>', "trees.xml", "sample (XML)"),
+        ('{"number": "OLM-1", "girth": 2.5}\n{"number": "OLM-2", "girth": 1}\n', "trees.ndjson",
+        "sample (one JSON value a line)"),
+        ('<trees><tree number="OLM-1"><girth>2.5</girth></tree><tree number="OLM-2"/></trees>', "trees.xml",
+        "sample (XML)"),
     ],
 )  # fmt: skip
 def test_a_sample_describes_what_it_shows(content, name, kind):

@@ -2,6 +2,7 @@
 words."""
 
 import base64
+import contextlib
 import hashlib
 import json
 from datetime import UTC, datetime, timedelta
@@ -128,10 +129,13 @@ def test_basic_sends_user_and_password_in_utf8():
     ("carrier", "headers", "body", "sent"),
     [
         ("header", (), None, lambda r: (revealed(r, "X-Key"), revealed(r, "X-Secret")) == ("k-1", "s-1")),
-        ("query", (), None, lambda r: [(n, v.reveal()) for n, v in r.secret_query] == [("X-Key", "k-1"), ("X-Secret", "s-1")]),
+        ("query", (), None, lambda r: [(n, v.reveal()) for n, v in r.secret_query] == [("X-Key", "k-1"), ("X-Secret",
+        "s-1")]),
         ("cookie", (("Cookie", "a=b"),), None, lambda r: revealed(r, "Cookie") == "a=b; X-Key=k-1; X-Secret=s-1"),
-        ("body", (("Content-Type", "application/x-www-form-urlencoded"),), b"lot=7", lambda r: r.sent_body == b"lot=7&X-Key=k-1&X-Secret=s-1"),
-        ("body", (("Content-Type", "application/json"),), b'{"lot":7.10}', lambda r: r.sent_body == b'{"lot":7.10,"X-Key":"k-1","X-Secret":"s-1"}'),
+        ("body", (("Content-Type", "application/x-www-form-urlencoded"),), b"lot=7",
+        lambda r: r.sent_body == b"lot=7&X-Key=k-1&X-Secret=s-1"),
+        ("body", (("Content-Type", "application/json"),), b'{"lot":7.10}',
+        lambda r: r.sent_body == b'{"lot":7.10,"X-Key":"k-1","X-Secret":"s-1"}'),
     ],
 )  # fmt: skip
 def test_an_api_key_with_a_secret_goes_where_it_is_wanted(carrier, headers, body, sent):
@@ -270,7 +274,8 @@ def test_a_token_that_is_due_serves_on_while_its_service_is_away():
         (token_answer(expires_in="soon"), 'lifetime is "soon"'),
         (token_answer(expires_in=0), "lifetime is 0"),
         (token_answer(token_type="DPoP"), "signed for every call"),
-        (Response(400, content=b'{"error":"invalid_client","error_description":"no such client"}'), 'invalid_client.*secret.*- "no such client"'),
+        (Response(400, content=b'{"error":"invalid_client","error_description":"no such client"}'),
+        'invalid_client.*secret.*- "no such client"'),
         (Response(400, content=b'{"error":"invalid_scope"}'), "scope is not known"),
         (Response(500, content=b"oops"), "answered 500"),
     ],
@@ -431,7 +436,8 @@ def signing_in(**how):
     operation = load(OperationDocument, {
         "method": "POST", "path": "/session", "inputs": [{"name": "user"}, {"name": "password"}, {"name": "pin"}],
         "headers": [{"name": "X-Pin", "value": {"input": "pin"}}],
-        "body": {"type": "text", "content": ['{"user": "', {"input": "user"}, '", "password": ', {"input": "password"}, "}"]},
+        "body": {"type": "text", "content": ['{"user": "', {"input": "user"}, '", "password": ', {"input": "password"},
+        "}"]},
     })  # fmt: skip
     scheme = SignInOperation(operation="sign-in", inputs={"user": "office"}, secret_inputs=("password", "pin"), **how)
     return operation, scheme
@@ -440,9 +446,12 @@ def signing_in(**how):
 @pytest.mark.parametrize(
     ("how", "response", "carried"),
     [
-        ({"token_at": "/session/key", "prefix": "Session"}, Response(200, content=b'{"session": {"key": "k-9"}}'), ("Authorization", "Session k-9")),
-        ({"token_in": "header", "token_at": "X-Session", "name": "X-Session", "prefix": ""}, Response(204, (("X-Session", "k-9"),)), ("X-Session", "k-9")),
-        ({"token_in": "cookie", "token_at": "sid", "carrier": "cookie", "name": "sid", "prefix": ""}, Response(302, (("Set-Cookie", "sid=k-9; Path=/; HttpOnly"),)), ("Cookie", "sid=k-9")),
+        ({"token_at": "/session/key", "prefix": "Session"}, Response(200, content=b'{"session": {"key": "k-9"}}'),
+        ("Authorization", "Session k-9")),
+        ({"token_in": "header", "token_at": "X-Session", "name": "X-Session", "prefix": ""}, Response(204,
+        (("X-Session", "k-9"),)), ("X-Session", "k-9")),
+        ({"token_in": "cookie", "token_at": "sid", "carrier": "cookie", "name": "sid", "prefix": ""}, Response(302,
+        (("Set-Cookie", "sid=k-9; Path=/; HttpOnly"),)), ("Cookie", "sid=k-9")),
     ],
 )  # fmt: skip
 def test_a_sign_in_operation_yields_a_token_that_later_calls_carry(how, response, carried):
@@ -479,7 +488,8 @@ def test_the_end_of_a_sign_in_operations_token_discards_it():
     operation, scheme = signing_in(expires_at="/until")
     until = [int(NOW.timestamp()) + 60, (NOW + timedelta(hours=1)).isoformat()]
     service = Service(
-        lambda r: OK if r.url.endswith("2026") else Response(200, content=json.dumps({"token": f"t{len(until)}", "until": until.pop(0)}).encode()),
+        lambda r: OK if r.url.endswith("2026") else Response(200, content=json.dumps({"token": f"t{len(until)}",
+        "until": until.pop(0)}).encode()),
         password="p", pin="1",
     )  # fmt: skip
     service.context.operations["sign-in"] = operation
@@ -513,14 +523,10 @@ def test_metadata_is_found_at_either_address_and_another_issuers_is_refused():
 
 @given_by(st.binary())
 def test_no_metadata_or_token_answer_raises_anything_unnamed(body):
-    try:
+    with contextlib.suppress(RondineError):
         parse_metadata("https://s.example", body, where="there")
-    except RondineError:
-        pass
-    try:
+    with contextlib.suppress(RondineError):
         Service(answers(Response(200, content=body)), client_secret="s").call(CLIENT)
-    except RondineError:
-        pass
 
 
 @pytest.mark.parametrize(

@@ -75,7 +75,8 @@ def test_a_block_of_the_services_own_carries_user_and_secret(header):
 
 def test_the_secret_can_be_the_text_of_the_block_itself():
     service = Service(lambda request: OK, secret="rowan")
-    service.call(SoapHeader(element="Key"), Send(Request("POST", "https://permits.example/soap", body=envelope("<soap:Header/>"))))  # fmt: skip
+    service.call(SoapHeader(element="Key"), Send(Request("POST", "https://permits.example/soap",
+    body=envelope("<soap:Header/>"))))  # fmt: skip
     assert etree.fromstring(service.sent[0].sent_body).findtext(f"{{{SOAP}}}Header/Key") == "rowan"
     with pytest.raises(InputError, match="no SOAP envelope"):
         service.call(SoapHeader(element="Key"), Send(Request("POST", "https://permits.example", body=b"{}")))

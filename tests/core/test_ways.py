@@ -17,21 +17,28 @@ from rondine.core.mapping.rowwise import row_reader
 from rondine.core.settings import load
 
 TYPES = ("text", "integer", "decimal", "boolean", "date", "datetime", "json")
-DEFAULTS = {"text": "none", "integer": 0, "decimal": "1.5", "boolean": False, "date": "2020-01-02", "datetime": "2020-01-02T00:00:00Z", "json": [1]}  # fmt: skip
+DEFAULTS = {"text": "none", "integer": 0, "decimal": "1.5", "boolean": False, "date": "2020-01-02",
+"datetime": "2020-01-02T00:00:00Z", "json": [1]}  # fmt: skip
 TEXTS = st.sampled_from(
-    ["", " ", "x", " x ", "m", "cm", "7", "2.50", "-3", "1e3", "1,5", "true", "2025-01-03", "2025-W01-1", "2025-13-01", "2025-01-03T10:00:00Z",
-     "2025-01-03T10:00:00+02:00", "2025-01-03T10:00:00", "/Date(1761991200000)/", "0001-01-01T00:00:00+10:00", "9" * 30, "<&>"]
+    ["", " ", "x", " x ", "m", "cm", "7", "2.50", "-3", "1e3", "1,5", "true", "2025-01-03", "2025-W01-1", "2025-13-01",
+    "2025-01-03T10:00:00Z",
+     "2025-01-03T10:00:00+02:00", "2025-01-03T10:00:00", "/Date(1761991200000)/", "0001-01-01T00:00:00+10:00",
+     "9" * 30, "<&>"]
 )  # fmt: skip
-SCALARS = st.none() | st.booleans() | st.integers(-3, 3) | st.integers(2**62, 2**66) | st.sampled_from([2.5, 1e30]) | TEXTS  # fmt: skip
+SCALARS = st.none() | st.booleans() | st.integers(-3, 3) | st.integers(2**62, 2**66) | st.sampled_from([2.5,
+1e30]) | TEXTS  # fmt: skip
 STEPS = st.lists(
     st.sampled_from(
-        [{"type": "trim"}, {"type": "case", "to": "upper"}, {"type": "join", "with": ","}, {"type": "pick"}, {"type": "default", "value": "z"},
-         {"type": "number", "decimal": ","}, {"type": "affix", "suffix": "m"}, {"type": "aggregate", "function": "count"}, {"type": "table", "values": {"x": None, "7": 7}}]
+        [{"type": "trim"}, {"type": "case", "to": "upper"}, {"type": "join", "with": ","}, {"type": "pick"},
+        {"type": "default", "value": "z"},
+         {"type": "number", "decimal": ","}, {"type": "affix", "suffix": "m"}, {"type": "aggregate",
+         "function": "count"}, {"type": "table", "values": {"x": None, "7": 7}}]
     ),
     max_size=2,
 )  # fmt: skip
 CONDITIONS = st.sampled_from(
-    [{"is": "present"}, {"is": "absent"}, {"value": "x"}, {"is": "not_equal", "value": 2.5}, {"is": "more", "value": 0}, {"is": "one_of", "value": ["m", 7]},
+    [{"is": "present"}, {"is": "absent"}, {"value": "x"}, {"is": "not_equal", "value": 2.5}, {"is": "more",
+    "value": 0}, {"is": "one_of", "value": ["m", 7]},
      {"is": "matches", "value": "[a-z ]+"}]
 )  # fmt: skip
 
@@ -89,15 +96,20 @@ def check(mapping, record_type, body, value, of):
     assert sum(one.rows for one in parts) == exact[0] and [pair for one in parts for pair in one.records] == exact[2]
 
 
-VALUES = st.recursive(SCALARS, lambda one: st.lists(one, max_size=3) | st.dictionaries(st.sampled_from("abm"), one, max_size=3), max_leaves=6)  # fmt: skip
+VALUES = st.recursive(SCALARS, lambda one: st.lists(one, max_size=3) | st.dictionaries(st.sampled_from("abm"), one,
+max_size=3), max_leaves=6)  # fmt: skip
 ROW = st.dictionaries(st.sampled_from("abml"), VALUES, max_size=4) | VALUES
 JSON_SOURCES = st.sampled_from(
-    ["a", "b", "m", "m.a", "m.b", "m.m.a", {"jsonpath": "$"}, {"jsonpath": "$.l[0]"}, {"jsonpath": "$.l[*].a"}, {"jsonpath": "$.l[*]", "all": True},
-     {"jsonpath": "$..a"}, {"pointer": "/l/0"}, {"level": "root", "jsonpath": "$.b"}, {"level": "row", "jsonpath": "$.a"}, {"position": "row"}, {"value": "x"}, {"key": "row"}, {"first_of": ["a", "m.a", {"value": "z"}]}, {"several": ["a", "b"]},
+    ["a", "b", "m", "m.a", "m.b", "m.m.a", {"jsonpath": "$"}, {"jsonpath": "$.l[0]"}, {"jsonpath": "$.l[*].a"},
+    {"jsonpath": "$.l[*]", "all": True},
+     {"jsonpath": "$..a"}, {"pointer": "/l/0"}, {"level": "root", "jsonpath": "$.b"}, {"level": "row",
+     "jsonpath": "$.a"}, {"position": "row"}, {"value": "x"}, {"key": "row"}, {"first_of": ["a", "m.a",
+     {"value": "z"}]}, {"several": ["a", "b"]},
      {"first_of": [{"several": ["a"]}, "b"]}]
 )  # fmt: skip
 JSON_ROWS = st.sampled_from(
-    [[{"level": "row", "at": "v[*]"}], [{"level": "row", "at": "v[*]"}, {"level": "inner", "at": "l[*]"}], [{"level": "row", "at": {"jsonpath": "$.v[*].m"}}], [{"level": "row", "at": "v[*]", "or_one": True}],
+    [[{"level": "row", "at": "v[*]"}], [{"level": "row", "at": "v[*]"}, {"level": "inner", "at": "l[*]"}],
+    [{"level": "row", "at": {"jsonpath": "$.v[*].m"}}], [{"level": "row", "at": "v[*]", "or_one": True}],
      [{"level": "row", "at": "v[*]"}, {"level": "inner", "at": "l[*]", "or_one": True}]]
 )  # fmt: skip
 
@@ -110,13 +122,17 @@ def test_all_ways_over_json_give_the_same(made, rows, around):
 
 
 XML_SOURCES = st.sampled_from(
-    ["a", "b", "@a", "@b", "m/a", "m/@a", "m/m/a", ".", "text()", "l[1]", {"xpath": "l", "all": True}, {"level": "root", "xpath": "/r/@b"}, "/r/b",
-     {"level": "row", "xpath": "@a"}, {"position": "row"}, {"value": "x"}, {"first_of": ["@a", "m/a", "b"]}, {"several": ["a", "@b"]}, {"first_of": [{"several": ["@a"]}, "b"]}]
+    ["a", "b", "@a", "@b", "m/a", "m/@a", "m/m/a", ".", "text()", "l[1]", {"xpath": "l", "all": True},
+    {"level": "root", "xpath": "/r/@b"}, "/r/b",
+     {"level": "row", "xpath": "@a"}, {"position": "row"}, {"value": "x"}, {"first_of": ["@a", "m/a", "b"]},
+     {"several": ["a", "@b"]}, {"first_of": [{"several": ["@a"]}, "b"]}]
 )  # fmt: skip
-XML_ROWS = st.sampled_from([[{"level": "row", "at": "/r/t"}], [{"level": "row", "at": "/r/t"}, {"level": "inner", "at": "l"}]])  # fmt: skip
+XML_ROWS = st.sampled_from([[{"level": "row", "at": "/r/t"}], [{"level": "row", "at": "/r/t"}, {"level": "inner",
+"at": "l"}]])  # fmt: skip
 ELEMENTS = st.recursive(
     st.tuples(st.just({}), TEXTS, st.just([])),
-    lambda inner: st.tuples(st.dictionaries(st.sampled_from("ab"), TEXTS, max_size=2), TEXTS, st.lists(st.tuples(st.sampled_from("ablm"), inner), max_size=4)),
+    lambda inner: st.tuples(st.dictionaries(st.sampled_from("ab"), TEXTS, max_size=2), TEXTS,
+    st.lists(st.tuples(st.sampled_from("ablm"), inner), max_size=4)),
     max_leaves=8,
 )  # fmt: skip
 

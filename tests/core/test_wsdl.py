@@ -48,7 +48,8 @@ def test_operations_have_typed_inputs_and_envelopes_in_their_version():
     assert all(operation_problems(one) == [] for one in documents.values())
     ask = documents["AskPermit"]
     assert {one.name: (one.type, one.required) for one in ask.inputs} == {
-        "tree": ("text", True), "reason": ("text", True), "span_from": ("date", True), "span_until": ("date", False), "condition": ("json", False), "urgent": ("boolean", False),
+        "tree": ("text", True), "reason": ("text", True), "span_from": ("date", True), "span_until": ("date", False),
+        "condition": ("json", False), "urgent": ("boolean", False),
     }  # fmt: skip
     request, root = sent(
         ask,
@@ -77,7 +78,9 @@ def test_operations_have_typed_inputs_and_envelopes_in_their_version():
 
 
 def test_objects_and_lists_become_elements_of_the_same_prefix():
-    body = {"type": "soap", "version": "1.2", "namespaces": {"p": "urn:x"}, "root": "p:R", "elements": [{"at": "p:a", "value": {"input": "v"}}, {"at": "p:b/p:c/.", "value": "t"}, {"at": "p:b/p:c/@u", "value": "m"}], "headers": [{"at": "p:H", "value": "h"}]}  # fmt: skip
+    body = {"type": "soap", "version": "1.2", "namespaces": {"p": "urn:x"}, "root": "p:R", "elements": [{"at": "p:a",
+    "value": {"input": "v"}}, {"at": "p:b/p:c/.", "value": "t"}, {"at": "p:b/p:c/@u", "value": "m"}],
+    "headers": [{"at": "p:H", "value": "h"}]}  # fmt: skip
     document = load(
         OperationDocument, {"method": "POST", "path": "/", "inputs": [{"name": "v", "type": "json"}], "body": body}
     )
@@ -362,7 +365,8 @@ def test_a_value_of_an_abstract_type_says_of_which_one_it_is():
     work = next(one for one in filing().operations[0].document.inputs if one.name == "work")
     assert work.type == "json" and "@xsi:type: one of n1:Felling, n1:Pruning" in work.description
     kind = "{http://www.w3.org/2001/XMLSchema-instance}type"
-    root = filed(work={"stump": True, "kind": "dead", "@xsi:type": "Felling", "then": {"by": "Mira", "text": "burnt", "@xsi:type": "Signed"}})  # fmt: skip
+    root = filed(work={"stump": True, "kind": "dead", "@xsi:type": "Felling", "then": {"by": "Mira", "text": "burnt",
+    "@xsi:type": "Signed"}})  # fmt: skip
     made = root.find("work")
     prefix = next(name for name, uri in made.nsmap.items() if uri == "urn:rules")
     assert made.get(kind) == f"{prefix}:Felling"

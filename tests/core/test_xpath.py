@@ -1,4 +1,5 @@
-"""XPath 1.0: the compiled location paths against libxml2 over the same documents, and what only the whole of it tells."""
+"""XPath 1.0: the compiled location paths against libxml2 over the same documents, and what only the whole of it
+tells."""
 
 import re
 from decimal import Decimal
@@ -67,7 +68,8 @@ def test_expressions_give_what_the_recommendation_says(path, found):
 
 @pytest.mark.parametrize(
     "path",
-    ["document('a')", "re:test('a','b')", "$a", "a[", "a b", "'text'", "3", "a/@b/(c)", "key('a','b')", "string-lenght(a)", "__import__('os')"],
+    ["document('a')", "re:test('a','b')", "$a", "a[", "a b", "'text'", "3", "a/@b/(c)", "key('a','b')",
+    "string-lenght(a)", "__import__('os')"],
 )  # fmt: skip
 def test_what_xpath_does_not_have_is_refused(path):
     with pytest.raises(PathError):
@@ -86,7 +88,8 @@ def mapping(rows, fields, **extra):
 
 LAYER = load(
     RecordTypeDocument,
-    {"key": ["number", "depth"], "fields": [{"name": name, "type": kind} for name, kind in {"number": "text", "depth": "integer", "remark": "text", "below": "integer", "ph": "decimal"}.items()]},
+    {"key": ["number", "depth"], "fields": [{"name": name, "type": kind} for name, kind in {"number": "text",
+    "depth": "integer", "remark": "text", "below": "integer", "ph": "decimal"}.items()]},
 )  # fmt: skip
 FIELDS = [
     {"name": "number", "from": {"xpath": "../@number"}},
@@ -162,7 +165,8 @@ def test_names_in_another_encoding_and_prefix_are_the_same():
 names = st.sampled_from(["a", "b", "lab:a", "lab:b"])
 contents = st.recursive(
     st.sampled_from(["", "x", "1"]),
-    lambda inner: st.tuples(st.lists(st.tuples(names, inner), max_size=4), st.dictionaries(st.sampled_from(["n", "lab:m"]), st.sampled_from(["", "1", "x"]), max_size=2)),
+    lambda inner: st.tuples(st.lists(st.tuples(names, inner), max_size=4), st.dictionaries(st.sampled_from(["n",
+    "lab:m"]), st.sampled_from(["", "1", "x"]), max_size=2)),
     max_leaves=12,
 )  # fmt: skip
 steps = st.sampled_from(["a", "b", "lab:a", "lab:b", "*", "."])

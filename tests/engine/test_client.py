@@ -161,13 +161,15 @@ async def test_all_pages_are_fetched_in_order(serve):
 async def test_hundreds_of_calls_wait_at_the_same_time(serve):
     running = 0
     most = 0
+    all_run = asyncio.Event()
 
     async def answer(request):
         nonlocal running, most
         running += 1
         most = max(most, running)
-        while most < 300:
-            await asyncio.sleep(0.01)
+        if most == 300:
+            all_run.set()
+        await all_run.wait()
         running -= 1
         return web.Response()
 

@@ -11,7 +11,7 @@ from rondine.engine.guard import Guard, PermittedHost, is_public
         "10.1.2.3",
         "169.254.169.254",
         "192.168.1.1",
-        "0.0.0.0",
+        "0.0.0.0",  # noqa: S104
         "100.64.0.1",
         "224.0.0.1",
         "::1",

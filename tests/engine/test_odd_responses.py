@@ -1,4 +1,5 @@
-"""Responses that are legal and rare, or broken: read whole, or refused with the cause; nothing partial is ever a whole."""
+"""Responses that are legal and rare, or broken: read whole, or refused with the cause; nothing partial is ever a
+whole."""
 
 import asyncio
 import gzip

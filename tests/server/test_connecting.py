@@ -188,7 +188,9 @@ def test_each_failure_of_a_connection_has_its_own_message(rondine, office, echo)
             "not permitted": rondine.connect("check-permit", "https://register.example"),
         }
         rondine.sign_in("check-secret", rondine.outside("soil") + "/results", basic, {"password": "wrong"})
-        rondine.sign_in("check-scope", rondine.outside("seeds"), {"type": "client_credentials", "client_id": "tree-office", "token_address": rondine.outside("seeds") + "/oauth/token", "scope": "lots.eat"}, {"client_secret": papers.seeds_secret})  # fmt: skip
+        rondine.sign_in("check-scope", rondine.outside("seeds"), {"type": "client_credentials",
+        "client_id": "tree-office", "token_address": rondine.outside("seeds") + "/oauth/token", "scope": "lots.eat"},
+        {"client_secret": papers.seeds_secret})  # fmt: skip
         found = {name: office.check_connection(f"{service}-test") for name, service in cases.items()}
         found |= {"secret": office.check_connection("check-secret"), "scope": office.check_connection("check-scope")}
     failed = {name: next(one for one in check["steps"] if not one["is_good"]) for name, check in found.items()}
@@ -414,7 +416,8 @@ def test_calls_under_way_are_bounded_over_all_processes(rondine, office, serve):
 # --- outbound rules
 
 
-PRIVATE = ("127.0.0.1", "169.254.169.254", "[::1]", "0x7f000001", "2130706433", "[::ffff:127.0.0.1]", "[64:ff9b::7f00:1]", "localhost")  # fmt: skip
+PRIVATE = ("127.0.0.1", "169.254.169.254", "[::1]", "0x7f000001", "2130706433", "[::ffff:127.0.0.1]",
+"[64:ff9b::7f00:1]", "localhost")  # fmt: skip
 
 
 @pytest.mark.parametrize("host", PRIVATE)

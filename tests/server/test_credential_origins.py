@@ -92,7 +92,8 @@ def test_a_new_connection_does_not_get_somebody_elses_secret(rondine, outside):
     connected(rondine, "first-user", here, API_KEY, key=KEY)
     mira = rondine.office()
     mira.services.make("second-user")
-    made = mira.connections.make("second-user", service="second-user", environment="test", credential="first-user-key", document={"base_address": there.url, "sign_in": API_KEY})  # fmt: skip
+    made = mira.connections.make("second-user", service="second-user", environment="test", credential="first-user-key",
+    document={"base_address": there.url, "sign_in": API_KEY})  # fmt: skip
     assert "are not sent to" in made["problems"][0]["message"]
     mira.operations.make("second-user-list", service="second-user", document={"path": "/trees"})
     with pytest.raises(RondineProblem, match="are not sent to"):
@@ -116,7 +117,8 @@ def test_neither_a_token_nor_what_obtains_it_goes_elsewhere(rondine, outside, wh
         "token": {"sign_in": {**sign_in, "token_address": f"{there.url}/token"}},
         "own": {
             "own_sign_ins": [
-                {"operation": f"{name}-list", "credential": f"{name}-key", "sign_in": {**sign_in, "token_address": f"{there.url}/token"}}
+                {"operation": f"{name}-list", "credential": f"{name}-key", "sign_in": {**sign_in,
+                "token_address": f"{there.url}/token"}}
             ]
         },
     }  # fmt: skip
@@ -146,14 +148,17 @@ def test_a_next_page_at_another_origin_is_followed_when_the_connection_says_so_a
     admin.set_secrets("two-origins-key", key="canary-two-origins-4711")
     sign_in = {"type": "api_key", "name": "X-Key"}
     document = {"base_address": first.url, "sign_in": sign_in}
-    admin.connections.make("two-origins", service="two-origins", environment="test", credential="two-origins-key", document=document)  # fmt: skip
-    name = rondine.feed("two-origins", "/trees", paging={"type": "next_address", "at": "/next"}, parameter="", service="two-origins")  # fmt: skip
+    admin.connections.make("two-origins", service="two-origins", environment="test", credential="two-origins-key",
+    document=document)  # fmt: skip
+    name = rondine.feed("two-origins", "/trees", paging={"type": "next_address", "at": "/next"}, parameter="",
+    service="two-origins")  # fmt: skip
     failed = rondine.finish(name)
     assert failed["state"] == "failed" and archive_got == []
     assert f"--further-origin {archive.url}" in failed["error"]["hint"]
 
     held = office.connections.get("two-origins")
-    changed = office.connections.change("two-origins", version=held["version"], document={**held["document"], "further_origins": [archive.url]})  # fmt: skip
+    changed = office.connections.change("two-origins", version=held["version"], document={**held["document"],
+    "further_origins": [archive.url]})  # fmt: skip
     assert archive.url in changed["problems"][0]["message"]
     admin.permit_origin("two-origins-key", archive.url)
     assert office.connections.get("two-origins")["problems"] == []

@@ -441,8 +441,11 @@ def test_more_of_a_definition_that_has_changed_is_imported_into_the_same_one(off
 
 
 def test_texts_that_the_database_cannot_hold_do_not_keep_a_definition_out(office):
-    odd = {"openapi": "3.1.0", "info": {"title": "Odd\u0000 \ud800", "version": "1\u0000"}, "components": {"schemas": {"A\u0000": {"description": "b\u0000\udfff"}}},
-           "paths": {"/a": {"get": {"operationId": "a\u0000", "summary": "s\u0000", "description": "d\ud800", "responses": {"200": {"description": "\u0000", "content": {"application/json": {"schema": {"$ref": "#/components/schemas/A%00"}}}}}}}}}  # fmt: skip
+    odd = {"openapi": "3.1.0", "info": {"title": "Odd\u0000 \ud800", "version": "1\u0000"},
+    "components": {"schemas": {"A\u0000": {"description": "b\u0000\udfff"}}},
+           "paths": {"/a": {"get": {"operationId": "a\u0000", "summary": "s\u0000", "description": "d\ud800",
+           "responses": {"200": {"description": "\u0000",
+           "content": {"application/json": {"schema": {"$ref": "#/components/schemas/A%00"}}}}}}}}}  # fmt: skip
     made = office.import_definition("odd", files={"odd.json": json.dumps(odd)})
     item = office.operations.get(made["operations"][0])
     assert item["document"]["description"].startswith("d") and "\x00" not in json.dumps(item, ensure_ascii=False)

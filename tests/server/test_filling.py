@@ -86,7 +86,8 @@ def test_what_is_given_goes_before_the_record_and_the_request_is_sent(rondine, t
     [
         ({"record_type": "filling", "key": ["OLM-99"]}, CARE["inputs"], "there is no record OLM-99"),
         ({"record_type": "no-such", "key": ["1"]}, CARE["inputs"], 'there is no record type "no-such"'),
-        ({"record_type": "filling", "key": ["OLM-1"]}, [{"name": "number"}, {"name": "a", "field": "grith"}], 'no field "grith"'),
+        ({"record_type": "filling", "key": ["OLM-1"]}, [{"name": "number"}, {"name": "a", "field": "grith"}],
+        'no field "grith"'),
         ({"record_type": "filling", "key": ["OLM-1"]}, [{"name": "street"}], "no field that an input takes"),
     ],
 )  # fmt: skip

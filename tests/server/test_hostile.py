@@ -46,7 +46,8 @@ async def broken_off(request):
 
 ANSWERS = {
     "too-large": lambda request: streamed(request, endless(b'{"number": "T-1"},' * 10_000, first=b'{"trees": [')),
-    "too-large-xml": lambda request: streamed(request, endless(b"<tree/>" * 10_000, first=b"<r><trees>"), "application/xml"),
+    "too-large-xml": lambda request: streamed(request, endless(b"<tree/>" * 10_000, first=b"<r><trees>"),
+    "application/xml"),
     "one-endless-text": lambda request: streamed(request, endless(b"a" * 100_000, first=b'{"trees": [{"number": "')),
     "never-ending": lambda request: streamed(request, endless(b" ", 0.05, first=b'{"trees": [')),
     "silent": lambda request: streamed(request, endless(b"", 30.0, first=b"{")),
@@ -69,12 +70,15 @@ ANSWERS = {
     "huge-integer": answered(b'{"trees": [{"number": ' + b"9" * 100_000 + b"}]}"),
     "error-page": answered(b"<!doctype html><html><body>Sorry</body></html>", "text/html"),
     "a-picture": answered(b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR", "image/png"),
-    "redirects": lambda request: web.Response(status=302, headers={"Location": f"/redirects?n={int(request.query.get('n', 0)) + 1}"}),
+    "redirects": lambda request: web.Response(status=302,
+    headers={"Location": f"/redirects?n={int(request.query.get('n', 0)) + 1}"}),
     "not-http": None,
 }  # fmt: skip
 CODES = {
-    "too-large": "response_too_large", "too-large-xml": "response_too_large", "one-endless-text": "response_too_large", "gzip-bomb": "response_too_large",
-    "never-ending": "service_too_slow", "silent": "service_too_slow", "not-gzip": "service_failed", "broken-off": "service_failed", "redirects": "redirect_refused",
+    "too-large": "response_too_large", "too-large-xml": "response_too_large", "one-endless-text": "response_too_large",
+    "gzip-bomb": "response_too_large",
+    "never-ending": "service_too_slow", "silent": "service_too_slow", "not-gzip": "service_failed",
+    "broken-off": "service_failed", "redirects": "redirect_refused",
 }  # fmt: skip
 
 
@@ -94,7 +98,8 @@ def hostile(rondine):
     office = rondine.office()
     office.record_types.make("hostile", document={"key": ["number"], "fields": [{"name": "number", "type": "text"}]})
     for form, rows, number in (("json", "trees[*]", "number"), ("xml", "/r/trees/tree", "@number")):
-        mapping = {"format": form, "outputs": [{"record_type": "hostile", "rows": [{"level": "tree", "at": rows}], "fields": [{"name": "number", "from": number}]}]}  # fmt: skip
+        mapping = {"format": form, "outputs": [{"record_type": "hostile", "rows": [{"level": "tree", "at": rows}],
+        "fields": [{"name": "number", "from": number}]}]}  # fmt: skip
         office.mappings.make(f"hostile-{form}", service=name, document=mapping)
     for kind in ANSWERS:
         form = "xml" if "xml" in kind or "entit" in kind else "json"

@@ -19,8 +19,10 @@ def files(rondine, tmp_path):
     papers = rondine.papers
     (tmp_path / "key.pem").write_text(papers.client_private_key)
     (tmp_path / "cert.pem").write_text(papers.client_certificate)
-    openssl(tmp_path, "pkcs12", "-export", "-inkey", "key.pem", "-in", "cert.pem", "-out", "client.p12", "-passout", f"pass:{PASSPHRASE}")  # fmt: skip
-    openssl(tmp_path, "pkcs12", "-export", "-inkey", "key.pem", "-in", "cert.pem", "-out", "open.p12", "-passout", "pass:")  # fmt: skip
+    openssl(tmp_path, "pkcs12", "-export", "-inkey", "key.pem", "-in", "cert.pem", "-out", "client.p12", "-passout",
+    f"pass:{PASSPHRASE}")  # fmt: skip
+    openssl(tmp_path, "pkcs12", "-export", "-inkey", "key.pem", "-in", "cert.pem", "-out", "open.p12", "-passout",
+    "pass:")  # fmt: skip
     openssl(tmp_path, "pkcs8", "-topk8", "-in", "key.pem", "-out", "locked.pem", "-passout", f"pass:{PASSPHRASE}")
     return tmp_path
 

@@ -16,7 +16,8 @@ from rondine.server.operations.models import Definition, Operation, Query, Sampl
 from rondine.server.records.models import RecordType
 from rondine.server.runs.models import Body, Run
 
-KINDS = ("services", "credentials", "connections", "standing-values", "definitions", "operations", "queries", "samples", "record-types", "mappings", "feeds")  # fmt: skip
+KINDS = ("services", "credentials", "connections", "standing-values", "definitions", "operations", "queries",
+"samples", "record-types", "mappings", "feeds")  # fmt: skip
 
 
 @pytest.fixture
@@ -108,4 +109,5 @@ def test_uses_are_told_with_the_kind_and_name_of_what_uses(grove):
     assert alone("queries", "query-1")["used_by"] == ["operation-1"]
     assert alone("definitions", "definition-1")["operations"] == ["operation-1"]
     assert alone("definitions", "definition-1")["schemas"] == 2
-    assert alone("feeds", "feed-1")["last_run"]["id"] == max(Run.objects.values_list("pk", flat=True).filter(feed__name="feed-1"))  # fmt: skip
+    assert alone("feeds", "feed-1")["last_run"]["id"] == max(Run.objects.values_list("pk",
+    flat=True).filter(feed__name="feed-1"))  # fmt: skip

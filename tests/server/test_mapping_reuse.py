@@ -12,10 +12,12 @@ def test_one_edit_reaches_all_that_use_it_but_the_exception(rondine, serve):
     outside = serve(lambda request: web.json_response({"trees": TREES}))
     rondine.permit(outside.port)
     service, office = rondine.connect("reuse", outside.url), rondine.office()
-    fields = [{"name": name, "type": kind} for name, kind in (("number", "text"), ("girth", "decimal"), ("street", "text"))]  # fmt: skip
+    fields = [{"name": name, "type": kind} for name, kind in (("number", "text"), ("girth", "decimal"), ("street",
+    "text"))]  # fmt: skip
     for name in ("reuse-tree", "reuse-other"):
         office.record_types.make(name, document={"key": ["number"], "fields": fields})
-    rules = [{"name": "number", "from": "number"}, {"name": "girth", "from": "girth"}, {"name": "street", "from": "street"}]  # fmt: skip
+    rules = [{"name": "number", "from": "number"}, {"name": "girth", "from": "girth"}, {"name": "street",
+    "from": "street"}]  # fmt: skip
     output = {"record_type": "reuse-tree", "rows": [{"level": "tree", "at": "trees[*]"}], "fields": rules}
     base = office.mappings.make("reuse-all", service=service, document={"outputs": [output]})
     exception = {"record_type": "reuse-tree", "fields": [{"name": "street", "from": "way"}]}
@@ -69,7 +71,8 @@ def test_another_response_is_fitted_onto_a_record_type_that_is_there(rondine, se
     service, office = rondine.connect("onto", outside.url), rondine.office()
     for name in ("onto-kept", "onto-other"):
         office.operations.make(name, service=service, document={"path": name.replace("onto-", "/")})
-    first = office.propose(office.try_operation(service=service, operation="onto-kept")["body"], rows=["$[*]"], name="onto-tree")  # fmt: skip
+    first = office.propose(office.try_operation(service=service, operation="onto-kept")["body"], rows=["$[*]"],
+    name="onto-tree")  # fmt: skip
     first["record_type"]["fields"].append({"name": "height_m", "type": "decimal", "unit": "m"})
     office.record_types.make("onto-tree", document=first["record_type"])
     office.mappings.make("onto-kept", service=service, document=first["mapping"])

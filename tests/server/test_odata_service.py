@@ -71,7 +71,8 @@ def test_fields_filter_order_and_expand_are_chosen_and_seen_in_the_address(rondi
     document["inputs"].append({"name": "species"})
     document["odata"] |= {
         "select": ["Number", "Species"],
-        "filter": [{"property": "Species", "operator": "startswith", "value": {"input": "species"}}, {"property": "Shelf/Row", "operator": "le", "type": "Edm.Int32", "value": "5"}],
+        "filter": [{"property": "Species", "operator": "startswith", "value": {"input": "species"}},
+        {"property": "Shelf/Row", "operator": "le", "type": "Edm.Int32", "value": "5"}],
         "order": [{"property": "Number", "is_descending": True}],
         "expand": [{"property": "Tests", "select": ["On", "Germinated"]}, {"property": "Collection"}],
         "count": True,
@@ -114,7 +115,9 @@ def test_one_is_found_made_changed_with_its_etag_withdrawn_from_and_removed(rond
 
 def test_all_pages_come_in_by_the_next_link(rondine, store):
     office, (_, _, names) = rondine.office(), store
-    document = {"outputs": [{"record_type": "lot", "rows": [{"level": "lot", "at": "value[*]"}], "fields": [{"name": "number", "from": "Number", "required": True}, {"name": "grams", "from": "Grams"}]}]}  # fmt: skip
+    document = {"outputs": [{"record_type": "lot", "rows": [{"level": "lot", "at": "value[*]"}],
+    "fields": [{"name": "number", "from": "Number", "required": True}, {"name": "grams",
+    "from": "Grams"}]}]}  # fmt: skip
     office.mappings.make("store-lots", service="store", document=document)
     office.feeds.make("store-lots", operation=names["GET /Lots"], mapping="store-lots", environment="test")
     run = office.run_feed("store-lots")
@@ -134,7 +137,8 @@ def test_the_old_version_speaks_in_its_own_envelope_and_literals(rondine, store)
     }
     rondine.sign_in("old-store", f"{base}/old", sign_in, {"client_secret": rondine.papers.seeds_secret})
     older = {"property": "Grams", "operator": "gt", "type": "Edm.Decimal", "value": {"input": "grams"}}
-    document = {"path": "/Lots", "inputs": [{"name": "grams", "type": "decimal"}], "odata": {"version": "2.0", "filter": [older], "count": True}, "paging": {"type": "next_address", "at": "/d/__next"}}  # fmt: skip
+    document = {"path": "/Lots", "inputs": [{"name": "grams", "type": "decimal"}], "odata": {"version": "2.0",
+    "filter": [older], "count": True}, "paging": {"type": "next_address", "at": "/d/__next"}}  # fmt: skip
     found = office.try_operation(service="old-store", document=document, inputs={"grams": "400"})
     inner = json.loads(office.text(found["body"])["text"])["d"]
     assert len(inner["results"]) == 25 and "__next" in inner and "Grams%20gt%20400M" in found["call"]["url"]

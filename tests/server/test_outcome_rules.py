@@ -44,7 +44,8 @@ def test_each_outcome_of_a_trial_is_told_apart(rondine, counter):
         for q in ("none", "empty", "closed", "told", "page", "some")
     }
     assert {q: one["outcome"]["kind"] for q, one in found.items()} == {
-        "none": "nothing_found", "empty": "nothing_found", "closed": "failure", "told": "failure", "page": "failure", "some": "good",
+        "none": "nothing_found", "empty": "nothing_found", "closed": "failure", "told": "failure", "page": "failure",
+        "some": "good",
     }  # fmt: skip
     assert found["closed"]["outcome"]["message"] == "the counter is closed"
     assert found["told"]["outcome"]["message"] == "no such collection"

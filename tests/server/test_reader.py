@@ -15,9 +15,11 @@ from rondine.server.definitions.reader import WORTH_A_PROCESS, read_in_own_proce
 
 def large(count=1200):
     """A definition with this many operations, whose schemas refer to each other."""
-    schemas = {f"S{n}": {"type": "object", "description": "of the office " * 12, "properties": {"n": {"type": "number", "multipleOf": 0.01}, "o": {"$ref": f"#/components/schemas/S{(n * 7) % count}"}}} for n in range(count)}  # fmt: skip
+    schemas = {f"S{n}": {"type": "object", "description": "of the office " * 12, "properties": {"n": {"type": "number",
+    "multipleOf": 0.01}, "o": {"$ref": f"#/components/schemas/S{(n * 7) % count}"}}} for n in range(count)}  # fmt: skip
     paths = {f"/trees/{n}": {"get": {"operationId": f"find{n}", "responses": {"200": {"description": "it", "content": {"application/json": {"schema": {"$ref": f"#/components/schemas/S{n}"}}}}}}} for n in range(count)}  # fmt: skip
-    return json.dumps({"openapi": "3.0.3", "info": {"title": "large", "version": "1"}, "paths": paths, "components": {"schemas": schemas}})  # fmt: skip
+    return json.dumps({"openapi": "3.0.3", "info": {"title": "large", "version": "1"}, "paths": paths,
+    "components": {"schemas": schemas}})  # fmt: skip
 
 
 def test_the_result_is_the_same_and_progress_is_told():

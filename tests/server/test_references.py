@@ -41,7 +41,8 @@ def make(rondine, desk, name):
         service=name,
         document={"path": "/trees",
                   "query": [{"name": "year", "value": standing}, {"name": "since", "value": {"input": "since"}}],
-                  "inputs": [{"name": "note", "type": "json", "try_value": {"of": standing}}, {"name": "since", "default": standing}],
+                  "inputs": [{"name": "note", "type": "json", "try_value": {"of": standing}}, {"name": "since",
+                  "default": standing}],
                   "headers": [{"name": "X-Note", "value": [{"input": "note"}, " of ", standing]}]},
     )  # fmt: skip
     office.operations.make(f"{name}-open", service=name, document={"path": "/open"})

@@ -35,23 +35,37 @@ def scheme(rondine, kind):
     signed = {"private_key": papers.seeds_private_key}
     lots = "/odata/Lots"
     return {
-        "basic": (soil, "/results", {"type": "basic", "user_name": papers.soil_user}, {"password": papers.soil_password}, {}),
-        "digest": (soil, "/digest/results", {"type": "digest", "user_name": papers.soil_user}, {"password": papers.soil_password}, {}),
-        "key and secret": (soil, "/keyed/results", {"type": "api_key", "name": "X-Lab-Key", "secret_name": "X-Lab-Secret"}, {"key": papers.soil_key, "secret": papers.soil_secret}, {}),
-        "query": (soil, "/keyed/results", {"type": "api_key", "name": "key", "secret_name": "secret", "carrier": "query"}, {"key": papers.soil_key, "secret": papers.soil_secret}, {}),
-        "cookie": (soil, "/keyed/results", {"type": "api_key", "name": "key", "secret_name": "secret", "carrier": "cookie"}, {"key": papers.soil_key, "secret": papers.soil_secret}, {}),
-        "mtls": (rondine.outside("soil-tls"), "/results", {"type": "basic", "user_name": papers.soil_user}, {"password": papers.soil_password, "tls_private_key": papers.client_private_key}, tls),
-        "client by tls": (rondine.outside("soil-tls"), "/bearer/results", {"type": "client_credentials", "token_address": f"{rondine.outside('soil-tls')}/oauth/token", "client_id": papers.soil_key, "client_authentication": "tls"}, {"tls_private_key": papers.client_private_key}, tls),
-        "client_credentials": (store, lots, seeds(rondine, type="client_credentials", scope="lots.read"), {"client_secret": papers.seeds_secret}, {}),
-        "body": (store, lots, seeds(rondine, type="client_credentials", client_authentication="body"), {"client_secret": papers.seeds_secret}, {}),
-        "private_key_jwt": (store, lots, seeds(rondine, type="client_credentials", client_authentication="private_key_jwt"), signed, {}),
-        "client_secret_jwt": (store, lots, seeds(rondine, type="client_credentials", client_authentication="client_secret_jwt"), {"client_secret": papers.seeds_secret}, {}),
+        "basic": (soil, "/results", {"type": "basic", "user_name": papers.soil_user},
+        {"password": papers.soil_password}, {}),
+        "digest": (soil, "/digest/results", {"type": "digest", "user_name": papers.soil_user},
+        {"password": papers.soil_password}, {}),
+        "key and secret": (soil, "/keyed/results", {"type": "api_key", "name": "X-Lab-Key",
+        "secret_name": "X-Lab-Secret"}, {"key": papers.soil_key, "secret": papers.soil_secret}, {}),
+        "query": (soil, "/keyed/results", {"type": "api_key", "name": "key", "secret_name": "secret",
+        "carrier": "query"}, {"key": papers.soil_key, "secret": papers.soil_secret}, {}),
+        "cookie": (soil, "/keyed/results", {"type": "api_key", "name": "key", "secret_name": "secret",
+        "carrier": "cookie"}, {"key": papers.soil_key, "secret": papers.soil_secret}, {}),
+        "mtls": (rondine.outside("soil-tls"), "/results", {"type": "basic", "user_name": papers.soil_user},
+        {"password": papers.soil_password, "tls_private_key": papers.client_private_key}, tls),
+        "client by tls": (rondine.outside("soil-tls"), "/bearer/results", {"type": "client_credentials",
+        "token_address": f"{rondine.outside('soil-tls')}/oauth/token", "client_id": papers.soil_key,
+        "client_authentication": "tls"}, {"tls_private_key": papers.client_private_key}, tls),
+        "client_credentials": (store, lots, seeds(rondine, type="client_credentials", scope="lots.read"),
+        {"client_secret": papers.seeds_secret}, {}),
+        "body": (store, lots, seeds(rondine, type="client_credentials", client_authentication="body"),
+        {"client_secret": papers.seeds_secret}, {}),
+        "private_key_jwt": (store, lots, seeds(rondine, type="client_credentials",
+        client_authentication="private_key_jwt"), signed, {}),
+        "client_secret_jwt": (store, lots, seeds(rondine, type="client_credentials",
+        client_authentication="client_secret_jwt"), {"client_secret": papers.seeds_secret}, {}),
         "jwt_bearer": (store, lots, seeds(rondine, type="jwt_bearer"), signed, {}),
-        "password_grant": (store, lots, seeds(rondine, type="password_grant", user_name="office"), {"client_secret": papers.seeds_secret, "password": papers.seeds_secret}, {}),
+        "password_grant": (store, lots, seeds(rondine, type="password_grant", user_name="office"),
+        {"client_secret": papers.seeds_secret, "password": papers.seeds_secret}, {}),
     }[kind]  # fmt: skip
 
 
-KINDS = ("basic", "digest", "key and secret", "query", "cookie", "mtls", "client by tls", "client_credentials", "body", "private_key_jwt", "client_secret_jwt", "jwt_bearer", "password_grant")  # fmt: skip
+KINDS = ("basic", "digest", "key and secret", "query", "cookie", "mtls", "client by tls", "client_credentials", "body",
+"private_key_jwt", "client_secret_jwt", "jwt_bearer", "password_grant")  # fmt: skip
 
 
 @pytest.mark.parametrize("kind", KINDS)
@@ -127,7 +141,8 @@ def session_operation(rondine, name, **how):
         service=name,
         document={
             "method": "POST", "path": "/session", "inputs": [{"name": "user"}, {"name": "password"}],
-            "body": {"type": "text", "content": ['{"user": ', {"input": "user"}, ', "password": ', {"input": "password"}, "}"]},
+            "body": {"type": "text", "content": ['{"user": ', {"input": "user"}, ', "password": ',
+            {"input": "password"}, "}"]},
         },
     )  # fmt: skip
     return name
@@ -146,7 +161,8 @@ def test_a_sign_in_operation_gives_a_token_that_later_calls_carry_until_it_ends(
     assert office.try_operation(service=name, document=document)["call"]["status"] == 200
     assert httpx.get(f"{rondine.outside('soil')}/control").json()["signed_in"] == before + 2
     manual = office.try_operation(
-        service=name, operation=f"{name}-in", inputs={"user": rondine.papers.soil_user, "password": rondine.papers.soil_password}, confirmed=True
+        service=name, operation=f"{name}-in", inputs={"user": rondine.papers.soil_user,
+        "password": rondine.papers.soil_password}, confirmed=True
     )  # fmt: skip
     assert manual["call"]["status"] == 200
     body = office.content(manual["body"])
@@ -282,7 +298,8 @@ def test_a_person_consents_and_calls_go_on_by_themselves(rondine, office):
     assert office.try_operation(service=name, document={"path": "/v1/days"})["call"]["status"] == 200
     rondine.tell("crew", revoke="access", begin="canary-crew-4711-")
     assert office.try_operation(service=name, document={"path": "/v1/days"})["call"]["status"] == 200
-    plan = {"method": "POST", "path": "/v1/days", "body": {"type": "form", "fields": [{"name": n, "value": v} for n, v in (("date", "2026-12-01"), ("crew", "Alder"), ("district", "Terrazze"), ("task", "planting"))]}}  # fmt: skip
+    plan = {"method": "POST", "path": "/v1/days", "body": {"type": "form", "fields": [{"name": n, "value": v} for n,
+    v in (("date", "2026-12-01"), ("crew", "Alder"), ("district", "Terrazze"), ("task", "planting"))]}}  # fmt: skip
     assert office.try_operation(service=name, document=plan, confirmed=True)["call"]["status"] == 201
     assert (
         leaks(

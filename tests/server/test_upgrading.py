@@ -29,21 +29,29 @@ INSERT INTO services_operation (id, project_id, service_id, name, title, version
     SELECT gen_random_uuid(), 1, id, 'list-trees', 'Trees', 7, '{"path": "/trees"}', '[]', now() FROM services_service;
 INSERT INTO records_mapping (id, project_id, service_id, name, title, version, document, problems, changed_at)
     SELECT gen_random_uuid(), 1, id, 'trees', '', 1, '%MAPPING%', '[]', now() FROM services_service;
-INSERT INTO services_connection (id, project_id, environment_id, service_id, name, title, version, document, problems, changed_at)
+INSERT INTO services_connection (id, project_id, environment_id, service_id, name, title, version, document, problems,
+changed_at)
     SELECT gen_random_uuid(), 1, 1, id, 'register-test', '', 1, '{"place": "harbour", "sign_in": {"type": "api_key", "name": "place", "place": "query"}, "own_sign_ins": [{"operation": "list-trees", "sign_in": {"type": "sign_in_operation", "operation": "log-in", "carried_in": "cookie"}}]}', '[]', now() FROM services_service;
 INSERT INTO items_revision (project_id, kind, item_id, name, version, content, what, why, at)
-    SELECT 1, 'connections', id, name, 1, jsonb_build_object('name', name, 'document', document), 'made', '', now() FROM services_connection;
-INSERT INTO records_feed (id, project_id, environment_id, operation_id, mapping_id, name, title, version, document, problems, changed_at)
-    SELECT gen_random_uuid(), 1, 1, o.id, m.id, 'trees', '', 1, '{"inputs": {"district": {"standing": "our-district"}}}', '[]', now() FROM services_operation o, records_mapping m;
-INSERT INTO runs_run (id, project_id, environment_id, feed_id, operation_id, kind, title, state, attempt, inputs, content, ending, completeness, remarks, queued_at)
+    SELECT 1, 'connections', id, name, 1, jsonb_build_object('name', name, 'document', document), 'made', '',
+    now() FROM services_connection;
+INSERT INTO records_feed (id, project_id, environment_id, operation_id, mapping_id, name, title, version, document,
+problems, changed_at)
+    SELECT gen_random_uuid(), 1, 1, o.id, m.id, 'trees', '', 1,
+    '{"inputs": {"district": {"standing": "our-district"}}}', '[]', now() FROM services_operation o, records_mapping m;
+INSERT INTO runs_run (id, project_id, environment_id, feed_id, operation_id, kind, title, state, attempt, inputs,
+content, ending, completeness, remarks, queued_at)
     SELECT 1, 1, 1, f.id, f.operation_id, 'feed', '', 'done', 1, '{}', '{}', '', '', '[]', now() FROM records_feed f;
-INSERT INTO runs_run (id, project_id, environment_id, kind, title, state, attempt, inputs, content, ending, completeness, remarks, queued_at)
+INSERT INTO runs_run (id, project_id, environment_id, kind, title, state, attempt, inputs, content, ending,
+completeness, remarks, queued_at)
     VALUES (2, 1, 1, 'feed', '', 'done', 1, '{}', '{"mapping": %MAPPING%}', '', '', '[]', now());
-INSERT INTO services_body (id, project_id, media_type, charset, size, stored, made_at) VALUES (gen_random_uuid(), 1, '', 'utf-8', 0, '', now());
+INSERT INTO services_body (id, project_id, media_type, charset, size, stored, made_at) VALUES (gen_random_uuid(), 1,
+'', 'utf-8', 0, '', now());
 """
 #: A mapping in the words of then; a field may have the name of one.
 MAPPING = """{"outputs": [{"record_type": "tree", "fields": [
-    {"name": "around", "from": {"standing": "cut"}, "convert": [{"type": "cut", "begin": 4}, {"type": "around", "before": "~", "behind": " m"},
+    {"name": "around", "from": {"standing": "cut"}, "convert": [{"type": "cut", "begin": 4}, {"type": "around",
+    "before": "~", "behind": " m"},
         {"type": "reckon", "what": "most"}], "default": 0.1000000000000000055}]}]}"""
 
 

@@ -82,7 +82,8 @@ PLACED = {
     "properties": {
         "tree": {"type": "string"},
         "kind": {"type": "string", "enum": ["tree"]},
-        "place": {"type": "object", "required": ["street"], "properties": {"street": {"type": "string"}, "house": {"type": "integer"}}},
+        "place": {"type": "object", "required": ["street"], "properties": {"street": {"type": "string"},
+        "house": {"type": "integer"}}},
     },
 }  # fmt: skip
 
@@ -223,7 +224,8 @@ enum State { SOUND LEANING @deprecated }
 interface Named { name: String! }
 union Found = Tree | Visit
 input Where { girth: Float = 4.5, state: [State!] = [SOUND] }
-type Tree implements Named { id: ID!, name: String!, girth: Decimal, state: State, visits(first: Int = 10, after: String): Visits!, old: String @deprecated }
+type Tree implements Named { id: ID!, name: String!, girth: Decimal, state: State, visits(first: Int = 10,
+after: String): Visits!, old: String @deprecated }
 type Visit { id: ID!, on: String }
 type Visits { nodes: [Visit!]!, pageInfo: Page! }
 type Page { hasNextPage: Boolean!, endCursor: String }
@@ -232,7 +234,8 @@ type Problem { message: String!, field: String }
 type Query { tree(id: ID!): Tree, trees(where: Where, first: Int): [Tree!]!, found: [Found!] }
 type Mutation { change(id: ID!, girth: Float = 0.25): Changed }
 """
-JSON_SCHEMA = json.dumps({"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "tree", **schema("3.1"), "$defs": {"Owner": OWNER}}).replace(
+JSON_SCHEMA = json.dumps({"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "tree", **schema("3.1"),
+"$defs": {"Owner": OWNER}}).replace(
     "#/REF/Tree", "#"
 ).replace("#/REF/", "#/$defs/").replace('"EXACT"', EXACT)  # fmt: skip
 XSD = """<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema" targetNamespace="urn:tree" xmlns:t="urn:tree" elementFormDefault="qualified">
@@ -244,13 +247,19 @@ XSD = """<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema" targetNamespace=
 <xs:complexType name="Tree"><xs:sequence><xs:element name="care" type="t:Care" minOccurs="0"/><xs:element name="girth" type="t:Girth" default="0.5"/><xs:choice><xs:element name="a" type="xs:string"/><xs:element name="b" type="xs:date"/></xs:choice>
 <xs:any minOccurs="0"/></xs:sequence><xs:attribute name="code" type="xs:string" use="required"/><xs:attribute ref="xml:lang" xmlns:xml="http://www.w3.org/XML/1998/namespace"/></xs:complexType></xs:schema>"""
 HAR = json.dumps({"log": {"version": "1.2", "creator": {"name": "a", "version": "1"}, "entries": [
-    {"startedDateTime": "2026-01-01T00:00:00Z", "time": 1.5, "request": {"method": "GET", "url": f"https://register.example/v1/trees?page={page}", "httpVersion": "HTTP/1.1", "cookies": [], "headers": [], "queryString": []},
-     "response": {"status": 200, "statusText": "OK", "httpVersion": "HTTP/1.1", "cookies": [], "headers": [{"name": "Content-Type", "value": "application/json"}],
-                  "content": {"mimeType": "application/json", "text": json.dumps({"trees": [{"number": "OLM-1", "girth": 2.5}], "total": 2, "page": page})}}, "timings": {"wait": 0.5}}
+    {"startedDateTime": "2026-01-01T00:00:00Z", "time": 1.5, "request": {"method": "GET",
+    "url": f"https://register.example/v1/trees?page={page}", "httpVersion": "HTTP/1.1", "cookies": [], "headers": [],
+    "queryString": []},
+     "response": {"status": 200, "statusText": "OK", "httpVersion": "HTTP/1.1", "cookies": [],
+     "headers": [{"name": "Content-Type", "value": "application/json"}],
+                  "content": {"mimeType": "application/json", "text": json.dumps({"trees": [{"number": "OLM-1",
+                  "girth": 2.5}], "total": 2, "page": page})}}, "timings": {"wait": 0.5}}
     for page in (1, 2)] + [
-    {"request": {"method": "POST", "url": "https://register.example/v1/tokens/summer-7x/care", "headers": [], "postData": {"mimeType": media, "text": text}},
+    {"request": {"method": "POST", "url": "https://register.example/v1/tokens/summer-7x/care", "headers": [],
+    "postData": {"mimeType": media, "text": text}},
      "response": {"status": 201, "content": {"mimeType": "application/json", "text": '{"id": 7}'}}}
-    for media, text in (("application/json", '{"work": "pruned"}'), ("application/x-www-form-urlencoded", "work=felled&sign=a&sign=b"))]}})  # fmt: skip
+    for media, text in (("application/json", '{"work": "pruned"}'), ("application/x-www-form-urlencoded",
+    "work=felled&sign=a&sign=b"))]}})  # fmt: skip
 WSDL = {name: (DOCUMENTS / name).read_text() for name in ("permits.wsdl", "permits.xsd")}
 
 #: name -> (files, operations, whether its export holds as many: OpenAPI tells operations apart by method and path).

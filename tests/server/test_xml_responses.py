@@ -1,4 +1,5 @@
-"""Responses in XML, from looking at them to kept records: the soil laboratory, SOAP, and Atom of an old OData service."""
+"""Responses in XML, from looking at them to kept records: the soil laboratory, SOAP, and Atom of an old OData
+service."""
 
 import pytest
 from aiohttp import web
@@ -158,7 +159,8 @@ def test_answers_of_a_soap_service_become_records(rondine):
     rows = found["row_choices"][0]["path"]
     assert rows.endswith("/p:permit")
     run, records = kept(
-        rondine, "soap-records", name, office.propose(found["body"], rows=[rows], name="soap-permit"), name="soap-permit", status="granted"
+        rondine, "soap-records", name, office.propose(found["body"], rows=[rows], name="soap-permit"),
+        name="soap-permit", status="granted"
     )  # fmt: skip
     assert run["state"] == "done" and len(records) == found["row_choices"][0]["count"], run
     assert {one["status"] for one in records} == {"granted"}

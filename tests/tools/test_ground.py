@@ -26,7 +26,8 @@ def test_a_taken_port_is_passed_over():
 
 def test_two_that_look_for_a_port_at_once_get_different_ones():
     script = "import ground; print(next(ground.free_ports(47310)), flush=True); input()"
-    with subprocess.Popen([sys.executable, "-c", script], cwd=ROOT / "tools", stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True) as other:  # fmt: skip
+    with subprocess.Popen([sys.executable, "-c", script], cwd=ROOT / "tools", stdin=subprocess.PIPE,
+    stdout=subprocess.PIPE, text=True) as other:  # fmt: skip
         theirs = int(other.stdout.readline())
         assert next(ground.free_ports(theirs)) != theirs  # nobody listens on it yet
         other.stdin.write("\n")

@@ -23,7 +23,8 @@ def tree(number):
 
 
 def as_json(count=ROWS):
-    return [b'{"total": %d, "trees": [' % count, *(b"%s%s" % (b"," if at else b"", json.dumps(tree(at)).encode()) for at in range(count)), b'], "end": true}']  # fmt: skip
+    return [b'{"total": %d, "trees": [' % count, *(b"%s%s" % (b"," if at else b"",
+    json.dumps(tree(at)).encode()) for at in range(count)), b'], "end": true}']  # fmt: skip
 
 
 def as_xml(count=ROWS):
@@ -36,7 +37,8 @@ def as_xml(count=ROWS):
 
 
 class Growing:
-    """Answers at first with a few trees, to describe the operation by, then with all of them; slowly, if it is told to."""
+    """Answers at first with a few trees, to describe the operation by, then with all of them; slowly, if it is told
+    to."""
 
     def __init__(self, pieces, media_type):
         self.few, self.all = pieces(3), b"".join(pieces())
@@ -71,7 +73,8 @@ def large_feed(rondine, serve, name, pieces, media_type="application/json", rows
     [
         ("large-json", as_json, "application/json", "$.trees[*]"),
         ("large-xml", as_xml, "application/xml", "/r/trees/tree"),
-        ("large-lines", lambda count=ROWS: [json.dumps(tree(at)).encode() + b"\n" for at in range(count)], "application/x-ndjson", "$[*]"),
+        ("large-lines", lambda count=ROWS: [json.dumps(tree(at)).encode() + b"\n" for at in range(count)],
+        "application/x-ndjson", "$[*]"),
     ],
 )  # fmt: skip
 def test_a_large_response_is_read_in_parts_and_memory_stays(rondine, serve, name, pieces, media_type, rows):

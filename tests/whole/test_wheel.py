@@ -19,7 +19,8 @@ from ground import VENV, die_with_parent  # isort: skip
 
 
 class Installation:
-    """A wheel in an environment that has nothing else, with a database of its own; nothing of the tree is in its path."""
+    """A wheel in an environment that has nothing else, with a database of its own; nothing of the tree is in its
+    path."""
 
     def __init__(self, folder: Path, register_url: str, key: str) -> None:
         self.folder, self.register_url, self.key = folder, register_url, key

@@ -510,7 +510,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description What is in a definition: operations, schemas, servers, sign-ins, and what is wrong with it. Nothing is written. */
+        /**
+         * @description What is in a definition: operations, schemas, servers, sign-ins, and what is wrong with it. Nothing is
+         *         written.
+         */
         post: operations["lookAtDefinition"];
         delete?: never;
         options?: never;
@@ -2462,7 +2465,7 @@ export interface components {
         };
         /**
          * ConnectionDocument
-         * @description How a service is reached in one environment. Where:
+         * @description How a service is reached in one environment: where it is, how much it may be asked, how to sign in there, and what goes with every request.
          */
         ConnectionDocument: {
             /**
@@ -2477,25 +2480,40 @@ export interface components {
             blanks?: {
                 [key: string]: string;
             };
-            /** @default  */
+            /**
+             * @description where the service is described, for people
+             * @default
+             */
             documentation?: string;
-            /** @default true */
+            /**
+             * @description a disabled connection is not used
+             * @default true
+             */
             enabled?: boolean;
             /**
-             * @description others of the same service, such as https://archive.register.example, that next pages may be on; what goes with every request goes there too. tls, proxy, time_outs
+             * @description others of the same service, such as https://archive.register.example, that next pages may be on; what goes with every request goes there too
              * @default []
              */
             further_origins?: string[];
-            /** @default [] */
+            /**
+             * @description that go with every request
+             * @default []
+             */
             headers?: components["schemas"]["StandingParameter"][];
-            /** @default [] */
+            /**
+             * @description how many calls in which time; all are kept at once
+             * @default []
+             */
             limits?: components["schemas"]["Limit"][];
             /**
-             * @description of one response. How to sign in: sign_in, and own_sign_ins of single operations. With every request: headers, query
+             * @description of one response
              * @default 67108864
              */
             most_bytes?: number;
-            /** @default [] */
+            /**
+             * @description of single operations
+             * @default []
+             */
             own_sign_ins?: components["schemas"]["OwnSignIn"][];
             /**
              * @description calls under way at a time, over all processes
@@ -2504,16 +2522,20 @@ export interface components {
             parallel?: number | null;
             /** @default {} */
             proxy?: components["schemas"]["ProxySettings"];
-            /** @default [] */
+            /**
+             * @description parameters that go with every request
+             * @default []
+             */
             query?: components["schemas"]["StandingParameter"][];
             /**
+             * @description how all operations sign in that have no sign-in of their own
              * @default {
              *       "type": "none"
              *     }
              */
             sign_in?: components["schemas"]["NoSignIn"] | components["schemas"]["ApiKey"] | components["schemas"]["Bearer"] | components["schemas"]["Basic"] | components["schemas"]["Digest"] | components["schemas"]["ClientCertificate"] | components["schemas"]["ClientCredentials"] | components["schemas"]["AuthorizationCode"] | components["schemas"]["JwtBearer"] | components["schemas"]["PasswordGrant"] | components["schemas"]["SignInOperation"] | components["schemas"]["UserNameToken"] | components["schemas"]["SoapHeader"];
             /**
-             * @description only workers started for this site execute its runs. How much: limits, all kept at once
+             * @description only workers started for this site execute its runs
              * @default
              */
             site?: string;
@@ -3355,7 +3377,7 @@ export interface components {
             /** @default  */
             client_id?: string;
             /**
-             * @description who signs, and for whom (both client_id if left out)
+             * @description who signs the statement (client_id if left out)
              * @default
              */
             issuer?: string;
@@ -3377,7 +3399,7 @@ export interface components {
              */
             scope_in_assertion?: boolean;
             /**
-             * @description who signs, and for whom (both client_id if left out)
+             * @description for whom it is (client_id if left out)
              * @default
              */
             subject?: string;
@@ -3833,7 +3855,10 @@ export interface components {
         NamingGivenRequest: {
             rule: components["schemas"]["NamingRule"];
         };
-        /** NamingRule */
+        /**
+         * NamingRule
+         * @description How names are proposed for the items of a project.
+         */
         NamingRule: {
             /**
              * @description the word that feeds begin with, empty for none
@@ -5214,7 +5239,10 @@ export interface components {
              */
             rows?: string[];
         };
-        /** @description content: responses in JSON, one JSON value a line, or XML, told by their media types or else by how they begin. */
+        /**
+         * @description content: responses in JSON, one JSON value a line, or XML, told by their media types or else by how they
+         *     begin.
+         */
         ResponsesAskedRequest: {
             /**
              * @description the rest of the question, in JSON
@@ -5795,7 +5823,10 @@ export interface components {
             readonly version: number;
             readonly warnings: components["schemas"]["ProblemItem"][];
         };
-        /** StandingValueDocument */
+        /**
+         * StandingValueDocument
+         * @description A value that operations, mappings and connections refer to by name.
+         */
         StandingValueDocument: {
             /** @default  */
             description?: string;
@@ -5891,7 +5922,7 @@ export interface components {
         };
         /**
          * TimeOutSettings
-         * @description Seconds.
+         * @description How long each part of a call may take, in seconds.
          */
         TimeOutSettings: {
             /**
@@ -5926,7 +5957,10 @@ export interface components {
             /** Format: double */
             resolved: number | null;
         };
-        /** TlsSettings */
+        /**
+         * TlsSettings
+         * @description Whom the connection trusts, and by which certificate it shows who calls.
+         */
         TlsSettings: {
             /**
              * @description certificates (PEM) of the authority that the service's certificate comes from, if it is no public one
@@ -6226,22 +6260,23 @@ export interface components {
         };
         /**
          * Condition
-         * @description A condition on a row. source: where its value comes from.  is_: how that is compared; present means there, not null and not empty.
-         *         value: what it is compared with: a number or text, for one_of and none_of a list, for matches a regular expression (RFC 9485) that the whole
-         *         text must have.
+         * @description A condition on a row.
          */
         "rondine.core.mapping.document.Condition": {
+            /** @description where its value comes from */
             from: string | components["schemas"]["Source"];
             /**
+             * @description how that is compared; present means there, not null and not empty
              * @default equal
              * @enum {unknown}
              */
             is?: "absent" | "at_least" | "at_most" | "equal" | "less" | "matches" | "more" | "none_of" | "not_equal" | "one_of" | "present";
+            /** @description what it is compared with: a number or text, for one_of and none_of a list, for matches a regular expression (RFC 9485) that the whole text must have */
             value?: unknown;
         };
         /**
          * Condition
-         * @description One comparison of a filter. type: of the property, which says how the value is written. One whose input has no value is left out.
+         * @description One comparison of a filter.
          */
         "rondine.core.operations.odata.Condition": {
             /**
@@ -6250,7 +6285,10 @@ export interface components {
              */
             operator?: "contains" | "endswith" | "eq" | "ge" | "gt" | "has" | "in" | "le" | "lt" | "ne" | "startswith";
             property: string;
-            /** @default Edm.String */
+            /**
+             * @description of the property, which says how the value is written. One whose input has no value is left out
+             * @default Edm.String
+             */
             type?: string;
             /** @default  */
             value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];

@@ -1,11 +1,12 @@
 """Forms and JSON Schemas drawn from documents: one field for each of a document's, with its kind, default, choices and
 help text.
 
-The help stands in the class's docstring, the one place where it is written: `name: what it is.`, two blanks between
-fields; a sentence before the first of them is about the whole.
+What a field is stands with it: `Annotated[..., Meta(title=..., description=...)]`; a title only where the field's name
+does not say it. What the whole is stands in the class's docstring.
 """
 
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from inspect import cleandoc
 from types import UnionType
@@ -14,8 +15,6 @@ from typing import Annotated, Any, Literal, Union, get_args, get_origin, get_typ
 import msgspec
 
 from rondine.core.settings import Document, documents_in, dump
-
-_HELP = re.compile(r"(?<![\w])([a-z_]+(?:, [a-z_]+)*): (.+?)(?=\s{2,}[a-z_]+(?:, [a-z_]+)*: |$)", re.DOTALL)
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,22 +44,22 @@ class Form:
 
 def form_of(kind: type[Document]) -> Form:
     """The form of one document class, with the fields it inherits."""
-    words, helps = _texts(kind)
     hints = get_type_hints(kind, include_extras=True)
     made = []
     for one in msgspec.structs.fields(kind):
-        shape, choices = _shape(hints[one.name], one.name)
+        shape, choices = _shape(hints[one.name])
         default = (
             None
             if one.required
             else dump(one.default if one.default is not msgspec.NODEFAULT else one.default_factory())
         )
+        title, help_text, extra = _said_of(hints[one.name])
         made.append(
             FormField(
                 one.encode_name,
-                title_of(one.name),
-                shape,
-                helps.get(one.name, ""),
+                title or title_of(one.name),
+                extra.get("form", shape),
+                help_text,
                 default,
                 choices,
                 one.required,
@@ -70,11 +69,12 @@ def form_of(kind: type[Document]) -> Form:
     own = set(kind.__annotations__)
     made.sort(key=lambda one: (one.is_rare, one.name not in own))
     tag = str(kind.__struct_config__.tag or "")
-    return Form(tag, title_of(tag or kind.__name__), words, made)
+    return Form(tag, title_of(tag or kind.__name__), _words_of(kind), made)
 
 
 def document_schema(kind: Any) -> dict[str, Any]:
-    """JSON Schema 2020-12 of a document by itself, for editors: its parts under $defs, each field with its help text."""
+    """JSON Schema 2020-12 of a document by itself, for editors: its parts under $defs, each field with its help
+    text."""
     schema: dict[str, Any] = msgspec.json.schema(kind)
     _describe(schema.get("$defs", {}), kind)
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema}
@@ -88,13 +88,25 @@ def component_schema(kind: Any) -> tuple[dict[str, Any], dict[str, Any]]:
 
 
 def _describe(parts: dict[str, Any], kind: Any) -> None:
-    """Puts what docstrings say with the parts and fields that they say it of."""
+    """Puts what docstrings say with the parts that they say it of, on one line."""
     documents = documents_in(kind)
     for name in parts.keys() & documents.keys():
-        parts[name]["description"], helps = _texts(documents[name])
-        for one in msgspec.structs.fields(documents[name]):
-            if one.name in helps:
-                parts[name]["properties"][one.encode_name]["description"] = helps[one.name]
+        parts[name]["description"] = _words_of(documents[name])
+
+
+def _words_of(kind: type[Document]) -> str:
+    return " ".join(cleandoc(kind.__doc__ or "").split())
+
+
+def _said_of(hint: Any) -> tuple[str, str, Mapping[str, Any]]:
+    """(title, description, what else its form needs) of a field; what stands furthest out counts."""
+    title, description = "", ""
+    extra: dict[str, Any] = {}
+    for meta in getattr(hint, "__metadata__", ()):
+        if isinstance(meta, msgspec.Meta):
+            title, description = meta.title or title, meta.description or description
+            extra |= meta.extra or {}
+    return title, description, extra
 
 
 def title_of(name: str) -> str:
@@ -104,35 +116,17 @@ def title_of(name: str) -> str:
     return text[:1].upper() + text[1:]
 
 
-def _texts(kind: type[Document]) -> tuple[str, dict[str, str]]:
-    """(what the class is, help by field) from its docstring and those of the classes it comes from."""
-    helps: dict[str, str] = {}
-    words = ""
-    for one in reversed(kind.__mro__):
-        if not (isinstance(one, type) and issubclass(one, Document)) or one is Document or "__doc__" not in vars(one):
-            continue
-        text = cleandoc(one.__doc__ or "").replace("\n", "  ")  # a line may begin with the next field
-        found = [
-            match for match in _HELP.finditer(text) if set(match.group(1).split(", ")) <= set(one.__struct_fields__)
-        ]
-        words = " ".join((text[: found[0].start()] if found else text).split())
-        for match in found:
-            for name in match.group(1).split(", "):
-                helps[name] = " ".join(match.group(2).split()).rstrip(".")
-    return words, helps
-
-
-def _shape(hint: Any, name: str) -> tuple[str, list[str]]:
+def _shape(hint: Any) -> tuple[str, list[str]]:
     """(kind, choices)."""
     while get_origin(hint) is Annotated:
         hint = get_args(hint)[0]
     if get_origin(hint) in (Union, UnionType):
         inner = [argument for argument in get_args(hint) if argument is not type(None)]
-        return _shape(inner[0], name) if len(inner) == 1 else ("json", [])
+        return _shape(inner[0]) if len(inner) == 1 else ("json", [])
     if get_origin(hint) is Literal:
         return "choice", [str(argument) for argument in get_args(hint)]
     if hint is str:
-        return ("long_text" if name in ("authority", "certificate") else "text"), []
+        return "text", []
     for plain, kind in ((bool, "boolean"), (int, "integer"), (float, "number")):
         if hint is plain:
             return kind, []

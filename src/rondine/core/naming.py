@@ -15,14 +15,16 @@ Separator = Literal["-", "_"]
 
 
 class NamingRule(Document, frozen=True):
-    """separator: between the words of an item's name.  field_separator: of a field's.  service_first: operations, mappings and feeds begin with their
-    service's name.  feeds_begin: the word that feeds begin with, empty for none.
-    """
+    """How names are proposed for the items of a project."""
 
-    separator: Separator = "-"
-    field_separator: Separator = "_"
-    service_first: bool = False
-    feeds_begin: Annotated[str, Meta(pattern=r"^([a-z][a-z0-9]{0,19})?$")] = "all"
+    separator: Annotated[Separator, Meta(description="between the words of an item's name")] = "-"
+    field_separator: Annotated[Separator, Meta(description="of a field's")] = "_"
+    service_first: Annotated[
+        bool, Meta(description="operations, mappings and feeds begin with their service's name")
+    ] = False
+    feeds_begin: Annotated[
+        str, Meta(pattern=r"^([a-z][a-z0-9]{0,19})?$", description="the word that feeds begin with, empty for none")
+    ] = "all"
 
     def separator_of(self, kind: Named) -> Separator:
         return self.field_separator if kind == "field" else self.separator

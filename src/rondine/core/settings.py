@@ -19,12 +19,15 @@ from rondine.core.documents.json import plain_decimal, pointer_text
 from rondine.core.errors import InputError, did_you_mean
 
 T = TypeVar("T")
+#: Of a field's Meta: a text of several lines, for which its form has room.
+LONG_TEXT = {"form": "long_text"}
 
 
 class Document(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, kw_only=True):
-    """Base of every settings and document value. RARE: fields that few need; forms put them behind the others.  REFERENCES: fields that hold the name
-    of an item -> its kind, as in the API's paths (`core/references.py`).  GIVEN: fields with a value for an input, which may be `{"standing": name}`;
-    GIVEN_BY_NAME: with such values by the names of inputs."""
+    """Base of every settings and document value. RARE: fields that few need; forms put them behind the others.
+    REFERENCES: fields that hold the name of an item -> its kind, as in the API's paths (`core/references.py`).  GIVEN:
+    fields with a value for an input, which may be `{"standing": name}`; GIVEN_BY_NAME: with such values by the names of
+    inputs."""
 
     RARE: ClassVar[frozenset[str]] = frozenset()
     REFERENCES: ClassVar[Mapping[str, str]] = {}

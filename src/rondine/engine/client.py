@@ -64,7 +64,8 @@ PATIENCE = 60.0
 
 @dataclass(frozen=True, slots=True)
 class Timings:
-    """Milliseconds from the start of the call, None for what did not happen (a connection used again has no connect)."""
+    """Milliseconds from the start of the call, None for what did not happen (a connection used again has no
+    connect)."""
 
     resolved: float | None = None
     connected: float | None = None
@@ -216,7 +217,8 @@ class Engine:
     async def _signed(
         self, connection: OpenConnection, ask: Send, patience: float, on_side_call: OnSideCall
     ) -> Received:
-        """One call through the sign-in. With two sets of secrets, the second is tried once where the first is refused."""
+        """One call through the sign-in. With two sets of secrets, the second is tried once where the first is
+        refused."""
         while (connection.token_id, connection.version) in self._newer:
             connection = self._newer[connection.token_id, connection.version]
         received = await self._in_turn(connection, ask, patience, on_side_call)
@@ -650,7 +652,8 @@ def _refusal(error: aiohttp.ClientConnectorError) -> str:
 _BAD_HEADS = (
     ("Got more than", "a header, or the status line, is longer than 16,384 bytes", "tell the service's provider"),
     ("Too many headers", "the response has more headers than can be read", "tell the service's provider"),
-    ("Duplicate Content-Length", "Content-Length is duplicated, so that nobody knows where the body ends", "tell the service's provider"),
+    ("Duplicate Content-Length", "Content-Length is duplicated, so that nobody knows where the body ends",
+    "tell the service's provider"),
     ("Invalid HTTP header", "a header holds a character that none may have", "tell the service's provider"),
     (
         "Bad status line",

@@ -144,7 +144,8 @@ class InspectionDesk:
         if request.method == "GET" and kinds - {"query"}:
             return failed("a mutation is sent by POST", status=405, code="METHOD")
         done = graphql_sync(
-            self.schema, text, root_value=self, variable_values=given.get("variables") or {}, operation_name=given.get("operationName"),
+            self.schema, text, root_value=self, variable_values=given.get("variables") or {},
+            operation_name=given.get("operationName"),
             field_resolver=resolve,
         )  # fmt: skip
         return web.json_response(done.formatted)
@@ -175,8 +176,10 @@ class InspectionDesk:
             raise GraphQLError(f"{input['on']} is in the future", extensions={"code": "BAD_DAY"})
         number = input["tree"]
         made = {
-            "id": f"I-{len(self.rows) + 1}", "tree": {"number": number, "species": SPECIES[0][0]}, "on": input["on"], "grade": input["grade"],
-            "notes": input.get("notes"), "inspector": "Ines", "findings": [{"severe": False, **finding} for finding in input.get("findings") or []],
+            "id": f"I-{len(self.rows) + 1}", "tree": {"number": number, "species": SPECIES[0][0]}, "on": input["on"],
+            "grade": input["grade"],
+            "notes": input.get("notes"), "inspector": "Ines", "findings": [{"severe": False,
+            **finding} for finding in input.get("findings") or []],
         }  # fmt: skip
         self.rows.insert(0, made)
         return made

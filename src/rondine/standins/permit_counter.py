@@ -26,8 +26,10 @@ class PermitCounter:
         self.user, self.password = user, password
         self.permits: list[dict[str, Any]] = [
             {
-                "number": f"P-{n}", "tree": f"OLM-{n:05d}", "reason": "felling" if n % 2 else 'crown & "roots"', "status": STATUSES[n % 3],
-                "from": f"2026-11-{n:02d}", "until": None if n % 4 else f"2026-12-{n:02d}", "conditions": ["by hand"] * (n % 3),
+                "number": f"P-{n}", "tree": f"OLM-{n:05d}", "reason": "felling" if n % 2 else 'crown & "roots"',
+                "status": STATUSES[n % 3],
+                "from": f"2026-11-{n:02d}", "until": None if n % 4 else f"2026-12-{n:02d}",
+                "conditions": ["by hand"] * (n % 3),
             }
             for n in range(1, 13)
         ]  # fmt: skip

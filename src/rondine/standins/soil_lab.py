@@ -162,7 +162,8 @@ class SoilLab:
 
 
 def result(number: int) -> str:
-    """One lab result. Dates come in two forms, numbers with a comma, and a result with one layer has one element of it."""
+    """One lab result. Dates come in two forms, numbers with a comma, and a result with one layer has one element of
+    it."""
     day = 1 + number % 28
     taken = f"{day:02d}.10.2026" if number % 2 else f"2026-10-{day:02d}"
     layers = "".join(

@@ -56,7 +56,8 @@ def tree(i: int, *, seed: int = 1, version: int = 1) -> dict[str, Any]:
             else f"{rng.randrange(1890, 2024)}-{rng.randrange(1, 13):02d}-{rng.randrange(1, 29):02d}"
         ),
         "surveyed": (
-            f"2025-{rng.randrange(1, 12):02d}-{rng.randrange(1, 29):02d}T{rng.randrange(7, 18):02d}:{rng.randrange(0, 60):02d}:00+01:00"
+            f"2025-{rng.randrange(1, 12):02d}-{rng.randrange(1, 29):02d}"
+            f"T{rng.randrange(7, 18):02d}:{rng.randrange(0, 60):02d}:00+01:00"
         ),
         "protected": rng.random() < 0.15,
         "sheet": f"/v1/trees/OLM-{i + 1:05d}/sheet.svg",

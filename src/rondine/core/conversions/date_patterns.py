@@ -14,7 +14,8 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from rondine.core.errors import InputError, did_you_mean
 
-_MONTHS = ("january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november", "december")  # fmt: skip
+_MONTHS = ("january", "february", "march", "april", "may", "june", "july", "august", "september", "october",
+"november", "december")  # fmt: skip
 _DAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 _OFFSET = r"(?P<offset>Z|[+-]\d{2}(?::?\d{2})?)"
 _FIELDS = {
@@ -118,12 +119,10 @@ def zone_named(name: str) -> ZoneInfo:
 
 
 def _date(parts: dict[str, str | None]) -> date:
-    if short := parts.get(
-        "yy"
-    ):  # UTS #35: within 80 years before and 20 after; the middle is fixed here, so that no clock is asked
+    year = int(parts.get("y") or 0)
+    if short := parts.get("yy"):
+        # UTS #35: within 80 years before and 20 after; the middle is fixed here, so that no clock is asked
         year = int(short) + (2000 if int(short) < 70 else 1900)
-    else:
-        year = int(parts["y"] or 0)
     return date(year, _month(parts), int(parts["d"] or 0))
 
 

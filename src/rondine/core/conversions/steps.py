@@ -37,7 +37,8 @@ Quick = tuple[type, Callable[[Any], Any], Any]
 
 
 class Step(Document, frozen=True):
-    """Base of conversions. TAKES_LIST: it is given a list whole, not element by element.  FITS: the kinds of values (JSON Schema's) it is offered for."""
+    """Base of conversions. TAKES_LIST: it is given a list whole, not element by element.  FITS: the kinds of values
+    (JSON Schema's) it is offered for."""
 
     TAKES_LIST: ClassVar[bool] = False
     FITS: ClassVar[frozenset[str]] = frozenset({"string"})
@@ -58,15 +59,20 @@ class Step(Document, frozen=True):
 
 
 class Number(Step, tag="number", frozen=True):
-    """A text as a number. decimal: the mark before the fraction.  grouping: marks between groups of digits, taken away; blanks always are. The last group
-    has three digits, so that 2.5 is no 25 where the mark is a point.
+    """A text as a number."""
 
-    percent: a sign % behind it divides by 100.
-    """
-
-    decimal: Annotated[str, Meta(max_length=1)] = "."
-    grouping: Annotated[str, Meta(max_length=4)] = ""
-    percent: bool = False
+    decimal: Annotated[str, Meta(max_length=1, description="the mark before the fraction")] = "."
+    grouping: Annotated[
+        str,
+        Meta(
+            max_length=4,
+            description=(
+                "marks between groups of digits, taken away; blanks always are. The last group has three digits, so"
+                " that 2.5 is no 25 where the mark is a point"
+            ),
+        ),
+    ] = ""
+    percent: Annotated[bool, Meta(description="a sign % behind it divides by 100")] = False
 
     def check(self) -> None:
         if self.decimal and self.decimal in self.grouping:
@@ -106,13 +112,16 @@ def _grouped(marks: str) -> re.Pattern[str]:
 
 
 class Arithmetic(Step, tag="arithmetic", frozen=True):
-    """A number reckoned with, in this order. multiply, divide, add: a number each.  digits: it is rounded to; behind the point, to the nearest, halves to even."""
+    """A number reckoned with, in this order."""
 
     FITS = frozenset({"string", "integer", "number"})
-    multiply: Decimals | None = None
-    divide: Decimals | None = None
-    add: Decimals | None = None
-    digits: Annotated[int, Meta(ge=0, le=30)] | None = None
+    multiply: Annotated[Decimals | None, Meta(description="a number each")] = None
+    divide: Annotated[Decimals | None, Meta(description="a number each")] = None
+    add: Annotated[Decimals | None, Meta(description="a number each")] = None
+    digits: Annotated[
+        Annotated[int, Meta(ge=0, le=30)] | None,
+        Meta(description="it is rounded to; behind the point, to the nearest, halves to even"),
+    ] = None
 
     def check(self) -> None:
         if self.divide is not None and Decimal(self.divide) == 0:
@@ -144,9 +153,14 @@ class Arithmetic(Step, tag="arithmetic", frozen=True):
 
 
 class DateOf(Step, tag="date", frozen=True):
-    """A text as a date. patterns: forms it may have, by UTS #35 (dd.MM.yyyy); the first that fits."""
+    """A text as a date."""
 
-    patterns: Annotated[list[str], Meta(min_length=1, max_length=20)]
+    patterns: Annotated[
+        list[str],
+        Meta(
+            min_length=1, max_length=20, description="forms it may have, by UTS #35 (dd.MM.yyyy); the first that fits"
+        ),
+    ]
 
     def check(self) -> None:
         for pattern in self.patterns:
@@ -165,10 +179,10 @@ class DateOf(Step, tag="date", frozen=True):
 
 
 class MomentOf(Step, tag="datetime", frozen=True):
-    """A text as a date and time. patterns: by UTS #35 (dd.MM.yyyy HH:mm).  zone: where times without an offset were written (Europe/Rome)."""
+    """A text as a date and time."""
 
-    patterns: Annotated[list[str], Meta(min_length=1, max_length=20)]
-    zone: str = ""
+    patterns: Annotated[list[str], Meta(min_length=1, max_length=20, description="by UTS #35 (dd.MM.yyyy HH:mm)")]
+    zone: Annotated[str, Meta(description="where times without an offset were written (Europe/Rome)")] = ""
 
     def check(self) -> None:
         for pattern in self.patterns:
@@ -192,10 +206,10 @@ class MomentOf(Step, tag="datetime", frozen=True):
 
 
 class Epoch(Step, tag="epoch", frozen=True):
-    """A number since 1970-01-01 UTC as a date and time. unit: of the number."""
+    """A number since 1970-01-01 UTC as a date and time."""
 
     FITS = frozenset({"string", "integer", "number"})
-    unit: Literal["seconds", "milliseconds"] = "seconds"
+    unit: Annotated[Literal["seconds", "milliseconds"], Meta(description="of the number")] = "seconds"
 
     def made(self, value: Any) -> Any:
         number = to_decimal(value)
@@ -211,10 +225,10 @@ class Epoch(Step, tag="epoch", frozen=True):
 
 
 class YesNo(Step, tag="boolean", frozen=True):
-    """Words as true or false, whatever their case. as_true, as_false: those that stand for it."""
+    """Words as true or false, whatever their case."""
 
-    as_true: tuple[str, ...] = ("true", "yes", "1")
-    as_false: tuple[str, ...] = ("false", "no", "0")
+    as_true: Annotated[tuple[str, ...], Meta(description="those that stand for it")] = ("true", "yes", "1")
+    as_false: Annotated[tuple[str, ...], Meta(description="those that stand for it")] = ("false", "no", "0")
 
     def made(self, value: Any) -> Any:
         if isinstance(value, bool):
@@ -228,11 +242,14 @@ class YesNo(Step, tag="boolean", frozen=True):
 
 
 class Table(Step, tag="table", frozen=True):
-    """One value for another. values: by text.  otherwise: what becomes of one that is not there: reject, keep, or empty."""
+    """One value for another."""
 
     FITS = frozenset({"string", "integer", "boolean"})
-    values: dict[str, Any]
-    otherwise: Literal["reject", "keep", "empty"] = "reject"
+    values: Annotated[dict[str, Any], Meta(description="by text")]
+    otherwise: Annotated[
+        Literal["reject", "keep", "empty"],
+        Meta(description="what becomes of one that is not there: reject, keep, or empty"),
+    ] = "reject"
 
     def made(self, value: Any) -> Any:
         text = to_text(value)
@@ -244,9 +261,9 @@ class Table(Step, tag="table", frozen=True):
 
 
 class Default(Step, tag="default", frozen=True):
-    """A value in place of an empty text. value: that one."""
+    """A value in place of an empty text."""
 
-    value: str
+    value: Annotated[str, Meta(description="that one")]
 
     def made(self, value: Any) -> Any:
         return self.value if value == "" else value
@@ -256,9 +273,9 @@ class Default(Step, tag="default", frozen=True):
 
 
 class Trim(Step, tag="trim", frozen=True):
-    """A text without blanks around it. characters: these are taken away instead."""
+    """A text without blanks around it."""
 
-    characters: str = ""
+    characters: Annotated[str, Meta(description="these are taken away instead")] = ""
 
     def made(self, value: Any) -> Any:
         return to_text(value).strip(self.characters or None)
@@ -268,9 +285,9 @@ class Trim(Step, tag="trim", frozen=True):
 
 
 class Case(Step, tag="case", frozen=True):
-    """A text in other letters. to: small ones, capitals, or a capital first."""
+    """A text in other letters."""
 
-    to: Literal["lower", "upper", "first"]
+    to: Annotated[Literal["lower", "upper", "first"], Meta(description="small ones, capitals, or a capital first")]
 
     def made(self, value: Any) -> Any:
         text = to_text(value)
@@ -286,13 +303,13 @@ class Case(Step, tag="case", frozen=True):
 
 
 class Replace(Step, tag="replace", frozen=True, rename={"instead": "with"}):
-    """A part of a text by another, everywhere. text: what is looked for.  instead: what is put in its place.  expression: what is looked for is a regular
-    expression (RFC 9485), run in linear time.
-    """
+    """A part of a text by another, everywhere."""
 
-    text: Annotated[str, Meta(min_length=1)]
-    instead: str = ""
-    expression: bool = False
+    text: Annotated[str, Meta(min_length=1, description="what is looked for")]
+    instead: Annotated[str, Meta(description="what is put in its place")] = ""
+    expression: Annotated[
+        bool, Meta(description="what is looked for is a regular expression (RFC 9485), run in linear time")
+    ] = False
 
     def check(self) -> None:
         if self.expression:
@@ -306,9 +323,11 @@ class Replace(Step, tag="replace", frozen=True, rename={"instead": "with"}):
 
 
 class Extract(Step, tag="extract", frozen=True):
-    """A part of a text. expression: a regular one (RFC 9485); the first part that it finds is taken."""
+    """A part of a text."""
 
-    expression: Annotated[str, Meta(min_length=1)]
+    expression: Annotated[
+        str, Meta(min_length=1, description="a regular one (RFC 9485); the first part that it finds is taken")
+    ]
 
     def check(self) -> None:
         _checked_expression(self.expression, "expression")
@@ -322,20 +341,20 @@ class Extract(Step, tag="extract", frozen=True):
 
 
 class Split(Step, tag="split", frozen=True):
-    """A text as a list of its parts, without blanks around them; empty ones are left out. at: what stands between them."""
+    """A text as a list of its parts, without blanks around them; empty ones are left out."""
 
-    at: Annotated[str, Meta(min_length=1)]
+    at: Annotated[str, Meta(min_length=1, description="what stands between them")]
 
     def made(self, value: Any) -> Any:
         return [one.strip() for one in to_text(value).split(self.at) if one.strip()]
 
 
 class Join(Step, tag="join", frozen=True, rename={"between": "with"}):
-    """A list of plain values as one text; what is null or empty is left out. between: what is put between them."""
+    """A list of plain values as one text; what is null or empty is left out."""
 
     TAKES_LIST = True
     FITS = frozenset({"array"})
-    between: str = ", "
+    between: Annotated[str, Meta(description="what is put between them")] = ", "
 
     def made(self, value: Any) -> Any:
         values = value if isinstance(value, list) else [value]
@@ -346,10 +365,10 @@ class Join(Step, tag="join", frozen=True, rename={"between": "with"}):
 
 
 class Substring(Step, tag="substring", frozen=True):
-    """A part of a text. begin: its first character, from 0, negative from the end.  length: how many at most."""
+    """A part of a text."""
 
-    begin: int = 0
-    length: Annotated[int, Meta(ge=1)] | None = None
+    begin: Annotated[int, Meta(description="its first character, from 0, negative from the end")] = 0
+    length: Annotated[Annotated[int, Meta(ge=1)] | None, Meta(description="how many at most")] = None
 
     def made(self, value: Any) -> Any:
         text = to_text(value)[self.begin :]
@@ -357,11 +376,11 @@ class Substring(Step, tag="substring", frozen=True):
 
 
 class Affix(Step, tag="affix", frozen=True):
-    """A text with others before and after it, such as a unit. prefix: put before it.  suffix: put after it."""
+    """A text with others before and after it, such as a unit."""
 
     FITS = frozenset({"string", "integer", "number"})
-    prefix: str = ""
-    suffix: str = ""
+    prefix: Annotated[str, Meta(description="put before it")] = ""
+    suffix: Annotated[str, Meta(description="put after it")] = ""
 
     def made(self, value: Any) -> Any:
         return f"{self.prefix}{to_text(value)}{self.suffix}"
@@ -371,12 +390,14 @@ class Affix(Step, tag="affix", frozen=True):
 
 
 class Pick(Step, tag="pick", frozen=True):
-    """One of a list; an empty list gives nothing. which: the first, the last, or the one at a position.  position: from 0, negative from the end."""
+    """One of a list; an empty list gives nothing."""
 
     TAKES_LIST = True
     FITS = frozenset({"array"})
-    which: Literal["first", "last", "at"] = "first"
-    position: int = 0
+    which: Annotated[
+        Literal["first", "last", "at"], Meta(description="the first, the last, or the one at a position")
+    ] = "first"
+    position: Annotated[int, Meta(description="from 0, negative from the end")] = 0
 
     def made(self, value: Any) -> Any:
         values = value if isinstance(value, list) else [value]
@@ -385,11 +406,14 @@ class Pick(Step, tag="pick", frozen=True):
 
 
 class Aggregate(Step, tag="aggregate", frozen=True):
-    """A number from a list; nulls do not count. function: how many there are, their sum, or the lowest or highest of them."""
+    """A number from a list; nulls do not count."""
 
     TAKES_LIST = True
     FITS = frozenset({"array"})
-    function: Literal["count", "sum", "min", "max"]
+    function: Annotated[
+        Literal["count", "sum", "min", "max"],
+        Meta(description="how many there are, their sum, or the lowest or highest of them"),
+    ]
 
     def made(self, value: Any) -> Any:
         values = [one for one in (value if isinstance(value, list) else [value]) if one is not None]
@@ -405,9 +429,9 @@ class Aggregate(Step, tag="aggregate", frozen=True):
 
 
 class Read(Step, tag="read", frozen=True):
-    """A text read as what it holds. format: JSON, XML, or a text in base64."""
+    """A text read as what it holds."""
 
-    format: Literal["json", "xml", "base64"]
+    format: Annotated[Literal["json", "xml", "base64"], Meta(description="JSON, XML, or a text in base64")]
 
     def made(self, value: Any) -> Any:
         text = to_text(value)
@@ -426,11 +450,14 @@ class Read(Step, tag="read", frozen=True):
 
 
 class Write(Step, tag="write", frozen=True):
-    """A value as a text. format: of the text: JSON, XML (of an object as reading XML gives it), or base64 of a text."""
+    """A value as a text."""
 
     TAKES_LIST = True
     FITS = frozenset({"array", "object", "string"})
-    format: Literal["json", "xml", "base64"] = "json"
+    format: Annotated[
+        Literal["json", "xml", "base64"],
+        Meta(description="of the text: JSON, XML (of an object as reading XML gives it), or base64 of a text"),
+    ] = "json"
 
     def made(self, value: Any) -> Any:
         if self.format == "base64":
@@ -444,8 +471,8 @@ class Write(Step, tag="write", frozen=True):
 
 
 Conversion = (
-    Number | Arithmetic | DateOf | MomentOf | Epoch | YesNo | Table | Default | Trim | Case | Replace | Extract | Split | Join | Substring | Affix
-    | Pick | Aggregate | Read | Write
+    Number | Arithmetic | DateOf | MomentOf | Epoch | YesNo | Table | Default | Trim | Case | Replace | Extract
+    | Split | Join | Substring | Affix | Pick | Aggregate | Read | Write
 )  # fmt: skip
 
 

@@ -502,7 +502,8 @@ class Writer:
         return f"a list, each {of}" if one.is_collection else of
 
     def _call(
-        self, path: str, shown: str, inputs: list[Input], one: FunctionOrAction, parameters: list[Property], tag: str, label: str,
+        self, path: str, shown: str, inputs: list[Input], one: FunctionOrAction, parameters: list[Property], tag: str,
+        label: str,
         key: list[Literally] | None = None, then: str = "",
     ) -> DescribedOperation:  # fmt: skip
         method = one.method or ("POST" if one.is_action else "GET")

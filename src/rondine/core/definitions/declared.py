@@ -19,7 +19,8 @@ from rondine.core.schema.json_schema import types_of
 MOST_DEEP = 8
 #: Names that scalars of GraphQL schemas have; what they hold is agreed on nowhere.
 _SCALARS: Mapping[str, FieldType] = {
-    "decimal": "decimal", "bigdecimal": "decimal", "bigint": "integer", "long": "integer", "int64": "integer", "date": "date",
+    "decimal": "decimal", "bigdecimal": "decimal", "bigint": "integer", "long": "integer", "int64": "integer",
+    "date": "date",
     "datetime": "datetime",
 }  # fmt: skip
 
@@ -82,7 +83,8 @@ def type_of(schema: Mapping[str, Any]) -> FieldType | None:
 
 
 def opened(schema: Any, schemas: Mapping[str, Any]) -> dict[str, Any]:
-    """A schema with its references followed, its parts merged, and what only "null" stands beside; {} for what is none."""
+    """A schema with its references followed, its parts merged, and what only "null" stands beside; {} for what is
+    none."""
     return opened_with_name(schema, schemas)[0]
 
 

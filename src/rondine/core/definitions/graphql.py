@@ -55,7 +55,8 @@ from rondine.core.protocols.graphql import SCALARS, inputs_of, one_line, operati
 
 MOST_TOKENS = 2_000_000
 _SCHEMA_TYPES: dict[str, dict[str, Any]] = {
-    "integer": {"type": "integer"}, "decimal": {"type": "number"}, "boolean": {"type": "boolean"}, "text": {"type": "string"},
+    "integer": {"type": "integer"}, "decimal": {"type": "number"}, "boolean": {"type": "boolean"},
+    "text": {"type": "string"},
     "date": {"type": "string", "format": "date"}, "datetime": {"type": "string", "format": "date-time"},
 }  # fmt: skip
 

@@ -1,4 +1,5 @@
-"""Operations made of recorded requests that are alike: inputs of what varies, bodies by their kind, paging, responses."""
+"""Operations made of recorded requests that are alike: inputs of what varies, bodies by their kind, paging,
+responses."""
 
 import re
 from collections import defaultdict

@@ -14,12 +14,16 @@ from rondine.core.schema.json_schema import Schema
 _MAPS = ("properties", "patternProperties", "dependentSchemas")
 _LISTS = ("allOf", "anyOf", "oneOf", "prefixItems")
 _SINGLE = (
-    "additionalProperties", "unevaluatedProperties", "unevaluatedItems", "contains", "propertyNames", "not", "if", "then", "else",
+    "additionalProperties", "unevaluatedProperties", "unevaluatedItems", "contains", "propertyNames", "not", "if",
+    "then", "else",
 )  # fmt: skip
 _PLAIN = (
-    "title", "description", "format", "pattern", "minLength", "maxLength", "minimum", "maximum", "multipleOf", "minItems", "maxItems",
-    "uniqueItems", "minProperties", "maxProperties", "minContains", "maxContains", "readOnly", "writeOnly", "deprecated", "default",
-    "const", "discriminator", "xml", "contentEncoding", "contentMediaType", "$comment", "dependentRequired", "x-enum-descriptions",
+    "title", "description", "format", "pattern", "minLength", "maxLength", "minimum", "maximum", "multipleOf",
+    "minItems", "maxItems",
+    "uniqueItems", "minProperties", "maxProperties", "minContains", "maxContains", "readOnly", "writeOnly",
+    "deprecated", "default",
+    "const", "discriminator", "xml", "contentEncoding", "contentMediaType", "$comment", "dependentRequired",
+    "x-enum-descriptions",
 )  # fmt: skip
 _TYPES = frozenset({"object", "array", "string", "integer", "number", "boolean", "null"})
 #: Inline schemas within each other; deeper ones are nothing that a person wrote.
@@ -200,7 +204,8 @@ def _merged(one: dict[str, Any], other: dict[str, Any]) -> dict[str, Any]:
 
 
 def _not_null(schema: dict[str, Any]) -> list[Schema]:
-    """The alternatives of a schema but null, if it has null among two, as nullable schemas are written; otherwise none."""
+    """The alternatives of a schema but null, if it has null among two, as nullable schemas are written; otherwise
+    none."""
     for word in ("anyOf", "oneOf"):
         parts = schema.get(word)
         if isinstance(parts, list) and len(parts) in (1, 2):

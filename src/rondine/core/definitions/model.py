@@ -3,7 +3,9 @@ with it."""
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Annotated, Any
+
+from msgspec import Meta
 
 from rondine.core.errors import DocumentError, Problem, did_you_mean
 from rondine.core.operations.document import OperationDocument
@@ -86,21 +88,20 @@ class Definition:
 
 
 class DefinitionDocument(Document, frozen=True):
-    """What is kept of an imported definition. address: where it is read again from, empty if it was uploaded.  main: the file with the definition
-    itself.  part: which of the services in it, if there are several.  roots: of a schema or a sample alone, the schemas that a response may be described by.  hash: of all its files, to notice that it
-    has changed.
-    """
+    """What is kept of an imported definition."""
 
     format: str = ""
     title: str = ""
     version: str = ""
-    address: str = ""
+    address: Annotated[str, Meta(description="where it is read again from, empty if it was uploaded")] = ""
     documentation: str = ""
-    main: str = ""
-    part: str = ""
+    main: Annotated[str, Meta(description="the file with the definition itself")] = ""
+    part: Annotated[str, Meta(description="which of the services in it, if there are several")] = ""
     files: list[str] = []
-    roots: list[str] = []
-    hash: str = ""
+    roots: Annotated[
+        list[str], Meta(description="of a schema or a sample alone, the schemas that a response may be described by")
+    ] = []
+    hash: Annotated[str, Meta(description="of all its files, to notice that it has changed")] = ""
 
 
 def chosen_part(wanted: str, known: Sequence[str], where: str) -> str:

@@ -207,7 +207,8 @@ class Bodies:
 
 @dataclass(frozen=True, slots=True)
 class _DescribedBody:
-    """What a definition says of a body of one media type. schema: translated.  encoding: of a form's fields, by name."""
+    """What a definition says of a body of one media type. schema: translated.  encoding: of a form's fields, by
+    name."""
 
     media_type: str
     schema: Schema

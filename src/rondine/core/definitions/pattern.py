@@ -12,8 +12,10 @@ from rondine.core.operations.values import ValueOf
 from rondine.core.protocols.styles import check_template
 
 _SCHEMAS: dict[str, dict[str, Any]] = {
-    "text": {"type": "string"}, "integer": {"type": "integer"}, "decimal": {"type": "number"}, "boolean": {"type": "boolean"},
-    "date": {"type": "string", "format": "date"}, "datetime": {"type": "string", "format": "date-time"}, "json": {"type": ["object", "array"]},
+    "text": {"type": "string"}, "integer": {"type": "integer"}, "decimal": {"type": "number"},
+    "boolean": {"type": "boolean"},
+    "date": {"type": "string", "format": "date"}, "datetime": {"type": "string", "format": "date-time"},
+    "json": {"type": ["object", "array"]},
 }  # fmt: skip
 
 

@@ -24,7 +24,8 @@ XML = "http://www.w3.org/XML/1998/namespace"
 Name = tuple[str, str]  # (namespace, local name)
 _PLAIN: dict[str, InputType] = {
     **dict.fromkeys(
-        ("int", "integer", "long", "short", "byte", "nonNegativeInteger", "positiveInteger", "unsignedInt", "unsignedLong", "unsignedShort", "unsignedByte", "negativeInteger", "nonPositiveInteger"),
+        ("int", "integer", "long", "short", "byte", "nonNegativeInteger", "positiveInteger", "unsignedInt",
+        "unsignedLong", "unsignedShort", "unsignedByte", "negativeInteger", "nonPositiveInteger"),
         "integer",
     ),
     **dict.fromkeys(("decimal", "float", "double"), "decimal"),

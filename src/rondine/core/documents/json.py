@@ -7,6 +7,7 @@ of what is really malformed.
 """
 
 import codecs
+import contextlib
 import json as stdlib_json
 import re
 from collections.abc import Iterator
@@ -64,7 +65,8 @@ def check_size(body: bytes, limits: Limits, name: str) -> None:
 
 
 def marked_charset(body: bytes) -> str:
-    """What a byte order mark at the beginning says (Unicode, section 23.8), empty without one, or with that of UTF-8."""
+    """What a byte order mark at the beginning says (Unicode, section 23.8), empty without one, or with that of
+    UTF-8."""
     return next((charset for mark, charset in _MARKS if body.startswith(mark)), "")
 
 
@@ -134,14 +136,8 @@ def _read_slowly(body: bytes, limits: Limits, name: str) -> Any:
                 f"not JSON: it is a text, {short(text.strip())}", where=f"{name}, line 1", hint="look at what came back"
             ) from error
         at_end = error.pos >= len(text.rstrip())
-        found = (
-            "the text ends here"
-            if at_end
-            else (
-                "found"
-                f' "{text[error.pos : error.pos + 20].splitlines()[0] if text[error.pos : error.pos + 20].strip() else " "}"'
-            )
-        )
+        begins = text[error.pos : error.pos + 20]
+        found = "the text ends here" if at_end else f'found "{begins.splitlines()[0] if begins.strip() else " "}"'
         raise DocumentError(
             f"not JSON: {_in_words(error.msg)}, {found}",
             where=f"{name}, line {error.lineno}, column {error.colno}",
@@ -411,8 +407,6 @@ def duplicate_keys(text: str) -> list[str]:
                     found[name] = None
                 seen.add(name)
 
-    try:
+    with contextlib.suppress(ValueError, RecursionError):
         stdlib_json.loads(text, object_pairs_hook=pairs)
-    except (ValueError, RecursionError):
-        pass
     return list(found)

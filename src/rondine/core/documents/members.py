@@ -70,7 +70,8 @@ class Members:
         return self.kind | list | str | int | float | bool | None
 
     def value_of(self, value: Any) -> Any:
-        """What was decoded as plain objects, with the wanted members only; lists that are read row by row are left out."""
+        """What was decoded as plain objects, with the wanted members only; lists that are read row by row are left
+        out."""
         if self.kind is not None and type(value) is self.kind:
             held = ((name, member, getattr(value, self.attribute(name))) for name, member in self.members.items())
             return {name: member.value_of(one) for name, member, one in held if one is not MISSING}

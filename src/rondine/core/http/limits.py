@@ -35,7 +35,8 @@ MOST_BELIEVED = timedelta(hours=1)
 
 
 class Limit(Document, frozen=True):
-    """At most `calls` calls in any `every` spans: 10 calls in 1 second, 1,000 in 24 hours, 50,000 in a calendar month."""
+    """At most `calls` calls in any `every` spans: 10 calls in 1 second, 1,000 in 24 hours, 50,000 in a calendar
+    month."""
 
     calls: Annotated[int, Meta(ge=1, le=1_000_000_000)]
     span: Literal["second", "minute", "hour", "day", "month"] = "second"

@@ -10,7 +10,7 @@ from rondine.core.http.limits import Limit
 from rondine.core.http.messages import origin
 from rondine.core.http.templates import expand_address
 from rondine.core.operations.values import Value
-from rondine.core.settings import Document, dump
+from rondine.core.settings import LONG_TEXT, Document, dump
 from rondine.core.signin import (
     NoSignIn,
     SignIn,
@@ -20,7 +20,8 @@ Seconds = Annotated[float, Meta(gt=0, le=3600)]
 
 
 class StandingParameter(Document, frozen=True):
-    """A header or query parameter that goes with every request; an operation's own of the same name stands in its place."""
+    """A header or query parameter that goes with every request; an operation's own of the same name stands in its
+    place."""
 
     name: str
     value: Value = ""
@@ -28,29 +29,45 @@ class StandingParameter(Document, frozen=True):
 
 
 class TimeOutSettings(Document, frozen=True):
-    """Seconds. connect: until the connection stands.  first_byte: until the head of the response.  idle: between two pieces of the body.
-    whole: for all of a call."""
+    """How long each part of a call may take, in seconds."""
 
-    connect: Seconds = 5.0
-    first_byte: Seconds = 30.0
-    idle: Seconds = 15.0
-    whole: Seconds = 120.0
+    connect: Annotated[Seconds, Meta(description="until the connection stands")] = 5.0
+    first_byte: Annotated[Seconds, Meta(description="until the head of the response")] = 30.0
+    idle: Annotated[Seconds, Meta(description="between two pieces of the body")] = 15.0
+    whole: Annotated[Seconds, Meta(description="for all of a call")] = 120.0
 
 
 class TlsSettings(Document, frozen=True):
-    """authority: certificates (PEM) of the authority that the service's certificate comes from, if it is no public one.  certificate: our
-    client certificate (PEM), if the service asks for one; its private key is the credential's secret "tls_private_key".
-    """
+    """Whom the connection trusts, and by which certificate it shows who calls."""
 
-    authority: str = ""
-    certificate: str = ""
+    authority: Annotated[
+        str,
+        Meta(
+            extra=LONG_TEXT,
+            description=(
+                "certificates (PEM) of the authority that the service's certificate comes from, if it is no public one"
+            ),
+        ),
+    ] = ""
+    certificate: Annotated[
+        str,
+        Meta(
+            extra=LONG_TEXT,
+            description=(
+                "our client certificate (PEM), if the service asks for one; its private key is the credential's secret"
+                ' "tls_private_key"'
+            ),
+        ),
+    ] = ""
 
 
 class ProxySettings(Document, frozen=True):
-    """An HTTP proxy that all calls of the connection go through. user_name: if it asks for one; the credential's secret "proxy_password" goes with it."""
+    """An HTTP proxy that all calls of the connection go through."""
 
     address: str = ""
-    user_name: str = ""
+    user_name: Annotated[
+        str, Meta(description='if it asks for one; the credential\'s secret "proxy_password" goes with it')
+    ] = ""
 
 
 class OwnSignIn(Document, frozen=True):
@@ -67,34 +84,49 @@ Use = Literal["live", "copy", "write"]
 
 
 class ConnectionDocument(Document, frozen=True):
-    """How a service is reached in one environment.
+    """How a service is reached in one environment: where it is, how much it may be asked, how to sign in there, and
+    what goes with every request."""
 
-    Where: base_address: scheme, host, port and common path, an RFC 6570 template.  blanks: values for its placeholders.  further_origins: others
-    of the same service, such as https://archive.register.example, that next pages may be on; what goes with every request goes there too.  tls, proxy, time_outs.
-    site: only workers started for this site execute its runs.
-    How much: limits, all kept at once.  parallel: calls under way at a time, over all processes.  most_bytes: of one response.
-    How to sign in: sign_in, and own_sign_ins of single operations.
-    With every request: headers, query.
-    supports: what it may be used for: live (asked when read), copy (feeds), write (operations that change something).
-    """
-
-    enabled: bool = True
-    base_address: str = ""
-    blanks: dict[str, str] = {}
-    further_origins: list[Annotated[str, Meta(pattern=r"^https?://[^/?#@\s]+$")]] = []
+    enabled: Annotated[bool, Meta(description="a disabled connection is not used")] = True
+    base_address: Annotated[str, Meta(description="scheme, host, port and common path, an RFC 6570 template")] = ""
+    blanks: Annotated[dict[str, str], Meta(description="values for its placeholders")] = {}
+    further_origins: Annotated[
+        list[Annotated[str, Meta(pattern=r"^https?://[^/?#@\s]+$")]],
+        Meta(
+            description=(
+                "others of the same service, such as https://archive.register.example, that next pages may be on; what"
+                " goes with every request goes there too"
+            )
+        ),
+    ] = []
     tls: TlsSettings = TlsSettings()
     proxy: ProxySettings = ProxySettings()
     time_outs: TimeOutSettings = TimeOutSettings()
-    site: Annotated[str, Meta(pattern=r"^([a-z][a-z0-9_-]{0,62})?$")] = ""
-    limits: list[Limit] = []
-    parallel: Annotated[int, Meta(ge=1, le=1000)] | None = None
-    most_bytes: Annotated[int, Meta(ge=1, le=2**31)] = 64 * 1024 * 1024
-    sign_in: SignIn = NoSignIn()
-    own_sign_ins: list[OwnSignIn] = []
-    headers: list[StandingParameter] = []
-    query: list[StandingParameter] = []
-    supports: tuple[Use, ...] = ("live", "copy", "write")
-    documentation: str = ""
+    site: Annotated[
+        str,
+        Meta(pattern=r"^([a-z][a-z0-9_-]{0,62})?$", description="only workers started for this site execute its runs"),
+    ] = ""
+    limits: Annotated[list[Limit], Meta(description="how many calls in which time; all are kept at once")] = []
+    parallel: Annotated[
+        Annotated[int, Meta(ge=1, le=1000)] | None, Meta(description="calls under way at a time, over all processes")
+    ] = None
+    most_bytes: Annotated[int, Meta(ge=1, le=2**31, description="of one response")] = 64 * 1024 * 1024
+    sign_in: Annotated[SignIn, Meta(description="how all operations sign in that have no sign-in of their own")] = (
+        NoSignIn()
+    )
+    own_sign_ins: Annotated[list[OwnSignIn], Meta(description="of single operations")] = []
+    headers: Annotated[list[StandingParameter], Meta(description="that go with every request")] = []
+    query: Annotated[list[StandingParameter], Meta(description="parameters that go with every request")] = []
+    supports: Annotated[
+        tuple[Use, ...],
+        Meta(
+            description=(
+                "what it may be used for: live (asked when read), copy (feeds), write (operations that change"
+                " something)"
+            )
+        ),
+    ] = ("live", "copy", "write")
+    documentation: Annotated[str, Meta(description="where the service is described, for people")] = ""
 
     def address(self) -> str:
         """The base address with its blanks filled in."""

@@ -8,10 +8,10 @@ from rondine.core.settings import Document
 
 
 class FeedDocument(Document, frozen=True):
-    """An operation, its inputs and a mapping that keep a record type filled. parallel: pages fetched at a time, where pages can be planned."""
+    """An operation, its inputs and a mapping that keep a record type filled."""
 
     GIVEN_BY_NAME: ClassVar[frozenset[str]] = frozenset({"inputs"})
 
     inputs: dict[str, Any] = {}
-    parallel: Annotated[int, Meta(ge=1, le=32)] = 4
+    parallel: Annotated[int, Meta(ge=1, le=32, description="pages fetched at a time, where pages can be planned")] = 4
     description: str = ""

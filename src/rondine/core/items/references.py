@@ -58,7 +58,8 @@ def _within(value: Any, location: Location) -> Iterator[Reference]:
 
 @cache
 def _with_documents(kind: type[Document]) -> frozenset[str]:
-    """The fields of a class that may hold documents: only these are gone through, as schemas and samples may be large."""
+    """The fields of a class that may hold documents: only these are gone through, as schemas and samples may be
+    large."""
     found = msgspec.inspect.type_info(kind)
     assert isinstance(found, msgspec.inspect.StructType)
     return frozenset(field.name for field in found.fields if _may_hold_document(field.type))

@@ -106,7 +106,8 @@ class Rows:
 
 
 class CompiledOutput:
-    """One output, ready to run. Raises nothing for a bad row; raises MappingError if the rows cannot be found at all."""
+    """One output, ready to run. Raises nothing for a bad row; raises MappingError if the rows cannot be found at
+    all."""
 
     def __init__(self, output: Output, record_type: RecordTypeDocument, of: Format = "json") -> None:
         self.record_type = output.record_type

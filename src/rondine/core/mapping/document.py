@@ -45,29 +45,36 @@ MOST_SOURCES = 8
 
 
 class RecordField(Document, frozen=True):
-    """One field of a record type. unit: shown beside the value.  searchable: may be filtered and sorted by."""
+    """One field of a record type."""
 
     name: FieldName
     type: FieldType
     title: str = ""
-    unit: str = ""
-    searchable: bool = False
+    unit: Annotated[str, Meta(description="shown beside the value")] = ""
+    searchable: Annotated[bool, Meta(description="may be filtered and sorted by")] = False
 
 
 class Link(Document, frozen=True):
-    """Each record belongs to a record of another type. fields: those that hold its key, in its order."""
+    """Each record belongs to a record of another type."""
 
     REFERENCES: ClassVar[Mapping[str, str]] = {"record_type": "record-types"}
 
     record_type: FieldName
-    fields: list[FieldName]
+    fields: Annotated[list[FieldName], Meta(description="those that hold its key, in its order")]
 
 
 class RecordTypeDocument(Document, frozen=True):
-    """Named, typed fields with a key: the fields that together tell one record from all others. links: the records that each belongs to."""
+    """Named, typed fields with a"""
 
     fields: list[RecordField] = []
-    key: list[FieldName] = []
+    key: Annotated[
+        list[FieldName],
+        Meta(
+            description=(
+                "the fields that together tell one record from all others. links: the records that each belongs to"
+            )
+        ),
+    ] = []
     links: list[Link] = []
     kind: Literal["kept"] = "kept"
 
@@ -81,11 +88,11 @@ Format = Literal["json", "xml"]
 
 
 class At(Document, frozen=True):
-    """A path written out, in one of three languages. jsonpath: by RFC 9535.  pointer: by RFC 6901.  xpath: of XML, by XPath 1.0."""
+    """A path written out, in one of three languages."""
 
-    jsonpath: str | None = None
-    pointer: str | None = None
-    xpath: str | None = None
+    jsonpath: Annotated[str | None, Meta(description="by RFC 9535")] = None
+    pointer: Annotated[str | None, Meta(description="by RFC 6901")] = None
+    xpath: Annotated[str | None, Meta(description="of XML, by XPath 1.0")] = None
 
     def __post_init__(self) -> None:
         if [self.jsonpath, self.pointer, self.xpath].count(None) != 2:
@@ -98,13 +105,13 @@ class At(Document, frozen=True):
 
 
 class Level(Document, frozen=True):
-    """One level of repetition. level: its name.  at: the values it goes through, a path from the level around it.  or_one: of JSON, where a service
-    sends one object in place of a list of one, that object.
-    """
+    """One level of repetition."""
 
-    level: FieldName
-    at: str | At
-    or_one: bool = False
+    level: Annotated[FieldName, Meta(description="its name")]
+    at: Annotated[str | At, Meta(description="the values it goes through, a path from the level around it")]
+    or_one: Annotated[
+        bool, Meta(description="of JSON, where a service sends one object in place of a list of one, that object")
+    ] = False
 
     def path(self, of: Format = "json") -> Path:
         if isinstance(self.at, str):
@@ -113,31 +120,38 @@ class Level(Document, frozen=True):
 
 
 class Source(Document, frozen=True):
-    """Where a value comes from: exactly one of jsonpath, pointer, xpath, position, key, input, standing, header, value, first_of and several.
-
-    level: the level that a path starts from; left out, the row; "root", the whole response, where an xpath that begins with "/" starts too.
-    position: the name of a level; the value's number in it, counted from 0.  key: the name of a level; what its value is called in the object
-    it stands in.  all: a list of everything that the path finds, for json fields and conversions of lists.
-    jsonpath: by RFC 9535.  pointer: by RFC 6901.  xpath: of XML, by XPath 1.0.  input: the name of an input.  standing: the name of a standing value
-    of the environment.  header: the name of a header of the response.  value: this value itself.  first_of: the first of these that has a value.
-    several: a list of all of them.
-    """
+    """Where a value comes from: exactly one of jsonpath, pointer, xpath, position, key, input, standing, header, value,
+    first_of and several."""
 
     REFERENCES: ClassVar[Mapping[str, str]] = {"standing": "standing-values"}
 
-    level: str = ""
-    jsonpath: str | None = None
-    pointer: str | None = None
-    xpath: str | None = None
-    all: bool = False
-    position: str | None = None
-    key: str | None = None
-    input: str | None = None
-    standing: str | None = None
-    header: str | None = None
-    value: Any | UnsetType = UNSET
-    first_of: "list[str | Source] | None" = None
-    several: "list[str | Source] | None" = None
+    level: Annotated[
+        str,
+        Meta(
+            description=(
+                'the level that a path starts from; left out, the row; "root", the whole response, where an xpath that'
+                ' begins with "/" starts too'
+            )
+        ),
+    ] = ""
+    jsonpath: Annotated[str | None, Meta(description="by RFC 9535")] = None
+    pointer: Annotated[str | None, Meta(description="by RFC 6901")] = None
+    xpath: Annotated[str | None, Meta(description="of XML, by XPath 1.0")] = None
+    all: Annotated[
+        bool, Meta(description="a list of everything that the path finds, for json fields and conversions of lists")
+    ] = False
+    position: Annotated[
+        str | None, Meta(description="the name of a level; the value's number in it, counted from 0")
+    ] = None
+    key: Annotated[
+        str | None, Meta(description="the name of a level; what its value is called in the object it stands in")
+    ] = None
+    input: Annotated[str | None, Meta(description="the name of an input")] = None
+    standing: Annotated[str | None, Meta(description="the name of a standing value of the environment")] = None
+    header: Annotated[str | None, Meta(description="the name of a header of the response")] = None
+    value: Annotated[Any | UnsetType, Meta(description="this value itself")] = UNSET
+    first_of: Annotated["list[str | Source] | None", Meta(description="the first of these that has a value")] = None
+    several: Annotated["list[str | Source] | None", Meta(description="a list of all of them")] = None
 
     def __post_init__(self) -> None:
         names = (
@@ -174,31 +188,40 @@ Comparison = Literal[
 
 
 class Condition(Document, rename={"source": "from"}, frozen=True):
-    """A condition on a row. source: where its value comes from.  is_: how that is compared; present means there, not null and not empty.
-    value: what it is compared with: a number or text, for one_of and none_of a list, for matches a regular expression (RFC 9485) that the whole
-    text must have.
-    """
+    """A condition on a row."""
 
-    source: "str | Source"
-    is_: Comparison = msgspec.field(name="is", default="equal")
-    value: Any | UnsetType = UNSET
+    source: Annotated["str | Source", Meta(description="where its value comes from")]
+    is_: Annotated[
+        Comparison, Meta(description="how that is compared; present means there, not null and not empty")
+    ] = msgspec.field(name="is", default="equal")
+    value: Annotated[
+        Any | UnsetType,
+        Meta(
+            description=(
+                "what it is compared with: a number or text, for one_of and none_of a list, for matches a regular"
+                " expression (RFC 9485) that the whole text must have"
+            )
+        ),
+    ] = UNSET
 
 
 class FieldRule(Document, rename={"source": "from"}, frozen=True):
-    """How one field gets its value. name: of the field.  source: a path in its short form, or written out.  convert: steps that it goes through, one
-    after the other.  type: as the record type says, unless given.  default: for a missing or null value.  required: a missing, null or empty value
-    makes the row a reject.  on_failure: what a value that does not fit does: reject its row, leave the field empty, or stop the run.  unit: where the
-    response says the value's unit: one in another unit than the field's does not fit.
-    """
+    """How one field gets its value."""
 
-    name: FieldName
-    source: str | Source
-    type: FieldType | None = None
-    unit: str | Source | None = None
-    required: bool = False
-    default: Any | UnsetType = UNSET
-    convert: list[Conversion] = []
-    on_failure: Literal["reject", "empty", "stop"] = "reject"
+    name: Annotated[FieldName, Meta(description="of the field")]
+    source: Annotated[str | Source, Meta(description="a path in its short form, or written out")]
+    type: Annotated[FieldType | None, Meta(description="as the record type says, unless given")] = None
+    unit: Annotated[
+        str | Source | None,
+        Meta(description="where the response says the value's unit: one in another unit than the field's does not fit"),
+    ] = None
+    required: Annotated[bool, Meta(description="a missing, null or empty value makes the row a reject")] = False
+    default: Annotated[Any | UnsetType, Meta(description="for a missing or null value")] = UNSET
+    convert: Annotated[list[Conversion], Meta(description="steps that it goes through, one after the other")] = []
+    on_failure: Annotated[
+        Literal["reject", "empty", "stop"],
+        Meta(description="what a value that does not fit does: reject its row, leave the field empty, or stop the run"),
+    ] = "reject"
 
     def parsed(self, of: Format = "json") -> Source:
         return parsed_source(self.source, of)
@@ -212,31 +235,35 @@ def parsed_source(source: str | Source, of: Format) -> Source:
 
 
 class Output(Document, frozen=True):
-    """The records of one type that a response brings. record_type: its name.  rows: from the whole response inwards, a level at a time; the last is
-    the row.  where: conditions that a row must pass, all of them; others are counted as filtered.  fields: a rule for each.
-    """
+    """The records of one type that a response brings."""
 
     REFERENCES: ClassVar[Mapping[str, str]] = {"record_type": "record-types"}
 
-    record_type: FieldName
-    rows: list[Level] = []
-    where: list[Condition] = []
-    fields: list[FieldRule] = []
+    record_type: Annotated[FieldName, Meta(description="its name")]
+    rows: Annotated[
+        list[Level], Meta(description="from the whole response inwards, a level at a time; the last is the row")
+    ] = []
+    where: Annotated[
+        list[Condition],
+        Meta(description="conditions that a row must pass, all of them; others are counted as filtered"),
+    ] = []
+    fields: Annotated[list[FieldRule], Meta(description="a rule for each")] = []
 
 
 class MappingDocument(Document, frozen=True):
-    """The rules from a response to records. version: of this language.  outputs: one for each record type that it fills.  format: what it reads; json
-    is also one JSON value a line.  namespaces: what the prefixes in the paths of an XML mapping stand for.  based_on: another mapping, from which
-    this one has all that it does not say itself.
-    """
+    """The rules from a response to records."""
 
     REFERENCES: ClassVar[Mapping[str, str]] = {"based_on": "mappings"}
 
-    version: Literal[1] = 1
-    based_on: FieldName | None = None
-    format: Format = "json"
-    namespaces: dict[str, str] = {}
-    outputs: list[Output] = []
+    version: Annotated[Literal[1], Meta(description="of this language")] = 1
+    based_on: Annotated[
+        FieldName | None, Meta(description="another mapping, from which this one has all that it does not say itself")
+    ] = None
+    format: Annotated[Format, Meta(description="what it reads; json is also one JSON value a line")] = "json"
+    namespaces: Annotated[
+        dict[str, str], Meta(description="what the prefixes in the paths of an XML mapping stand for")
+    ] = {}
+    outputs: Annotated[list[Output], Meta(description="one for each record type that it fills")] = []
 
 
 def with_base(mapping: MappingDocument, base: MappingDocument) -> MappingDocument:

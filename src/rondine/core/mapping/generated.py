@@ -361,7 +361,8 @@ class Writer:
         return any(isinstance(one.path, JsonPath) and plain_part(one.path)[0] for one in own)
 
     def _kept(self, rule: Rule, v: str) -> None:
-        """What the usual values of a type become without a call of ours; all others go through the type's conversion."""
+        """What the usual values of a type become without a call of ours; all others go through the type's
+        conversion."""
         match rule.kind:
             case "text":
                 self._write(f"if {v}.__class__ is not str{f' or not {v}' if rule.required else ''}:")

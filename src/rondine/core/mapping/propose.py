@@ -1,4 +1,5 @@
-"""A first record type and mapping from one response: what repeats becomes rows, what is wanted of a row becomes fields."""
+"""A first record type and mapping from one response: what repeats becomes rows, what is wanted of a row becomes
+fields."""
 
 import json as stdlib_json
 from collections.abc import Collection, Mapping, Sequence
@@ -234,7 +235,8 @@ def propose(
 def _declared_types(
     lines: Sequence[OutlineRow], types: Mapping[str, FieldType], rows: Sequence[Any]
 ) -> dict[str, FieldType]:
-    """The types that a definition declares where the samples show another one, and every value of the samples has them."""
+    """The types that a definition declares where the samples show another one, and every value of the samples has
+    them."""
     found: dict[str, FieldType] = {}
     for line in lines:
         declared = types.get(line.path)

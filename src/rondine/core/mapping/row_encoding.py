@@ -22,7 +22,8 @@ _encode = msgspec.json.Encoder(decimal_format="number").encode
 
 
 class EncodedRow(msgspec.Struct, frozen=True, gc=False):
-    """digest: of the key.  key: its values as a JSON list.  hash: of the data.  data: JSON.  ordinal: the row in its response."""
+    """digest: of the key.  key: its values as a JSON list.  hash: of the data.  data: JSON.  ordinal: the row in its
+    response."""
 
     digest: bytes
     key: str

@@ -97,7 +97,8 @@ Levels = Mapping[str, tuple[Node, int]]
 def mapping_inputs(
     inputs: Mapping[str, Any], standing: Mapping[str, Any] | None = None, headers: Iterable[tuple[str, str]] = ()
 ) -> dict[Hashable, Any]:
-    """What a run is given besides the response: inputs by name, standing values and headers under names of their own."""
+    """What a run is given besides the response: inputs by name, standing values and headers under names of their
+    own."""
     found: dict[Hashable, Any] = {name: value for name, value in inputs.items()}  # noqa: C416 their names are of another type
     found.update({("standing", name): value for name, value in (standing or {}).items()})
     for name, value in headers:
@@ -248,7 +249,8 @@ def holds_in(read: ReadDocument, condition: Condition, inputs: Mapping[Hashable,
 
 
 def take(source: Taken, levels: Levels, inputs: Mapping[Hashable, Any]) -> tuple[Location | None, Any]:
-    """What a source finds: (its place, it). Raises ConversionError if a path finds several for a field that takes one."""
+    """What a source finds: (its place, it). Raises ConversionError if a path finds several for a field that takes
+    one."""
     if source.path is not None:
         return found_by(source, levels[source.level][0], levels[ROOT][0])
     if source.position is not None:
@@ -358,7 +360,8 @@ def _is_index(part: str | int, held: list[Any]) -> bool:
 
 
 def check_unit(rule: Rule, levels: Levels, inputs: Mapping[Hashable, Any]) -> None:
-    """Raises ConversionError if the response says that a value is in another unit than its field, or does not say it."""
+    """Raises ConversionError if the response says that a value is in another unit than its field, or does not say
+    it."""
     if rule.unit is None:
         return
     _, said = take(rule.unit, levels, inputs)

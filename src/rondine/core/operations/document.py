@@ -25,85 +25,113 @@ READING: frozenset[str] = frozenset({"GET", "HEAD", "OPTIONS"})
 
 
 class Parameter(Document, frozen=True):
-    """A query parameter, header, cookie or form field.
-
-    enabled: off, it is not sent.  encoded: the name and value are percent-encoded already and stay as they are.  style, explode: how lists and
-    objects are written (OpenAPI 3.1, "Style Values"); json: as JSON text.
-
-    A value that holds an input without a value is left out, name and all.
-    """
+    """A query parameter, header, cookie or form field."""
 
     name: str
     value: Value = ""
-    enabled: bool = True
-    encoded: bool = False
-    style: Literal["form", "spaceDelimited", "pipeDelimited", "deepObject", "json"] = "form"
-    explode: bool = True
+    enabled: Annotated[bool, Meta(description="off, it is not sent")] = True
+    encoded: Annotated[
+        bool, Meta(description="the name and value are percent-encoded already and stay as they are")
+    ] = False
+    style: Annotated[
+        Literal["form", "spaceDelimited", "pipeDelimited", "deepObject", "json"],
+        Meta(
+            description=(
+                'how lists and objects are written (OpenAPI 3.1, "Style Values"); json: as JSON text. A value that'
+                " holds an input without a value is left out, name and all"
+            )
+        ),
+    ] = "form"
+    explode: Annotated[
+        bool,
+        Meta(
+            description=(
+                'how lists and objects are written (OpenAPI 3.1, "Style Values"); json: as JSON text. A value that'
+                " holds an input without a value is left out, name and all"
+            )
+        ),
+    ] = True
 
 
 class FormBody(Document, tag="form", frozen=True):
-    """Fields sent as application/x-www-form-urlencoded. A field that holds an input without a value is left out.
-
-    optional: where no input has a value, nothing is sent.  required: fields that must be sent where any other is.
-    """
+    """Fields sent as application/x-www-form-urlencoded. A field that holds an input without a value is left out."""
 
     fields: list[Parameter] = []
-    optional: bool = False
-    required: list[str] = []
+    optional: Annotated[bool, Meta(description="where no input has a value, nothing is sent")] = False
+    required: Annotated[list[str], Meta(description="fields that must be sent where any other is")] = []
 
 
 class Part(Document, frozen=True):
-    """One part of a multipart body. file_name: makes it a file.  media_type: of its content; empty for plain text.  encoding: base64, if the
-    value is bytes written so.  headers: of its own; one that holds an input without a value is left out.
-    """
+    """One part of a multipart body."""
 
     name: str
     value: Value = ""
     enabled: bool = True
-    file_name: str = ""
-    media_type: str = ""
-    encoding: Literal["text", "base64"] = "text"
-    headers: list[Parameter] = []
+    file_name: Annotated[str, Meta(description="makes it a file")] = ""
+    media_type: Annotated[str, Meta(description="of its content; empty for plain text")] = ""
+    encoding: Annotated[Literal["text", "base64"], Meta(description="base64, if the value is bytes written so")] = (
+        "text"
+    )
+    headers: Annotated[
+        list[Parameter], Meta(description="of its own; one that holds an input without a value is left out")
+    ] = []
 
 
 class MultipartBody(Document, tag="multipart", frozen=True):
-    """Parts sent as multipart/form-data (RFC 7578). optional, required: as of a form."""
+    """Parts sent as multipart/form-data (RFC 7578)."""
 
     parts: list[Part] = []
-    optional: bool = False
-    required: list[str] = []
+    optional: Annotated[bool, Meta(description="as of a form")] = False
+    required: Annotated[list[str], Meta(description="as of a form")] = []
 
 
 class Member(Document, frozen=True):
-    """A value within a JSON body. at: its place, a JSON Pointer (RFC 6901); a number is an element of a list, empty is the whole body.
+    """A value within a JSON body."""
 
-    type: how a fixed text is read: as text, number, boolean, any JSON; json_text: the value becomes JSON within a text.
-    required_in: the place of an object that may be left out, and without this is not whole: where any input within it has a value, this one
-    needs one too, and a fixed text goes along.  A member that holds an input without a value is left out.
-    """
-
-    at: Annotated[str, Meta(pattern=r"^(/[\s\S]*)?$")]
+    at: Annotated[
+        str,
+        Meta(
+            pattern=r"^(/[\s\S]*)?$",
+            description=(
+                "its place, a JSON Pointer (RFC 6901); a number is an element of a list, empty is the whole body"
+            ),
+        ),
+    ]
     value: Value = ""
-    type: Literal["text", "integer", "decimal", "boolean", "json", "json_text"] = "text"
+    type: Annotated[
+        Literal["text", "integer", "decimal", "boolean", "json", "json_text"],
+        Meta(
+            description=(
+                "how a fixed text is read: as text, number, boolean, any JSON; json_text: the value becomes JSON within"
+                " a text"
+            )
+        ),
+    ] = "text"
     enabled: bool = True
-    required_in: Annotated[str, Meta(pattern=r"^(/[\s\S]*)?$")] | None = None
+    required_in: Annotated[
+        Annotated[str, Meta(pattern=r"^(/[\s\S]*)?$")] | None,
+        Meta(
+            description=(
+                "the place of an object that may be left out, and without this is not whole: where any input within it"
+                " has a value, this one needs one too, and a fixed text goes along. A member that holds an input"
+                " without a value is left out"
+            )
+        ),
+    ] = None
 
 
 class JsonBody(Document, tag="json", frozen=True):
-    """A JSON body put together from members. Numbers are written unquoted, texts quoted, what has no value is left out.
-
-    optional: where no input has a value, nothing is sent.
-    """
+    """A JSON body put together from members. Numbers are written unquoted, texts quoted, what has no value is left
+    out."""
 
     members: list[Member] = []
     media_type: str = "application/json"
-    optional: bool = False
+    optional: Annotated[bool, Meta(description="where no input has a value, nothing is sent")] = False
 
 
 class TextBody(Document, tag="text", frozen=True):
-    """A text sent byte for byte; a value in it is encoded by the rules of its place: in JSON as a value, or as text between quotes; in XML
-    with its special characters written as references.
-    """
+    """A text sent byte for byte; a value in it is encoded by the rules of its place: in JSON as a value, or as text
+    between quotes; in XML with its special characters written as references."""
 
     media_type: str = "application/json"
     content: Value = ""
@@ -117,40 +145,45 @@ class BytesBody(Document, tag="bytes", frozen=True):
 
 
 class GraphQLBody(Document, tag="graphql", frozen=True):
-    """A GraphQL document with its variables (GraphQL over HTTP). Sent as JSON, or in the query if the method is GET.
-
-    prepared: the name of a prepared query that stands in place of the text.  kind: a query reads, a mutation writes.  operation_name: which one is sent, if the document has several.  variables: by place in the
-    variables' object.  one_line: line breaks and comments are taken out, for services that refuse them.
-    """
+    """A GraphQL document with its variables (GraphQL over HTTP). Sent as JSON, or in the query if the method is GET."""
 
     REFERENCES: ClassVar[Mapping[str, str]] = {"prepared": "queries"}
 
     query: str = ""
-    prepared: str = ""
-    kind: Literal["query", "mutation"] = "query"
-    operation_name: str = ""
-    variables: list[Member] = []
-    one_line: bool = False
+    prepared: Annotated[str, Meta(description="the name of a prepared query that stands in place of the text")] = ""
+    kind: Annotated[Literal["query", "mutation"], Meta(description="a query reads, a mutation writes")] = "query"
+    operation_name: Annotated[str, Meta(description="which one is sent, if the document has several")] = ""
+    variables: Annotated[list[Member], Meta(description="by place in the variables' object")] = []
+    one_line: Annotated[
+        bool, Meta(description="line breaks and comments are taken out, for services that refuse them")
+    ] = False
 
 
 class XmlElement(Document, frozen=True):
-    """A value within XML. at: its place below the root, steps of `prefix:name` parted by slashes; `@name` is an attribute, `.` the element's own
-    text.  A list repeats the element, an object becomes elements within it: in the order and the namespaces of its type, one of the body's types, if
-    it has one.  One that holds an input without a value is left out.  required_in: as of a member of a JSON body, by place.
-    """
+    """A value within XML."""
 
-    at: str
+    at: Annotated[
+        str,
+        Meta(
+            description=(
+                "its place below the root, steps of `prefix:name` parted by slashes; `@name` is an attribute, `.` the"
+                " element's own text. A list repeats the element, an object becomes elements within it: in the order"
+                " and the namespaces of its type, one of the body's types, if it has one. One that holds an input"
+                " without a value is left out"
+            )
+        ),
+    ]
     value: Value = ""
     type: str = ""
     enabled: bool = True
-    required_in: str | None = None
+    required_in: Annotated[str | None, Meta(description="as of a member of a JSON body, by place")] = None
 
 
 class XmlChild(Document, frozen=True):
-    """A child element `prefix:name`, or an attribute `@name`, of a structured element. type: its own children, one of the body's types."""
+    """A child element `prefix:name`, or an attribute `@name`, of a structured element."""
 
     name: str
-    type: str = ""
+    type: Annotated[str, Meta(description="its own children, one of the body's types")] = ""
 
 
 #: An element's name, with or without a prefix.
@@ -158,145 +191,162 @@ ElementName = Annotated[str, Meta(pattern=r"^([A-Za-z_][\w.-]*:)?[A-Za-z_][\w.-]
 
 
 class XmlBody(Document, tag="xml", frozen=True):
-    """An XML document put together from elements, in the order in which they are written. namespaces: by prefix; the empty one is the default
-    namespace.  root: the outermost element, `prefix:name`.
-    """
+    """An XML document put together from elements, in the order in which they are written."""
 
-    namespaces: dict[str, str] = {}
-    root: ElementName = "request"
+    namespaces: Annotated[dict[str, str], Meta(description="by prefix; the empty one is the default namespace")] = {}
+    root: Annotated[ElementName, Meta(description="the outermost element, `prefix:name`")] = "request"
     elements: list[XmlElement] = []
     media_type: str = "application/xml"
 
 
 class SoapBody(Document, tag="soap", frozen=True):
-    """A SOAP envelope. action: of the request (SOAPAction).  namespaces: by prefix.  root: the element in the body, `prefix:name`.
-
-    elements, headers: in the order in which they are written; one that holds an input without a value is left out.  types: of structured elements,
-    their children in order.  derived: of which of them a value of one may be, by qualified names: the value says it as a member "@xsi:type"; an
-    abstract one is not among its own.  reads: it changes nothing.
-    """
+    """A SOAP envelope."""
 
     version: Literal["1.1", "1.2"] = "1.1"
-    action: str = ""
-    namespaces: dict[str, str] = {}
-    root: ElementName = "request"
-    elements: list[XmlElement] = []
-    headers: list[XmlElement] = []
-    types: dict[str, list[XmlChild]] = {}
-    derived: dict[str, dict[str, str]] = {}
-    reads: bool = False
+    action: Annotated[str, Meta(description="of the request (SOAPAction)")] = ""
+    namespaces: Annotated[dict[str, str], Meta(description="by prefix")] = {}
+    root: Annotated[ElementName, Meta(description="the element in the body, `prefix:name`")] = "request"
+    elements: Annotated[
+        list[XmlElement],
+        Meta(description="in the order in which they are written; one that holds an input without a value is left out"),
+    ] = []
+    headers: Annotated[
+        list[XmlElement],
+        Meta(description="in the order in which they are written; one that holds an input without a value is left out"),
+    ] = []
+    types: Annotated[
+        dict[str, list[XmlChild]], Meta(description="of structured elements, their children in order")
+    ] = {}
+    derived: Annotated[
+        dict[str, dict[str, str]],
+        Meta(
+            description=(
+                'of which of them a value of one may be, by qualified names: the value says it as a member "@xsi:type";'
+                " an abstract one is not among its own"
+            )
+        ),
+    ] = {}
+    reads: Annotated[bool, Meta(description="it changes nothing")] = False
 
 
 Body = FormBody | MultipartBody | JsonBody | XmlBody | TextBody | BytesBody | GraphQLBody | SoapBody
 
 
 class OtherBody(Document, frozen=True):
-    """A body that the service takes in place of the one that is sent. inputs: that it takes, beside those of path, query and headers."""
+    """A body that the service takes in place of the one that is sent."""
 
     media_type: str
     body: Body
-    inputs: list[Input] = []
+    inputs: Annotated[list[Input], Meta(description="that it takes, beside those of path, query and headers")] = []
 
 
 class NothingFound(Document, frozen=True):
-    """When a response says that there is nothing, which is an outcome of its own and no failure. statuses: such as 404.  empty: a path, short or
-    written out, that finds nothing, null or an empty list in a good response.
-    """
+    """When a response says that there is nothing, which is an outcome of its own and no failure."""
 
-    statuses: list[Annotated[int, Meta(ge=100, le=599)]] = []
-    empty: str | Source | None = None
+    statuses: Annotated[list[Annotated[int, Meta(ge=100, le=599)]], Meta(description="such as 404")] = []
+    empty: Annotated[
+        str | Source | None,
+        Meta(description="a path, short or written out, that finds nothing, null or an empty list in a good response"),
+    ] = None
 
 
 class FailureRule(Document, frozen=True):
-    """When a response is a failure although its status is good. when: conditions on the response, all of them.  message: where its own words stand.
-    text: or a text that the first 64 kB of the body have, also of one that cannot be read.
-    """
+    """When a response is a failure although its status is good."""
 
-    when: list[Condition] = []
-    message: str | Source | None = None
-    text: str = ""
+    when: Annotated[list[Condition], Meta(description="conditions on the response, all of them")] = []
+    message: Annotated[str | Source | None, Meta(description="where its own words stand")] = None
+    text: Annotated[
+        str, Meta(description="or a text that the first 64 kB of the body have, also of one that cannot be read")
+    ] = ""
 
 
 class OutcomeRules(Document, frozen=True):
-    """What responses of an operation mean beside their status. forms: the standards' forms of errors that are recognised in good responses; None: all."""
+    """What responses of an operation mean beside their status."""
 
     nothing_found: NothingFound = NothingFound()
     failures: list[FailureRule] = []
-    forms: list[Literal["graphql", "odata", "soap", "problem"]] | None = None
+    forms: Annotated[
+        list[Literal["graphql", "odata", "soap", "problem"]] | None,
+        Meta(description="the standards' forms of errors that are recognised in good responses; None: all"),
+    ] = None
 
 
 class ResponseView(Document, frozen=True):
-    """What people said of the response. rows: what becomes one row, a JSONPath a level.  corrections: of its schema."""
+    """What people said of the response."""
 
-    rows: list[str] = []
-    corrections: list[Correction] = []
+    rows: Annotated[list[str], Meta(description="what becomes one row, a JSONPath a level")] = []
+    corrections: Annotated[list[Correction], Meta(description="of its schema")] = []
 
 
 class ResponseHeader(Document, frozen=True):
-    """A header that a response is said to have (OpenAPI 3.1, "Header Object"). schema: of its value.  required: the response always has it."""
+    """A header that a response is said to have (OpenAPI 3.1, "Header Object")."""
 
     name: str
-    schema: dict[str, Any] | bool = True
-    required: bool = False
+    schema: Annotated[dict[str, Any] | bool, Meta(description="of its value")] = True
+    required: Annotated[bool, Meta(description="the response always has it")] = False
     description: str = ""
 
 
 class ResponseDescription(Document, frozen=True):
-    """What a definition says of a response. status: three digits, a family such as 4XX, or default.  schema: JSON Schema 2020-12; it may
-    refer to `#/$defs/...`, the schemas of a definition: the named one, or that from which the operation came.  headers: beside Content-Type.
-    """
+    """What a definition says of a response."""
 
     REFERENCES: ClassVar[Mapping[str, str]] = {"definition": "definitions"}
 
-    status: Annotated[str, Meta(pattern=r"^([1-5]\d\d|[1-5]XX|default)$")]
+    status: Annotated[
+        str,
+        Meta(pattern=r"^([1-5]\d\d|[1-5]XX|default)$", description="three digits, a family such as 4XX, or default"),
+    ]
     media_type: str = ""
-    schema: dict[str, Any] | bool | None = None
+    schema: Annotated[
+        dict[str, Any] | bool | None,
+        Meta(
+            description=(
+                "JSON Schema 2020-12; it may refer to `#/$defs/...`, the schemas of a definition: the named one, or"
+                " that from which the operation came"
+            )
+        ),
+    ] = None
     description: str = ""
     definition: str = ""
-    headers: list[ResponseHeader] = []
+    headers: Annotated[list[ResponseHeader], Meta(description="beside Content-Type")] = []
 
 
 class CameFrom(Document, frozen=True):
-    """Where an imported operation stands. definition: by name.  pointer: JSON Pointer in it.  key: what it is called there, whatever its
-    name is here.
-    """
+    """Where an imported operation stands."""
 
     REFERENCES: ClassVar[Mapping[str, str]] = {"definition": "definitions"}
 
-    definition: str
-    pointer: str = ""
-    key: str = ""
+    definition: Annotated[str, Meta(description="by name")]
+    pointer: Annotated[str, Meta(description="JSON Pointer in it")] = ""
+    key: Annotated[str, Meta(description="what it is called there, whatever its name is here")] = ""
 
 
 class OperationDocument(Document, frozen=True):
-    """One request that a service can answer. path: an RFC 6570 template below the connection's base address.  enabled: off, it is not sent.
+    """One request that a service can answer."""
 
-    odata: the key, path and system query options of an OData request, put behind the path.
-    other_bodies: of other media types, of which one may be chosen.
-    responses: as a definition describes them.  left_out: inputs that a definition offers and nobody wants.
-    deprecated: the service says that it will go.  came_from: the definition.
-    """
-
-    enabled: bool = True
+    enabled: Annotated[bool, Meta(description="off, it is not sent")] = True
     method: Method = "GET"
-    path: str = "/"
+    path: Annotated[str, Meta(description="an RFC 6570 template below the connection's base address")] = "/"
     inputs: list[Input] = []
     query: list[Parameter] = []
     headers: list[Parameter] = []
     cookies: list[Parameter] = []
-    odata: ODataQuery | None = None
+    odata: Annotated[
+        ODataQuery | None,
+        Meta(description="the key, path and system query options of an OData request, put behind the path"),
+    ] = None
     body: Body | None = None
-    other_bodies: list[OtherBody] = []
+    other_bodies: Annotated[list[OtherBody], Meta(description="of other media types, of which one may be chosen")] = []
     paging: Paging | None = None
     response: ResponseView = ResponseView()
     outcomes: OutcomeRules = OutcomeRules()
-    responses: list[ResponseDescription] = []
+    responses: Annotated[list[ResponseDescription], Meta(description="as a definition describes them")] = []
     description: str = ""
     documentation: str = ""
     tags: list[str] = []
-    left_out: list[str] = []
-    deprecated: bool = False
-    came_from: CameFrom | None = None
+    left_out: Annotated[list[str], Meta(description="inputs that a definition offers and nobody wants")] = []
+    deprecated: Annotated[bool, Meta(description="the service says that it will go")] = False
+    came_from: Annotated[CameFrom | None, Meta(description="the definition")] = None
 
 
 def body_values(body: Body | None) -> Iterator[tuple[str, Value]]:

@@ -25,9 +25,7 @@ InputType = Literal["text", "integer", "decimal", "boolean", "date", "datetime",
 
 
 class Bounds(Document, frozen=True):
-    """What a value must keep to besides its type, in JSON Schema's words (2020-12 Validation, section 6). pattern: found anywhere in a text, by
-    RE2; one that RE2 does not know is shown and not held.  format: shown, and not held.
-    """
+    """What a value must keep to besides its type, in JSON Schema's words (2020-12 Validation, section 6)."""
 
     minimum: int | float | None = None
     maximum: int | float | None = None
@@ -35,32 +33,33 @@ class Bounds(Document, frozen=True):
     exclusive_maximum: int | float | None = None
     min_length: Annotated[int, Meta(ge=0)] | None = None
     max_length: Annotated[int, Meta(ge=0)] | None = None
-    pattern: str = ""
-    format: str = ""
+    pattern: Annotated[
+        str, Meta(description="found anywhere in a text, by RE2; one that RE2 does not know is shown and not held")
+    ] = ""
+    format: Annotated[str, Meta(description="shown, and not held")] = ""
 
 
 class Input(Document, frozen=True):
-    """A value that whoever calls the operation gives.
-
-    default: used when nothing is given; an explicit blank text is sent as such.  try_value: what a trial begins with.
-    allowed: the only values taken, if any are named.  unit: shown beside the value.  field: of a record that fills it, where one is given; left
-    out, the field of its own name.  convert: steps that the record's value goes through.
-    """
+    """A value that whoever calls the operation gives."""
 
     GIVEN: ClassVar[frozenset[str]] = frozenset({"default", "try_value"})
 
     name: InputName
     type: InputType = "text"
     required: bool = False
-    default: Any | UnsetType = UNSET
-    try_value: Any | UnsetType = UNSET
-    allowed: list[str | int] = []
+    default: Annotated[
+        Any | UnsetType, Meta(description="used when nothing is given; an explicit blank text is sent as such")
+    ] = UNSET
+    try_value: Annotated[Any | UnsetType, Meta(description="what a trial begins with")] = UNSET
+    allowed: Annotated[list[str | int], Meta(description="the only values taken, if any are named")] = []
     bounds: Bounds = Bounds()
     title: str = ""
-    unit: str = ""
+    unit: Annotated[str, Meta(description="shown beside the value")] = ""
     description: str = ""
-    field: str = ""
-    convert: list[Conversion] = []
+    field: Annotated[
+        str, Meta(description="of a record that fills it, where one is given; left out, the field of its own name")
+    ] = ""
+    convert: Annotated[list[Conversion], Meta(description="steps that the record's value goes through")] = []
 
 
 @dataclass(frozen=True, slots=True)

@@ -19,23 +19,35 @@ PropertyPath = Annotated[str, Meta(pattern=r"^[A-Za-z_][\w.]*(/[A-Za-z_][\w.]*)*
 
 
 class Literally(Document, frozen=True):
-    """A value written as a literal. name: of a key property or parameter; it may be left out where a key has one.  type: such as Edm.String.
+    """A value written as a literal."""
 
-    as_json: an argument that is a list or an object, which stands in the query, as JSON, behind a parameter alias (OData 4.01 Part 1, section 11.5.4).
-    """
-
-    name: str = ""
-    type: str = "Edm.String"
+    name: Annotated[str, Meta(description="of a key property or parameter; it may be left out where a key has one")] = (
+        ""
+    )
+    type: Annotated[str, Meta(description="such as Edm.String")] = "Edm.String"
     value: Value = ""
-    as_json: bool = False
+    as_json: Annotated[
+        bool,
+        Meta(
+            description=(
+                "an argument that is a list or an object, which stands in the query, as JSON, behind a parameter alias"
+                " (OData 4.01 Part 1, section 11.5.4)"
+            )
+        ),
+    ] = False
 
 
 class Condition(Document, frozen=True):
-    """One comparison of a filter. type: of the property, which says how the value is written. One whose input has no value is left out."""
+    """One comparison of a filter."""
 
     property: PropertyPath
     operator: Operator = "eq"
-    type: str = "Edm.String"
+    type: Annotated[
+        str,
+        Meta(
+            description="of the property, which says how the value is written. One whose input has no value is left out"
+        ),
+    ] = "Edm.String"
     value: Value = ""
 
 
@@ -45,34 +57,41 @@ class Order(Document, frozen=True):
 
 
 class Expand(Document, frozen=True):
-    """A related entity that comes along. select, filter, order, top, expand: within it (OData 4; before, select alone)."""
+    """A related entity that comes along."""
 
     property: PropertyPath
-    select: list[PropertyPath] = []
-    filter: list[Condition] = []
-    order: list[Order] = []
-    top: Annotated[int, Meta(ge=0)] | None = None
-    expand: list["Expand"] = []
+    select: Annotated[list[PropertyPath], Meta(description="within it (OData 4; before, select alone)")] = []
+    filter: Annotated[list[Condition], Meta(description="within it (OData 4; before, select alone)")] = []
+    order: Annotated[list[Order], Meta(description="within it (OData 4; before, select alone)")] = []
+    top: Annotated[Annotated[int, Meta(ge=0)] | None, Meta(description="within it (OData 4; before, select alone)")] = (
+        None
+    )
+    expand: Annotated[list["Expand"], Meta(description="within it (OData 4; before, select alone)")] = []
 
 
 class ODataQuery(Document, frozen=True):
-    """What is put behind the path of an OData request.
+    """What is put behind the path of an OData request."""
 
-    version: of the service.  key: of one entity, its parts by name; none for a whole set.  then: a path behind the key, such as /Tests or
-    /Office.Withdraw.  arguments: of a function.  is_function: arguments are written in brackets even if there are none.
-    select, filter, order, expand: the system query options; all conditions of a filter must hold.  count: ask for the total.
-    """
-
-    version: Version = "4.0"
-    key: list[Literally] = []
-    then: Annotated[str, Meta(pattern=r"^(/[\w.$]+)*$")] = ""
-    arguments: list[Literally] = []
-    is_function: bool = False
-    select: list[PropertyPath] = []
-    filter: list[Condition] = []
-    order: list[Order] = []
-    expand: list[Expand] = []
-    count: bool = False
+    version: Annotated[Version, Meta(description="of the service")] = "4.0"
+    key: Annotated[list[Literally], Meta(description="of one entity, its parts by name; none for a whole set")] = []
+    then: Annotated[
+        str, Meta(pattern=r"^(/[\w.$]+)*$", description="a path behind the key, such as /Tests or /Office.Withdraw")
+    ] = ""
+    arguments: Annotated[list[Literally], Meta(description="of a function")] = []
+    is_function: Annotated[bool, Meta(description="arguments are written in brackets even if there are none")] = False
+    select: Annotated[
+        list[PropertyPath], Meta(description="the system query options; all conditions of a filter must hold")
+    ] = []
+    filter: Annotated[
+        list[Condition], Meta(description="the system query options; all conditions of a filter must hold")
+    ] = []
+    order: Annotated[
+        list[Order], Meta(description="the system query options; all conditions of a filter must hold")
+    ] = []
+    expand: Annotated[
+        list[Expand], Meta(description="the system query options; all conditions of a filter must hold")
+    ] = []
+    count: Annotated[bool, Meta(description="ask for the total")] = False
     top: Value = ""
     skip: Value = ""
     search: Value = ""

@@ -124,7 +124,8 @@ def by_status(status: int, document: Any = None, headers: Headers = ()) -> Outco
 
 
 def service_message(document: Any) -> str:
-    """The message in an error body: RFC 9457's detail or title, or a member that is usually one, up to 500 characters."""
+    """The message in an error body: RFC 9457's detail or title, or a member that is usually one, up to 500
+    characters."""
     if isinstance(document, dict):
         if isinstance(document.get("value"), str) and "lang" in document:  # OData before 4.0
             return str(document["value"])[:500]

@@ -2,7 +2,9 @@
 
 from collections.abc import Mapping
 from decimal import Decimal
-from typing import Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
+
+from msgspec import Meta
 
 from rondine.core.documents.json import json_text
 from rondine.core.operations.inputs import value_text
@@ -12,18 +14,23 @@ Written = Literal["", "doubled", "backslash", "json"]
 
 
 class ValueOf(Document, frozen=True):
-    """The place of a value: of the operation's input, of the environment's standing value, or of a prepared query's text, by name.
-
-    written: as a literal of a query language, in which quote marks cannot end it: doubled, with a backslash, or as in JSON; empty for the value as
-    it is.
-    """
+    """The place of a value: of the operation's input, of the environment's standing value, or of a prepared query's
+    text, by name."""
 
     REFERENCES: ClassVar[Mapping[str, str]] = {"standing": "standing-values", "prepared": "queries"}
 
     input: str = ""
     standing: str = ""
     prepared: str = ""
-    written: Written = ""
+    written: Annotated[
+        Written,
+        Meta(
+            description=(
+                "as a literal of a query language, in which quote marks cannot end it: doubled, with a backslash, or as"
+                " in JSON; empty for the value as it is"
+            )
+        ),
+    ] = ""
 
 
 Value = str | ValueOf | list[str | ValueOf]

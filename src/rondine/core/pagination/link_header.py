@@ -3,6 +3,9 @@
 import re
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
+from typing import Annotated
+
+from msgspec import Meta
 
 from rondine.core.http.messages import Request, Response
 from rondine.core.pagination.steps import Pages, follow
@@ -14,7 +17,8 @@ _NOT_TOKEN = re.compile(r"[\s=;,\"]")
 
 @dataclass(frozen=True, slots=True)
 class Link:
-    """target: as written, absolute or relative.  parameters: names in lower case; of one that is duplicated the first."""
+    """target: as written, absolute or relative.  parameters: names in lower case; of one that is duplicated the
+    first."""
 
     target: str
     parameters: Mapping[str, str]
@@ -26,12 +30,11 @@ class Link:
 
 
 class LinkHeader(Document, tag="link_header", frozen=True):
-    """Follow the "next" link until a response has none.
+    """Follow the "next" link until a response has none."""
 
-    max_pages: responses to ask for at most; stops a service that links in a circle.
-    """
-
-    max_pages: int = 10_000
+    max_pages: Annotated[
+        int, Meta(description="responses to ask for at most; stops a service that links in a circle")
+    ] = 10_000
 
     def wanted(self) -> dict[str, str]:
         return {}

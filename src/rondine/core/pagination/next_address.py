@@ -1,6 +1,9 @@
 """Pagination by an address of the next page in the body."""
 
 from collections.abc import Collection
+from typing import Annotated
+
+from msgspec import Meta
 
 from rondine.core.errors import PathError
 from rondine.core.http.messages import Request, Response
@@ -13,13 +16,10 @@ _STANDARD = {"/@odata.nextLink", "/odata.nextLink", "/d/__next", "/@nextLink"}
 
 
 class NextAddress(Document, tag="next_address", frozen=True):
-    """Follow the address in each response until it is missing, null or empty.
+    """Follow the address in each response until it is missing, null or empty."""
 
-    at: JSON Pointer to the address, in XML an XPath.  max_pages: responses to ask for at most.
-    """
-
-    at: str
-    max_pages: int = 10_000
+    at: Annotated[str, Meta(description="JSON Pointer to the address, in XML an XPath")]
+    max_pages: Annotated[int, Meta(description="responses to ask for at most")] = 10_000
 
     def __post_init__(self) -> None:
         try:

@@ -2,7 +2,10 @@
 time."""
 
 from dataclasses import replace
+from typing import Annotated
 from urllib.parse import parse_qsl, quote, urlsplit
+
+from msgspec import Meta
 
 from rondine.core.errors import PaginationError
 from rondine.core.http.messages import QUERY_SAFE, Request, Response, Send, without_secrets
@@ -11,15 +14,19 @@ from rondine.core.settings import Document
 
 
 class PageNumber(Document, tag="page_number", frozen=True):
-    """Ask for page after page by its number.
+    """Ask for page after page by its number."""
 
-    parameter: the query parameter of the number.  first: the first page's number.  total: JSON Pointer to the announced number of rows,
-    with which all pages are planned after the first; without it, pages are asked for until one has no rows.
-    """
-
-    parameter: str = "page"
-    first: int = 1
-    total: str | None = None
+    parameter: Annotated[str, Meta(description="the query parameter of the number")] = "page"
+    first: Annotated[int, Meta(description="the first page's number")] = 1
+    total: Annotated[
+        str | None,
+        Meta(
+            description=(
+                "JSON Pointer to the announced number of rows, with which all pages are planned after the first;"
+                " without it, pages are asked for until one has no rows"
+            )
+        ),
+    ] = None
     max_pages: int = 10_000
 
     def exchange(self, first: Request) -> Pages:

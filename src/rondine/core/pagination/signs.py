@@ -25,14 +25,17 @@ MOST_ELEMENTS = 10_000
 _DEPTH = 2
 
 _TOTAL = {
-    "total", "totalcount", "totalrows", "totalresults", "totalitems", "totalrecords", "totalelements", "totalhits", "totalsize",
+    "total", "totalcount", "totalrows", "totalresults", "totalitems", "totalrecords", "totalelements", "totalhits",
+    "totalsize",
     "totalentries", "@odata.count", "odata.count", "__count",
 }  # fmt: skip
 #: May also be the number of rows in this response: a sign only if it is larger than that.
 _COUNT = {"count", "size", "results", "hits", "matched", "found"}
 _NEXT = {
-    "next", "nextpage", "nexturl", "nexturi", "nexthref", "nextaddress", "nextlink", "@odata.nextlink", "odata.nextlink", "__next", "nextcursor",
-    "nextpagetoken", "nextpagecursor", "nexttoken", "nextmarker", "nextoffset", "nextstart", "continuationtoken", "continuation",
+    "next", "nextpage", "nexturl", "nexturi", "nexthref", "nextaddress", "nextlink", "@odata.nextlink",
+    "odata.nextlink", "__next", "nextcursor",
+    "nextpagetoken", "nextpagecursor", "nexttoken", "nextmarker", "nextoffset", "nextstart", "continuationtoken",
+    "continuation",
 }  # fmt: skip
 _MORE = {
     "hasmore",
@@ -140,7 +143,8 @@ def _in_headers(found: _Found, headers: Headers, status: int) -> None:
 
 
 def _in_range(found: _Found, match: re.Match[str], status: int, where: str) -> None:
-    """A Content-Range (RFC 9110, section 14.4): in bytes of the content, or in a unit of the service's, which is rows."""
+    """A Content-Range (RFC 9110, section 14.4): in bytes of the content, or in a unit of the service's, which is
+    rows."""
     unit, _, last, whole = match.groups()
     if whole == "*":
         return

@@ -32,8 +32,8 @@ def compiled(text: str) -> "re2._Regexp":
 
 
 def matches(pattern: str, text: str, *, whole: bool) -> bool:
-    """Whether the pattern is found in the text, or is all of it. What is not a pattern matches nothing (RFC 9535, section
-    2.4.6)."""
+    """Whether the pattern is found in the text, or is all of it. What is not a pattern matches nothing (RFC 9535,
+    section 2.4.6)."""
     try:
         found = compiled(pattern)
         return bool(found.fullmatch(text) if whole else found.search(text))

@@ -70,7 +70,8 @@ def with_body_as(operation: OperationDocument, wanted: str) -> OperationDocument
 
 
 def to_choose_from(bodies: Sequence[tuple[Body, list[Input]]]) -> tuple[Body | None, list[OtherBody]]:
-    """(the first of several bodies, the others by media type, each once). bodies: each with the inputs that it takes."""
+    """(the first of several bodies, the others by media type, each once). bodies: each with the inputs that it
+    takes."""
     if not bodies:
         return None, []
     first = bodies[0][0]

@@ -55,8 +55,10 @@ _NUMBERS = frozenset(
 )
 #: A value of each type, by which a literal shows what stands around the value.
 _SAMPLES = {
-    "Edm.Boolean": "true", "Edm.Guid": "00000000-0000-0000-0000-000000000000", "Edm.Date": "2026-01-01", "Edm.TimeOfDay": "00:00:00",
-    "Edm.DateTime": "2026-01-01T00:00:00", "Edm.DateTimeOffset": "2026-01-01T00:00:00Z", "Edm.Duration": "P1D", "Edm.Time": "P1D",
+    "Edm.Boolean": "true", "Edm.Guid": "00000000-0000-0000-0000-000000000000", "Edm.Date": "2026-01-01",
+    "Edm.TimeOfDay": "00:00:00",
+    "Edm.DateTime": "2026-01-01T00:00:00", "Edm.DateTimeOffset": "2026-01-01T00:00:00Z", "Edm.Duration": "P1D",
+    "Edm.Time": "P1D",
     **dict.fromkeys(_NUMBERS, "7"),
 }  # fmt: skip
 

@@ -5,7 +5,9 @@ marks of the value are written so that it cannot end. Nothing is ever glued into
 """
 
 from collections.abc import Mapping
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
+
+from msgspec import Meta
 
 from rondine.core.errors import InputError, Problem, did_you_mean
 from rondine.core.operations.document import OperationDocument
@@ -16,18 +18,24 @@ from rondine.core.settings import Document, dump, load
 
 
 class PreparedQueryDocument(Document, frozen=True):
-    """A query kept once. language: graphql, or other for a service's own.  query: the GraphQL document.  kind: what it does, of GraphQL.
+    """A query kept once."""
 
-    content: the text in any other language, with places for its variables.  literals: how texts are written in that language: with quote marks doubled
-    ('O''Hara'), with a backslash before them ('O\\'Hara'), or as in JSON ("O'Hara").  variables: what it takes.
-    """
-
-    language: Literal["graphql", "other"] = "graphql"
-    query: str = ""
-    kind: Literal["query", "mutation"] = "query"
-    content: Value = ""
-    literals: Written = "doubled"
-    variables: list[Input] = []
+    language: Annotated[Literal["graphql", "other"], Meta(description="graphql, or other for a service's own")] = (
+        "graphql"
+    )
+    query: Annotated[str, Meta(description="the GraphQL document")] = ""
+    kind: Annotated[Literal["query", "mutation"], Meta(description="what it does, of GraphQL")] = "query"
+    content: Annotated[Value, Meta(description="the text in any other language, with places for its variables")] = ""
+    literals: Annotated[
+        Written,
+        Meta(
+            description=(
+                "how texts are written in that language: with quote marks doubled ('O''Hara'), with a backslash before"
+                " them ('O\\'Hara'), or as in JSON (\"O'Hara\")"
+            )
+        ),
+    ] = "doubled"
+    variables: Annotated[list[Input], Meta(description="what it takes")] = []
     description: str = ""
 
 

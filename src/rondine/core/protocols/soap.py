@@ -32,7 +32,8 @@ def envelope(
     declared = "".join(f" xmlns:{prefix}={quoteattr(uri)}" for prefix, uri in namespaces.items())
     return (
         f'<?xml version="1.0" encoding="{charset}"?>\n<soap:Envelope xmlns:soap="{ENVELOPES[version]}"{declared}>'
-        f"{document({}, 'soap:Header', headers, types)}<soap:Body>{document({}, root, elements, types)}</soap:Body></soap:Envelope>"
+        f"{document({}, 'soap:Header', headers, types)}"
+        f"<soap:Body>{document({}, root, elements, types)}</soap:Body></soap:Envelope>"
     )
 
 

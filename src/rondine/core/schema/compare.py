@@ -60,7 +60,8 @@ def _with_parents(lines: Sequence[OutlineRow]) -> Iterator[tuple[OutlineRow, Out
 
 
 def _could_hold(around: OutlineRow | None, part: OutlineRow) -> bool:
-    """Whether what is around a part was seen in a way that would show it: an empty list tells nothing of its elements."""
+    """Whether what is around a part was seen in a way that would show it: an empty list tells nothing of its
+    elements."""
     if around is None:
         return False
     if part.path.endswith("[*]"):

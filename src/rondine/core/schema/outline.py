@@ -3,7 +3,9 @@
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import islice
-from typing import Any
+from typing import Annotated, Any
+
+from msgspec import Meta
 
 from rondine.core.conversions.steps import Conversion, DateOf, Number
 from rondine.core.conversions.types import FieldType
@@ -20,16 +22,15 @@ MOST_LINES = 2_000
 
 
 class Correction(Document, frozen=True):
-    """What a person says of one part of a response, against what the samples say. path: as in the outline.
+    """What a person says of one part of a response, against what the samples say."""
 
-    type: read it as this.  name: call the field so; the original name stays on the wire.  keys: of an object, whether its keys are data, a member for
-    each of many things, or names.
-    """
-
-    path: str
-    type: FieldType | None = None
-    name: str | None = None
-    keys: Keys | None = None
+    path: Annotated[str, Meta(description="as in the outline")]
+    type: Annotated[FieldType | None, Meta(description="read it as this")] = None
+    name: Annotated[str | None, Meta(description="call the field so; the original name stays on the wire")] = None
+    keys: Annotated[
+        Keys | None,
+        Meta(description="of an object, whether its keys are data, a member for each of many things, or names"),
+    ] = None
 
 
 def decided_keys(corrections: Sequence[Correction]) -> dict[str, Keys]:

@@ -13,12 +13,17 @@ from rondine.core.signin.token import SignInContext, SignInExchange, sent
 
 
 class ApiKey(Document, tag="api_key", frozen=True):
-    """A key goes with every call. name: of the header, parameter, cookie or member that carries it.  secret_name: of a second one, for
-    services that give a key and a secret."""
+    """A key goes with every call."""
 
-    name: FieldName
+    name: Annotated[FieldName, Meta(description="of the header, parameter, cookie or member that carries it")]
     carrier: Carrier = "header"
-    secret_name: Annotated[str, Meta(pattern=r"^[!#$%&'*+.^_`|~0-9A-Za-z-]{0,100}$")] = ""
+    secret_name: Annotated[
+        str,
+        Meta(
+            pattern=r"^[!#$%&'*+.^_`|~0-9A-Za-z-]{0,100}$",
+            description="of a second one, for services that give a key and a secret",
+        ),
+    ] = ""
 
     def secret_names(self) -> tuple[str, ...]:
         return ("key", "secret") if self.secret_name else ("key",)

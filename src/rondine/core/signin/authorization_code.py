@@ -4,8 +4,10 @@ refresh token carries on."""
 import base64
 import hashlib
 from collections.abc import Mapping
-from typing import ClassVar
+from typing import Annotated, ClassVar
 from urllib.parse import urlencode, urlsplit
+
+from msgspec import Meta
 
 from rondine.core.errors import SignInAgain, SignInRefused, short
 from rondine.core.http.messages import Response, Send
@@ -24,15 +26,13 @@ class ExtraParameter(Document, frozen=True):
 
 
 class AuthorizationCode(OAuthClient, tag="authorization_code", frozen=True):
-    """A person signs in at the service and consents; Rondine calls on their behalf. Elsewhere called user consent or three-legged.
-
-    authorization_address: the page where the person consents.  issuer: of the service, checked if its answer names one (RFC 9207).
-    """
+    """A person signs in at the service and consents; Rondine calls on their behalf. Elsewhere called user consent or
+    three-legged."""
 
     RARE: ClassVar[frozenset[str]] = OAuthClient.RARE | {"issuer", "extra"}
 
-    authorization_address: Address = ""
-    issuer: str = ""
+    authorization_address: Annotated[Address, Meta(description="the page where the person consents")] = ""
+    issuer: Annotated[str, Meta(description="of the service, checked if its answer names one (RFC 9207)")] = ""
     extra: list[ExtraParameter] = []
 
     def secret_names(self) -> tuple[str, ...]:

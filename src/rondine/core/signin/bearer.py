@@ -26,7 +26,8 @@ def bare(pasted: str, prefix: str) -> str:
 
 
 class Bearer(Document, tag="bearer", frozen=True):
-    """A token that does not change goes with every call. Elsewhere called access token, personal token or bearer authentication."""
+    """A token that does not change goes with every call. Elsewhere called access token, personal token or bearer
+    authentication."""
 
     prefix: Prefix = "Bearer"
 

@@ -7,7 +7,8 @@ from rondine.core.signin.token import SignInContext, SignInExchange, Token, auth
 
 
 class ClientCredentials(OAuthClient, tag="client_credentials", frozen=True):
-    """The application itself signs in, nobody is asked. Elsewhere called application access, two-legged, or machine to machine."""
+    """The application itself signs in, nobody is asked. Elsewhere called application access, two-legged, or machine to
+    machine."""
 
     def secret_names(self) -> tuple[str, ...]:
         return self.client_secret_names()

@@ -1,6 +1,8 @@
 """The JWT bearer grant (RFC 7523, section 2.1): a signed assertion is handed in for a token."""
 
-from typing import ClassVar
+from typing import Annotated, ClassVar
+
+from msgspec import Meta
 
 from rondine.core.http.messages import Response, Send
 from rondine.core.signin.bearer import bearer
@@ -12,11 +14,8 @@ GRANT = "urn:ietf:params:oauth:grant-type:jwt-bearer"
 
 
 class JwtBearer(OAuthClient, tag="jwt_bearer", frozen=True):
-    """A statement signed with a private key is handed in for a token. Elsewhere called service account or assertion flow.
-
-    issuer, subject: who signs, and for whom (both client_id if left out).  assertion_audience: whom the statement is for (the token address if
-    left out).  scope_in_assertion: the scope stands in the statement instead of the form.
-    """
+    """A statement signed with a private key is handed in for a token. Elsewhere called service account or assertion
+    flow."""
 
     RARE: ClassVar[frozenset[str]] = OAuthClient.RARE | {
         "client_authentication",
@@ -25,10 +24,14 @@ class JwtBearer(OAuthClient, tag="jwt_bearer", frozen=True):
     }
 
     client_authentication: ClientAuthentication = "none"
-    issuer: str = ""
-    subject: str = ""
-    assertion_audience: str = ""
-    scope_in_assertion: bool = False
+    issuer: Annotated[str, Meta(description="who signs the statement (client_id if left out)")] = ""
+    subject: Annotated[str, Meta(description="for whom it is (client_id if left out)")] = ""
+    assertion_audience: Annotated[
+        str, Meta(description="whom the statement is for (the token address if left out)")
+    ] = ""
+    scope_in_assertion: Annotated[bool, Meta(description="the scope stands in the statement instead of the form")] = (
+        False
+    )
 
     def secret_names(self) -> tuple[str, ...]:
         return tuple(dict.fromkeys(("private_key", *self.client_secret_names())))

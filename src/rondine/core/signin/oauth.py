@@ -23,7 +23,16 @@ from rondine.core.signin.token import SendForToken, SignInContext, SignInExchang
 
 JWT_BEARER = "urn:ietf:params:oauth:client-assertion-type:jwt-bearer"
 Address = Annotated[str, Meta(pattern=r"^(https?://[^\s@#]+)?$", description="begins with https:// or http://")]
-ClientAuthentication = Literal["basic", "body", "private_key_jwt", "client_secret_jwt", "tls", "none"]
+ClientAuthentication = Annotated[
+    Literal["basic", "body", "private_key_jwt", "client_secret_jwt", "tls", "none"],
+    Meta(
+        description=(
+            "how the client proves itself there: basic (Authorization header), body (client_secret in the form),"
+            " private_key_jwt (an assertion signed with a private key), client_secret_jwt (one signed with the client"
+            " secret), tls (the connection's client certificate), none (a public client)"
+        )
+    ),
+]
 Fields = list[tuple[str, str | Secret]]
 #: A longer lifetime is taken as this one: ten years.
 MOST_LIFETIME = Decimal(10 * 365 * 24 * 3600)
@@ -53,24 +62,18 @@ _HINTS = {
 
 
 class OAuthClient(Document, frozen=True):
-    """The client's side of every grant.
-
-    token_address: where tokens are given out.  client_authentication: how the client proves itself there: basic (Authorization header), body
-    (client_secret in the form), private_key_jwt (an assertion signed with a private key), client_secret_jwt (one signed
-    with the client secret), tls (the connection's client certificate), none (a public client).
-    scope: parted by blanks.  audience, resource: whom the token is for, where the service wants it.
-    """
+    """The client's side of every grant."""
 
     RARE: ClassVar[frozenset[str]] = frozenset({"algorithm", "key_id", "audience", "resource"})
 
-    token_address: Address = ""
+    token_address: Annotated[Address, Meta(description="where tokens are given out")] = ""
     client_id: str = ""
     client_authentication: ClientAuthentication = "basic"
     algorithm: Algorithm = "RS256"
     key_id: str = ""
-    scope: str = ""
-    audience: str = ""
-    resource: str = ""
+    scope: Annotated[str, Meta(description="parted by blanks")] = ""
+    audience: Annotated[str, Meta(description="whom the token is for, where the service wants it")] = ""
+    resource: Annotated[str, Meta(description="whom the token is for, where the service wants it")] = ""
 
     def client_secret_names(self) -> tuple[str, ...]:
         match self.client_authentication:

@@ -34,13 +34,8 @@ MILLISECONDS = 100_000_000_000
 
 
 class SignInOperation(Document, tag="sign_in_operation", frozen=True):
-    """An operation of the service gives a token, and all other calls carry it. Elsewhere called session, login call or token exchange.
-
-    operation: its name.  inputs: values for its inputs that are no secrets.  secret_inputs: the inputs that are; each is a secret of the
-    credential.  token_in: body, header or cookie of the response.  token_at: JSON Pointer in the body, or the name of the header or cookie.
-    lifetime_seconds: how long a token lasts, if the documentation says so.  lifetime_at, expires_at: JSON Pointers, if the response says so.
-    carried_in, name, prefix: how later calls carry the token.
-    """
+    """An operation of the service gives a token, and all other calls carry it. Elsewhere called session, login call or
+    token exchange."""
 
     REFERENCES: ClassVar[Mapping[str, str]] = {"operation": "operations"}
 
@@ -48,14 +43,24 @@ class SignInOperation(Document, tag="sign_in_operation", frozen=True):
 
     RARE: ClassVar[frozenset[str]] = frozenset({"lifetime_seconds", "lifetime_at", "expires_at"})
 
-    operation: str = ""
-    inputs: dict[str, Any] = {}
-    secret_inputs: tuple[Annotated[str, Meta(pattern=r"^[A-Za-z][A-Za-z0-9_-]{0,62}$")], ...] = ("password",)
-    token_in: Literal["body", "header", "cookie"] = "body"
-    token_at: str = "/token"
-    lifetime_seconds: Annotated[int, Meta(ge=1, le=315_360_000)] | None = None
-    lifetime_at: str = ""
-    expires_at: str = ""
+    operation: Annotated[str, Meta(description="its name")] = ""
+    inputs: Annotated[dict[str, Any], Meta(description="values for its inputs that are no secrets")] = {}
+    secret_inputs: Annotated[
+        tuple[Annotated[str, Meta(pattern=r"^[A-Za-z][A-Za-z0-9_-]{0,62}$")], ...],
+        Meta(description="the inputs that are; each is a secret of the credential"),
+    ] = ("password",)
+    token_in: Annotated[
+        Literal["body", "header", "cookie"], Meta(description="body, header or cookie of the response")
+    ] = "body"
+    token_at: Annotated[str, Meta(description="JSON Pointer in the body, or the name of the header or cookie")] = (
+        "/token"
+    )
+    lifetime_seconds: Annotated[
+        Annotated[int, Meta(ge=1, le=315_360_000)] | None,
+        Meta(description="how long a token lasts, if the documentation says so"),
+    ] = None
+    lifetime_at: Annotated[str, Meta(description="JSON Pointers, if the response says so")] = ""
+    expires_at: Annotated[str, Meta(description="JSON Pointers, if the response says so")] = ""
     carrier: Literal["header", "query", "cookie"] = "header"
     name: FieldName = "Authorization"
     prefix: Annotated[str, Meta(pattern=r"^[!#$%&'*+.^_`|~0-9A-Za-z= -]{0,40}$")] = "Bearer"

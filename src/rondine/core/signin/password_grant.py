@@ -8,7 +8,8 @@ from rondine.core.signin.token import SignInContext, SignInExchange, Token, auth
 
 
 class PasswordGrant(OAuthClient, tag="password_grant", frozen=True):
-    """Legacy: a person's user name and password are handed to the token address. Use it only where the service offers nothing better."""
+    """Legacy: a person's user name and password are handed to the token address. Use it only where the service offers
+    nothing better."""
 
     user_name: str = ""
 

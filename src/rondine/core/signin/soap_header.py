@@ -22,17 +22,15 @@ ElementName = Annotated[str, Meta(pattern=f"^({_NAME})?$", description="an XML n
 
 
 class SoapHeader(Document, tag="soap_header", frozen=True):
-    """A header block that the service defines itself goes into every SOAP envelope, and holds the secret.
+    """A header block that the service defines itself goes into every SOAP envelope, and holds the secret."""
 
-    element: its name, such as AuthHeader.  namespace: of it and of what is in it.  user_element: of the user name within it; blank for none.  user_name: as
-    the provider gave it.  secret_element: of the secret within it; blank if the block's own text is the secret.
-    """
-
-    element: ElementName = ""
-    namespace: Annotated[str, Meta(max_length=500)] = ""
-    user_element: ElementName = ""
-    user_name: UserName = ""
-    secret_element: ElementName = ""
+    element: Annotated[ElementName, Meta(description="its name, such as AuthHeader")] = ""
+    namespace: Annotated[str, Meta(max_length=500, description="of it and of what is in it")] = ""
+    user_element: Annotated[ElementName, Meta(description="of the user name within it; blank for none")] = ""
+    user_name: Annotated[UserName, Meta(description="as the provider gave it")] = ""
+    secret_element: Annotated[
+        ElementName, Meta(description="of the secret within it; blank if the block's own text is the secret")
+    ] = ""
 
     def secret_names(self) -> tuple[str, ...]:
         return ("secret",)

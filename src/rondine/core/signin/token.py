@@ -50,8 +50,8 @@ class ReadToken:
 
 @dataclass(frozen=True, slots=True)
 class SendForToken:
-    """Sends a request of the sign-in itself. It goes to the origin it names, never follows a redirect, and is not a call
-    of the operation."""
+    """Sends a request of the sign-in itself. It goes to the origin it names, never follows a redirect, and is not a
+    call of the operation."""
 
     request: Request
 

@@ -3,8 +3,10 @@
 import base64
 import hashlib
 from datetime import UTC
-from typing import Literal
+from typing import Annotated, Literal
 from xml.sax.saxutils import escape
+
+from msgspec import Meta
 
 from rondine.core.http.messages import Response, Send
 from rondine.core.settings import Document
@@ -19,13 +21,18 @@ _BASE64 = "http://docs.oasis-open.org/wss/2004/01/oasis-200401-wss-soap-message-
 
 
 class UserNameToken(Document, tag="user_name_token", frozen=True):
-    """User name and password go into the header of every SOAP envelope. Elsewhere called WS-Security, or UsernameToken.
-
-    password_type: digest sends a hash with a nonce and the time, never the password; text sends the password itself.
-    """
+    """User name and password go into the header of every SOAP envelope. Elsewhere called WS-Security, or
+    UsernameToken."""
 
     user_name: UserName = ""
-    password_type: Literal["digest", "text"] = "digest"
+    password_type: Annotated[
+        Literal["digest", "text"],
+        Meta(
+            description=(
+                "digest sends a hash with a nonce and the time, never the password; text sends the password itself"
+            )
+        ),
+    ] = "digest"
 
     def secret_names(self) -> tuple[str, ...]:
         return ("password",)

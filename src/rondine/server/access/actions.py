@@ -38,7 +38,8 @@ def make_person(
 
 
 def set_password(person: Person, password: str | None, *, keep: ApiToken | None = None) -> str:
-    """Sets it, or one that is made up, and ends the person's sessions and tokens, but for `keep`. Returns the password."""
+    """Sets it, or one that is made up, and ends the person's sessions and tokens, but for `keep`. Returns the
+    password."""
     password = made_up_password() if password is None else password
     check_strength(password, person)
     with transaction.atomic():
@@ -98,7 +99,8 @@ def make_project(name: str, *, title: str = "", administrator: Person | None = N
 
 
 def remove_project(project: Project) -> None:
-    """Raises Conflict as long as anything was made in it: what is in a project is removed by name, never on the side."""
+    """Raises Conflict as long as anything was made in it: what is in a project is removed by name, never on the
+    side."""
     with transaction.atomic():
         Project.objects.select_for_update().get(pk=project.pk)
         counts = {}

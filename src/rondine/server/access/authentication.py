@@ -49,7 +49,8 @@ def person_of_token(token: str) -> tuple[Person, ApiToken]:
 
 
 def make_token(person: Person, title: str, days: int | None = TOKEN_DAYS) -> tuple[str, ApiToken]:
-    """A new token and what is stored of it; this is the only time it is seen. days: how long it lasts, None for ever."""
+    """A new token and what is stored of it; this is the only time it is seen. days: how long it lasts, None for
+    ever."""
     token = secrets.token_urlsafe(32)
     expires_at = None if days is None else timezone.now() + timedelta(days=days)
     made = ApiToken.objects.create(person=person, title=title, digest=_digest(token), expires_at=expires_at)

@@ -18,7 +18,8 @@ MOST_TEXT = 10_000
 
 
 class Strict(serializers.Serializer[Any]):
-    """Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would write."""
+    """Refuses unknown fields by name, with the nearest known one, and texts that are longer than anybody would
+    write."""
 
     def get_fields(self) -> dict[str, Any]:
         fields = super().get_fields()

@@ -2,6 +2,7 @@
 worker."""
 
 import asyncio
+import contextlib
 from collections.abc import Mapping
 from typing import Any
 
@@ -83,10 +84,8 @@ async def look_at(opened: OpenConnection, engine: Engine, stages: list[Stage]) -
         stages.append(Stage("sign in" if is_sign_in else "call", False, error.message, error.hint))
         return
     read = ReadDocument(None)
-    try:
+    with contextlib.suppress(DocumentError):
         read = read_document(received.body, media_type=received.media_type, charset=received.charset)
-    except DocumentError:
-        pass
     meaning = classify_response(USUAL_RULES, received.status, read, received.headers)
     told = f" - {meaning.message}" if meaning.message else ""
     is_refused = received.status in (401, 403, 407)

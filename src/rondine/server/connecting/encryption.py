@@ -83,7 +83,8 @@ def use_newest_key(path: Path) -> int:
 
 
 def remove_keys(path: Path, used: set[int]) -> list[int]:
-    """Takes the keys away that nothing is encrypted with any more; gives their versions. The file is replaced in one step."""
+    """Takes the keys away that nothing is encrypted with any more; gives their versions. The file is replaced in one
+    step."""
     stored = json.loads(path.read_text())
     gone = [int(version) for version in stored["keys"] if int(version) not in used | {stored["current"]}]
     for version in gone:

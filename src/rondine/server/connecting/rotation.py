@@ -15,8 +15,8 @@ GRACE = 5.0
 
 
 def rotate_key(path: Path) -> tuple[int, int, list[int]]:
-    """(the version in use now, how many values were encrypted again, the versions taken away). Each row is encrypted again in a
-    transaction of its own."""
+    """(the version in use now, how many values were encrypted again, the versions taken away). Each row is encrypted
+    again in a transaction of its own."""
     version = use_newest_key(path)
     count = 0
     while count_now := _encrypt_all_again(version):

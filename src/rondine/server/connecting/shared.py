@@ -178,8 +178,8 @@ class SharedByAll:
         wait = until - time.time()
         if 0 < wait <= patience:  # a little at a time: somebody may lift it
             await asyncio.sleep(min(wait, HELD_CACHE))
-            return await self._wait_if_held(opened, patience - min(wait, HELD_CACHE))
-        if wait > patience:
+            await self._wait_if_held(opened, patience - min(wait, HELD_CACHE))
+        elif wait > patience:
             raise LimitReached(
                 f"the service asked to wait {wait_words(wait)} more",
                 where=f"connection {opened.name}",

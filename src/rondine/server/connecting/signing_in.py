@@ -93,7 +93,8 @@ def prove_callback(project: str, name: str, state: str) -> None:
 
 
 def begin_sign_in(project: Project, name: str, operation: str, person: Person, role: str, *, base: str) -> str:
-    """The address of the service's consent page for this person. base: scheme and host under which Rondine is reached."""
+    """The address of the service's consent page for this person. base: scheme and host under which Rondine is
+    reached."""
     connection: Connection = find_item(CONNECTIONS, project, name)
     check_protected([connection.environment], role)
     opened = open_connection(connection, operation)

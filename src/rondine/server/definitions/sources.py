@@ -174,7 +174,8 @@ def _connection_for(project: Project, address: str, service: str, environment: s
 
 
 async def _introspected(engine: Engine, opened: OpenConnection, address: str) -> bytes:
-    """A GraphQL service's answer to the introspection query. Raises ServiceError with its message if it tells nothing."""
+    """A GraphQL service's answer to the introspection query. Raises ServiceError with its message if it tells
+    nothing."""
     body = json.dumps({"query": introspection_query()}).encode()
     headers = (("Content-Type", "application/json"), ("Accept", "application/json"))
     received = await engine.call(opened, Send(Request("POST", address, headers, body)))

@@ -123,7 +123,8 @@ async def _files_of(view: ProjectView, data: Any, stored: str, report: Report) -
 
 
 class DefinitionPreviewView(WaitingView):
-    """What is in a definition: operations, schemas, servers, sign-ins, and what is wrong with it. Nothing is written."""
+    """What is in a definition: operations, schemas, servers, sign-ins, and what is wrong with it. Nothing is
+    written."""
 
     permissions = {"POST": "build"}
     query = {"POST": ProgressQuery}

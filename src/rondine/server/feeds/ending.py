@@ -11,7 +11,8 @@ from rondine.server.runs.remarks import Remark, merged, remark_of
 
 
 def finish_run(run: Run, verdict: Verdict) -> None:
-    """Ends a run whose pages are all kept: done, or failed if no row was good. Tells what was not seen, if it saw all."""
+    """Ends a run whose pages are all kept: done, or failed if no row was good. Tells what was not seen, if it saw
+    all."""
     counts = list(RunCount.objects.filter(run=run).order_by("record_type"))
     remarks = [remark_of(one) for one in Run.objects.values_list("remarks", flat=True).get(pk=run.pk)]
     repeated = sum(one.repeated for one in counts)

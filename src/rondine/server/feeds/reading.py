@@ -1,5 +1,6 @@
 """Pages read and mapped. It asks neither the service nor the database, and runs in threads."""
 
+import contextlib
 from collections.abc import Callable, Hashable, Sequence
 from dataclasses import replace
 from typing import Any
@@ -103,7 +104,8 @@ class PageReader:
             return ReadDocument(None)
 
     def _first_rows(self, received: Received) -> ReadDocument:
-        """Of a response that is too large for memory, its first rows in their place; nothing, if it cannot be read so."""
+        """Of a response that is too large for memory, its first rows in their place; nothing, if it cannot be read
+        so."""
         assert received.large is not None
         head = received.large.head(64 * 1024)
         of = format_of(head, received.media_type)
@@ -115,7 +117,8 @@ class PageReader:
             return ReadDocument(None)
 
     def _is_content(self, page: Page, received: Received, body: bytes) -> bool:
-        """Whether the status says that there is content to read. Raises ServiceError if it says that the call failed."""
+        """Whether the status says that there is content to read. Raises ServiceError if it says that the call
+        failed."""
         if received.status == 304:  # to a conditional request (RFC 9110, section 13): what was kept is as it is there
             if not is_conditional(name for name, _ in received.request.headers):
                 told = unasked_304()
@@ -128,10 +131,8 @@ class PageReader:
                 raise ServiceError(f"{failure.words} - {failure.message}", where=where_of(page), hint=failure.hint)
             return True
         read = ReadDocument(None)
-        try:
+        with contextlib.suppress(RondineError):
             read = read_document(body, media_type=received.media_type, charset=received.charset)
-        except RondineError:
-            pass
         meaning = classify_response(self.feed.operation.outcomes, received.status, read, received.headers)
         if meaning.kind == "nothing_found":
             return False
@@ -184,7 +185,8 @@ class PageReader:
     def read_large(
         self, page: Page, ask: Send, start: RowPlace | None, give_on: Callable[[Page], None]
     ) -> dict[str, Any]:
-        """Reads a response that is too large for memory, in parts that are given on as they come; `page` is the last."""
+        """Reads a response that is too large for memory, in parts that are given on as they come; `page` is the
+        last."""
         feed, received = self.feed, page.received
         assert received is not None
         large = received.large

@@ -93,7 +93,8 @@ class FeedRun:
         return last.verdict
 
     def _judge_end(self, ending: Ending, last: Page) -> Verdict:
-        """Whether the last page was the end: by the strategy's proof, and by everything else that its response shows."""
+        """Whether the last page was the end: by the strategy's proof, and by everything else that its response
+        shows."""
         self._count(last)
         if self._is_unchanged:  # no proof that all rows were seen
             return Verdict("unknown", "the service says that nothing has changed (304)")

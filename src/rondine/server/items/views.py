@@ -58,7 +58,8 @@ class ItemViewSet(ProjectViewSet):
         return found.none() if getattr(self, "swagger_fake_view", False) else found.filter(project=self.project)
 
     def prepare(self, items: Sequence[Any]) -> None:
-        """Gives each item, as attributes, what its serializer shows beside its fields; with as many queries as for one."""
+        """Gives each item, as attributes, what its serializer shows beside its fields; with as many queries as for
+        one."""
 
     def list(self, request: Request, project: str) -> Response:
         items = self.page(self.get_queryset())

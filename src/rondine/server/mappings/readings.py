@@ -43,7 +43,8 @@ _PIECE = 256 * 1024
 
 
 class ResponsesAsked(Strict):
-    """content: responses in JSON, one JSON value a line, or XML, told by their media types or else by how they begin."""
+    """content: responses in JSON, one JSON value a line, or XML, told by their media types or else by how they
+    begin."""
 
     content = serializers.ListField(child=serializers.FileField(), min_length=1, max_length=20)
     asked = serializers.CharField(required=False, default="{}", help_text="the rest of the question, in JSON")
@@ -246,10 +247,7 @@ class RecordsReading(WaitingView, ReadingView):
 
     def _lines(self, request: Request) -> Iterator[bytes]:
         files, asked = self.asked(request, RecordsQuestion)
-        if "mapping" in asked:
-            draft = find_item(MAPPINGS, self.project, asked["mapping"]).document
-        else:
-            draft = asked["draft"]
+        draft = find_item(MAPPINGS, self.project, asked["mapping"]).document if "mapping" in asked else asked["draft"]
         mapping = resolved_mapping(self.project.pk, load(MappingDocument, draft, where="/draft"))
         record_types = drafted_types(self.project, asked.get("record_types"))
         outputs = compile_mapping(mapping, record_types, is_kept=False)

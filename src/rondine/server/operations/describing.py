@@ -1,4 +1,5 @@
-"""Operations described by hand: kept from a one-off trial, copied from others, or by the usual pattern of a resource."""
+"""Operations described by hand: kept from a one-off trial, copied from others, or by the usual pattern of a
+resource."""
 
 from collections.abc import Mapping
 from dataclasses import replace

@@ -1,4 +1,5 @@
-"""Values that turned out to be secrets, overwritten wherever earlier runs, bodies and revisions of a project show them."""
+"""Values that turned out to be secrets, overwritten wherever earlier runs, bodies and revisions of a project show
+them."""
 
 import json
 import zlib

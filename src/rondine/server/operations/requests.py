@@ -213,7 +213,8 @@ def supported_uses(ready: PreparedCall) -> list[str]:
 
 
 def trial_warnings(ready: PreparedCall) -> list[Problem]:
-    """What a person should know before sending: limits that this call would use up, and what the connection warns of."""
+    """What a person should know before sending: limits that this call would use up, and what the connection warns
+    of."""
     if ready.connection is None or ready.service is None:
         return []
     usage, now = usage_of(ready.connection.id)

@@ -45,7 +45,8 @@ def shown_trace(trace: RowTrace, document: RecordTypeDocument, compiled: Compile
 
 
 def record_set(environment: Environment, record_type: RecordType) -> RecordSet:
-    """The kept records of a type, to be read; one that was never filled is empty, and is not made by being looked at."""
+    """The kept records of a type, to be read; one that was never filled is empty, and is not made by being looked
+    at."""
     kept = RecordSet.objects.filter(environment=environment, record_type=record_type).first()
     return kept or RecordSet(environment=environment, record_type=record_type)
 

@@ -8,12 +8,23 @@ import tempfile
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from importlib.util import find_spec
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
 sys.path[:0] = [str(ROOT / "src"), str(ROOT), str(ROOT / "tools")]
 
 from ground import VAR, Cluster  # noqa: E402
+
+
+def needs(*modules: str) -> None:
+    """Ends with what to do if a module is missing: ./start brings what Rondine needs, not what it is compared with."""
+    if missing := [name for name in modules if find_spec(name) is None]:
+        sys.exit(
+            f"{Path(sys.argv[0]).name} needs {', '.join(missing)}; bring it once:"
+            " .venv/bin/uv pip install --require-hashes -r requirements-dev.lock"
+        )
+
 
 #: The mapping of a survey, the same twelve fields as the hand-written scripts map.
 RECORD_TYPE = {

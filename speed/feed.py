@@ -13,7 +13,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from common import MAPPING, RECORD_TYPE, ROOT, told, whole_rondine
+from common import MAPPING, RECORD_TYPE, ROOT, needs, told, whole_rondine
 
 
 def main() -> None:
@@ -32,6 +32,7 @@ def main() -> None:
         help="the service's script and its first words",
     )
     args = parser.parse_args()
+    needs("requests")
     with whole_rondine() as rondine:
         run(args, rondine)
 

@@ -153,49 +153,19 @@ def stamp(path: Path, value: str) -> None:
 
 
 def python_packages(lock: str) -> None:
-    """The environment in .venv, as the lock says; uv brings the packages, itself installed by its hash."""
-    wanted = digest(ROOT / lock, ROOT / "requirements-uv.lock", ROOT / "pyproject.toml")
-    marker = VENV / "rondine-lock"
-    have = marker.read_text().split() if marker.exists() else []
-    if wanted in have:
-        return
+    """The environment in .venv: what the lock says, and this tree itself, `rondine` and `rondine-server`; uv, which is
+    installed by its hash first, brings them and does nothing where nothing has changed."""
+    python, uv = str(VENV / "bin" / "python"), str(VENV / "bin" / "uv")
+    hint = "check that the Python registry can be reached"
     with step("Python packages"):
-        if not (VENV / "bin" / "python").exists():
+        if not Path(python).exists():
             run([PYTHON, "-m", "venv", "--without-pip", str(VENV)])
-        if not (VENV / "bin" / "uv").exists():
-            run(
-                [
-                    PYTHON,
-                    "-m",
-                    "pip",
-                    "--python",
-                    str(VENV / "bin" / "python"),
-                    "install",
-                    "--quiet",
-                    "--no-deps",
-                    "--require-hashes",
-                    "-r",
-                    "requirements-uv.lock",
-                ],
-                hint="check that the Python registry can be reached",
-            )
-        uv = [str(VENV / "bin" / "uv"), "pip", "install", "--quiet", "--python", str(VENV / "bin" / "python")]
-        run([*uv, "--require-hashes", "-r", lock], hint="check that the Python registry can be reached")
-        link_project()
-    if lock == "requirements-dev.lock":  # it holds all of requirements.lock
-        have.append(digest(ROOT / "requirements.lock", ROOT / "requirements-uv.lock", ROOT / "pyproject.toml"))
-    marker.write_text(" ".join([*have, wanted]))
-
-
-def link_project() -> None:
-    """Makes `rondine` and `rondine-server` of this tree: a path file and two small commands, without building
-    anything."""
-    for site in (VENV / "lib").glob("python3*/site-packages"):
-        (site / "rondine-tree.pth").write_text(f"{ROOT / 'src'}\n")
-    for name, module in (("rondine", "rondine_cli.main"), ("rondine-server", "rondine.server.main")):
-        path = VENV / "bin" / name
-        path.write_text(f"#!{VENV / 'bin' / 'python'}\nimport sys\n\nfrom {module} import main\n\nsys.exit(main())\n")
-        path.chmod(0o755)
+        if not Path(uv).exists():
+            pip = [PYTHON, "-m", "pip", "--python", python, "install", "--quiet", "--no-deps", "--require-hashes"]
+            run([*pip, "-r", "requirements-uv.lock"], hint=hint)
+        install = [uv, "pip", "install", "--quiet", "--python", python]
+        run([*install, "--require-hashes", "-r", lock], hint=hint)
+        run([*install, "--no-deps", "--no-build-isolation", "--editable", "."])
 
 
 # --- the console

@@ -77,8 +77,9 @@ def check() -> None:
             [str(VENV / "bin" / "ruff"), "format", "--check", "src", "tests", "tools", "speed"],
             hint="./.venv/bin/ruff format src tests tools speed",
         )
-    with step("mypy (core, engine, client strict)"):
-        run([str(VENV / "bin" / "mypy"), "-p", "rondine.core", "-p", "rondine.engine", "-p", "rondine_client"])
+    with step("mypy"):
+        packages = [word for name in ("rondine", "rondine_cli", "rondine_client") for word in ("-p", name)]
+        run([str(VENV / "bin" / "mypy"), *packages], env={"RONDINE_HOME": str(VAR / "test-home")})
     with step("the console's types"):
         npm = node()
         run([*npm, "run", "check"], cwd=CONSOLE, env={"PATH": f"{Path(npm[0]).parent}:{os.environ.get('PATH', '')}"})

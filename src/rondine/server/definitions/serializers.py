@@ -183,7 +183,7 @@ class TypeField(serializers.Serializer[Any]):
 class OfferedType(serializers.Serializer[Any]):
     name = serializers.CharField()
     parent = serializers.CharField(allow_blank=True)
-    source = serializers.CharField(allow_blank=True)  # type: ignore[assignment]  # a name of the base class
+    source = serializers.CharField(allow_blank=True)  # type: ignore[assignment]
     is_list = serializers.BooleanField()
     wanted = serializers.CharField(
         help_text="the name that is taken by a record type of something else; empty if it is free"

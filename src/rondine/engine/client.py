@@ -6,8 +6,6 @@ One `Engine` a process and event loop; it keeps a connection pool for each conne
 
 import asyncio
 import os
-import socket
-import ssl
 import time
 from collections import Counter
 from collections.abc import AsyncIterator, Awaitable, Callable
@@ -25,12 +23,9 @@ from rondine.core.errors import (
     HostRefused,
     ResponseTooLarge,
     RondineError,
-    ServiceError,
     ServiceTooSlow,
     SignInAgain,
     SignInRefused,
-    Unreachable,
-    short,
 )
 from rondine.core.http.messages import Exchange, Headers, Request, Response, Send, origin, without_secrets
 from rondine.core.http.redirects import Redirect
@@ -44,9 +39,9 @@ from rondine.engine.connection import (
     forms_of,
     overwritten,
     tls_context,
-    tls_failure,
 )
 from rondine.engine.decoding import ContentDecoder, header_text
+from rondine.engine.failures import FailedCall, failure_of
 from rondine.engine.guard import PermittedHost
 from rondine.engine.shared import Alone, Shared
 from rondine.engine.spool import SPOOLED_OVER, LargeBody
@@ -398,73 +393,8 @@ class Engine:
                 return await self._exchange_bytes(session, connection, request, trace, where)
         except RondineError:
             raise
-        except aiohttp.ClientConnectorCertificateError as error:
-            raise tls_failure(error.certificate_error, where) from error
-        except aiohttp.ClientSSLError as error:
-            raise tls_failure(error.os_error, where) from error
-        except aiohttp.ClientHttpProxyError as error:
-            raise Unreachable(
-                f"the proxy {without_secrets(connection.proxy)} answered {error.status} and lets the call not through",
-                where=where,
-                hint="check its user name and password, and that it may reach the service",
-            ) from error
-        except aiohttp.ClientProxyConnectionError as error:
-            raise Unreachable(
-                f"the proxy {without_secrets(connection.proxy)} cannot be reached",
-                where=where,
-                hint="check the proxy's address, and whether it runs",
-            ) from error
-        except aiohttp.ClientConnectorDNSError as error:
-            raise Unreachable(
-                f'the name "{permission.host}" is not known',
-                where=where,
-                hint="check the host in the base address; it is looked up where Rondine runs",
-            ) from error
-        except aiohttp.ClientConnectorError as error:
-            if isinstance(error.os_error, RondineError):
-                raise error.os_error from error
-            raise Unreachable(
-                _refusal(error),
-                where=where,
-                hint="check host and port, and whether the service runs; it is dialled from where Rondine runs",
-            ) from error
-        except aiohttp.SocketTimeoutError as error:
-            raise ServiceTooSlow(
-                f"nothing came for {connection.time_outs.idle:g} s in the middle of the body",
-                where=where,
-                hint="raise the idle time-out, or ask for less",
-            ) from error
-        except aiohttp.ConnectionTimeoutError as error:
-            raise ServiceTooSlow(
-                f"no connection within {connection.time_outs.connect:g} s",
-                where=where,
-                hint="check host and port; a firewall may swallow the call",
-            ) from error
-        except aiohttp.ClientPayloadError as error:
-            raise ServiceError(
-                "the body broke off before its end",
-                where=where,
-                hint="try again; if it stays so, tell the service's provider",
-            ) from error
-        except aiohttp.ServerDisconnectedError as error:
-            raise ServiceError(
-                "the service closed the connection without a response",
-                where=where,
-                hint="try again; it may be restarting",
-            ) from error
-        except ssl.SSLError as error:
-            raise tls_failure(error, where) from error
-        except aiohttp.ClientOSError as error:
-            if isinstance(error.__cause__, ssl.SSLError) or "SSL" in str(error):
-                raise tls_failure(error, where) from error
-            raise ServiceError(
-                f"the connection broke: {error.strerror or type(error).__name__}",
-                where=where,
-                hint="try again; the service may be restarting, or it wants a client certificate",
-            ) from error
-        except aiohttp.ClientError as error:
-            words, hint = _not_http(error)
-            raise ServiceError(words, where=where, hint=hint) from error
+        except (aiohttp.ClientError, OSError) as error:
+            raise failure_of(error, FailedCall(connection, permission.host, where)) from error
         finally:
             self._busy[key] -= 1
             if not self._busy[key]:
@@ -636,44 +566,6 @@ def _harmless(headers: Headers) -> Headers:
 
 def _now() -> datetime:
     return datetime.now(UTC)
-
-
-def _refusal(error: aiohttp.ClientConnectorError) -> str:
-    if isinstance(error.os_error, ConnectionRefusedError) or "refused" in str(error.os_error).lower():
-        return "the connection was refused: nothing listens there"
-    if isinstance(error.os_error, socket.gaierror):
-        return "the name is not known"
-    if isinstance(error.os_error, ssl.SSLError):
-        return "TLS could not be agreed on"
-    return f"no connection: {error.os_error.strerror or type(error.os_error).__name__}"
-
-
-#: What aiohttp says of a head that it cannot read -> the cause, and what to do.
-_BAD_HEADS = (
-    ("Got more than", "a header, or the status line, is longer than 16,384 bytes", "tell the service's provider"),
-    ("Too many headers", "the response has more headers than can be read", "tell the service's provider"),
-    ("Duplicate Content-Length", "Content-Length is duplicated, so that nobody knows where the body ends",
-    "tell the service's provider"),
-    ("Invalid HTTP header", "a header holds a character that none may have", "tell the service's provider"),
-    (
-        "Bad status line",
-        "what came is not an HTTP response: a body behind a status that has none (204, 304), or another protocol",
-        "check that host and port are the service's; if they are, tell its provider",
-    ),
-)  # fmt: skip
-
-
-def _not_http(error: aiohttp.ClientError) -> tuple[str, str]:
-    """(the cause, what to do) of a response that cannot be read."""
-    said = str(getattr(error, "message", "") or error)
-    for mark, words, hint in _BAD_HEADS:
-        if mark in said:
-            return words, hint
-    connection = next((text.strip() for text in said.splitlines() if text.strip()), type(error).__name__)
-    return (
-        f"what came back is not HTTP that can be read: {short(connection).strip(chr(34))}",
-        "check that host and port are the service's",
-    )
 
 
 class _Trace:

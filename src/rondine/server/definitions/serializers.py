@@ -182,7 +182,7 @@ class TypeField(serializers.Serializer[Any]):
 
 class OfferedType(serializers.Serializer[Any]):
     name = serializers.CharField()
-    parent = serializers.CharField(allow_blank=True)
+    parent = serializers.CharField(allow_blank=True)  # type: ignore[assignment]
     source = serializers.CharField(allow_blank=True)  # type: ignore[assignment]
     is_list = serializers.BooleanField()
     wanted = serializers.CharField(

@@ -4,7 +4,7 @@ from hypothesis import strategies as st
 
 from rondine.core.errors import PaginationError
 from rondine.core.http.messages import Request, Response, Send
-from rondine.core.pagination import LinkHeader, NextAddress, PageNumber
+from rondine.core.pagination import Ahead, LinkHeader, NextAddress, PageNumber, RepeatedPage
 from rondine.core.pagination.link_header import links, next_link
 from rondine.core.pagination.recognise import recognise
 from rondine.core.pagination.signs import EACH, signs_of
@@ -14,14 +14,19 @@ FIRST = Request("GET", "https://register.example/trees?limit=2")
 
 def drive(exchange, answer, most=50):
     """Runs an exchange with a function as the service; gives the addresses asked for and what it came to."""
-    asked = []
+    asked, announced = [], []
     ask = next(exchange)
     try:
         while True:
+            if isinstance(ask, Ahead):
+                announced = [request.url for request in ask.requests]
+                ask = exchange.send(None)
+                continue
             asked.append(ask.request.url)
             assert len(asked) < most
             ask = exchange.send(answer(ask))
     except StopIteration as end:
+        assert announced in ([], asked[1:])  # what is fetched ahead is what is asked for
         return asked, end.value
 
 
@@ -99,15 +104,47 @@ def test_pages_by_number_end_at_the_announced_total_or_at_an_empty_page():
     assert ending.is_proven
 
 
-def test_the_plan_names_all_pages_after_the_first():
+def ahead(paging, first, answer):
+    """The addresses that are announced after the first response; the first ask itself if there are none."""
+    exchange = paging.exchange(first)
+    next(exchange)
+    found = exchange.send(answer)
+    return [request.url[-6:] for request in found.requests] if isinstance(found, Ahead) else found.request.url[-6:]
+
+
+def test_all_pages_after_the_first_are_announced_where_they_are_known():
     paging = PageNumber(total="/total")
-    plan = paging.plan(FIRST, page(rows=2, total=5))
-    assert [request.url[-6:] for request in plan] == ["page=2", "page=3"]
-    assert paging.plan(FIRST, page(rows=2)) is None
+    assert ahead(paging, FIRST, page(rows=2, total=5)) == ["page=2", "page=3"]
+    assert ahead(paging, FIRST, page(rows=2)) == "page=2"
     later = Request("GET", "https://register.example/trees?limit=2&page=2")
-    assert [request.url[-6:] for request in paging.plan(later, page(rows=2, total=5))] == ["page=3"]
+    assert ahead(paging, later, page(rows=2, total=5)) == ["page=3"]
     with pytest.raises(PaginationError, match="announces"):
-        PageNumber(total="/total", max_pages=10).plan(FIRST, page(rows=1, total=10**9))
+        ahead(PageNumber(total="/total", max_pages=10), FIRST, page(rows=1, total=10**9))
+
+
+@pytest.mark.parametrize(("paging", "rows"), [(PageNumber(max_pages=3), [2] * 9), (PageNumber(max_pages=3), [2, 2, 0])])
+def test_no_more_pages_are_asked_for_than_allowed(paging, rows):
+    counts = iter(rows)
+    asked = []
+
+    def answer(ask):
+        asked.append(ask.request.url)
+        return page(rows=next(counts))
+
+    if rows[2]:
+        with pytest.raises(PaginationError, match="more than 3 pages"):
+            drive(paging.exchange(FIRST), answer)
+    else:
+        assert drive(paging.exchange(FIRST), answer)[1].is_proven
+    assert len(asked) == 3
+
+
+def test_a_page_that_comes_again_is_told_as_one():
+    pages = PageNumber().exchange(FIRST)
+    next(pages)
+    pages.send(Response(200, rows=2, fingerprint=b"same"))
+    with pytest.raises(RepeatedPage, match="page 2 has the same rows as page 1"):
+        pages.send(Response(200, rows=2, fingerprint=b"same"))
 
 
 def test_each_paging_style_is_recognised_from_its_response():

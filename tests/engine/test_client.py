@@ -8,7 +8,7 @@ import pytest
 from aiohttp import web
 
 from rondine.core.errors import HostRefused, ResponseTooLarge, ServiceError, ServiceTooSlow, Unreachable
-from rondine.core.http.messages import Request, Response, once
+from rondine.core.http.messages import Request, Response, Send
 from rondine.core.pagination import LinkHeader
 from rondine.core.secret import Secret
 from rondine.core.signin import ApiKey, NoSignIn
@@ -109,12 +109,9 @@ async def test_a_key_never_goes_to_another_origin(serve):
     signed = line(service.port, permitted=[PermittedHost("127.0.0.1", None, True)], sign_in=ApiKey(name="X-Key"))
     engine = Engine()
 
-    async def read(received, ask):
-        return Response(received.status, received.headers)
-
     with pytest.raises(HostRefused, match="the credentials are for"):
-        await engine.run_exchange(signed, once(Request("GET", other.url)), read)
-    await engine.run_exchange(signed, once(Request("GET", service.url)), read)
+        await engine.call(signed, Send(Request("GET", other.url)))
+    await engine.call(signed, Send(Request("GET", service.url)))
     await engine.close()
     assert other.calls == []
     assert service.calls[0][1]["X-Key"] == KEY
@@ -125,15 +122,9 @@ async def test_a_key_in_the_query_is_sent_and_shown_nowhere(serve, caplog):
     caplog.set_level(logging.DEBUG)
     engine = Engine()
 
-    async def read(received, ask):
-        assert KEY not in repr(received)
-        return Response(received.status)
-
-    await engine.run_exchange(
-        line(service.port, sign_in=ApiKey(name="key", carrier="query")),
-        once(Request("GET", f"{service.url}/t?a=1")),
-        read,
-    )
+    signed = line(service.port, sign_in=ApiKey(name="key", carrier="query"))
+    received = await engine.call(signed, Send(Request("GET", f"{service.url}/t?a=1")))
+    assert KEY not in repr(received)
     await engine.close()
     assert service.calls[0][0] == f"/t?a=1&key={KEY}"
     assert KEY not in caplog.text
@@ -145,17 +136,17 @@ async def test_all_pages_are_fetched_in_order(serve):
         return web.json_response([start], headers={"Link": f'</t?start={start + 1}>; rel="next"'} if start < 3 else {})
 
     service = serve(answer)
-    engine, seen = Engine(), []
-
-    async def read(received, ask):
-        seen.append(received.body)
-        return Response(received.status, received.headers, ask.request.url)
-
-    ending = await engine.run_exchange(
-        line(service.port), LinkHeader().exchange(Request("GET", f"{service.url}/t")), read
-    )
-    await engine.close()
-    assert (seen, ending.pages) == ([b"[0]", b"[1]", b"[2]", b"[3]"], 4)
+    engine, seen, pages = Engine(), [], LinkHeader().exchange(Request("GET", f"{service.url}/t"))
+    try:
+        ask = next(pages)
+        while True:
+            received = await engine.call(line(service.port), ask)
+            seen.append(received.body)
+            ask = pages.send(Response(received.status, received.headers, ask.request.url))
+    except StopIteration as end:
+        assert (seen, end.value.pages) == ([b"[0]", b"[1]", b"[2]", b"[3]"], 4)
+    finally:
+        await engine.close()
 
 
 async def test_hundreds_of_calls_wait_at_the_same_time(serve):

@@ -27,7 +27,7 @@ from rondine.core.errors import (
     SignInAgain,
     SignInRefused,
 )
-from rondine.core.http.messages import Exchange, Headers, Request, Response, Send, origin, without_secrets
+from rondine.core.http.messages import Headers, Request, Response, Send, origin, without_secrets
 from rondine.core.http.redirects import Redirect
 from rondine.core.http.retrying import Course, Wait
 from rondine.core.secret import Secret
@@ -118,7 +118,6 @@ class Received:
 
 #: Gives the reply that the exchange is sent: reads the values it asked for out of an arrival. May take its time; it is
 #: awaited.
-Reader = Callable[[Received, Send], Awaitable[Response]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,28 +148,6 @@ class Engine:
         pools, self._pools = list(self._pools.values()), {}
         for session in pools:
             await session.close()
-
-    async def run_exchange(
-        self,
-        connection: OpenConnection,
-        exchange: Exchange[T],
-        read: Reader,
-        *,
-        patience: float = PATIENCE,
-        on_side_call: OnSideCall = lambda _: None,
-    ) -> T:
-        """Drives an exchange to its end through the connection's sign-in, limits and redirects. `read` is awaited with
-        every final arrival, in order; calls on the way to it go to `witness`. patience: seconds to wait for limits."""
-        try:
-            ask = next(exchange)
-            while True:
-                received = await self.call(connection, ask, patience=patience, on_side_call=on_side_call)
-                ask = exchange.send(await read(received, ask))
-        except StopIteration as end:
-            result: T = end.value
-            return result
-        finally:
-            exchange.close()
 
     async def call(
         self,

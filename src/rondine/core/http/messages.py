@@ -1,13 +1,12 @@
-"""Request, Response and Exchange: what the core says to the engine, and what it is told.
+"""Request and Response: what the core says to the engine, and what it is told.
 
-An `Exchange[T]` is anything that takes more than one round trip, written as a generator: it yields what it asks for, is
-sent the reply, and comes to a T. It never does I/O and never knows who carried its requests, so that every rule is
-tested without a server. The engine has the driver; it carries each request of an exchange through the connection's
-sign-in, which is an exchange of its own (`core/signin`).
+What takes more than one round trip (signing in, paging) is a generator: it yields what it asks for, is sent the reply,
+and comes to a result. It never does I/O and never knows who sent its requests, so that every rule is tested without a
+server. The engine has the driver of a sign-in (`core/signin`), feeds have that of paging (`core/pagination`).
 """
 
 import re
-from collections.abc import Generator, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import TypeVar
 from urllib.parse import parse_qsl, quote, urlsplit, urlunsplit
@@ -103,16 +102,6 @@ class Send:
 
     request: Request
     wanted: Mapping[str, str] = field(default_factory=dict)
-
-
-Ask = Send
-Reply = Response
-Exchange = Generator[Ask, Reply, T]
-
-
-def once(request: Request) -> Exchange[Response]:
-    """The shortest exchange: one request, one response."""
-    return (yield Send(request))
 
 
 def origin(url: str) -> str:

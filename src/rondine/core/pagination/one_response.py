@@ -1,7 +1,9 @@
 """No pagination, chosen on purpose: whatever next pages a response shows, they are not asked for."""
 
-from rondine.core.http.messages import Request, Send
-from rondine.core.pagination.steps import Ending, Pages
+from collections.abc import Collection
+
+from rondine.core.http.messages import Request
+from rondine.core.pagination.steps import Ending, Pages, send
 from rondine.core.settings import Document
 
 
@@ -11,6 +13,6 @@ class OneResponse(Document, tag="one_response", frozen=True):
     def wanted(self) -> dict[str, str]:
         return {}
 
-    def exchange(self, first: Request) -> Pages:
-        yield Send(first)
+    def exchange(self, first: Request, origins: Collection[str] = ()) -> Pages:
+        yield from send(first)
         return Ending("one response was asked for", is_proven=False, pages=1)

@@ -1,6 +1,7 @@
 """Pagination by page number: pages can be addressed independently, so they can be planned and fetched several at a
 time."""
 
+from collections.abc import Collection
 from dataclasses import replace
 from typing import Annotated
 from urllib.parse import parse_qsl, quote, urlsplit
@@ -8,8 +9,8 @@ from urllib.parse import parse_qsl, quote, urlsplit
 from msgspec import Meta
 
 from rondine.core.errors import PaginationError
-from rondine.core.http.messages import QUERY_SAFE, Request, Response, Send, without_secrets
-from rondine.core.pagination.steps import Ending, Pages
+from rondine.core.http.messages import QUERY_SAFE, Request, Response, without_secrets
+from rondine.core.pagination.steps import Ahead, Ending, Pages, RepeatedPage, send
 from rondine.core.settings import Document
 
 
@@ -29,24 +30,20 @@ class PageNumber(Document, tag="page_number", frozen=True):
     ] = None
     max_pages: int = 10_000
 
-    def exchange(self, first: Request) -> Pages:
+    def exchange(self, first: Request, origins: Collection[str] = ()) -> Pages:
         """One page after another. Ends at the announced number of pages, or at a page without rows."""
-        number = self.number_of(first)
-        wanted = self.wanted()
-        last: int | None = None
-        before: Response | None = None
+        number, before, last = self.number_of(first), None, None
         for count in range(1, self.max_pages + 1):
-            request = self.page(first, number)
-            response = yield Send(request, wanted)
-            self.check_differs(response, before, number)
-            before = response
-            if last is None:
-                last = self.last_page(response, number)
+            response = yield from send(self.page(first, number), self.wanted() if before is None else {})
+            if before is not None:
+                self.check_differs(response, before, number)
+            elif (last := self.last_page(response, number)) is not None:
+                yield Ahead([self.page(first, one) for one in range(number + 1, last + 1)])
             if last is not None and number >= last:
                 return Ending(f"page {last} is the last one announced", is_proven=True, pages=count)
-            if not response.rows:
+            if last is None and not response.rows:
                 return Ending(f"page {number} has no rows", is_proven=True, pages=count)
-            number += 1
+            number, before = number + 1, response
         raise PaginationError(
             f"there are more than {self.max_pages:,} pages",
             where=without_secrets(first.url),
@@ -56,18 +53,11 @@ class PageNumber(Document, tag="page_number", frozen=True):
     def wanted(self) -> dict[str, str]:
         return {"total": self.total} if self.total is not None else {}
 
-    def plan(self, first: Request, response: Response) -> list[Request] | None:
-        """The requests of all pages after the first, known from its response; None if the service announces no total.
-
-        A page of a run that goes on later is not full evidence of the page size, so the plan assumes that the first
-        page was full.
-        """
-        number = self.number_of(first)
-        last = self.last_page(response, number)
-        return None if last is None else [self.page(first, one) for one in range(number + 1, last + 1)]
-
     def last_page(self, response: Response, number: int) -> int | None:
-        """The last page's number from the announced total and the size of this page."""
+        """The last page's number from the announced total and the size of this page; None if no total is announced.
+
+        A page of a run that goes on later is not full evidence of the page size: the first page is taken for full.
+        """
         total = response.values.get("total")
         if not isinstance(total, int) or isinstance(total, bool) or response.rows is None:
             return None
@@ -82,11 +72,11 @@ class PageNumber(Document, tag="page_number", frozen=True):
             )
         return max(last, number)
 
-    def check_differs(self, response: Response, before: Response | None, number: int) -> None:
-        """Raises PaginationError if a page has the same rows as the one before it: the service does not look at the
-        page number."""
-        if before is not None and response.rows and response.fingerprint and response.fingerprint == before.fingerprint:
-            raise PaginationError(
+    def check_differs(self, response: Response, before: Response, number: int) -> None:
+        """Raises RepeatedPage if a page has the same rows as the one before it: the service does not look at the page
+        number."""
+        if response.rows and response.fingerprint and response.fingerprint == before.fingerprint:
+            raise RepeatedPage(
                 f"page {number} has the same rows as page {number - 1}: the service takes no notice of"
                 f' "{self.parameter}"',
                 where=without_secrets(response.url),

@@ -1,11 +1,11 @@
 """What the strategies share: how paging ends, and the one rule for following an address."""
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Generator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from urllib.parse import urljoin
 
 from rondine.core.errors import PaginationError
-from rondine.core.http.messages import Exchange, Request, Response, Send, origin, without_secrets
+from rondine.core.http.messages import Request, Response, Send, origin, without_secrets
 
 
 @dataclass(frozen=True, slots=True)
@@ -17,7 +17,29 @@ class Ending:
     pages: int
 
 
-Pages = Exchange[Ending]
+@dataclass(frozen=True, slots=True)
+class Ahead:
+    """These are what the next Sends will ask for, in this order: whoever drives the strategy may fetch several at a
+    time, and has to start with none. The reply is None."""
+
+    requests: Sequence[Request]
+
+
+class RepeatedPage(PaginationError):
+    """A page is the one before again: nothing of it is kept."""
+
+
+#: A strategy at work: yields what it asks for, is sent the response to each Send, and comes to why it ended.
+Pages = Generator[Send | Ahead, Response | None, Ending]
+
+
+def send(
+    request: Request, wanted: Mapping[str, str] | None = None
+) -> Generator[Send | Ahead, Response | None, Response]:
+    """The response to one request."""
+    response = yield Send(request, wanted or {})
+    assert response is not None  # only an Ahead has no response
+    return response
 
 
 def follow(
@@ -42,7 +64,7 @@ def follow(
     request, asked = first, {first.url}
     known = {origin(first.url), *origins}
     for number in range(1, max_pages + 1):
-        response = yield Send(request, wanted)
+        response = yield from send(request, wanted)
         target = next_of(response)
         if target is None:
             return Ending(ended, is_proven=is_always_told or number > 1, pages=number)

@@ -1,11 +1,13 @@
 """Pages fetched: one after another, or several ahead where they can be planned; given on in their order."""
 
 import asyncio
-from collections.abc import Awaitable, Callable
+from collections import deque
+from collections.abc import Awaitable, Callable, Coroutine, Iterable
+from typing import Any
 
 from rondine.core.errors import PaginationError, RondineError
-from rondine.core.http.messages import Exchange, Request, Response, Send, once, origin
-from rondine.core.pagination import Ending, OneResponse, PageNumber
+from rondine.core.http.messages import Request, Response, Send, origin
+from rondine.core.pagination import Ahead, Ending, OneResponse, RepeatedPage
 from rondine.engine.client import Engine, Received, SideCall
 from rondine.server.feeds.pages import Page, PageFailed, PreparedFeed
 from rondine.server.runs.calls import problem_of
@@ -32,133 +34,57 @@ class Fetcher:
         self.sides: list[tuple[int, SideCall]] = []
 
     async def fetch_all(self) -> tuple[Ending, Page]:
-        """All pages but the last are given on; the last is given back, with why it is the last."""
-        paging = self._feed.operation.paging
-        if isinstance(paging, PageNumber):
-            return await self._fetch_planned(paging)
-        if paging is None or isinstance(paging, OneResponse):
-            page, _ = await self._fetch_one(self._feed.first, {})
-            return Ending("one response was asked for", is_proven=False, pages=1), page
-        connection = self._feed.connection
-        origins = (origin(connection.base_address), *connection.further_origins)
-        return await self._fetch_in_turn(paging.exchange(self._feed.first, origins))
-
-    async def _fetch_in_turn(self, exchange: Exchange[Ending]) -> tuple[Ending, Page]:
-        """One page after another; each is held back until the address after it is known, which is its checkpoint."""
-        held: Page | None = None
-        asked = self._feed.first
-
-        def watched() -> Exchange[Ending]:
-            nonlocal asked
-            try:
-                ask = next(exchange)
-                while True:
-                    asked = ask.request
-                    ask = exchange.send((yield ask))
-            except StopIteration as end:
-                return end.value
-
-        async def read(received: Received, ask: Send) -> Response:
-            nonlocal held
-            if held is not None:
-                held.next = ask.request.url
-                await self._give_on(held)
-                held = None
-            held, response = await self._read(received, ask, self._next_number())
-            return response
-
-        try:
-            ending = await self._engine.run_exchange(
-                self._feed.connection, watched(), read, patience=PATIENCE, on_side_call=self._on_side_call
-            )
-        except RondineError as error:
-            was_asked = held is None or held.request.url != asked.url
-            if held is not None:
-                held.next = asked.url
-                await self._give_on(held)
-            if was_asked:
-                raise PageFailed(
-                    Page(self._next_number(), asked, error=problem_of(error), next=asked.url), error
-                ) from error
-            raise
-        assert held is not None
-        return ending, held
-
-    async def _fetch_planned(self, paging: PageNumber) -> tuple[Ending, Page]:
-        """The first page, then all others several at a time, given on in their order."""
-        start = paging.number_of(self._feed.first)
-        page, response = await self._fetch_one(paging.page(self._feed.first, start), paging.wanted())
-        total = response.values.get("total")
-        self.announced = total if isinstance(total, int) else None
-        plan = paging.plan(self._feed.first, response)
-        if plan is None:
-            return await self._fetch_until_empty(paging, page, response, start)
-        tasks: list[asyncio.Task[tuple[Page, Response]]] = []
-        turns = [asyncio.Event() for _ in plan]
-        try:
-            for number in range(len(plan)):
-                page.next = plan[number].url
-                await self._give_on(page)
-                while len(tasks) < min(len(plan), number + self._feed.parallel):
-                    tasks.append(asyncio.create_task(self._fetch_one(plan[len(tasks)], {}, turns[len(tasks)])))
-                turns[number].set()
-                before = response
-                page, response = await tasks[number]
-                self._check_differs(paging, page, response, before, start + number + 1)
-        finally:
-            for task in tasks:
-                task.cancel()
-            await asyncio.gather(*tasks, return_exceptions=True)
-        return Ending(f"page {start + len(plan)} is the last one announced", is_proven=True, pages=len(plan) + 1), page
-
-    async def _fetch_until_empty(
-        self, paging: PageNumber, held: Page, response: Response, number: int
-    ) -> tuple[Ending, Page]:
-        for pages in range(1, paging.max_pages + 1):
-            if not response.rows:
-                return Ending(f"page {number} has no rows", is_proven=True, pages=pages), held
-            number += 1
-            request = paging.page(self._feed.first, number)
-            held.next = request.url
-            await self._give_on(held)
-            before = response
-            held, response = await self._fetch_one(request, {})
-            self._check_differs(paging, held, response, before, number)
-        raise PaginationError(
-            f"there are more than {paging.max_pages:,} pages",
-            where=f"page {number}",
-            hint="raise max_pages, or narrow the request",
+        """All pages but the last are given on; the last is given back, with why it is the last. Raises PageFailed with
+        the page that could not be fetched, PaginationError where a page cannot be followed."""
+        connection, ahead = self._feed.connection, FetchAhead(self._fetch, self._feed.parallel)
+        pages = (self._feed.operation.paging or OneResponse()).exchange(
+            self._feed.first, (origin(connection.base_address), *connection.further_origins)
         )
-
-    def _check_differs(self, paging: PageNumber, page: Page, response: Response, before: Response, number: int) -> None:
-        """Raises PageFailed, with nothing of the page to keep, if it is the one before again."""
+        held: Page | None = None
         try:
-            paging.check_differs(response, before, number)
-        except PaginationError as error:
-            page.error, page.next, page.mapped, page.rows = problem_of(error), page.request.url, [], 0
-            raise PageFailed(page, error) from error
+            ask = next(pages)
+            while True:
+                if isinstance(ask, Ahead):
+                    ahead.will_ask(ask.requests)
+                    ask = pages.send(None)
+                    continue
+                if held is not None:  # its checkpoint is the address after it
+                    held.next = ask.request.url
+                    await self._give_on(held)
+                is_first = held is None
+                held, response = await ahead.page(ask)
+                if is_first and isinstance(total := response.values.get("total"), int):
+                    self.announced = total
+                ask = pages.send(response)
+        except StopIteration as end:
+            assert held is not None
+            return end.value, held
+        except RepeatedPage as error:
+            assert held is not None
+            held.error, held.next, held.mapped, held.rows = problem_of(error), held.request.url, [], 0
+            raise PageFailed(held, error) from error
+        except PaginationError:
+            if held is not None:  # it is sound; only what comes after it is not
+                held.next = held.request.url
+                await self._give_on(held)
+            raise
+        finally:
+            await ahead.close()
 
-    async def _fetch_one(
-        self, request: Request, wanted: dict[str, str], turn: asyncio.Event | None = None
-    ) -> tuple[Page, Response]:
-        """turn: comes when all pages before it were given on, which a large one has to wait for, as it is given on in
-        parts."""
+    async def _fetch(self, ask: Send, turn: asyncio.Event) -> tuple[Page, Response]:
+        """One page. turn: comes when all pages before it were given on, which a large one has to wait for, as it is
+        given on in parts."""
         number = self._next_number()
-        read: list[tuple[Page, Response]] = []
-
-        async def keep(received: Received, ask: Send) -> Response:
-            if turn is not None and received.large is not None:
-                await turn.wait()
-            read.append(await self._read(received, Send(ask.request, wanted), number))
-            return read[0][1]
-
         try:
-            await self._engine.run_exchange(
-                self._feed.connection, once(request), keep, patience=PATIENCE, on_side_call=self._on_side_call
+            received = await self._engine.call(
+                self._feed.connection, ask, patience=PATIENCE, on_side_call=self._on_side_call
             )
+            if received.large is not None:
+                await turn.wait()
+            return await self._read(received, ask, number)
         except RondineError as error:
-            raise PageFailed(Page(number, request, error=problem_of(error), next=request.url), error) from error
-        return read[0]
+            page = Page(number, ask.request, error=problem_of(error), next=ask.request.url)
+            raise PageFailed(page, error) from error
 
     def _next_number(self) -> int:
         self._number += 1
@@ -166,3 +92,44 @@ class Fetcher:
 
     def _on_side_call(self, side: SideCall) -> None:
         self.sides.append((self._next_number(), side))
+
+
+class FetchAhead:
+    """Pages in the order in which they are asked for; those announced are fetched several at a time meanwhile."""
+
+    def __init__(
+        self, fetch: Callable[[Send, asyncio.Event], Coroutine[Any, Any, tuple[Page, Response]]], parallel: int
+    ) -> None:
+        self._fetch, self._parallel = fetch, parallel
+        self._announced: deque[Request] = deque()
+        self._under_way: deque[tuple[Request, asyncio.Event, asyncio.Task[tuple[Page, Response]]]] = deque()
+
+    def will_ask(self, requests: Iterable[Request]) -> None:
+        self._announced.extend(requests)
+
+    async def page(self, ask: Send) -> tuple[Page, Response]:
+        """The page that was asked for, when all pages before it have been given on. Raises PageFailed."""
+        self._begin()
+        if not self._under_way or self._under_way[0][0] != ask.request:
+            turn = asyncio.Event()
+            turn.set()
+            return await self._fetch(ask, turn)
+        _, turn, task = self._under_way[0]
+        turn.set()
+        try:
+            return await task
+        finally:
+            self._under_way.popleft()
+
+    def _begin(self) -> None:
+        while self._announced and len(self._under_way) < self._parallel:
+            request, turn = self._announced.popleft(), asyncio.Event()
+            task = asyncio.get_running_loop().create_task(self._fetch(Send(request), turn))
+            self._under_way.append((request, turn, task))
+
+    async def close(self) -> None:
+        """Ends what is under way."""
+        tasks = [task for _, _, task in self._under_way]
+        for task in tasks:
+            task.cancel()
+        await asyncio.gather(*tasks, return_exceptions=True)

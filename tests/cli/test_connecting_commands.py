@@ -171,7 +171,7 @@ def test_what_is_missing_is_named_with_the_command_that_makes_it(rondine):
     alone = rondine.cli(*words, "--setting", "name=X-Key", check=False)
     assert alone.returncode == 2 and "--sign-in" in alone.stderr
     rondine.cli(*words, "--sign-in", "api_key", "--setting", "name=X-Key")
-    rondine.cli(*words, "--setting", "place=query")
+    rondine.cli(*words, "--setting", "carrier=query")
     sign_in = json.loads(rondine.cli("connection", "show", "wants-a-key").stdout)["document"]["sign_in"]
     assert sign_in == {"type": "api_key", "name": "X-Key", "carrier": "query"}
 

@@ -510,9 +510,9 @@ def test_a_proxy_is_used_and_named_in_the_calls_record(rondine, office, serve):
     assert "proxy" in office.try_operation(service=name, document={"path": "/"})["call"]["error"]["message"]
 
 
-def test_work_is_bound_to_the_workers_of_a_place(rondine, office):
+def test_work_is_bound_to_the_workers_of_a_site(rondine, office):
     name = rondine.feed("placed", "/v1/trees")
-    change(office, "placed-test", place="harbour")
+    change(office, "placed-test", site="harbour")
     reasons = next(one for one in office.obstacles() if one["kind"] == "feed" and one["name"] == name)["reasons"]
     assert any("harbour" in one["message"] for one in reasons)
     run = office.run_feed(name)

@@ -97,7 +97,7 @@ def test_keeping_needs_a_one_off_and_the_right_to_build(rondine, outside):
     office = rondine.office()
     service = rondine.connect("not-one-off")
     usual = office.try_operation(service=service, document={"path": "/v1/trees"})
-    with pytest.raises(RondineProblem, match="no one-off trial"):
+    with pytest.raises(RondineProblem, match="not a one-off trial"):
         office.keep_trial(usual["run"], "another")
     with pytest.raises(RondineProblem, match="is not there"):
         office.keep_trial(999_999, "another")

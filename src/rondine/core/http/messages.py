@@ -8,12 +8,10 @@ server. The engine has the driver of a sign-in (`core/signin`), feeds have that 
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from typing import TypeVar
 from urllib.parse import parse_qsl, quote, urlsplit, urlunsplit
 
 from rondine.core.secret import MASK, Secret
 
-T = TypeVar("T")
 Headers = tuple[tuple[str, str], ...]
 #: RFC 3986, section 2.2 and 3.4: what may stand in a query unencoded; "+" is encoded, as some services read it as a
 #: space.

@@ -12,7 +12,7 @@ SOURCE = Path(__file__).resolve().parents[2] / "src"
 #: beside it.
 ROOMS = {
     "rondine.core": [
-        "errors secret",
+        "errors media_types secret",
         "names documents",
         "settings paths",
         "naming forms http conversions",

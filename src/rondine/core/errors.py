@@ -27,6 +27,14 @@ class RondineError(Exception):
         start = f"{self.where}: {self.message}" if self.where else self.message
         return f"{start}. {sentence(self.hint)}" if self.hint else start
 
+    def as_problem(self, where: str | None = None) -> "Problem":
+        """The error as a problem of a draft. where: in the draft, if it is told there."""
+        return Problem(self.where if where is None else where, self.message, self.hint)
+
+    def as_problems(self) -> list["Problem"]:
+        """Every problem that it lists; itself, if it lists none."""
+        return list(self.problems) or [self.as_problem()]
+
 
 class Problem:
     """One thing that is wrong with an input or a draft: where it stands, and what to do."""

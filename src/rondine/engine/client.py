@@ -30,6 +30,7 @@ from rondine.core.errors import (
 from rondine.core.http.messages import Headers, Request, Response, Send, origin, without_secrets
 from rondine.core.http.redirects import Redirect
 from rondine.core.http.retrying import Course, Wait
+from rondine.core.media_types import bare_media_type
 from rondine.core.secret import Secret
 from rondine.core.signin import ReadToken, RenewToken, SendForToken, SignInContext, SignInExchange, Token
 from rondine.engine.connection import (
@@ -101,7 +102,7 @@ class Received:
 
     @property
     def media_type(self) -> str:
-        return (self.header("content-type") or "").partition(";")[0].strip().lower()
+        return bare_media_type(self.header("content-type"))
 
     @property
     def charset(self) -> str:

@@ -22,6 +22,7 @@ from rondine.core.definitions.inputs import input_name
 from rondine.core.definitions.model import Definition, Server, ServicePart, SignInOffer, chosen_part
 from rondine.core.documents.json import read_json
 from rondine.core.errors import DocumentError, Problem
+from rondine.core.media_types import bare_media_type
 from rondine.core.names import singular
 from rondine.core.operations.keylike import why_key_like
 from rondine.core.protocols.graphql import operation_of, parsed
@@ -140,7 +141,7 @@ def _cleaned(entry: Any, number: int, found: _Found, passed: Counter[str]) -> Se
     response = response if isinstance(response, dict) else {}
     raw = response.get("content")
     content: Mapping[str, Any] = raw if isinstance(raw, dict) else {}
-    media = str(content.get("mimeType", "")).partition(";")[0].strip().lower()
+    media = bare_media_type(str(content.get("mimeType", "")))
     status = response.get("status") if isinstance(response.get("status"), int) else 0
     if parts.scheme not in ("http", "https") or not parts.hostname:
         passed["requests that are not HTTP"] += 1
@@ -161,12 +162,12 @@ def _cleaned(entry: Any, number: int, found: _Found, passed: Counter[str]) -> Se
         found.count += len(request["cookies"]) if isinstance(request.get("cookies"), list) else 0
         posted = request.get("postData")
         if isinstance(posted, dict):
-            one.media = str(posted.get("mimeType", "")).partition(";")[0].strip().lower()
+            one.media = bare_media_type(str(posted.get("mimeType", "")))
             one.text = body_text(posted)
             one.graphql = _graphql_name(one)
         elif method not in ("GET", "HEAD"):
             said = next((held for key, held in pairs_of(request.get("headers")) if key.lower() == "content-type"), "")
-            one.unrecorded = said.partition(";")[0].strip().lower()
+            one.unrecorded = bare_media_type(said)
         one.answer_media = media
         one.answer_link = ", ".join(value for key, value in pairs_of(response.get("headers")) if key.lower() == "link")
         one.answer = _answer(content, media)

@@ -11,6 +11,7 @@ from msgspec import UNSET
 from rondine.core.definitions.files import Broken, Place
 from rondine.core.definitions.inputs import BodyReader, Inputs, each_with_inputs, input_type
 from rondine.core.definitions.openapi_reading import Reading, collection_style, is_json, query_style, text_in
+from rondine.core.media_types import bare_media_type
 from rondine.core.operations.document import (
     READING,
     Body,
@@ -137,7 +138,7 @@ class Bodies:
     def _made_body(self, described: "_DescribedBody", inputs: Inputs) -> Body:
         media, required, example = described.media_type, described.required, described.example
         description, encoding = described.description, described.encoding
-        kind = media.partition(";")[0].strip().lower()
+        kind = bare_media_type(media)
         if _body_kind(media) == "json":
             reader = BodyReader(self.reading.schemas, inputs)
             members = reader.read(described.schema, required=required, example=example, description=description)
@@ -295,7 +296,7 @@ def _holds_nothing(body: Any) -> bool:
 
 def _body_kind(media: str) -> str:
     """Which media types are written the same way."""
-    kind = media.partition(";")[0].strip().lower()
+    kind = bare_media_type(media)
     if is_json(kind) or kind in ("*/*", "application/*"):
         return "json"
     return "xml" if kind.endswith(("/xml", "+xml")) else kind
@@ -315,7 +316,7 @@ def _unlike(content: dict[str, Any]) -> list[str]:
 def media_rank(media: str) -> int:
     """The place of a media type among those that Rondine writes, the best first; equals in the order in which they
     stand."""
-    kind = media.partition(";")[0].strip().lower()
+    kind = bare_media_type(media)
     if kind == "application/json":
         return 0
     if is_json(kind):

@@ -8,6 +8,7 @@ from msgspec import UNSET
 
 from rondine.core.definitions.files import Broken, Files, Place
 from rondine.core.definitions.json_schema import Schemas
+from rondine.core.media_types import bare_media_type
 from rondine.core.protocols.problems import FIELD_NAME
 
 #: Faults that are told of one document, one operation at most; more tell nobody more.
@@ -64,7 +65,7 @@ def text_in(holder: Any, name: str) -> str:
 
 
 def is_json(media: str) -> bool:
-    kind = media.partition(";")[0].strip().lower()
+    kind = bare_media_type(media)
     return kind in ("application/json", "text/json") or kind.endswith("+json")
 
 

@@ -9,6 +9,7 @@ from rondine.core.definitions.inputs import BodyReader, Inputs
 from rondine.core.definitions.json_schema import Schemas
 from rondine.core.documents.elements import TEXT, looks_like_xml, read_elements
 from rondine.core.documents.json import read_json
+from rondine.core.media_types import bare_media_type
 from rondine.core.operations.document import Body, FormBody, JsonBody, Member, Parameter, TextBody, XmlBody, XmlElement
 from rondine.core.operations.values import ValueOf
 from rondine.core.schema import infer, to_json_schema
@@ -20,7 +21,7 @@ def body_from_sample(text: str, media_type: str, inputs: Inputs) -> Body:
 
     Raises DocumentError with line and column if the sample is not sound.
     """
-    plain = media_type.lower().partition(";")[0].strip()
+    plain = bare_media_type(media_type)
     if plain == "application/x-www-form-urlencoded":
         return _form(text, inputs)
     if "json" in plain or (not plain and text.lstrip()[:1] in ("{", "[")):

@@ -9,6 +9,7 @@ from rondine.core.documents.elements import declared_encoding, looks_like_xml, r
 from rondine.core.documents.json import USUAL, Limits, as_utf8, check_size, looks_like_html, marked_charset, read_json
 from rondine.core.documents.whole_xml import XmlDocument
 from rondine.core.errors import DocumentError
+from rondine.core.media_types import bare_media_type
 
 DocumentFormat = Literal["json", "ndjson", "xml"]
 #: Media types of one JSON value a line; none is registered, these are in use. application/json-seq is RFC 7464.
@@ -59,7 +60,7 @@ def likely_media_type(body: bytes) -> str:
 
 def format_of(body: bytes, media_type: str = "") -> DocumentFormat:
     """Which format a body has. media_type: without parameters, in any case; empty if it is not known."""
-    plain = media_type.lower().partition(";")[0].strip()
+    plain = bare_media_type(media_type)
     if plain in _LINES:
         return "ndjson"
     if looks_like_xml(body):

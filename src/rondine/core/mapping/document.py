@@ -378,7 +378,7 @@ def _output_problems(
             try:
                 step.check()
             except InputError as error:
-                problems.append(Problem(f"{here}/convert/{at}/{error.where}", error.message, error.hint))
+                problems.append(error.as_problem(f"{here}/convert/{at}/{error.where}"))
         known = record_type.field(rule.name) if record_type else None
         if record_type and known is None:
             problems.append(
@@ -473,7 +473,7 @@ def _path_problems(place: str, read: Callable[[], Path | None], mapping: Mapping
     try:
         path = read()
     except RondineError as error:
-        return [Problem(place, error.message, error.hint)]
+        return [error.as_problem(place)]
     if path is None:
         return []
     if isinstance(path, XPath) != (mapping.format == "xml"):

@@ -140,7 +140,7 @@ def checked_inputs(
             try:
                 value = standing_value(name, standing or {})
             except InputError as error:
-                problems.append(Problem(f"/{input_.name}", error.message, error.hint))
+                problems.append(error.as_problem(f"/{input_.name}"))
                 continue
         if value is None:
             if input_.required:

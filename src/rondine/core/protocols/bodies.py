@@ -15,6 +15,7 @@ from xml.sax.saxutils import escape
 from rondine.core.conversions.types import CONVERSIONS, ConversionError
 from rondine.core.documents.json import json_text, read_json
 from rondine.core.errors import DocumentError, InputError
+from rondine.core.media_types import bare_media_type
 from rondine.core.operations.document import (
     Body,
     BytesBody,
@@ -331,7 +332,7 @@ def _member_value(member: Member, value: Any) -> Any:
 def _text(body: TextBody, read: Read, said: str) -> str:
     """said: the media type, by which values in it are encoded."""
     out = ""
-    kind = said.partition(";")[0].strip().lower()
+    kind = bare_media_type(said)
     is_json = kind == "application/json" or kind.endswith("+json")
     is_xml = kind in ("application/xml", "text/xml") or kind.endswith("+xml")
     for part in parts_of(body.content):

@@ -9,6 +9,7 @@ from collections.abc import Callable
 from typing import Any
 
 from rondine.core.documents.reading import ReadDocument
+from rondine.core.media_types import bare_media_type
 from rondine.core.operations.outcome import Headers, Outcome, meaning_of, service_message
 from rondine.core.protocols.soap import fault_of
 
@@ -98,7 +99,7 @@ def _soap(status: int, read: ReadDocument, headers: Headers) -> Outcome | None:
 def _problem(status: int, read: ReadDocument, headers: Headers) -> Outcome | None:
     """A problem document (RFC 9457), which its media type tells, with a good status."""
     media_type = next((value for name, value in headers if name.lower() == "content-type"), "")
-    plain = media_type.partition(";")[0].strip().lower()
+    plain = bare_media_type(media_type)
     if plain not in ("application/problem+json", "application/problem+xml") or not 200 <= status < 300:
         return None
     return Outcome(

@@ -76,7 +76,7 @@ def query_problems(text: str, kind: str, name: str = "") -> list[Problem]:
     try:
         document = parsed(text)
     except DocumentError as error:
-        return [Problem(error.where, error.message, error.hint)]
+        return [error.as_problem()]
     operation = operation_of(document, name)
     if operation is None:
         words = f'there is no operation "{name}" in it' if name else "it has no operation, or several"

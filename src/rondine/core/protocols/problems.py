@@ -96,7 +96,7 @@ def _path_problems(path: str, variables: set[str], names: list[str]) -> list[Pro
     try:
         check_template(path)
     except InputError as error:
-        problems.append(Problem("/path", error.message, error.hint))
+        problems.append(error.as_problem("/path"))
     if path and not path.startswith(("/", "{/")):
         problems.append(
             Problem("/path", 'the path does not begin with "/"', "it is joined to the connection's base address")

@@ -11,6 +11,7 @@ from msgspec import Meta
 from rondine.core.documents.json import json_text, read_json
 from rondine.core.errors import DocumentError, InputError
 from rondine.core.http.messages import Request, SecretBody
+from rondine.core.media_types import bare_media_type
 from rondine.core.secret import Secret
 
 Carrier = Literal["header", "query", "cookie", "body"]
@@ -37,7 +38,7 @@ def put_secret(request: Request, carrier: Carrier, name: str, secret: Secret) ->
 def body_with(request: Request, members: Sequence[tuple[str, Secret]]) -> SecretBody:
     """The body with these members added to its JSON object or form; a request without a body gets a form."""
     media_type = request.header("Content-Type")
-    kind = media_type.partition(";")[0].strip().lower() if isinstance(media_type, str) else ""
+    kind = bare_media_type(media_type) if isinstance(media_type, str) else ""
     label = members[0][1].label
     shown, sent = request.shown_body, request.sent_body
     if kind == "application/x-www-form-urlencoded":

@@ -15,6 +15,7 @@ from msgspec import Meta
 from rondine.core.documents.json import read_json
 from rondine.core.errors import DocumentError, RondineError, SignInRefused, short
 from rondine.core.http.messages import Request, Response, SecretBody, without_secrets
+from rondine.core.media_types import bare_media_type
 from rondine.core.secret import Secret
 from rondine.core.settings import Document
 from rondine.core.signin.basic import basic_value
@@ -232,7 +233,7 @@ def was_refused_for(error: RondineError, code: str) -> bool:
 
 def _content(response: Response) -> dict[str, Any]:
     """The answer's members: JSON, or a form as some older services send. Raises DocumentError."""
-    media_type = (response.header("Content-Type") or "").partition(";")[0].strip().lower()
+    media_type = bare_media_type(response.header("Content-Type"))
     if media_type in ("application/x-www-form-urlencoded", "text/plain") and not response.content.lstrip().startswith(
         b"{"
     ):

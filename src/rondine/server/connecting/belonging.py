@@ -6,8 +6,6 @@ from dataclasses import dataclass
 from django.db.models import Q, QuerySet
 
 from rondine.core.errors import Problem
-from rondine.core.items.connection import ConnectionDocument
-from rondine.core.settings import load
 from rondine.server.access.models import Person
 from rondine.server.connecting.models import Connection, Credential
 
@@ -32,7 +30,7 @@ class Use:
 
 def uses_of(connection: Connection) -> Iterator[Use]:
     """For its own sign-in, and for those that operations have of their own."""
-    document: ConnectionDocument = load(ConnectionDocument, connection.document)
+    document = connection.loaded()
     if connection.credential is not None and document.secret_names():
         yield Use(connection.credential, "/credential", document.secret_origins(document.sign_in))
     for number, own in enumerate(document.own_sign_ins):

@@ -7,9 +7,7 @@ from django.db import IntegrityError, models, transaction
 
 from rondine.core.errors import Conflict, HostRefused, NotAllowed, Problem
 from rondine.core.http.limits import meter
-from rondine.core.items.connection import ConnectionDocument
 from rondine.core.names import check_name
-from rondine.core.settings import load
 from rondine.server.access.models import Project
 from rondine.server.connecting.models import AccessToken, Connection, Environment, Service, StandingValue
 from rondine.server.connecting.opening import environment_of, guard_of
@@ -110,7 +108,7 @@ def missing_in(environment: Environment) -> list[Problem]:
 
 
 def connection_obstacles(connection: Connection) -> list[Problem]:
-    document: ConnectionDocument = load(ConnectionDocument, connection.document)
+    document = connection.loaded()
     reasons = [Problem(**problem) for problem in connection.problems]
     if not document.enabled:
         reasons.append(

@@ -15,7 +15,6 @@ from rondine.core.items.credential import CredentialDocument
 from rondine.core.items.service import ServiceDocument
 from rondine.core.items.standing_value import StandingValueDocument
 from rondine.core.operations.values import ValueOf, parts_of
-from rondine.core.settings import load
 from rondine.core.signin import SignInOperation
 from rondine.server.connecting.belonging import belonging_problems, let_follow
 from rondine.server.connecting.models import (
@@ -31,7 +30,7 @@ from rondine.server.items.references import users_of
 
 
 def _connection(item: Connection) -> list[Problem]:
-    document: ConnectionDocument = load(ConnectionDocument, item.document)
+    document: ConnectionDocument = item.loaded()
     problems = connection_problems(document) + certificate_problems(document, timezone.now())
     wanted = document.secret_names()
     if isinstance(document.sign_in, SignInOperation) and document.sign_in.operation:

@@ -9,8 +9,6 @@ from django.db.models.functions import Coalesce
 from django.utils import timezone
 
 from rondine.core.http.limits import Meter, meter
-from rondine.core.items.connection import ConnectionDocument
-from rondine.core.settings import load
 from rondine.server.connecting.models import Connection
 from rondine.server.connecting.usage import usage_of
 from rondine.server.runs.models import Call, Run
@@ -34,7 +32,7 @@ class ConnectionMeter:
 
 
 def meter_of(connection: Connection) -> ConnectionMeter:
-    document: ConnectionDocument = load(ConnectionDocument, connection.document)
+    document = connection.loaded()
     usage, now = usage_of(connection.pk)
     is_held = usage.held_until > now
     return ConnectionMeter(

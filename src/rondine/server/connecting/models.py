@@ -2,6 +2,11 @@
 
 from django.db import models
 
+from rondine.core.items.connection import ConnectionDocument
+from rondine.core.items.credential import CredentialDocument
+from rondine.core.items.service import ServiceDocument
+from rondine.core.items.standing_value import StandingValueDocument
+from rondine.core.settings import load
 from rondine.server.access.models import Person, Project
 from rondine.server.items.models import Item
 
@@ -35,6 +40,10 @@ class Service(Item):
     class Meta:
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_service_a_name")]
 
+    def loaded(self) -> ServiceDocument:
+        document: ServiceDocument = load(ServiceDocument, self.document)
+        return document
+
 
 class StandingValue(Item):
     """A named value for every environment, that operations refer to instead of repeating it."""
@@ -42,6 +51,10 @@ class StandingValue(Item):
     class Meta:
         verbose_name = "standing value"
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_standing_value_a_name")]
+
+    def loaded(self) -> StandingValueDocument:
+        document: StandingValueDocument = load(StandingValueDocument, self.document)
+        return document
 
 
 class Credential(Item):
@@ -64,6 +77,10 @@ class Credential(Item):
     class Meta:
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_credential_a_name")]
 
+    def loaded(self) -> CredentialDocument:
+        document: CredentialDocument = load(CredentialDocument, self.document)
+        return document
+
 
 class Connection(Item):
     service = models.ForeignKey(Service, on_delete=models.CASCADE, related_name="connections")
@@ -76,6 +93,10 @@ class Connection(Item):
             models.UniqueConstraint(fields=["project", "name"], name="one_connection_a_name"),
             models.UniqueConstraint(fields=["service", "environment"], name="one_connection_a_service_and_environment"),
         ]
+
+    def loaded(self) -> ConnectionDocument:
+        document: ConnectionDocument = load(ConnectionDocument, self.document)
+        return document
 
 
 class AccessToken(models.Model):

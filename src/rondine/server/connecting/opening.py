@@ -8,14 +8,13 @@ from rondine.core.errors import (
     NotFound,
     Problem,
 )
-from rondine.core.items.connection import ConnectionDocument, StandingParameter
+from rondine.core.items.connection import StandingParameter
 from rondine.core.operations.document import (
     OperationDocument,
 )
 from rondine.core.operations.inputs import standing_value, value_text
 from rondine.core.operations.values import ValueOf, parts_of
 from rondine.core.secret import Secret
-from rondine.core.settings import load
 from rondine.core.signin import SignIn, SignInOperation
 from rondine.engine.client import OpenConnection, TimeOuts
 from rondine.engine.guard import Guard, PermittedHost
@@ -58,7 +57,7 @@ def open_connection(connection: Connection, operation: str = "") -> OpenConnecti
         )
     if strange := belonging_problems(connection):  # whatever was judged when it was saved
         raise DraftError(strange[0].message, where=f"connection {connection.name}", hint=strange[0].hint)
-    document: ConnectionDocument = load(ConnectionDocument, connection.document)
+    document = connection.loaded()
     if not document.enabled:
         raise DraftError(
             f'connection "{connection.name}" is disabled',
@@ -125,14 +124,14 @@ def sign_in_operations(connection: Connection, sign_in: SignIn) -> dict[str, Ope
     if not isinstance(sign_in, SignInOperation):
         return {}
     found = connection.service.operations.filter(name=sign_in.operation).first()
-    return {sign_in.operation: load(OperationDocument, found.document)} if found else {}
+    return {sign_in.operation: found.loaded()} if found else {}
 
 
 def credential_of_connection(opened: OpenConnection) -> Credential | None:
     connection = Connection.objects.select_related("credential").filter(pk=opened.id).first()
     if connection is None:
         return None
-    document: ConnectionDocument = load(ConnectionDocument, connection.document)
+    document = connection.loaded()
     own = document.own_sign_in(opened.own_operation)
     if own and own.credential:
         return Credential.objects.filter(project=connection.project, name=own.credential).first()

@@ -12,7 +12,6 @@ from rondine.core.errors import Problem
 from rondine.core.items.connection import ConnectionDocument
 from rondine.core.items.connection_problems import connection_warnings
 from rondine.core.operations.keylike import why_key_like
-from rondine.core.settings import load
 from rondine.server.access.project_views import ProjectView
 from rondine.server.connecting.environments import (
     change_environment,
@@ -76,7 +75,7 @@ class ConnectionViewSet(MakesItems, ItemViewSet):
 
     def prepare(self, items: Sequence[Any]) -> None:
         for item in items:
-            document: ConnectionDocument = load(ConnectionDocument, item.document)
+            document: ConnectionDocument = item.loaded()
             own = document.own_sign_ins
             item.warnings = [connection_warning.to_json() for connection_warning in connection_warnings(document)]
             item.secret_names = document.secret_names()

@@ -4,10 +4,7 @@ from rondine.core.definitions.export import Exported, ExportedOperation, to_open
 from rondine.core.documents import ReadDocument
 from rondine.core.errors import DocumentError
 from rondine.core.items.connection import ConnectionDocument
-from rondine.core.items.service import ServiceDocument
-from rondine.core.operations.document import OperationDocument
 from rondine.core.schema import infer, to_json_schema
-from rondine.core.settings import load
 from rondine.server.access.models import Project
 from rondine.server.connecting.kinds import SERVICES
 from rondine.server.connecting.models import Connection, Service
@@ -24,15 +21,15 @@ def export_service(project: Project, name: str, environment: str = "test") -> Ex
     """OpenAPI 3.1 of its operations; where they are reached and how to sign in, without secrets, is that of the
     environment."""
     service: Service = find_item(SERVICES, project, name)
-    held: ServiceDocument = load(ServiceDocument, service.document)
+    held = service.loaded()
     connection = Connection.objects.filter(service=service, environment=environment_of(project, environment)).first()
-    reached: ConnectionDocument = load(ConnectionDocument, connection.document) if connection else ConnectionDocument()
+    reached = connection.loaded() if connection else ConnectionDocument()
     schemas = {}
     definitions = list(Definition.objects.filter(service=service).order_by("name"))
     for definition in definitions:
         schemas.update(definition.schemas)
     operations = [
-        ExportedOperation(one.name, one.title, load(OperationDocument, one.document), _sampled(one))
+        ExportedOperation(one.name, one.title, one.loaded(), _sampled(one))
         for one in Operation.objects.filter(service=service).order_by("name")
     ]
     return to_openapi(

@@ -16,7 +16,6 @@ from rondine.core.errors import (
     InputError,
     did_you_mean,
 )
-from rondine.core.items.connection import ConnectionDocument
 from rondine.core.operations.document import CameFrom, OperationDocument
 from rondine.core.schema.json_schema import Schema, fields_of
 from rondine.core.settings import dump, load
@@ -79,7 +78,7 @@ def compare(project: Project, name: str, source: Source) -> Comparison:
         if is_same(offered, fresh, schemas):
             unchanged += 1
             continue
-        result = merged(offered, fresh, load(OperationDocument, operation.document), schemas)
+        result = merged(offered, fresh, operation.loaded(), schemas)
         if result.differences:
             changes.append(Change("changed", key, operation.name, operation.title, result, used_by(operation)))
         else:
@@ -140,7 +139,7 @@ def used_by(operation: Operation) -> list[str]:
     for feed in operation.feeds.select_related("mapping"):
         found += [f"feed {feed.name}", f"mapping {feed.mapping.name}"]
     for connection in Connection.objects.filter(service=operation.service_id):
-        document: ConnectionDocument = load(ConnectionDocument, connection.document)
+        document = connection.loaded()
         if getattr(document.sign_in, "operation", "") == operation.name or document.own_sign_in(operation.name):
             found.append(f"connection {connection.name}")
     return list(dict.fromkeys(found))

@@ -34,7 +34,6 @@ from rondine.core.errors import (
 from rondine.core.http.messages import Request, Send, origin
 from rondine.core.operations.outcome import by_status
 from rondine.core.protocols.classifying import USUAL_RULES, classify_response
-from rondine.core.settings import load
 from rondine.core.signin import NoSignIn
 from rondine.engine.client import Engine, OpenConnection
 from rondine.server.access.models import Project
@@ -85,7 +84,7 @@ def uploaded(files: Sequence[Mapping[str, Any]], main: str = "") -> Source:
 
 def stored_source(item: Definition) -> Source:
     """The definition as it was imported."""
-    document: DefinitionDocument = load(DefinitionDocument, item.document)
+    document: DefinitionDocument = item.loaded()
     contents = {file.name: file.content() for file in item.files.all()}
     return Source(document.main, contents, document.address, document.part)
 

@@ -9,7 +9,6 @@ from rondine.core.mapping.document import MappingDocument
 from rondine.core.operations.document import OperationDocument, response_for
 from rondine.core.schema import decided_keys
 from rondine.core.schema.drift import DescribedSchema, Drift, SchemaOnFile, seen_schema
-from rondine.core.settings import load
 from rondine.server.feeds.models import Feed
 from rondine.server.mappings.kinds import resolved_mapping
 from rondine.server.operations.models import Sample
@@ -82,7 +81,7 @@ def users_of_paths(run: Run, mapping: MappingDocument) -> list[tuple[str, Taken]
     others = Feed.objects.filter(operation=run.feed.operation_id).exclude(pk=run.feed.pk).select_related("mapping")
     for feed in others:
         try:
-            theirs = resolved_mapping(run.project_id, load(MappingDocument, feed.mapping.document))
+            theirs = resolved_mapping(run.project_id, feed.mapping.loaded())
             found += [(feed.name, one) for one in paths_taken(theirs)]
         except RondineError:  # its own problems say why
             continue

@@ -2,9 +2,8 @@
 
 from rondine.core.errors import InputError, Problem
 from rondine.core.items.feed import FeedDocument
-from rondine.core.operations.document import OperationDocument, is_reading
+from rondine.core.operations.document import is_reading
 from rondine.core.operations.inputs import checked_inputs
-from rondine.core.settings import load
 from rondine.server.access.models import Person
 from rondine.server.connecting.models import Environment
 from rondine.server.feeds.models import Feed
@@ -16,8 +15,8 @@ from rondine.server.operations.models import Operation
 
 def _feed(item: Feed) -> list[Problem]:
     problems = []
-    operation: OperationDocument = load(OperationDocument, item.operation.document)
-    feed: FeedDocument = load(FeedDocument, item.document)
+    operation = item.operation.loaded()
+    feed: FeedDocument = item.loaded()
     try:
         checked_inputs(operation.inputs, feed.inputs)
     except InputError as error:

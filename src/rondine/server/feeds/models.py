@@ -2,6 +2,8 @@
 
 from django.db import models
 
+from rondine.core.items.feed import FeedDocument
+from rondine.core.settings import load
 from rondine.server.connecting.models import Environment
 from rondine.server.items.models import Item
 from rondine.server.mappings.models import Mapping
@@ -15,3 +17,7 @@ class Feed(Item):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_feed_a_name")]
+
+    def loaded(self) -> FeedDocument:
+        document: FeedDocument = load(FeedDocument, self.document)
+        return document

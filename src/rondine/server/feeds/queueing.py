@@ -8,12 +8,8 @@ from django.db import IntegrityError, transaction
 
 from rondine.core.errors import Conflict, DraftError, NotFound, Problem
 from rondine.core.http.limits import meter
-from rondine.core.items.connection import ConnectionDocument
-from rondine.core.items.feed import FeedDocument
-from rondine.core.mapping.document import MappingDocument
-from rondine.core.operations.document import OperationDocument
 from rondine.core.operations.inputs import checked_inputs
-from rondine.core.settings import dump, load
+from rondine.core.settings import dump
 from rondine.server.access.models import Person, Project
 from rondine.server.connecting.models import Connection
 from rondine.server.connecting.opening import connection_for, open_connection, standing_values
@@ -37,10 +33,10 @@ def queue_feed(
     try:
         connection = connection_for(feed.operation.service, feed.environment)
         open_connection(connection, feed.operation.name)
-        if "copy" not in load(ConnectionDocument, connection.document).supports:
+        if "copy" not in connection.loaded().supports:
             problems = [*problems, _no_copy(connection)]
     except (DraftError, NotFound) as error:
-        problems = [*problems, Problem("/environment", error.message, error.hint)]
+        problems = [*problems, error.as_problem("/environment")]
     if problems:
         raise DraftError(
             f'feed "{feed.name}" cannot run: {problems[0].message}',
@@ -50,8 +46,8 @@ def queue_feed(
         )
     if not confirmed:
         warn_of_limits(feed, connection)
-    document: FeedDocument = load(FeedDocument, feed.document)
-    operation: OperationDocument = load(OperationDocument, feed.operation.document)
+    document = feed.loaded()
+    operation = feed.operation.loaded()
     if not operation.enabled:
         raise DraftError(
             f'operation "{feed.operation.name}" is disabled',
@@ -61,7 +57,7 @@ def queue_feed(
     values = {**document.inputs, **inputs}
     checked_inputs(operation.inputs, values, standing_values(project, feed.environment.name))
     record_types = record_types_of(project.pk)
-    mapping = resolved_mapping(feed.project_id, load(MappingDocument, feed.mapping.document))
+    mapping = resolved_mapping(feed.project_id, feed.mapping.loaded())
     used = {output.record_type for output in mapping.outputs}
     content = {
         "operation": dump(with_queries(operation, project.pk)),
@@ -101,7 +97,7 @@ def warn_of_limits(feed: Feed, connection: Connection) -> None:
     month."""
     last = feed.runs.filter(state="done").order_by("-id").first()
     calls = last.calls.count() if last else 1
-    limits = load(ConnectionDocument, connection.document).limits
+    limits = connection.loaded().limits
     usage, now = usage_of(connection.pk)
     for one in meter(limits, usage, now=now):
         if one.limit.span in ("day", "month") and calls >= one.left:

@@ -1,6 +1,7 @@
 """Item: the base of everything configured in a project; Revision: every state an item ever had."""
 
 import uuid
+from typing import Any
 
 from django.conf import settings
 from django.db import models
@@ -26,6 +27,10 @@ class Item(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+    def loaded(self) -> Any:
+        """The document as a value of its class in the core, which each kind names. Raises InputError."""
+        raise NotImplementedError
 
 
 class Revision(models.Model):

@@ -12,7 +12,7 @@ from rondine.core.mapping.coverage import coverage
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.mapping.fitting import Fitted, fit
 from rondine.core.mapping.propose import propose
-from rondine.core.operations.document import OperationDocument, response_for
+from rondine.core.operations.document import response_for
 from rondine.core.schema import Correction, decided_keys, document_outline, infer, to_json_schema
 from rondine.core.schema.compare import compare_outlines
 from rondine.core.schema.compare_values import MOST_TOLD, compare_documents
@@ -96,7 +96,7 @@ def declared_for(project: Project, body: UUID, rows: Sequence[str]) -> Declared:
         operation = call.run.operation or (call.run.feed.operation if call.run.feed else None)
     if operation is None:
         return Declared()
-    described = response_for(load(OperationDocument, operation.document), (call.status if call else None) or 200)
+    described = response_for(operation.loaded(), (call.status if call else None) or 200)
     if described is None or described.schema is None or any(not path.startswith("$") for path in rows):
         return Declared()
     return declared_of(described.schema, described_schemas(project.pk, operation, described), rows)

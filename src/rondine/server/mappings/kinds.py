@@ -10,7 +10,6 @@ from rondine.core.mapping.document import (
     problems_of,
     resolved,
 )
-from rondine.core.settings import load
 from rondine.server.connecting.models import Service
 from rondine.server.items.kinds import ItemKind
 from rondine.server.items.references import users_of
@@ -32,14 +31,14 @@ def resolved_mapping(project_id: int, document: MappingDocument, name: str = "")
 
 def mappings_of(project_id: int) -> dict[str, MappingDocument]:
     others = Mapping.objects.filter(project_id=project_id)
-    return {other.name: load(MappingDocument, other.document) for other in others}
+    return {other.name: other.loaded() for other in others}
 
 
 def _mapping(item: Mapping) -> list[Problem]:
     try:
-        document = resolved_mapping(item.project_id, load(MappingDocument, item.document), item.name)
+        document = resolved_mapping(item.project_id, item.loaded(), item.name)
     except DraftError as error:
-        return [Problem(error.where, error.message, error.hint)]
+        return [error.as_problem()]
     return problems_of(document, record_types_of(item.project_id))
 
 

@@ -2,6 +2,8 @@
 
 from django.db import models
 
+from rondine.core.mapping.document import MappingDocument
+from rondine.core.settings import load
 from rondine.server.connecting.models import Service
 from rondine.server.items.models import Item
 
@@ -11,3 +13,7 @@ class Mapping(Item):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_mapping_a_name")]
+
+    def loaded(self) -> MappingDocument:
+        document: MappingDocument = load(MappingDocument, self.document)
+        return document

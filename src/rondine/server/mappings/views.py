@@ -15,7 +15,7 @@ from rondine.core.errors import DraftError
 from rondine.core.forms import form_of
 from rondine.core.mapping.document import MappingDocument, Output, RecordTypeDocument, resolved
 from rondine.core.schema.outline import Correction
-from rondine.core.settings import dump, load
+from rondine.core.settings import dump
 from rondine.server.access.project_views import ProjectView
 from rondine.server.api.forms import FormShown
 from rondine.server.api.openapi import AnyField, DocumentField
@@ -53,7 +53,7 @@ class MappingViewSet(MakesItems, ItemViewSet):
     filterset_class = MappingFilter
 
     def prepare(self, items: Sequence[Any]) -> None:
-        documents: list[MappingDocument] = [load(MappingDocument, item.document) for item in items]
+        documents: list[MappingDocument] = [item.loaded() for item in items]
         known = mappings_of(items[0].project_id) if any(one.based_on for one in documents) else {}
         for item, document, users in zip(items, documents, users_of_mappings(items), strict=True):
             item.used_by = users

@@ -15,7 +15,7 @@ from rondine.core.http.messages import Headers
 from rondine.core.operations.document import OperationDocument, is_reading
 from rondine.core.pagination import Paging
 from rondine.core.pagination.recognise import PagingGuess, recognise
-from rondine.core.settings import dump, load
+from rondine.core.settings import dump
 from rondine.server.access.models import Person
 from rondine.server.items.actions import change_item
 from rondine.server.operations.kinds import OPERATIONS
@@ -72,7 +72,7 @@ def adopt_paging(
 
     Within the caller's transaction. None if it has decided before, or none was shown.
     """
-    document: OperationDocument = load(OperationDocument, operation.document)
+    document = operation.loaded()
     if document.paging is not None:
         return None
     for one in [call] if call is not None else _calls(operation):

@@ -12,8 +12,6 @@ from rondine.core.definitions.model import DescribedOperation
 from rondine.core.definitions.pattern import usual_operations
 from rondine.core.definitions.titles import title_of
 from rondine.core.errors import Conflict, InputError, NotFound
-from rondine.core.items.connection import ConnectionDocument
-from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.names import proposed_name
 from rondine.core.operations.document import OperationDocument
 from rondine.core.pagination import OneResponse
@@ -70,7 +68,7 @@ def keep_trial(project: Project, person: Person, role: str, data: Mapping[str, A
                 "document": {"base_address": base},
             }
             connection = make_item(CONNECTIONS, project, person, content, role=role)
-        elif load(ConnectionDocument, connection.document).address().rstrip("/") != base.rstrip("/"):
+        elif connection.loaded().address().rstrip("/") != base.rstrip("/"):
             raise Conflict(
                 f'connection "{connection.name}" of this service leads to {connection.document["base_address"]}',
                 where="/service",
@@ -103,7 +101,7 @@ def placed_in(
     found = Connection.objects.filter(
         project=project, service=find_item(SERVICES, project, service), environment__name=environment
     ).first()
-    base = load(ConnectionDocument, found.document).address() if found else ""
+    base = found.loaded().address() if found else ""
     return placed_below(operation, pasted_base, base) if base else Placed(operation, "")
 
 
@@ -117,7 +115,7 @@ def _one_off_run(project: Project, number: int) -> Run:
 
 def pattern(project: Project, path: str, record_type: str, key: str) -> list[DescribedOperation]:
     """The six usual operations of a resource; nothing is made."""
-    document = load(RecordTypeDocument, find_item(RECORD_TYPES, project, record_type).document) if record_type else None
+    document = find_item(RECORD_TYPES, project, record_type).loaded() if record_type else None
     rule = project.naming_rule()
     return [
         replace(usual_operation, name=rule.name("operation", usual_operation.title))

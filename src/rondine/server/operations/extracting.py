@@ -44,7 +44,7 @@ def extract_secret(project: Project, person: Person, role: str, data: Mapping[st
             document = saved.document
         group, name, value = _taken(document, data["place"], is_operation=saved is not connection)
         scheme, secrets = scheme_for(group, name, value)
-        held: ConnectionDocument = load(ConnectionDocument, connection.document)
+        held = connection.loaded()
         if not isinstance(held.sign_in, NoSignIn) and held.sign_in != scheme:
             raise Conflict(
                 f'connection "{connection.name}" signs in by {dump(held.sign_in)["type"].replace("_", " ")} already',

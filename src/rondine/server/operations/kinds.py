@@ -8,7 +8,6 @@ from rondine.core.items.sample import SampleDocument
 from rondine.core.operations.document import OperationDocument
 from rondine.core.protocols.prepared import PreparedQueryDocument, prepared_names, prepared_problems, with_prepared
 from rondine.core.protocols.problems import operation_problems
-from rondine.core.settings import load
 from rondine.server.connecting.models import (
     AccessToken,
     PendingSignIn,
@@ -19,12 +18,12 @@ from rondine.server.operations.models import Definition, Operation, Query, Sampl
 
 
 def _operation(item: Operation) -> list[Problem]:
-    document = load(OperationDocument, item.document)
+    document = item.loaded()
     described = _description_problems(document, item)
     try:
         return operation_problems(with_queries(document, item.project_id)) + described
     except InputError as error:
-        return [Problem(error.where, error.message, error.hint), *described]
+        return [error.as_problem(), *described]
 
 
 def _description_problems(document: OperationDocument, item: Operation) -> list[Problem]:
@@ -49,7 +48,7 @@ def _description_problems(document: OperationDocument, item: Operation) -> list[
 
 def prepared_queries(project_id: int) -> dict[str, PreparedQueryDocument]:
     """The project's prepared queries, by name."""
-    return {one.name: load(PreparedQueryDocument, one.document) for one in Query.objects.filter(project_id=project_id)}
+    return {one.name: one.loaded() for one in Query.objects.filter(project_id=project_id)}
 
 
 def with_queries(document: OperationDocument, project_id: int) -> OperationDocument:
@@ -59,7 +58,7 @@ def with_queries(document: OperationDocument, project_id: int) -> OperationDocum
 
 
 def _query(item: Query) -> list[Problem]:
-    return prepared_problems(load(PreparedQueryDocument, item.document))
+    return prepared_problems(item.loaded())
 
 
 def _operation_renamed(item: Any, old: str) -> None:

@@ -4,6 +4,11 @@ import zlib
 
 from django.db import models
 
+from rondine.core.definitions.model import DefinitionDocument
+from rondine.core.items.sample import SampleDocument
+from rondine.core.operations.document import OperationDocument
+from rondine.core.protocols.prepared import PreparedQueryDocument
+from rondine.core.settings import load
 from rondine.server.connecting.models import Service
 from rondine.server.items.exact import ExactJSONField
 from rondine.server.items.models import Item
@@ -16,6 +21,10 @@ class Operation(Item):
     class Meta:
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_operation_a_name")]
 
+    def loaded(self) -> OperationDocument:
+        document: OperationDocument = load(OperationDocument, self.document)
+        return document
+
 
 class Query(Item):
     """A prepared query: its text and variables, for all operations that refer to it."""
@@ -23,6 +32,10 @@ class Query(Item):
     class Meta:
         verbose_name = "prepared query"
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_query_a_name")]
+
+    def loaded(self) -> PreparedQueryDocument:
+        document: PreparedQueryDocument = load(PreparedQueryDocument, self.document)
+        return document
 
 
 class Definition(Item):
@@ -38,6 +51,10 @@ class Definition(Item):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_definition_a_name")]
+
+    def loaded(self) -> DefinitionDocument:
+        document: DefinitionDocument = load(DefinitionDocument, self.document)
+        return document
 
 
 class DefinitionFile(models.Model):
@@ -62,3 +79,7 @@ class Sample(Item):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_sample_a_name")]
+
+    def loaded(self) -> SampleDocument:
+        document: SampleDocument = load(SampleDocument, self.document)
+        return document

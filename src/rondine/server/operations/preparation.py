@@ -9,11 +9,9 @@ from django.db import transaction
 
 from rondine.core.errors import InputError
 from rondine.core.items.connection import ConnectionDocument
-from rondine.core.items.service import ServiceDocument
 from rondine.core.names import proposed_name
-from rondine.core.operations.document import OperationDocument
 from rondine.core.protocols.address import parse_address, placed_below
-from rondine.core.settings import dump, load
+from rondine.core.settings import dump
 from rondine.core.signin import NoSignIn
 from rondine.server.access.models import Person, Project
 from rondine.server.connecting.kinds import CONNECTIONS, CREDENTIALS, SERVICES
@@ -38,10 +36,10 @@ class Fact:
 
 def preparation_of(service: Service) -> list[Fact]:
     """Everything to know of a service, known or not, in the order in which it is needed."""
-    document: ServiceDocument = load(ServiceDocument, service.document)
+    document = service.loaded()
     noted = document.preparation
     connections = list(Connection.objects.filter(service=service).select_related("credential").order_by("name"))
-    settings = [(connection, load(ConnectionDocument, connection.document)) for connection in connections]
+    settings = [(connection, connection.loaded()) for connection in connections]
     operations = list(Operation.objects.filter(service=service).order_by("name"))
 
     def fact(name: str, title: str, hint: str, *known: tuple[str, str]) -> Fact:
@@ -50,14 +48,7 @@ def preparation_of(service: Service) -> list[Fact]:
 
     signing = [(one, held) for one, held in settings if not isinstance(held.sign_in, NoSignIn)]
     is_reached = [connection for connection in connections if (connection.check_result or {}).get("works")]
-    inputs = sorted(
-        {
-            input_.name
-            for item in operations
-            for input_ in load(OperationDocument, item.document).inputs
-            if input_.required
-        }
-    )
+    inputs = sorted({input_.name for item in operations for input_ in item.loaded().inputs if input_.required})
     return [
         fact("documentation", "Where its documentation is", "note its address", (document.documentation, "service")),
         fact(
@@ -114,7 +105,7 @@ def connect_prepared(project: Project, person: Person, role: str, name: str, dat
     the first operation."""
     service: Service = find_item(SERVICES, project, name)
     environment = environment_of(project, data["environment"])
-    noted = load(ServiceDocument, service.document).preparation
+    noted = service.loaded().preparation
     taken = parse_address(noted.example) if noted.example else None
     base = noted.base_address or (taken.base_address if taken else "")
     if not base:

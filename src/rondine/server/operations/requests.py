@@ -28,7 +28,6 @@ from rondine.core.operations.inputs import checked_inputs
 from rondine.core.protocols.problems import operation_problems
 from rondine.core.protocols.rest import Built, build_request, with_connection
 from rondine.core.secret import Secret
-from rondine.core.settings import load
 from rondine.core.signin import NoSignIn, ReadToken, SignInContext, Token
 from rondine.engine.client import OpenConnection
 from rondine.server.access.models import Project
@@ -75,7 +74,7 @@ def prepare(
     try:
         document = with_queries(document, project.pk)
     except InputError as error:
-        problems.append(Problem(error.where, error.message, error.hint))
+        problems.append(error.as_problem())
     problems += operation_problems(document)
     if not document.enabled:
         name = f'operation "{operation}"' if operation else "the operation"
@@ -97,7 +96,7 @@ def prepare(
             )
         else:
             item = connection_for(service, environment)
-            wanted: ConnectionDocument = load(ConnectionDocument, item.document)
+            wanted: ConnectionDocument = item.loaded()
             base = wanted.address() or base
             if not is_reading(document) and "write" not in wanted.supports:
                 raise DraftError(
@@ -109,7 +108,7 @@ def prepare(
     except RondineError as error:
         if strict:
             raise
-        problems += list(error.problems) or [Problem(error.where, error.message, error.hint)]
+        problems += error.as_problems()
     checked: dict[str, Any] = {}
     standing = standing_values(project, environment.name)
     try:
@@ -130,7 +129,7 @@ def prepare(
     except InputError as error:
         if strict:
             raise
-        problems.append(Problem(error.where, error.message, error.hint))
+        problems.append(error.as_problem())
         unknown = _Unknown(standing)
         built = build_request(replace_path(document), base, {**checked, **known}, inputs=values, standing=unknown)
     built = with_connection(built, connection.headers if connection else (), connection.query if connection else ())
@@ -140,7 +139,7 @@ def prepare(
         except HostRefused as error:
             if strict:
                 raise
-            problems.append(Problem(error.where, error.message, error.hint))
+            problems.append(error.as_problem())
     return PreparedCall(connection, built, problems, environment, service, bool(checked))
 
 
@@ -208,7 +207,7 @@ def supported_uses(ready: PreparedCall) -> list[str]:
     found = None
     if ready.service is not None:
         found = Connection.objects.filter(service=ready.service, environment=ready.environment).first()
-    document = load(ConnectionDocument, found.document) if found else ConnectionDocument()
+    document = found.loaded() if found else ConnectionDocument()
     return list(document.supports)
 
 

@@ -23,9 +23,9 @@ from rondine.core.errors import (
     ServiceError,
 )
 from rondine.core.http.messages import Response, Send, http_text, shown_headers, without_secrets
-from rondine.core.items.connection import ConnectionDocument
 from rondine.core.mapping.propose import RowChoice, row_choices
 from rondine.core.mapping.row_lists import first_list
+from rondine.core.media_types import bare_media_type
 from rondine.core.operations.document import (
     OperationDocument,
     OutcomeRules,
@@ -230,7 +230,7 @@ def sign_in_values(
     if ready.service is None:
         return []
     connection = Connection.objects.filter(service=ready.service, environment=ready.environment).first()
-    scheme = load(ConnectionDocument, connection.document).sign_in if connection else None
+    scheme = connection.loaded().sign_in if connection else None
     if not isinstance(scheme, SignInOperation) or scheme.operation != operation:
         return []
     found = [Secret(str(values[name]), name) for name in scheme.secret_inputs if values.get(name)]
@@ -324,7 +324,7 @@ def _outcome_of(run: Run, call: Call, status: int, read: ReadDocument, unreadabl
 
 def _is_structured(media_type: str) -> bool:
     """Whether a media type is one of JSON or XML."""
-    return bool(re.search(r"\b(json|xml|x-ndjson|ndjson)$", media_type.lower().partition(";")[0].strip()))
+    return bool(re.search(r"\b(json|xml|x-ndjson|ndjson)$", bare_media_type(media_type)))
 
 
 def _wants_to_read(run: Run, call: Call) -> bool:

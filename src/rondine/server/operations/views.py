@@ -307,7 +307,7 @@ def asked_document(project: Any, data: Any) -> OperationDocument:
         raise InputError(
             "nothing was asked for", where="/operation", hint="give the name of a saved operation, or a document"
         )
-    return load(OperationDocument, find_item(OPERATIONS, project, data["operation"]).document)
+    return find_item(OPERATIONS, project, data["operation"]).loaded()
 
 
 class RequestView(ProjectView):

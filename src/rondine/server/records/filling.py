@@ -7,7 +7,6 @@ from typing import Any
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.operations.inputs import Filled, Input, filled_from
 from rondine.core.protocols.rest import Built
-from rondine.core.settings import load
 from rondine.server.access.models import Project
 from rondine.server.connecting.opening import environment_of
 from rondine.server.items.actions import find_item
@@ -21,7 +20,7 @@ def filled(
 ) -> Filled:
     """record: {record_type, key}. Raises NotFound if it is not kept, InputError for what does not fit."""
     item = find_item(RECORD_TYPES, project, record["record_type"])
-    document: RecordTypeDocument = load(RecordTypeDocument, item.document)
+    document: RecordTypeDocument = item.loaded()
     found = find_record(record_set(environment_of(project, environment), item), document, record["key"])
     return filled_from(inputs, shown_data(found.data, document), values)
 

@@ -10,7 +10,6 @@ from rondine.core.mapping.document import (
     link_problems,
     record_type_problems,
 )
-from rondine.core.settings import load
 from rondine.server.items.kinds import ItemKind
 from rondine.server.items.models import Item
 from rondine.server.items.references import users_of
@@ -18,13 +17,11 @@ from rondine.server.records.models import RecordType
 
 
 def record_types_of(project_id: int) -> dict[str, RecordTypeDocument]:
-    return {
-        one.name: load(RecordTypeDocument, one.document) for one in RecordType.objects.filter(project_id=project_id)
-    }
+    return {one.name: one.loaded() for one in RecordType.objects.filter(project_id=project_id)}
 
 
 def _record_type(item: RecordType) -> list[Problem]:
-    document: RecordTypeDocument = load(RecordTypeDocument, item.document)
+    document: RecordTypeDocument = item.loaded()
     problems = record_type_problems(document)
     if document.links:
         problems += link_problems(document, {**record_types_of(item.project_id), item.name: document})

@@ -8,7 +8,6 @@ from typing import Any
 from rondine.core.conversions.types import CONVERSIONS
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.mapping.row_encoding import key_digest, key_text
-from rondine.core.settings import load
 from rondine.server.connecting.models import Environment
 from rondine.server.records.actions import record_set
 from rondine.server.records.browsing import RecordPage, browse, shown_data
@@ -49,7 +48,7 @@ def parts_of(environment: Environment, record: Record, name: str, document: Reco
     for other in RecordType.objects.filter(
         project=environment.project, document__links__contains=[{"record_type": name}]
     ).order_by("name"):
-        of: RecordTypeDocument = load(RecordTypeDocument, other.document)
+        of: RecordTypeDocument = other.loaded()
         link = next(one for one in of.links if one.record_type == name)
         shown: Mapping[str, Any] = shown_data(record.data, document)
         where = {held: str(shown[own]) for held, own in zip(link.fields, document.key, strict=False) if own in shown}

@@ -6,6 +6,8 @@ from typing import Any
 
 from django.db import models
 
+from rondine.core.mapping.document import RecordTypeDocument
+from rondine.core.settings import load
 from rondine.server.connecting.models import Environment
 from rondine.server.items.models import Item
 from rondine.server.records.keeping import RecordManager
@@ -21,6 +23,10 @@ class ExactDecoder(json.JSONDecoder):
 class RecordType(Item):
     class Meta:
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_record_type_a_name")]
+
+    def loaded(self) -> RecordTypeDocument:
+        document: RecordTypeDocument = load(RecordTypeDocument, self.document)
+        return document
 
 
 class RecordSet(models.Model):

@@ -3,8 +3,6 @@
 from procrastinate import RetryStrategy
 from procrastinate.contrib.django import app
 
-from rondine.core.mapping.document import RecordTypeDocument
-from rondine.core.settings import load
 from rondine.server.connecting.process import waiting_for_database
 from rondine.server.records.browsing import make_indexes
 from rondine.server.records.models import RecordSet
@@ -20,6 +18,6 @@ from rondine.server.records.models import RecordSet
 async def index_records(set_id: int) -> None:
     def make() -> list[str]:
         records = RecordSet.objects.select_related("record_type").get(pk=set_id)
-        return make_indexes(records, load(RecordTypeDocument, records.record_type.document))
+        return make_indexes(records, records.record_type.loaded())
 
     await waiting_for_database(make)

@@ -10,7 +10,6 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
-from rondine.core.settings import load
 from rondine.server.access.project_views import ProjectView
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.requests import Strict, checked_limit
@@ -114,7 +113,7 @@ class RecordsView(ProjectView):
     )
     def get(self, request: Request, project: str, environment: str, name: str) -> Response:
         item = find_item(RECORD_TYPES, self.project, name)
-        document: RecordTypeDocument = load(RecordTypeDocument, item.document)
+        document: RecordTypeDocument = item.loaded()
         records = record_set(environment_of(self.project, environment), item)
         query = {
             key: str(value) for key, value in request.query_params.items() if key not in self.reserved and value != ""
@@ -172,7 +171,7 @@ class RecordView(ProjectView):
     @extend_schema(operation_id="getRecord", responses=RecordShown)
     def get(self, request: Request, project: str, environment: str, name: str, key: str) -> Response:
         item = find_item(RECORD_TYPES, self.project, name)
-        document: RecordTypeDocument = load(RecordTypeDocument, item.document)
+        document: RecordTypeDocument = item.loaded()
         records = record_set(environment_of(self.project, environment), item)
         record = find_record(records, document, key.split("/") if len(document.key) > 1 else [key])
         environment_item = environment_of(self.project, environment)

@@ -8,10 +8,17 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from rondine_cli.items import add_item_verbs, read_document, show_problems
+from rondine_cli.items import (
+    add_item_verbs,
+    add_set_option,
+    document_of,
+    json_or_text,
+    read_document,
+    show_problems,
+    with_changes,
+)
 from rondine_cli.output import Output
 from rondine_cli.session import Session
-from rondine_client import RondineProblem
 
 SCHEMES = (
     "none",
@@ -157,6 +164,7 @@ def _add_connection_make(connection: Any) -> None:
         help="a header that carries a standing value",
     )
     every.add_argument("--query", action="append", metavar="NAME=VALUE")
+    add_set_option(make, "time_outs.idle=30 or retrying.max_waits=5")
     make.set_defaults(run=run_connection_make)
 
 
@@ -183,12 +191,7 @@ def pairs_of(pairs: list[str], option: str) -> dict[str, str]:
 def sign_in_of(scheme: str, settings: list[str]) -> dict[str, Any]:
     """Values that are JSON (numbers, lists, true) are taken as such, all others as text."""
     out: dict[str, Any] = {"type": scheme}
-    for name, value in pairs_of(settings, "--setting").items():
-        try:
-            out[name] = json.loads(value)
-        except ValueError:
-            out[name] = value
-    return out
+    return out | {name: json_or_text(value) for name, value in pairs_of(settings, "--setting").items()}
 
 
 def run_service_make(session: Session, args: Namespace, out: Output) -> None:
@@ -243,12 +246,7 @@ def run_connect(session: Session, args: Namespace, out: Output) -> None:
 
 
 def run_connection_make(session: Session, args: Namespace, out: Output) -> int:
-    try:
-        document = dict(session.office.connections.get(args.name)["document"])
-    except RondineProblem as problem:
-        if problem.code != "not_found":
-            raise
-        document = {}
+    document = document_of(session.office.connections, args.name)
     if args.file:
         document = read_document(args.file)
     for name in ("base_address", "site", "parallel"):
@@ -281,6 +279,7 @@ def run_connection_make(session: Session, args: Namespace, out: Output) -> int:
     for name, pairs in (("headers", headers), ("query", pairs_of(args.query or [], "--query").items())):
         if pairs:
             document[name] = [{"name": key, "value": value} for key, value in pairs]
+    document = with_changes(document, args.changes)
     references = {"service": args.service, "environment": args.environment}
     if args.credential:
         references["credential"] = args.credential

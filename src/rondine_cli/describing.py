@@ -8,7 +8,7 @@ from argparse import ArgumentTypeError, Namespace
 from pathlib import Path
 from typing import Any
 
-from rondine_cli.items import add_item_verbs, read_document, read_text, show_problems
+from rondine_cli.items import add_item_verbs, json_or_text, read_document, read_text, show_problems
 from rondine_cli.output import Output
 from rondine_cli.session import Session, named_values
 from rondine_client import RondineProblem
@@ -111,11 +111,12 @@ def add_commands(commands: Any) -> None:
         verb.add_argument("name")
         verb.set_defaults(run=run_enable, verb=name)
     paging = operation.add_parser("paging", help="show or change how one asks for further pages")
-    paging.add_argument("name")
-    paging.add_argument("strategy", nargs="?", choices=[*PAGING_WORDS, "undecided"])
+    paging.add_argument("name", nargs="?")
+    paging.add_argument("strategy", nargs="?", help="one of those that --strategies lists, or undecided")
     paging.add_argument(
         "setting", nargs="*", metavar="NAME=VALUE", help="such as parameter=page total=/total, or at=/next"
     )
+    paging.add_argument("--strategies", action="store_true", help="list the strategies and their settings")
     paging.set_defaults(run=run_paging)
     move = operation.add_parser(
         "move-key", help="move a fixed value that looks like a key into the connection's credential"
@@ -487,23 +488,22 @@ def adopted_text(made: dict[str, Any]) -> str:
     return f"\n{name} follows {found['reason']}; to decline: rondine operation paging {name} one_response"
 
 
-#: How an operation's paging is called.
-PAGING_WORDS = {
-    "link_header": "follows the next link in the Link header",
-    "next_address": "follows the next address in the response",
-    "page_number": "asks for page after page by number",
-    "one_response": "asks for one response only, whatever it shows",
-}
+def paging_words(session: Session, paging: dict[str, Any]) -> str:
+    """What an operation's strategy does, by the strategy's own form, and its settings."""
+    forms = {form["type"]: form for form in session.office.operation_forms()["paging"]}
+    words = forms[paging["type"]]["words"].rstrip(".") if paging["type"] in forms else paging["type"]
+    rest = ", ".join(f"{name} {value}" for name, value in paging.items() if name != "type")
+    return words[:1].lower() + words[1:] + (f" ({rest})" if rest else "")
 
 
 def run_paging(session: Session, args: Namespace, out: Output) -> None:
+    if args.strategies or not args.name:
+        _list_strategies(session, out)
+        return
     held = session.office.operations.get(args.name)
     document = held["document"]
     if args.strategy:
-        settings: dict[str, Any] = {
-            name: int(value) if value.isascii() and value.isdigit() else value
-            for name, value in named_values(args.setting).items()
-        }
+        settings = {name: json_or_text(value) for name, value in named_values(args.setting).items()}
         paging = None if args.strategy == "undecided" else {"type": args.strategy, **settings}
         changed = {
             **{name: one for name, one in document.items() if name != "paging"},
@@ -514,10 +514,20 @@ def run_paging(session: Session, args: Namespace, out: Output) -> None:
     if paging is None:
         words = "has no paging decided; what its responses show is taken over with a sample or a feed"
     else:
-        rest = ", ".join(f"{name} {value}" for name, value in paging.items() if name != "type")
-        words = PAGING_WORDS[paging["type"]] + (f" ({rest})" if rest else "")
+        words = paging_words(session, paging)
     out.value(paging, f"{args.name} {words}")
     show_problems(held, out)
+
+
+def _list_strategies(session: Session, out: Output) -> None:
+    forms = session.office.operation_forms()["paging"]
+    lines = []
+    for form in forms:
+        lines.append(f"{form['type']}: {form['words']}")
+        for setting in form["fields"]:
+            usual = "required" if setting["is_required"] else f"usually {json.dumps(setting['default'])}"
+            lines.append(f"    {setting['name']:<12} {setting['help'] or setting['title']} ({usual})")
+    out.value(forms, "\n".join(lines))
 
 
 def run_body(session: Session, args: Namespace, out: Output) -> None:

@@ -2,12 +2,13 @@
 
 import json
 import sys
-from argparse import Namespace
+from argparse import ArgumentTypeError, Namespace
 from pathlib import Path
 from typing import Any
 
 from rondine_cli.output import Output
 from rondine_cli.session import Session
+from rondine_client import RondineProblem
 
 
 def add_item_verbs(verbs: Any, kind: str, word: str, columns: list[str]) -> None:
@@ -53,6 +54,55 @@ def add_item_verbs(verbs: Any, kind: str, word: str, columns: list[str]) -> None
         verb.set_defaults(run=run)
     schema = verbs.add_parser("document-schema", help="JSON Schema of its document, for editors")
     schema.set_defaults(run=run_document_schema)
+
+
+def document_of(items: Any, name: str) -> dict[str, Any]:
+    """The document of an item of one kind; an empty one, if there is no such item yet."""
+    try:
+        return dict(items.get(name)["document"])
+    except RondineProblem as problem:
+        if problem.code != "not_found":
+            raise
+        return {}
+
+
+def add_set_option(parser: Any, example: str) -> None:
+    """For every field of a document, also those that have no option of their own."""
+    parser.add_argument(
+        "--set",
+        action="append",
+        default=[],
+        dest="changes",
+        metavar="FIELD=VALUE",
+        help=f"any field of the document by its path, such as {example}; FIELD= takes it away",
+    )
+
+
+def with_changes(document: dict[str, Any], changes: list[str]) -> dict[str, Any]:
+    """The document with what `--set` says. Values that are JSON are taken as such, all others as text."""
+    out: dict[str, Any] = json.loads(json.dumps(document))
+    for change in changes:
+        path, equals, text = change.partition("=")
+        if not equals or not path.strip("."):
+            raise ArgumentTypeError(f"--set {change}: write FIELD=VALUE, such as retrying.max_waits=5")
+        *steps, last = path.split(".")
+        place = out
+        for step in steps:
+            place = place.setdefault(step, {})
+            if not isinstance(place, dict):
+                raise ArgumentTypeError(f"--set {change}: {step} has no fields")
+        if text:
+            place[last] = json_or_text(text)
+        else:
+            place.pop(last, None)
+    return out
+
+
+def json_or_text(text: str) -> Any:
+    try:
+        return json.loads(text)
+    except ValueError:
+        return text
 
 
 def show_problems(item: dict[str, Any], out: Output) -> None:

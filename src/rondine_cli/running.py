@@ -6,8 +6,8 @@ from typing import Any
 
 from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
 
-from rondine_cli.describing import PAGING_WORDS
-from rondine_cli.items import add_item_verbs, show_problems
+from rondine_cli.describing import paging_words
+from rondine_cli.items import add_item_verbs, add_set_option, document_of, show_problems, with_changes
 from rondine_cli.output import Output
 from rondine_cli.session import Session, named_values
 
@@ -29,6 +29,7 @@ def add_commands(commands: Any) -> None:
     make.add_argument("--mapping", required=True)
     make.add_argument("--environment", default="test")
     make.add_argument("--input", action="append", metavar="NAME=VALUE")
+    add_set_option(make, "parallel=8 or retrying.max_waits=5")
     make.set_defaults(run=run_make)
     start = feed.add_parser("run", help="run it and watch")
     start.add_argument("name")
@@ -80,17 +81,20 @@ def add_commands(commands: Any) -> None:
 
 
 def run_make(session: Session, args: Namespace, out: Output) -> None:
+    document = document_of(session.office.feeds, args.name)
+    if args.input is not None:
+        document["inputs"] = named_values(args.input)
     made = session.office.feeds.save(
         args.name,
         operation=args.operation,
         mapping=args.mapping,
         environment=args.environment,
-        document={"inputs": named_values(args.input)},
+        document=with_changes(document, args.changes),
         **({"title": args.title} if args.title else {}),
     )
     operation = made["operation"]
     paging = made["paging"]
-    words = PAGING_WORDS[paging["type"]] if paging else "has shown no paging: a run asks for one response"
+    words = paging_words(session, paging) if paging else "has shown no paging: a run asks for one response"
     out.value(
         made,
         f"feed {made['name']} is at version {made['version']}; run it: rondine feed run {made['name']}\n"

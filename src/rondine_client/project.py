@@ -360,6 +360,10 @@ class Project:
         nothing is stored."""
         return self._ask("POST", "/pastes", {"text": text, "part": "body", "media_type": media_type})
 
+    def operation_forms(self) -> Json:
+        """What an operation can be set to: {paging: the form of each pagination strategy}."""
+        return self._ask("GET", "/operation-forms")
+
     def choose_body(self, document: Mapping[str, Any], media_type: str) -> Json:
         """An operation's document with another of the bodies that its service takes (`other_bodies`); nothing is
         stored."""

@@ -7,7 +7,8 @@ from jsonschema import Draft202012Validator
 
 from rondine.core.errors import InputError
 from rondine.core.forms import document_schema, form_of
-from rondine.core.items.connection import ConnectionDocument, TimeOutSettings
+from rondine.core.http.time_outs import TimeOuts
+from rondine.core.items.connection import ConnectionDocument
 from rondine.core.mapping.document import MappingDocument
 from rondine.core.settings import load
 from rondine.core.signin import AuthorizationCode, SignIn, SignInOperation
@@ -34,7 +35,7 @@ def test_fields_have_kinds_choices_help_and_an_order():
     assert fields["lifetime_at"].help == "JSON Pointers, if the response says so"
     names = [one.name for one in form_of(AuthorizationCode).fields]
     assert names[:3] == ["authorization_address", "token_address", "client_id"] and names[-1] == "resource"
-    assert form_of(TimeOutSettings).words.endswith("in seconds.") and form_of(ConnectionDocument).fields
+    assert form_of(TimeOuts).words.endswith("in seconds.") and form_of(ConnectionDocument).fields
 
 
 def test_a_documents_schema_says_what_each_field_is():

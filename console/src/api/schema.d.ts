@@ -1043,6 +1043,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/operation-forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The forms of what an operation is set to, drawn from the settings' own classes. */
+        get: operations["getOperationForms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/operations": {
         parameters: {
             query?: never;
@@ -2527,6 +2544,8 @@ export interface components {
              * @default []
              */
             query?: components["schemas"]["StandingParameter"][];
+            /** @default {} */
+            retrying?: components["schemas"]["RetryPolicy"];
             /**
              * @description how all operations sign in that have no sign-in of their own
              * @default {
@@ -2549,15 +2568,13 @@ export interface components {
              */
             supports?: ("copy" | "live" | "write")[];
             /** @default {} */
-            time_outs?: components["schemas"]["TimeOutSettings"];
+            time_outs?: components["schemas"]["TimeOuts"];
             /** @default {} */
             tls?: components["schemas"]["TlsSettings"];
         };
         ConnectionForms: {
-            proxy: components["schemas"]["FormShown"];
+            parts: components["schemas"]["PartForm"][];
             sign_in: components["schemas"]["FormShown"][];
-            time_outs: components["schemas"]["FormShown"];
-            tls: components["schemas"]["FormShown"];
         };
         ConnectionPage: {
             items: components["schemas"]["Connection"][];
@@ -2989,6 +3006,11 @@ export interface components {
              * @default 4
              */
             parallel?: number;
+            /**
+             * @description when calls of its runs are sent again; by default as the connection says
+             * @default null
+             */
+            retrying?: components["schemas"]["RetryPolicy"] | null;
         };
         FeedInputsRequest: {
             /**
@@ -3499,7 +3521,7 @@ export interface components {
         };
         /**
          * LinkHeader
-         * @description Follow the "next" link until a response has none.
+         * @description Follows the next link in the Link header until a response has none.
          */
         LinkHeader: {
             /**
@@ -3954,7 +3976,7 @@ export interface components {
         };
         /**
          * NextAddress
-         * @description Follow the address in each response until it is missing, null or empty.
+         * @description Follows the next address in the response until it is missing, null or empty.
          */
         NextAddress: {
             /** @description JSON Pointer to the address, in XML an XPath */
@@ -4170,7 +4192,7 @@ export interface components {
         };
         /**
          * OneResponse
-         * @description Ask once. Paging that responses show is declined; a run whose response shows that there is more still says so.
+         * @description Asks for one response only, whatever it shows; a run whose response shows that there is more still says so.
          */
         OneResponse: {
             /** @enum {unknown} */
@@ -4268,6 +4290,10 @@ export interface components {
             responses?: components["schemas"]["ResponseDescription"][];
             /** @default [] */
             tags?: string[];
+        };
+        OperationForms: {
+            /** @description a form for each pagination strategy */
+            paging: components["schemas"]["FormShown"][];
         };
         OperationPage: {
             items: components["schemas"]["Operation"][];
@@ -4425,7 +4451,7 @@ export interface components {
         };
         /**
          * PageNumber
-         * @description Ask for page after page by its number.
+         * @description Asks for page after page by number.
          */
         PageNumber: {
             /**
@@ -4526,6 +4552,14 @@ export interface components {
             name: string;
             /** @default  */
             value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
+        };
+        PartForm: {
+            fields: components["schemas"]["FormFieldItem"][];
+            /** @description of the part in the connection's document */
+            name: string;
+            title: string;
+            type: string;
+            words: string;
         };
         PartSummary: {
             /** @description requests or operations */
@@ -5251,6 +5285,22 @@ export interface components {
             asked?: string;
             content: string[];
         };
+        /**
+         * RetryPolicy
+         * @description When a call is sent again, and how far it is led elsewhere.
+         */
+        RetryPolicy: {
+            /**
+             * @description how many redirects in a row are followed
+             * @default 5
+             */
+            max_redirects?: number;
+            /**
+             * @description how often one that the service told to wait (Retry-After) is sent again
+             * @default 3
+             */
+            max_waits?: number;
+        };
         Revision: {
             /** Format: date-time */
             readonly at: string;
@@ -5921,10 +5971,10 @@ export interface components {
             text: string;
         };
         /**
-         * TimeOutSettings
+         * TimeOuts
          * @description How long each part of a call may take, in seconds.
          */
-        TimeOutSettings: {
+        TimeOuts: {
             /**
              * @description until the connection stands
              * @default 5
@@ -9405,6 +9455,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ObstacleItem"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getOperationForms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OperationForms"];
                 };
             };
             /** @description what went wrong */

@@ -1,7 +1,21 @@
-/** How an operation asks for further pages, in words. */
-export const PAGING_WORDS = {
-  link_header: "follows the next link in the Link header",
-  next_address: "follows the next address in the response",
-  page_number: "asks for page after page by number",
-  one_response: "asks for one response only, by choice",
-} as const;
+import { useQuery } from "@tanstack/react-query";
+import { answer, api, type Schemas } from "../api/client";
+
+export type Paging = NonNullable<Schemas["OperationDocument"]["paging"]>;
+export type PagingForm = Schemas["FormShown"];
+
+/** The pagination strategies, each as a form. */
+export function usePagingForms(project: string): PagingForm[] {
+  const found = useQuery({
+    queryKey: ["operation-forms", project],
+    staleTime: Infinity,
+    queryFn: () => answer(api.GET("/api/v1/projects/{project}/operation-forms", { params: { path: { project } } })),
+  });
+  return found.data?.paging ?? [];
+}
+
+/** What a strategy does, in words that go on after the name of an operation. */
+export function pagingWords(forms: PagingForm[], paging: Paging): string {
+  const words = forms.find((form) => form.type === paging.type)?.words.replace(/\.$/, "") ?? "";
+  return words.slice(0, 1).toLowerCase() + words.slice(1);
+}

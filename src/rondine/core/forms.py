@@ -72,6 +72,13 @@ def form_of(kind: type[Document]) -> Form:
     return Form(tag, title_of(tag or kind.__name__), _words_of(kind), made)
 
 
+def forms_of_parts(kind: type[Document]) -> dict[str, Form]:
+    """The forms of those fields, by name, that are documents of one class."""
+    hints = get_type_hints(kind)
+    parts = ((one.name, hints[one.name]) for one in msgspec.structs.fields(kind))
+    return {name: form_of(part) for name, part in parts if isinstance(part, type) and issubclass(part, Document)}
+
+
 def document_schema(kind: Any) -> dict[str, Any]:
     """JSON Schema 2020-12 of a document by itself, for editors: its parts under $defs, each field with its help
     text."""

@@ -29,13 +29,13 @@ from rondine.core.errors import (
 )
 from rondine.core.http.messages import Headers, Request, Response, Send, origin, without_secrets
 from rondine.core.http.redirects import Redirect
-from rondine.core.http.retrying import Course, Wait
+from rondine.core.http.retrying import Tries, Wait, next_try
+from rondine.core.http.time_outs import TimeOuts
 from rondine.core.media_types import bare_media_type
 from rondine.core.secret import Secret
 from rondine.core.signin import ReadToken, RenewToken, SendForToken, SignInContext, SignInExchange, Token
 from rondine.engine.connection import (
     OpenConnection,
-    TimeOuts,
     cleaned_headers,
     forms_of,
     overwritten,
@@ -160,14 +160,16 @@ class Engine:
     ) -> Received:
         """One call of an operation: signed in, within limits, redirects followed by our own rule, told to wait and
         tried again."""
-        is_signed, until, course = True, time.monotonic() + patience, Course()
+        is_signed, until, tries = True, time.monotonic() + patience, Tries()
         while True:
             patience = max(0.0, until - time.monotonic())
             if is_signed:
                 received = await self._signed(connection, ask, patience, on_side_call)
             else:
                 received = await self._limited(connection, ask.request, patience)
-            found = course.after(
+            found, tries = next_try(
+                connection.retrying,
+                tries,
                 ask.request,
                 received.status,
                 received.headers,

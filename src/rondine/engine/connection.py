@@ -13,23 +13,14 @@ from urllib.parse import quote, quote_plus
 from rondine.core.errors import TlsFailed
 from rondine.core.http.limits import Limit
 from rondine.core.http.messages import Headers
+from rondine.core.http.retrying import RetryPolicy
+from rondine.core.http.time_outs import TimeOuts
 from rondine.core.secret import Secret
 from rondine.core.signin import SignIn
 from rondine.engine.guard import Guard
 
 #: Shorter secrets are not looked for in what comes back: they may stand there by chance.
 LEAST_CLEANED = 8
-
-
-@dataclass(frozen=True, slots=True)
-class TimeOuts:
-    """Seconds. connect: until the connection stands.  first_byte: until the head of the response.  idle: between two
-    pieces of the body. whole: for all of it."""
-
-    connect: float = 5.0
-    first_byte: float = 30.0
-    idle: float = 15.0
-    whole: float = 120.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,7 +41,8 @@ class OpenConnection:
     secrets: tuple[Mapping[str, Secret], ...] = ({},)
     headers: tuple[tuple[str, str], ...] = ()
     query: tuple[tuple[str, str], ...] = ()
-    time_outs: TimeOuts = TimeOuts()
+    time_outs: TimeOuts = field(default_factory=TimeOuts)
+    retrying: RetryPolicy = field(default_factory=RetryPolicy)
     max_size: int = 64 * 1024 * 1024
     token_id: str = ""
     name: str = ""

@@ -99,6 +99,7 @@ urlpatterns = [
     path(f"{PROJECT}/pastes", operations.PasteView.as_view()),
     path(f"{PROJECT}/patterns", operations.PatternView.as_view()),
     path(f"{PROJECT}/operations/<str:name>/copy", feeds.CopyView.as_view()),
+    path(f"{PROJECT}/operation-forms", operations.OperationFormsView.as_view()),
     path(f"{PROJECT}/body-choices", operations.BodyChoiceView.as_view()),
     path(f"{PROJECT}/addresses", operations.AddressView.as_view()),
     path(f"{PROJECT}/requests", operations.RequestView.as_view()),

@@ -2,7 +2,7 @@ import { useEffect, useState } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { Field, Heading } from "../../ui/parts";
-import { PAGING_WORDS } from "../../ui/paging";
+import { Paging } from "./Paging";
 import { Advice } from "../../ui/Advice";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { useRecordTypes } from "../records/records";
@@ -82,7 +82,7 @@ export function RequestPane(props: Props) {
       {inputs.length > 0 && props.base === null && <FromRecord {...props} />}
       {inputs.length === 0 && !isEditing && <p className="mb-3 text-sm opacity-75">It takes no inputs.</p>}
       <Condition {...props} />
-      <Paging {...props} />
+      <Paging project={props.project} paging={document.paging} guesses={props.trial?.paging ?? []} readOnly={!props.maySend} onPaging={(paging) => props.onDocument({ ...document, paging })} />
     </div>
     <div className="max-h-[65vh] shrink-0 overflow-auto border-t border-base-300 p-3">
       <p className="mb-1 text-sm opacity-80">This will be sent</p>
@@ -230,29 +230,5 @@ function Condition({ document, trial, onDocument, onValues, values }: Props) {
     <p className="mt-3 text-sm">
       The response has a version. <button type="button" className="link text-accent" onClick={add}>{isReading(document) ? "ask only for a newer one" : "change only this one"}</button>
     </p>
-  );
-}
-
-function Paging({ document, trial, onDocument }: Props) {
-  const paging = document.paging;
-  const guesses = trial?.paging ?? [];
-  if (!paging && guesses.length === 0) return null;
-  return (
-    <div className="mt-5 text-sm">
-      <Heading>Pages</Heading>
-      {paging ? (
-        <p>
-          {PAGING_WORDS[paging.type]} <button type="button" className="link text-xs" onClick={() => onDocument({ ...document, paging: paging.type === "one_response" ? null : { type: "one_response" } })}>{paging.type === "one_response" ? "decide anew" : "ask for one response only"}</button>
-        </p>
-      ) : (
-        guesses.map((one) => (
-          <p key={one.reason}>
-            found: {one.reason}{" "}
-            <button type="button" className="link text-accent" onClick={() => onDocument({ ...document, paging: one.paging as OperationDocument["paging"] })}>follow it</button>{" "}
-            <button type="button" className="link" onClick={() => onDocument({ ...document, paging: { type: "one_response" } })}>do not</button>
-          </p>
-        ))
-      )}
-    </div>
   );
 }

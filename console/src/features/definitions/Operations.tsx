@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { PAGING_WORDS } from "../../ui/paging";
+import { pagingWords, usePagingForms } from "../../ui/paging";
 import { Empty, Tag, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { count, type Offered, type Source, useDetails, useRows } from "./definitions";
@@ -24,6 +24,7 @@ export function Operations({ project, source, service, operations, chosen, leftO
   const [open, setOpen] = useState<string | null>(null);
   const [most, setMost] = useState(PIECE);
   const rows = useRows(project);
+  const strategies = usePagingForms(project);
   const [looked, setLooked] = useState<string | null>(null);
   const words = search.toLowerCase().split(/\s+/).filter(Boolean);
   const found = operations.filter((one) => {
@@ -68,7 +69,7 @@ export function Operations({ project, source, service, operations, chosen, leftO
                     </span>
                   </label>
                   {one.is_imported && <Tag tone="good">imported</Tag>}
-                  {one.paging && <span title={PAGING_WORDS[one.paging.type]}><Tag>pages</Tag></span>}
+                  {one.paging && <span title={pagingWords(strategies, one.paging)}><Tag>pages</Tag></span>}
                   {one.is_deprecated && <Tag>deprecated</Tag>}
                   {one.warnings.length > 0 && <Tag tone="bad">{one.warnings.length} to know</Tag>}
                   {one.inputs > 0 && (

@@ -3,7 +3,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import { answer, api, Problem } from "../../api/client";
 import { Page } from "../../ui/Layout";
 import { Heading, StateTag, Tag, Waiting, when } from "../../ui/parts";
-import { PAGING_WORDS } from "../../ui/paging";
+import { pagingWords, usePagingForms } from "../../ui/paging";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { usePermission } from "../session/session";
 import { useFeed, useRunFeed } from "./records";
@@ -17,6 +17,7 @@ export default function FeedPage() {
   const navigate = useNavigate();
   const mayRun = usePermission(project, "run");
   const start = (confirmed: boolean) => run.mutate({ name, confirmed }, { onSuccess: (made) => navigate(`../runs/${made.id}`) });
+  const strategies = usePagingForms(project);
   if (feed.isPending) return <Page title={name}><Waiting what="Reading the feed" /></Page>;
   if (feed.error) return <Page title={name}><ProblemAlert error={feed.error} /></Page>;
   return (
@@ -27,7 +28,7 @@ export default function FeedPage() {
       {feed.data.problems.map((one) => <p key={one.message} className="mb-2 border-l-2 border-warning pl-2 text-sm">{one.message}. {one.hint}</p>)}
       <p className="mb-5 text-sm">
         Asks <Link className="link" to={`../operations/${feed.data.operation}`}>{feed.data.operation}</Link>, maps with <span className="font-mono">{feed.data.mapping}</span>
-        {Object.keys(feed.data.document.inputs ?? {}).length > 0 && <>, inputs {Object.entries(feed.data.document.inputs ?? {}).map(([key, value]) => `${key} ${String(value)}`).join(", ")}</>}. It {feed.data.paging ? PAGING_WORDS[feed.data.paging.type] : "asks for one response: none has shown how it pages"}.
+        {Object.keys(feed.data.document.inputs ?? {}).length > 0 && <>, inputs {Object.entries(feed.data.document.inputs ?? {}).map(([key, value]) => `${key} ${String(value)}`).join(", ")}</>}. It {feed.data.paging ? pagingWords(strategies, feed.data.paging) : "asks for one response: none has shown how it pages"}.
       </p>
       <Heading>Runs</Heading>
       <ProblemAlert error={runs.error} />

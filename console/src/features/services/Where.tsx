@@ -1,4 +1,5 @@
 import { useState } from "react";
+import type { Schemas } from "../../api/client";
 import { Field } from "../../ui/parts";
 import { SchemaForm } from "../../ui/SchemaForm";
 import { type ConnectionDocument, type PartProps, useForms } from "./connection";
@@ -16,11 +17,8 @@ export function Where({ document, readOnly, onDocument, project }: PartProps & {
   const set = (change: Partial<ConnectionDocument>) => onDocument({ ...document, ...change });
   const blanks = [...(document.base_address ?? "").matchAll(/\{([A-Za-z0-9_]+)\}/g)].map((one) => one[1]!);
   const supports = document.supports ?? ["live", "copy", "write"];
-  const more = [
-    ["time_outs", "Time-outs", forms.data?.time_outs, summary(document.time_outs, "usual")],
-    ["tls", "TLS", forms.data?.tls, document.tls?.certificate ? "own certificate" : document.tls?.authority ? "own authority" : "public authorities"],
-    ["proxy", "Proxy", forms.data?.proxy, document.proxy?.address || "none"],
-  ] as const;
+  const parts = forms.data?.parts ?? [];
+  const valuesOf = (name: string) => (document[name as keyof ConnectionDocument] ?? {}) as Record<string, unknown>;
   return (
     <>
       <Field label="Base address" hint="all operations of the service use it; {name} leaves a blank to fill in once">
@@ -45,19 +43,19 @@ export function Where({ document, readOnly, onDocument, project }: PartProps & {
         ))}
       </fieldset>
       <div className="flex flex-wrap gap-x-5 gap-y-1 text-sm">
-        {more.map(([key, title, , words]) => (
-          <button key={key} type="button" className="link link-hover" aria-expanded={open === key} onClick={() => setOpen(open === key ? null : key)}>
-            {title}: <span className="opacity-75">{words}</span>
+        {parts.map((form) => (
+          <button key={form.name} type="button" className="link link-hover" aria-expanded={open === form.name} onClick={() => setOpen(open === form.name ? null : form.name)}>
+            {form.title}: <span className="opacity-75">{summary(form.fields, valuesOf(form.name))}</span>
           </button>
         ))}
         <button type="button" className="link link-hover" aria-expanded={open === "more"} onClick={() => setOpen(open === "more" ? null : "more")}>
           Workers and more: <span className="opacity-75">{document.site ? `at ${document.site}` : "any"}</span>
         </button>
       </div>
-      {more.map(([key, , form]) => open === key && form && (
-        <div key={key} className="mt-3 border-l border-base-300 pl-4">
+      {parts.map((form) => open === form.name && (
+        <div key={form.name} className="mt-3 border-l border-base-300 pl-4">
           <p className="mb-2 text-xs opacity-75">{form.words}</p>
-          <SchemaForm fields={form.fields} values={(document[key] ?? {}) as Record<string, unknown>} readOnly={readOnly} onValues={(values) => set({ [key]: values })} />
+          <SchemaForm fields={form.fields} values={valuesOf(form.name)} readOnly={readOnly} onValues={(values) => set({ [form.name]: values })} />
         </div>
       ))}
       {open === "more" && (
@@ -78,7 +76,8 @@ export function Where({ document, readOnly, onDocument, project }: PartProps & {
   );
 }
 
-function summary(values: object | undefined, none: string): string {
-  const set = Object.entries(values ?? {});
-  return set.length ? set.map(([name, value]) => `${name.replaceAll("_", " ")} ${String(value)} s`).join(", ") : none;
+/** What is set of a part; long texts, such as certificates, by their title alone. */
+function summary(fields: Schemas["FormFieldItem"][], values: Record<string, unknown>): string {
+  const set = fields.filter((field) => values[field.name] !== undefined && values[field.name] !== "");
+  return set.map((field) => (field.kind === "long_text" ? field.title.toLowerCase() : `${field.title.toLowerCase()} ${String(values[field.name])}`)).join(", ") || "usual";
 }

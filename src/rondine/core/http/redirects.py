@@ -8,7 +8,6 @@ from urllib.parse import unquote, urljoin, urlsplit
 from rondine.core.errors import RedirectRefused, short
 from rondine.core.http.messages import Request, origin, without_secrets
 
-MOST = 5
 STATUSES = frozenset({301, 302, 303, 307, 308})
 #: What may go with a request to another origin: nothing that a person or the connection put in but these.
 HARMLESS = frozenset({"accept", "accept-language", "accept-encoding"})

@@ -8,15 +8,15 @@ from msgspec import Meta
 
 from rondine.core.http.limits import Limit
 from rondine.core.http.messages import origin
+from rondine.core.http.retrying import RetryPolicy
 from rondine.core.http.templates import expand_address
+from rondine.core.http.time_outs import TimeOuts
 from rondine.core.operations.values import Value
 from rondine.core.settings import LONG_TEXT, Document, dump
 from rondine.core.signin import (
     NoSignIn,
     SignIn,
 )
-
-Seconds = Annotated[float, Meta(gt=0, le=3600)]
 
 
 class StandingParameter(Document, frozen=True):
@@ -26,15 +26,6 @@ class StandingParameter(Document, frozen=True):
     name: str
     value: Value = ""
     enabled: bool = True
-
-
-class TimeOutSettings(Document, frozen=True):
-    """How long each part of a call may take, in seconds."""
-
-    connect: Annotated[Seconds, Meta(description="until the connection stands")] = 5.0
-    first_byte: Annotated[Seconds, Meta(description="until the head of the response")] = 30.0
-    idle: Annotated[Seconds, Meta(description="between two pieces of the body")] = 15.0
-    whole: Annotated[Seconds, Meta(description="for all of a call")] = 120.0
 
 
 class TlsSettings(Document, frozen=True):
@@ -101,7 +92,8 @@ class ConnectionDocument(Document, frozen=True):
     ] = []
     tls: TlsSettings = TlsSettings()
     proxy: ProxySettings = ProxySettings()
-    time_outs: TimeOutSettings = TimeOutSettings()
+    time_outs: TimeOuts = TimeOuts()
+    retrying: RetryPolicy = RetryPolicy()
     site: Annotated[
         str,
         Meta(pattern=r"^([a-z][a-z0-9_-]{0,62})?$", description="only workers started for this site execute its runs"),

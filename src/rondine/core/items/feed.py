@@ -4,6 +4,7 @@ from typing import Annotated, Any, ClassVar
 
 from msgspec import Meta
 
+from rondine.core.http.retrying import RetryPolicy
 from rondine.core.settings import Document
 
 
@@ -14,4 +15,7 @@ class FeedDocument(Document, frozen=True):
 
     inputs: dict[str, Any] = {}
     parallel: Annotated[int, Meta(ge=1, le=32, description="pages fetched at a time, where pages can be planned")] = 4
+    retrying: Annotated[
+        RetryPolicy | None, Meta(description="when calls of its runs are sent again; by default as the connection says")
+    ] = None
     description: str = ""

@@ -30,7 +30,7 @@ class Link:
 
 
 class LinkHeader(Document, tag="link_header", frozen=True):
-    """Follow the "next" link until a response has none."""
+    """Follows the next link in the Link header until a response has none."""
 
     max_pages: Annotated[
         int, Meta(description="responses to ask for at most; stops a service that links in a circle")

@@ -16,7 +16,7 @@ _STANDARD = {"/@odata.nextLink", "/odata.nextLink", "/d/__next", "/@nextLink"}
 
 
 class NextAddress(Document, tag="next_address", frozen=True):
-    """Follow the address in each response until it is missing, null or empty."""
+    """Follows the next address in the response until it is missing, null or empty."""
 
     at: Annotated[str, Meta(description="JSON Pointer to the address, in XML an XPath")]
     max_pages: Annotated[int, Meta(description="responses to ask for at most")] = 10_000

@@ -8,7 +8,7 @@ from rondine.core.settings import Document
 
 
 class OneResponse(Document, tag="one_response", frozen=True):
-    """Ask once. Paging that responses show is declined; a run whose response shows that there is more still says so."""
+    """Asks for one response only, whatever it shows; a run whose response shows that there is more still says so."""
 
     def wanted(self) -> dict[str, str]:
         return {}

@@ -15,7 +15,7 @@ from rondine.core.settings import Document
 
 
 class PageNumber(Document, tag="page_number", frozen=True):
-    """Ask for page after page by its number."""
+    """Asks for page after page by number."""
 
     parameter: Annotated[str, Meta(description="the query parameter of the number")] = "page"
     first: Annotated[int, Meta(description="the first page's number")] = 1

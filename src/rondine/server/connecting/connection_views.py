@@ -1,5 +1,6 @@
 """What belongs to one connection: its check, limits, sign-in, and what goes with every request."""
 
+from dataclasses import asdict
 from typing import get_args
 
 from asgiref.sync import sync_to_async
@@ -7,10 +8,10 @@ from drf_spectacular.utils import extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from rondine.core.forms import form_of
-from rondine.core.items.connection import ProxySettings, TimeOutSettings, TlsSettings
+from rondine.core.forms import form_of, forms_of_parts
+from rondine.core.items.connection import ConnectionDocument
 from rondine.core.protocols.rest import ACCEPT
-from rondine.core.settings import Document, dump
+from rondine.core.settings import dump
 from rondine.core.signin import NoSignIn, SignIn
 from rondine.core.signin.metadata import discover
 from rondine.engine.client import OpenConnection
@@ -140,13 +141,9 @@ class ConnectionFormsView(ProjectView):
 
     @extend_schema(operation_id="getConnectionForms", responses=ConnectionForms)
     def get(self, request: Request, project: str) -> Response:
-        parts_of_it: dict[str, type[Document]] = {
-            "time_outs": TimeOutSettings,
-            "tls": TlsSettings,
-            "proxy": ProxySettings,
-        }
-        forms = {name: form_of(kind) for name, kind in parts_of_it.items()}
-        return Response(ConnectionForms({"sign_in": [form_of(kind) for kind in get_args(SignIn)], **forms}).data)
+        parts = [{"name": name, **asdict(form)} for name, form in forms_of_parts(ConnectionDocument).items()]
+        schemes = [form_of(kind) for kind in get_args(SignIn)]
+        return Response(ConnectionForms({"sign_in": schemes, "parts": parts}).data)
 
 
 class EffectiveView(ProjectView):

@@ -16,7 +16,7 @@ from rondine.core.operations.inputs import standing_value, value_text
 from rondine.core.operations.values import ValueOf, parts_of
 from rondine.core.secret import Secret
 from rondine.core.signin import SignIn, SignInOperation
-from rondine.engine.client import OpenConnection, TimeOuts
+from rondine.engine.client import OpenConnection
 from rondine.engine.guard import Guard, PermittedHost
 from rondine.server.access.models import PermittedHost as PermittedHostRow
 from rondine.server.access.models import Project
@@ -82,7 +82,6 @@ def open_connection(connection: Connection, operation: str = "") -> OpenConnecti
             hint=f"rondine credential set {own.credential if own else connection.credential or 'NAME'}",
         )
     standing = standing_values(connection.project, connection.environment.name)
-    times = document.time_outs
     return OpenConnection(
         id=str(connection.pk),
         version=connection.version,
@@ -94,7 +93,8 @@ def open_connection(connection: Connection, operation: str = "") -> OpenConnecti
         secrets=secrets,
         headers=standing_parameters(document.headers, standing),
         query=standing_parameters(document.query, standing),
-        time_outs=TimeOuts(times.connect, times.first_byte, times.idle, times.whole),
+        time_outs=document.time_outs,
+        retrying=document.retrying,
         max_size=document.most_bytes,
         authority=document.tls.authority,
         certificate=document.tls.certificate,

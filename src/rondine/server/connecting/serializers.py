@@ -276,11 +276,13 @@ class MetadataFound(serializers.Serializer[Any]):
     has_pkce = serializers.BooleanField()
 
 
+class PartForm(FormShown):
+    name = serializers.CharField(help_text="of the part in the connection's document")
+
+
 class ConnectionForms(serializers.Serializer[Any]):
     sign_in = FormShown(many=True)
-    time_outs = FormShown()
-    tls = FormShown()
-    proxy = FormShown()
+    parts = PartForm(many=True)
 
 
 class EffectiveParameter(serializers.Serializer[Any]):

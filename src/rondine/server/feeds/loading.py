@@ -28,7 +28,8 @@ def load_feed(run: Run) -> PreparedFeed:
     operation: OperationDocument = load(OperationDocument, content["operation"])
     assert run.feed is not None
     connection = open_connection(connection_for(run.feed.operation.service, run.environment), run.feed.operation.name)
-    connection = replace(connection, is_spooling=True)
+    feed: FeedDocument = load(FeedDocument, content["feed"])
+    connection = replace(connection, is_spooling=True, retrying=feed.retrying or connection.retrying)
     standing = standing_values(run.project, run.environment.name)
     values = checked_inputs(operation.inputs, run.inputs, standing)
     record_types = {name: load(RecordTypeDocument, document) for name, document in content["record_types"].items()}
@@ -62,7 +63,7 @@ def load_feed(run: Run) -> PreparedFeed:
         record_types,
         values,
         standing,
-        load(FeedDocument, content["feed"]).parallel,
+        feed.parallel,
         schema_on_file(run, operation, mapping.namespaces),
         users_of_paths(run, mapping),
         within,

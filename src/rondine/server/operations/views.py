@@ -1,7 +1,7 @@
 """Environments, secrets, addresses, requests, trials, and stored bodies."""
 
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, get_args
 
 from asgiref.sync import sync_to_async
 from django.db import transaction
@@ -13,12 +13,15 @@ from rest_framework.response import Response
 
 from rondine.core.definitions.pasted import read_body, read_pasted
 from rondine.core.errors import InputError
+from rondine.core.forms import form_of
 from rondine.core.operations.document import OperationDocument
 from rondine.core.operations.keylike import keys_in_operation
+from rondine.core.pagination import Paging
 from rondine.core.protocols.address import parse_address
 from rondine.core.protocols.body_choice import with_body_as
 from rondine.core.settings import load
 from rondine.server.access.project_views import ProjectView, WaitingView
+from rondine.server.api.forms import FormShown
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.requests import SENDING_MARK, Strict, sending_mark
 from rondine.server.api.shapes import ProblemItem
@@ -355,6 +358,18 @@ class BodyChoiceGiven(Strict):
 
 class BodyChoiceShown(serializers.Serializer[Any]):
     document = DocumentField(OperationDocument)
+
+
+class OperationForms(serializers.Serializer[Any]):
+    paging = FormShown(many=True, help_text="a form for each pagination strategy")
+
+
+class OperationFormsView(ProjectView):
+    """The forms of what an operation is set to, drawn from the settings' own classes."""
+
+    @extend_schema(operation_id="getOperationForms", responses=OperationForms)
+    def get(self, request: Request, project: str) -> Response:
+        return Response(OperationForms({"paging": [form_of(kind) for kind in get_args(Paging)]}).data)
 
 
 class BodyChoiceView(ProjectView):

@@ -519,13 +519,19 @@ def run_paging(session: Session, args: Namespace, out: Output) -> None:
     show_problems(held, out)
 
 
+def _usual(setting: dict[str, Any]) -> str:
+    if setting["is_required"]:
+        return "required"
+    return "optional" if setting["default"] is None else f"usually {json.dumps(setting['default'])}"
+
+
 def _list_strategies(session: Session, out: Output) -> None:
     forms = session.office.operation_forms()["paging"]
     lines = []
     for form in forms:
         lines.append(f"{form['type']}: {form['words']}")
         for setting in form["fields"]:
-            usual = "required" if setting["is_required"] else f"usually {json.dumps(setting['default'])}"
+            usual = _usual(setting)
             lines.append(f"    {setting['name']:<12} {setting['help'] or setting['title']} ({usual})")
     out.value(forms, "\n".join(lines))
 

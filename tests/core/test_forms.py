@@ -6,7 +6,7 @@ import pytest
 from jsonschema import Draft202012Validator
 
 from rondine.core.errors import InputError
-from rondine.core.forms import document_schema, form_of
+from rondine.core.forms import document_schema, form_of, forms_of_parts
 from rondine.core.http.time_outs import TimeOuts
 from rondine.core.items.connection import ConnectionDocument
 from rondine.core.mapping.document import MappingDocument
@@ -74,3 +74,16 @@ def test_a_documents_schema_and_its_class_refuse_the_same(change, is_good):
     else:
         with pytest.raises(InputError):
             load(MappingDocument, document)
+
+
+def test_the_parts_of_a_document_have_a_form_each_under_the_title_of_their_field():
+    forms = forms_of_parts(ConnectionDocument)
+    titles = {name: form.title for name, form in forms.items()}
+    assert titles == {"tls": "TLS", "proxy": "Proxy", "time_outs": "Time-outs", "retrying": "Retrying"}
+    assert [(field.name, field.kind, field.default) for field in forms["retrying"].fields] == [
+        ("max_waits", "integer", 3),
+        ("max_redirects", "integer", 5),
+    ]
+    assert {field.name: field.kind for field in forms["tls"].fields} == dict.fromkeys(
+        ("authority", "certificate"), "long_text"
+    )

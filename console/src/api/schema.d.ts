@@ -2567,7 +2567,10 @@ export interface components {
              *     ]
              */
             supports?: ("copy" | "live" | "write")[];
-            /** @default {} */
+            /**
+             * Time-outs
+             * @default {}
+             */
             time_outs?: components["schemas"]["TimeOuts"];
             /** @default {} */
             tls?: components["schemas"]["TlsSettings"];
@@ -4459,7 +4462,10 @@ export interface components {
              * @default 1
              */
             first?: number;
-            /** @default 10000 */
+            /**
+             * @description pages to ask for at most
+             * @default 10000
+             */
             max_pages?: number;
             /**
              * @description the query parameter of the number

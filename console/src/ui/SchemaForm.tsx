@@ -15,16 +15,16 @@ export function SchemaForm({ fields, values, readOnly, onValues }: { fields: For
   const [rareFirst] = useState(() => new Set(fields.filter((one) => one.is_rare && values[one.name] !== undefined).map((one) => one.name)));
   const behind = fields.filter((one) => one.is_rare && !rareFirst.has(one.name));
   const grid = (shown: FormField[]) => (
-    <div className="grid gap-x-4 gap-y-1 sm:grid-cols-2">
+    <div className="grid gap-x-4 gap-y-1 @md:grid-cols-2">
       {shown.map((field) => (
-        <div key={field.name} className={["long_text", "map", "json"].includes(field.kind) ? "sm:col-span-2" : ""}>
+        <div key={field.name} className={["long_text", "map", "json"].includes(field.kind) ? "@md:col-span-2" : ""}>
           <OneField field={field} value={values[field.name]} readOnly={readOnly} onValue={(value) => set(field.name, value)} />
         </div>
       ))}
     </div>
   );
   return (
-    <>
+    <div className="@container">
       {grid(fields.filter((one) => !behind.includes(one)))}
       {behind.length > 0 && (
         <details className="mb-3 text-sm">
@@ -32,7 +32,7 @@ export function SchemaForm({ fields, values, readOnly, onValues }: { fields: For
           <div className="mt-2 border-l border-base-300 pl-4">{grid(behind)}</div>
         </details>
       )}
-    </>
+    </div>
   );
 }
 

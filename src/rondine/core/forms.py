@@ -7,7 +7,7 @@ does not say it. What the whole is stands in the class's docstring.
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from inspect import cleandoc
 from types import UnionType
 from typing import Annotated, Any, Literal, Union, get_args, get_origin, get_type_hints
@@ -73,10 +73,13 @@ def form_of(kind: type[Document]) -> Form:
 
 
 def forms_of_parts(kind: type[Document]) -> dict[str, Form]:
-    """The forms of those fields, by name, that are documents of one class."""
-    hints = get_type_hints(kind)
-    parts = ((one.name, hints[one.name]) for one in msgspec.structs.fields(kind))
-    return {name: form_of(part) for name, part in parts if isinstance(part, type) and issubclass(part, Document)}
+    """The forms of those fields, by name, that are documents of one class; each has its field's title."""
+    plain, hints = get_type_hints(kind), get_type_hints(kind, include_extras=True)
+    return {
+        one.name: replace(form_of(plain[one.name]), title=_said_of(hints[one.name])[0] or title_of(one.name))
+        for one in msgspec.structs.fields(kind)
+        if isinstance(plain[one.name], type) and issubclass(plain[one.name], Document)
+    }
 
 
 def document_schema(kind: Any) -> dict[str, Any]:

@@ -92,7 +92,7 @@ class ConnectionDocument(Document, frozen=True):
     ] = []
     tls: TlsSettings = TlsSettings()
     proxy: ProxySettings = ProxySettings()
-    time_outs: TimeOuts = TimeOuts()
+    time_outs: Annotated[TimeOuts, Meta(title="Time-outs")] = TimeOuts()
     retrying: RetryPolicy = RetryPolicy()
     site: Annotated[
         str,

@@ -28,7 +28,7 @@ class PageNumber(Document, tag="page_number", frozen=True):
             )
         ),
     ] = None
-    max_pages: int = 10_000
+    max_pages: Annotated[int, Meta(description="pages to ask for at most")] = 10_000
 
     def exchange(self, first: Request, origins: Collection[str] = ()) -> Pages:
         """One page after another. Ends at the announced number of pages, or at a page without rows."""

@@ -29,10 +29,16 @@ const Account = lazy(() => import("./features/administration/Account"));
 const CallPage = lazy(() => import("./features/runs/CallPage"));
 const RunPage = lazy(() => import("./features/runs/RunPage"));
 
-document.documentElement.dataset.theme = localStorage.getItem("theme") ?? (matchMedia("(prefers-color-scheme: dark)").matches ? "night" : "day");
+document.documentElement.dataset.theme =
+  localStorage.getItem("theme") ?? (matchMedia("(prefers-color-scheme: dark)").matches ? "night" : "day");
 
 const cache = new QueryClient({
-  defaultOptions: { queries: { retry: (count, error) => count < 2 && error instanceof Problem && error.document.status >= 503, refetchOnWindowFocus: false } },
+  defaultOptions: {
+    queries: {
+      retry: (count, error) => count < 2 && error instanceof Problem && error.document.status >= 503,
+      refetchOnWindowFocus: false,
+    },
+  },
 });
 
 /** Sends whoever is signed in to their project; keeps everybody else at the door. */
@@ -57,7 +63,13 @@ function Home() {
   return (
     <Page title="No project">
       <Empty title="You belong to no project yet">
-        {session?.is_administrator ? <div className="mt-3 flex justify-center"><NewProject isFocused /></div> : "An administrator can make you a member."}
+        {session?.is_administrator ? (
+          <div className="mt-3 flex justify-center">
+            <NewProject isFocused />
+          </div>
+        ) : (
+          "An administrator can make you a member."
+        )}
       </Empty>
     </Page>
   );
@@ -70,10 +82,21 @@ const Nowhere = () => (
 );
 
 const router = createBrowserRouter([
-  { path: "/", element: <Door><Home /></Door> },
+  {
+    path: "/",
+    element: (
+      <Door>
+        <Home />
+      </Door>
+    ),
+  },
   {
     path: "/p/:project",
-    element: <Door><Layout /></Door>,
+    element: (
+      <Door>
+        <Layout />
+      </Door>
+    ),
     children: [
       { index: true, element: <Overview /> },
       { path: "services", element: <Services /> },
@@ -95,7 +118,14 @@ const router = createBrowserRouter([
       { path: "*", element: <Nowhere /> },
     ],
   },
-  { path: "*", element: <Door><Home /></Door> },
+  {
+    path: "*",
+    element: (
+      <Door>
+        <Home />
+      </Door>
+    ),
+  },
 ]);
 
 createRoot(document.getElementById("root")!).render(

@@ -42,10 +42,19 @@ export async function answer<T>(call: Promise<{ data?: T; error?: unknown; respo
   try {
     result = await call;
   } catch {
-    throw new Problem(plain(0, "unreachable", "the service cannot be reached", "see whether it runs (./start --status), then try again"));
+    throw new Problem(
+      plain(
+        0,
+        "unreachable",
+        "the service cannot be reached",
+        "see whether it runs (./start --status), then try again",
+      ),
+    );
   }
   if (result.response.ok) return result.data as T;
-  const document = isProblem(result.error) ? result.error : plain(result.response.status, "error", `the service answered ${result.response.status}`, "try again");
+  const document = isProblem(result.error)
+    ? result.error
+    : plain(result.response.status, "error", `the service answered ${result.response.status}`, "try again");
   if (document.status === 401 && document.where !== "sign-in") listeners.forEach((listener) => listener());
   throw new Problem(document);
 }

@@ -11,8 +11,19 @@ type Wanted = { command: string; host: string; port: number | null; isPrivate: b
 export function Advice({ hint, before = "" }: { hint: string | null | undefined; before?: string }) {
   if (!hint) return null;
   const [, command, host = "", port, isPrivate] = PERMIT.exec(hint) ?? [];
-  if (!command) return <>{before}{hint}</>;
-  return <Unpermitted before={before} wanted={{ command, host, port: port ? Number(port) : null, isPrivate: Boolean(isPrivate) }} />;
+  if (!command)
+    return (
+      <>
+        {before}
+        {hint}
+      </>
+    );
+  return (
+    <Unpermitted
+      before={before}
+      wanted={{ command, host, port: port ? Number(port) : null, isPrivate: Boolean(isPrivate) }}
+    />
+  );
 }
 
 function Unpermitted({ before, wanted }: { before: string; wanted: Wanted }) {
@@ -20,7 +31,11 @@ function Unpermitted({ before, wanted }: { before: string; wanted: Wanted }) {
   const mayPermit = usePermission(project, "administer");
   const whom = useSession().data?.projects.find((one) => one.name === project)?.administrators ?? [];
   if (mayPermit) return <Permit project={project} wanted={wanted} />;
-  return <>{before}ask {whom.join(" or ") || "an administrator"} to permit it, here or with: {wanted.command}</>;
+  return (
+    <>
+      {before}ask {whom.join(" or ") || "an administrator"} to permit it, here or with: {wanted.command}
+    </>
+  );
 }
 
 function Permit({ project, wanted: { host, port, isPrivate } }: { project: string; wanted: Wanted }) {
@@ -28,14 +43,36 @@ function Permit({ project, wanted: { host, port, isPrivate } }: { project: strin
   const [isAsking, setAsking] = useState(false);
   const name = `${host}${port ? `:${port}` : ""}`;
   if (permit.isSuccess) return <span role="status">{name} is permitted now. Try again.</span>;
-  if (!isAsking) return <button type="button" className="btn btn-xs mt-1" onClick={() => setAsking(true)}>Permit {name} …</button>;
+  if (!isAsking)
+    return (
+      <button type="button" className="btn btn-xs mt-1" onClick={() => setAsking(true)}>
+        Permit {name} …
+      </button>
+    );
   return (
     <span className="mt-1 block">
-      Everybody who builds in this project can then send requests to {name}{port ? "" : ", at any port,"} from where Rondine runs
-      {isPrivate ? ", also if that is this machine or a private network, where things may listen that nobody outside can reach" : ""}.
-      <button type="button" className="btn btn-primary btn-xs ml-2" disabled={permit.isPending} onClick={() => permit.mutate({ host, port, is_private: isPrivate })}>Permit it</button>
-      <button type="button" className="btn btn-ghost btn-xs" onClick={() => setAsking(false)}>Leave it</button>
-      {permit.error && <span role="alert" className="block text-error">{permit.error.message}</span>}
+      Everybody who builds in this project can then send requests to {name}
+      {port ? "" : ", at any port,"} from where Rondine runs
+      {isPrivate
+        ? ", also if that is this machine or a private network, where things may listen that nobody outside can reach"
+        : ""}
+      .
+      <button
+        type="button"
+        className="btn btn-primary btn-xs ml-2"
+        disabled={permit.isPending}
+        onClick={() => permit.mutate({ host, port, is_private: isPrivate })}
+      >
+        Permit it
+      </button>
+      <button type="button" className="btn btn-ghost btn-xs" onClick={() => setAsking(false)}>
+        Leave it
+      </button>
+      {permit.error && (
+        <span role="alert" className="block text-error">
+          {permit.error.message}
+        </span>
+      )}
     </span>
   );
 }

@@ -56,8 +56,18 @@ export function Layout() {
                   <span className="ml-1 hidden text-xs opacity-70 sm:inline">{here?.role}</span>
                 </button>
                 <ul className={MENU}>
-                  <li><Link to={`/p/${project}/account`} onClick={leave}>Tokens and password</Link></li>
-                  {mayAdminister && <li><Link to={`/p/${project}/administration`} onClick={leave}>Administration</Link></li>}
+                  <li>
+                    <Link to={`/p/${project}/account`} onClick={leave}>
+                      Tokens and password
+                    </Link>
+                  </li>
+                  {mayAdminister && (
+                    <li>
+                      <Link to={`/p/${project}/administration`} onClick={leave}>
+                        Administration
+                      </Link>
+                    </li>
+                  )}
                   <li>
                     <button type="button" onClick={() => signOut.mutate()}>
                       Sign out
@@ -71,7 +81,13 @@ export function Layout() {
       </header>
       <main id="main" className="flex flex-1 flex-col">
         {/* a boundary of its own for each kind of page: what was clicked shows at once, also while its code is on the way */}
-        <Suspense key={place.split("/").map((part, number) => (number ? "" : part)).join("/")} fallback={<Waiting what="Loading" />}>
+        <Suspense
+          key={place
+            .split("/")
+            .map((part, number) => (number ? "" : part))
+            .join("/")}
+          fallback={<Waiting what="Loading" />}
+        >
           <Outlet />
         </Suspense>
       </main>
@@ -90,18 +106,36 @@ function ProjectMenu({ project }: { project: string }) {
   const [isMaking, setMaking] = useState(false);
   const here = session?.projects.find((one) => one.name === project);
   if (!session) return null;
-  if (session.projects.length < 2 && !session.is_administrator) return <span className="hidden opacity-80 md:inline">{here?.title}</span>;
+  if (session.projects.length < 2 && !session.is_administrator)
+    return <span className="hidden opacity-80 md:inline">{here?.title}</span>;
   return (
     <>
       <div className="dropdown dropdown-end">
         <button type="button" className="flex cursor-pointer items-center gap-1 py-2" aria-label="Project">
-          <span className="max-w-48 truncate opacity-90">{here?.title ?? project}</span> <ChevronDown className="size-3.5 opacity-70" aria-hidden />
+          <span className="max-w-48 truncate opacity-90">{here?.title ?? project}</span>{" "}
+          <ChevronDown className="size-3.5 opacity-70" aria-hidden />
         </button>
         <ul className={MENU}>
           {session.projects.map((one) => (
-            <li key={one.name}><Link to={`/p/${one.name}`} aria-current={one.name === project || undefined} onClick={leave}>{one.title}</Link></li>
+            <li key={one.name}>
+              <Link to={`/p/${one.name}`} aria-current={one.name === project || undefined} onClick={leave}>
+                {one.title}
+              </Link>
+            </li>
           ))}
-          {session.is_administrator && <li><button type="button" onClick={() => { leave(); setMaking(true); }}>New project …</button></li>}
+          {session.is_administrator && (
+            <li>
+              <button
+                type="button"
+                onClick={() => {
+                  leave();
+                  setMaking(true);
+                }}
+              >
+                New project …
+              </button>
+            </li>
+          )}
         </ul>
       </div>
       {isMaking && <NewProjectDialog onClose={() => setMaking(false)} />}
@@ -116,10 +150,14 @@ function NewProjectDialog({ onClose }: { onClose: () => void }) {
     <dialog ref={dialog} className="modal" aria-label="New project" onClose={onClose}>
       <div className="modal-box max-w-md text-base-content">
         <h2 className="mb-1 text-lg font-semibold">New project</h2>
-        <p className="mb-3 text-sm opacity-80">It begins empty, with the environments test and live, and you as its administrator.</p>
+        <p className="mb-3 text-sm opacity-80">
+          It begins empty, with the environments test and live, and you as its administrator.
+        </p>
         <NewProject isFocused onMade={onClose} />
       </div>
-      <form method="dialog" className="modal-backdrop"><button aria-label="Close">close</button></form>
+      <form method="dialog" className="modal-backdrop">
+        <button aria-label="Close">close</button>
+      </form>
     </dialog>
   );
 }
@@ -144,7 +182,15 @@ function ThemeSwitch() {
 }
 
 /** A page's frame: title line, then content. */
-export function Page({ title, aside, children }: { title: React.ReactNode; aside?: React.ReactNode; children: React.ReactNode }) {
+export function Page({
+  title,
+  aside,
+  children,
+}: {
+  title: React.ReactNode;
+  aside?: React.ReactNode;
+  children: React.ReactNode;
+}) {
   return (
     <div className="mx-auto w-full max-w-6xl px-4 py-5">
       <div className="mb-5 flex flex-wrap items-center gap-3">

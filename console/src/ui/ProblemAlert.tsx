@@ -10,7 +10,11 @@ export function ProblemAlert({ error, children }: { error: unknown; children?: R
     <div role="alert" className="border-l-4 border-error bg-error/8 px-3 py-2 text-sm">
       <p className="font-medium text-error">{document?.detail ?? String(error)}</p>
       {document?.where && <p className="font-mono text-xs opacity-80">{document.where}</p>}
-      {document?.hint && <p className="mt-0.5"><Advice hint={document.hint} /></p>}
+      {document?.hint && (
+        <p className="mt-0.5">
+          <Advice hint={document.hint} />
+        </p>
+      )}
       {several.length > 0 && (
         <ul className="mt-1 list-disc pl-5">
           {several.map((one) => (

@@ -1,7 +1,8 @@
 import { useRef } from "react";
 import { Problem } from "../api/client";
 
-const fresh = () => Array.from(crypto.getRandomValues(new Uint8Array(16)), (one) => one.toString(16).padStart(2, "0")).join("");
+const fresh = () =>
+  Array.from(crypto.getRandomValues(new Uint8Array(16)), (one) => one.toString(16).padStart(2, "0")).join("");
 
 /**
  * A mark for what a button sends. However often it is pressed before an answer has come, the mark of the same thing is the same, and the service

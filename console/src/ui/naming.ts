@@ -10,7 +10,13 @@ export function useName(project: string, kind: Kind, text: string, service = "")
     queryKey: ["name", project, kind, plain, service],
     enabled: plain !== "",
     staleTime: 5_000,
-    queryFn: () => answer(api.POST("/api/v1/projects/{project}/names", { params: { path: { project } }, body: { kind, text: plain, service } })),
+    queryFn: () =>
+      answer(
+        api.POST("/api/v1/projects/{project}/names", {
+          params: { path: { project } },
+          body: { kind, text: plain, service },
+        }),
+      ),
   });
   if (!plain || !found.data) return { name: "", words: "" };
   const { name, wanted, is_taken } = found.data;

@@ -29,7 +29,19 @@ export function Empty({ title, children }: { title: string; children?: ReactNode
   );
 }
 
-export function Field({ label, hint, problem, children, aside }: { label: string; hint?: string; problem?: string; aside?: ReactNode; children: (id: string) => ReactNode }) {
+export function Field({
+  label,
+  hint,
+  problem,
+  children,
+  aside,
+}: {
+  label: string;
+  hint?: string;
+  problem?: string;
+  aside?: ReactNode;
+  children: (id: string) => ReactNode;
+}) {
   const id = useId();
   return (
     <div className="mb-3">
@@ -37,21 +49,42 @@ export function Field({ label, hint, problem, children, aside }: { label: string
         {label} {aside && <span className="text-xs font-normal opacity-70">{aside}</span>}
       </label>
       {children(id)}
-      {problem ? <p className="mt-1 text-xs text-error">{problem}</p> : hint && <p className="mt-1 text-xs opacity-70">{hint}</p>}
+      {problem ? (
+        <p className="mt-1 text-xs text-error">{problem}</p>
+      ) : (
+        hint && <p className="mt-1 text-xs opacity-70">{hint}</p>
+      )}
     </div>
   );
 }
 
-const TONES = { good: "text-success border-success/40", bad: "text-error border-error/40", plain: "border-base-300 opacity-80", busy: "text-info border-info/40" } as const;
+const TONES = {
+  good: "text-success border-success/40",
+  bad: "text-error border-error/40",
+  plain: "border-base-300 opacity-80",
+  busy: "text-info border-info/40",
+} as const;
 
 export function Tag({ tone = "plain", children }: { tone?: keyof typeof TONES; children: ReactNode }) {
-  return <span className={`inline-block rounded-full border px-2 py-0.5 text-xs whitespace-nowrap ${TONES[tone]}`}>{children}</span>;
+  return (
+    <span className={`inline-block rounded-full border px-2 py-0.5 text-xs whitespace-nowrap ${TONES[tone]}`}>
+      {children}
+    </span>
+  );
 }
 
 /** completeness: of a feed's run that is done; one that did not see all rows is not plain "done". */
 export function StateTag({ state, completeness = "" }: { state: string; completeness?: string }) {
   const isIncomplete = state === "done" && completeness === "incomplete";
-  const tone = isIncomplete ? "bad" : state === "done" ? "good" : state === "failed" ? "bad" : state === "running" || state === "queued" ? "busy" : "plain";
+  const tone = isIncomplete
+    ? "bad"
+    : state === "done"
+      ? "good"
+      : state === "failed"
+        ? "bad"
+        : state === "running" || state === "queued"
+          ? "busy"
+          : "plain";
   return <Tag tone={tone}>{isIncomplete ? "not complete" : state}</Tag>;
 }
 

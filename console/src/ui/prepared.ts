@@ -3,17 +3,45 @@ import { answer, api, type Schemas } from "../api/client";
 
 /** The project's prepared queries. */
 export function useQueries(project: string) {
-  return useQuery({ queryKey: ["queries", project], queryFn: async () => (await answer(api.GET("/api/v1/projects/{project}/queries", { params: { path: { project }, query: { limit: 500 } } }))).items });
+  return useQuery({
+    queryKey: ["queries", project],
+    queryFn: async () =>
+      (
+        await answer(
+          api.GET("/api/v1/projects/{project}/queries", { params: { path: { project }, query: { limit: 500 } } }),
+        )
+      ).items,
+  });
 }
 
 /** Keeps a prepared query; one edit is seen by every operation that uses it. */
 export function useSaveQuery(project: string) {
   const cache = useQueryClient();
   return useMutation({
-    mutationFn: ({ item, name, title, document }: { item: Schemas["PreparedQuery"] | null; name: string; title?: string; document: Schemas["PreparedQuery"]["document"] }) =>
+    mutationFn: ({
+      item,
+      name,
+      title,
+      document,
+    }: {
+      item: Schemas["PreparedQuery"] | null;
+      name: string;
+      title?: string;
+      document: Schemas["PreparedQuery"]["document"];
+    }) =>
       item
-        ? answer(api.PATCH("/api/v1/projects/{project}/queries/{name}", { params: { path: { project, name }, header: { "If-Match": `"${item.version}"` } }, body: { document, title } }))
-        : answer(api.POST("/api/v1/projects/{project}/queries", { params: { path: { project } }, body: { name, title, document } })),
+        ? answer(
+            api.PATCH("/api/v1/projects/{project}/queries/{name}", {
+              params: { path: { project, name }, header: { "If-Match": `"${item.version}"` } },
+              body: { document, title },
+            }),
+          )
+        : answer(
+            api.POST("/api/v1/projects/{project}/queries", {
+              params: { path: { project } },
+              body: { name, title, document },
+            }),
+          ),
     onSuccess: () => {
       for (const key of ["queries", "request"]) void cache.invalidateQueries({ queryKey: [key, project] });
     },

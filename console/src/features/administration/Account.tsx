@@ -14,7 +14,9 @@ export default function Account() {
     <Page title={session.data ? `${session.data.title} (${session.data.name})` : "Account"}>
       <section className="mb-9">
         <Heading>Tokens</Heading>
-        <p className="mb-2 text-sm opacity-80">Programs and commands that carry one act as you. Revoke what you do not know.</p>
+        <p className="mb-2 text-sm opacity-80">
+          Programs and commands that carry one act as you. Revoke what you do not know.
+        </p>
         <Tokens person="" />
         <NewToken />
       </section>
@@ -26,7 +28,12 @@ export default function Account() {
   );
 }
 
-const LIVES = [["30", "30 days"], ["90", "90 days"], ["365", "a year"], ["", "for ever"]] as const;
+const LIVES = [
+  ["30", "30 days"],
+  ["90", "90 days"],
+  ["365", "a year"],
+  ["", "for ever"],
+] as const;
 
 function NewToken() {
   const make = useMakeToken();
@@ -39,11 +46,29 @@ function NewToken() {
   return (
     <>
       <form className="flex flex-wrap gap-2" onSubmit={add}>
-        <input className="input input-sm w-72" aria-label="What the token is for" placeholder="what it is for" maxLength={200} value={title} onChange={(e) => setTitle(e.target.value)} />
-        <select className="select select-sm w-32" aria-label="How long it lasts" value={days} onChange={(e) => setDays(e.target.value)}>
-          {LIVES.map(([value, words]) => <option key={value} value={value}>{words}</option>)}
+        <input
+          className="input input-sm w-72"
+          aria-label="What the token is for"
+          placeholder="what it is for"
+          maxLength={200}
+          value={title}
+          onChange={(e) => setTitle(e.target.value)}
+        />
+        <select
+          className="select select-sm w-32"
+          aria-label="How long it lasts"
+          value={days}
+          onChange={(e) => setDays(e.target.value)}
+        >
+          {LIVES.map(([value, words]) => (
+            <option key={value} value={value}>
+              {words}
+            </option>
+          ))}
         </select>
-        <button className="btn btn-sm" disabled={!title.trim() || make.isPending}>Make a token</button>
+        <button className="btn btn-sm" disabled={!title.trim() || make.isPending}>
+          Make a token
+        </button>
       </form>
       {make.data && <Once what={`The token for "${make.data.title}"`} text={make.data.token} />}
       <ProblemAlert error={make.error} />
@@ -57,11 +82,23 @@ function NewPassword() {
   const differs = given.again !== "" && given.again !== given.new_password;
   const save = (event: FormEvent) => {
     event.preventDefault();
-    change.mutate({ password: given.password, new_password: given.new_password }, { onSuccess: () => setGiven({ password: "", new_password: "", again: "" }) });
+    change.mutate(
+      { password: given.password, new_password: given.new_password },
+      { onSuccess: () => setGiven({ password: "", new_password: "", again: "" }) },
+    );
   };
   const part = (name: keyof typeof given, label: string, complete: string, problem?: string) => (
     <Field label={label} problem={problem}>
-      {(id) => <input id={id} type="password" className="input input-sm w-full" autoComplete={complete} value={given[name]} onChange={(e) => setGiven({ ...given, [name]: e.target.value })} />}
+      {(id) => (
+        <input
+          id={id}
+          type="password"
+          className="input input-sm w-full"
+          autoComplete={complete}
+          value={given[name]}
+          onChange={(e) => setGiven({ ...given, [name]: e.target.value })}
+        />
+      )}
     </Field>
   );
   return (
@@ -69,9 +106,18 @@ function NewPassword() {
       {part("password", "Password up to now", "current-password")}
       {part("new_password", "New password", "new-password")}
       {part("again", "Once more", "new-password", differs ? "The two are not the same" : undefined)}
-      <button className="btn btn-sm" disabled={!given.password || !given.new_password || given.again !== given.new_password || change.isPending}>Change it</button>
+      <button
+        className="btn btn-sm"
+        disabled={!given.password || !given.new_password || given.again !== given.new_password || change.isPending}
+      >
+        Change it
+      </button>
       <p className="mt-1 text-xs opacity-75">Your other sessions and all your tokens end with it.</p>
-      {change.isSuccess && <p role="status" className="mt-2 border-l-2 border-success pl-2 text-sm">Your password is changed.</p>}
+      {change.isSuccess && (
+        <p role="status" className="mt-2 border-l-2 border-success pl-2 text-sm">
+          Your password is changed.
+        </p>
+      )}
       <ProblemAlert error={change.error} />
     </form>
   );

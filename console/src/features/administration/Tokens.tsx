@@ -10,7 +10,9 @@ export function Tokens({ person }: { person: string }) {
   const now = Date.now();
   return (
     <>
-      {found.data?.length === 0 && <p className="mb-3 text-sm opacity-80">There is no token. Commands and programs make one when they sign in.</p>}
+      {found.data?.length === 0 && (
+        <p className="mb-3 text-sm opacity-80">There is no token. Commands and programs make one when they sign in.</p>
+      )}
       {found.data && found.data.length > 0 && (
         <table className="mb-3 w-full max-w-4xl text-sm">
           <thead>
@@ -19,7 +21,9 @@ export function Tokens({ person }: { person: string }) {
               <th className="pr-4 font-medium">made</th>
               <th className="pr-4 font-medium">last used</th>
               <th className="pr-4 font-medium">expires</th>
-              <th><span className="sr-only">Change</span></th>
+              <th>
+                <span className="sr-only">Change</span>
+              </th>
             </tr>
           </thead>
           <tbody>
@@ -28,8 +32,21 @@ export function Tokens({ person }: { person: string }) {
                 <td className="py-1.5 pr-4">{one.title}</td>
                 <td className="pr-4 text-xs">{when(one.made_at)}</td>
                 <td className="pr-4 text-xs">{when(one.used_at) || "never"}</td>
-                <td className={`pr-4 text-xs ${one.expires_at && Date.parse(one.expires_at) < now ? "text-error" : ""}`}>{when(one.expires_at) || "never"}</td>
-                <td className="text-right"><button type="button" className="btn btn-ghost btn-xs" disabled={revoke.isPending} onClick={() => revoke.mutate(one.id)}>Revoke</button></td>
+                <td
+                  className={`pr-4 text-xs ${one.expires_at && Date.parse(one.expires_at) < now ? "text-error" : ""}`}
+                >
+                  {when(one.expires_at) || "never"}
+                </td>
+                <td className="text-right">
+                  <button
+                    type="button"
+                    className="btn btn-ghost btn-xs"
+                    disabled={revoke.isPending}
+                    onClick={() => revoke.mutate(one.id)}
+                  >
+                    Revoke
+                  </button>
+                </td>
               </tr>
             ))}
           </tbody>

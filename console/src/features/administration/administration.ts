@@ -10,7 +10,11 @@ export function usePeople(isAsked: boolean) {
 }
 
 export function useMembers(project: string, isAsked: boolean) {
-  return useQuery({ queryKey: ["members", project], queryFn: () => answer(api.GET("/api/v1/projects/{project}/members", { params: { path: { project } } })), enabled: isAsked });
+  return useQuery({
+    queryKey: ["members", project],
+    queryFn: () => answer(api.GET("/api/v1/projects/{project}/members", { params: { path: { project } } })),
+    enabled: isAsked,
+  });
 }
 
 export function useProjects() {
@@ -21,7 +25,10 @@ export function useProjects() {
 export function useTokens(person: string) {
   return useQuery({
     queryKey: ["tokens", person],
-    queryFn: () => (person ? answer(api.GET("/api/v1/people/{name}/tokens", { params: { path: { name: person } } })) : answer(api.GET("/api/v1/session/tokens"))),
+    queryFn: () =>
+      person
+        ? answer(api.GET("/api/v1/people/{name}/tokens", { params: { path: { name: person } } }))
+        : answer(api.GET("/api/v1/session/tokens")),
   });
 }
 
@@ -30,7 +37,12 @@ function useChange<Given, Made>(change: (given: Given) => Promise<Made>) {
   const cache = useQueryClient();
   return useMutation({
     mutationFn: change,
-    onSettled: () => Promise.all(["people", "members", "projects", "tokens", "session"].map((key) => cache.invalidateQueries({ queryKey: [key] }))),
+    onSettled: () =>
+      Promise.all(
+        ["people", "members", "projects", "tokens", "session"].map((key) =>
+          cache.invalidateQueries({ queryKey: [key] }),
+        ),
+      ),
   });
 }
 
@@ -39,40 +51,59 @@ export function useMakeProject() {
 }
 
 export function useRemoveProject() {
-  return useChange((project: string) => answer(api.DELETE("/api/v1/projects/{project}", { params: { path: { project } } })));
+  return useChange((project: string) =>
+    answer(api.DELETE("/api/v1/projects/{project}", { params: { path: { project } } })),
+  );
 }
 
 export function useMakePerson() {
-  return useChange((body: { name: string; title?: string; password?: string; is_administrator?: boolean }) => answer(api.POST("/api/v1/people", { body })));
+  return useChange((body: { name: string; title?: string; password?: string; is_administrator?: boolean }) =>
+    answer(api.POST("/api/v1/people", { body })),
+  );
 }
 
 export function useChangePerson() {
-  return useChange(({ name, ...body }: { name: string; is_active?: boolean; is_administrator?: boolean }) => answer(api.PATCH("/api/v1/people/{name}", { params: { path: { name } }, body })));
+  return useChange(({ name, ...body }: { name: string; is_active?: boolean; is_administrator?: boolean }) =>
+    answer(api.PATCH("/api/v1/people/{name}", { params: { path: { name } }, body })),
+  );
 }
 
 export function useResetPassword() {
-  return useChange((name: string) => answer(api.PUT("/api/v1/people/{name}/password", { params: { path: { name } }, body: {} })));
+  return useChange((name: string) =>
+    answer(api.PUT("/api/v1/people/{name}/password", { params: { path: { name } }, body: {} })),
+  );
 }
 
 export function useSetMember(project: string) {
-  return useChange(({ person, role }: { person: string; role: Role }) => answer(api.PUT("/api/v1/projects/{project}/members/{person}", { params: { path: { project, person } }, body: { role } })));
+  return useChange(({ person, role }: { person: string; role: Role }) =>
+    answer(
+      api.PUT("/api/v1/projects/{project}/members/{person}", { params: { path: { project, person } }, body: { role } }),
+    ),
+  );
 }
 
 export function useRemoveMember(project: string) {
-  return useChange((person: string) => answer(api.DELETE("/api/v1/projects/{project}/members/{person}", { params: { path: { project, person } } })));
+  return useChange((person: string) =>
+    answer(api.DELETE("/api/v1/projects/{project}/members/{person}", { params: { path: { project, person } } })),
+  );
 }
 
 export function useMakeToken() {
-  return useChange((body: { title: string; days: number | null }) => answer(api.POST("/api/v1/session/tokens", { body })));
+  return useChange((body: { title: string; days: number | null }) =>
+    answer(api.POST("/api/v1/session/tokens", { body })),
+  );
 }
 
 export function useRevokeToken(person: string) {
   return useChange((token_id: number) =>
     person
       ? answer(api.DELETE("/api/v1/people/{name}/tokens/{token_id}", { params: { path: { name: person, token_id } } }))
-      : answer(api.DELETE("/api/v1/session/tokens/{token_id}", { params: { path: { token_id } } })));
+      : answer(api.DELETE("/api/v1/session/tokens/{token_id}", { params: { path: { token_id } } })),
+  );
 }
 
 export function useChangePassword() {
-  return useChange((body: { password: string; new_password: string }) => answer(api.PUT("/api/v1/session/password", { body })));
+  return useChange((body: { password: string; new_password: string }) =>
+    answer(api.PUT("/api/v1/session/password", { body })),
+  );
 }

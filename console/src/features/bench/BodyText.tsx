@@ -18,7 +18,12 @@ export function BodyText({ project, body }: { project: string; body: string }) {
     queryKey: ["text", project, body],
     staleTime: Infinity,
     initialPageParam: 0,
-    queryFn: ({ pageParam }) => answer(api.GET("/api/v1/projects/{project}/bodies/{body_id}/text", { params: { path: { project, body_id: body }, query: { offset: pageParam } } })),
+    queryFn: ({ pageParam }) =>
+      answer(
+        api.GET("/api/v1/projects/{project}/bodies/{body_id}/text", {
+          params: { path: { project, body_id: body }, query: { offset: pageParam } },
+        }),
+      ),
     getNextPageParam: (last, all) => {
       const held = all.reduce((sum, one) => sum + one.text.length, 0);
       return last.is_whole || held >= MOST ? undefined : all.reduce((sum, one) => sum + characters(one.text), 0);
@@ -34,7 +39,11 @@ export function BodyText({ project, body }: { project: string; body: string }) {
   return (
     <>
       <Lines text={text} />
-      {!hasNextPage && !pieces.data.pages.at(-1)!.is_whole && <p className="text-xs opacity-75">This is the beginning of {bytes(pieces.data.pages[0]!.size)}; save it to a file for the rest.</p>}
+      {!hasNextPage && !pieces.data.pages.at(-1)!.is_whole && (
+        <p className="text-xs opacity-75">
+          This is the beginning of {bytes(pieces.data.pages[0]!.size)}; save it to a file for the rest.
+        </p>
+      )}
     </>
   );
 }
@@ -43,12 +52,19 @@ function Lines({ text }: { text: string }) {
   const scroller = useRef<HTMLPreElement>(null);
   const [width, setWidth] = useState(80);
   useEffect(() => {
-    const observer = new ResizeObserver(([entry]) => entry && setWidth(Math.max(20, Math.floor(entry.contentRect.width / CHARACTER) - 1)));
+    const observer = new ResizeObserver(
+      ([entry]) => entry && setWidth(Math.max(20, Math.floor(entry.contentRect.width / CHARACTER) - 1)),
+    );
     if (scroller.current) observer.observe(scroller.current);
     return () => observer.disconnect();
   }, []);
   const starts = useMemo(() => broken(text, width), [text, width]);
-  const lines = useVirtualizer({ count: starts.length, getScrollElement: () => scroller.current, estimateSize: () => LINE, overscan: 30 });
+  const lines = useVirtualizer({
+    count: starts.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => LINE,
+    overscan: 30,
+  });
   const [wanted, setWanted] = useState("");
   const [number, setNumber] = useState(0);
   const places = useMemo(() => placesIn(text, wanted), [text, wanted]);
@@ -58,17 +74,48 @@ function Lines({ text }: { text: string }) {
   }, [place, starts, lines]);
   return (
     <>
-      <div className="mb-1"><Find what="Find in the text" count={places.length} isAll={places.length < MOST_PLACES} number={number} onText={(next) => { setWanted(next); setNumber(0); }} onNumber={setNumber} /></div>
-      <pre ref={scroller} aria-label="The response as text" className="max-h-[70vh] min-h-40 overflow-auto font-mono text-xs leading-4 lg:max-h-none lg:flex-1">
+      <div className="mb-1">
+        <Find
+          what="Find in the text"
+          count={places.length}
+          isAll={places.length < MOST_PLACES}
+          number={number}
+          onText={(next) => {
+            setWanted(next);
+            setNumber(0);
+          }}
+          onNumber={setNumber}
+        />
+      </div>
+      <pre
+        ref={scroller}
+        aria-label="The response as text"
+        className="max-h-[70vh] min-h-40 overflow-auto font-mono text-xs leading-4 lg:max-h-none lg:flex-1"
+      >
         <div className="relative w-full" style={{ height: lines.getTotalSize() }}>
           {lines.getVirtualItems().map((item) => {
             const from = starts[item.index]!;
             const to = starts[item.index + 1] ?? text.length;
             const line = text.slice(from, to).replace(/\r?\n$/, "");
-            const mark = place !== undefined && place < to && place + wanted.length > from ? [Math.max(0, place - from), place + wanted.length - from] as const : null;
+            const mark =
+              place !== undefined && place < to && place + wanted.length > from
+                ? ([Math.max(0, place - from), place + wanted.length - from] as const)
+                : null;
             return (
-              <div key={item.key} className="absolute top-0 left-0 w-full whitespace-pre" style={{ height: LINE, transform: `translateY(${item.start}px)` }}>
-                {mark ? <>{line.slice(0, mark[0])}<mark className="bg-accent/30 text-inherit">{line.slice(...mark)}</mark>{line.slice(mark[1])}</> : line}
+              <div
+                key={item.key}
+                className="absolute top-0 left-0 w-full whitespace-pre"
+                style={{ height: LINE, transform: `translateY(${item.start}px)` }}
+              >
+                {mark ? (
+                  <>
+                    {line.slice(0, mark[0])}
+                    <mark className="bg-accent/30 text-inherit">{line.slice(...mark)}</mark>
+                    {line.slice(mark[1])}
+                  </>
+                ) : (
+                  line
+                )}
               </div>
             );
           })}
@@ -86,7 +133,7 @@ function characters(text: string): number {
 /** Where lines of at most this many characters begin. */
 function broken(text: string, width: number): number[] {
   const starts = [0];
-  for (let at = 0; at < text.length; ) {
+  for (let at = 0; at < text.length;) {
     const end = text.indexOf("\n", at);
     const next = end < 0 ? text.length : end + 1;
     while (next - at > width + 1) starts.push((at += width));
@@ -103,7 +150,8 @@ function placesIn(text: string, wanted: string): number[] {
   if (!wanted) return found;
   const all = text.toLowerCase();
   const one = wanted.toLowerCase();
-  for (let at = all.indexOf(one); at >= 0 && found.length < MOST_PLACES; at = all.indexOf(one, at + one.length)) found.push(at);
+  for (let at = all.indexOf(one); at >= 0 && found.length < MOST_PLACES; at = all.indexOf(one, at + one.length))
+    found.push(at);
   return found;
 }
 

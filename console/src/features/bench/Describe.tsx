@@ -38,11 +38,25 @@ export function Describe(props: Props) {
           field.current?.focus();
         }}
       >
-        <Field label="Paste a whole address" hint="or a request as HTTP text, or a list of parameters from the documentation; it is taken apart">
+        <Field
+          label="Paste a whole address"
+          hint="or a request as HTTP text, or a list of parameters from the documentation; it is taken apart"
+        >
           {(id) => (
             <div className="flex items-start gap-1">
-              <textarea id={id} ref={field} className="textarea min-h-0 w-full font-mono text-xs" rows={Math.min(6, Math.max(1, address.split("\n").length))} spellCheck={false} placeholder="https://register.example/v1/trees?district={district}" value={address} onChange={(e) => setAddress(e.target.value)} />
-              <button className="btn btn-sm" disabled={!address.trim()}>Take apart</button>
+              <textarea
+                id={id}
+                ref={field}
+                className="textarea min-h-0 w-full font-mono text-xs"
+                rows={Math.min(6, Math.max(1, address.split("\n").length))}
+                spellCheck={false}
+                placeholder="https://register.example/v1/trees?district={district}"
+                value={address}
+                onChange={(e) => setAddress(e.target.value)}
+              />
+              <button className="btn btn-sm" disabled={!address.trim()}>
+                Take apart
+              </button>
             </div>
           )}
         </Field>
@@ -52,40 +66,115 @@ export function Describe(props: Props) {
         <div role="alert" className="mb-3 border-l-4 border-warning bg-warning/10 py-1 pl-2 text-xs">
           <p className="break-words">{props.elsewhere.difference}.</p>
           <p className="flex flex-wrap gap-3">
-            <button type="button" className="link" onClick={() => props.onElsewhere(true)}>send it there</button>
-            <Link className="link" to="../operations/new">try the pasted address as a one-off</Link>
-            <button type="button" className="link" onClick={() => props.onElsewhere(false)}>leave all as it is</button>
+            <button type="button" className="link" onClick={() => props.onElsewhere(true)}>
+              send it there
+            </button>
+            <Link className="link" to="../operations/new">
+              try the pasted address as a one-off
+            </Link>
+            <button type="button" className="link" onClick={() => props.onElsewhere(false)}>
+              leave all as it is
+            </button>
           </p>
         </div>
       )}
       <Field label="Path" hint="below the base address; a place for a value is written {name}">
         {(id) => (
           <div className="flex gap-1">
-            <input id={id} className="input w-full font-mono text-xs" value={document.path ?? "/"} onChange={(e) => set({ path: e.target.value })} />
-            <select className="select w-28" aria-label="Method" value={document.method ?? "GET"} onChange={(e) => set({ method: e.target.value as OperationDocument["method"] })}>
-              {["GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS"].map((one) => <option key={one}>{one}</option>)}
+            <input
+              id={id}
+              className="input w-full font-mono text-xs"
+              value={document.path ?? "/"}
+              onChange={(e) => set({ path: e.target.value })}
+            />
+            <select
+              className="select w-28"
+              aria-label="Method"
+              value={document.method ?? "GET"}
+              onChange={(e) => set({ method: e.target.value as OperationDocument["method"] })}
+            >
+              {["GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS"].map((one) => (
+                <option key={one}>{one}</option>
+              ))}
             </select>
           </div>
         )}
       </Field>
-      <Parameters title="Query" word="a parameter" begun={(name) => ({ name })} list={document.query ?? []} inputs={inputs} standing={props.standing} onChange={(query, more = []) => set({ query, inputs: [...inputs, ...more] })} />
-      <Parameters title="Headers" word="a header" begun={(name) => ({ name })} list={document.headers ?? []} inputs={inputs} standing={props.standing} onChange={(headers, more = []) => set({ headers, inputs: [...inputs, ...more] })} />
+      <Parameters
+        title="Query"
+        word="a parameter"
+        begun={(name) => ({ name })}
+        list={document.query ?? []}
+        inputs={inputs}
+        standing={props.standing}
+        onChange={(query, more = []) => set({ query, inputs: [...inputs, ...more] })}
+      />
+      <Parameters
+        title="Headers"
+        word="a header"
+        begun={(name) => ({ name })}
+        list={document.headers ?? []}
+        inputs={inputs}
+        standing={props.standing}
+        onChange={(headers, more = []) => set({ headers, inputs: [...inputs, ...more] })}
+      />
       {document.odata && <ODataPart project={props.project} document={document} onDocument={onDocument} />}
-      {(document.cookies?.length ?? 0) > 0 && <Parameters title="Cookies" word="a cookie" begun={(name) => ({ name })} list={document.cookies ?? []} inputs={inputs} standing={props.standing} onChange={(cookies, more = []) => set({ cookies, inputs: [...inputs, ...more] })} />}
-      {(!["GET", "HEAD", "OPTIONS"].includes(document.method ?? "GET") || document.body?.type === "graphql") && <BodyEditor project={props.project} document={document} standing={props.standing} onDocument={onDocument} />}
+      {(document.cookies?.length ?? 0) > 0 && (
+        <Parameters
+          title="Cookies"
+          word="a cookie"
+          begun={(name) => ({ name })}
+          list={document.cookies ?? []}
+          inputs={inputs}
+          standing={props.standing}
+          onChange={(cookies, more = []) => set({ cookies, inputs: [...inputs, ...more] })}
+        />
+      )}
+      {(!["GET", "HEAD", "OPTIONS"].includes(document.method ?? "GET") || document.body?.type === "graphql") && (
+        <BodyEditor project={props.project} document={document} standing={props.standing} onDocument={onDocument} />
+      )}
       <fieldset>
         <legend className="mb-1 text-sm font-medium">Inputs</legend>
         {inputs.map((input, number) => {
-          const change = (part: Partial<Input>) => set({ inputs: inputs.map((one, at) => (at === number ? { ...one, ...part } : one)) });
+          const change = (part: Partial<Input>) =>
+            set({ inputs: inputs.map((one, at) => (at === number ? { ...one, ...part } : one)) });
           return (
             <div key={number} className="mb-1 flex flex-wrap items-center gap-1 text-xs">
               <span className="w-24 truncate font-mono">{input.name}</span>
-              <select className="select select-xs w-24" aria-label={`type of ${input.name}`} value={input.type ?? "text"} onChange={(e) => change({ type: e.target.value as Input["type"] })}>
-                {["text", "integer", "decimal", "boolean", "date", "datetime", "json"].map((one) => <option key={one}>{one}</option>)}
+              <select
+                className="select select-xs w-24"
+                aria-label={`type of ${input.name}`}
+                value={input.type ?? "text"}
+                onChange={(e) => change({ type: e.target.value as Input["type"] })}
+              >
+                {["text", "integer", "decimal", "boolean", "date", "datetime", "json"].map((one) => (
+                  <option key={one}>{one}</option>
+                ))}
               </select>
-              <label className="flex items-center gap-1"><input type="checkbox" className="checkbox checkbox-xs" checked={input.required ?? false} onChange={(e) => change({ required: e.target.checked })} /> required</label>
-              <input className="input input-xs w-20" aria-label={`default of ${input.name}`} placeholder="default" value={input.default === undefined ? "" : String(input.default)} onChange={(e) => change({ default: e.target.value === "" ? undefined : e.target.value })} />
-              <button type="button" className="btn btn-ghost btn-xs" aria-label={`take away the input ${input.name}`} onClick={() => set({ inputs: inputs.filter((_, at) => at !== number) })}><Trash2 className="size-3.5" aria-hidden /></button>
+              <label className="flex items-center gap-1">
+                <input
+                  type="checkbox"
+                  className="checkbox checkbox-xs"
+                  checked={input.required ?? false}
+                  onChange={(e) => change({ required: e.target.checked })}
+                />{" "}
+                required
+              </label>
+              <input
+                className="input input-xs w-20"
+                aria-label={`default of ${input.name}`}
+                placeholder="default"
+                value={input.default === undefined ? "" : String(input.default)}
+                onChange={(e) => change({ default: e.target.value === "" ? undefined : e.target.value })}
+              />
+              <button
+                type="button"
+                className="btn btn-ghost btn-xs"
+                aria-label={`take away the input ${input.name}`}
+                onClick={() => set({ inputs: inputs.filter((_, at) => at !== number) })}
+              >
+                <Trash2 className="size-3.5" aria-hidden />
+              </button>
             </div>
           );
         })}
@@ -93,7 +182,13 @@ export function Describe(props: Props) {
       </fieldset>
       <Outcomes document={document} onDocument={onDocument} />
       <label className="mt-3 flex items-center gap-2 text-sm">
-        <input type="checkbox" className="checkbox checkbox-sm" checked={document.enabled ?? true} onChange={(e) => set({ enabled: e.target.checked })} /> enabled: it may be sent
+        <input
+          type="checkbox"
+          className="checkbox checkbox-sm"
+          checked={document.enabled ?? true}
+          onChange={(e) => set({ enabled: e.target.checked })}
+        />{" "}
+        enabled: it may be sent
       </label>
     </div>
   );

@@ -24,7 +24,12 @@ export function Find({ what, count, isAll, number, onText, onNumber }: Props) {
   return (
     <span className="flex items-center gap-1 text-xs">
       <input
-        type="search" className="input input-xs w-44" aria-label={what} placeholder={what} value={text} onChange={(e) => setText(e.target.value)}
+        type="search"
+        className="input input-xs w-44"
+        aria-label={what}
+        placeholder={what}
+        value={text}
+        onChange={(e) => setText(e.target.value)}
         onKeyDown={(event) => {
           if (event.key === "Enter") go(event.shiftKey ? -1 : 1);
           else if (event.key === "Escape") setText("");
@@ -34,9 +39,27 @@ export function Find({ what, count, isAll, number, onText, onNumber }: Props) {
       />
       {text && (
         <>
-          <button type="button" className="btn btn-ghost btn-xs px-0.5" aria-label="the one before" disabled={count === 0} onClick={() => go(-1)}><ChevronUp className="size-3.5" aria-hidden /></button>
-          <button type="button" className="btn btn-ghost btn-xs px-0.5" aria-label="the next one" disabled={count === 0} onClick={() => go(1)}><ChevronDown className="size-3.5" aria-hidden /></button>
-          <span role="status" className="whitespace-nowrap opacity-80">{count === 0 ? "nowhere" : `${number + 1} of ${count}${isAll ? "" : " and more"}`}</span>
+          <button
+            type="button"
+            className="btn btn-ghost btn-xs px-0.5"
+            aria-label="the one before"
+            disabled={count === 0}
+            onClick={() => go(-1)}
+          >
+            <ChevronUp className="size-3.5" aria-hidden />
+          </button>
+          <button
+            type="button"
+            className="btn btn-ghost btn-xs px-0.5"
+            aria-label="the next one"
+            disabled={count === 0}
+            onClick={() => go(1)}
+          >
+            <ChevronDown className="size-3.5" aria-hidden />
+          </button>
+          <span role="status" className="whitespace-nowrap opacity-80">
+            {count === 0 ? "nowhere" : `${number + 1} of ${count}${isAll ? "" : " and more"}`}
+          </span>
         </>
       )}
     </span>

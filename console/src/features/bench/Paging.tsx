@@ -28,7 +28,11 @@ export function Paging({ project, paging, guesses, readOnly, onPaging }: Props) 
     <div className="mt-5 text-sm">
       <Heading>Pages</Heading>
       <p>
-        {paging ? pagingWords(forms, paging) : guesses.length === 0 ? "not decided: the first response that shows a way is followed" : ""}{" "}
+        {paging
+          ? pagingWords(forms, paging)
+          : guesses.length === 0
+            ? "not decided: the first response that shows a way is followed"
+            : ""}{" "}
         {!readOnly && (
           <button type="button" className="link text-xs" aria-expanded={isOpen} onClick={() => setIsOpen(!isOpen)}>
             {isOpen ? "done" : "set it"}
@@ -39,7 +43,7 @@ export function Paging({ project, paging, guesses, readOnly, onPaging }: Props) 
         guesses.map((one) => (
           <p key={one.reason}>
             found: {one.reason}{" "}
-            <button type="button" className="link text-accent" onClick={() => onPaging(one.paging as Strategy)}>
+            <button type="button" className="link text-accent" onClick={() => onPaging(one.paging)}>
               follow it
             </button>{" "}
             <button type="button" className="link" onClick={() => onPaging({ type: "one_response" })}>
@@ -52,7 +56,12 @@ export function Paging({ project, paging, guesses, readOnly, onPaging }: Props) 
           <label className="mb-1 block text-xs" htmlFor="paging-strategy">
             Strategy
           </label>
-          <select id="paging-strategy" className="select select-sm mb-2 w-full" value={paging?.type ?? ""} onChange={(e) => choose(e.target.value)}>
+          <select
+            id="paging-strategy"
+            className="select select-sm mb-2 w-full"
+            value={paging?.type ?? ""}
+            onChange={(e) => choose(e.target.value)}
+          >
             <option value="">not decided</option>
             {forms.map((one) => (
               <option key={one.type} value={one.type}>
@@ -64,7 +73,7 @@ export function Paging({ project, paging, guesses, readOnly, onPaging }: Props) 
             <SchemaForm
               key={form.type}
               fields={form.fields}
-              values={(paging ?? {}) as Record<string, unknown>}
+              values={(paging ?? {})}
               onValues={(values) => onPaging({ ...values, type: form.type } as Strategy)}
             />
           )}

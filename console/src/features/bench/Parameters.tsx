@@ -9,7 +9,12 @@ type Value = Parameter["value"];
 /** What a value is: "input:name", "standing:name", "prepared:name", "fixed", or "parts" for a list of several. */
 export function sourceOfValue(value: Value): string {
   if (Array.isArray(value)) return "parts";
-  if (typeof value === "object" && value !== null) return value.prepared ? `prepared:${value.prepared}` : value.standing ? `standing:${value.standing}` : `input:${value.input ?? ""}`;
+  if (typeof value === "object" && value !== null)
+    return value.prepared
+      ? `prepared:${value.prepared}`
+      : value.standing
+        ? `standing:${value.standing}`
+        : `input:${value.input ?? ""}`;
   return "fixed";
 }
 
@@ -31,14 +36,22 @@ interface Props<T extends Named> {
 export function Parameters<T extends Named>({ title, word, list, inputs, standing, onChange, begun, extra }: Props<T>) {
   const { project = "" } = useParams();
   const queries = (useQueries(project).data ?? []).filter((one) => one.document.language === "other");
-  const put = (at: number, part: Partial<Named>, more?: Input[]) => onChange(list.map((one, number) => (number === at ? { ...one, ...part } : one)), more);
+  const put = (at: number, part: Partial<Named>, more?: Input[]) =>
+    onChange(
+      list.map((one, number) => (number === at ? { ...one, ...part } : one)),
+      more,
+    );
   const choose = (at: number, one: T, source: string) => {
     const [kind, name = ""] = source.split(/:(.*)/s);
     if (kind === "fixed") put(at, { value: "" });
     if (kind === "standing") put(at, { value: { standing: name } });
     if (kind === "prepared") {
       const variables = queries.find((other) => other.name === name)?.document.variables ?? [];
-      put(at, { value: { prepared: name } }, variables.filter((each) => !inputs.some((other) => other.name === each.name)) as Input[]);
+      put(
+        at,
+        { value: { prepared: name } },
+        variables.filter((each) => !inputs.some((other) => other.name === each.name)),
+      );
     }
     if (kind === "input") put(at, { value: { input: name } });
     if (kind === "new") {
@@ -53,20 +66,61 @@ export function Parameters<T extends Named>({ title, word, list, inputs, standin
         const source = sourceOfValue(one.value);
         return (
           <div key={number} className="mb-1 flex flex-wrap items-center gap-1 text-xs">
-            <input type="checkbox" className="checkbox checkbox-xs" aria-label={`send ${one.name}`} checked={one.enabled ?? true} onChange={(e) => put(number, { enabled: e.target.checked })} />
-            <span className="w-20 shrink-0 truncate font-mono" title={one.name}>{one.name}</span>
-            {source === "fixed" && <input className="input input-xs min-w-0 flex-1 font-mono" aria-label={`value of ${one.name}`} value={typeof one.value === "string" ? one.value : ""} onChange={(e) => put(number, { value: e.target.value })} />}
-            <select className={`select select-xs ${source === "fixed" ? "w-20" : `min-w-28 flex-1 ${source.startsWith("standing") ? "text-secondary" : "text-accent"}`}`} aria-label={`where ${one.name} comes from`} value={source} onChange={(e) => choose(number, one, e.target.value)}>
+            <input
+              type="checkbox"
+              className="checkbox checkbox-xs"
+              aria-label={`send ${one.name}`}
+              checked={one.enabled ?? true}
+              onChange={(e) => put(number, { enabled: e.target.checked })}
+            />
+            <span className="w-20 shrink-0 truncate font-mono" title={one.name}>
+              {one.name}
+            </span>
+            {source === "fixed" && (
+              <input
+                className="input input-xs min-w-0 flex-1 font-mono"
+                aria-label={`value of ${one.name}`}
+                value={typeof one.value === "string" ? one.value : ""}
+                onChange={(e) => put(number, { value: e.target.value })}
+              />
+            )}
+            <select
+              className={`select select-xs ${source === "fixed" ? "w-20" : `min-w-28 flex-1 ${source.startsWith("standing") ? "text-secondary" : "text-accent"}`}`}
+              aria-label={`where ${one.name} comes from`}
+              value={source}
+              onChange={(e) => choose(number, one, e.target.value)}
+            >
               <option value="fixed">fixed</option>
               {!inputs.some((other) => other.name === one.name) && <option value="new">a new input</option>}
-              {inputs.map((other) => <option key={other.name} value={`input:${other.name}`}>input {other.name}</option>)}
-              {standing.map((name) => <option key={name} value={`standing:${name}`}>standing {name}</option>)}
-              {queries.map((one) => <option key={one.name} value={`prepared:${one.name}`}>query {one.name}</option>)}
-              {source.startsWith("standing:") && !standing.includes(source.slice(9)) && <option value={source}>standing {source.slice(9)}</option>}
+              {inputs.map((other) => (
+                <option key={other.name} value={`input:${other.name}`}>
+                  input {other.name}
+                </option>
+              ))}
+              {standing.map((name) => (
+                <option key={name} value={`standing:${name}`}>
+                  standing {name}
+                </option>
+              ))}
+              {queries.map((one) => (
+                <option key={one.name} value={`prepared:${one.name}`}>
+                  query {one.name}
+                </option>
+              ))}
+              {source.startsWith("standing:") && !standing.includes(source.slice(9)) && (
+                <option value={source}>standing {source.slice(9)}</option>
+              )}
               {source === "parts" && <option value="parts">several parts</option>}
             </select>
             {extra?.(one, (part) => onChange(list.map((other, at) => (at === number ? { ...other, ...part } : other))))}
-            <button type="button" className="btn btn-ghost btn-xs" aria-label={`take away ${one.name}`} onClick={() => onChange(list.filter((_, at) => at !== number))}><Trash2 className="size-3.5" aria-hidden /></button>
+            <button
+              type="button"
+              className="btn btn-ghost btn-xs"
+              aria-label={`take away ${one.name}`}
+              onClick={() => onChange(list.filter((_, at) => at !== number))}
+            >
+              <Trash2 className="size-3.5" aria-hidden />
+            </button>
           </div>
         );
       })}
@@ -86,8 +140,16 @@ export function AddName({ label, onAdd }: { label: string; onAdd: (name: string)
         setName("");
       }}
     >
-      <input className="input input-xs w-36" aria-label={`name of ${label}`} placeholder={`name of ${label}`} value={name} onChange={(e) => setName(e.target.value)} />
-      <button className="btn btn-ghost btn-xs" disabled={!name}><Plus className="size-3.5" aria-hidden /> add</button>
+      <input
+        className="input input-xs w-36"
+        aria-label={`name of ${label}`}
+        placeholder={`name of ${label}`}
+        value={name}
+        onChange={(e) => setName(e.target.value)}
+      />
+      <button className="btn btn-ghost btn-xs" disabled={!name}>
+        <Plus className="size-3.5" aria-hidden /> add
+      </button>
     </form>
   );
 }

@@ -24,22 +24,55 @@ export function PreparedPart({ project, body, inputs, onBody }: Props) {
   const known = (queries.data ?? []).filter((one) => (one.document.language ?? "graphql") === "graphql");
   const use = (item: Schemas["PreparedQuery"]) => {
     const missing = (item.document.variables ?? []).filter((one) => !inputs.some((other) => other.name === one.name));
-    onBody({ type: "graphql", prepared: item.name, kind: item.document.kind }, missing as Input[]);
+    onBody({ type: "graphql", prepared: item.name, kind: item.document.kind }, missing);
   };
   return (
     <div className="mb-2">
       {/* always there: it may not push what is below it when the list comes */}
-      <select className="select select-xs mb-1 w-56" aria-label="Where the query is kept" disabled={known.length === 0 && !body.prepared} value={body.prepared ?? ""} onChange={(e) => { const item = known.find((one) => one.name === e.target.value); if (item) use(item); else onBody({ ...body, prepared: "", query: chosen?.document.query ?? "" }); }}>
+      <select
+        className="select select-xs mb-1 w-56"
+        aria-label="Where the query is kept"
+        disabled={known.length === 0 && !body.prepared}
+        value={body.prepared ?? ""}
+        onChange={(e) => {
+          const item = known.find((one) => one.name === e.target.value);
+          if (item) use(item);
+          else onBody({ ...body, prepared: "", query: chosen?.document.query ?? "" });
+        }}
+      >
         <option value="">written here</option>
-        {known.map((one) => <option key={one.name} value={one.name}>prepared: {one.name}</option>)}
+        {known.map((one) => (
+          <option key={one.name} value={one.name}>
+            prepared: {one.name}
+          </option>
+        ))}
         {body.prepared && !chosen && <option value={body.prepared}>prepared: {body.prepared}</option>}
       </select>
       {chosen && (
         <>
-          <textarea className="textarea w-full font-mono text-xs" aria-label="Prepared query" rows={8} spellCheck={false} value={draft ?? chosen.document.query ?? ""} onChange={(e) => setDraft(e.target.value)} />
+          <textarea
+            className="textarea w-full font-mono text-xs"
+            aria-label="Prepared query"
+            rows={8}
+            spellCheck={false}
+            value={draft ?? chosen.document.query ?? ""}
+            onChange={(e) => setDraft(e.target.value)}
+          />
           <p className="opacity-80">used by {chosen.used_by.join(", ") || "nothing yet"}</p>
           {draft !== null && draft !== chosen.document.query && (
-            <button type="button" className="btn btn-xs" disabled={save.isPending} onClick={() => save.mutate({ item: chosen, name: chosen.name, document: { ...chosen.document, query: draft } }, { onSuccess: () => setDraft(null) })}>Change it for all that use it</button>
+            <button
+              type="button"
+              className="btn btn-xs"
+              disabled={save.isPending}
+              onClick={() =>
+                save.mutate(
+                  { item: chosen, name: chosen.name, document: { ...chosen.document, query: draft } },
+                  { onSuccess: () => setDraft(null) },
+                )
+              }
+            >
+              Change it for all that use it
+            </button>
           )}
         </>
       )}
@@ -48,12 +81,38 @@ export function PreparedPart({ project, body, inputs, onBody }: Props) {
           className="flex gap-1"
           onSubmit={(event) => {
             event.preventDefault();
-            const variables = (body.variables ?? []).map((one) => inputs.find((other) => typeof one.value === "object" && one.value !== null && "input" in one.value && other.name === one.value.input)).filter((one) => one !== undefined);
-            save.mutate({ item: null, name, document: { query: body.query, kind: body.kind, variables } }, { onSuccess: (made) => { setName(""); use(made); } });
+            const variables = (body.variables ?? [])
+              .map((one) =>
+                inputs.find(
+                  (other) =>
+                    typeof one.value === "object" &&
+                    one.value !== null &&
+                    "input" in one.value &&
+                    other.name === one.value.input,
+                ),
+              )
+              .filter((one) => one !== undefined);
+            save.mutate(
+              { item: null, name, document: { query: body.query, kind: body.kind, variables } },
+              {
+                onSuccess: (made) => {
+                  setName("");
+                  use(made);
+                },
+              },
+            );
           }}
         >
-          <input className="input input-xs w-36" aria-label="Name to keep the query under" placeholder="name to keep it under" value={name} onChange={(e) => setName(e.target.value)} />
-          <button className="btn btn-ghost btn-xs" disabled={!name || save.isPending}>keep it for others</button>
+          <input
+            className="input input-xs w-36"
+            aria-label="Name to keep the query under"
+            placeholder="name to keep it under"
+            value={name}
+            onChange={(e) => setName(e.target.value)}
+          />
+          <button className="btn btn-ghost btn-xs" disabled={!name || save.isPending}>
+            keep it for others
+          </button>
         </form>
       )}
       <ProblemAlert error={save.error} />

@@ -28,30 +28,93 @@ export function QueryEditor({ project, body, definition, inputs, standing, onBod
   return (
     <div className="text-xs">
       <PreparedPart project={project} body={body} inputs={inputs} onBody={onBody} />
-      {!body.prepared && <textarea className="textarea w-full font-mono text-xs" aria-label="Query" rows={Math.min(18, Math.max(4, query.split("\n").length))} spellCheck={false} value={query} onChange={(e) => onBody({ ...body, query: e.target.value, kind: /^\s*mutation\b/.test(e.target.value) ? "mutation" : "query" })} />}
+      {!body.prepared && (
+        <textarea
+          className="textarea w-full font-mono text-xs"
+          aria-label="Query"
+          rows={Math.min(18, Math.max(4, query.split("\n").length))}
+          spellCheck={false}
+          value={query}
+          onChange={(e) =>
+            onBody({
+              ...body,
+              query: e.target.value,
+              kind: /^\s*mutation\b/.test(e.target.value) ? "mutation" : "query",
+            })
+          }
+        />
+      )}
       {definition && !body.prepared && (
         <>
           {/* its place is there before the answer is: nothing below may move under a pointer */}
-          <p className="mb-1 h-4 truncate opacity-80">{checked.data ? `${checked.data.count} fields, ${checked.data.depth} deep, up to ${checked.data.cost.toLocaleString()} values` : checked.error ? "it could not be checked" : query.trim() ? "checking the query" : "no query yet"}</p>
+          <p className="mb-1 h-4 truncate opacity-80">
+            {checked.data
+              ? `${checked.data.count} fields, ${checked.data.depth} deep, up to ${checked.data.cost.toLocaleString()} values`
+              : checked.error
+                ? "it could not be checked"
+                : query.trim()
+                  ? "checking the query"
+                  : "no query yet"}
+          </p>
           <details>
             <summary className="cursor-pointer">Take fields from the schema</summary>
-            <Branch project={project} definition={definition} query={query} path={[]} onTake={(take) => void choose({ take })} onLeave={(leave) => void choose({ leave })} />
+            <Branch
+              project={project}
+              definition={definition}
+              query={query}
+              path={[]}
+              onTake={(take) => void choose({ take })}
+              onLeave={(leave) => void choose({ leave })}
+            />
           </details>
           <ProblemAlert error={checked.error} />
-          {checked.data?.problems.map((one) => <p key={one.where + one.message} className="mb-1 border-l-2 border-error pl-2">{one.message} <span className="opacity-75">{one.where.replace("/body/query, ", "")}</span></p>)}
+          {checked.data?.problems.map((one) => (
+            <p key={one.where + one.message} className="mb-1 border-l-2 border-error pl-2">
+              {one.message} <span className="opacity-75">{one.where.replace("/body/query, ", "")}</span>
+            </p>
+          ))}
         </>
       )}
       <Parameters
-        title="Variables" word="a variable" inputs={inputs} standing={standing} begun={(name): Named => ({ name })}
-        list={(body.variables ?? []).map(({ at, ...rest }) => ({ name: at.slice(1), ...rest }))} onChange={(variables, more) => onBody({ ...body, variables: variables.map(({ name, ...rest }) => ({ at: `/${name}`, ...rest })) }, more)}
+        title="Variables"
+        word="a variable"
+        inputs={inputs}
+        standing={standing}
+        begun={(name): Named => ({ name })}
+        list={(body.variables ?? []).map(({ at, ...rest }) => ({ name: at.slice(1), ...rest }))}
+        onChange={(variables, more) =>
+          onBody({ ...body, variables: variables.map(({ name, ...rest }) => ({ at: `/${name}`, ...rest })) }, more)
+        }
       />
-      <label className="flex items-center gap-2"><input type="checkbox" className="checkbox checkbox-xs" checked={body.one_line ?? false} onChange={(e) => onBody({ ...body, one_line: e.target.checked })} /> send it on one line, for services that refuse line breaks</label>
+      <label className="flex items-center gap-2">
+        <input
+          type="checkbox"
+          className="checkbox checkbox-xs"
+          checked={body.one_line ?? false}
+          onChange={(e) => onBody({ ...body, one_line: e.target.checked })}
+        />{" "}
+        send it on one line, for services that refuse line breaks
+      </label>
     </div>
   );
 }
 
 /** The fields at one place of the query, taken or not; those with fields of their own open. */
-function Branch({ project, definition, query, path, onTake, onLeave }: { project: string; definition: string; query: string; path: string[]; onTake: (path: string[]) => void; onLeave: (path: string[]) => void }) {
+function Branch({
+  project,
+  definition,
+  query,
+  path,
+  onTake,
+  onLeave,
+}: {
+  project: string;
+  definition: string;
+  query: string;
+  path: string[];
+  onTake: (path: string[]) => void;
+  onLeave: (path: string[]) => void;
+}) {
   const found = useFields(project, definition, query, path, query);
   const [open, setOpen] = useState<string | null>(null);
   if (!found.data) return <ProblemAlert error={found.error} />;
@@ -62,11 +125,35 @@ function Branch({ project, definition, query, path, onTake, onLeave }: { project
         return (
           <li key={one.name}>
             <label className="flex items-baseline gap-2" title={one.description}>
-              <input type="checkbox" className="checkbox checkbox-xs translate-y-0.5" aria-label={here.join(".")} checked={one.is_taken} onChange={() => (one.is_taken ? onLeave(here) : onTake(here))} />
+              <input
+                type="checkbox"
+                className="checkbox checkbox-xs translate-y-0.5"
+                aria-label={here.join(".")}
+                checked={one.is_taken}
+                onChange={() => (one.is_taken ? onLeave(here) : onTake(here))}
+              />
               <span className="font-mono">{one.name}</span> <span className="opacity-75">{one.type}</span>
-              {one.has_fields && one.is_taken && <button type="button" className="link" aria-expanded={open === one.name} onClick={() => setOpen(open === one.name ? null : one.name)}>{open === one.name ? "close" : "its fields"}</button>}
+              {one.has_fields && one.is_taken && (
+                <button
+                  type="button"
+                  className="link"
+                  aria-expanded={open === one.name}
+                  onClick={() => setOpen(open === one.name ? null : one.name)}
+                >
+                  {open === one.name ? "close" : "its fields"}
+                </button>
+              )}
             </label>
-            {open === one.name && one.is_taken && <Branch project={project} definition={definition} query={query} path={here} onTake={onTake} onLeave={onLeave} />}
+            {open === one.name && one.is_taken && (
+              <Branch
+                project={project}
+                definition={definition}
+                query={query}
+                path={here}
+                onTake={onTake}
+                onLeave={onLeave}
+              />
+            )}
           </li>
         );
       })}
@@ -75,7 +162,12 @@ function Branch({ project, definition, query, path, onTake, onLeave }: { project
 }
 
 function ask(project: string, definition: string, body: Schemas["FieldsGivenRequest"]) {
-  return answer(api.POST("/api/v1/projects/{project}/definitions/{name}/fields", { params: { path: { project, name: definition } }, body }));
+  return answer(
+    api.POST("/api/v1/projects/{project}/definitions/{name}/fields", {
+      params: { path: { project, name: definition } },
+      body,
+    }),
+  );
 }
 
 function useFields(project: string, definition: string, query: string, path: string[], key: string | null) {

@@ -57,7 +57,9 @@ export function RecordsPane(props: RecordsProps) {
     return (
       <div className="p-3">
         <Heading>Records</Heading>
-        <Empty title="Nothing was found">The service says that there is nothing for these inputs: no records, and no failure.</Empty>
+        <Empty title="Nothing was found">
+          The service says that there is nothing for these inputs: no records, and no failure.
+        </Empty>
       </div>
     );
   }
@@ -76,7 +78,9 @@ export function RecordsPane(props: RecordsProps) {
         aside={
           output && (
             <span className="text-xs" aria-live="polite">
-              {output.record_type} · {output.records} of {output.rows} rows{output.rejected > 0 && <span className="text-accent">, {output.rejected} rejected</span>}{output.filtered > 0 && `, ${output.filtered} left out`}
+              {output.record_type} · {output.records} of {output.rows} rows
+              {output.rejected > 0 && <span className="text-accent">, {output.rejected} rejected</span>}
+              {output.filtered > 0 && `, ${output.filtered} left out`}
             </span>
           )
         }
@@ -85,16 +89,32 @@ export function RecordsPane(props: RecordsProps) {
       </Heading>
       <Field label="One row is each of">
         {(id) => (
-          <select id={id} className="select select-sm w-full font-mono" value={plan?.rows.join(" ") ?? ""} onChange={(e) => props.onRows(e.target.value)}>
+          <select
+            id={id}
+            className="select select-sm w-full font-mono"
+            value={plan?.rows.join(" ") ?? ""}
+            onChange={(e) => props.onRows(e.target.value)}
+          >
             {!plan && <option value="">choose</option>}
-            {plan && !props.rowChoices.some((one) => one.path === plan.rows.join(" ")) && <option>{plan.rows.join(" ")}</option>}
-            {props.rowChoices.map((one) => <option key={one.path} value={one.path}>{one.path} · {one.count} {one.holds === "object" ? "objects" : "values"}</option>)}
+            {plan && !props.rowChoices.some((one) => one.path === plan.rows.join(" ")) && (
+              <option>{plan.rows.join(" ")}</option>
+            )}
+            {props.rowChoices.map((one) => (
+              <option key={one.path} value={one.path}>
+                {one.path} · {one.count} {one.holds === "object" ? "objects" : "values"}
+              </option>
+            ))}
           </select>
         )}
       </Field>
       {plan && props.mayBuild && plan.mapping.format !== "xml" && plan.rows[plan.rows.length - 1]?.endsWith("[*]") && (
         <label className="-mt-1 mb-2 flex items-center gap-2 text-xs">
-          <input type="checkbox" className="checkbox checkbox-xs" checked={isOrOne(plan)} onChange={(e) => props.onPlan(setOrOne(plan, e.target.checked))} />
+          <input
+            type="checkbox"
+            className="checkbox checkbox-xs"
+            checked={isOrOne(plan)}
+            onChange={(e) => props.onPlan(setOrOne(plan, e.target.checked))}
+          />
           one object in place of the list is a row too
         </label>
       )}
@@ -105,21 +125,53 @@ export function RecordsPane(props: RecordsProps) {
         <>
           <Conditions {...props} plan={plan} />
           {props.mayBuild && <OnlySome {...props} plan={plan} />}
-          {output && <div className={props.previewError ? "opacity-50" : ""}><RecordTable rows={output.rows} shown={output.shown} recordType={plan.recordType} lit={props.lit} onPoint={props.onPoint} onFocus={props.onFocus} /></div>}
+          {output && (
+            <div className={props.previewError ? "opacity-50" : ""}>
+              <RecordTable
+                rows={output.rows}
+                shown={output.shown}
+                recordType={plan.recordType}
+                lit={props.lit}
+                onPoint={props.onPoint}
+                onFocus={props.onFocus}
+              />
+            </div>
+          )}
           {form === "list" && <ProblemAlert error={props.previewError}>{output && BEFORE}</ProblemAlert>}
           <Heading
             aside={
               <span role="group" aria-label="Show the mapping" className="flex gap-3 text-xs">
-                {(["list", "text"] as const).map((one) => <button key={one} type="button" aria-pressed={form === one} className={form === one ? "font-medium" : "link opacity-80"} onClick={() => setForm(one)}>as a {one}</button>)}
+                {(["list", "text"] as const).map((one) => (
+                  <button
+                    key={one}
+                    type="button"
+                    aria-pressed={form === one}
+                    className={form === one ? "font-medium" : "link opacity-80"}
+                    onClick={() => setForm(one)}
+                  >
+                    as a {one}
+                  </button>
+                ))}
               </span>
             }
           >
             How each value is made
           </Heading>
-          {form === "text" ? <Suspense fallback={<Waiting what="Opening the editor" />}><MappingText key={plan.mappingName} {...props} plan={plan} firstRow={output?.shown[0]} /><ProblemAlert error={props.previewError}>{output && BEFORE}</ProblemAlert></Suspense> : <Rules {...props} plan={plan} firstRow={output?.shown[0]} />}
+          {form === "text" ? (
+            <Suspense fallback={<Waiting what="Opening the editor" />}>
+              <MappingText key={plan.mappingName} {...props} plan={plan} firstRow={output?.shown[0]} />
+              <ProblemAlert error={props.previewError}>{output && BEFORE}</ProblemAlert>
+            </Suspense>
+          ) : (
+            <Rules {...props} plan={plan} firstRow={output?.shown[0]} />
+          )}
           {output && !props.previewError && <Covered coverage={output.coverage} />}
           <Linked {...props} plan={plan} outputs={props.previewError ? [] : (preview?.outputs.slice(1) ?? [])} />
-          {plan.notes.map((one) => <p key={one} className="mt-2 border-l-4 border-accent/60 pl-2 text-xs">{one}</p>)}
+          {plan.notes.map((one) => (
+            <p key={one} className="mt-2 border-l-4 border-accent/60 pl-2 text-xs">
+              {one}
+            </p>
+          ))}
           {props.mayBuild && <Keep {...props} plan={plan} />}
         </>
       )}
@@ -135,9 +187,21 @@ function Into({ project, plan, onOnto }: RecordsProps & { plan: Plan }) {
   return (
     <p className="mb-3 flex flex-wrap items-center gap-2 text-xs">
       <label htmlFor="become">They become</label>
-      <select id="become" className="select select-xs w-auto max-w-full" value={chosen === plan.typeName && types.some((one) => one.name === chosen) ? chosen : ""} onChange={(e) => { setChosen(e.target.value); onOnto(e.target.value); }}>
+      <select
+        id="become"
+        className="select select-xs w-auto max-w-full"
+        value={chosen === plan.typeName && types.some((one) => one.name === chosen) ? chosen : ""}
+        onChange={(e) => {
+          setChosen(e.target.value);
+          onOnto(e.target.value);
+        }}
+      >
         <option value="">records of the type below</option>
-        {types.map((one) => <option key={one.name} value={one.name}>{one.title || one.name}, which is there already</option>)}
+        {types.map((one) => (
+          <option key={one.name} value={one.name}>
+            {one.title || one.name}, which is there already
+          </option>
+        ))}
       </select>
     </p>
   );
@@ -147,10 +211,19 @@ function Into({ project, plan, onOnto }: RecordsProps & { plan: Plan }) {
 function Covered({ coverage }: { coverage: Schemas["CoverageShown"] }) {
   return (
     <div className="mt-2 text-xs">
-      {coverage.losses.map((one) => <p key={one.field} className="mb-1 border-l-4 border-warning bg-warning/10 py-0.5 pl-2"><span className="font-mono font-medium">{one.field}</span>: {one.words}</p>)}
+      {coverage.losses.map((one) => (
+        <p key={one.field} className="mb-1 border-l-4 border-warning bg-warning/10 py-0.5 pl-2">
+          <span className="font-mono font-medium">{one.field}</span>: {one.words}
+        </p>
+      ))}
       {coverage.unused.length > 0 && (
         <details className="pl-2 opacity-80">
-          <summary className="cursor-pointer">{coverage.unused.length === 1 ? "One value of the row is" : `${coverage.unused.length} values of the row are`} not taken</summary>
+          <summary className="cursor-pointer">
+            {coverage.unused.length === 1
+              ? "One value of the row is"
+              : `${coverage.unused.length} values of the row are`}{" "}
+            not taken
+          </summary>
           <p className="font-mono">{coverage.unused.map(stepsText).join(", ")}</p>
         </details>
       )}

@@ -1,7 +1,19 @@
 import { KeyRound, Replace, Trash2 } from "lucide-react";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import { confirm, FIELD_TYPES, leave, openFields, rename, rulesOf, setField, setRule, toggleKey, type FieldType, type Plan } from "./bench";
+import {
+  confirm,
+  FIELD_TYPES,
+  leave,
+  openFields,
+  rename,
+  rulesOf,
+  setField,
+  setRule,
+  toggleKey,
+  type FieldType,
+  type Plan,
+} from "./bench";
 import { Convert, stepWords } from "./Convert";
 import { fromRow, isCounterpart, pathOf, sourceText } from "./paths";
 import type { RecordsProps } from "./RecordsPane";
@@ -14,7 +26,9 @@ export function Rules(props: RecordsProps & { plan: Plan; firstRow: Schemas["Map
   const [opened, setOpened] = useState<string | null>(null);
   return (
     <section className="mt-2">
-      {!plan.recordType.key?.length && <p className="mb-2 text-xs text-warning">Choose the key: the fields that tell one record from all others.</p>}
+      {!plan.recordType.key?.length && (
+        <p className="mb-2 text-xs text-warning">Choose the key: the fields that tell one record from all others.</p>
+      )}
       <ul className="text-xs" onMouseLeave={() => onPoint(null)}>
         {rulesOf(plan).map((rule) => {
           const field = types.get(rule.name);
@@ -24,8 +38,19 @@ export function Rules(props: RecordsProps & { plan: Plan; firstRow: Schemas["Map
           const steps = rule.convert ?? [];
           const line = lineOf(lines, plan, rule.from);
           return (
-            <li key={rule.name} className={`flex flex-wrap items-center gap-1 rounded-selector px-1 py-0.5 ${isLit && opened !== rule.name ? "bg-accent/20 outline outline-accent" : ""}`} onMouseEnter={() => onPoint(pointer)}>
-              <button type="button" className={`btn btn-ghost btn-xs px-1 ${isKey ? "text-accent" : "opacity-40"}`} aria-pressed={isKey} aria-label={`${rule.name} is part of the key`} disabled={!mayBuild} onClick={() => onPlan(toggleKey(plan, rule.name))}>
+            <li
+              key={rule.name}
+              className={`flex flex-wrap items-center gap-1 rounded-selector px-1 py-0.5 ${isLit && opened !== rule.name ? "bg-accent/20 outline outline-accent" : ""}`}
+              onMouseEnter={() => onPoint(pointer)}
+            >
+              <button
+                type="button"
+                className={`btn btn-ghost btn-xs px-1 ${isKey ? "text-accent" : "opacity-40"}`}
+                aria-pressed={isKey}
+                aria-label={`${rule.name} is part of the key`}
+                disabled={!mayBuild}
+                onClick={() => onPlan(toggleKey(plan, rule.name))}
+              >
                 <KeyRound className="size-3.5" aria-hidden />
               </button>
               <input
@@ -36,32 +61,92 @@ export function Rules(props: RecordsProps & { plan: Plan; firstRow: Schemas["Map
                 readOnly={!mayBuild}
                 onBlur={(e) => {
                   const name = e.target.value.trim();
-                  if (name && name !== rule.name && !rulesOf(plan).some((one) => one.name === name) && /^[a-z][a-z0-9_-]*$/.test(name)) onPlan(rename(plan, rule.name, name));
+                  if (
+                    name &&
+                    name !== rule.name &&
+                    !rulesOf(plan).some((one) => one.name === name) &&
+                    /^[a-z][a-z0-9_-]*$/.test(name)
+                  )
+                    onPlan(rename(plan, rule.name, name));
                   else e.target.value = rule.name;
                 }}
               />
               <span className="min-w-0 flex-1 truncate font-mono opacity-80">
                 {sourceText(rule.from, plan.mapping.format)}
-                {rule.unit != null && <span className="ml-2 opacity-80" title="its unit stands there; a value in another unit does not fit"><span className="font-sans">unit:</span> {sourceText(rule.unit, plan.mapping.format).split(" › ").pop()}</span>}
+                {rule.unit != null && (
+                  <span className="ml-2 opacity-80" title="its unit stands there; a value in another unit does not fit">
+                    <span className="font-sans">unit:</span>{" "}
+                    {sourceText(rule.unit, plan.mapping.format).split(" › ").pop()}
+                  </span>
+                )}
               </span>
               {plan.proposed[rule.name] && (
-                <button type="button" className="btn btn-xs border-dashed px-1 font-normal" title="proposed; click if it is right" aria-label={`${rule.name} was proposed by its ${plan.proposed[rule.name]}: confirm`} onClick={() => onPlan(confirm(plan, rule.name))}>{plan.proposed[rule.name]}?</button>
+                <button
+                  type="button"
+                  className="btn btn-xs border-dashed px-1 font-normal"
+                  title="proposed; click if it is right"
+                  aria-label={`${rule.name} was proposed by its ${plan.proposed[rule.name]}: confirm`}
+                  onClick={() => onPlan(confirm(plan, rule.name))}
+                >
+                  {plan.proposed[rule.name]}?
+                </button>
               )}
-              <select className="select select-ghost select-xs w-22" aria-label={`type of ${rule.name}`} value={field?.type ?? "text"} disabled={!mayBuild} onChange={(e) => onPlan(setField(plan, rule.name, { type: e.target.value as FieldType }))}>
-                {FIELD_TYPES.map((one) => <option key={one}>{one}</option>)}
+              <select
+                className="select select-ghost select-xs w-22"
+                aria-label={`type of ${rule.name}`}
+                value={field?.type ?? "text"}
+                disabled={!mayBuild}
+                onChange={(e) => onPlan(setField(plan, rule.name, { type: e.target.value as FieldType }))}
+              >
+                {FIELD_TYPES.map((one) => (
+                  <option key={one}>{one}</option>
+                ))}
               </select>
-              <input className="input input-ghost input-xs w-12" aria-label={`unit of ${rule.name}`} placeholder="unit" value={field?.unit ?? ""} readOnly={!mayBuild} onChange={(e) => onPlan(setField(plan, rule.name, { unit: e.target.value }))} />
-              <button type="button" className={`btn btn-ghost btn-xs px-1 ${steps.length ? "text-accent" : "opacity-60"}`} aria-expanded={opened === rule.name} aria-label={`how ${rule.name} is converted`} title={steps.map(stepWords).join(", then ") || "convert it"} onClick={() => setOpened(opened === rule.name ? null : rule.name)}>
+              <input
+                className="input input-ghost input-xs w-12"
+                aria-label={`unit of ${rule.name}`}
+                placeholder="unit"
+                value={field?.unit ?? ""}
+                readOnly={!mayBuild}
+                onChange={(e) => onPlan(setField(plan, rule.name, { unit: e.target.value }))}
+              />
+              <button
+                type="button"
+                className={`btn btn-ghost btn-xs px-1 ${steps.length ? "text-accent" : "opacity-60"}`}
+                aria-expanded={opened === rule.name}
+                aria-label={`how ${rule.name} is converted`}
+                title={steps.map(stepWords).join(", then ") || "convert it"}
+                onClick={() => setOpened(opened === rule.name ? null : rule.name)}
+              >
                 <Replace className="size-3.5" aria-hidden />
               </button>
-              <button type="button" className="btn btn-ghost btn-xs px-1" aria-label={`leave out ${rule.name}`} disabled={!mayBuild} onClick={() => onPlan(leave(plan, rule.name))}>
+              <button
+                type="button"
+                className="btn btn-ghost btn-xs px-1"
+                aria-label={`leave out ${rule.name}`}
+                disabled={!mayBuild}
+                onClick={() => onPlan(leave(plan, rule.name))}
+              >
                 <Trash2 className="size-3.5" aria-hidden />
               </button>
               {opened === rule.name && (
                 <Convert
-                  project={project} name={rule.name} steps={steps} kinds={line?.types.filter((one) => one !== "null") ?? []} before={line?.examples[0]} readOnly={!mayBuild} onFailure={rule.on_failure ?? "reject"}
-                  after={firstRow?.data ? <Shown value={firstRow.data[rule.name]} isThere={rule.name in firstRow.data} /> : firstRow?.problems.find((one) => one.field === rule.name)?.reason}
-                  onSteps={(convert) => onPlan(setRule(plan, rule.name, { convert }))} onOnFailure={(on_failure) => onPlan(setRule(plan, rule.name, { on_failure }))}
+                  project={project}
+                  name={rule.name}
+                  steps={steps}
+                  kinds={line?.types.filter((one) => one !== "null") ?? []}
+                  before={line?.examples[0]}
+                  readOnly={!mayBuild}
+                  onFailure={rule.on_failure ?? "reject"}
+                  after={
+                    firstRow?.data ? (
+                      <Shown value={firstRow.data[rule.name]} isThere={rule.name in firstRow.data} />
+                    ) : (
+                      firstRow?.problems.find((one) => one.field === rule.name)?.reason
+                    )
+                  }
+                  onSteps={(convert) => onPlan(setRule(plan, rule.name, { convert }))}
+                  onOnFailure={(on_failure) => onPlan(setRule(plan, rule.name, { on_failure }))}
                 />
               )}
             </li>
@@ -81,8 +166,17 @@ function OpenFields({ plan, aim, onAim }: RecordsProps & { plan: Plan }) {
       {openFields(plan).map((one) => (
         <li key={one.name} className="flex flex-wrap items-center gap-2 px-1 py-0.5">
           <span className="ml-7 w-28 pl-2 font-mono font-medium opacity-70">{one.name}</span>
-          <button type="button" className={`btn btn-xs font-normal ${aim === one.name ? "btn-primary" : "border-dashed"}`} aria-pressed={aim === one.name} onClick={() => onAim(aim === one.name ? null : one.name)}>{aim === one.name ? "now click its value in the response" : "nothing fills it yet"}</button>
-          <span className="opacity-70">{one.type} {one.unit}</span>
+          <button
+            type="button"
+            className={`btn btn-xs font-normal ${aim === one.name ? "btn-primary" : "border-dashed"}`}
+            aria-pressed={aim === one.name}
+            onClick={() => onAim(aim === one.name ? null : one.name)}
+          >
+            {aim === one.name ? "now click its value in the response" : "nothing fills it yet"}
+          </button>
+          <span className="opacity-70">
+            {one.type} {one.unit}
+          </span>
         </li>
       ))}
     </ul>

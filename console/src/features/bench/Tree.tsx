@@ -24,7 +24,12 @@ export function Tree(props: Props) {
   const isMap = useCallback((path: string) => maps.has(generalPath(path, maps)), [maps]);
   const nodes = useNodes(project, body, isMap, props.isSource ?? false);
   const scroller = useRef<HTMLDivElement>(null);
-  const lines = useVirtualizer({ count: nodes.total, getScrollElement: () => scroller.current, estimateSize: () => LINE, overscan: 20 });
+  const lines = useVirtualizer({
+    count: nodes.total,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => LINE,
+    overscan: 20,
+  });
   const [place, setPlace] = useState<Place | null>(null); // what the keyboard is on
   const at = nodes.indexOf(place);
   const asked = useRef(0); // places to be shown so far; only the last counts
@@ -37,7 +42,12 @@ export function Tree(props: Props) {
     enabled: text !== "",
     staleTime: Infinity,
     placeholderData: keepPreviousData,
-    queryFn: () => answer(api.GET("/api/v1/projects/{project}/bodies/{body_id}/places", { params: { path: { project, body_id: body }, query: { text } } })),
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/projects/{project}/bodies/{body_id}/places", {
+          params: { path: { project, body_id: body }, query: { text } },
+        }),
+      ),
   });
   const places = text ? (found.data?.items ?? []) : [];
   const chosen = places[number];
@@ -65,7 +75,11 @@ export function Tree(props: Props) {
   }, [chosen]);
   useEffect(() => {
     if (!focus) return;
-    const positions = answer(api.GET("/api/v1/projects/{project}/bodies/{body_id}/places", { params: { path: { project, body_id: body }, query: { pointer: focus } } })).then((one) => one.items[0]?.positions ?? []);
+    const positions = answer(
+      api.GET("/api/v1/projects/{project}/bodies/{body_id}/places", {
+        params: { path: { project, body_id: body }, query: { pointer: focus } },
+      }),
+    ).then((one) => one.items[0]?.positions ?? []);
     latest.current(positions).catch(() => undefined);
   }, [focus, project, body]);
 
@@ -79,7 +93,8 @@ export function Tree(props: Props) {
       setPlace(nodes.row(next));
       lines.scrollToIndex(next);
       onPoint(nodes.row(next)?.node?.pointer ?? null);
-    } else if (row && (event.key === "ArrowRight" || event.key === "ArrowLeft")) nodes.toggle(row, event.key === "ArrowRight");
+    } else if (row && (event.key === "ArrowRight" || event.key === "ArrowLeft"))
+      nodes.toggle(row, event.key === "ArrowRight");
     else return;
     event.preventDefault();
   };
@@ -89,18 +104,61 @@ export function Tree(props: Props) {
   return (
     <>
       <div className="mb-1 flex items-center gap-3">
-        <Find what="Find in the response" count={places.length} isAll={found.data?.is_all ?? true} number={number} onText={(next) => { setText(next); setNumber(0); }} onNumber={setNumber} />
-        <button type="button" className="link ml-auto text-xs" onClick={() => { nodes.foldAll(); setPlace(null); }}>fold all</button>
+        <Find
+          what="Find in the response"
+          count={places.length}
+          isAll={found.data?.is_all ?? true}
+          number={number}
+          onText={(next) => {
+            setText(next);
+            setNumber(0);
+          }}
+          onNumber={setNumber}
+        />
+        <button
+          type="button"
+          className="link ml-auto text-xs"
+          onClick={() => {
+            nodes.foldAll();
+            setPlace(null);
+          }}
+        >
+          fold all
+        </button>
       </div>
       <div
-        ref={scroller} role="tree" aria-label="The response" tabIndex={0} className="max-h-[70vh] min-h-40 overflow-auto font-mono text-xs lg:max-h-none lg:flex-1" onMouseLeave={() => onPoint(null)} onKeyDown={onKeyDown} onWheel={() => (isFollowed.current = false)} onPointerDown={() => (isFollowed.current = false)}
+        ref={scroller}
+        role="tree"
+        aria-label="The response"
+        tabIndex={0}
+        className="max-h-[70vh] min-h-40 overflow-auto font-mono text-xs lg:max-h-none lg:flex-1"
+        onMouseLeave={() => onPoint(null)}
+        onKeyDown={onKeyDown}
+        onWheel={() => (isFollowed.current = false)}
+        onPointerDown={() => (isFollowed.current = false)}
       >
         <div className="relative w-full" style={{ height: lines.getTotalSize() }}>
           {lines.getVirtualItems().map((item) => {
             const row = nodes.row(item.index, !lines.isScrolling);
             return (
-              <div key={row ? `${row.position} ${row.holder}` : item.key} className="absolute top-0 left-0 w-full" style={{ height: LINE, transform: `translateY(${item.start}px)` }}>
-                {row?.node ? <Line {...props} row={row} isLit={row.node.pointer === lit || row.node.pointer === marked} isAt={item.index === at} onToggle={() => nodes.toggle(row)} /> : <span className="opacity-50" style={{ paddingLeft: `${(row?.depth ?? 0) + 1}rem` }}>…</span>}
+              <div
+                key={row ? `${row.position} ${row.holder}` : item.key}
+                className="absolute top-0 left-0 w-full"
+                style={{ height: LINE, transform: `translateY(${item.start}px)` }}
+              >
+                {row?.node ? (
+                  <Line
+                    {...props}
+                    row={row}
+                    isLit={row.node.pointer === lit || row.node.pointer === marked}
+                    isAt={item.index === at}
+                    onToggle={() => nodes.toggle(row)}
+                  />
+                ) : (
+                  <span className="opacity-50" style={{ paddingLeft: `${(row?.depth ?? 0) + 1}rem` }}>
+                    …
+                  </span>
+                )}
               </div>
             );
           })}
@@ -127,31 +185,78 @@ function Line(props: Props & { row: Row; isLit: boolean; isAt: boolean; onToggle
   const relative = plan ? fromRow(general, plan.rows) : null;
   const field = relative && plan ? takenPaths(plan).get(relative) : undefined;
   const rowLists = isXml ? (lines.find((one) => one.path === whole)?.lists ?? 0) : 0;
-  const canTake = relative !== null && outlineLine?.type !== undefined && outlineLine.type !== "" && plan !== null && outlineLine.lists <= rowLists;
+  const canTake =
+    relative !== null &&
+    outlineLine?.type !== undefined &&
+    outlineLine.type !== "" &&
+    plan !== null &&
+    outlineLine.lists <= rowLists;
   return (
     <div
-      role="treeitem" aria-expanded={holds ? row.isOpen : undefined} aria-level={row.depth + 1} aria-posinset={row.position + 1} aria-selected={props.isLit}
+      role="treeitem"
+      aria-expanded={holds ? row.isOpen : undefined}
+      aria-level={row.depth + 1}
+      aria-posinset={row.position + 1}
+      aria-selected={props.isLit}
       className={`group flex h-full items-center gap-2 rounded-selector pr-1 whitespace-nowrap ${props.isLit ? "bg-accent/20 outline outline-accent" : props.isAt ? "bg-base-200" : ""}`}
       style={{ paddingLeft: `${row.depth}rem` }}
       onMouseEnter={() => props.onPoint(node.pointer)}
     >
       {holds ? (
-        <button type="button" className="shrink-0 cursor-pointer" aria-label={`${row.isOpen ? "close" : "open"} ${node.name}`} onClick={props.onToggle}>
-          {row.isOpen ? <ChevronDown className="size-3.5" aria-hidden /> : <ChevronRight className="size-3.5" aria-hidden />}
+        <button
+          type="button"
+          className="shrink-0 cursor-pointer"
+          aria-label={`${row.isOpen ? "close" : "open"} ${node.name}`}
+          onClick={props.onToggle}
+        >
+          {row.isOpen ? (
+            <ChevronDown className="size-3.5" aria-hidden />
+          ) : (
+            <ChevronRight className="size-3.5" aria-hidden />
+          )}
         </button>
       ) : (
         <span className="w-3.5 shrink-0" />
       )}
       <span className="min-w-0 truncate">
         <span className={isNumber ? "text-accent" : ""}>{isNumber && isXml ? Number(node.name) + 1 : node.name}</span>
-        {holds ? <span className="ml-2 opacity-60">{node.kind === "array" ? `list of ${node.count}` : row.isOpen ? "" : `${node.count} parts`}</span> : <Value node={node} canTake={canTake} field={field} onToggle={() => (field ? props.onLeave(field) : props.onTake(relative!, outlineLine!.type as FieldType, outlineLine!.convert))} />}
+        {holds ? (
+          <span className="ml-2 opacity-60">
+            {node.kind === "array" ? `list of ${node.count}` : row.isOpen ? "" : `${node.count} parts`}
+          </span>
+        ) : (
+          <Value
+            node={node}
+            canTake={canTake}
+            field={field}
+            onToggle={() =>
+              field
+                ? props.onLeave(field)
+                : props.onTake(relative!, outlineLine!.type as FieldType, outlineLine!.convert)
+            }
+          />
+        )}
       </span>
       <CopyPath path={node.path} isShown={props.isAt} />
       <span className="ml-auto shrink-0 text-right text-[0.92em] opacity-75">
-        {props.onWhereTo && node.pointer && <button type="button" className={`link mr-2 ${props.isAt ? "" : "hidden"} group-focus-within:inline group-hover:inline`} onClick={() => props.onWhereTo!(node.pointer)}>where it went</button>}
+        {props.onWhereTo && node.pointer && (
+          <button
+            type="button"
+            className={`link mr-2 ${props.isAt ? "" : "hidden"} group-focus-within:inline group-hover:inline`}
+            onClick={() => props.onWhereTo!(node.pointer)}
+          >
+            where it went
+          </button>
+        )}
         {isRowList && <span className="mr-2 text-accent">each is a row</span>}
         {mayRepeat && !isRow && !isRowList && lines.length > 0 && (
-          <button type="button" className={`link mr-2 ${props.isAt ? "" : "hidden"} group-focus-within:inline group-hover:inline`} onClick={() => props.onRows(isXml ? general : `${general}[*]`)}>{node.kind === "array" || isMap ? "make these the rows" : "make this the row"}</button>
+          <button
+            type="button"
+            className={`link mr-2 ${props.isAt ? "" : "hidden"} group-focus-within:inline group-hover:inline`}
+            onClick={() => props.onRows(isXml ? general : `${general}[*]`)}
+          >
+            {node.kind === "array" || isMap ? "make these the rows" : "make this the row"}
+          </button>
         )}
         {row.isFirst && outlineLine && !(isXml && (isNumber || (holds && outlineLine.type))) && note(outlineLine)}
       </span>
@@ -171,30 +276,62 @@ function CopyPath({ path, isShown }: { path: string; isShown: boolean }) {
     }
   };
   return (
-    <button type="button" className={`${isShown ? "" : "hidden"} shrink-0 cursor-pointer opacity-70 group-focus-within:inline group-hover:inline`} aria-label={`copy the path ${path}`} title={isCopied ? "copied" : `copy ${path}`} onClick={() => void copy()}>
+    <button
+      type="button"
+      className={`${isShown ? "" : "hidden"} shrink-0 cursor-pointer opacity-70 group-focus-within:inline group-hover:inline`}
+      aria-label={`copy the path ${path}`}
+      title={isCopied ? "copied" : `copy ${path}`}
+      onClick={() => void copy()}
+    >
       {isCopied ? <span className="text-success">copied</span> : <Copy className="size-3" aria-hidden />}
     </button>
   );
 }
 
-function Value({ node, canTake, field, onToggle }: { node: Schemas["NodeItem"]; canTake: boolean; field: string | undefined; onToggle: () => void }) {
+function Value({
+  node,
+  canTake,
+  field,
+  onToggle,
+}: {
+  node: Schemas["NodeItem"];
+  canTake: boolean;
+  field: string | undefined;
+  onToggle: () => void;
+}) {
   const colour = node.kind === "string" ? "text-success" : node.kind === "null" ? "opacity-60" : "text-info";
-  const shown = <span className={colour} title={node.text.length > 40 ? node.text : undefined}>{node.text.length > 200 ? `${node.text.slice(0, 200)}…` : node.text}</span>;
+  const shown = (
+    <span className={colour} title={node.text.length > 40 ? node.text : undefined}>
+      {node.text.length > 200 ? `${node.text.slice(0, 200)}…` : node.text}
+    </span>
+  );
   if (!canTake) return <span className="ml-2">{shown}</span>;
   return (
-    <button type="button" className="ml-2 cursor-pointer text-left hover:underline" title={field ? `taken as ${field}; click to leave it out` : "click to take it"} onClick={onToggle}>
+    <button
+      type="button"
+      className="ml-2 cursor-pointer text-left hover:underline"
+      title={field ? `taken as ${field}; click to leave it out` : "click to take it"}
+      onClick={onToggle}
+    >
       {shown}
-      <span className={`ml-2 rounded-full px-1.5 ${field ? "bg-accent/15 text-accent" : "hidden border border-dashed border-base-content/30 opacity-70 group-hover:inline"}`}>{field ?? "take"}</span>
+      <span
+        className={`ml-2 rounded-full px-1.5 ${field ? "bg-accent/15 text-accent" : "hidden border border-dashed border-base-content/30 opacity-70 group-hover:inline"}`}
+      >
+        {field ?? "take"}
+      </span>
     </button>
   );
 }
 
 /** What samples say of a part, in a few words. */
 function note(line: Schemas["OutlineItem"]): string {
-  const whole = line.type === "decimal" && line.fractional > 0 && line.fractional < line.seen - line.nulls ? `whole in ${Math.round((100 * (line.seen - line.nulls - line.fractional)) / Math.max(1, line.seen - line.nulls))}%` : "";
-  const range = line.lengths && line.lengths[0] !== line.lengths[1] ? `${line.lengths[0]} to ${line.lengths[1]} of them` : "";
+  const whole =
+    line.type === "decimal" && line.fractional > 0 && line.fractional < line.seen - line.nulls
+      ? `whole in ${Math.round((100 * (line.seen - line.nulls - line.fractional)) / Math.max(1, line.seen - line.nulls))}%`
+      : "";
+  const range =
+    line.lengths && line.lengths[0] !== line.lengths[1] ? `${line.lengths[0]} to ${line.lengths[1]} of them` : "";
   const kind = line.lengths ? range : line.key_count ? `${line.key_count} keys, which are data` : line.type;
   const there = line.presence < 1 ? `${Math.round(100 * (1 - line.presence))}% missing` : "";
   return [kind, whole, there, line.nulls ? `${line.nulls} null` : ""].filter(Boolean).join(" · ");
 }
-

@@ -52,8 +52,16 @@ export function useOperation(project: string, name: string) {
       const path = { project, name };
       const [item, trials, feeds] = await Promise.all([
         answer(api.GET("/api/v1/projects/{project}/operations/{name}", { params: { path } })),
-        answer(api.GET("/api/v1/projects/{project}/runs", { params: { path: { project }, query: { operation: name, kind: "trial", limit: 1 } } })),
-        answer(api.GET("/api/v1/projects/{project}/feeds", { params: { path: { project }, query: { operation: name, limit: 1 } } })),
+        answer(
+          api.GET("/api/v1/projects/{project}/runs", {
+            params: { path: { project }, query: { operation: name, kind: "trial", limit: 1 } },
+          }),
+        ),
+        answer(
+          api.GET("/api/v1/projects/{project}/feeds", {
+            params: { path: { project }, query: { operation: name, limit: 1 } },
+          }),
+        ),
       ]);
       const mappingName = feeds.items[0]?.mapping ?? name;
       return { item, lastInputs: trials.items[0]?.inputs ?? {}, plan: await savedPlan(project, mappingName) };
@@ -62,32 +70,89 @@ export function useOperation(project: string, name: string) {
 }
 
 async function savedPlan(project: string, mappingName: string): Promise<Plan | null> {
-  const found = await answer(api.GET("/api/v1/projects/{project}/mappings", { params: { path: { project }, query: { q: mappingName } } }));
+  const found = await answer(
+    api.GET("/api/v1/projects/{project}/mappings", { params: { path: { project }, query: { q: mappingName } } }),
+  );
   const mapping = found.items.find((one) => one.name === mappingName);
   const output = mapping?.whole.outputs?.[0];
   if (!mapping || !output) return null;
-  const types = await answer(api.GET("/api/v1/projects/{project}/record-types", { params: { path: { project }, query: { q: output.record_type } } }));
+  const types = await answer(
+    api.GET("/api/v1/projects/{project}/record-types", {
+      params: { path: { project }, query: { q: output.record_type } },
+    }),
+  );
   const type = types.items.find((one) => one.name === output.record_type);
   if (!type) return null;
   const isXml = mapping.whole.format === "xml";
-  const rows = (output.rows ?? []).map((level) => (typeof level.at !== "string" ? (level.at.jsonpath ?? level.at.xpath ?? "$") : isXml ? level.at : level.at === "[*]" ? "$[*]" : `$.${level.at}`));
-  const others = await Promise.all((mapping.whole.outputs ?? []).slice(1).map((one) => answer(api.GET("/api/v1/projects/{project}/record-types/{name}", { params: { path: { project, name: one.record_type } } }))));
-  const notes = mapping.document.based_on ? [`It is based on the mapping ${mapping.document.based_on}: saved here, it keeps all of it as its own.`] : [];
+  const rows = (output.rows ?? []).map((level) =>
+    typeof level.at !== "string"
+      ? (level.at.jsonpath ?? level.at.xpath ?? "$")
+      : isXml
+        ? level.at
+        : level.at === "[*]"
+          ? "$[*]"
+          : `$.${level.at}`,
+  );
+  const others = await Promise.all(
+    (mapping.whole.outputs ?? [])
+      .slice(1)
+      .map((one) =>
+        answer(
+          api.GET("/api/v1/projects/{project}/record-types/{name}", {
+            params: { path: { project, name: one.record_type } },
+          }),
+        ),
+      ),
+  );
+  const notes = mapping.document.based_on
+    ? [`It is based on the mapping ${mapping.document.based_on}: saved here, it keeps all of it as its own.`]
+    : [];
   const linked = Object.fromEntries(others.map((one) => [one.name, one.document]));
   const isShared = type.used_by.some((one) => one.kind === "mapping" && one.name !== mappingName);
-  return { rows, typeName: output.record_type, mappingName, recordType: type.document, mapping: mapping.whole, notes, linked, parts: [], proposed: {}, unsure: [], isShared };
+  return {
+    rows,
+    typeName: output.record_type,
+    mappingName,
+    recordType: type.document,
+    mapping: mapping.whole,
+    notes,
+    linked,
+    parts: [],
+    proposed: {},
+    unsure: [],
+    isShared,
+  };
 }
 
 /** A pasted address, request as HTTP text, or list of parameters, as an operation. */
 export function usePasteParts(project: string, service: string, environment: string) {
-  return useMutation({ mutationFn: (text: string) => answer(api.POST("/api/v1/projects/{project}/pastes", { params: { path: { project } }, body: { text, part: "request", media_type: "", service, environment } })) });
+  return useMutation({
+    mutationFn: (text: string) =>
+      answer(
+        api.POST("/api/v1/projects/{project}/pastes", {
+          params: { path: { project } },
+          body: { text, part: "request", media_type: "", service, environment },
+        }),
+      ),
+  });
 }
 
 /** A sample of a body, as a body with its inputs. A form is told by its look: name=value&name=value on one line. */
 export function useBodyFromSample(project: string) {
   return useMutation({
     mutationFn: (text: string) =>
-      answer(api.POST("/api/v1/projects/{project}/pastes", { params: { path: { project } }, body: { text, part: "body", service: "", environment: "test", media_type: /^[^\s<{[=]+=[^\s]*$/.test(text.trim()) ? "application/x-www-form-urlencoded" : "" } })),
+      answer(
+        api.POST("/api/v1/projects/{project}/pastes", {
+          params: { path: { project } },
+          body: {
+            text,
+            part: "body",
+            service: "",
+            environment: "test",
+            media_type: /^[^\s<{[=]+=[^\s]*$/.test(text.trim()) ? "application/x-www-form-urlencoded" : "",
+          },
+        }),
+      ),
   });
 }
 
@@ -95,22 +160,37 @@ export function useBodyFromSample(project: string) {
 export function useChosenBody(project: string) {
   return useMutation({
     mutationFn: ({ document, mediaType }: { document: OperationDocument; mediaType: string }) =>
-      answer(api.POST("/api/v1/projects/{project}/body-choices", { params: { path: { project } }, body: { document, media_type: mediaType } })),
+      answer(
+        api.POST("/api/v1/projects/{project}/body-choices", {
+          params: { path: { project } },
+          body: { document, media_type: mediaType },
+        }),
+      ),
   });
 }
 
 /** The draft with what was pasted: of a list of parameters the inputs that it has not yet, of anything else the whole. */
 export function withPasted(document: OperationDocument, pasted: Schemas["PasteParts"]): OperationDocument {
   if (pasted.kind !== "parameters") return { ...document, ...pasted.operation };
-  const inputs = (pasted.operation.inputs ?? []).filter((one) => !document.inputs?.some((other) => other.name === one.name));
-  const query = (pasted.operation.query ?? []).filter((one) => !document.query?.some((other) => other.name === one.name));
+  const inputs = (pasted.operation.inputs ?? []).filter(
+    (one) => !document.inputs?.some((other) => other.name === one.name),
+  );
+  const query = (pasted.operation.query ?? []).filter(
+    (one) => !document.query?.some((other) => other.name === one.name),
+  );
   return { ...document, inputs: [...(document.inputs ?? []), ...inputs], query: [...(document.query ?? []), ...query] };
 }
 
 export function useCopyOperation(project: string) {
   const cache = useQueryClient();
   return useMutation({
-    mutationFn: ({ name, copy }: { name: string; copy: string }) => answer(api.POST("/api/v1/projects/{project}/operations/{name}/copy", { params: { path: { project, name } }, body: { name: copy } })),
+    mutationFn: ({ name, copy }: { name: string; copy: string }) =>
+      answer(
+        api.POST("/api/v1/projects/{project}/operations/{name}/copy", {
+          params: { path: { project, name } },
+          body: { name: copy },
+        }),
+      ),
     onSuccess: () => cache.invalidateQueries({ queryKey: ["services", project] }),
   });
 }
@@ -135,28 +215,54 @@ export function useRequest(project: string, asked: Asked) {
     enabled: asked.service !== "" || asked.base_address !== "",
     retry: false,
     placeholderData: (before) => before,
-    queryFn: () => answer(api.POST("/api/v1/projects/{project}/requests", { params: { path: { project } }, body: { ...asked, confirmed: false } })),
+    queryFn: () =>
+      answer(
+        api.POST("/api/v1/projects/{project}/requests", {
+          params: { path: { project } },
+          body: { ...asked, confirmed: false },
+        }),
+      ),
   });
 }
 
 export function useTrial(project: string) {
   const mark = useMark();
   return useMutation({
-    mutationFn: (asked: Asked & { operation?: string; confirmed: boolean; in_protected: boolean; empty_is_meant: boolean }) =>
-      answer(api.POST("/api/v1/projects/{project}/trials", { params: { path: { project }, header: marked(mark.of(asked)) }, body: asked })),
+    mutationFn: (
+      asked: Asked & { operation?: string; confirmed: boolean; in_protected: boolean; empty_is_meant: boolean },
+    ) =>
+      answer(
+        api.POST("/api/v1/projects/{project}/trials", {
+          params: { path: { project }, header: marked(mark.of(asked)) },
+          body: asked,
+        }),
+      ),
     onSettled: mark.settle,
   });
 }
 
 /** The schema of a response, refined by the samples; of the response alone where a sample cannot be read with it. */
-export function useOutline(project: string, body: string | null, samples: string[], corrections: Schemas["Correction"][]) {
+export function useOutline(
+  project: string,
+  body: string | null,
+  samples: string[],
+  corrections: Schemas["Correction"][],
+) {
   return useQuery({
     queryKey: ["outline", project, body, samples, corrections],
     enabled: body !== null,
     staleTime: Infinity,
     placeholderData: (before) => before,
     queryFn: async () => {
-      const ask = async (bodies: string[]) => ({ ...(await answer(api.POST("/api/v1/projects/{project}/outlines", { params: { path: { project } }, body: { bodies, corrections } }))), samples: bodies.length });
+      const ask = async (bodies: string[]) => ({
+        ...(await answer(
+          api.POST("/api/v1/projects/{project}/outlines", {
+            params: { path: { project } },
+            body: { bodies, corrections },
+          }),
+        )),
+        samples: bodies.length,
+      });
       if (samples.length === 0) return ask([body!]);
       return ask([body!, ...samples]).catch(() => ask([body!]));
     },
@@ -164,7 +270,15 @@ export function useOutline(project: string, body: string | null, samples: string
 }
 
 function samplesQuery(project: string, operation: string) {
-  return queryOptions({ queryKey: ["samples", project, operation], queryFn: async () => (await answer(api.GET("/api/v1/projects/{project}/samples", { params: { path: { project }, query: { operation } } }))).items });
+  return queryOptions({
+    queryKey: ["samples", project, operation],
+    queryFn: async () =>
+      (
+        await answer(
+          api.GET("/api/v1/projects/{project}/samples", { params: { path: { project }, query: { operation } } }),
+        )
+      ).items,
+  });
 }
 
 /** The samples that are kept of an operation, in the order of their names. */
@@ -177,21 +291,62 @@ export type Sample = ReturnType<typeof useSamplesOf>[number];
 /** The bodies of samples that can be read together with a response of this format. */
 export function bodiesBeside(body: string | null, format: string | undefined, samples: Sample[]): string[] {
   const isXml = format === "xml" || /xml/.test(samples.find((one) => one.body === body)?.media_type ?? "");
-  return samples.filter((one) => one.body !== body && /xml/.test(one.media_type) === isXml).slice(0, 19).map((one) => one.body);
+  return samples
+    .filter((one) => one.body !== body && /xml/.test(one.media_type) === isXml)
+    .slice(0, 19)
+    .map((one) => one.body);
 }
 
 /** What the rows could become, by the response and the samples; by the response alone where a sample has no such rows. */
 export function usePropose(project: string, operation: string) {
   const cache = useQueryClient();
   return useMutation({
-    mutationFn: async ({ body, format, rows, corrections, mappingName, path, onto }: { body: string; format: string | undefined; rows: string[]; corrections: Schemas["Correction"][]; mappingName: string; path: string; onto: string }): Promise<Plan> => {
+    mutationFn: async ({
+      body,
+      format,
+      rows,
+      corrections,
+      mappingName,
+      path,
+      onto,
+    }: {
+      body: string;
+      format: string | undefined;
+      rows: string[];
+      corrections: Schemas["Correction"][];
+      mappingName: string;
+      path: string;
+      onto: string;
+    }): Promise<Plan> => {
       const typeName = onto || namedAfter(rows[rows.length - 1] ?? "$", path);
-      const ask = (bodies: string[]) => answer(api.POST("/api/v1/projects/{project}/proposals", { params: { path: { project } }, body: { bodies, rows, name: typeName, corrections, onto: onto !== "" } }));
-      const samples = bodiesBeside(body, format, operation ? await cache.ensureQueryData(samplesQuery(project, operation)) : []);
+      const ask = (bodies: string[]) =>
+        answer(
+          api.POST("/api/v1/projects/{project}/proposals", {
+            params: { path: { project } },
+            body: { bodies, rows, name: typeName, corrections, onto: onto !== "" },
+          }),
+        );
+      const samples = bodiesBeside(
+        body,
+        format,
+        operation ? await cache.ensureQueryData(samplesQuery(project, operation)) : [],
+      );
       const made = await (samples.length ? ask([body, ...samples]).catch(() => ask([body])) : ask([body]));
       const proposed = Object.fromEntries(made.pairs.map((one) => [one.field, one.reason]));
       const unsure = made.pairs.filter((one) => !one.is_sure).map((one) => one.field);
-      return { rows, typeName, mappingName, recordType: made.record_type, mapping: made.mapping, notes: onto ? [] : made.notes, linked: {}, parts: made.parts, proposed, unsure, isShared: onto !== "" };
+      return {
+        rows,
+        typeName,
+        mappingName,
+        recordType: made.record_type,
+        mapping: made.mapping,
+        notes: onto ? [] : made.notes,
+        linked: {},
+        parts: made.parts,
+        proposed,
+        unsure,
+        isShared: onto !== "",
+      };
     },
   });
 }
@@ -206,19 +361,52 @@ export function usePreview(project: string, body: string | null, plan: Plan | nu
     retry: false,
     placeholderData: (last) => last,
     queryFn: () =>
-      answer(api.POST("/api/v1/projects/{project}/previews", { params: { path: { project } }, body: { body: body!, mapping: plan!.mapping, record_types: { [plan!.typeName]: plan!.recordType, ...plan!.linked }, inputs } })),
+      answer(
+        api.POST("/api/v1/projects/{project}/previews", {
+          params: { path: { project } },
+          body: {
+            body: body!,
+            mapping: plan!.mapping,
+            record_types: { [plan!.typeName]: plan!.recordType, ...plan!.linked },
+            inputs,
+          },
+        }),
+      ),
   });
   if (found.data) before.current = { body, shown: found.data };
-  return { shown: found.data ?? (before.current?.body === body ? before.current.shown : undefined), error: found.error };
+  return {
+    shown: found.data ?? (before.current?.body === body ? before.current.shown : undefined),
+    error: found.error,
+  };
 }
 
 export function useSaveOperation(project: string) {
   const cache = useQueryClient();
   return useMutation({
-    mutationFn: ({ name, version, ...content }: { name: string; version: number | null; title: string; service: string; document: OperationDocument }) =>
+    mutationFn: ({
+      name,
+      version,
+      ...content
+    }: {
+      name: string;
+      version: number | null;
+      title: string;
+      service: string;
+      document: OperationDocument;
+    }) =>
       version === null
-        ? answer(api.POST("/api/v1/projects/{project}/operations", { params: { path: { project } }, body: { name, ...content } }))
-        : answer(api.PATCH("/api/v1/projects/{project}/operations/{name}", { params: { path: { project, name }, header: { "If-Match": `"${version}"` } }, body: content })),
+        ? answer(
+            api.POST("/api/v1/projects/{project}/operations", {
+              params: { path: { project } },
+              body: { name, ...content },
+            }),
+          )
+        : answer(
+            api.PATCH("/api/v1/projects/{project}/operations/{name}", {
+              params: { path: { project, name }, header: { "If-Match": `"${version}"` } },
+              body: content,
+            }),
+          ),
     onSuccess: () => cache.invalidateQueries({ queryKey: ["services", project] }),
   });
 }
@@ -232,19 +420,43 @@ export function useSavePlan(project: string) {
     },
     mutationFn: async ({ plan, service }: { plan: Plan; service: string }) => {
       const path = { project };
-      for (const [name, document] of [[plan.typeName, plan.recordType], ...Object.entries(plan.linked)] as [string, RecordTypeDocument][]) {
-        const types = await answer(api.GET("/api/v1/projects/{project}/record-types", { params: { path, query: { q: name } } }));
+      for (const [name, document] of [[plan.typeName, plan.recordType], ...Object.entries(plan.linked)] as [
+        string,
+        RecordTypeDocument,
+      ][]) {
+        const types = await answer(
+          api.GET("/api/v1/projects/{project}/record-types", { params: { path, query: { q: name } } }),
+        );
         const type = types.items.find((one) => one.name === name);
         if (type && isSame(type.document, document)) continue;
         await (type
-          ? answer(api.PATCH("/api/v1/projects/{project}/record-types/{name}", { params: { path: { project, name }, header: { "If-Match": `"${type.version}"` } }, body: { document } }))
-          : answer(api.POST("/api/v1/projects/{project}/record-types", { params: { path }, body: { name, document } })));
+          ? answer(
+              api.PATCH("/api/v1/projects/{project}/record-types/{name}", {
+                params: { path: { project, name }, header: { "If-Match": `"${type.version}"` } },
+                body: { document },
+              }),
+            )
+          : answer(
+              api.POST("/api/v1/projects/{project}/record-types", { params: { path }, body: { name, document } }),
+            ));
       }
-      const mappings = await answer(api.GET("/api/v1/projects/{project}/mappings", { params: { path, query: { q: plan.mappingName } } }));
+      const mappings = await answer(
+        api.GET("/api/v1/projects/{project}/mappings", { params: { path, query: { q: plan.mappingName } } }),
+      );
       const mapping = mappings.items.find((one) => one.name === plan.mappingName);
       return mapping
-        ? answer(api.PATCH("/api/v1/projects/{project}/mappings/{name}", { params: { path: { project, name: plan.mappingName }, header: { "If-Match": `"${mapping.version}"` } }, body: { document: plan.mapping } }))
-        : answer(api.POST("/api/v1/projects/{project}/mappings", { params: { path }, body: { name: plan.mappingName, service, document: plan.mapping } }));
+        ? answer(
+            api.PATCH("/api/v1/projects/{project}/mappings/{name}", {
+              params: { path: { project, name: plan.mappingName }, header: { "If-Match": `"${mapping.version}"` } },
+              body: { document: plan.mapping },
+            }),
+          )
+        : answer(
+            api.POST("/api/v1/projects/{project}/mappings", {
+              params: { path },
+              body: { name: plan.mappingName, service, document: plan.mapping },
+            }),
+          );
     },
   });
 }
@@ -253,9 +465,11 @@ export function useSavePlan(project: string) {
 export function useMoveKey(project: string) {
   const cache = useQueryClient();
   return useMutation({
-    mutationFn: (body: { service: string; environment: string; place: string; document: OperationDocument }) => answer(api.POST("/api/v1/projects/{project}/moves", { params: { path: { project } }, body })),
+    mutationFn: (body: { service: string; environment: string; place: string; document: OperationDocument }) =>
+      answer(api.POST("/api/v1/projects/{project}/moves", { params: { path: { project } }, body })),
     onSuccess: () => {
-      for (const key of ["connection", "services", "request"]) void cache.invalidateQueries({ queryKey: [key, project] });
+      for (const key of ["connection", "services", "request"])
+        void cache.invalidateQueries({ queryKey: [key, project] });
     },
   });
 }
@@ -265,8 +479,14 @@ export function useKeepTrial(project: string) {
   const cache = useQueryClient();
   return useMutation({
     mutationFn: async (body: Schemas["KeepTrialGivenRequest"]) => {
-      const made = await answer(api.POST("/api/v1/projects/{project}/trials/keep", { params: { path: { project } }, body }));
-      return answer(api.GET("/api/v1/projects/{project}/operations/{name}", { params: { path: { project, name: made.operation } } }));
+      const made = await answer(
+        api.POST("/api/v1/projects/{project}/trials/keep", { params: { path: { project } }, body }),
+      );
+      return answer(
+        api.GET("/api/v1/projects/{project}/operations/{name}", {
+          params: { path: { project, name: made.operation } },
+        }),
+      );
     },
     onSuccess: () => cache.invalidateQueries({ queryKey: ["services", project] }),
   });
@@ -276,7 +496,8 @@ export function useKeepSample(project: string) {
   const cache = useQueryClient();
   return useMutation({
     onSuccess: () => cache.invalidateQueries({ queryKey: ["samples", project] }),
-    mutationFn: (body: { name: string; run: number; operation: string | null }) => answer(api.POST("/api/v1/projects/{project}/samples", { params: { path: { project } }, body })),
+    mutationFn: (body: { name: string; run: number; operation: string | null }) =>
+      answer(api.POST("/api/v1/projects/{project}/samples", { params: { path: { project } }, body })),
   });
 }
 
@@ -285,10 +506,28 @@ export function usePasted(project: string) {
   const cache = useQueryClient();
   return useMutation({
     onSuccess: () => cache.invalidateQueries({ queryKey: ["samples", project] }),
-    mutationFn: async ({ name, content, operation }: { name: string; content: string | File; operation: string | null }): Promise<Trial> => {
+    mutationFn: async ({
+      name,
+      content,
+      operation,
+    }: {
+      name: string;
+      content: string | File;
+      operation: string | null;
+    }): Promise<Trial> => {
       const given = typeof content === "string" ? { text: content } : { base64: await base64(content) };
-      const kept = await answer(api.POST("/api/v1/projects/{project}/samples", { params: { path: { project } }, body: { name, ...given, operation } }));
-      return lookedAt(project, kept.body, typeof content === "string" ? content.length : content.size, typeof content === "string" ? "Pasted" : content.name);
+      const kept = await answer(
+        api.POST("/api/v1/projects/{project}/samples", {
+          params: { path: { project } },
+          body: { name, ...given, operation },
+        }),
+      );
+      return lookedAt(
+        project,
+        kept.body,
+        typeof content === "string" ? content.length : content.size,
+        typeof content === "string" ? "Pasted" : content.name,
+      );
     },
   });
 }
@@ -304,17 +543,52 @@ function base64(file: File): Promise<string> {
 
 /** A kept sample in place of a response that was sent. */
 export function useLookAt(project: string) {
-  return useMutation({ mutationFn: (sample: Sample) => lookedAt(project, sample.body, sample.size, `Sample ${sample.title || sample.name}`) });
+  return useMutation({
+    mutationFn: (sample: Sample) =>
+      lookedAt(project, sample.body, sample.size, `Sample ${sample.title || sample.name}`),
+  });
 }
 
 /** A stored response of a run's call, to be looked at like a trial's. */
 export function asSource(call: Schemas["Call"], run: number): Trial {
-  return { run, body: call.body, format: "", unreadable: "", row_choices: [], paging: [], described: "", differences: [], notes: [], outcome: { is_good: true, words: "", hint: "", message: "", kind: "good" as const }, call: { ...call, reason: call.reason || `Call ${call.number} of run ${run}` } };
+  return {
+    run,
+    body: call.body,
+    format: "",
+    unreadable: "",
+    row_choices: [],
+    paging: [],
+    described: "",
+    differences: [],
+    notes: [],
+    outcome: { is_good: true, words: "", hint: "", message: "", kind: "good" as const },
+    call: { ...call, reason: call.reason || `Call ${call.number} of run ${run}` },
+  };
 }
 
 async function lookedAt(project: string, body: string, size: number, reason: string): Promise<Trial> {
-  const outline = await answer(api.POST("/api/v1/projects/{project}/outlines", { params: { path: { project } }, body: { bodies: [body] } }));
-  const call = { number: 0, method: "", url: "", request: "", status: 0, reason, headers: [], size, timings: null, rows: null, error: null, purpose: "", via: "", by: "", operation: "", body, at: new Date().toISOString() };
+  const outline = await answer(
+    api.POST("/api/v1/projects/{project}/outlines", { params: { path: { project } }, body: { bodies: [body] } }),
+  );
+  const call = {
+    number: 0,
+    method: "",
+    url: "",
+    request: "",
+    status: 0,
+    reason,
+    headers: [],
+    size,
+    timings: null,
+    rows: null,
+    error: null,
+    purpose: "",
+    via: "",
+    by: "",
+    operation: "",
+    body,
+    at: new Date().toISOString(),
+  };
   return { ...asSource(call, 0), row_choices: outline.row_choices };
 }
 
@@ -322,15 +596,33 @@ export function useMakeFeed(project: string) {
   const mark = useMark();
   return useMutation({
     onSettled: mark.settle,
-    mutationFn: async (body: { name: string; operation: string; mapping: string; environment: string; document: Schemas["FeedDocument"] }) => {
+    mutationFn: async (body: {
+      name: string;
+      operation: string;
+      mapping: string;
+      environment: string;
+      document: Schemas["FeedDocument"];
+    }) => {
       const path = { project };
-      const feeds = await answer(api.GET("/api/v1/projects/{project}/feeds", { params: { path, query: { q: body.name } } }));
+      const feeds = await answer(
+        api.GET("/api/v1/projects/{project}/feeds", { params: { path, query: { q: body.name } } }),
+      );
       const known = feeds.items.find((one) => one.name === body.name);
       const { name, ...content } = body;
       await (known
-        ? answer(api.PATCH("/api/v1/projects/{project}/feeds/{name}", { params: { path: { project, name }, header: { "If-Match": `"${known.version}"` } }, body: content }))
+        ? answer(
+            api.PATCH("/api/v1/projects/{project}/feeds/{name}", {
+              params: { path: { project, name }, header: { "If-Match": `"${known.version}"` } },
+              body: content,
+            }),
+          )
         : answer(api.POST("/api/v1/projects/{project}/feeds", { params: { path }, body })));
-      return answer(api.POST("/api/v1/projects/{project}/feeds/{name}/runs", { params: { path: { project, name }, header: marked(mark.of(body.name)) }, body: { inputs: {} } }));
+      return answer(
+        api.POST("/api/v1/projects/{project}/feeds/{name}/runs", {
+          params: { path: { project, name }, header: marked(mark.of(body.name)) },
+          body: { inputs: {} },
+        }),
+      );
     },
   });
 }
@@ -345,27 +637,50 @@ export function rulesOf(plan: Plan): Rule[] {
 }
 
 export function takenPaths(plan: Plan): Map<string, string> {
-  return new Map(rulesOf(plan).flatMap((rule) => {
-    const path = pathOf(rule.from, plan.mapping.format);
-    return path ? [[path, rule.name] as const] : [];
-  }));
+  return new Map(
+    rulesOf(plan).flatMap((rule) => {
+      const path = pathOf(rule.from, plan.mapping.format);
+      return path ? [[path, rule.name] as const] : [];
+    }),
+  );
 }
 
 function withParts(plan: Plan, fields: RecordTypeDocument["fields"], rules: Rule[], key?: string[]): Plan {
   const output = plan.mapping.outputs?.[0];
   if (!output) return plan;
-  return { ...plan, recordType: { ...plan.recordType, fields, key: key ?? plan.recordType.key }, mapping: { ...plan.mapping, outputs: [{ ...output, fields: rules }, ...(plan.mapping.outputs ?? []).slice(1)] } };
+  return {
+    ...plan,
+    recordType: { ...plan.recordType, fields, key: key ?? plan.recordType.key },
+    mapping: { ...plan.mapping, outputs: [{ ...output, fields: rules }, ...(plan.mapping.outputs ?? []).slice(1)] },
+  };
 }
 
 /** Takes a value: for a field of its own, or for one that is there and that nothing fills yet. */
-export function take(plan: Plan, path: string, type: FieldType, convert: Conversion[] = [], into: string | null = null): Plan {
+export function take(
+  plan: Plan,
+  path: string,
+  type: FieldType,
+  convert: Conversion[] = [],
+  into: string | null = null,
+): Plan {
   const fields = plan.recordType.fields ?? [];
   if (into) {
     const isSame = fields.find((one) => one.name === into)?.type === type;
-    return withParts(plan, fields, [...rulesOf(plan), { name: into, from: sourceOf(path) as Rule["from"], ...(isSame && convert.length ? { convert } : {}), ...(plan.recordType.key?.includes(into) ? { required: true } : {}) }]);
+    return withParts(plan, fields, [
+      ...rulesOf(plan),
+      {
+        name: into,
+        from: sourceOf(path),
+        ...(isSame && convert.length ? { convert } : {}),
+        ...(plan.recordType.key?.includes(into) ? { required: true } : {}),
+      },
+    ]);
   }
-  const name = fieldName(path, fields.map((one) => one.name));
-  const rule: Rule = { name, from: sourceOf(path) as Rule["from"], ...(convert.length ? { convert } : {}) };
+  const name = fieldName(
+    path,
+    fields.map((one) => one.name),
+  );
+  const rule: Rule = { name, from: sourceOf(path), ...(convert.length ? { convert } : {}) };
   return withParts(plan, [...fields, { name, type, searchable: type !== "json" }], [...rulesOf(plan), rule]);
 }
 
@@ -375,7 +690,15 @@ export function confirm(plan: Plan, name: string): Plan {
 }
 
 export function useRecordTypes(project: string) {
-  return useQuery({ queryKey: ["record-types", project, "alone"], queryFn: async () => (await answer(api.GET("/api/v1/projects/{project}/record-types", { params: { path: { project }, query: { limit: 500 } } }))).items });
+  return useQuery({
+    queryKey: ["record-types", project, "alone"],
+    queryFn: async () =>
+      (
+        await answer(
+          api.GET("/api/v1/projects/{project}/record-types", { params: { path: { project }, query: { limit: 500 } } }),
+        )
+      ).items,
+  });
 }
 
 /** Its fields that no rule fills. */
@@ -394,7 +717,9 @@ export function useChangedUnits(project: string, plan: Plan): { name: string; fr
   const known = useRecordTypes(project).data?.find((one) => one.name === plan.typeName)?.document.fields ?? [];
   return known.flatMap((one) => {
     const now = plan.recordType.fields?.find((other) => other.name === one.name);
-    return now && (now.unit ?? "") !== (one.unit ?? "") ? [{ name: one.name, from: one.unit || "no unit", to: now.unit || "no unit" }] : [];
+    return now && (now.unit ?? "") !== (one.unit ?? "")
+      ? [{ name: one.name, from: one.unit || "no unit", to: now.unit || "no unit" }]
+      : [];
   });
 }
 
@@ -403,22 +728,47 @@ export function useReach(project: string, plan: Plan): { what: string; users: Sc
   const type = useRecordTypes(project).data?.find((one) => one.name === plan.typeName);
   const mapping = useQuery({
     queryKey: ["mapping", project, plan.mappingName],
-    queryFn: async () => (await answer(api.GET("/api/v1/projects/{project}/mappings", { params: { path: { project }, query: { q: plan.mappingName } } }))).items.find((one) => one.name === plan.mappingName) ?? null,
+    queryFn: async () =>
+      (
+        await answer(
+          api.GET("/api/v1/projects/{project}/mappings", {
+            params: { path: { project }, query: { q: plan.mappingName } },
+          }),
+        )
+      ).items.find((one) => one.name === plan.mappingName) ?? null,
   }).data;
-  const ofType = type && !isSame(type.document, plan.recordType) ? type.used_by.filter((one) => one.name !== plan.mappingName) : [];
+  const ofType =
+    type && !isSame(type.document, plan.recordType) ? type.used_by.filter((one) => one.name !== plan.mappingName) : [];
   const ofMapping = mapping && !isSame(mapping.document, plan.mapping) ? mapping.used_by : [];
-  return [{ what: `record type ${plan.typeName}`, users: ofType }, { what: `mapping ${plan.mappingName}`, users: ofMapping }].filter((one) => one.users.length > 0);
+  return [
+    { what: `record type ${plan.typeName}`, users: ofType },
+    { what: `mapping ${plan.mappingName}`, users: ofMapping },
+  ].filter((one) => one.users.length > 0);
 }
 
 /** Changes how a field gets its value: its steps, and what a failure does. */
 export function setRule(plan: Plan, name: string, change: Partial<Pick<Rule, "convert" | "on_failure">>): Plan {
-  return withParts(plan, plan.recordType.fields, rulesOf(plan).map((one) => (one.name === name ? { ...one, ...change } : one)));
+  return withParts(
+    plan,
+    plan.recordType.fields,
+    rulesOf(plan).map((one) => (one.name === name ? { ...one, ...change } : one)),
+  );
 }
 
 export function leave(plan: Plan, name: string): Plan {
-  if (plan.isShared) return withParts(plan, plan.recordType.fields, rulesOf(plan).filter((one) => one.name !== name));
+  if (plan.isShared)
+    return withParts(
+      plan,
+      plan.recordType.fields,
+      rulesOf(plan).filter((one) => one.name !== name),
+    );
   const key = (plan.recordType.key ?? []).filter((one) => one !== name);
-  return withParts(plan, (plan.recordType.fields ?? []).filter((one) => one.name !== name), rulesOf(plan).filter((one) => one.name !== name), key);
+  return withParts(
+    plan,
+    (plan.recordType.fields ?? []).filter((one) => one.name !== name),
+    rulesOf(plan).filter((one) => one.name !== name),
+    key,
+  );
 }
 
 export function conditionsOf(plan: Plan) {
@@ -428,7 +778,16 @@ export function conditionsOf(plan: Plan) {
 export function dropCondition(plan: Plan, number: number): Plan {
   const output = plan.mapping.outputs?.[0];
   if (!output) return plan;
-  return { ...plan, mapping: { ...plan.mapping, outputs: [{ ...output, where: conditionsOf(plan).filter((_, at) => at !== number) }, ...(plan.mapping.outputs ?? []).slice(1)] } };
+  return {
+    ...plan,
+    mapping: {
+      ...plan.mapping,
+      outputs: [
+        { ...output, where: conditionsOf(plan).filter((_, at) => at !== number) },
+        ...(plan.mapping.outputs ?? []).slice(1),
+      ],
+    },
+  };
 }
 
 export type Condition = NonNullable<NonNullable<MappingDocument["outputs"]>[number]["where"]>[number];
@@ -437,13 +796,21 @@ export type Condition = NonNullable<NonNullable<MappingDocument["outputs"]>[numb
 export function withCondition(plan: Plan, condition: Condition): Plan {
   const output = plan.mapping.outputs?.[0];
   if (!output) return plan;
-  const where = [...(output.where ?? []).filter((one) => JSON.stringify(one.from) !== JSON.stringify(condition.from)), condition];
-  return { ...plan, mapping: { ...plan.mapping, outputs: [{ ...output, where }, ...(plan.mapping.outputs ?? []).slice(1)] } };
+  const where = [
+    ...(output.where ?? []).filter((one) => JSON.stringify(one.from) !== JSON.stringify(condition.from)),
+    condition,
+  ];
+  return {
+    ...plan,
+    mapping: { ...plan.mapping, outputs: [{ ...output, where }, ...(plan.mapping.outputs ?? []).slice(1)] },
+  };
 }
 
 /** Lets only rows pass that have this text in this member of theirs. */
 export function only(plan: Plan, member: string, text: string): Plan {
-  const from = sourceOf(`$${/^[A-Za-z_][A-Za-z0-9_]*$/.test(member) ? `.${member}` : `[${JSON.stringify(member)}]`}`) as Condition["from"];
+  const from = sourceOf(
+    `$${/^[A-Za-z_][A-Za-z0-9_]*$/.test(member) ? `.${member}` : `[${JSON.stringify(member)}]`}`,
+  ) as Condition["from"];
   return withCondition(plan, { from, is: "equal", value: text });
 }
 
@@ -458,15 +825,32 @@ export function setOrOne(plan: Plan, orOne: boolean): Plan {
   const last = rows[rows.length - 1];
   if (!output || !last) return plan;
   const { or_one: _, ...plain } = last;
-  return { ...plan, mapping: { ...plan.mapping, outputs: [{ ...output, rows: [...rows.slice(0, -1), orOne ? { ...plain, or_one: true } : plain] }, ...(plan.mapping.outputs ?? []).slice(1)] } };
+  return {
+    ...plan,
+    mapping: {
+      ...plan.mapping,
+      outputs: [
+        { ...output, rows: [...rows.slice(0, -1), orOne ? { ...plain, or_one: true } : plain] },
+        ...(plan.mapping.outputs ?? []).slice(1),
+      ],
+    },
+  };
 }
 
 /** Renames a field; to the name of one that nothing fills yet, that one is filled with its value. */
 export function rename(plan: Plan, from: string, to: string): Plan {
   const swap = (name: string) => (name === from ? to : name);
   if (plan.recordType.fields?.some((one) => one.name === to)) {
-    const rules = rulesOf(plan).map((one) => ({ ...one, name: swap(one.name), ...(plan.recordType.key?.includes(to) && one.name === from ? { required: true } : {}) }));
-    return withParts(plan, plan.recordType.fields.filter((one) => one.name !== from), rules);
+    const rules = rulesOf(plan).map((one) => ({
+      ...one,
+      name: swap(one.name),
+      ...(plan.recordType.key?.includes(to) && one.name === from ? { required: true } : {}),
+    }));
+    return withParts(
+      plan,
+      plan.recordType.fields.filter((one) => one.name !== from),
+      rules,
+    );
   }
   return withParts(
     plan,
@@ -477,46 +861,84 @@ export function rename(plan: Plan, from: string, to: string): Plan {
 }
 
 export function setField(plan: Plan, name: string, change: { type?: FieldType; unit?: string }): Plan {
-  return withParts(plan, (plan.recordType.fields ?? []).map((one) => (one.name === name ? { ...one, ...change } : one)), rulesOf(plan));
+  return withParts(
+    plan,
+    (plan.recordType.fields ?? []).map((one) => (one.name === name ? { ...one, ...change } : one)),
+    rulesOf(plan),
+  );
 }
 
 export function toggleKey(plan: Plan, name: string): Plan {
   const key = plan.recordType.key ?? [];
   const next = key.includes(name) ? key.filter((one) => one !== name) : [...key, name];
-  return withParts(plan, plan.recordType.fields, rulesOf(plan).map((rule) => (rule.name === name ? { ...rule, required: next.includes(name) } : rule)), next);
+  return withParts(
+    plan,
+    plan.recordType.fields,
+    rulesOf(plan).map((rule) => (rule.name === name ? { ...rule, required: next.includes(name) } : rule)),
+    next,
+  );
 }
 
 export function renameType(plan: Plan, typeName: string): Plan {
-  const outputs = (plan.mapping.outputs ?? []).map((one, number) => (number === 0 ? { ...one, record_type: typeName } : one));
-  const linked = Object.fromEntries(Object.entries(plan.linked).map(([name, type]) => [name, linkedTo(type, plan.typeName, typeName)]));
+  const outputs = (plan.mapping.outputs ?? []).map((one, number) =>
+    number === 0 ? { ...one, record_type: typeName } : one,
+  );
+  const linked = Object.fromEntries(
+    Object.entries(plan.linked).map(([name, type]) => [name, linkedTo(type, plan.typeName, typeName)]),
+  );
   return { ...plan, typeName, linked, mapping: { ...plan.mapping, outputs } };
 }
 
 function linkedTo(type: RecordTypeDocument, from: string, to: string): RecordTypeDocument {
-  return { ...type, links: (type.links ?? []).map((one) => (one.record_type === from ? { ...one, record_type: to } : one)) };
+  return {
+    ...type,
+    links: (type.links ?? []).map((one) => (one.record_type === from ? { ...one, record_type: to } : one)),
+  };
 }
 
 /** Makes a list in each row records of their own, which belong to the row's; they are named after it, also if it was renamed meanwhile. */
 export function addPart(plan: Plan, proposed: Schemas["ProposedPartShown"]): Plan {
   const part = namedFor(proposed, plan.typeName);
-  return { ...plan, linked: { ...plan.linked, [part.name]: part.record_type }, mapping: { ...plan.mapping, outputs: [...(plan.mapping.outputs ?? []), part.output] } };
+  return {
+    ...plan,
+    linked: { ...plan.linked, [part.name]: part.record_type },
+    mapping: { ...plan.mapping, outputs: [...(plan.mapping.outputs ?? []), part.output] },
+  };
 }
 
 export function namedFor(part: Schemas["ProposedPartShown"], typeName: string): Schemas["ProposedPartShown"] {
   const before = part.record_type.links?.[0]?.record_type ?? typeName;
   if (before === typeName) return part;
   const held = new Set(part.record_type.links?.flatMap((one) => one.fields));
-  const field = (name: string) => (held.has(name) ? name.replace(before.replaceAll("-", "_"), typeName.replaceAll("-", "_")) : name);
+  const field = (name: string) =>
+    held.has(name) ? name.replace(before.replaceAll("-", "_"), typeName.replaceAll("-", "_")) : name;
   const name = part.name.replace(before, typeName);
   const { fields = [], key = [], links = [] } = part.record_type;
   return {
-    name, path: part.path,
-    record_type: { ...part.record_type, fields: fields.map((one) => ({ ...one, name: field(one.name) })), key: key.map(field), links: links.map((one) => ({ record_type: typeName, fields: one.fields.map(field) })) },
-    output: { ...part.output, record_type: name, fields: part.output.fields?.map((one) => ({ ...one, name: field(one.name) })) },
+    name,
+    path: part.path,
+    record_type: {
+      ...part.record_type,
+      fields: fields.map((one) => ({ ...one, name: field(one.name) })),
+      key: key.map(field),
+      links: links.map((one) => ({ record_type: typeName, fields: one.fields.map(field) })),
+    },
+    output: {
+      ...part.output,
+      record_type: name,
+      fields: part.output.fields?.map((one) => ({ ...one, name: field(one.name) })),
+    },
   };
 }
 
 export function dropPart(plan: Plan, name: string): Plan {
   const linked = Object.fromEntries(Object.entries(plan.linked).filter(([one]) => one !== name));
-  return { ...plan, linked, mapping: { ...plan.mapping, outputs: (plan.mapping.outputs ?? []).filter((one, number) => number === 0 || one.record_type !== name) } };
+  return {
+    ...plan,
+    linked,
+    mapping: {
+      ...plan.mapping,
+      outputs: (plan.mapping.outputs ?? []).filter((one, number) => number === 0 || one.record_type !== name),
+    },
+  };
 }

@@ -61,18 +61,30 @@ export function useNodes(project: string, body: string, isMap: (path: string) =>
       asked.current.add(key);
       const piece = await fetchPiece(cache, project, body, pointer, number);
       const known = holders.current.get(pointer);
-      const holder = known ?? { kind: piece.kind, count: piece.count, path, isFirst, nodes: new Map(), open: new Map() };
+      const holder = known ?? {
+        kind: piece.kind,
+        count: piece.count,
+        path,
+        isFirst,
+        nodes: new Map(),
+        open: new Map(),
+      };
       holders.current.set(pointer, holder);
       piece.nodes.forEach((node, at) => {
         const position = number * PAGE + at;
         holder.nodes.set(position, node);
-        if (!known && opensAtFirst(node, position, depth, holder, judge.current)) holder.open.set(position, node.pointer);
+        if (!known && opensAtFirst(node, position, depth, holder, judge.current))
+          holder.open.set(position, node.pointer);
       });
       redraw();
     },
     [cache, project, body],
   );
-  const load = useCallback((pointer: string, number: number, path: string, depth: number, isFirst: boolean) => void page(pointer, number, path, depth, isFirst).catch(setError), [page]);
+  const load = useCallback(
+    (pointer: string, number: number, path: string, depth: number, isFirst: boolean) =>
+      void page(pointer, number, path, depth, isFirst).catch(setError),
+    [page],
+  );
 
   useEffect(() => load("", 0, "", 0, true), [load]);
 
@@ -90,7 +102,14 @@ export function useNodes(project: string, body: string, isMap: (path: string) =>
     if (!holder) return { holder: run.holder, position, depth: run.depth, isFirst: false, isOpen: false };
     const node = holder.nodes.get(position);
     if (!node && mayLoad) load(run.holder, Math.floor(position / PAGE), holder.path, run.depth, holder.isFirst);
-    return { holder: run.holder, position, depth: run.depth, node, isFirst: isFirstOf(holder, position, judge.current.isMap), isOpen: holder.open.has(position) };
+    return {
+      holder: run.holder,
+      position,
+      depth: run.depth,
+      node,
+      isFirst: isFirstOf(holder, position, judge.current.isMap),
+      isOpen: holder.open.has(position),
+    };
   };
 
   const toggle = ({ holder, position, node }: Row, wanted?: boolean) => {
@@ -109,7 +128,8 @@ export function useNodes(project: string, body: string, isMap: (path: string) =>
       const path = holders.current.get(pointer)?.path ?? "";
       await page(pointer, 0, path, depth, isFirst);
       await page(pointer, Math.floor(position / PAGE), path, depth, isFirst);
-      for (let waited = 0; waited < 100 && !holders.current.get(pointer)?.nodes.has(position); waited += 1) await new Promise((done) => setTimeout(done, 50));
+      for (let waited = 0; waited < 100 && !holders.current.get(pointer)?.nodes.has(position); waited += 1)
+        await new Promise((done) => setTimeout(done, 50));
       const holder = holders.current.get(pointer);
       const node = holder?.nodes.get(position);
       if (!holder || !node) return null;
@@ -132,7 +152,11 @@ export function useNodes(project: string, body: string, isMap: (path: string) =>
 
   /** The number of a place's row now: it changes when anything above it is read, opened or closed. -1 if it is not shown. */
   const indexOf = (place: Place | null): number => {
-    const run = place && runs.find((one) => one.holder === place.holder && one.first <= place.position && place.position < one.first + one.length);
+    const run =
+      place &&
+      runs.find(
+        (one) => one.holder === place.holder && one.first <= place.position && place.position < one.first + one.length,
+      );
     return run ? run.at + place.position - run.first : -1;
   };
 
@@ -148,7 +172,15 @@ function fetchPiece(cache: QueryClient, project: string, body: string, pointer: 
   return cache.fetchQuery({
     queryKey: ["tree", project, body, pointer, number],
     staleTime: Infinity,
-    queryFn: () => answer(api.GET("/api/v1/projects/{project}/bodies/{body_id}/tree", { params: { path: { project, body_id: body }, query: { pointer, offset: number * PAGE, limit: PAGE, depth: 1 } } })),
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/projects/{project}/bodies/{body_id}/tree", {
+          params: {
+            path: { project, body_id: body },
+            query: { pointer, offset: number * PAGE, limit: PAGE, depth: 1 },
+          },
+        }),
+      ),
   });
 }
 
@@ -161,14 +193,24 @@ function isFirstOf(holder: Holder, position: number, isMap: (path: string) => bo
 }
 
 /** Open at first: the first of a list, all parts of an object that has few. As the source of a record, only what leads to it is, and what is in it. */
-function opensAtFirst(node: NodeItem, position: number, depth: number, holder: Holder, { isMap, isSource, unfolded }: { isMap: (path: string) => boolean; isSource: boolean; unfolded: string | null }): boolean {
-  if (isSource && unfolded !== null && node.pointer.startsWith(`${unfolded}/`)) return node.kind === "object" && 0 < node.count && node.count <= FEW;
+function opensAtFirst(
+  node: NodeItem,
+  position: number,
+  depth: number,
+  holder: Holder,
+  { isMap, isSource, unfolded }: { isMap: (path: string) => boolean; isSource: boolean; unfolded: string | null },
+): boolean {
+  if (isSource && unfolded !== null && node.pointer.startsWith(`${unfolded}/`))
+    return node.kind === "object" && 0 < node.count && node.count <= FEW;
   if (node.count === 0 || depth >= OPEN_AT_FIRST || isSource || !holder.isFirst) return false;
   return holder.kind === "object" && !isMap(holder.path) ? holder.count <= FEW : position === 0;
 }
 
 /** All rows from the top down, members of what is open right below it. missing: is told what is open and not there yet. */
-function laidOut(holders: Map<string, Holder>, missing: (holder: Holder, position: number) => void): { runs: Run[]; total: number } {
+function laidOut(
+  holders: Map<string, Holder>,
+  missing: (holder: Holder, position: number) => void,
+): { runs: Run[]; total: number } {
   const runs: Run[] = [];
   let at = 0;
   const add = (holder: string, first: number, length: number, depth: number) => {

@@ -56,7 +56,8 @@ export function sourceText(source: unknown, format: string | undefined): string 
   const [[word, value]] = Object.entries(source).filter(([name]) => name !== "level") as [[string, unknown]];
   if (word === "key") return `the key of each ${value}`;
   if (word === "position") return `the number of each ${value}`;
-  if (word === "input" || word === "standing" || word === "header") return `${word === "standing" ? "standing value" : word} ${value}`;
+  if (word === "input" || word === "standing" || word === "header")
+    return `${word === "standing" ? "standing value" : word} ${value}`;
   if (word === "value") return JSON.stringify(value);
   if ("level" in source && typeof value === "string") return `${stepsText(value)} of ${source.level}`;
   return JSON.stringify(source);
@@ -64,7 +65,9 @@ export function sourceText(source: unknown, format: string | undefined): string 
 
 /** A path for people: its steps. */
 export function stepsText(path: string): string {
-  return isXPath(path) ? path.replace(/^\.$/, "").replaceAll("/", " › ") : path.replace(/^\$\.?/, "").replaceAll(".", " › ");
+  return isXPath(path)
+    ? path.replace(/^\.$/, "").replaceAll("/", " › ")
+    : path.replace(/^\$\.?/, "").replaceAll(".", " › ");
 }
 
 /** Whether two places are the same but for the rows that they are in. */
@@ -76,19 +79,38 @@ export function isCounterpart(one: string | null, other: string | null): boolean
 /** The pointers of everything around a place, the root first. */
 export function ancestors(pointer: string): string[] {
   const parts = pointer.split("/").slice(1);
-  return parts.map((_, number) => parts.slice(0, number).map((part) => `/${part}`).join(""));
+  return parts.map((_, number) =>
+    parts
+      .slice(0, number)
+      .map((part) => `/${part}`)
+      .join(""),
+  );
 }
 
 /** The names that a path goes through, without namespaces. */
 function namesIn(path: string): string[] {
   if (!isXPath(path)) return path.split(/[.[\]']+/).filter((one) => one && one !== "$" && one !== "*");
-  return path.split("/").map((step) => step.replace(/\[.*\]$/, "").replace(/^@/, "").replace(/^[^:]*:/, "").replace(/^text\(\)$|^\.$/, "")).filter(Boolean);
+  return path
+    .split("/")
+    .map((step) =>
+      step
+        .replace(/\[.*\]$/, "")
+        .replace(/^@/, "")
+        .replace(/^[^:]*:/, "")
+        .replace(/^text\(\)$|^\.$/, ""),
+    )
+    .filter(Boolean);
 }
 
 /** A field's name from the last step of a path. */
 export function fieldName(path: string, taken: string[]): string {
   const last = namesIn(path).pop() ?? "value";
-  let name = last.replace(/([a-z0-9])([A-Z])/g, "$1_$2").toLowerCase().replace(/[^a-z0-9]+/g, "_").replace(/^[^a-z]+|_+$/g, "") || "value";
+  let name =
+    last
+      .replace(/([a-z0-9])([A-Z])/g, "$1_$2")
+      .toLowerCase()
+      .replace(/[^a-z0-9]+/g, "_")
+      .replace(/^[^a-z]+|_+$/g, "") || "value";
   if (taken.includes(name)) {
     let number = 2;
     while (taken.includes(`${name}_${number}`)) number += 1;
@@ -98,16 +120,49 @@ export function fieldName(path: string, taken: string[]): string {
 }
 
 /** Names of lists that say nothing of what they hold. */
-const ENVELOPES = new Set(["value", "result", "item", "row", "record", "data", "d", "entry", "element", "node", "edge", "list", "envelope", "body", "response"]);
+const ENVELOPES = new Set([
+  "value",
+  "result",
+  "item",
+  "row",
+  "record",
+  "data",
+  "d",
+  "entry",
+  "element",
+  "node",
+  "edge",
+  "list",
+  "envelope",
+  "body",
+  "response",
+]);
 
 /** What one row is called: after the innermost step of its path that says something, or after the last step of the operation's path. */
 export function namedAfter(row: string, operationPath: string): string {
-  const plain = operationPath.replace(/\{[^}]*\}/g, "").split("/").filter(Boolean);
-  return [...plain.slice(-1), ...namesIn(row)].map(singular).reverse().find((one) => !ENVELOPES.has(one)) ?? "record";
+  const plain = operationPath
+    .replace(/\{[^}]*\}/g, "")
+    .split("/")
+    .filter(Boolean);
+  return (
+    [...plain.slice(-1), ...namesIn(row)]
+      .map(singular)
+      .reverse()
+      .find((one) => !ENVELOPES.has(one)) ?? "record"
+  );
 }
 
 /** A record type's name from the name of what repeats: trees -> tree */
 function singular(name: string): string {
-  const plain = name.toLowerCase().replace(/[^a-z0-9]+/g, "-").replace(/^[^a-z]+|-+$/g, "");
-  return (plain.endsWith("ies") ? `${plain.slice(0, -3)}y` : plain.endsWith("s") && !plain.endsWith("ss") ? plain.slice(0, -1) : plain) || "record";
+  const plain = name
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, "-")
+    .replace(/^[^a-z]+|-+$/g, "");
+  return (
+    (plain.endsWith("ies")
+      ? `${plain.slice(0, -3)}y`
+      : plain.endsWith("s") && !plain.endsWith("ss")
+        ? plain.slice(0, -1)
+        : plain) || "record"
+  );
 }

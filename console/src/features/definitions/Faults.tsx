@@ -16,11 +16,14 @@ function List({ title, tone, lines, isOpen }: { title: string; tone: string; lin
   if (lines.length === 0) return null;
   return (
     <details className={`mb-3 border-l-2 pl-3 text-sm ${tone}`} open={isOpen}>
-      <summary className="cursor-pointer">{lines.length} {title}</summary>
+      <summary className="cursor-pointer">
+        {lines.length} {title}
+      </summary>
       <ul className="mt-1 max-h-64 overflow-auto">
         {lines.slice(0, 300).map((one, number) => (
           <li key={number} className="py-1">
-            {one.message}{one.hint && <span className="opacity-80"> · {one.hint}</span>}
+            {one.message}
+            {one.hint && <span className="opacity-80"> · {one.hint}</span>}
             <span className="block font-mono text-xs break-all opacity-75">{one.where}</span>
           </li>
         ))}

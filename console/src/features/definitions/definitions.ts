@@ -5,7 +5,10 @@ import { answer, api, Problem, type ProblemDocument, type Schemas } from "../../
 export type Look = Schemas["DefinitionShown"];
 export type Offered = Schemas["OfferedOperation"];
 export type Comparison = Schemas["ComparisonShown"];
-export type Source = Pick<Schemas["SourceGivenRequest"], "address" | "files" | "definition" | "introspect" | "look" | "part">;
+export type Source = Pick<
+  Schemas["SourceGivenRequest"],
+  "address" | "files" | "definition" | "introspect" | "look" | "part"
+>;
 type ImportGiven = Schemas["ImportGivenRequest"];
 
 /** "1 input", "2 inputs". */
@@ -28,7 +31,8 @@ export async function filesOf(chosen: FileList | File[]): Promise<NonNullable<So
         return { name, text: new TextDecoder("utf-8", { fatal: true }).decode(bytes) };
       } catch {
         let binary = "";
-        for (let at = 0; at < bytes.length; at += 0x8000) binary += String.fromCharCode(...bytes.subarray(at, at + 0x8000));
+        for (let at = 0; at < bytes.length; at += 0x8000)
+          binary += String.fromCharCode(...bytes.subarray(at, at + 0x8000));
         return { name, base64: btoa(binary) };
       }
     }),
@@ -44,7 +48,14 @@ export function useLook(project: string) {
       under.current = new AbortController();
       setProgress(null);
       const params = { path: { project }, query: { progress: true } };
-      const stream = await answer(api.POST("/api/v1/projects/{project}/definition-previews", { params, body: { ...source, service }, signal: under.current.signal, parseAs: "stream" }));
+      const stream = await answer(
+        api.POST("/api/v1/projects/{project}/definition-previews", {
+          params,
+          body: { ...source, service },
+          signal: under.current.signal,
+          parseAs: "stream",
+        }),
+      );
       for await (const line of linesOf(stream as unknown as ReadableStream<Uint8Array<ArrayBuffer>>)) {
         const told = JSON.parse(line) as { progress?: Progress; result?: Look; problem?: ProblemDocument };
         if (told.progress) setProgress(told.progress);
@@ -85,7 +96,17 @@ export function useDetails(project: string, source: Source, key: string) {
   return useQuery({
     queryKey: ["details", project, source.look, source.part, key],
     staleTime: Infinity,
-    queryFn: async () => (await plain(answer(api.POST("/api/v1/projects/{project}/definition-previews", { ...within(project), body: { look: source.look, part: source.part, operations: [key], details: true } })))).operations[0]?.details ?? null,
+    queryFn: async () =>
+      (
+        await plain(
+          answer(
+            api.POST("/api/v1/projects/{project}/definition-previews", {
+              ...within(project),
+              body: { look: source.look, part: source.part, operations: [key], details: true },
+            }),
+          ),
+        )
+      ).operations[0]?.details ?? null,
   });
 }
 
@@ -96,15 +117,32 @@ export function useTypeFields(project: string, source: Source, isWanted: boolean
     enabled: isWanted,
     staleTime: Infinity,
     queryFn: async () => {
-      const found = await plain(answer(api.POST("/api/v1/projects/{project}/definition-previews", { ...within(project), body: { look: source.look, part: source.part, operations: [], details: true } })));
-      return Object.fromEntries(found.record_types.map((one) => [one.name, (one.fields ?? []).map((field) => `${field.name}: ${field.type}`).join("\n")]));
+      const found = await plain(
+        answer(
+          api.POST("/api/v1/projects/{project}/definition-previews", {
+            ...within(project),
+            body: { look: source.look, part: source.part, operations: [], details: true },
+          }),
+        ),
+      );
+      return Object.fromEntries(
+        found.record_types.map((one) => [
+          one.name,
+          (one.fields ?? []).map((field) => `${field.name}: ${field.type}`).join("\n"),
+        ]),
+      );
     },
   });
 }
 
 /** The first rows of an operation that is only described so far; nothing is stored. */
 export function useRows(project: string) {
-  return useMutation({ mutationFn: (body: Source & { key: string; service: string }) => answer(api.POST("/api/v1/projects/{project}/row-previews", { ...within(project), body: { ...body, inputs: {} } })) });
+  return useMutation({
+    mutationFn: (body: Source & { key: string; service: string }) =>
+      answer(
+        api.POST("/api/v1/projects/{project}/row-previews", { ...within(project), body: { ...body, inputs: {} } }),
+      ),
+  });
 }
 
 /** Seconds since something began, while it goes on. */
@@ -122,29 +160,43 @@ export function useSeconds(isRunning: boolean): number {
 function useAfterwards(project: string) {
   const cache = useQueryClient();
   return () => {
-    for (const key of ["services", "definition", "operation", "obstacles"]) void cache.invalidateQueries({ queryKey: [key, project] });
+    for (const key of ["services", "definition", "operation", "obstacles"])
+      void cache.invalidateQueries({ queryKey: [key, project] });
   };
 }
 
 export function useImport(project: string) {
   const onSuccess = useAfterwards(project);
-  return useMutation({ mutationFn: (body: ImportGiven) => answer(api.POST("/api/v1/projects/{project}/imports", { ...within(project), body })), onSuccess });
+  return useMutation({
+    mutationFn: (body: ImportGiven) =>
+      answer(api.POST("/api/v1/projects/{project}/imports", { ...within(project), body })),
+    onSuccess,
+  });
 }
 
 const one = (project: string, name: string) => ({ params: { path: { project, name } } });
 
 export function useDefinition(project: string, name: string) {
-  return useQuery({ queryKey: ["definition", project, name], queryFn: () => answer(api.GET("/api/v1/projects/{project}/definitions/{name}", one(project, name))) });
+  return useQuery({
+    queryKey: ["definition", project, name],
+    queryFn: () => answer(api.GET("/api/v1/projects/{project}/definitions/{name}", one(project, name))),
+  });
 }
 
 export function useCompare(project: string, name: string) {
-  return useMutation({ mutationFn: (source: Source) => answer(api.POST("/api/v1/projects/{project}/definitions/{name}/compare", { ...one(project, name), body: source })) });
+  return useMutation({
+    mutationFn: (source: Source) =>
+      answer(
+        api.POST("/api/v1/projects/{project}/definitions/{name}/compare", { ...one(project, name), body: source }),
+      ),
+  });
 }
 
 export function useUpdate(project: string, name: string) {
   const onSuccess = useAfterwards(project);
   return useMutation({
-    mutationFn: (body: Source & { hash: string; accept: string[]; add: string[] }) => answer(api.POST("/api/v1/projects/{project}/definitions/{name}/update", { ...one(project, name), body })),
+    mutationFn: (body: Source & { hash: string; accept: string[]; add: string[] }) =>
+      answer(api.POST("/api/v1/projects/{project}/definitions/{name}/update", { ...one(project, name), body })),
     onSuccess,
   });
 }

@@ -8,14 +8,34 @@ import { ProblemAlert } from "../../ui/ProblemAlert";
 import { usePermission } from "../session/session";
 import { Hosts } from "./Hosts";
 import { Naming } from "./Naming";
-import { useChangeCallback, useEnvironmentList, useProveCallback, useMakeEnvironment, useMakeStandingValue, useProtect, useRemoveEnvironment, useSetStandingValue, useStandingValues } from "./environments";
+import {
+  useChangeCallback,
+  useEnvironmentList,
+  useProveCallback,
+  useMakeEnvironment,
+  useMakeStandingValue,
+  useProtect,
+  useRemoveEnvironment,
+  useSetStandingValue,
+  useStandingValues,
+} from "./environments";
 
 /** Where items run, what is missing there, the standing values of each, and the hosts that may be reached. */
 export default function Environments() {
   const { project = "" } = useParams();
   const found = useEnvironmentList(project);
-  if (found.isPending) return <Page title="Environments"><Waiting what="Reading the environments" /></Page>;
-  if (found.error) return <Page title="Environments"><ProblemAlert error={found.error} /></Page>;
+  if (found.isPending)
+    return (
+      <Page title="Environments">
+        <Waiting what="Reading the environments" />
+      </Page>
+    );
+  if (found.error)
+    return (
+      <Page title="Environments">
+        <ProblemAlert error={found.error} />
+      </Page>
+    );
   return (
     <Page title="Environments">
       <EnvironmentTable project={project} environments={found.data} />
@@ -40,10 +60,24 @@ function EnvironmentTable({ project, environments }: { project: string; environm
             <div className="flex flex-wrap items-center gap-2">
               <h2 className="font-semibold">{one.title || one.name}</h2>
               {one.is_protected && <Tag tone="busy">protected</Tag>}
-              <span className="text-xs opacity-75">{one.connections} connection{one.connections === 1 ? "" : "s"}</span>
+              <span className="text-xs opacity-75">
+                {one.connections} connection{one.connections === 1 ? "" : "s"}
+              </span>
               <span className="ml-auto">
-                {isAdministrator && <button type="button" className="btn btn-ghost btn-xs" onClick={() => protect.mutate({ name: one.name, is_protected: !one.is_protected })}>{one.is_protected ? "Take the protection off" : "Protect"}</button>}
-                {mayBuild && one.connections === 0 && !["test", "live"].includes(one.name) && <button type="button" className="btn btn-ghost btn-xs" onClick={() => remove.mutate(one.name)}>Remove</button>}
+                {isAdministrator && (
+                  <button
+                    type="button"
+                    className="btn btn-ghost btn-xs"
+                    onClick={() => protect.mutate({ name: one.name, is_protected: !one.is_protected })}
+                  >
+                    {one.is_protected ? "Take the protection off" : "Protect"}
+                  </button>
+                )}
+                {mayBuild && one.connections === 0 && !["test", "live"].includes(one.name) && (
+                  <button type="button" className="btn btn-ghost btn-xs" onClick={() => remove.mutate(one.name)}>
+                    Remove
+                  </button>
+                )}
               </span>
             </div>
             {one.description && <p className="text-sm">{one.description}</p>}
@@ -54,7 +88,13 @@ function EnvironmentTable({ project, environments }: { project: string; environm
               <ul className="mt-1 text-sm">
                 {one.missing.map((problem) => (
                   <li key={problem.where + problem.message} className="mb-1 border-l-2 border-warning pl-2">
-                    <span className="font-medium">{problem.where}</span>: {problem.message}{problem.hint && <span className="text-xs opacity-75"> · <Advice hint={problem.hint} /></span>}
+                    <span className="font-medium">{problem.where}</span>: {problem.message}
+                    {problem.hint && (
+                      <span className="text-xs opacity-75">
+                        {" "}
+                        · <Advice hint={problem.hint} />
+                      </span>
+                    )}
                   </li>
                 ))}
               </ul>
@@ -63,27 +103,74 @@ function EnvironmentTable({ project, environments }: { project: string; environm
         ))}
       </div>
       <ProblemAlert error={make.error ?? protect.error ?? remove.error} />
-      {mayBuild && <OneName label="Name of a new environment" action="Make it" onName={(name, done) => make.mutate(name, { onSuccess: done })} />}
+      {mayBuild && (
+        <OneName
+          label="Name of a new environment"
+          action="Make it"
+          onName={(name, done) => make.mutate(name, { onSuccess: done })}
+        />
+      )}
     </section>
   );
 }
 
 /** Where services send people back to after their consent: chosen, and proven by a visit. */
-function CallbackOf({ project, environment, may }: { project: string; environment: Schemas["Environment"]; may: boolean }) {
+function CallbackOf({
+  project,
+  environment,
+  may,
+}: {
+  project: string;
+  environment: Schemas["Environment"];
+  may: boolean;
+}) {
   const change = useChangeCallback(project);
   const prove = useProveCallback(project);
   const [isOpen, setOpen] = useState(false);
   const usual = `${window.location.origin}${environment.callback_path}`;
   return (
     <div className="mt-1 text-xs">
-      <button type="button" className="cursor-pointer text-left opacity-80 hover:underline" aria-expanded={isOpen} onClick={() => setOpen(!isOpen)}>
-        callback address of consents: {environment.callback ? <code className="font-mono break-all">{environment.callback}</code> : "the usual one"}{environment.callback_proven_at && `, proven ${when(environment.callback_proven_at)}`}
+      <button
+        type="button"
+        className="cursor-pointer text-left opacity-80 hover:underline"
+        aria-expanded={isOpen}
+        onClick={() => setOpen(!isOpen)}
+      >
+        callback address of consents:{" "}
+        {environment.callback ? <code className="font-mono break-all">{environment.callback}</code> : "the usual one"}
+        {environment.callback_proven_at && `, proven ${when(environment.callback_proven_at)}`}
       </button>
       {isOpen && (
         <div className="mt-1 border-l-2 border-base-300 pl-3">
-          <p className="mb-1">Services send people back here; it is registered there. Its host must lead to Rondine and stand in RONDINE_HOSTS.</p>
-          <input className="input input-sm w-full font-mono" aria-label={`Callback address of ${environment.name}`} placeholder={usual} defaultValue={environment.callback} key={environment.callback} readOnly={!may} onBlur={(e) => e.target.value.trim() !== environment.callback && change.mutate({ name: environment.name, callback: e.target.value.trim() })} onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()} />
-          {may && <button type="button" className="btn btn-xs mt-1" disabled={prove.isPending || change.isPending} onClick={() => prove.mutate(environment.name, { onSuccess: ({ address }) => window.location.assign(address) })}>Prove that it leads here</button>}
+          <p className="mb-1">
+            Services send people back here; it is registered there. Its host must lead to Rondine and stand in
+            RONDINE_HOSTS.
+          </p>
+          <input
+            className="input input-sm w-full font-mono"
+            aria-label={`Callback address of ${environment.name}`}
+            placeholder={usual}
+            defaultValue={environment.callback}
+            key={environment.callback}
+            readOnly={!may}
+            onBlur={(e) =>
+              e.target.value.trim() !== environment.callback &&
+              change.mutate({ name: environment.name, callback: e.target.value.trim() })
+            }
+            onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+          />
+          {may && (
+            <button
+              type="button"
+              className="btn btn-xs mt-1"
+              disabled={prove.isPending || change.isPending}
+              onClick={() =>
+                prove.mutate(environment.name, { onSuccess: ({ address }) => window.location.assign(address) })
+              }
+            >
+              Prove that it leads here
+            </button>
+          )}
           <ProblemAlert error={change.error ?? prove.error} />
         </div>
       )}
@@ -101,14 +188,21 @@ function StandingValues({ project, environments }: { project: string; environmen
     <section className="mb-9">
       <Heading>Standing values</Heading>
       {values.length === 0 ? (
-        <Empty title="There is no standing value yet">A named value that operations and connections refer to, such as a survey year or an office number; changed here, it changes everywhere.</Empty>
+        <Empty title="There is no standing value yet">
+          A named value that operations and connections refer to, such as a survey year or an office number; changed
+          here, it changes everywhere.
+        </Empty>
       ) : (
         <div className="overflow-x-auto">
           <table className="w-full text-sm">
             <thead>
               <tr className="text-left">
                 <th className="py-1 pr-4 font-medium">name</th>
-                {environments.map((one) => <th key={one} className="pr-4 font-medium">{one}</th>)}
+                {environments.map((one) => (
+                  <th key={one} className="pr-4 font-medium">
+                    {one}
+                  </th>
+                ))}
                 <th className="font-medium">used by</th>
               </tr>
             </thead>
@@ -125,12 +219,22 @@ function StandingValues({ project, environments }: { project: string; environmen
                         placeholder="no value"
                         defaultValue={String(value.document.values?.[environment] ?? "")}
                         readOnly={!mayBuild}
-                        onBlur={(e) => e.target.value !== String(value.document.values?.[environment] ?? "") && set.mutate({ held: value, environment, value: e.target.value })}
+                        onBlur={(e) =>
+                          e.target.value !== String(value.document.values?.[environment] ?? "") &&
+                          set.mutate({ held: value, environment, value: e.target.value })
+                        }
                         onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
                       />
                     </td>
                   ))}
-                  <td className="py-2 text-xs">{value.warnings.map((one) => <p key={one.where} className="mb-1 border-l-2 border-error pl-2">{one.where.split("/")[2]}: {one.message}. {one.hint}</p>)}{value.used_by.map((one) => `${one.kind} ${one.name}`).join(", ") || "nothing yet"}</td>
+                  <td className="py-2 text-xs">
+                    {value.warnings.map((one) => (
+                      <p key={one.where} className="mb-1 border-l-2 border-error pl-2">
+                        {one.where.split("/")[2]}: {one.message}. {one.hint}
+                      </p>
+                    ))}
+                    {value.used_by.map((one) => `${one.kind} ${one.name}`).join(", ") || "nothing yet"}
+                  </td>
                 </tr>
               ))}
             </tbody>
@@ -138,17 +242,45 @@ function StandingValues({ project, environments }: { project: string; environmen
         </div>
       )}
       <ProblemAlert error={found.error ?? make.error ?? set.error} />
-      {mayBuild && <OneName label="Name of a new standing value" action="Make it" onName={(name, done) => make.mutate(name, { onSuccess: done })} />}
+      {mayBuild && (
+        <OneName
+          label="Name of a new standing value"
+          action="Make it"
+          onName={(name, done) => make.mutate(name, { onSuccess: done })}
+        />
+      )}
     </section>
   );
 }
 
-function OneName({ label, action, onName }: { label: string; action: string; onName: (name: string, done: () => void) => void }) {
+function OneName({
+  label,
+  action,
+  onName,
+}: {
+  label: string;
+  action: string;
+  onName: (name: string, done: () => void) => void;
+}) {
   const [name, setName] = useState("");
   return (
-    <form className="mt-3 flex gap-2" onSubmit={(event) => { event.preventDefault(); onName(name.trim(), () => setName("")); }}>
-      <input className="input input-sm w-60" aria-label={label} placeholder={label} value={name} onChange={(e) => setName(e.target.value)} />
-      <button className="btn btn-sm" disabled={!name.trim()}>{action}</button>
+    <form
+      className="mt-3 flex gap-2"
+      onSubmit={(event) => {
+        event.preventDefault();
+        onName(name.trim(), () => setName(""));
+      }}
+    >
+      <input
+        className="input input-sm w-60"
+        aria-label={label}
+        placeholder={label}
+        value={name}
+        onChange={(e) => setName(e.target.value)}
+      />
+      <button className="btn btn-sm" disabled={!name.trim()}>
+        {action}
+      </button>
     </form>
   );
 }

@@ -11,7 +11,10 @@ type Rule = Schemas["NamingRule"];
 export function Naming({ project }: { project: string }) {
   const cache = useQueryClient();
   const path = { params: { path: { project } } };
-  const found = useQuery({ queryKey: ["naming", project], queryFn: () => answer(api.GET("/api/v1/projects/{project}/naming", path)) });
+  const found = useQuery({
+    queryKey: ["naming", project],
+    queryFn: () => answer(api.GET("/api/v1/projects/{project}/naming", path)),
+  });
   const change = useMutation({
     mutationFn: (rule: Rule) => answer(api.PUT("/api/v1/projects/{project}/naming", { ...path, body: { rule } })),
     onSuccess: () => {
@@ -31,19 +34,49 @@ export function Naming({ project }: { project: string }) {
       <fieldset disabled={!mayBuild} className="flex flex-wrap items-center gap-x-5 gap-y-2 text-sm">
         <label className="flex items-center gap-2">
           Words are parted by
-          <select className="select select-sm w-20 font-mono" value={rule.separator ?? "-"} onChange={(e) => set({ separator: e.target.value as "-" | "_" })}><option>-</option><option>_</option></select>
+          <select
+            className="select select-sm w-20 font-mono"
+            value={rule.separator ?? "-"}
+            onChange={(e) => set({ separator: e.target.value as "-" | "_" })}
+          >
+            <option>-</option>
+            <option>_</option>
+          </select>
         </label>
         <label className="flex items-center gap-2">
           in fields by
-          <select className="select select-sm w-20 font-mono" value={rule.field_separator ?? "_"} onChange={(e) => set({ field_separator: e.target.value as "-" | "_" })}><option>_</option><option>-</option></select>
+          <select
+            className="select select-sm w-20 font-mono"
+            value={rule.field_separator ?? "_"}
+            onChange={(e) => set({ field_separator: e.target.value as "-" | "_" })}
+          >
+            <option>_</option>
+            <option>-</option>
+          </select>
         </label>
-        <label className="flex items-center gap-2"><input type="checkbox" className="checkbox checkbox-sm" checked={rule.service_first ?? false} onChange={(e) => set({ service_first: e.target.checked })} /> operations, mappings and feeds begin with their service</label>
+        <label className="flex items-center gap-2">
+          <input
+            type="checkbox"
+            className="checkbox checkbox-sm"
+            checked={rule.service_first ?? false}
+            onChange={(e) => set({ service_first: e.target.checked })}
+          />{" "}
+          operations, mappings and feeds begin with their service
+        </label>
         <label className="flex items-center gap-2">
           feeds begin with
-          <input key={rule.feeds_begin} className="input input-sm w-24 font-mono" placeholder="nothing" defaultValue={rule.feeds_begin ?? "all"} onBlur={(e) => e.target.value !== (rule.feeds_begin ?? "all") && set({ feeds_begin: e.target.value })} />
+          <input
+            key={rule.feeds_begin}
+            className="input input-sm w-24 font-mono"
+            placeholder="nothing"
+            defaultValue={rule.feeds_begin ?? "all"}
+            onBlur={(e) => e.target.value !== (rule.feeds_begin ?? "all") && set({ feeds_begin: e.target.value })}
+          />
         </label>
       </fieldset>
-      <p className="mt-2 text-xs opacity-80">such as <span className="font-mono">{[operation, feed, field].filter(Boolean).join(" · ")}</span></p>
+      <p className="mt-2 text-xs opacity-80">
+        such as <span className="font-mono">{[operation, feed, field].filter(Boolean).join(" · ")}</span>
+      </p>
       <ProblemAlert error={found.error ?? change.error} />
     </section>
   );

@@ -15,10 +15,22 @@ export function Obstacles({ project }: { project: string }) {
       <ul className="text-sm">
         {found.data.map((one) => (
           <li key={one.kind + one.name} className="mb-2 border-l-2 border-warning pl-3">
-            {one.kind} <Link className="link font-medium" to={`${PAGE[one.kind]}/${one.name}`}>{one.name}</Link> {one.environment && <Tag>{one.environment}</Tag>}
+            {one.kind}{" "}
+            <Link className="link font-medium" to={`${PAGE[one.kind]}/${one.name}`}>
+              {one.name}
+            </Link>{" "}
+            {one.environment && <Tag>{one.environment}</Tag>}
             <ul>
               {one.reasons.map((reason) => (
-                <li key={reason.where + reason.message}>{reason.message}{reason.hint && <span className="text-xs opacity-75"> · <Advice hint={reason.hint} /></span>}</li>
+                <li key={reason.where + reason.message}>
+                  {reason.message}
+                  {reason.hint && (
+                    <span className="text-xs opacity-75">
+                      {" "}
+                      · <Advice hint={reason.hint} />
+                    </span>
+                  )}
+                </li>
               ))}
             </ul>
           </li>

@@ -20,28 +20,80 @@ export default function Overview() {
         answer(api.GET("/api/v1/projects/{project}/feeds", path)),
         answer(api.GET("/api/v1/projects/{project}/runs", { params: { path: { project }, query: { limit: 8 } } })),
       ]);
-      return { connections: connections.items, operations: operations.items, types: types.items, feeds: feeds.items, runs: runs.items };
+      return {
+        connections: connections.items,
+        operations: operations.items,
+        types: types.items,
+        feeds: feeds.items,
+        runs: runs.items,
+      };
     },
   });
-  if (facts.isPending) return <Page title="Overview"><Waiting what="Reading the project" /></Page>;
-  if (facts.error) return <Page title="Overview"><ProblemAlert error={facts.error} /></Page>;
+  if (facts.isPending)
+    return (
+      <Page title="Overview">
+        <Waiting what="Reading the project" />
+      </Page>
+    );
+  if (facts.error)
+    return (
+      <Page title="Overview">
+        <ProblemAlert error={facts.error} />
+      </Page>
+    );
   const { connections, operations, types, feeds, runs } = facts.data;
   const steps = [
-    { title: "Connect", done: connections.length, words: count(connections.length, "connection"), to: "services", next: "say where a service is, and how to sign in" },
-    { title: "Describe and try", done: operations.length, words: count(operations.length, "operation"), to: operations[0] ? `operations/${operations[0].name}` : "services", next: "paste an address from its documentation and send it" },
-    { title: "Map", done: types.length, words: count(types.length, "record type"), to: operations[0] ? `operations/${operations[0].name}` : "services", next: "point at what becomes one row" },
-    { title: "Keep", done: feeds.length, words: count(feeds.length, "feed"), to: "records", next: "make a feed and run it" },
+    {
+      title: "Connect",
+      done: connections.length,
+      words: count(connections.length, "connection"),
+      to: "services",
+      next: "say where a service is, and how to sign in",
+    },
+    {
+      title: "Describe and try",
+      done: operations.length,
+      words: count(operations.length, "operation"),
+      to: operations[0] ? `operations/${operations[0].name}` : "services",
+      next: "paste an address from its documentation and send it",
+    },
+    {
+      title: "Map",
+      done: types.length,
+      words: count(types.length, "record type"),
+      to: operations[0] ? `operations/${operations[0].name}` : "services",
+      next: "point at what becomes one row",
+    },
+    {
+      title: "Keep",
+      done: feeds.length,
+      words: count(feeds.length, "feed"),
+      to: "records",
+      next: "make a feed and run it",
+    },
   ];
   const next = steps.find((one) => !one.done);
   return (
     <Page title="Overview">
       <ol className="mb-7 grid gap-3 sm:grid-cols-2 lg:grid-cols-4">
         {steps.map((one, number) => (
-          <li key={one.title} className={`border-t-2 pt-2 ${one === next ? "border-accent" : one.done ? "border-success" : "border-base-300"}`}>
+          <li
+            key={one.title}
+            className={`border-t-2 pt-2 ${one === next ? "border-accent" : one.done ? "border-success" : "border-base-300"}`}
+          >
             <Link to={one.to} className="group block">
               <p className="text-xs opacity-70">{number + 1}</p>
               <p className="font-semibold group-hover:underline">{one.title}</p>
-              <p className="text-sm">{one.done ? one.words : <span className={one === next ? "text-accent" : "opacity-75"}>{one === next ? "next: " : ""}{one.next}</span>}</p>
+              <p className="text-sm">
+                {one.done ? (
+                  one.words
+                ) : (
+                  <span className={one === next ? "text-accent" : "opacity-75"}>
+                    {one === next ? "next: " : ""}
+                    {one.next}
+                  </span>
+                )}
+              </p>
             </Link>
           </li>
         ))}
@@ -55,9 +107,13 @@ export default function Overview() {
           <ul className="divide-y divide-base-300 text-sm">
             {runs.map((run) => (
               <li key={run.id} className="flex flex-wrap items-center gap-x-3 gap-y-1 py-2">
-                <Link className="link font-medium" to={`runs/${run.id}`}>{run.kind} {run.id}</Link>
+                <Link className="link font-medium" to={`runs/${run.id}`}>
+                  {run.kind} {run.id}
+                </Link>
                 <StateTag state={run.state} completeness={run.completeness} />
-                <span className="min-w-0 flex-1 truncate">{run.kind === "trial" ? run.title : `${run.title}: ${run.summary}`}</span>
+                <span className="min-w-0 flex-1 truncate">
+                  {run.kind === "trial" ? run.title : `${run.title}: ${run.summary}`}
+                </span>
                 <span className="text-xs opacity-70">{when(run.queued_at)}</span>
               </li>
             ))}

@@ -12,23 +12,81 @@ import { useFeed, useRunFeed } from "./records";
 export default function FeedPage() {
   const { project = "", name = "" } = useParams();
   const feed = useFeed(project, name);
-  const runs = useQuery({ queryKey: ["feed-runs", project, name], queryFn: () => answer(api.GET("/api/v1/projects/{project}/runs", { params: { path: { project }, query: { feed: name, limit: 20 } } })) });
+  const runs = useQuery({
+    queryKey: ["feed-runs", project, name],
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/projects/{project}/runs", { params: { path: { project }, query: { feed: name, limit: 20 } } }),
+      ),
+  });
   const run = useRunFeed(project);
   const navigate = useNavigate();
   const mayRun = usePermission(project, "run");
-  const start = (confirmed: boolean) => run.mutate({ name, confirmed }, { onSuccess: (made) => navigate(`../runs/${made.id}`) });
+  const start = (confirmed: boolean) =>
+    run.mutate({ name, confirmed }, { onSuccess: (made) => navigate(`../runs/${made.id}`) });
   const strategies = usePagingForms(project);
-  if (feed.isPending) return <Page title={name}><Waiting what="Reading the feed" /></Page>;
-  if (feed.error) return <Page title={name}><ProblemAlert error={feed.error} /></Page>;
+  if (feed.isPending)
+    return (
+      <Page title={name}>
+        <Waiting what="Reading the feed" />
+      </Page>
+    );
+  if (feed.error)
+    return (
+      <Page title={name}>
+        <ProblemAlert error={feed.error} />
+      </Page>
+    );
   return (
-    <Page title={feed.data.title || name} aside={<><Tag>{feed.data.environment}</Tag>{mayRun && <button type="button" className="btn btn-primary btn-sm ml-auto" disabled={run.isPending || feed.data.problems.length > 0} onClick={() => start(false)}>Run it</button>}</>}>
+    <Page
+      title={feed.data.title || name}
+      aside={
+        <>
+          <Tag>{feed.data.environment}</Tag>
+          {mayRun && (
+            <button
+              type="button"
+              className="btn btn-primary btn-sm ml-auto"
+              disabled={run.isPending || feed.data.problems.length > 0}
+              onClick={() => start(false)}
+            >
+              Run it
+            </button>
+          )}
+        </>
+      }
+    >
       <ProblemAlert error={run.error}>
-        {run.error instanceof Problem && run.error.document.where.endsWith(": limits") && <button type="button" className="btn btn-sm mt-2" onClick={() => start(true)}>Start it all the same</button>}
+        {run.error instanceof Problem && run.error.document.where.endsWith(": limits") && (
+          <button type="button" className="btn btn-sm mt-2" onClick={() => start(true)}>
+            Start it all the same
+          </button>
+        )}
       </ProblemAlert>
-      {feed.data.problems.map((one) => <p key={one.message} className="mb-2 border-l-2 border-warning pl-2 text-sm">{one.message}. {one.hint}</p>)}
+      {feed.data.problems.map((one) => (
+        <p key={one.message} className="mb-2 border-l-2 border-warning pl-2 text-sm">
+          {one.message}. {one.hint}
+        </p>
+      ))}
       <p className="mb-5 text-sm">
-        Asks <Link className="link" to={`../operations/${feed.data.operation}`}>{feed.data.operation}</Link>, maps with <span className="font-mono">{feed.data.mapping}</span>
-        {Object.keys(feed.data.document.inputs ?? {}).length > 0 && <>, inputs {Object.entries(feed.data.document.inputs ?? {}).map(([key, value]) => `${key} ${String(value)}`).join(", ")}</>}. It {feed.data.paging ? pagingWords(strategies, feed.data.paging) : "asks for one response: none has shown how it pages"}.
+        Asks{" "}
+        <Link className="link" to={`../operations/${feed.data.operation}`}>
+          {feed.data.operation}
+        </Link>
+        , maps with <span className="font-mono">{feed.data.mapping}</span>
+        {Object.keys(feed.data.document.inputs ?? {}).length > 0 && (
+          <>
+            , inputs{" "}
+            {Object.entries(feed.data.document.inputs ?? {})
+              .map(([key, value]) => `${key} ${String(value)}`)
+              .join(", ")}
+          </>
+        )}
+        . It{" "}
+        {feed.data.paging
+          ? pagingWords(strategies, feed.data.paging)
+          : "asks for one response: none has shown how it pages"}
+        .
       </p>
       <Heading>Runs</Heading>
       <ProblemAlert error={runs.error} />
@@ -36,7 +94,11 @@ export default function FeedPage() {
       <ul className="divide-y divide-base-300 text-sm">
         {runs.data?.items.map((one) => (
           <li key={one.id} className="flex flex-wrap items-center gap-x-3 gap-y-1 py-2">
-            <Link className="link font-medium" to={`../runs/${one.id}`}>run {one.id}</Link> <StateTag state={one.state} completeness={one.completeness} /> <span className="flex-1">{one.summary}</span> <span className="text-xs opacity-70">{when(one.queued_at)}</span>
+            <Link className="link font-medium" to={`../runs/${one.id}`}>
+              run {one.id}
+            </Link>{" "}
+            <StateTag state={one.state} completeness={one.completeness} /> <span className="flex-1">{one.summary}</span>{" "}
+            <span className="text-xs opacity-70">{when(one.queued_at)}</span>
           </li>
         ))}
       </ul>

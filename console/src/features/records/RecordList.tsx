@@ -17,8 +17,18 @@ export default function RecordList() {
   const filters = Object.fromEntries([...query].filter(([name]) => name !== "environment"));
   const recordType = useRecordType(project, type);
   const records = useRecordPages(project, environment, type, filters);
-  if (recordType.isPending) return <Page title={type}><Waiting what="Reading the record type" /></Page>;
-  if (recordType.error) return <Page title={type}><ProblemAlert error={recordType.error} /></Page>;
+  if (recordType.isPending)
+    return (
+      <Page title={type}>
+        <Waiting what="Reading the record type" />
+      </Page>
+    );
+  if (recordType.error)
+    return (
+      <Page title={type}>
+        <ProblemAlert error={recordType.error} />
+      </Page>
+    );
   const fields = recordType.data.document.fields ?? [];
   const searchable = fields.filter((one) => one.searchable);
   const key = recordType.data.document.key ?? [];
@@ -36,29 +46,65 @@ export default function RecordList() {
       title={recordType.data.title || type}
       aside={
         <>
-          <span className="text-sm opacity-80" aria-live="polite">{count !== undefined && `${count.toLocaleString("en")} kept in ${environment}`}</span>
-          <select className="select select-sm ml-auto w-28" aria-label="Environment" value={environment} onChange={(e) => set("environment", e.target.value)}>
-            {environments.map((one) => <option key={one}>{one}</option>)}
+          <span className="text-sm opacity-80" aria-live="polite">
+            {count !== undefined && `${count.toLocaleString("en")} kept in ${environment}`}
+          </span>
+          <select
+            className="select select-sm ml-auto w-28"
+            aria-label="Environment"
+            value={environment}
+            onChange={(e) => set("environment", e.target.value)}
+          >
+            {environments.map((one) => (
+              <option key={one}>{one}</option>
+            ))}
           </select>
         </>
       }
     >
-      <Filters key={query.toString()} fields={searchable} query={query} onSet={set} onClear={() => setQuery(environment === "test" ? {} : { environment })} />
+      <Filters
+        key={query.toString()}
+        fields={searchable}
+        query={query}
+        onSet={set}
+        onClear={() => setQuery(environment === "test" ? {} : { environment })}
+      />
       <ProblemAlert error={records.error} />
       {records.isPending && <Waiting what="Reading records" />}
-      {records.data && rows.length === 0 && (
-        count === 0 ? <Empty title={`Nothing is kept in ${environment} yet`}>Run a feed that fills it: <Link className="link" to="..">Records</Link>.</Empty> : <Empty title="No record fits these filters">Take one away, or widen a range.</Empty>
-      )}
+      {records.data &&
+        rows.length === 0 &&
+        (count === 0 ? (
+          <Empty title={`Nothing is kept in ${environment} yet`}>
+            Run a feed that fills it:{" "}
+            <Link className="link" to="..">
+              Records
+            </Link>
+            .
+          </Empty>
+        ) : (
+          <Empty title="No record fits these filters">Take one away, or widen a range.</Empty>
+        ))}
       {rows.length > 0 && (
         <div className="overflow-x-auto">
           <table className="w-full text-xs">
             <thead>
               <tr className="border-b border-base-300 text-left font-mono text-secondary">
                 {fields.map((one) => (
-                  <th key={one.name} className="py-1.5 pr-4 font-medium whitespace-nowrap" aria-sort={sort === one.name ? "ascending" : sort === `-${one.name}` ? "descending" : undefined}>
+                  <th
+                    key={one.name}
+                    className="py-1.5 pr-4 font-medium whitespace-nowrap"
+                    aria-sort={sort === one.name ? "ascending" : sort === `-${one.name}` ? "descending" : undefined}
+                  >
                     {one.searchable ? (
-                      <button type="button" className="inline-flex cursor-pointer items-center gap-1 hover:underline" onClick={() => set("sort", sort === one.name ? `-${one.name}` : sort === `-${one.name}` ? "" : one.name)}>
-                        {one.name}{one.unit && <span className="opacity-70">{one.unit}</span>}
+                      <button
+                        type="button"
+                        className="inline-flex cursor-pointer items-center gap-1 hover:underline"
+                        onClick={() =>
+                          set("sort", sort === one.name ? `-${one.name}` : sort === `-${one.name}` ? "" : one.name)
+                        }
+                      >
+                        {one.name}
+                        {one.unit && <span className="opacity-70">{one.unit}</span>}
                         {sort === one.name && <ArrowUp className="size-3" aria-hidden />}
                         {sort === `-${one.name}` && <ArrowDown className="size-3" aria-hidden />}
                       </button>
@@ -75,7 +121,15 @@ export default function RecordList() {
                   {fields.map((one) => (
                     <td key={one.name} className="max-w-56 truncate py-1.5 pr-4 whitespace-nowrap">
                       {key[0] === one.name ? (
-                        <Link className="link" to={{ pathname: row.key.map((part) => encodeURIComponent(String(part))).join("/"), search: environment === "test" ? "" : `?environment=${environment}` }}>{String(row.data[one.name])}</Link>
+                        <Link
+                          className="link"
+                          to={{
+                            pathname: row.key.map((part) => encodeURIComponent(String(part))).join("/"),
+                            search: environment === "test" ? "" : `?environment=${environment}`,
+                          }}
+                        >
+                          {String(row.data[one.name])}
+                        </Link>
                       ) : (
                         <Shown value={row.data[one.name]} isThere={one.name in row.data} />
                       )}
@@ -87,18 +141,51 @@ export default function RecordList() {
           </table>
         </div>
       )}
-      {records.hasNextPage && <button type="button" className="btn btn-sm mt-3" disabled={records.isFetchingNextPage} onClick={() => void records.fetchNextPage()}>{records.isFetchingNextPage ? "Reading" : "Show more"}</button>}
+      {records.hasNextPage && (
+        <button
+          type="button"
+          className="btn btn-sm mt-3"
+          disabled={records.isFetchingNextPage}
+          onClick={() => void records.fetchNextPage()}
+        >
+          {records.isFetchingNextPage ? "Reading" : "Show more"}
+        </button>
+      )}
     </Page>
   );
 }
 
-function Filters({ fields, query, onSet, onClear }: { fields: { name: string; type: string; unit?: string }[]; query: URLSearchParams; onSet: (name: string, value: string) => void; onClear: () => void }) {
+function Filters({
+  fields,
+  query,
+  onSet,
+  onClear,
+}: {
+  fields: { name: string; type: string; unit?: string }[];
+  query: URLSearchParams;
+  onSet: (name: string, value: string) => void;
+  onClear: () => void;
+}) {
   const [field, setField] = useState("");
   const [how, setHow] = useState("");
   const [value, setValue] = useState("");
   const active = [...query].filter(([name]) => name !== "environment" && name !== "sort");
   const chosen = fields.find((one) => one.name === field);
-  const ways = chosen?.type === "text" ? [["", "is"], [".begins", "begins with"], [".from", "from"], [".to", "to"]] : chosen?.type === "boolean" ? [["", "is"]] : [["", "is"], [".from", "at least"], [".to", "at most"]];
+  const ways =
+    chosen?.type === "text"
+      ? [
+          ["", "is"],
+          [".begins", "begins with"],
+          [".from", "from"],
+          [".to", "to"],
+        ]
+      : chosen?.type === "boolean"
+        ? [["", "is"]]
+        : [
+            ["", "is"],
+            [".from", "at least"],
+            [".to", "at most"],
+          ];
   useEffect(() => setHow(""), [field]);
   if (fields.length === 0) return null;
   return (
@@ -110,32 +197,74 @@ function Filters({ fields, query, onSet, onClear }: { fields: { name: string; ty
           onSet(field + how, value);
         }}
       >
-        <select className="select select-sm w-36" aria-label="Field to filter by" value={field} onChange={(e) => setField(e.target.value)}>
+        <select
+          className="select select-sm w-36"
+          aria-label="Field to filter by"
+          value={field}
+          onChange={(e) => setField(e.target.value)}
+        >
           <option value="">filter by</option>
-          {fields.map((one) => <option key={one.name}>{one.name}</option>)}
+          {fields.map((one) => (
+            <option key={one.name}>{one.name}</option>
+          ))}
         </select>
         {chosen && (
           <>
-            <select className="select select-sm w-28" aria-label="How to compare" value={how} onChange={(e) => setHow(e.target.value)}>
-              {ways.map(([name, words]) => <option key={name} value={name}>{words}</option>)}
+            <select
+              className="select select-sm w-28"
+              aria-label="How to compare"
+              value={how}
+              onChange={(e) => setHow(e.target.value)}
+            >
+              {ways.map(([name, words]) => (
+                <option key={name} value={name}>
+                  {words}
+                </option>
+              ))}
             </select>
             {chosen.type === "boolean" ? (
-              <select className="select select-sm w-24" aria-label="Value" value={value} onChange={(e) => setValue(e.target.value)}>
-                <option value="">choose</option><option value="true">yes</option><option value="false">no</option>
+              <select
+                className="select select-sm w-24"
+                aria-label="Value"
+                value={value}
+                onChange={(e) => setValue(e.target.value)}
+              >
+                <option value="">choose</option>
+                <option value="true">yes</option>
+                <option value="false">no</option>
               </select>
             ) : (
-              <input className="input input-sm w-40" aria-label="Value" type={chosen.type === "date" ? "date" : "text"} placeholder={chosen.unit} value={value} onChange={(e) => setValue(e.target.value)} />
+              <input
+                className="input input-sm w-40"
+                aria-label="Value"
+                type={chosen.type === "date" ? "date" : "text"}
+                placeholder={chosen.unit}
+                value={value}
+                onChange={(e) => setValue(e.target.value)}
+              />
             )}
-            <button className="btn btn-sm" disabled={!value}>Filter</button>
+            <button className="btn btn-sm" disabled={!value}>
+              Filter
+            </button>
           </>
         )}
       </form>
       {active.map(([name, text]) => (
-        <button key={name} type="button" className="rounded-full bg-accent/12 px-2.5 py-1 text-xs text-accent" onClick={() => onSet(name, "")} title="take the filter away">
+        <button
+          key={name}
+          type="button"
+          className="rounded-full bg-accent/12 px-2.5 py-1 text-xs text-accent"
+          onClick={() => onSet(name, "")}
+          title="take the filter away"
+        >
           {name.replace(".from", " ≥").replace(".to", " ≤").replace(".begins", " begins")} {text} ×
         </button>
       ))}
-      {active.length > 1 && <button type="button" className="link text-xs" onClick={onClear}>take all away</button>}
+      {active.length > 1 && (
+        <button type="button" className="link text-xs" onClick={onClear}>
+          take all away
+        </button>
+      )}
     </div>
   );
 }

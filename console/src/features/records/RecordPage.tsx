@@ -18,13 +18,30 @@ export default function RecordPage() {
   const recordType = useRecordType(project, type);
   const [lit, setLit] = useState<string | null>(null);
   const [focus, setFocus] = useState<string | null>(null);
-  if (record.isPending || recordType.isPending) return <Page title={key}><Waiting what="Reading the record" /></Page>;
-  if (record.error) return <Page title={key}><ProblemAlert error={record.error} /></Page>;
+  if (record.isPending || recordType.isPending)
+    return (
+      <Page title={key}>
+        <Waiting what="Reading the record" />
+      </Page>
+    );
+  if (record.error)
+    return (
+      <Page title={key}>
+        <ProblemAlert error={record.error} />
+      </Page>
+    );
   const { data, trace } = record.data;
   const fields = recordType.data?.document.fields ?? [];
   const places = new Map((trace.row?.fields ?? []).map((one) => [one.field, one.pointer]));
   return (
-    <Page title={record.data.key.map(String).join(", ")} aside={<Link className="link text-sm" to={`/p/${project}/records/${type}`}>{recordType.data?.title || type}</Link>}>
+    <Page
+      title={record.data.key.map(String).join(", ")}
+      aside={
+        <Link className="link text-sm" to={`/p/${project}/records/${type}`}>
+          {recordType.data?.title || type}
+        </Link>
+      }
+    >
       <div className="grid gap-6 lg:grid-cols-2">
         <section>
           <Heading>Values</Heading>
@@ -32,26 +49,77 @@ export default function RecordPage() {
             {fields.map((one) => {
               const pointer = places.get(one.name) ?? null;
               return (
-                <div key={one.name} className={`grid grid-cols-[9rem_1fr] gap-3 border-b border-base-300 py-1.5 ${pointer && lit === pointer ? "bg-accent/20" : ""}`} onMouseEnter={() => setLit(pointer)}>
+                <div
+                  key={one.name}
+                  className={`grid grid-cols-[9rem_1fr] gap-3 border-b border-base-300 py-1.5 ${pointer && lit === pointer ? "bg-accent/20" : ""}`}
+                  onMouseEnter={() => setLit(pointer)}
+                >
                   <dt className="font-mono text-xs text-secondary">{one.name}</dt>
                   <dd>
-                    <Shown value={data[one.name]} isThere={one.name in data} /> <span className="opacity-70">{data[one.name] != null && one.unit}</span>
-                    {pointer && <button type="button" className="ml-2 cursor-pointer font-mono text-xs text-accent hover:underline" onClick={() => setFocus(pointer)}>{pointer}</button>}
+                    <Shown value={data[one.name]} isThere={one.name in data} />{" "}
+                    <span className="opacity-70">{data[one.name] != null && one.unit}</span>
+                    {pointer && (
+                      <button
+                        type="button"
+                        className="ml-2 cursor-pointer font-mono text-xs text-accent hover:underline"
+                        onClick={() => setFocus(pointer)}
+                      >
+                        {pointer}
+                      </button>
+                    )}
                   </dd>
                 </div>
               );
             })}
           </dl>
-          <Linked project={project} environment={environment} belongsTo={record.data.belongs_to} holds={record.data.holds} />
+          <Linked
+            project={project}
+            environment={environment}
+            belongsTo={record.data.belongs_to}
+            holds={record.data.holds}
+          />
           <p className="mt-3 text-sm">
-            Last changed {when(record.data.changed_at)} by <Link className="link" to={`/p/${project}/runs/${record.data.run}`}>run {record.data.run}</Link>, <Link className="link" to={`/p/${project}/runs/${record.data.run}/calls/${record.data.call}`}>call {record.data.call}</Link>; first kept {when(record.data.made_at)}.
+            Last changed {when(record.data.changed_at)} by{" "}
+            <Link className="link" to={`/p/${project}/runs/${record.data.run}`}>
+              run {record.data.run}
+            </Link>
+            ,{" "}
+            <Link className="link" to={`/p/${project}/runs/${record.data.run}/calls/${record.data.call}`}>
+              call {record.data.call}
+            </Link>
+            ; first kept {when(record.data.made_at)}.
           </p>
         </section>
         <section className="flex min-h-0 min-w-0 flex-col lg:max-h-[80vh]">
           {trace.body ? (
             <ResponsePane
-              project={project} {...AS_SOURCE} lit={lit} focus={focus ?? trace.row?.pointer ?? null} onPoint={setLit}
-              trial={asSource({ number: trace.call, method: "GET", url: "", request: "", status: 200, reason: `Call ${trace.call} of run ${trace.run}`, headers: [], size: null, timings: null, rows: null, error: null, purpose: "", via: "", by: "", operation: "", body: trace.body, at: record.data.changed_at }, trace.run)}
+              project={project}
+              {...AS_SOURCE}
+              lit={lit}
+              focus={focus ?? trace.row?.pointer ?? null}
+              onPoint={setLit}
+              trial={asSource(
+                {
+                  number: trace.call,
+                  method: "GET",
+                  url: "",
+                  request: "",
+                  status: 200,
+                  reason: `Call ${trace.call} of run ${trace.run}`,
+                  headers: [],
+                  size: null,
+                  timings: null,
+                  rows: null,
+                  error: null,
+                  purpose: "",
+                  via: "",
+                  by: "",
+                  operation: "",
+                  body: trace.body,
+                  at: record.data.changed_at,
+                },
+                trace.run,
+              )}
             />
           ) : (
             <>
@@ -66,30 +134,82 @@ export default function RecordPage() {
 }
 
 /** One step further: what this record belongs to, and what belongs to it. */
-function Linked({ project, environment, belongsTo, holds }: { project: string; environment: string; belongsTo: Schemas["LinkedRecord"][]; holds: Schemas["LinkedRecords"][] }) {
-  const address = (type: string, key: unknown[]) => ({ pathname: `/p/${project}/records/${type}/${key.map((part) => encodeURIComponent(String(part))).join("/")}`, search: environment === "test" ? "" : `?environment=${environment}` });
+function Linked({
+  project,
+  environment,
+  belongsTo,
+  holds,
+}: {
+  project: string;
+  environment: string;
+  belongsTo: Schemas["LinkedRecord"][];
+  holds: Schemas["LinkedRecords"][];
+}) {
+  const address = (type: string, key: unknown[]) => ({
+    pathname: `/p/${project}/records/${type}/${key.map((part) => encodeURIComponent(String(part))).join("/")}`,
+    search: environment === "test" ? "" : `?environment=${environment}`,
+  });
   return (
     <>
       {belongsTo.map((one) => (
         <p key={one.record_type} className="mt-3 text-sm">
-          Belongs to {one.record_type} {one.is_kept ? <Link className="link font-mono" to={address(one.record_type, one.key)}>{one.key.map(String).join(", ")}</Link> : <><span className="font-mono">{one.key.map(String).join(", ")}</span>, which is not kept</>}.
+          Belongs to {one.record_type}{" "}
+          {one.is_kept ? (
+            <Link className="link font-mono" to={address(one.record_type, one.key)}>
+              {one.key.map(String).join(", ")}
+            </Link>
+          ) : (
+            <>
+              <span className="font-mono">{one.key.map(String).join(", ")}</span>, which is not kept
+            </>
+          )}
+          .
         </p>
       ))}
       {holds.map((one) => {
         const names = one.columns;
         return (
           <section key={one.record_type} className="mt-5" aria-label={one.record_type}>
-            <Heading aside={one.records.length > 0 && <Link className="link text-xs" to={`/p/${project}/records/${one.record_type}?${new URLSearchParams({ ...one.where, ...(environment === "test" ? {} : { environment }) })}`}>all of them</Link>}>{one.record_type}</Heading>
-            {one.records.length === 0 ? <p className="text-sm opacity-80">None belongs to it.</p> : (
+            <Heading
+              aside={
+                one.records.length > 0 && (
+                  <Link
+                    className="link text-xs"
+                    to={`/p/${project}/records/${one.record_type}?${new URLSearchParams({ ...one.where, ...(environment === "test" ? {} : { environment }) })}`}
+                  >
+                    all of them
+                  </Link>
+                )
+              }
+            >
+              {one.record_type}
+            </Heading>
+            {one.records.length === 0 ? (
+              <p className="text-sm opacity-80">None belongs to it.</p>
+            ) : (
               <div className="overflow-x-auto">
                 <table className="w-full text-xs">
-                  <thead><tr className="border-b border-base-300 text-left font-mono text-secondary">{names.map((name) => <th key={name} className="py-1 pr-4 font-medium">{name}</th>)}</tr></thead>
+                  <thead>
+                    <tr className="border-b border-base-300 text-left font-mono text-secondary">
+                      {names.map((name) => (
+                        <th key={name} className="py-1 pr-4 font-medium">
+                          {name}
+                        </th>
+                      ))}
+                    </tr>
+                  </thead>
                   <tbody className="font-mono">
                     {one.records.map((row) => (
                       <tr key={row.id} className="border-b border-base-300">
                         {names.map((name, number) => (
                           <td key={name} className="max-w-48 truncate py-1 pr-4">
-                            {number === 0 ? <Link className="link" to={address(one.record_type, row.key)}><Shown value={row.data[name]} isThere={name in row.data} /></Link> : <Shown value={row.data[name]} isThere={name in row.data} />}
+                            {number === 0 ? (
+                              <Link className="link" to={address(one.record_type, row.key)}>
+                                <Shown value={row.data[name]} isThere={name in row.data} />
+                              </Link>
+                            ) : (
+                              <Shown value={row.data[name]} isThere={name in row.data} />
+                            )}
                           </td>
                         ))}
                       </tr>

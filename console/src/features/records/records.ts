@@ -18,7 +18,11 @@ export function useRecordTypes(project: string) {
 }
 
 export function useRecordType(project: string, name: string) {
-  return useQuery({ queryKey: ["record-type", project, name], queryFn: () => answer(api.GET("/api/v1/projects/{project}/record-types/{name}", { params: { path: { project, name } } })) });
+  return useQuery({
+    queryKey: ["record-type", project, name],
+    queryFn: () =>
+      answer(api.GET("/api/v1/projects/{project}/record-types/{name}", { params: { path: { project, name } } })),
+  });
 }
 
 export function useRecordPages(project: string, environment: string, name: string, filters: Record<string, string>) {
@@ -26,17 +30,34 @@ export function useRecordPages(project: string, environment: string, name: strin
     queryKey: ["records", project, environment, name, filters],
     initialPageParam: undefined as string | undefined,
     retry: false,
-    queryFn: ({ pageParam }) => answer(api.GET("/api/v1/projects/{project}/environments/{environment}/records/{name}", { params: { path: { project, environment, name }, query: { limit: 50, cursor: pageParam, ...filters } } })),
+    queryFn: ({ pageParam }) =>
+      answer(
+        api.GET("/api/v1/projects/{project}/environments/{environment}/records/{name}", {
+          params: { path: { project, environment, name }, query: { limit: 50, cursor: pageParam, ...filters } },
+        }),
+      ),
     getNextPageParam: (last) => last.next ?? undefined,
   });
 }
 
 export function useRecord(project: string, environment: string, name: string, key: string) {
-  return useQuery({ queryKey: ["record", project, environment, name, key], retry: false, queryFn: () => answer(api.GET("/api/v1/projects/{project}/environments/{environment}/records/{name}/{key}", { params: { path: { project, environment, name, key } } })) });
+  return useQuery({
+    queryKey: ["record", project, environment, name, key],
+    retry: false,
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/projects/{project}/environments/{environment}/records/{name}/{key}", {
+          params: { path: { project, environment, name, key } },
+        }),
+      ),
+  });
 }
 
 export function useFeed(project: string, name: string) {
-  return useQuery({ queryKey: ["feed", project, name], queryFn: () => answer(api.GET("/api/v1/projects/{project}/feeds/{name}", { params: { path: { project, name } } })) });
+  return useQuery({
+    queryKey: ["feed", project, name],
+    queryFn: () => answer(api.GET("/api/v1/projects/{project}/feeds/{name}", { params: { path: { project, name } } })),
+  });
 }
 
 export function useRunFeed(project: string) {
@@ -44,7 +65,12 @@ export function useRunFeed(project: string) {
   const mark = useMark();
   return useMutation({
     mutationFn: ({ name, confirmed }: { name: string; confirmed?: boolean }) =>
-      answer(api.POST("/api/v1/projects/{project}/feeds/{name}/runs", { params: { path: { project, name }, header: marked(mark.of([name, confirmed])) }, body: { inputs: {}, confirmed } })),
+      answer(
+        api.POST("/api/v1/projects/{project}/feeds/{name}/runs", {
+          params: { path: { project, name }, header: marked(mark.of([name, confirmed])) },
+          body: { inputs: {}, confirmed },
+        }),
+      ),
     onSettled: mark.settle,
     onSuccess: () => cache.invalidateQueries({ queryKey: ["record-types", project] }),
   });

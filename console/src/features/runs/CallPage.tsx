@@ -21,24 +21,91 @@ export default function CallPage() {
   const call = whole.data?.call;
   const trial = useMemo(() => (call?.body ? asSource(call, Number(id)) : null), [call, id]);
   const title = `Call ${number} of run ${id}`;
-  if (whole.isPending || run.isPending) return <Page title={title}><Waiting what="Reading the call" /></Page>;
-  if (whole.error || run.error) return <Page title={title}><ProblemAlert error={whole.error ?? run.error} /></Page>;
+  if (whole.isPending || run.isPending)
+    return (
+      <Page title={title}>
+        <Waiting what="Reading the call" />
+      </Page>
+    );
+  if (whole.error || run.error)
+    return (
+      <Page title={title}>
+        <ProblemAlert error={whole.error ?? run.error} />
+      </Page>
+    );
   const environment = run.data.environment;
   const fed = narrowed.data ?? whole.data;
   return (
-    <Page title={title} aside={<><Tag>{environment}</Tag> <Link className="link text-sm" to={`/p/${project}/runs/${id}`}>{run.data.title || "the run"}</Link></>}>
+    <Page
+      title={title}
+      aside={
+        <>
+          <Tag>{environment}</Tag>{" "}
+          <Link className="link text-sm" to={`/p/${project}/runs/${id}`}>
+            {run.data.title || "the run"}
+          </Link>
+        </>
+      }
+    >
       <div className="grid gap-6 lg:grid-cols-2">
         <section className="flex min-h-0 min-w-0 flex-col lg:max-h-[80vh]">
-          {trial ? <ResponsePane project={project} {...AS_SOURCE} trial={trial} lit={lit} focus={focus ?? whole.data.outputs[0]?.shown[0]?.pointer ?? null} onPoint={setLit} onWhereTo={setPlace} /> : <Heading>Response</Heading>}
+          {trial ? (
+            <ResponsePane
+              project={project}
+              {...AS_SOURCE}
+              trial={trial}
+              lit={lit}
+              focus={focus ?? whole.data.outputs[0]?.shown[0]?.pointer ?? null}
+              onPoint={setLit}
+              onWhereTo={setPlace}
+            />
+          ) : (
+            <Heading>Response</Heading>
+          )}
         </section>
         <section className="min-w-0">
-          <Heading aside={place && <span className="flex items-center gap-2 text-xs">only what came from <span className="font-mono">{place}</span><button type="button" className="link" onClick={() => setPlace("")}>all of it again</button></span>}>What it fed</Heading>
+          <Heading
+            aside={
+              place && (
+                <span className="flex items-center gap-2 text-xs">
+                  only what came from <span className="font-mono">{place}</span>
+                  <button type="button" className="link" onClick={() => setPlace("")}>
+                    all of it again
+                  </button>
+                </span>
+              )
+            }
+          >
+            What it fed
+          </Heading>
           <ProblemAlert error={narrowed.error} />
           {fed.note && <p className="text-sm opacity-80">{fed.note}</p>}
           {fed.outputs.map((one) => (
             <div key={one.record_type} role="region" aria-label={one.record_type}>
-              <p className="mb-1 text-sm">{one.shown.length === 0 ? `No ${one.record_type}.` : `${one.record_type}, ${one.is_all ? "" : "the first "}${one.shown.length} ${one.shown.length === 1 ? "row" : "rows"}`}</p>
-              {one.shown.length > 0 && <RecordTable rows={one.shown.length} shown={one.shown} recordType={one.document} lit={lit} onPoint={setLit} onFocus={setFocus} lead={(row) => <Record project={project} environment={environment} type={one.record_type} row={row as Schemas["FedRow"]} run={Number(id)} />} />}
+              <p className="mb-1 text-sm">
+                {one.shown.length === 0
+                  ? `No ${one.record_type}.`
+                  : `${one.record_type}, ${one.is_all ? "" : "the first "}${one.shown.length} ${one.shown.length === 1 ? "row" : "rows"}`}
+              </p>
+              {one.shown.length > 0 && (
+                <RecordTable
+                  rows={one.shown.length}
+                  shown={one.shown}
+                  recordType={one.document}
+                  lit={lit}
+                  onPoint={setLit}
+                  onFocus={setFocus}
+                  lead={(row) => (
+                    <Record
+                      project={project}
+                      environment={environment}
+                      type={one.record_type}
+                      row={row as Schemas["FedRow"]}
+                      run={Number(id)}
+                    />
+                  )}
+                />
+              )}
             </div>
           ))}
         </section>
@@ -48,11 +115,35 @@ export default function CallPage() {
 }
 
 /** What is kept under the row's key now. */
-function Record({ project, environment, type, row, run }: { project: string; environment: string; type: string; row: Schemas["FedRow"]; run: number }) {
+function Record({
+  project,
+  environment,
+  type,
+  row,
+  run,
+}: {
+  project: string;
+  environment: string;
+  type: string;
+  row: Schemas["FedRow"];
+  run: number;
+}) {
   if (!row.record) return <span className="opacity-60">{row.data ? "not kept any more" : "rejected"}</span>;
-  const words = row.record.run === run ? "kept by this run" : row.record.run > run ? `changed since, by run ${row.record.run}` : `unchanged since run ${row.record.run}`;
+  const words =
+    row.record.run === run
+      ? "kept by this run"
+      : row.record.run > run
+        ? `changed since, by run ${row.record.run}`
+        : `unchanged since run ${row.record.run}`;
   return (
-    <Link className="link" title={words} to={{ pathname: `/p/${project}/records/${type}/${row.record.key.map((part) => encodeURIComponent(String(part))).join("/")}`, search: environment === "test" ? "" : `?environment=${environment}` }}>
+    <Link
+      className="link"
+      title={words}
+      to={{
+        pathname: `/p/${project}/records/${type}/${row.record.key.map((part) => encodeURIComponent(String(part))).join("/")}`,
+        search: environment === "test" ? "" : `?environment=${environment}`,
+      }}
+    >
       {row.record.key.map(String).join(", ")}
     </Link>
   );

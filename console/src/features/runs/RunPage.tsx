@@ -29,8 +29,18 @@ export default function RunPage() {
   const cancel = useCancel(project, number);
   const mayRun = usePermission(project, "run");
   const [open, setOpen] = useState<number | null>(null);
-  if (run.isPending) return <Page title={`Run ${id}`}><Waiting what="Reading the run" /></Page>;
-  if (run.error) return <Page title={`Run ${id}`}><ProblemAlert error={run.error} /></Page>;
+  if (run.isPending)
+    return (
+      <Page title={`Run ${id}`}>
+        <Waiting what="Reading the run" />
+      </Page>
+    );
+  if (run.error)
+    return (
+      <Page title={`Run ${id}`}>
+        <ProblemAlert error={run.error} />
+      </Page>
+    );
   const isOver = OVER.includes(run.data.state);
   const list = calls.data?.items ?? [];
   const slowest = Math.max(1, ...list.map((one) => one.timings?.done ?? 0));
@@ -41,25 +51,61 @@ export default function RunPage() {
         <>
           <StateTag state={run.data.state} completeness={run.data.completeness} /> <Tag>{run.data.environment}</Tag>
           {run.data.attempt > 1 && <Tag>attempt {run.data.attempt}</Tag>}
-          {!isOver && mayRun && <button type="button" className="btn btn-sm ml-auto" disabled={cancel.isPending} onClick={() => cancel.mutate()}>Cancel it</button>}
+          {!isOver && mayRun && (
+            <button
+              type="button"
+              className="btn btn-sm ml-auto"
+              disabled={cancel.isPending}
+              onClick={() => cancel.mutate()}
+            >
+              Cancel it
+            </button>
+          )}
         </>
       }
     >
       <ProblemAlert error={cancel.error} />
-      <p className="mb-1 font-medium" aria-live="polite">{run.data.summary}</p>
+      <p className="mb-1 font-medium" aria-live="polite">
+        {run.data.summary}
+      </p>
       <p className="mb-4 text-sm opacity-80">
-        {run.data.by && `Started by ${run.data.by} `}{when(run.data.started_at ?? run.data.queued_at)}
+        {run.data.by && `Started by ${run.data.by} `}
+        {when(run.data.started_at ?? run.data.queued_at)}
         {run.data.ended_at && run.data.started_at && `, took ${duration(run.data.started_at, run.data.ended_at)}`}
-        {run.data.ending && isOver && run.data.error?.message !== run.data.ending && run.data.completeness !== "incomplete" && `; ${run.data.ending}`}
+        {run.data.ending &&
+          isOver &&
+          run.data.error?.message !== run.data.ending &&
+          run.data.completeness !== "incomplete" &&
+          `; ${run.data.ending}`}
         {run.data.kind === "feed" && run.data.state === "done" && COMPLETENESS[run.data.completeness]}
-        {run.data.feed && <> · <Link className="link" to={`../feeds/${run.data.feed}`}>feed {run.data.feed}</Link></>}
-        {run.data.operation && <> · <Link className="link" to={`../operations/${run.data.operation}`}>operation {run.data.operation}</Link></>}
+        {run.data.feed && (
+          <>
+            {" "}
+            ·{" "}
+            <Link className="link" to={`../feeds/${run.data.feed}`}>
+              feed {run.data.feed}
+            </Link>
+          </>
+        )}
+        {run.data.operation && (
+          <>
+            {" "}
+            ·{" "}
+            <Link className="link" to={`../operations/${run.data.operation}`}>
+              operation {run.data.operation}
+            </Link>
+          </>
+        )}
       </p>
       {run.data.error && (
         <div role="alert" className="mb-4 border-l-4 border-error bg-error/8 px-3 py-2 text-sm">
           <p className="font-medium text-error">{run.data.error.message}</p>
           <p className="font-mono text-xs break-all opacity-80">{run.data.error.where}</p>
-          {run.data.error.hint && <p><Advice before="What to do: " hint={run.data.error.hint} /></p>}
+          {run.data.error.hint && (
+            <p>
+              <Advice before="What to do: " hint={run.data.error.hint} />
+            </p>
+          )}
         </div>
       )}
       {run.data.remarks.length > 0 && (
@@ -67,58 +113,147 @@ export default function RunPage() {
           {run.data.remarks.map((one) => (
             <li key={`${one.kind} ${one.message}`}>
               <p className="font-medium break-words">{one.message}</p>
-              <p className="text-xs opacity-80">{one.call && <>{one.times > 1 ? `call ${one.call} and ${one.times - 1} more` : `call ${one.call}`}{one.hint && "; "}</>}{one.hint}</p>
+              <p className="text-xs opacity-80">
+                {one.call && (
+                  <>
+                    {one.times > 1 ? `call ${one.call} and ${one.times - 1} more` : `call ${one.call}`}
+                    {one.hint && "; "}
+                  </>
+                )}
+                {one.hint}
+              </p>
             </li>
           ))}
         </ul>
       )}
-      {run.data.counts.map((one) => <Counts key={one.record_type} count={one} expected={run.data.expected_rows} isOver={isOver} environment={run.data.environment} />)}
+      {run.data.counts.map((one) => (
+        <Counts
+          key={one.record_type}
+          count={one}
+          expected={run.data.expected_rows}
+          isOver={isOver}
+          environment={run.data.environment}
+        />
+      ))}
       {(rejects.data?.items.length ?? 0) > 0 && (
         <section className="mb-6">
-          <Heading aside={<span className="text-xs opacity-75">each with its reasons and the row as it came</span>}>Rejects</Heading>
+          <Heading aside={<span className="text-xs opacity-75">each with its reasons and the row as it came</span>}>
+            Rejects
+          </Heading>
           <ul className="text-sm">
             {rejects.data?.items.map((one) => (
               <li key={`${one.call}-${one.ordinal}`} className="border-l-2 border-accent py-1 pl-3">
-                {one.problems.map((problem) => <p key={problem.field}><span className="font-mono text-xs">{problem.field}</span> {problem.reason}</p>)}
+                {one.problems.map((problem) => (
+                  <p key={problem.field}>
+                    <span className="font-mono text-xs">{problem.field}</span> {problem.reason}
+                  </p>
+                ))}
                 <details className="text-xs opacity-85">
-                  <summary className="cursor-pointer">call {one.call}, {one.path || `row ${one.ordinal}`}</summary>
+                  <summary className="cursor-pointer">
+                    call {one.call}, {one.path || `row ${one.ordinal}`}
+                  </summary>
                   <pre className="overflow-auto font-mono break-all whitespace-pre-wrap">{one.row}</pre>
                 </details>
               </li>
             ))}
           </ul>
-          {rejects.data?.next && <p className="text-xs opacity-75">The first {rejects.data.items.length}; all of them: rondine run rejects {id}</p>}
+          {rejects.data?.next && (
+            <p className="text-xs opacity-75">
+              The first {rejects.data.items.length}; all of them: rondine run rejects {id}
+            </p>
+          )}
         </section>
       )}
       <section>
-        <Heading aside={<span className="text-xs opacity-75">{list.length ? `${list.length}${calls.data?.next ? " or more" : ""}` : ""}</span>}>Calls</Heading>
+        <Heading
+          aside={
+            <span className="text-xs opacity-75">
+              {list.length ? `${list.length}${calls.data?.next ? " or more" : ""}` : ""}
+            </span>
+          }
+        >
+          Calls
+        </Heading>
         <ProblemAlert error={calls.error} />
-        {list.length === 0 && <p className="text-sm opacity-80">{calls.isPending || calls.isFetching || run.data.calls > 0 ? "Reading its calls" : isOver ? "It made no call." : "No call yet."}</p>}
+        {list.length === 0 && (
+          <p className="text-sm opacity-80">
+            {calls.isPending || calls.isFetching || run.data.calls > 0
+              ? "Reading its calls"
+              : isOver
+                ? "It made no call."
+                : "No call yet."}
+          </p>
+        )}
         <ol className="text-xs">
           {list.map((call) => (
             <li key={call.number} className="border-b border-base-300">
-              <button type="button" className="grid w-full cursor-pointer grid-cols-[2rem_3rem_1fr_auto] items-center gap-3 py-1.5 text-left sm:grid-cols-[2rem_3rem_1fr_4.5rem_4.5rem_10rem]" aria-expanded={open === call.number} onClick={() => setOpen(open === call.number ? null : call.number)}>
+              <button
+                type="button"
+                className="grid w-full cursor-pointer grid-cols-[2rem_3rem_1fr_auto] items-center gap-3 py-1.5 text-left sm:grid-cols-[2rem_3rem_1fr_4.5rem_4.5rem_10rem]"
+                aria-expanded={open === call.number}
+                onClick={() => setOpen(open === call.number ? null : call.number)}
+              >
                 <span className="opacity-70">{call.number}</span>
-                <span className={`font-semibold ${call.error || (call.status ?? 0) >= 300 ? "text-error" : "text-success"}`}>{call.status ?? "none"}</span>
-                <span className="truncate font-mono">{call.purpose && <span className="mr-2 rounded-selector bg-base-200 px-1.5 font-sans opacity-80">{call.purpose}</span>}{call.operation && <span className="mr-2 text-secondary">{call.operation}</span>}{call.method} {call.url}</span>
+                <span
+                  className={`font-semibold ${call.error || (call.status ?? 0) >= 300 ? "text-error" : "text-success"}`}
+                >
+                  {call.status ?? "none"}
+                </span>
+                <span className="truncate font-mono">
+                  {call.purpose && (
+                    <span className="mr-2 rounded-selector bg-base-200 px-1.5 font-sans opacity-80">
+                      {call.purpose}
+                    </span>
+                  )}
+                  {call.operation && <span className="mr-2 text-secondary">{call.operation}</span>}
+                  {call.method} {call.url}
+                </span>
                 <span className="hidden text-right sm:inline">{call.rows !== null && `${call.rows} rows`}</span>
                 <span className="hidden text-right sm:inline">{bytes(call.size)}</span>
                 <span className="flex items-center gap-2">
-                  <span className="hidden h-1.5 rounded-full bg-accent/60 sm:inline-block" style={{ width: `${Math.max(2, (5 * (call.timings?.done ?? 0)) / slowest)}rem`, maxWidth: "5rem" }} />
+                  <span
+                    className="hidden h-1.5 rounded-full bg-accent/60 sm:inline-block"
+                    style={{ width: `${Math.max(2, (5 * (call.timings?.done ?? 0)) / slowest)}rem`, maxWidth: "5rem" }}
+                  />
                   {call.timings && `${call.timings.done.toFixed(0)} ms`}
                 </span>
               </button>
               {open === call.number && (
                 <div className="grid gap-3 pb-3 md:grid-cols-2">
                   <div>
-                    <pre className="overflow-auto rounded-field bg-base-200 p-2 font-mono break-all whitespace-pre-wrap">{call.request}</pre>
-                    {call.by && <p className="mt-1 opacity-70">left {call.via === "direct" ? "directly" : `through the ${call.via}`}, from {call.by}</p>}
+                    <pre className="overflow-auto rounded-field bg-base-200 p-2 font-mono break-all whitespace-pre-wrap">
+                      {call.request}
+                    </pre>
+                    {call.by && (
+                      <p className="mt-1 opacity-70">
+                        left {call.via === "direct" ? "directly" : `through the ${call.via}`}, from {call.by}
+                      </p>
+                    )}
                   </div>
                   <div>
-                    {call.error && <p className="mb-1 text-error">{call.error.message} {call.error.hint}</p>}
+                    {call.error && (
+                      <p className="mb-1 text-error">
+                        {call.error.message} {call.error.hint}
+                      </p>
+                    )}
                     <pre className="overflow-auto rounded-field bg-base-200 p-2 font-mono break-all whitespace-pre-wrap">{`${call.status ?? ""} ${call.reason}\n${call.headers.map((one) => one.join(": ")).join("\n")}`}</pre>
-                    {call.body && run.data.kind === "feed" && !call.purpose && <><Link className="link" to={`calls/${call.number}`}>look at it and what it fed</Link> · </>}
-                    {call.body ? <a className="link" href={`/api/v1/projects/${project}/bodies/${call.body}/content`} download>save its body</a> : <p className="opacity-70">Its body was not kept: the first page is, and whatever failed or had rejects.</p>}
+                    {call.body && run.data.kind === "feed" && !call.purpose && (
+                      <>
+                        <Link className="link" to={`calls/${call.number}`}>
+                          look at it and what it fed
+                        </Link>{" "}
+                        ·{" "}
+                      </>
+                    )}
+                    {call.body ? (
+                      <a className="link" href={`/api/v1/projects/${project}/bodies/${call.body}/content`} download>
+                        save its body
+                      </a>
+                    ) : (
+                      <p className="opacity-70">
+                        Its body was not kept: the first page is, and whatever failed or had rejects.
+                      </p>
+                    )}
                   </div>
                 </div>
               )}
@@ -130,18 +265,50 @@ export default function RunPage() {
   );
 }
 
-function Counts({ count, expected, isOver, environment }: { count: Schemas["RunCount"]; expected: number | null; isOver: boolean; environment: string }) {
+function Counts({
+  count,
+  expected,
+  isOver,
+  environment,
+}: {
+  count: Schemas["RunCount"];
+  expected: number | null;
+  isOver: boolean;
+  environment: string;
+}) {
   const whole = Math.max(count.rows, isOver ? 0 : (expected ?? 0), 1);
   return (
     <section className="mb-6 max-w-3xl">
-      <Heading aside={<Link className="link text-sm" to={`../records/${count.record_type}${environment === "test" ? "" : `?environment=${environment}`}`}>open the records</Link>}>{count.record_type}</Heading>
-      <div className="flex h-3 overflow-hidden rounded-full bg-base-200" role="img" aria-label={PARTS.map(([name]) => `${count[name]} ${name}`).join(", ")}>
-        {PARTS.map(([name, colour]) => <div key={name} className={colour} style={{ width: `${(100 * count[name]) / whole}%` }} />)}
+      <Heading
+        aside={
+          <Link
+            className="link text-sm"
+            to={`../records/${count.record_type}${environment === "test" ? "" : `?environment=${environment}`}`}
+          >
+            open the records
+          </Link>
+        }
+      >
+        {count.record_type}
+      </Heading>
+      <div
+        className="flex h-3 overflow-hidden rounded-full bg-base-200"
+        role="img"
+        aria-label={PARTS.map(([name]) => `${count[name]} ${name}`).join(", ")}
+      >
+        {PARTS.map(([name, colour]) => (
+          <div key={name} className={colour} style={{ width: `${(100 * count[name]) / whole}%` }} />
+        ))}
       </div>
       <p className="mt-1.5 flex flex-wrap gap-x-4 gap-y-1 text-sm">
-        <span className="font-medium">{count.rows.toLocaleString("en")}{!isOver && expected ? ` of ${expected.toLocaleString("en")}` : ""} rows</span>
+        <span className="font-medium">
+          {count.rows.toLocaleString("en")}
+          {!isOver && expected ? ` of ${expected.toLocaleString("en")}` : ""} rows
+        </span>
         {PARTS.filter(([name]) => count[name] > 0).map(([name, colour]) => (
-          <span key={name} className="inline-flex items-center gap-1.5"><span className={`inline-block size-2 rounded-full ${colour}`} /> {count[name].toLocaleString("en")} {name}</span>
+          <span key={name} className="inline-flex items-center gap-1.5">
+            <span className={`inline-block size-2 rounded-full ${colour}`} /> {count[name].toLocaleString("en")} {name}
+          </span>
         ))}
       </p>
     </section>

@@ -15,7 +15,12 @@ export default function Runs() {
   const runs = useQuery({
     queryKey: ["runs", project, kind, state, after],
     refetchInterval: 4000,
-    queryFn: () => answer(api.GET("/api/v1/projects/{project}/runs", { params: { path: { project }, query: { limit: 50, after, ...(kind && { kind }), ...(state && { state }) } } })),
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/projects/{project}/runs", {
+          params: { path: { project }, query: { limit: 50, after, ...(kind && { kind }), ...(state && { state }) } },
+        }),
+      ),
   });
   const set = (name: string, value: string) => {
     const next = new URLSearchParams(query);
@@ -29,30 +34,73 @@ export default function Runs() {
       title="Runs"
       aside={
         <>
-          <select className="select select-sm w-36" aria-label="Kind" value={kind} onChange={(e) => set("kind", e.target.value)}>
-            <option value="">all kinds</option><option value="feed">feeds</option><option value="trial">trials</option>
+          <select
+            className="select select-sm w-36"
+            aria-label="Kind"
+            value={kind}
+            onChange={(e) => set("kind", e.target.value)}
+          >
+            <option value="">all kinds</option>
+            <option value="feed">feeds</option>
+            <option value="trial">trials</option>
           </select>
-          <select className="select select-sm w-36" aria-label="State" value={state} onChange={(e) => set("state", e.target.value)}>
-            <option value="">all states</option>{["queued", "running", "done", "failed", "cancelled"].map((one) => <option key={one}>{one}</option>)}
+          <select
+            className="select select-sm w-36"
+            aria-label="State"
+            value={state}
+            onChange={(e) => set("state", e.target.value)}
+          >
+            <option value="">all states</option>
+            {["queued", "running", "done", "failed", "cancelled"].map((one) => (
+              <option key={one}>{one}</option>
+            ))}
           </select>
         </>
       }
     >
       <ProblemAlert error={runs.error} />
       {runs.isPending && <Waiting what="Reading runs" />}
-      {runs.data?.items.length === 0 && <Empty title={kind || state ? "No run is like that" : "Nothing has run yet"}>Try an operation, or run a feed.</Empty>}
+      {runs.data?.items.length === 0 && (
+        <Empty title={kind || state ? "No run is like that" : "Nothing has run yet"}>
+          Try an operation, or run a feed.
+        </Empty>
+      )}
       <ul className="divide-y divide-base-300 text-sm">
         {runs.data?.items.map((run) => (
-          <li key={run.id} className="grid grid-cols-[5.5rem_6rem_1fr] items-center gap-x-3 py-2 sm:grid-cols-[5.5rem_6rem_5rem_1fr_14rem]">
-            <Link className="link font-medium" to={`${run.id}`}>{run.kind} {run.id}</Link>
-            <span><StateTag state={run.state} completeness={run.completeness} /></span>
-            <span className="hidden sm:inline"><Tag>{run.environment}</Tag></span>
-            <span className="min-w-0 truncate">{run.kind === "trial" ? <span className="font-mono text-xs">{run.title}</span> : <>{run.title}: {run.summary}</>}</span>
-            <span className="col-span-3 text-xs opacity-70 sm:col-span-1 sm:text-right">{when(run.queued_at)}{run.by && `, ${run.by}`}</span>
+          <li
+            key={run.id}
+            className="grid grid-cols-[5.5rem_6rem_1fr] items-center gap-x-3 py-2 sm:grid-cols-[5.5rem_6rem_5rem_1fr_14rem]"
+          >
+            <Link className="link font-medium" to={`${run.id}`}>
+              {run.kind} {run.id}
+            </Link>
+            <span>
+              <StateTag state={run.state} completeness={run.completeness} />
+            </span>
+            <span className="hidden sm:inline">
+              <Tag>{run.environment}</Tag>
+            </span>
+            <span className="min-w-0 truncate">
+              {run.kind === "trial" ? (
+                <span className="font-mono text-xs">{run.title}</span>
+              ) : (
+                <>
+                  {run.title}: {run.summary}
+                </>
+              )}
+            </span>
+            <span className="col-span-3 text-xs opacity-70 sm:col-span-1 sm:text-right">
+              {when(run.queued_at)}
+              {run.by && `, ${run.by}`}
+            </span>
           </li>
         ))}
       </ul>
-      {runs.data?.next && <button type="button" className="btn btn-sm mt-3" onClick={() => set("after", runs.data.next!)}>Older runs</button>}
+      {runs.data?.next && (
+        <button type="button" className="btn btn-sm mt-3" onClick={() => set("after", runs.data.next!)}>
+          Older runs
+        </button>
+      )}
     </Page>
   );
 }

@@ -6,7 +6,11 @@ export const OVER = ["done", "failed", "cancelled"];
 
 export function useRun(project: string, id: number) {
   const cache = useQueryClient();
-  const run = useQuery({ queryKey: ["run", project, id], queryFn: () => answer(api.GET("/api/v1/projects/{project}/runs/{run_id}", { params: { path: { project, run_id: id } } })) });
+  const run = useQuery({
+    queryKey: ["run", project, id],
+    queryFn: () =>
+      answer(api.GET("/api/v1/projects/{project}/runs/{run_id}", { params: { path: { project, run_id: id } } })),
+  });
   const isLive = run.data !== undefined && !OVER.includes(run.data.state);
   useEffect(() => {
     if (!isLive) return;
@@ -26,7 +30,15 @@ export function useRun(project: string, id: number) {
 }
 
 export function useCalls(project: string, id: number) {
-  return useQuery({ queryKey: ["calls", project, id], queryFn: () => answer(api.GET("/api/v1/projects/{project}/runs/{run_id}/calls", { params: { path: { project, run_id: id }, query: { limit: 200 } } })) });
+  return useQuery({
+    queryKey: ["calls", project, id],
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/projects/{project}/runs/{run_id}/calls", {
+          params: { path: { project, run_id: id }, query: { limit: 200 } },
+        }),
+      ),
+  });
 }
 
 /** What a call's response fed. place: a JSON Pointer; empty for all of it. */
@@ -35,18 +47,32 @@ export function useFed(project: string, id: number, call: number, place: string)
     queryKey: ["fed", project, id, call, place],
     retry: false,
     placeholderData: (before) => before,
-    queryFn: () => answer(api.GET("/api/v1/projects/{project}/runs/{run_id}/calls/{number}/fed", { params: { path: { project, run_id: id, number: call }, query: { place } } })),
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/projects/{project}/runs/{run_id}/calls/{number}/fed", {
+          params: { path: { project, run_id: id, number: call }, query: { place } },
+        }),
+      ),
   });
 }
 
 export function useRejects(project: string, id: number) {
-  return useQuery({ queryKey: ["rejects", project, id], queryFn: () => answer(api.GET("/api/v1/projects/{project}/runs/{run_id}/rejects", { params: { path: { project, run_id: id } } })) });
+  return useQuery({
+    queryKey: ["rejects", project, id],
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/projects/{project}/runs/{run_id}/rejects", { params: { path: { project, run_id: id } } }),
+      ),
+  });
 }
 
 export function useCancel(project: string, id: number) {
   const cache = useQueryClient();
   return useMutation({
-    mutationFn: () => answer(api.POST("/api/v1/projects/{project}/runs/{run_id}/cancel", { params: { path: { project, run_id: id } } })),
+    mutationFn: () =>
+      answer(
+        api.POST("/api/v1/projects/{project}/runs/{run_id}/cancel", { params: { path: { project, run_id: id } } }),
+      ),
     onSuccess: (run) => cache.setQueryData(["run", project, id], run),
   });
 }

@@ -22,13 +22,29 @@ export function Where({ document, readOnly, onDocument, project }: PartProps & {
   return (
     <>
       <Field label="Base address" hint="all operations of the service use it; {name} leaves a blank to fill in once">
-        {(id) => <input id={id} className="input w-full font-mono text-sm" value={document.base_address ?? ""} readOnly={readOnly} onChange={(e) => set({ base_address: e.target.value })} />}
+        {(id) => (
+          <input
+            id={id}
+            className="input w-full font-mono text-sm"
+            value={document.base_address ?? ""}
+            readOnly={readOnly}
+            onChange={(e) => set({ base_address: e.target.value })}
+          />
+        )}
       </Field>
       {blanks.length > 0 && (
         <div className="grid gap-x-4 sm:grid-cols-2">
           {blanks.map((blank) => (
             <Field key={blank} label={blank}>
-              {(id) => <input id={id} className="input input-sm w-full" value={document.blanks?.[blank] ?? ""} readOnly={readOnly} onChange={(e) => set({ blanks: { ...document.blanks, [blank]: e.target.value } })} />}
+              {(id) => (
+                <input
+                  id={id}
+                  className="input input-sm w-full"
+                  value={document.blanks?.[blank] ?? ""}
+                  readOnly={readOnly}
+                  onChange={(e) => set({ blanks: { ...document.blanks, [blank]: e.target.value } })}
+                />
+              )}
             </Field>
           ))}
         </div>
@@ -37,41 +53,109 @@ export function Where({ document, readOnly, onDocument, project }: PartProps & {
         <legend className="mb-1 text-sm font-medium">It may be</legend>
         {USES.map(([use, words]) => (
           <label key={use} className="flex items-center gap-2">
-            <input type="checkbox" className="checkbox checkbox-sm" checked={supports.includes(use)} disabled={readOnly} onChange={(e) => set({ supports: USES.map(([one]) => one).filter((one) => (one === use ? e.target.checked : supports.includes(one))) })} />
+            <input
+              type="checkbox"
+              className="checkbox checkbox-sm"
+              checked={supports.includes(use)}
+              disabled={readOnly}
+              onChange={(e) =>
+                set({
+                  supports: USES.map(([one]) => one).filter((one) =>
+                    one === use ? e.target.checked : supports.includes(one),
+                  ),
+                })
+              }
+            />
             {words}
           </label>
         ))}
       </fieldset>
       <div className="flex flex-wrap gap-x-5 gap-y-1 text-sm">
         {parts.map((form) => (
-          <button key={form.name} type="button" className="link link-hover" aria-expanded={open === form.name} onClick={() => setOpen(open === form.name ? null : form.name)}>
+          <button
+            key={form.name}
+            type="button"
+            className="link link-hover"
+            aria-expanded={open === form.name}
+            onClick={() => setOpen(open === form.name ? null : form.name)}
+          >
             {form.title}: <span className="opacity-75">{summary(form.fields, valuesOf(form.name))}</span>
           </button>
         ))}
-        <button type="button" className="link link-hover" aria-expanded={open === "more"} onClick={() => setOpen(open === "more" ? null : "more")}>
+        <button
+          type="button"
+          className="link link-hover"
+          aria-expanded={open === "more"}
+          onClick={() => setOpen(open === "more" ? null : "more")}
+        >
           Workers and more: <span className="opacity-75">{document.site ? `at ${document.site}` : "any"}</span>
         </button>
       </div>
-      {parts.map((form) => open === form.name && (
-        <div key={form.name} className="mt-3 border-l border-base-300 pl-4">
-          <p className="mb-2 text-xs opacity-75">{form.words}</p>
-          <SchemaForm fields={form.fields} values={valuesOf(form.name)} readOnly={readOnly} onValues={(values) => set({ [form.name]: values })} />
-        </div>
-      ))}
+      {parts.map(
+        (form) =>
+          open === form.name && (
+            <div key={form.name} className="mt-3 border-l border-base-300 pl-4">
+              <p className="mb-2 text-xs opacity-75">{form.words}</p>
+              <SchemaForm
+                fields={form.fields}
+                values={valuesOf(form.name)}
+                readOnly={readOnly}
+                onValues={(values) => set({ [form.name]: values })}
+              />
+            </div>
+          ),
+      )}
       {open === "more" && (
         <div className="mt-3 border-l border-base-300 pl-4">
-          <Field label="Site of the workers" hint="Only workers started with --site and this name execute its runs. Leave it blank for any.">
-            {(id) => <input id={id} className="input input-sm w-56" value={document.site ?? ""} readOnly={readOnly} onChange={(e) => set({ site: e.target.value })} />}
+          <Field
+            label="Site of the workers"
+            hint="Only workers started with --site and this name execute its runs. Leave it blank for any."
+          >
+            {(id) => (
+              <input
+                id={id}
+                className="input input-sm w-56"
+                value={document.site ?? ""}
+                readOnly={readOnly}
+                onChange={(e) => set({ site: e.target.value })}
+              />
+            )}
           </Field>
-          <Field label="Further origins" hint="Where next pages may be besides, parted by blanks, such as https://archive.register.example. What goes with every request goes there too.">
-            {(id) => <input id={id} className="input input-sm w-full font-mono" key={(document.further_origins ?? []).join(" ")} defaultValue={(document.further_origins ?? []).join(" ")} readOnly={readOnly} onBlur={(e) => set({ further_origins: e.target.value.split(/\s+/).filter(Boolean) })} />}
+          <Field
+            label="Further origins"
+            hint="Where next pages may be besides, parted by blanks, such as https://archive.register.example. What goes with every request goes there too."
+          >
+            {(id) => (
+              <input
+                id={id}
+                className="input input-sm w-full font-mono"
+                key={(document.further_origins ?? []).join(" ")}
+                defaultValue={(document.further_origins ?? []).join(" ")}
+                readOnly={readOnly}
+                onBlur={(e) => set({ further_origins: e.target.value.split(/\s+/).filter(Boolean) })}
+              />
+            )}
           </Field>
           <Field label="Documentation" hint="address of the service's own documentation">
-            {(id) => <input id={id} className="input input-sm w-full" value={document.documentation ?? ""} readOnly={readOnly} onChange={(e) => set({ documentation: e.target.value })} />}
+            {(id) => (
+              <input
+                id={id}
+                className="input input-sm w-full"
+                value={document.documentation ?? ""}
+                readOnly={readOnly}
+                onChange={(e) => set({ documentation: e.target.value })}
+              />
+            )}
           </Field>
         </div>
       )}
-      {document.documentation && <p className="mt-2 text-sm"><a className="link" href={document.documentation} rel="noreferrer" target="_blank">Its documentation</a></p>}
+      {document.documentation && (
+        <p className="mt-2 text-sm">
+          <a className="link" href={document.documentation} rel="noreferrer" target="_blank">
+            Its documentation
+          </a>
+        </p>
+      )}
     </>
   );
 }
@@ -79,5 +163,13 @@ export function Where({ document, readOnly, onDocument, project }: PartProps & {
 /** What is set of a part; long texts, such as certificates, by their title alone. */
 function summary(fields: Schemas["FormFieldItem"][], values: Record<string, unknown>): string {
   const set = fields.filter((field) => values[field.name] !== undefined && values[field.name] !== "");
-  return set.map((field) => (field.kind === "long_text" ? field.title.toLowerCase() : `${field.title.toLowerCase()} ${String(values[field.name])}`)).join(", ") || "usual";
+  return (
+    set
+      .map((field) =>
+        field.kind === "long_text"
+          ? field.title.toLowerCase()
+          : `${field.title.toLowerCase()} ${String(values[field.name])}`,
+      )
+      .join(", ") || "usual"
+  );
 }

@@ -9,10 +9,17 @@ export function useServices(project: string) {
       const [services, connections, operations, definitions] = await Promise.all([
         answer(api.GET("/api/v1/projects/{project}/services", path)),
         answer(api.GET("/api/v1/projects/{project}/connections", path)),
-        answer(api.GET("/api/v1/projects/{project}/operations", { params: { path: { project }, query: { limit: 500 } } })),
+        answer(
+          api.GET("/api/v1/projects/{project}/operations", { params: { path: { project }, query: { limit: 500 } } }),
+        ),
         answer(api.GET("/api/v1/projects/{project}/definitions", path)),
       ]);
-      return { services: services.items, connections: connections.items, operations: operations.items, definitions: definitions.items };
+      return {
+        services: services.items,
+        connections: connections.items,
+        operations: operations.items,
+        definitions: definitions.items,
+      };
     },
   });
 }
@@ -32,18 +39,37 @@ export function useConnect(project: string) {
   return useMutation({
     mutationFn: async (given: NewConnection) => {
       const params = { path: { project } };
-      const known = await answer(api.GET("/api/v1/projects/{project}/services", { params: { ...params, query: { q: given.service } } }));
+      const known = await answer(
+        api.GET("/api/v1/projects/{project}/services", { params: { ...params, query: { q: given.service } } }),
+      );
       if (!known.items.some((one) => one.name === given.service)) {
-        await answer(api.POST("/api/v1/projects/{project}/services", { params, body: { name: given.service, title: given.title } }));
+        await answer(
+          api.POST("/api/v1/projects/{project}/services", {
+            params,
+            body: { name: given.service, title: given.title },
+          }),
+        );
       }
       const credential = given.header ? `${given.service}-${given.environment}-key` : null;
       if (credential) {
-        const existing = await answer(api.GET("/api/v1/projects/{project}/credentials", { params: { ...params, query: { q: credential } } }));
+        const existing = await answer(
+          api.GET("/api/v1/projects/{project}/credentials", { params: { ...params, query: { q: credential } } }),
+        );
         if (!existing.items.some((one) => one.name === credential)) {
-          await answer(api.POST("/api/v1/projects/{project}/credentials", { params, body: { name: credential, environment: given.environment } }));
+          await answer(
+            api.POST("/api/v1/projects/{project}/credentials", {
+              params,
+              body: { name: credential, environment: given.environment },
+            }),
+          );
         }
         if (given.key) {
-          await answer(api.PUT("/api/v1/projects/{project}/credentials/{name}/secrets", { params: { path: { project, name: credential } }, body: { secrets: { key: given.key } } }));
+          await answer(
+            api.PUT("/api/v1/projects/{project}/credentials/{name}/secrets", {
+              params: { path: { project, name: credential } },
+              body: { secrets: { key: given.key } },
+            }),
+          );
         }
       }
       const document: Schemas["ConnectionDocument"] = {
@@ -53,7 +79,14 @@ export function useConnect(project: string) {
       return answer(
         api.POST("/api/v1/projects/{project}/connections", {
           params,
-          body: { name: `${given.service}-${given.environment}`, title: `${given.title || given.service}, ${given.environment}`, service: given.service, environment: given.environment, credential, document },
+          body: {
+            name: `${given.service}-${given.environment}`,
+            title: `${given.title || given.service}, ${given.environment}`,
+            service: given.service,
+            environment: given.environment,
+            credential,
+            document,
+          },
         }),
       );
     },
@@ -63,16 +96,24 @@ export function useConnect(project: string) {
 
 /** A name from a title, by the service's own rule for names. */
 export function nameOf(text: string): string {
-  const plain = text.normalize("NFKD").replace(/[^\x00-\x7f]/g, "").toLowerCase().replace(/[^a-z0-9]+/g, "-").replace(/^-+|-+$/g, "");
+  const plain = text
+    .normalize("NFKD")
+    .replace(/[^\x00-\x7f]/g, "")
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, "-")
+    .replace(/^-+|-+$/g, "");
   return /^[a-z]/.test(plain) ? plain.slice(0, 58) : plain ? `n-${plain}`.slice(0, 58) : "";
 }
 
 /** The service as OpenAPI 3.1, saved to a file of the browser's. */
 export function useExportService(project: string, name: string) {
   return useMutation({
-    mutationFn: () => answer(api.GET("/api/v1/projects/{project}/services/{name}/openapi", { params: { path: { project, name } } })),
+    mutationFn: () =>
+      answer(api.GET("/api/v1/projects/{project}/services/{name}/openapi", { params: { path: { project, name } } })),
     onSuccess: (made) => {
-      const address = URL.createObjectURL(new Blob([JSON.stringify(made.document, null, 2)], { type: "application/json" }));
+      const address = URL.createObjectURL(
+        new Blob([JSON.stringify(made.document, null, 2)], { type: "application/json" }),
+      );
       const link = Object.assign(document.createElement("a"), { href: address, download: `${name}.openapi.json` });
       link.click();
       URL.revokeObjectURL(address);
@@ -84,7 +125,10 @@ export type Usual = Schemas["PatternItem"];
 
 /** List, find, create, replace, change and remove of a resource, as proposals. */
 export function useUsual(project: string) {
-  return useMutation({ mutationFn: (body: { path: string; record_type: string; key: string }) => answer(api.POST("/api/v1/projects/{project}/patterns", { params: { path: { project } }, body })) });
+  return useMutation({
+    mutationFn: (body: { path: string; record_type: string; key: string }) =>
+      answer(api.POST("/api/v1/projects/{project}/patterns", { params: { path: { project } }, body })),
+  });
 }
 
 /** Makes the operations, one after the other; the first that is refused says why. */
@@ -92,7 +136,13 @@ export function useMakeUsual(project: string, service: string) {
   const cache = useQueryClient();
   return useMutation({
     mutationFn: async (wanted: Usual[]) => {
-      for (const one of wanted) await answer(api.POST("/api/v1/projects/{project}/operations", { params: { path: { project } }, body: { name: one.name, title: one.title, service, document: one.document } }));
+      for (const one of wanted)
+        await answer(
+          api.POST("/api/v1/projects/{project}/operations", {
+            params: { path: { project } },
+            body: { name: one.name, title: one.title, service, document: one.document },
+          }),
+        );
     },
     onSettled: () => cache.invalidateQueries({ queryKey: ["services", project] }),
   });

@@ -15,9 +15,31 @@ function SignInForm({ onDone }: { onDone?: () => void }) {
         signIn.mutate({ name, password }, { onSuccess: onDone });
       }}
     >
-      <Field label="Name">{(id) => <input id={id} className="input w-full" value={name} onChange={(e) => setName(e.target.value)} autoComplete="username" autoFocus required />}</Field>
+      <Field label="Name">
+        {(id) => (
+          <input
+            id={id}
+            className="input w-full"
+            value={name}
+            onChange={(e) => setName(e.target.value)}
+            autoComplete="username"
+            autoFocus
+            required
+          />
+        )}
+      </Field>
       <Field label="Password">
-        {(id) => <input id={id} type="password" className="input w-full" value={password} onChange={(e) => setPassword(e.target.value)} autoComplete="current-password" required />}
+        {(id) => (
+          <input
+            id={id}
+            type="password"
+            className="input w-full"
+            value={password}
+            onChange={(e) => setPassword(e.target.value)}
+            autoComplete="current-password"
+            required
+          />
+        )}
       </Field>
       <ProblemAlert error={signIn.error} />
       <button className="btn btn-primary mt-3 w-full" disabled={signIn.isPending}>
@@ -36,7 +58,9 @@ export function SignInPage() {
         </h1>
         <p className="mb-5 text-sm opacity-80">From outside services to records you can rely on.</p>
         <SignInForm />
-        <p className="mt-4 text-xs opacity-70">The demo's names and passwords were printed by ./start and stand in var/people.txt.</p>
+        <p className="mt-4 text-xs opacity-70">
+          The demo's names and passwords were printed by ./start and stand in var/people.txt.
+        </p>
       </div>
     </div>
   );

@@ -2,7 +2,12 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { answer, api } from "../../api/client";
 
 export function useSession() {
-  return useQuery({ queryKey: ["session"], queryFn: () => answer(api.GET("/api/v1/session")), retry: false, staleTime: 60_000 });
+  return useQuery({
+    queryKey: ["session"],
+    queryFn: () => answer(api.GET("/api/v1/session")),
+    retry: false,
+    staleTime: 60_000,
+  });
 }
 
 export function useSignIn() {
@@ -29,7 +34,11 @@ export function useSignOut() {
 
 /** Whether the person may do something in the project. */
 export function usePermission(project: string, permission: string): boolean {
-  return useSession().data?.projects.find((one) => one.name === project)?.permissions.includes(permission) ?? false;
+  return (
+    useSession()
+      .data?.projects.find((one) => one.name === project)
+      ?.permissions.includes(permission) ?? false
+  );
 }
 
 export function useEnvironments(project: string): string[] {

@@ -1,7 +1,22 @@
-import { acceptCompletion, autocompletion, closeBrackets, closeBracketsKeymap, completionKeymap } from "@codemirror/autocomplete";
+import {
+  acceptCompletion,
+  autocompletion,
+  closeBrackets,
+  closeBracketsKeymap,
+  completionKeymap,
+} from "@codemirror/autocomplete";
 import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
 import { json, jsonParseLinter } from "@codemirror/lang-json";
-import { bracketMatching, codeFolding, foldGutter, foldKeymap, HighlightStyle, indentOnInput, syntaxHighlighting, syntaxTree } from "@codemirror/language";
+import {
+  bracketMatching,
+  codeFolding,
+  foldGutter,
+  foldKeymap,
+  HighlightStyle,
+  indentOnInput,
+  syntaxHighlighting,
+  syntaxTree,
+} from "@codemirror/language";
 import { linter, lintKeymap, type Diagnostic } from "@codemirror/lint";
 import { highlightSelectionMatches, searchKeymap } from "@codemirror/search";
 import { Annotation, Compartment, EditorState, RangeSetBuilder, StateEffect, StateField } from "@codemirror/state";
@@ -39,12 +54,18 @@ const litLines = StateField.define<{ pointer: string | null; lines: DecorationSe
   create: () => ({ pointer: null, lines: Decoration.none }),
   update({ pointer, lines }, change) {
     for (const one of change.effects) if (one.is(light)) pointer = one.value;
-    if (!change.docChanged && !change.effects.some((one) => one.is(light)) && syntaxTree(change.startState) === syntaxTree(change.state)) return { pointer, lines };
+    if (
+      !change.docChanged &&
+      !change.effects.some((one) => one.is(light)) &&
+      syntaxTree(change.startState) === syntaxTree(change.state)
+    )
+      return { pointer, lines };
     const node = pointer === null ? null : nodeAt(change.state, pointer);
     const made = new RangeSetBuilder<Decoration>();
     if (node && pointerAt(change.state, node) === pointer) {
       const [first, last] = [change.state.doc.lineAt(node.from).number, change.state.doc.lineAt(node.to).number];
-      for (let line = first; line <= last; line += 1) made.add(change.state.doc.line(line).from, change.state.doc.line(line).from, litLine);
+      for (let line = first; line <= last; line += 1)
+        made.add(change.state.doc.line(line).from, change.state.doc.line(line).from, litLine);
     }
     return { pointer, lines: made.finish() };
   },
@@ -59,19 +80,38 @@ const colours = HighlightStyle.define([
 ]);
 
 const look = EditorView.theme({
-  "&": { fontSize: "0.75rem", border: "1px solid var(--color-base-300)", borderRadius: "var(--radius-field)", maxHeight: "28rem" },
+  "&": {
+    fontSize: "0.75rem",
+    border: "1px solid var(--color-base-300)",
+    borderRadius: "var(--radius-field)",
+    maxHeight: "28rem",
+  },
   "&.cm-focused": { outline: "2px solid var(--color-accent)", outlineOffset: "1px" },
   ".cm-scroller": { fontFamily: "var(--font-mono)", lineHeight: "1.5", overflow: "auto" },
   ".cm-content": { caretColor: "var(--color-base-content)", padding: "0.4rem 0" },
   ".cm-cursor": { borderLeftColor: "var(--color-base-content)" },
-  "&.cm-focused > .cm-scroller > .cm-selectionLayer .cm-selectionBackground, .cm-selectionBackground": { background: "color-mix(in oklab, var(--color-info) 25%, transparent)" },
-  ".cm-gutters": { background: "var(--color-base-100)", color: "color-mix(in oklab, var(--color-base-content) 55%, transparent)", border: "none" },
+  "&.cm-focused > .cm-scroller > .cm-selectionLayer .cm-selectionBackground, .cm-selectionBackground": {
+    background: "color-mix(in oklab, var(--color-info) 25%, transparent)",
+  },
+  ".cm-gutters": {
+    background: "var(--color-base-100)",
+    color: "color-mix(in oklab, var(--color-base-content) 55%, transparent)",
+    border: "none",
+  },
   ".cm-lit": { background: "color-mix(in oklab, var(--color-accent) 18%, transparent)" },
   ".cm-matchingBracket": { background: "none" },
   "&.cm-focused .cm-matchingBracket": { background: "color-mix(in oklab, var(--color-accent) 25%, transparent)" },
-  ".cm-tooltip, .cm-panels": { background: "var(--color-base-100)", color: "var(--color-base-content)", border: "1px solid var(--color-base-300)", borderRadius: "var(--radius-field)" },
+  ".cm-tooltip, .cm-panels": {
+    background: "var(--color-base-100)",
+    color: "var(--color-base-content)",
+    border: "1px solid var(--color-base-300)",
+    borderRadius: "var(--radius-field)",
+  },
   ".cm-tooltip.cm-tooltip-autocomplete > ul": { fontFamily: "var(--font-mono)", fontSize: "0.75rem" },
-  ".cm-tooltip.cm-tooltip-autocomplete > ul > li[aria-selected]": { background: "var(--color-primary)", color: "var(--color-primary-content)" },
+  ".cm-tooltip.cm-tooltip-autocomplete > ul > li[aria-selected]": {
+    background: "var(--color-primary)",
+    color: "var(--color-primary-content)",
+  },
   ".cm-completionDetail": { fontStyle: "normal", opacity: "0.7" },
   ".cm-completionInfo": { fontSize: "0.75rem", maxWidth: "20rem", padding: "0.3rem 0.5rem" },
   ".cm-diagnostic": { fontSize: "0.75rem", padding: "0.2rem 0.5rem" },
@@ -101,11 +141,39 @@ export default function JsonEditor(props: Props) {
         doc: now.current.text,
         extensions: [
           EditorView.cspNonce.of(document.querySelector<HTMLMetaElement>("meta[property=csp-nonce]")?.nonce ?? ""),
-          json(), history(), codeFolding({ placeholderText: "…" }), foldGutter(), drawSelection(), indentOnInput(), bracketMatching(), closeBrackets(), highlightSelectionMatches(),
-          autocompletion({ override: [(context) => completing(now.current.schema, now.current.known)(context)], icons: false }),
-          linter(problemsIn, { delay: 150, needsRefresh: (update) => update.transactions.some((one) => one.effects.some((effect) => effect.is(judged))) }),
-          keymap.of([{ key: "Tab", run: acceptCompletion }, ...closeBracketsKeymap, ...defaultKeymap, ...searchKeymap, ...historyKeymap, ...foldKeymap, ...completionKeymap, ...lintKeymap]),
-          EditorView.lineWrapping, EditorView.contentAttributes.of({ "aria-label": now.current.label }), syntaxHighlighting(colours), look, litLines,
+          json(),
+          history(),
+          codeFolding({ placeholderText: "…" }),
+          foldGutter(),
+          drawSelection(),
+          indentOnInput(),
+          bracketMatching(),
+          closeBrackets(),
+          highlightSelectionMatches(),
+          autocompletion({
+            override: [(context) => completing(now.current.schema, now.current.known)(context)],
+            icons: false,
+          }),
+          linter(problemsIn, {
+            delay: 150,
+            needsRefresh: (update) =>
+              update.transactions.some((one) => one.effects.some((effect) => effect.is(judged))),
+          }),
+          keymap.of([
+            { key: "Tab", run: acceptCompletion },
+            ...closeBracketsKeymap,
+            ...defaultKeymap,
+            ...searchKeymap,
+            ...historyKeymap,
+            ...foldKeymap,
+            ...completionKeymap,
+            ...lintKeymap,
+          ]),
+          EditorView.lineWrapping,
+          EditorView.contentAttributes.of({ "aria-label": now.current.label }),
+          syntaxHighlighting(colours),
+          look,
+          litLines,
           mayWrite.current.of(EditorState.readOnly.of(now.current.readOnly)),
           EditorView.updateListener.of((update) => {
             if (update.docChanged && !update.transactions.some((one) => one.annotation(fromOutside))) {
@@ -140,11 +208,22 @@ export default function JsonEditor(props: Props) {
     let start = 0;
     while (start < before.length && start < props.text.length && before[start] === props.text[start]) start += 1;
     let end = 0;
-    while (end < before.length - start && end < props.text.length - start && before[before.length - 1 - end] === props.text[props.text.length - 1 - end]) end += 1;
-    view.dispatch({ changes: { from: start, to: before.length - end, insert: props.text.slice(start, props.text.length - end) }, annotations: fromOutside.of(true) });
+    while (
+      end < before.length - start &&
+      end < props.text.length - start &&
+      before[before.length - 1 - end] === props.text[props.text.length - 1 - end]
+    )
+      end += 1;
+    view.dispatch({
+      changes: { from: start, to: before.length - end, insert: props.text.slice(start, props.text.length - end) },
+      annotations: fromOutside.of(true),
+    });
   }, [props.text]);
   useEffect(() => editor.current!.dispatch({ effects: light.of(props.lit) }), [props.lit]);
-  useEffect(() => editor.current!.dispatch({ effects: mayWrite.current.reconfigure(EditorState.readOnly.of(props.readOnly)) }), [props.readOnly]);
+  useEffect(
+    () => editor.current!.dispatch({ effects: mayWrite.current.reconfigure(EditorState.readOnly.of(props.readOnly)) }),
+    [props.readOnly],
+  );
   useEffect(() => editor.current!.dispatch({ effects: judged.of(null) }), [props.problems]);
 
   const follow = (event: React.MouseEvent) => {

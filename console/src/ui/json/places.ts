@@ -4,7 +4,10 @@ import type { SyntaxNode } from "@lezer/common";
 
 /** The steps of a JSON Pointer (RFC 6901), unescaped. */
 export function stepsOf(pointer: string): string[] {
-  return pointer.split("/").slice(1).map((step) => step.replaceAll("~1", "/").replaceAll("~0", "~"));
+  return pointer
+    .split("/")
+    .slice(1)
+    .map((step) => step.replaceAll("~1", "/").replaceAll("~0", "~"));
 }
 
 function pointerOf(steps: string[]): string {
@@ -37,7 +40,11 @@ export function nameOf(state: EditorState, property: SyntaxNode): string {
 
 /** The plain texts among an object's members, by name. */
 export function textsIn(state: EditorState, object: SyntaxNode): Map<string, string> {
-  return new Map(object.getChildren("Property").map((one) => [nameOf(state, one), one.getChild("String") ? textOf(state, one.getChild("String")!) : ""]));
+  return new Map(
+    object
+      .getChildren("Property")
+      .map((one) => [nameOf(state, one), one.getChild("String") ? textOf(state, one.getChild("String")!) : ""]),
+  );
 }
 
 /** The pointer of the value that a node is, or is in. */
@@ -45,7 +52,8 @@ export function pointerAt(state: EditorState, node: SyntaxNode): string {
   const steps: string[] = [];
   for (let one: SyntaxNode | null = node; one; one = one.parent) {
     if (one.name === "Property") steps.unshift(nameOf(state, one));
-    else if (one.parent?.name === "Array" && VALUES.has(one.name)) steps.unshift(String(valuesIn(one.parent).findIndex((other) => other.from === one.from)));
+    else if (one.parent?.name === "Array" && VALUES.has(one.name))
+      steps.unshift(String(valuesIn(one.parent).findIndex((other) => other.from === one.from)));
   }
   return pointerOf(steps);
 }
@@ -54,7 +62,10 @@ export function pointerAt(state: EditorState, node: SyntaxNode): string {
 export function nodeAt(state: EditorState, pointer: string): SyntaxNode | null {
   let node = syntaxTree(state).topNode.firstChild;
   for (const step of stepsOf(pointer)) {
-    const inner: SyntaxNode | undefined = node?.name === "Array" ? valuesIn(node)[Number(step)] : node?.getChildren("Property").find((one) => nameOf(state, one) === step);
+    const inner: SyntaxNode | undefined =
+      node?.name === "Array"
+        ? valuesIn(node)[Number(step)]
+        : node?.getChildren("Property").find((one) => nameOf(state, one) === step);
     if (!inner) return node;
     node = inner.name === "Property" ? (valuesIn(inner)[0] ?? inner) : inner;
   }

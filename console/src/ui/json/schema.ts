@@ -22,7 +22,9 @@ function alternatives(root: Schema, schema: Schema, told: Map<string, string>): 
     return meant ? alternatives(root, meant, told) : [];
   }
   if (schema.anyOf) return schema.anyOf.flatMap((one) => alternatives(root, one, told));
-  const isOther = Object.entries(schema.properties ?? {}).some(([name, one]) => one.enum?.length === 1 && told.get(name) && told.get(name) !== one.enum[0]);
+  const isOther = Object.entries(schema.properties ?? {}).some(
+    ([name, one]) => one.enum?.length === 1 && told.get(name) && told.get(name) !== one.enum[0],
+  );
   return isOther ? [] : [schema];
 }
 
@@ -32,7 +34,11 @@ export function schemasAt(root: Schema, pointer: string, told: (depth: number) =
   let found = alternatives(root, root, told(0));
   for (const [number, step] of steps.entries()) {
     const inner = found.flatMap((one) => {
-      const meant = one.type === "array" ? one.items : (one.properties?.[step] ?? (typeof one.additionalProperties === "object" ? one.additionalProperties : undefined));
+      const meant =
+        one.type === "array"
+          ? one.items
+          : (one.properties?.[step] ??
+            (typeof one.additionalProperties === "object" ? one.additionalProperties : undefined));
       return meant ? [meant] : [];
     });
     found = inner.flatMap((one) => alternatives(root, one, told(number + 1)));
@@ -40,11 +46,20 @@ export function schemasAt(root: Schema, pointer: string, told: (depth: number) =
   return found;
 }
 
-const WORDS: Record<string, string> = { array: "a list", string: "a text", integer: "a whole number", number: "a number", boolean: "true or false", object: "an object" };
+const WORDS: Record<string, string> = {
+  array: "a list",
+  string: "a text",
+  integer: "a whole number",
+  number: "a number",
+  boolean: "true or false",
+  object: "an object",
+};
 
 /** The kinds of a value in a few words. */
 export function kindsOf(root: Schema, schema: Schema): string {
-  const kinds = alternatives(root, schema, new Map()).flatMap((one) => one.enum?.map(String) ?? [WORDS[one.type ?? ""] ?? one.type ?? "any value"]);
+  const kinds = alternatives(root, schema, new Map()).flatMap(
+    (one) => one.enum?.map(String) ?? [WORDS[one.type ?? ""] ?? one.type ?? "any value"],
+  );
   const told = [...new Set(kinds)].filter((one) => one !== "null");
   return told.length > 4 ? `${told.slice(0, 3).join(", ")} …` : told.join(" or ");
 }
@@ -54,5 +69,9 @@ export function begun(root: Schema, schema: Schema): string {
   const kinds = alternatives(root, schema, new Map());
   const choices = kinds.flatMap((one) => one.enum ?? []);
   if (choices.length === 1) return JSON.stringify(choices[0]);
-  return { string: '"#{}"', array: "[#{}]", object: "{#{}}", boolean: "#{true}", integer: "#{0}", number: "#{0}" }[choices.length ? "string" : (kinds[0]?.type ?? "")] ?? "#{}";
+  return (
+    { string: '"#{}"', array: "[#{}]", object: "{#{}}", boolean: "#{true}", integer: "#{0}", number: "#{0}" }[
+      choices.length ? "string" : (kinds[0]?.type ?? "")
+    ] ?? "#{}"
+  );
 }

@@ -80,9 +80,11 @@ def check() -> None:
     with step("mypy"):
         packages = [word for name in ("rondine", "rondine_cli", "rondine_client") for word in ("-p", name)]
         run([str(VENV / "bin" / "mypy"), *packages], env={"RONDINE_HOME": str(VAR / "test-home")})
-    with step("the console's types"):
+    with step("the console: types, format, lint and what it computes"):
         npm = node()
-        run([*npm, "run", "check"], cwd=CONSOLE, env={"PATH": f"{Path(npm[0]).parent}:{os.environ.get('PATH', '')}"})
+        for name in ("check", "test"):
+            path = f"{Path(npm[0]).parent}:{os.environ.get('PATH', '')}"
+            run([*npm, "run", name], cwd=CONSOLE, env={"PATH": path}, hint="in console/: npx prettier --write .")
     with step("the console's client fits the API's description"), tempfile.TemporaryDirectory() as folder:
         made = Path(folder) / "schema.d.ts"
         npm = node()

@@ -8,7 +8,7 @@ from rondine.core.definitions.record_types import proposed_types
 from rondine.core.documents import ReadDocument
 from rondine.core.errors import InputError
 from rondine.core.mapping.propose import propose
-from rondine.core.names import NAME
+from rondine.core.names import NAME, singular
 from rondine.core.naming import NAMED, USUAL_RULE, NamingRule
 from rondine.core.settings import load
 
@@ -58,3 +58,12 @@ def test_fields_and_record_types_are_proposed_by_it():
     schemas = {"OldTree": {"type": "object", "properties": {"treeNumber": {"type": "string"}}}}
     only = proposed_types([], schemas, ["OldTree"], rule)[0]
     assert (only.name, only.document.fields[0].name) == ("old_tree", "tree-number")
+
+
+@pytest.mark.parametrize(
+    ("many", "one"),
+    [("trees", "tree"), ("entries", "entry"), ("boxes", "box"), ("classes", "class"), ("branches", "branch"),
+     ("species", "species"), ("series", "series"), ("analysis", "analysis"), ("status", "status"), ("as", "as")],
+)  # fmt: skip
+def test_plurals_lose_their_ending_and_words_without_one_stay(many, one):
+    assert singular(many) == one

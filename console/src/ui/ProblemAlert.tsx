@@ -1,3 +1,4 @@
+import { asText } from "./text";
 import { Problem } from "../api/client";
 import { Advice } from "./Advice";
 
@@ -8,7 +9,9 @@ export function ProblemAlert({ error, children }: { error: unknown; children?: R
   const several = document && document.problems.length > 1 ? document.problems : [];
   return (
     <div role="alert" className="border-l-4 border-error bg-error/8 px-3 py-2 text-sm">
-      <p className="font-medium text-error">{document?.detail ?? String(error)}</p>
+      <p className="font-medium text-error">
+        {document?.detail ?? (error instanceof Error ? error.message : asText(error))}
+      </p>
       {document?.where && <p className="font-mono text-xs opacity-80">{document.where}</p>}
       {document?.hint && (
         <p className="mt-0.5">

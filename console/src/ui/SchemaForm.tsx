@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { Field } from "./parts";
+import { asText } from "./text";
 
 type FormField = Schemas["FormFieldItem"];
 type Values = Record<string, unknown>;
@@ -91,7 +92,7 @@ function OneField({
             <select
               id={id}
               className="select select-sm w-full"
-              value={String(value ?? field.default ?? "")}
+              value={asText(value ?? field.default ?? "")}
               disabled={readOnly}
               onChange={(e) => onValue(e.target.value)}
             >
@@ -113,8 +114,8 @@ function OneField({
               id={id}
               className="input input-sm w-full"
               inputMode="decimal"
-              placeholder={field.default == null ? "" : String(field.default)}
-              value={value == null ? "" : String(value)}
+              placeholder={field.default == null ? "" : asText(field.default)}
+              value={value == null ? "" : asText(value)}
               readOnly={readOnly}
               onChange={(e) =>
                 onValue(
@@ -137,7 +138,7 @@ function OneField({
               id={id}
               className="textarea w-full font-mono text-xs"
               rows={value ? 5 : 2}
-              value={String(value ?? "")}
+              value={asText(value ?? "")}
               readOnly={readOnly}
               onChange={(e) => onValue(e.target.value || undefined)}
             />
@@ -175,8 +176,8 @@ function OneField({
             <input
               id={id}
               className="input input-sm w-full"
-              placeholder={field.default ? String(field.default) : ""}
-              value={String(value ?? "")}
+              placeholder={field.default ? asText(field.default) : ""}
+              value={asText(value ?? "")}
               readOnly={readOnly}
               required={field.is_required}
               onChange={(e) => onValue(e.target.value === "" && !field.is_required ? undefined : e.target.value)}

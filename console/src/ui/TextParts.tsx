@@ -30,7 +30,7 @@ export function TextParts({
       if (typeof one === "string" && typeof last === "string") joined[joined.length - 1] = last + one;
       else joined.push(one);
     }
-    onChange((joined.length === 1 ? joined[0]! : joined));
+    onChange(joined.length === 1 ? joined[0]! : joined);
   };
   const insert = (source: string) => {
     const [kind, name = ""] = source.split(/:(.*)/s);

@@ -37,7 +37,9 @@ def free_name(wanted: str, taken: Collection[str], *, separator: str = "-") -> s
 
 
 def singular(text: str) -> str:
-    """A plural's likely singular: trees -> tree, entries -> entry, boxes -> box."""
+    """A plural's likely singular: trees -> tree, entries -> entry, boxes -> box; species stay species."""
+    if text.endswith(("species", "series")):
+        return text
     for ending, instead in (("ies", "y"), ("sses", "ss"), ("xes", "x"), ("ches", "ch"), ("shes", "sh")):
         if text.endswith(ending) and len(text) > len(ending) + 1:
             return text.removesuffix(ending) + instead

@@ -1,3 +1,4 @@
+import { useState } from "react";
 import { Waiting, when } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { useRevokeToken, useTokens } from "./administration";
@@ -6,8 +7,8 @@ import { useRevokeToken, useTokens } from "./administration";
 export function Tokens({ person }: { person: string }) {
   const found = useTokens(person);
   const revoke = useRevokeToken(person);
+  const [now] = useState(() => Date.now());
   if (found.isPending) return <Waiting what="Reading the tokens" />;
-  const now = Date.now();
   return (
     <>
       {found.data?.length === 0 && (

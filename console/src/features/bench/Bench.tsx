@@ -10,12 +10,6 @@ import { useName } from "../../ui/naming";
 import {
   bodiesBeside,
   isReading,
-  leave,
-  only,
-  rename,
-  rulesOf,
-  setField,
-  take,
   useKeepSample,
   useKeepTrial,
   useLookAt,
@@ -35,14 +29,15 @@ import {
   useTrial,
   withPasted,
   type OperationDocument,
-  type Plan,
   type RecordGiven,
   type Trial,
 } from "./bench";
+import { leave, only, rename, rulesOf, setField, take, type Plan } from "./plan";
 import { fromRow, pathOf } from "./paths";
 import { RecordsPane } from "./RecordsPane";
 import { RequestPane } from "./RequestPane";
 import { ResponsePane } from "./ResponsePane";
+import { asText } from "../../ui/text";
 
 /** One operation: request, response, records, side by side. */
 export default function Bench() {
@@ -68,7 +63,7 @@ export default function Bench() {
   const values: Record<string, string> = {};
   for (const input of found.data.item.document.inputs ?? []) {
     const value = found.data.lastInputs[input.name] ?? input.try_value;
-    if (value !== undefined && value !== null) values[input.name] = String(value);
+    if (value !== undefined && value !== null) values[input.name] = asText(value);
   }
   return (
     <Workbench

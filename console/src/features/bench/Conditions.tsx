@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { conditionsOf, dropCondition, withCondition, type Condition, type Plan } from "./bench";
+import { conditionsOf, dropCondition, withCondition, type Condition, type Plan } from "./plan";
 import { fromRow, sourceOf, sourceText, stepsText } from "./paths";
 import type { RecordsProps } from "./RecordsPane";
 

@@ -3,7 +3,7 @@ import { X } from "lucide-react";
 import { useState } from "react";
 import { answer, api, type Schemas } from "../../api/client";
 import { SchemaForm } from "../../ui/SchemaForm";
-import type { Conversion } from "./bench";
+import type { Conversion } from "./plan";
 
 function useForms(project: string): Schemas["ConversionForm"][] {
   const found = useQuery({

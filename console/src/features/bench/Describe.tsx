@@ -9,6 +9,7 @@ import type { Input, OperationDocument } from "./bench";
 import { ODataPart } from "./ODataPart";
 import { Outcomes } from "./Outcomes";
 import { AddName, Parameters } from "./Parameters";
+import { asText } from "../../ui/text";
 
 interface Props {
   project: string;
@@ -164,7 +165,7 @@ export function Describe(props: Props) {
                 className="input input-xs w-20"
                 aria-label={`default of ${input.name}`}
                 placeholder="default"
-                value={input.default === undefined ? "" : String(input.default)}
+                value={input.default === undefined ? "" : asText(input.default)}
                 onChange={(e) => change({ default: e.target.value === "" ? undefined : e.target.value })}
               />
               <button

@@ -1,5 +1,5 @@
 import { ChevronDown, ChevronUp } from "lucide-react";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useState, useEffectEvent } from "react";
 
 interface Props {
   what: string;
@@ -14,10 +14,9 @@ interface Props {
 /** A text to look for, and the way from one place to the next; Enter leads on, Shift and Enter back, Escape ends it. */
 export function Find({ what, count, isAll, number, onText, onNumber }: Props) {
   const [text, setText] = useState("");
-  const tell = useRef(onText);
-  tell.current = onText;
+  const tell = useEffectEvent(onText);
   useEffect(() => {
-    const wait = setTimeout(() => tell.current(text), 200);
+    const wait = setTimeout(() => tell(text), 200);
     return () => clearTimeout(wait);
   }, [text]);
   const go = (step: number) => count > 0 && onNumber((number + step + count) % count);

@@ -2,7 +2,8 @@ import { useState } from "react";
 import { useName } from "../../ui/naming";
 import { Field, Heading } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import { confirm, renameType, rulesOf, useChangedUnits, useReach, type Plan } from "./bench";
+import { useChangedUnits, useReach } from "./bench";
+import { confirm, renameType, rulesOf, type Plan } from "./plan";
 import type { RecordsProps } from "./RecordsPane";
 
 /** Saves record type and mapping, and makes the feed that keeps the records. */

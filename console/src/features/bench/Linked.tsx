@@ -1,7 +1,7 @@
 import { Trash2 } from "lucide-react";
 import type { Schemas } from "../../api/client";
 import { Heading } from "../../ui/parts";
-import { addPart, dropPart, namedFor, type Plan } from "./bench";
+import { addPart, dropPart, namedFor, type Plan } from "./plan";
 import { stepsText } from "./paths";
 import type { RecordsProps } from "./RecordsPane";
 import { RecordTable } from "./RecordTable";

@@ -3,8 +3,7 @@ import { useMemo, useState } from "react";
 import { answer, api, Problem, type Schemas } from "../../api/client";
 import { written } from "../../ui/json/format";
 import JsonEditor from "../../ui/json/JsonEditor";
-import type { Schema } from "../../ui/json/schema";
-import { openFields, rulesOf, type Plan } from "./bench";
+import { openFields, rulesOf, type Plan } from "./plan";
 import { fromRow, isCounterpart, sourceOf } from "./paths";
 import type { RecordsProps } from "./RecordsPane";
 

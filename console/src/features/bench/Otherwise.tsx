@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { answer, api, type Schemas } from "../../api/client";
-import { takenPaths, type FieldType, type Plan } from "./bench";
+import { takenPaths, type FieldType, type Plan } from "./plan";
 import { fromRow, stepsText } from "./paths";
 
 const SIGNS = { added: "+", removed: "−", changed: "≠" } as const;

@@ -1,5 +1,6 @@
 import { Trash2 } from "lucide-react";
 import type { OperationDocument } from "./bench";
+import { asText } from "../../ui/text";
 
 type Rules = NonNullable<OperationDocument["outcomes"]>;
 type FailureRule = NonNullable<Rules["failures"]>[number];
@@ -158,7 +159,7 @@ export function Outcomes({
               <input
                 className="input input-xs w-20 font-mono"
                 aria-label={`value of failure ${number + 1}`}
-                value={condition.value === undefined ? "" : String(condition.value)}
+                value={condition.value === undefined ? "" : asText(condition.value)}
                 onChange={(e) => change({ value: read(e.target.value) })}
               />
             )}

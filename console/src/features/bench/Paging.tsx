@@ -73,7 +73,7 @@ export function Paging({ project, paging, guesses, readOnly, onPaging }: Props) 
             <SchemaForm
               key={form.type}
               fields={form.fields}
-              values={(paging ?? {})}
+              values={paging ?? {}}
               onValues={(values) => onPaging({ ...values, type: form.type } as Strategy)}
             />
           )}

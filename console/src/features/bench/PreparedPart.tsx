@@ -22,7 +22,7 @@ export function PreparedPart({ project, body, inputs, onBody }: Props) {
   const [draft, setDraft] = useState<string | null>(null);
   const chosen = queries.data?.find((one) => one.name === body.prepared);
   const known = (queries.data ?? []).filter((one) => (one.document.language ?? "graphql") === "graphql");
-  const use = (item: Schemas["PreparedQuery"]) => {
+  const choose = (item: Schemas["PreparedQuery"]) => {
     const missing = (item.document.variables ?? []).filter((one) => !inputs.some((other) => other.name === one.name));
     onBody({ type: "graphql", prepared: item.name, kind: item.document.kind }, missing);
   };
@@ -36,7 +36,7 @@ export function PreparedPart({ project, body, inputs, onBody }: Props) {
         value={body.prepared ?? ""}
         onChange={(e) => {
           const item = known.find((one) => one.name === e.target.value);
-          if (item) use(item);
+          if (item) choose(item);
           else onBody({ ...body, prepared: "", query: chosen?.document.query ?? "" });
         }}
       >
@@ -97,7 +97,7 @@ export function PreparedPart({ project, body, inputs, onBody }: Props) {
               {
                 onSuccess: (made) => {
                   setName("");
-                  use(made);
+                  choose(made);
                 },
               },
             );

@@ -1,5 +1,6 @@
 import type { Schemas } from "../../api/client";
-import type { RecordTypeDocument } from "./bench";
+import type { RecordTypeDocument } from "./plan";
+import { asText } from "../../ui/text";
 
 interface TableProps {
   rows: number;
@@ -100,5 +101,5 @@ export function Shown({ value, isThere }: { value: unknown; isThere: boolean }) 
     ) : (
       <span className="opacity-60">none</span>
     );
-  return <>{typeof value === "object" ? JSON.stringify(value) : String(value)}</>;
+  return <>{typeof value === "object" ? JSON.stringify(value) : asText(value)}</>;
 }

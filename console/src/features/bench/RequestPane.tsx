@@ -1,4 +1,4 @@
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { Field, Heading } from "../../ui/parts";
@@ -8,6 +8,7 @@ import { ProblemAlert } from "../../ui/ProblemAlert";
 import { useRecordTypes } from "../records/records";
 import { type Input, isReading, type OperationDocument, type RecordGiven } from "./bench";
 import { Describe } from "./Describe";
+import { asText } from "../../ui/text";
 
 interface Props {
   document: OperationDocument;
@@ -51,7 +52,6 @@ export function RequestPane(props: Props) {
   const inputs = document.inputs ?? [];
   const problems = shown?.problems ?? [];
   const reads = isReading(document);
-  const [confirmed, setConfirmed] = useState(false);
   const isEmpty =
     inputs.length > 0 &&
     !props.record &&
@@ -60,7 +60,13 @@ export function RequestPane(props: Props) {
         one.default === undefined &&
         (values[one.name] === undefined || values[one.name] === null || values[one.name] === ""),
     );
-  useEffect(() => setConfirmed(false), [isEmpty]);
+  const [confirmed, setConfirmed] = useState(false);
+  const [wasEmpty, setWasEmpty] = useState(isEmpty);
+  if (wasEmpty !== isEmpty) {
+    // what was said of a request with values is not said of one without any
+    setWasEmpty(isEmpty);
+    setConfirmed(false);
+  }
   const [meant, setMeant] = useState(false);
   return (
     <div className="flex min-h-0 flex-col">
@@ -397,7 +403,7 @@ function InputField({
     .join(" · ");
   const fallback =
     input.default !== undefined && input.default !== null
-      ? `default ${String(input.default)}`
+      ? `default ${asText(input.default)}`
       : input.required
         ? ""
         : "left out";

@@ -13,7 +13,7 @@ import {
   toggleKey,
   type FieldType,
   type Plan,
-} from "./bench";
+} from "./plan";
 import { Convert, stepWords } from "./Convert";
 import { fromRow, isCounterpart, pathOf, sourceText } from "./paths";
 import type { RecordsProps } from "./RecordsPane";

@@ -5,9 +5,10 @@ import { useCallback, useEffect, useRef, useState } from "react";
 import { answer, api, type Schemas } from "../../api/client";
 import { Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import { takenPaths, type FieldType } from "./bench";
+import { takenPaths, type FieldType } from "./plan";
 import { Find } from "./Find";
-import { useNodes, type Place, type Row } from "./nodes";
+import { useNodes } from "./nodes";
+import { type Place, type Row } from "./layout";
 import { fromRow, generalPath, isXPath, wholePath } from "./paths";
 import type { ResponseProps } from "./ResponsePane";
 

@@ -1,3 +1,5 @@
+import { asText } from "../../ui/text";
+
 /** Whether a path is an XPath (from the document or from the row); JSONPaths begin with $. */
 export function isXPath(path: string): boolean {
   return !path.startsWith("$");
@@ -54,12 +56,13 @@ export function sourceText(source: unknown, format: string | undefined): string 
   if (path !== null) return stepsText(path) || "the value";
   if (typeof source !== "object" || source === null) return "";
   const [[word, value]] = Object.entries(source).filter(([name]) => name !== "level") as [[string, unknown]];
-  if (word === "key") return `the key of each ${value}`;
-  if (word === "position") return `the number of each ${value}`;
+  const name = asText(value);
+  if (word === "key") return `the key of each ${name}`;
+  if (word === "position") return `the number of each ${name}`;
   if (word === "input" || word === "standing" || word === "header")
-    return `${word === "standing" ? "standing value" : word} ${value}`;
+    return `${word === "standing" ? "standing value" : word} ${name}`;
   if (word === "value") return JSON.stringify(value);
-  if ("level" in source && typeof value === "string") return `${stepsText(value)} of ${source.level}`;
+  if ("level" in source && typeof value === "string") return `${stepsText(value)} of ${asText(source.level)}`;
   return JSON.stringify(source);
 }
 
@@ -152,17 +155,23 @@ export function namedAfter(row: string, operationPath: string): string {
   );
 }
 
-/** A record type's name from the name of what repeats: trees -> tree */
+/** Endings of plurals and of their singulars, as the service proposes names (`core/names.py`). */
+const ENDINGS = [
+  ["ies", "y"],
+  ["sses", "ss"],
+  ["xes", "x"],
+  ["ches", "ch"],
+  ["shes", "sh"],
+] as const;
+
+/** A record type's name from the name of what repeats: trees -> tree, boxes -> box; species stay species. */
 function singular(name: string): string {
   const plain = name
     .toLowerCase()
     .replace(/[^a-z0-9]+/g, "-")
     .replace(/^[^a-z]+|-+$/g, "");
-  return (
-    (plain.endsWith("ies")
-      ? `${plain.slice(0, -3)}y`
-      : plain.endsWith("s") && !plain.endsWith("ss")
-        ? plain.slice(0, -1)
-        : plain) || "record"
-  );
+  if (/(species|series)$/.test(plain)) return plain;
+  const ending = ENDINGS.find(([many]) => plain.endsWith(many) && plain.length > many.length + 1);
+  if (ending) return plain.slice(0, -ending[0].length) + ending[1];
+  return (/s$/.test(plain) && !/(ss|us|is)$/.test(plain) && plain.length > 2 ? plain.slice(0, -1) : plain) || "record";
 }

@@ -49,7 +49,7 @@ export default function DefinitionPage() {
     >
       <dl className="mb-5 grid max-w-3xl grid-cols-[6rem_1fr] gap-y-1 text-sm">
         {facts
-          .filter(([, value]) => value)
+          .filter(([, value]) => Boolean(value))
           .map(([label, value]) => (
             <div key={label} className="contents">
               <dt className="opacity-75">{label}</dt>

@@ -1,6 +1,7 @@
 import type { Schemas } from "../../api/client";
 import { Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
+import { asText } from "../../ui/text";
 
 const MOST_COLUMNS = 8;
 
@@ -72,5 +73,5 @@ export function FirstRows({
 
 function text(value: unknown): string {
   if (value === null || value === undefined) return "";
-  return typeof value === "object" ? JSON.stringify(value) : String(value);
+  return typeof value === "object" ? JSON.stringify(value) : asText(value);
 }

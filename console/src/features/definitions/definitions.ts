@@ -149,10 +149,12 @@ export function useRows(project: string) {
 export function useSeconds(isRunning: boolean): number {
   const [seconds, setSeconds] = useState(0);
   useEffect(() => {
-    setSeconds(0);
     if (!isRunning) return;
     const timer = setInterval(() => setSeconds((now) => now + 1), 1000);
-    return () => clearInterval(timer);
+    return () => {
+      clearInterval(timer);
+      setSeconds(0);
+    };
   }, [isRunning]);
   return seconds;
 }

@@ -10,13 +10,13 @@ type Rule = Schemas["NamingRule"];
 /** The rule by which names are proposed everywhere in the project, with what comes of it. */
 export function Naming({ project }: { project: string }) {
   const cache = useQueryClient();
-  const path = { params: { path: { project } } };
   const found = useQuery({
     queryKey: ["naming", project],
-    queryFn: () => answer(api.GET("/api/v1/projects/{project}/naming", path)),
+    queryFn: () => answer(api.GET("/api/v1/projects/{project}/naming", { params: { path: { project } } })),
   });
   const change = useMutation({
-    mutationFn: (rule: Rule) => answer(api.PUT("/api/v1/projects/{project}/naming", { ...path, body: { rule } })),
+    mutationFn: (rule: Rule) =>
+      answer(api.PUT("/api/v1/projects/{project}/naming", { params: { path: { project } }, body: { rule } })),
     onSuccess: () => {
       for (const key of ["naming", "name"]) void cache.invalidateQueries({ queryKey: [key, project] });
     },

@@ -9,15 +9,14 @@ import { Obstacles } from "../environments/Obstacles";
 /** Where the project stands: the road from a connection to kept records, and what ran last. */
 export default function Overview() {
   const { project = "" } = useParams();
-  const path = { params: { path: { project } } };
   const facts = useQuery({
     queryKey: ["overview", project],
     queryFn: async () => {
       const [connections, operations, types, feeds, runs] = await Promise.all([
-        answer(api.GET("/api/v1/projects/{project}/connections", path)),
-        answer(api.GET("/api/v1/projects/{project}/operations", path)),
-        answer(api.GET("/api/v1/projects/{project}/record-types", path)),
-        answer(api.GET("/api/v1/projects/{project}/feeds", path)),
+        answer(api.GET("/api/v1/projects/{project}/connections", { params: { path: { project } } })),
+        answer(api.GET("/api/v1/projects/{project}/operations", { params: { path: { project } } })),
+        answer(api.GET("/api/v1/projects/{project}/record-types", { params: { path: { project } } })),
+        answer(api.GET("/api/v1/projects/{project}/feeds", { params: { path: { project } } })),
         answer(api.GET("/api/v1/projects/{project}/runs", { params: { path: { project }, query: { limit: 8 } } })),
       ]);
       return {

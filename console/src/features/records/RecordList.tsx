@@ -1,5 +1,5 @@
 import { ArrowDown, ArrowUp } from "lucide-react";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { Page } from "../../ui/Layout";
 import { Empty, Waiting } from "../../ui/parts";
@@ -186,7 +186,6 @@ function Filters({
             [".from", "at least"],
             [".to", "at most"],
           ];
-  useEffect(() => setHow(""), [field]);
   if (fields.length === 0) return null;
   return (
     <div className="mb-4 flex flex-wrap items-center gap-2 text-sm">
@@ -201,7 +200,10 @@ function Filters({
           className="select select-sm w-36"
           aria-label="Field to filter by"
           value={field}
-          onChange={(e) => setField(e.target.value)}
+          onChange={(e) => {
+            setField(e.target.value);
+            setHow("");
+          }}
         >
           <option value="">filter by</option>
           {fields.map((one) => (

@@ -27,10 +27,14 @@ export function Preparation({
   const cache = useQueryClient();
   const navigate = useNavigate();
   const environments = useEnvironments(project);
-  const at = { params: { path: { project, name: service.name } } };
   const facts = useQuery({
     queryKey: ["preparation", project, service.name, service.version],
-    queryFn: () => answer(api.GET("/api/v1/projects/{project}/services/{name}/preparation", at)),
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/projects/{project}/services/{name}/preparation", {
+          params: { path: { project, name: service.name } },
+        }),
+      ),
   });
   const [notes, setNotes] = useState<Record<string, string>>({
     documentation: service.document.documentation ?? "",
@@ -47,7 +51,7 @@ export function Preparation({
       };
       return answer(
         api.PATCH("/api/v1/projects/{project}/services/{name}", {
-          params: { ...at.params, header: { "If-Match": `"${service.version}"` } },
+          params: { path: { project, name: service.name }, header: { "If-Match": `"${service.version}"` } },
           body: { document },
         }),
       );
@@ -58,7 +62,7 @@ export function Preparation({
     mutationFn: () =>
       answer(
         api.POST("/api/v1/projects/{project}/services/{name}/preparation", {
-          ...at,
+          params: { path: { project, name: service.name } },
           body: { environment: environments.includes("test") ? "test" : environments[0] },
         }),
       ),

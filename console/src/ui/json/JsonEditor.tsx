@@ -22,7 +22,7 @@ import { highlightSelectionMatches, searchKeymap } from "@codemirror/search";
 import { Annotation, Compartment, EditorState, RangeSetBuilder, StateEffect, StateField } from "@codemirror/state";
 import { Decoration, drawSelection, EditorView, keymap, type DecorationSet } from "@codemirror/view";
 import { tags } from "@lezer/highlight";
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, useLayoutEffect } from "react";
 import { completing, type Known } from "./completion";
 import { nodeAt, pointerAt } from "./places";
 import type { Schema } from "./schema";
@@ -122,7 +122,9 @@ export default function JsonEditor(props: Props) {
   const place = useRef<HTMLDivElement>(null);
   const editor = useRef<EditorView>(null);
   const now = useRef(props);
-  now.current = props;
+  useLayoutEffect(() => {
+    now.current = props;
+  });
   const mayWrite = useRef(new Compartment());
   // what was typed here and has not come back as `text` yet: who types on meanwhile must not be set back by it
   const typed = useRef<string[]>([]);

@@ -35,6 +35,7 @@ import {
 import { leave, only, rename, rulesOf, setField, take, type Plan } from "./plan";
 import { fromRow, pathOf } from "./paths";
 import { RecordsPane } from "./RecordsPane";
+import { Panes } from "../../ui/Panes";
 import { RequestPane } from "./RequestPane";
 import { ResponsePane } from "./ResponsePane";
 import { asText } from "../../ui/text";
@@ -98,6 +99,7 @@ function Workbench(props: Props) {
   const [title, setTitle] = useState(props.item?.title ?? "");
   const [document, setDocument] = useState<OperationDocument>(props.item?.document ?? {});
   const [values, setValues] = useState(props.values);
+  const [isDescribing, setDescribing] = useState(!document.path || document.path === "/");
   const [environment, setEnvironment] = useState("test");
   const [record, setRecord] = useState<RecordGiven | null>(null);
   const [plan, setPlan] = useState<Plan | null>(props.plan);
@@ -424,8 +426,14 @@ function Workbench(props: Props) {
           </button>
         </div>
       )}
-      <div className="grid min-h-0 flex-1 divide-y divide-base-300 lg:grid-cols-[minmax(17rem,22%)_minmax(0,38%)_minmax(0,1fr)] lg:divide-x lg:divide-y-0">
+      <Panes
+        name={isDescribing ? "bench describing" : "bench"}
+        labels={["the request", "the response", "the records"]}
+        widths={isDescribing ? [48, 28] : [22, 38]}
+      >
         <RequestPane
+          isDescribing={isDescribing}
+          onDescribing={setDescribing}
           document={document}
           values={values}
           environment={environment}
@@ -570,7 +578,7 @@ function Workbench(props: Props) {
             )
           }
         />
-      </div>
+      </Panes>
     </div>
   );
 }

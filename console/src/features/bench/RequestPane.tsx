@@ -11,6 +11,9 @@ import { Describe } from "./Describe";
 import { asText } from "../../ui/text";
 
 interface Props {
+  /** While it is described, the request has the width that it needs. */
+  isDescribing: boolean;
+  onDescribing: (isDescribing: boolean) => void;
   document: OperationDocument;
   values: Record<string, string>;
   environment: string;
@@ -48,7 +51,6 @@ interface Props {
 /** Left: the inputs with their meaning, the request as it will be sent, and the button that sends it. */
 export function RequestPane(props: Props) {
   const { document, values, shown } = props;
-  const [isEditing, setEditing] = useState(!document.path || document.path === "/");
   const inputs = document.inputs ?? [];
   const problems = shown?.problems ?? [];
   const reads = isReading(document);
@@ -73,8 +75,8 @@ export function RequestPane(props: Props) {
       <div className="min-h-0 flex-1 p-3 lg:overflow-auto">
         <Heading
           aside={
-            <button type="button" className="link text-xs" onClick={() => setEditing(!isEditing)}>
-              {isEditing ? "done" : "describe"}
+            <button type="button" className="link text-xs" onClick={() => props.onDescribing(!props.isDescribing)}>
+              {props.isDescribing ? "done" : "describe"}
             </button>
           }
         >
@@ -103,7 +105,7 @@ export function RequestPane(props: Props) {
             )}
           </Field>
         )}
-        {isEditing && <Describe {...props} />}
+        {props.isDescribing && <Describe {...props} />}
         {inputs.map((input) => (
           <div key={input.name} data-input={input.name}>
             <InputField
@@ -120,7 +122,7 @@ export function RequestPane(props: Props) {
           </div>
         ))}
         {inputs.length > 0 && props.base === null && <FromRecord {...props} />}
-        {inputs.length === 0 && !isEditing && <p className="mb-3 text-sm opacity-75">It takes no inputs.</p>}
+        {inputs.length === 0 && !props.isDescribing && <p className="mb-3 text-sm opacity-75">It takes no inputs.</p>}
         <Condition {...props} />
         <Paging
           project={props.project}
@@ -144,7 +146,7 @@ export function RequestPane(props: Props) {
             origins={shown.origins}
             project={props.project}
             connection={props.connection}
-            onDescribe={() => setEditing(true)}
+            onDescribe={() => props.onDescribing(true)}
           />
         )}
         {problems.map((one) => (

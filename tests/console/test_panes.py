@@ -50,7 +50,7 @@ def test_a_pane_is_as_wide_as_it_was_made_also_the_next_time(bench):
 def test_while_it_is_described_the_request_has_widths_of_its_own(bench):
     before = width(bench)
     bench.get_by_role("button", name="describe").click()
-    assert width(bench) > 560
+    assert width(bench) > 500
     bench.get_by_role("separator", name="Width of the request").press("ArrowRight")
     bench.get_by_role("button", name="done").click()
     assert width(bench) == pytest.approx(before, abs=1)

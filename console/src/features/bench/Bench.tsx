@@ -429,7 +429,7 @@ function Workbench(props: Props) {
       <Panes
         name={isDescribing ? "bench describing" : "bench"}
         labels={["the request", "the response", "the records"]}
-        widths={isDescribing ? [48, 28] : [22, 38]}
+        widths={isDescribing ? [42, 28] : [22, 38]}
       >
         <RequestPane
           isDescribing={isDescribing}

@@ -71,7 +71,7 @@ export function Rules(props: RecordsProps & { plan: Plan; firstRow: Schemas["Map
                   else e.target.value = rule.name;
                 }}
               />
-              <span className="min-w-0 flex-1 truncate font-mono opacity-80">
+              <span className="min-w-20 flex-1 truncate font-mono opacity-80">
                 {sourceText(rule.from, plan.mapping.format)}
                 {rule.unit != null && (
                   <span className="ml-2 opacity-80" title="its unit stands there; a value in another unit does not fit">

@@ -1,7 +1,8 @@
 """People, projects, members and tokens of an installation."""
 
 from typing import TYPE_CHECKING, Any
-from urllib.parse import quote
+
+from rondine_client.addresses import step
 
 if TYPE_CHECKING:
     from rondine_client.client import Client
@@ -61,7 +62,7 @@ class People:
 
 
 def _person(name: str) -> str:
-    return f"/people/{quote(name, safe='')}"
+    return f"/people/{step(name)}"
 
 
 class Projects:
@@ -80,12 +81,12 @@ class Projects:
         return made
 
     def change(self, name: str, *, title: str) -> Json:
-        changed: Json = self._client.ask("PATCH", f"/projects/{quote(name, safe='')}", {"title": title})
+        changed: Json = self._client.ask("PATCH", f"/projects/{step(name)}", {"title": title})
         return changed
 
     def remove(self, name: str) -> None:
         """Raises RondineProblem (conflict) as long as anything is in it."""
-        self._client.ask("DELETE", f"/projects/{quote(name, safe='')}")
+        self._client.ask("DELETE", f"/projects/{step(name)}")
 
 
 class Members:
@@ -100,8 +101,8 @@ class Members:
 
     def set(self, person: str, role: str) -> Json:
         """role: viewer, operator, builder or administrator."""
-        made: Json = self._client.ask("PUT", f"{self._path}/{quote(person, safe='')}", {"role": role})
+        made: Json = self._client.ask("PUT", f"{self._path}/{step(person)}", {"role": role})
         return made
 
     def remove(self, person: str) -> None:
-        self._client.ask("DELETE", f"{self._path}/{quote(person, safe='')}")
+        self._client.ask("DELETE", f"{self._path}/{step(person)}")

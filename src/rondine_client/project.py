@@ -1,10 +1,11 @@
 """Everything within one project."""
 
+import time
 from base64 import b64encode
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
-from urllib.parse import quote
 
+from rondine_client.addresses import step
 from rondine_client.administration import Members
 from rondine_client.errors import RondineProblem
 
@@ -37,7 +38,7 @@ class Items:
                 return
 
     def get(self, name: str) -> Json:
-        found: Json = self._client.ask("GET", f"{self._path}/{quote(name, safe='')}")
+        found: Json = self._client.ask("GET", f"{self._path}/{step(name)}")
         return found
 
     def make(self, name: str, /, **content: Any) -> Json:
@@ -48,7 +49,7 @@ class Items:
     def change(self, name: str, /, *, version: int, **content: Any) -> Json:
         """version: the one that was seen. Raises RondineProblem (changed_meanwhile) if it is another by now; its
         document has `current`."""
-        changed: Json = self._client.ask("PATCH", f"{self._path}/{quote(name, safe='')}", content, version=version)
+        changed: Json = self._client.ask("PATCH", f"{self._path}/{step(name)}", content, version=version)
         return changed
 
     def save(self, name: str, /, **content: Any) -> Json:
@@ -64,12 +65,12 @@ class Items:
     def remove(self, name: str, *, version: int | None = None) -> None:
         self._client.ask(
             "DELETE",
-            f"{self._path}/{quote(name, safe='')}",
+            f"{self._path}/{step(name)}",
             version=version if version is not None else self.get(name)["version"],
         )
 
     def revisions(self, name: str) -> list[Json]:
-        found: list[Json] = self._client.ask("GET", f"{self._path}/{quote(name, safe='')}/revisions")
+        found: list[Json] = self._client.ask("GET", f"{self._path}/{step(name)}/revisions")
         return found
 
     def document_schema(self) -> Json:
@@ -83,7 +84,7 @@ class Project:
 
     def __init__(self, client: "Client", name: str) -> None:
         self._client, self.name = client, name
-        self._path = f"/projects/{quote(name, safe='')}"
+        self._path = f"/projects/{step(name)}"
         self.services = self._items("services")
         self.connections = self._items("connections")
         self.credentials = self._items("credentials")
@@ -132,16 +133,16 @@ class Project:
         return self._ask("POST", "/environments", {"name": name, **content})
 
     def change_environment(self, name: str, **content: Any) -> Json:
-        return self._ask("PATCH", f"/environments/{quote(name, safe='')}", content)
+        return self._ask("PATCH", f"/environments/{step(name)}", content)
 
     def prove_callback(self, name: str) -> str:
         """What a browser that is signed in opens, within ten minutes, to prove that the environment's callback address
         leads here."""
-        address: str = self._ask("POST", f"/environments/{quote(name, safe='')}/callback-proof")["address"]
+        address: str = self._ask("POST", f"/environments/{step(name)}/callback-proof")["address"]
         return address
 
     def remove_environment(self, name: str) -> None:
-        self._ask("DELETE", f"/environments/{quote(name, safe='')}")
+        self._ask("DELETE", f"/environments/{step(name)}")
 
     def obstacles(self) -> list[Json]:
         """Everything that is set up but cannot start: [{kind, name, environment, reasons: [{where, message,
@@ -193,15 +194,15 @@ class Project:
             for name, (content, passphrase) in (key_files or {}).items()
         }
         body = {"secrets": secrets, "key_files": files, "is_second": is_second, "origins": list(origins)}
-        return self._ask("PUT", f"/credentials/{quote(credential, safe='')}/secrets", body)
+        return self._ask("PUT", f"/credentials/{step(credential)}/secrets", body)
 
     def permit_origin(self, credential: str, origin: str) -> Json:
         """Lets a credential's secrets be sent to one more address (administrators): {name, names, has_second, origins,
         version}."""
-        return self._ask("POST", f"/credentials/{quote(credential, safe='')}/origins", {"origin": origin})
+        return self._ask("POST", f"/credentials/{step(credential)}/origins", {"origin": origin})
 
     def drop_second_secrets(self, credential: str) -> Json:
-        return self._ask("DELETE", f"/credentials/{quote(credential, safe='')}/secrets/second")
+        return self._ask("DELETE", f"/credentials/{step(credential)}/secrets/second")
 
     def move_key(
         self,
@@ -220,7 +221,7 @@ class Project:
 
     def check_connection(self, name: str, *, where: str = "web") -> Json:
         """Whether it works: {works, steps: [{step, is_good, words, hint, ms}]}. where: web or worker."""
-        return self._ask("POST", f"/connections/{quote(name, safe='')}/check", {"where": where})
+        return self._ask("POST", f"/connections/{step(name)}/check", {"where": where})
 
     def enable(self, kind: str, name: str, *, enabled: bool = True) -> Json:
         """Enables or disables a connection or an operation. kind: connections or operations."""
@@ -230,27 +231,27 @@ class Project:
 
     def decide_wait(self, connection: str, *, believe: bool) -> Json:
         """A wait that the service asked for counts whole (believe), or is lifted; gives the meter."""
-        return self._ask("PUT", f"/connections/{quote(connection, safe='')}/wait", {"believe": believe})
+        return self._ask("PUT", f"/connections/{step(connection)}/wait", {"believe": believe})
 
     def meter(self, connection: str) -> Json:
         """How much of its limits is used: {limits: [{words, used, left, refills_at}], held_until, ...}."""
-        return self._ask("GET", f"/connections/{quote(connection, safe='')}/meter")
+        return self._ask("GET", f"/connections/{step(connection)}/meter")
 
     def effective(self, connection: str) -> list[Json]:
         """What goes with every request: [{place, name, value, source}]."""
-        return self._ask("GET", f"/connections/{quote(connection, safe='')}/effective")
+        return self._ask("GET", f"/connections/{step(connection)}/effective")
 
     def sign_in_state(self, connection: str) -> Json:
         """{tokens: [{state, words, expires_at, ...}], callback, obstacles}; never a token."""
-        return self._ask("GET", f"/connections/{quote(connection, safe='')}/sign-in")
+        return self._ask("GET", f"/connections/{step(connection)}/sign-in")
 
     def begin_sign_in(self, connection: str, operation: str = "") -> Json:
         """{address: the service's consent page, callback}; the person who asks opens the address in a browser signed in
         to Rondine."""
-        return self._ask("POST", f"/connections/{quote(connection, safe='')}/sign-in", {"operation": operation})
+        return self._ask("POST", f"/connections/{step(connection)}/sign-in", {"operation": operation})
 
     def discard_token(self, connection: str, operation: str = "") -> None:
-        self._ask("DELETE", f"/connections/{quote(connection, safe='')}/sign-in", query={"operation": operation})
+        self._ask("DELETE", f"/connections/{step(connection)}/sign-in", query={"operation": operation})
 
     def find_addresses(self, issuer: str) -> Json:
         """The OAuth addresses that a service itself names (RFC 8414, OpenID)."""
@@ -258,11 +259,11 @@ class Project:
 
     def preparation(self, service: str) -> list[Json]:
         """What is known of a service and what is not: [{name, title, value, source, hint}]."""
-        return self._ask("GET", f"/services/{quote(service, safe='')}/preparation")
+        return self._ask("GET", f"/services/{step(service)}/preparation")
 
     def connect_prepared(self, service: str, environment: str = "test") -> Json:
         """Makes connection, credential and first operation from what is noted with the service; gives their names."""
-        return self._ask("POST", f"/services/{quote(service, safe='')}/preparation", {"environment": environment})
+        return self._ask("POST", f"/services/{step(service)}/preparation", {"environment": environment})
 
     # --- describing and trying
 
@@ -315,11 +316,11 @@ class Project:
     def export_service(self, name: str, environment: str = "test") -> Json:
         """A service as OpenAPI 3.1: {document, unsaid: [{where, message, hint}]}; environment: whose connection says
         where it is."""
-        return self._ask("GET", f"/services/{quote(name, safe='')}/openapi", query={"environment": environment})
+        return self._ask("GET", f"/services/{step(name)}/openapi", query={"environment": environment})
 
     def schemas(self, definition: str) -> Json:
         """The schemas of a definition's operations: {name: JSON Schema}."""
-        found: Json = self._ask("GET", f"/definitions/{quote(definition, safe='')}/schemas")["defs"]
+        found: Json = self._ask("GET", f"/definitions/{step(definition)}/schemas")["defs"]
         return found
 
     def choose_fields(
@@ -336,19 +337,19 @@ class Project:
         body = {"query": query, "path": list(path)}
         body |= {"take": list(take)} if take else {}
         body |= {"leave": list(leave)} if leave else {}
-        return self._ask("POST", f"/definitions/{quote(definition, safe='')}/fields", body)
+        return self._ask("POST", f"/definitions/{step(definition)}/fields", body)
 
     def compare_definition(self, name: str, **source: Any) -> Json:
         """What has changed in the definition, read from its own address if no source is given: {changes, unchanged,
         hash}."""
-        return self._ask("POST", f"/definitions/{quote(name, safe='')}/compare", _source(source))
+        return self._ask("POST", f"/definitions/{step(name)}/compare", _source(source))
 
     def update_definition(
         self, name: str, *, accept: Sequence[str] | None = None, add: Sequence[str] = (), **source: Any
     ) -> Json:
         """Takes changes (keys; None for all of imported operations) and adds new operations; own corrections stay."""
         body = {"accept": accept, "add": list(add), **_source(source)}
-        return self._ask("POST", f"/definitions/{quote(name, safe='')}/update", body)
+        return self._ask("POST", f"/definitions/{step(name)}/update", body)
 
     def read_pasted(self, text: str, *, service: str = "", environment: str = "test") -> Json:
         """A pasted address, request as HTTP text, or list of parameters as an operation: {kind, base_address,
@@ -372,7 +373,7 @@ class Project:
 
     def copy_operation(self, name: str, new_name: str, *, title: str = "") -> Json:
         """Copies an operation with its samples and its mapping: {name, samples, mapping}; nothing links back."""
-        return self._ask("POST", f"/operations/{quote(name, safe='')}/copy", {"name": new_name, "title": title})
+        return self._ask("POST", f"/operations/{step(name)}/copy", {"name": new_name, "title": title})
 
     def usual_operations(self, path: str, *, record_type: str = "", key: str = "id") -> list[Json]:
         """List, find, create, replace, change and remove of a resource at a path, as proposals: [{name, title,
@@ -609,7 +610,7 @@ class Project:
     ) -> Json:
         """Queues a run; see `watch`. mark: as of `try_operation`."""
         body = {"inputs": dict(inputs or {}), "confirmed": confirmed}
-        return self._ask("POST", f"/feeds/{quote(name, safe='')}/runs", body, mark=mark)
+        return self._ask("POST", f"/feeds/{step(name)}/runs", body, mark=mark)
 
     def run(self, run_id: int) -> Json:
         return self._ask("GET", f"/runs/{run_id}")
@@ -630,13 +631,30 @@ class Project:
             if after is None:
                 return
 
-    def watch(self, run_id: int) -> Iterator[Json]:
-        """The run each time something has happened to it, until it is over; goes on after a broken stream."""
+    def watch(self, run_id: int, *, patience: float = 60.0) -> Iterator[Json]:
+        """The run each time something has happened to it, until it is over.
+
+        Goes on after a broken stream: it asks again until the service answers, for up to `patience` seconds; what was
+        told before is not told twice. Raises Unreachable after that, or if there was no answer at all.
+        """
+        told: Json | None = None
+        broken_at: float | None = None
         while True:
-            for run in self._client.events(f"{self._path}/runs/{run_id}/events"):
-                yield run
-                if run["state"] in OVER:
-                    return
+            try:
+                for run in self._client.events(f"{self._path}/runs/{run_id}/events"):
+                    broken_at = None
+                    if run != told:
+                        told = run
+                        yield run
+                    if run["state"] in OVER:
+                        return
+            except RondineProblem as problem:
+                if told is None or problem.status not in (0, 502, 503):
+                    raise
+                broken_at = broken_at or time.monotonic()
+                if time.monotonic() - broken_at >= patience:
+                    raise
+            time.sleep(0.5)
 
     def cancel(self, run_id: int) -> Json:
         return self._ask("POST", f"/runs/{run_id}/cancel")
@@ -694,7 +712,7 @@ class Project:
     ) -> Json:
         return self._ask(
             "GET",
-            f"/environments/{environment}/records/{quote(record_type, safe='')}",
+            f"/environments/{environment}/records/{step(record_type)}",
             query={"cursor": cursor, "sort": sort, "limit": limit, **filters},
         )
 
@@ -702,8 +720,7 @@ class Project:
         """One record by its key, with the place each value came from."""
         return self._ask(
             "GET",
-            f"/environments/{environment}/records/{quote(record_type, safe='')}/"
-            + "/".join(quote(part, safe="") for part in key),
+            f"/environments/{environment}/records/{step(record_type)}/" + "/".join(step(part) for part in key),
         )
 
 

@@ -7,7 +7,9 @@ const PERMIT = /an administrator permits it with: (rondine host permit (\S+)(?: 
 
 type Wanted = { command: string; host: string; port: number | null; isPrivate: boolean };
 
-/** What to do about a problem. A host that is not permitted can be permitted here by who may; others see whom to ask. */
+/**
+ * What to do about a problem. A host that is not permitted can be permitted here by who may; others see whom to ask.
+ */
 export function Advice({ hint, before = "" }: { hint: string | null | undefined; before?: string }) {
   if (!hint) return null;
   const [, command, host = "", port, isPrivate] = PERMIT.exec(hint) ?? [];

@@ -13,7 +13,10 @@ interface Props {
 /** Percent that a pane has at least. */
 const LEAST = 12;
 
-/** Panes side by side with a separator between each two: dragged, moved by the arrow keys, put back by a double click. On a narrow screen they stand below each other. */
+/**
+ * Panes side by side with a separator between each two: dragged, moved by the arrow keys, put back by a double click.
+ * On a narrow screen they stand below each other.
+ */
 export function Panes({ name, labels, widths, children }: Props) {
   const [kept, setKept] = useState<Record<string, number[]>>({});
   const shown = kept[name] ?? stored(name, widths.length) ?? widths;

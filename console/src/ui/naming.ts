@@ -3,7 +3,10 @@ import { answer, api, type Schemas } from "../api/client";
 
 type Kind = Schemas["NameAskedRequest"]["kind"];
 
-/** A free name by the project's rule for something called so in words, and what it says of it; empty while it is not known. */
+/**
+ * A free name by the project's rule for something called so in words, and what it says of it; empty while it is not
+ * known.
+ */
 export function useName(project: string, kind: Kind, text: string, service = ""): { name: string; words: string } {
   const plain = text.trim();
   const found = useQuery({

@@ -279,7 +279,10 @@ function FromSample({ project, onMade }: { project: string; onMade: (made: Opera
 
 type OfElements = Extract<Body, { type: "soap" | "xml" }>;
 
-/** XML, alone or in a SOAP envelope with its version and action: the elements below its root, in the order in which they are written. */
+/**
+ * XML, alone or in a SOAP envelope with its version and action: the elements below its root, in the order in which they
+ * are written.
+ */
 function ElementsEditor({
   body,
   inputs,

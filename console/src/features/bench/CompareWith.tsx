@@ -6,7 +6,10 @@ import { ProblemAlert } from "../../ui/ProblemAlert";
 const SIGNS = { added: "+", removed: "−", changed: "≠", retyped: "≠", reordered: "⇅" } as const;
 const PASTED = "pasted";
 
-/** What differs between two responses, by place: a kept sample, the response before, or a pasted text, which is not kept. */
+/**
+ * What differs between two responses, by place: a kept sample, the response before, or a pasted text, which is not
+ * kept.
+ */
 export function CompareWith({ project, body, before }: { project: string; body: string; before: string | null }) {
   const [other, setOther] = useState("");
   const [text, setText] = useState("");

@@ -9,7 +9,10 @@ import type { RecordsProps } from "./RecordsPane";
 
 const RULE = /^\/outputs\/0\/fields\/(\d+)(?:\/(\w+))?/;
 
-/** The mapping document itself. What is changed here shows in the list and the records, and the other way round; a text that is not a mapping stays until it is one. */
+/**
+ * The mapping document itself. What is changed here shows in the list and the records, and the other way round; a text
+ * that is not a mapping stays until it is one.
+ */
 export default function MappingText({
   project,
   plan,

@@ -30,7 +30,9 @@ const WORDS: Record<NonNullable<Condition["operator"]>, string> = {
   has: "has",
 };
 
-/** What an OData request asks for: fields, conditions, order and what comes along, chosen from the service's own schema. */
+/**
+ * What an OData request asks for: fields, conditions, order and what comes along, chosen from the service's own schema.
+ */
 export function ODataPart({
   project,
   document,

@@ -16,7 +16,10 @@ interface Props {
   onTake: (path: string, type: FieldType, convert: Schemas["OutlineItem"]["convert"]) => void;
 }
 
-/** Parts of the response that the kept samples do not allow, with the fields that they touch. The mapping stays as it is. */
+/**
+ * Parts of the response that the kept samples do not allow, with the fields that they touch. The mapping stays as it
+ * is.
+ */
 export function Otherwise({ project, body, earlier, corrections, lines, plan, onTake }: Props) {
   const found = useQuery({
     queryKey: ["structure", project, earlier, body, corrections],

@@ -454,7 +454,10 @@ function InputField({
   );
 }
 
-/** What came back has a version: ask again only for another one, or change only the one that was seen (RFC 9110, section 13). */
+/**
+ * What came back has a version: ask again only for another one, or change only the one that was seen (RFC 9110, section
+ * 13).
+ */
 function Condition({ document, trial, onDocument, onValues, values }: Props) {
   const seen = trial?.call.headers.find(([name]) => name?.toLowerCase() === "etag")?.[1];
   const header = isReading(document) ? "If-None-Match" : "If-Match";

@@ -142,7 +142,9 @@ export function useChosenBody(project: string) {
   });
 }
 
-/** The draft with what was pasted: of a list of parameters the inputs that it has not yet, of anything else the whole. */
+/**
+ * The draft with what was pasted: of a list of parameters the inputs that it has not yet, of anything else the whole.
+ */
 export function withPasted(document: OperationDocument, pasted: Schemas["PasteParts"]): OperationDocument {
   if (pasted.kind !== "parameters") return { ...document, ...pasted.operation };
   const inputs = (pasted.operation.inputs ?? []).filter(
@@ -270,7 +272,9 @@ export function bodiesBeside(body: string | null, format: string | undefined, sa
     .map((one) => one.body);
 }
 
-/** What the rows could become, by the response and the samples; by the response alone where a sample has no such rows. */
+/**
+ * What the rows could become, by the response and the samples; by the response alone where a sample has no such rows.
+ */
 export function usePropose(project: string, operation: string) {
   const cache = useQueryClient();
   return useMutation({
@@ -324,7 +328,10 @@ export function usePropose(project: string, operation: string) {
   });
 }
 
-/** What the plan makes of a response. While the plan is one that cannot work, what it made before the change is still there, beside the error. */
+/**
+ * What the plan makes of a response. While the plan is one that cannot work, what it made before the change is still
+ * there, beside the error.
+ */
 export function usePreview(project: string, body: string | null, plan: Plan | null, inputs: Record<string, unknown>) {
   const cache = useQueryClient();
   const found = useQuery({

@@ -8,7 +8,10 @@ export const OPEN_AT_FIRST = 5;
 /** Parts of an object up to which they are open at first. */
 export const FEW = 40;
 
-/** A list or object whose members are shown. path: its own.  isFirst: whether only first elements of lists lie on the way to it. */
+/**
+ * A list or object whose members are shown. path: its own.  isFirst: whether only first elements of lists lie on the
+ * way to it.
+ */
 export interface Holder {
   kind: string;
   count: number;
@@ -50,7 +53,10 @@ export function isFirstOf(holder: Holder, position: number, isMap: (path: string
   return holder.isFirst && (position === 0 || (holder.kind === "object" && !isMap(holder.path)));
 }
 
-/** Open at first: the first of a list, all parts of an object that has few. As the source of a record, only what leads to it is, and what is in it. */
+/**
+ * Open at first: the first of a list, all parts of an object that has few. As the source of a record, only what leads
+ * to it is, and what is in it.
+ */
 export function opensAtFirst(
   node: NodeItem,
   position: number,
@@ -64,7 +70,9 @@ export function opensAtFirst(
   return holder.kind === "object" && !isMap(holder.path) ? holder.count <= FEW : position === 0;
 }
 
-/** All rows from the top down, members of what is open right below it. missing: is told what is open and not there yet. */
+/**
+ * All rows from the top down, members of what is open right below it. missing: is told what is open and not there yet.
+ */
 export function laidOut(
   holders: Map<string, Holder>,
   missing: (holder: Holder, position: number) => void,

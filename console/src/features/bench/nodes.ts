@@ -6,7 +6,10 @@ import { type Holder, type Place, type Row, depthOf, isFirstOf, laidOut, opensAt
 
 /** Members of a list or object that are asked for together. */
 const PAGE = 100;
-/** The tree of a stored response as rows, of which only those are fetched that are looked at. isMap: whether an object's keys are data. */
+/**
+ * The tree of a stored response as rows, of which only those are fetched that are looked at. isMap: whether an object's
+ * keys are data.
+ */
 export function useNodes(project: string, body: string, isMap: (path: string) => boolean, isSource: boolean) {
   const cache = useQueryClient();
   const [, redraw] = useReducer((number: number) => number + 1, 0);
@@ -112,7 +115,10 @@ export function useNodes(project: string, body: string, isMap: (path: string) =>
     return null;
   };
 
-  /** The number of a place's row now: it changes when anything above it is read, opened or closed. -1 if it is not shown. */
+  /**
+   * The number of a place's row now: it changes when anything above it is read, opened or closed. -1 if it is not
+   * shown.
+   */
   const indexOf = (place: Place | null): number => {
     const run =
       place &&

@@ -141,7 +141,10 @@ const ENVELOPES = new Set([
   "response",
 ]);
 
-/** What one row is called: after the innermost step of its path that says something, or after the last step of the operation's path. */
+/**
+ * What one row is called: after the innermost step of its path that says something, or after the last step of the
+ * operation's path.
+ */
 export function namedAfter(row: string, operationPath: string): string {
   const plain = operationPath
     .replace(/\{[^}]*\}/g, "")

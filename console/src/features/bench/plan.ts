@@ -250,7 +250,10 @@ function linkedTo(type: RecordTypeDocument, from: string, to: string): RecordTyp
   };
 }
 
-/** Makes a list in each row records of their own, which belong to the row's; they are named after it, also if it was renamed meanwhile. */
+/**
+ * Makes a list in each row records of their own, which belong to the row's; they are named after it, also if it was
+ * renamed meanwhile.
+ */
 export function addPart(plan: Plan, proposed: Schemas["ProposedPartShown"]): Plan {
   const part = namedFor(proposed, plan.typeName);
   return {

@@ -9,7 +9,9 @@ import { RecordTable } from "../bench/RecordTable";
 import { AS_SOURCE, ResponsePane } from "../bench/ResponsePane";
 import { useFed, useRun } from "./runs";
 
-/** One call of a run: its response, and beside it the records that it fed; pointing at a value lights its counterpart. */
+/**
+ * One call of a run: its response, and beside it the records that it fed; pointing at a value lights its counterpart.
+ */
 export default function CallPage() {
   const { project = "", id = "", number = "" } = useParams();
   const run = useRun(project, Number(id));

@@ -6,7 +6,10 @@ import { useStandingNames } from "../environments/environments";
 
 type Parameter = Schemas["StandingParameter"];
 
-/** What goes with every request: headers and query parameters, fixed or standing values, and the effective set with its origins. */
+/**
+ * What goes with every request: headers and query parameters, fixed or standing values, and the effective set with its
+ * origins.
+ */
 export function EveryRequest({
   document,
   readOnly,

@@ -191,7 +191,10 @@ function OpenApiLink({ project, service }: { project: string; service: string })
   );
 }
 
-/** How an operation is told from others: by method and path, or, where many share an address, by what its definition calls it. */
+/**
+ * How an operation is told from others: by method and path, or, where many share an address, by what its definition
+ * calls it.
+ */
 function calledAs(document: Schemas["OperationDocument"]): string {
   const key = document.came_from?.key;
   if (key && (document.odata || document.body?.type === "graphql" || document.body?.type === "soap")) return key;

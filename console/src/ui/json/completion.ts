@@ -76,7 +76,10 @@ function commas(state: EditorState, object: SyntaxNode, position: number): [stri
   ];
 }
 
-/** The members that an object may have besides those that it has. around: what stands before and behind one that is put there; a null behind: its value is there already. */
+/**
+ * The members that an object may have besides those that it has. around: what stands before and behind one that is put
+ * there; a null behind: its value is there already.
+ */
 function members(
   state: EditorState,
   schema: Schema,

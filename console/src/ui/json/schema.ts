@@ -15,7 +15,10 @@ export interface Schema {
   const?: unknown;
 }
 
-/** What a schema may be: references followed, alternatives apart. told: the object's own texts, which leave out alternatives that need others. */
+/**
+ * What a schema may be: references followed, alternatives apart. told: the object's own texts, which leave out
+ * alternatives that need others.
+ */
 function alternatives(root: Schema, schema: Schema, told: Map<string, string>): Schema[] {
   if (schema.$ref) {
     const meant = root.$defs?.[schema.$ref.split("/").pop()!];

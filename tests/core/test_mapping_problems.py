@@ -1,9 +1,14 @@
 """What keeps a mapping or record type from running: each problem with its place in the document, and what to do."""
 
+from typing import get_args
+
 import pytest
+from msgspec import UNSET
 
 from rondine.core.errors import DraftError, InputError
 from rondine.core.mapping.document import (
+    COMPARISONS,
+    Comparison,
     Condition,
     MappingDocument,
     RecordTypeDocument,
@@ -213,3 +218,14 @@ def test_sources_and_conditions_outside_of_mappings_fit_json_or_xml():
     assert condition_problems(load(Condition, {"from": {"jsonpath": "$.ok"}, "value": False}), "/0") == []
     wrong = load(Condition, {"from": {"jsonpath": "$.ok"}, "is": "matches", "value": "["})
     assert [one.where for one in condition_problems(wrong, "/0")] == ["/0/value"]
+
+
+def test_every_comparison_is_offered_once_and_takes_what_its_form_says():
+    assert sorted(form.name for form in COMPARISONS) == sorted(get_args(Comparison))
+    for form in COMPARISONS:
+        sound = {"value": "oak", "list": ["oak", "lime"], "nothing": UNSET}
+        for takes, value in sound.items():
+            condition = {"from": "number", "is": form.name, **({} if value is UNSET else {"value": value})}
+            found = told({"outputs": [output(where=[condition])]})
+            fits = takes == form.takes or (takes == "list" and form.takes == "value")
+            assert (found == {}) == fits, (form.name, takes, found)

@@ -868,7 +868,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The forms of conversions, drawn from their own classes. */
+        /** @description The forms of conversions and comparisons, drawn from their own classes. */
         get: operations["getMappingForms"];
         put?: never;
         post?: never;
@@ -2395,6 +2395,18 @@ export interface components {
              */
             before: string;
         };
+        ComparisonItem: {
+            name: string;
+            /**
+             * @description * `value` - value
+             *     * `list` - list
+             *     * `nothing` - nothing
+             * @enum {string}
+             */
+            takes: "value" | "list" | "nothing";
+            /** @description that stand between a value and what it is compared with */
+            words: string;
+        };
         ComparisonOfBodies: {
             differences: components["schemas"]["ValueDifferenceItem"][];
             is_all: boolean;
@@ -3704,6 +3716,8 @@ export interface components {
             version?: 1;
         };
         MappingForms: {
+            /** @description of conditions on rows, and of an operation's failures */
+            comparisons: components["schemas"]["ComparisonItem"][];
             conversions: components["schemas"]["ConversionForm"][];
         };
         MappingPage: {

@@ -1,27 +1,17 @@
 import { useState } from "react";
 import { conditionsOf, dropCondition, withCondition, type Condition, type Plan } from "./plan";
 import { fromRow, sourceOf, sourceText, stepsText } from "./paths";
+import { comparedWith, comparisonOf, useMappingForms } from "./forms";
 import type { RecordsProps } from "./RecordsPane";
 
-const COMPARISONS: [string, string][] = [
-  ["equal", "is"],
-  ["not_equal", "is not"],
-  ["less", "is less than"],
-  ["at_most", "is at most"],
-  ["more", "is more than"],
-  ["at_least", "is at least"],
-  ["matches", "matches"],
-  ["present", "is there"],
-  ["absent", "is not there"],
-];
-
 /** The conditions that rows must pass, in words; each can be dropped. */
-export function Conditions({ plan, mayBuild, onPlan }: RecordsProps & { plan: Plan }) {
+export function Conditions({ project, plan, mayBuild, onPlan }: RecordsProps & { plan: Plan }) {
+  const { comparisons } = useMappingForms(project);
   return conditionsOf(plan).map((one, number) => (
     <p key={number} className="mb-2 flex flex-wrap items-center gap-2 text-xs">
       <span>
         Only rows where <span className="font-mono">{sourceText(one.from, plan.mapping.format)}</span>{" "}
-        {COMPARISONS.find(([name]) => name === (one.is ?? "equal"))?.[1] ?? `is ${one.is!.replace("_", " ")}`}{" "}
+        {comparisonOf(comparisons, one.is).words}{" "}
         <span className="font-mono">{"value" in one ? JSON.stringify(one.value) : ""}</span>
       </span>
       {mayBuild && (
@@ -34,7 +24,8 @@ export function Conditions({ plan, mayBuild, onPlan }: RecordsProps & { plan: Pl
 }
 
 /** A condition that rows must pass, put together from a value of the row and a comparison. */
-export function OnlySome({ plan, lines, onPlan }: RecordsProps & { plan: Plan }) {
+export function OnlySome({ project, plan, lines, onPlan }: RecordsProps & { plan: Plan }) {
+  const { comparisons } = useMappingForms(project);
   const [isOpen, setOpen] = useState(false);
   const [path, setPath] = useState("");
   const [is, setIs] = useState("equal");
@@ -43,25 +34,15 @@ export function OnlySome({ plan, lines, onPlan }: RecordsProps & { plan: Plan })
     const inRow = one.type ? fromRow(one.path, plan.rows) : null;
     return inRow === null ? [] : [{ path: inRow, type: one.type }];
   });
-  const isAlone = is === "present" || is === "absent";
+  const comparison = comparisonOf(comparisons, is);
+  const isAlone = comparison.takes === "nothing";
   const add = () => {
-    const isNumber =
-      is !== "matches" &&
-      ["integer", "decimal"].includes(offered.find((one) => one.path === path)?.type ?? "") &&
-      /^-?\d+(\.\d+)?$/.test(value);
+    const isNumber = ["integer", "decimal"].includes(offered.find((one) => one.path === path)?.type ?? "");
     onPlan(
       withCondition(plan, {
         from: sourceOf(path),
         is: is as NonNullable<Condition["is"]>,
-        ...(isAlone
-          ? {}
-          : {
-              value: isNumber
-                ? (JSON.parse(value) as number)
-                : value === "true" || value === "false"
-                  ? value === "true"
-                  : value,
-            }),
+        ...(isAlone ? {} : { value: comparedWith(comparison, value, isNumber) }),
       }),
     );
     setPath("");
@@ -98,9 +79,9 @@ export function OnlySome({ plan, lines, onPlan }: RecordsProps & { plan: Plan })
             value={is}
             onChange={(e) => setIs(e.target.value)}
           >
-            {COMPARISONS.map(([one, words]) => (
-              <option key={one} value={one}>
-                {words}
+            {comparisons.map((one) => (
+              <option key={one.name} value={one.name}>
+                {one.words}
               </option>
             ))}
           </select>
@@ -108,6 +89,7 @@ export function OnlySome({ plan, lines, onPlan }: RecordsProps & { plan: Plan })
             <input
               className="input input-xs w-28 font-mono"
               aria-label="What it is compared with"
+              placeholder={comparison.takes === "list" ? "oak, lime" : ""}
               value={value}
               onChange={(e) => setValue(e.target.value)}
             />

@@ -1,18 +1,8 @@
-import { useQuery } from "@tanstack/react-query";
 import { X } from "lucide-react";
 import { useState } from "react";
-import { answer, api, type Schemas } from "../../api/client";
 import { SchemaForm } from "../../ui/SchemaForm";
+import { useMappingForms } from "./forms";
 import type { Conversion } from "./plan";
-
-function useForms(project: string): Schemas["ConversionForm"][] {
-  const found = useQuery({
-    queryKey: ["mapping-forms", project],
-    staleTime: Infinity,
-    queryFn: () => answer(api.GET("/api/v1/projects/{project}/mapping-forms", { params: { path: { project } } })),
-  });
-  return found.data?.conversions ?? [];
-}
 
 /** A step in a few words: what it is, and what was said of it. */
 export function stepWords(step: Conversion): string {
@@ -61,7 +51,7 @@ export function Convert({
   onSteps,
   onOnFailure,
 }: Props) {
-  const forms = useForms(project);
+  const forms = useMappingForms(project).conversions;
   const [open, setOpen] = useState<number | null>(null);
   const change = (at: number, values: Record<string, unknown>) =>
     onSteps(steps.map((one, number) => (number === at ? ({ ...values, type: one.type } as Conversion) : one)));

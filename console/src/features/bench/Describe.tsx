@@ -181,7 +181,7 @@ export function Describe(props: Props) {
         })}
         <AddName label="an input" onAdd={(name) => set({ inputs: [...inputs, { name }] })} />
       </fieldset>
-      <Outcomes document={document} onDocument={onDocument} />
+      <Outcomes project={props.project} document={document} onDocument={onDocument} />
       <label className="mt-3 flex items-center gap-2 text-sm">
         <input
           type="checkbox"

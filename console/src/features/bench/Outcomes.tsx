@@ -1,22 +1,10 @@
 import { Trash2 } from "lucide-react";
 import type { OperationDocument } from "./bench";
-import { asText } from "../../ui/text";
+import { comparedText, comparedWith, comparisonOf, useMappingForms } from "./forms";
 
 type Rules = NonNullable<OperationDocument["outcomes"]>;
 type FailureRule = NonNullable<Rules["failures"]>[number];
 type Condition = NonNullable<FailureRule["when"]>[number];
-const COMPARISONS: NonNullable<Condition["is"]>[] = [
-  "equal",
-  "not_equal",
-  "less",
-  "at_most",
-  "more",
-  "at_least",
-  "matches",
-  "present",
-  "absent",
-];
-
 type Form = NonNullable<Rules["forms"]>[number];
 /** The standards' forms of errors, which are recognised whatever the status. */
 const FORMS: Record<Form, string> = {
@@ -27,16 +15,18 @@ const FORMS: Record<Form, string> = {
 };
 
 const plain = (source: unknown) => (typeof source === "string" ? source : "");
-const read = (text: string): unknown => (/^(-?\d+(\.\d+)?|true|false)$/.test(text) ? JSON.parse(text) : text);
 
 /** What responses mean beside their status: nothing found, and failures that come with a good status. */
 export function Outcomes({
+  project,
   document,
   onDocument,
 }: {
+  project: string;
   document: OperationDocument;
   onDocument: (document: OperationDocument) => void;
 }) {
+  const { comparisons } = useMappingForms(project);
   const rules = document.outcomes ?? {};
   const nothing = rules.nothing_found ?? {};
   const failures = rules.failures ?? [];
@@ -121,7 +111,7 @@ export function Outcomes({
         const condition = rule.when?.[0] ?? { from: "" };
         const change = (part: Partial<Condition>) =>
           put(number, { ...rule, when: [{ ...condition, ...part }, ...(rule.when ?? []).slice(1)] });
-        const isAlone = condition.is === "present" || condition.is === "absent";
+        const comparison = comparisonOf(comparisons, condition.is);
         return (
           <div key={number} className="mt-1 flex flex-wrap items-center gap-1 border-l-2 border-error pl-2">
             failed if
@@ -142,25 +132,27 @@ export function Outcomes({
                 put(number, {
                   ...rule,
                   when: [
-                    is === "present" || is === "absent"
-                      ? { ...rest, is }
-                      : { ...condition, is, value: condition.value ?? "" },
+                    {
+                      ...rest,
+                      is,
+                      value: comparedWith(comparisonOf(comparisons, is), comparedText(condition.value), true),
+                    },
                   ],
                 });
               }}
             >
-              {COMPARISONS.map((one) => (
-                <option key={one} value={one}>
-                  {one.replace("_", " ")}
+              {comparisons.map((one) => (
+                <option key={one.name} value={one.name}>
+                  {one.words}
                 </option>
               ))}
             </select>
-            {!isAlone && (
+            {comparison.takes !== "nothing" && (
               <input
                 className="input input-xs w-20 font-mono"
                 aria-label={`value of failure ${number + 1}`}
-                value={condition.value === undefined ? "" : asText(condition.value)}
-                onChange={(e) => change({ value: read(e.target.value) })}
+                value={comparedText(condition.value)}
+                onChange={(e) => change({ value: comparedWith(comparison, e.target.value, true) })}
               />
             )}
             its message at

@@ -7,6 +7,7 @@ cases have a short form: names joined by dots in JSON (`core/paths/short.py`), a
 """
 
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from functools import partial
 from typing import Annotated, Any, ClassVar, Literal
 
@@ -185,6 +186,32 @@ class Source(Document, frozen=True):
 Comparison = Literal[
     "equal", "not_equal", "less", "at_most", "more", "at_least", "one_of", "none_of", "matches", "present", "absent"
 ]
+
+
+@dataclass(frozen=True, slots=True)
+class ComparisonForm:
+    """How a comparison is offered. words: that stand between a value and what it is compared with.  takes: value, list
+    or nothing."""
+
+    name: Comparison
+    words: str
+    takes: Literal["value", "list", "nothing"] = "value"
+
+
+COMPARISONS = (
+    ComparisonForm("equal", "is"),
+    ComparisonForm("not_equal", "is not"),
+    ComparisonForm("less", "is less than"),
+    ComparisonForm("at_most", "is at most"),
+    ComparisonForm("more", "is more than"),
+    ComparisonForm("at_least", "is at least"),
+    ComparisonForm("one_of", "is one of", "list"),
+    ComparisonForm("none_of", "is none of", "list"),
+    ComparisonForm("matches", "matches"),
+    ComparisonForm("present", "is there", "nothing"),
+    ComparisonForm("absent", "is not there", "nothing"),
+)
+_TAKES = {form.name: form.takes for form in COMPARISONS}
 
 
 class Condition(Document, rename={"source": "from"}, frozen=True):
@@ -436,11 +463,12 @@ def _source_problems(
 
 def _condition_problems(condition: Condition, levels: list[str], place: str, mapping: MappingDocument) -> list[Problem]:
     problems = _source_problems(condition.source, levels, f"{place}/from", mapping)
-    needs_none = condition.is_ in ("present", "absent")
+    takes = _TAKES[condition.is_]
+    needs_none = takes == "nothing"
     if needs_none != (condition.value is UNSET):
         words = f'"{condition.is_}" is compared with nothing' if needs_none else "nothing is given to compare with"
         problems.append(Problem(f"{place}/value", words, "take the value away" if needs_none else "give a value"))
-    elif condition.is_ in ("one_of", "none_of") and not isinstance(condition.value, list):
+    elif takes == "list" and not isinstance(condition.value, list):
         problems.append(
             Problem(f"{place}/value", f'"{condition.is_}" is compared with a list', "give a list of values")
         )

@@ -13,7 +13,7 @@ from rest_framework.response import Response
 from rondine.core.conversions.steps import Conversion
 from rondine.core.errors import DraftError
 from rondine.core.forms import form_of
-from rondine.core.mapping.document import MappingDocument, Output, RecordTypeDocument, resolved
+from rondine.core.mapping.document import COMPARISONS, MappingDocument, Output, RecordTypeDocument, resolved
 from rondine.core.schema.outline import Correction
 from rondine.core.settings import dump
 from rondine.server.access.project_views import ProjectView
@@ -296,17 +296,24 @@ class ConversionForm(FormShown):
     fits = serializers.ListField(child=serializers.CharField(), help_text="kinds of values that it is offered for")
 
 
+class ComparisonItem(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    words = serializers.CharField(help_text="that stand between a value and what it is compared with")
+    takes = serializers.ChoiceField(["value", "list", "nothing"])
+
+
 class MappingForms(serializers.Serializer[Any]):
     conversions = ConversionForm(many=True)
+    comparisons = ComparisonItem(many=True, help_text="of conditions on rows, and of an operation's failures")
 
 
 class MappingFormsView(ProjectView):
-    """The forms of conversions, drawn from their own classes."""
+    """The forms of conversions and comparisons, drawn from their own classes."""
 
     @extend_schema(operation_id="getMappingForms", responses=MappingForms)
     def get(self, request: Request, project: str) -> Response:
         forms = [{**asdict(form_of(kind)), "fits": sorted(kind.FITS)} for kind in get_args(Conversion)]
-        return Response(MappingForms({"conversions": forms}).data)
+        return Response(MappingForms({"conversions": forms, "comparisons": COMPARISONS}).data)
 
 
 class PreviewView(ProjectView):

@@ -104,8 +104,11 @@ def remove_project(project: Project) -> None:
     with transaction.atomic():
         Project.objects.select_for_update().get(pk=project.pk)
         counts = {}
-        for relation in Project._meta.related_objects:
-            model: Any = relation.related_model
+        relations: list[Any] = Project._meta.get_fields(include_hidden=True)  # items have no name for the way back
+        for relation in relations:
+            if not relation.one_to_many:
+                continue
+            model = relation.related_model
             if model in (Membership, PermittedHost) or model._meta.model_name in ("environment", "revision"):
                 continue  # what every project has, and what was removed in it before
             if count := model.objects.filter(**{relation.field.name: project}).count():

@@ -101,13 +101,14 @@ class ReadingView(ProjectView):
 
     def asked(self, request: Request, question: type[Strict]) -> "tuple[list[UploadedFile[Any]], Any]":
         """(the files, the checked question)."""
-        unknown = set(request.data) - {"content", "asked"}
+        parts: Any = request.data
+        unknown = set(parts) - {"content", "asked"}
         if unknown:
             raise InputError(
                 f'there is no part "{min(unknown)}"', where=f"/{min(unknown)}", hint="the parts are content and asked"
             )
         checked = ResponsesAsked(
-            data={"content": request.FILES.getlist("content"), "asked": request.POST.get("asked", "{}")}
+            data={"content": request.FILES.getlist("content"), "asked": parts.get("asked", "{}")}
         )
         checked.is_valid(raise_exception=True)
         try:

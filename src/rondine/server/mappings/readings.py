@@ -107,9 +107,7 @@ class ReadingView(ProjectView):
             raise InputError(
                 f'there is no part "{min(unknown)}"', where=f"/{min(unknown)}", hint="the parts are content and asked"
             )
-        checked = ResponsesAsked(
-            data={"content": request.FILES.getlist("content"), "asked": parts.get("asked", "{}")}
-        )
+        checked = ResponsesAsked(data={"content": request.FILES.getlist("content"), "asked": parts.get("asked", "{}")})
         checked.is_valid(raise_exception=True)
         try:
             text = json.loads(checked.validated_data["asked"])

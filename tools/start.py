@@ -186,8 +186,10 @@ def prepare(cluster: Cluster, ports: dict[str, int]) -> None:
 
 def try_create(cluster: Cluster, port: int) -> None:
     code = (
-        'import sys, psycopg\nwith psycopg.connect(sys.argv[1], autocommit=True) as c:\n    if not c.execute("SELECT 1'
-        " FROM pg_database WHERE datname = 'rondine'\").fetchone(): c.execute('CREATE DATABASE rondine')\n"
+        "import sys, psycopg\n"
+        "with psycopg.connect(sys.argv[1], autocommit=True) as c:\n"
+        "    if not c.execute(\"SELECT 1 FROM pg_database WHERE datname = 'rondine'\").fetchone():"
+        " c.execute('CREATE DATABASE rondine')\n"
     )
     run([python(), "-c", code, cluster.uri("postgres", port)])
 
@@ -257,15 +259,21 @@ def welcome(ports: dict[str, int], seconds: float) -> None:
         say(f"    {name:<6} {password:<34} {' '.join(role)}")
     register = f"http://127.0.0.1:{ports['register']}"
     say(
-        "\n  The demo's outside service is the tree register, a stand-in. In the console: Services, Connect a service,"
-        f" with\n    base address      {register}\n    header            X-Register-Key\n    API key          "
-        f" {(VAR / 'register.key').read_text().strip()}\n    then an address   {register}/v1/trees?limit=100\n  For"
-        " work of your own sign in as ada: the project's name at the top, New project.\n  Crew board, seed store, soil"
-        f" laboratory, inspection desk and permit counter are beside it: {shown}/ports, {shown}/standins.json.\n\nOr"
-        f" walk from an address to kept records by command, and look at the result in the console\n\n  {rondine} --url"
-        f" http://127.0.0.1:{ports['web']} login mira\n  {rondine} guide\n  {rondine} guide import      definitions:"
-        f" OpenAPI, OData and GraphQL\n  {rondine} guide sign-in     the ways to sign in, at the other"
-        " stand-ins\n\n./start --status says what runs, ./start --stop stops it."
+        "\n  The demo's outside service is the tree register, a stand-in."
+        " In the console: Services, Connect a service, with\n"
+        f"    base address      {register}\n"
+        "    header            X-Register-Key\n"
+        f"    API key           {(VAR / 'register.key').read_text().strip()}\n"
+        f"    then an address   {register}/v1/trees?limit=100\n"
+        "  For work of your own sign in as ada: the project's name at the top, New project.\n"
+        "  Crew board, seed store, soil laboratory, inspection desk and permit counter are beside it:"
+        f" {shown}/ports, {shown}/standins.json.\n\n"
+        "Or walk from an address to kept records by command, and look at the result in the console\n\n"
+        f"  {rondine} --url http://127.0.0.1:{ports['web']} login mira\n"
+        f"  {rondine} guide\n"
+        f"  {rondine} guide import      definitions: OpenAPI, OData and GraphQL\n"
+        f"  {rondine} guide sign-in     the ways to sign in, at the other stand-ins\n\n"
+        "./start --status says what runs, ./start --stop stops it."
     )
 
 

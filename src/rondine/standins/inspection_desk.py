@@ -1,7 +1,8 @@
 """The inspection desk: GraphQL over HTTP with a bearer token.
 
-POST /graphql    {"query": ..., "variables": ..., "operationName": ...}; GET for queries: ?query= &variables=
-&operationName= GET, PUT /control    {"introspection": false, "one_line": true, "token": ...}
+POST /graphql        {"query": ..., "variables": ..., "operationName": ...};
+                     GET for queries: ?query= &variables= &operationName=
+GET, PUT /control    {"introspection": false, "one_line": true, "token": ...}
 
 Failures come with status 200 and `errors`; an inspection's `report` fails for every seventh, so that data and errors
 come together.

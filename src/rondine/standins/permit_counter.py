@@ -1,8 +1,9 @@
 """The permit counter: SOAP 1.1 and 1.2 at one address.
 
-GET  /services/counter?wsdl    its WSDL, with this host's address; GET /services/permits.xsd POST /secure/counter
-the same, with a user name token in the SOAP header POST /services/counter         FindPermit, ListPermits, AskPermit
-(document), CountPermits (rpc); a fault for whatever is wrong
+GET  /services/counter?wsdl    its WSDL, with this host's address; GET /services/permits.xsd
+POST /secure/counter           the same, with a user name token in the SOAP header
+POST /services/counter         FindPermit, ListPermits, AskPermit (document), CountPermits (rpc);
+                               a fault for whatever is wrong
 """
 
 import base64
@@ -146,8 +147,8 @@ def escaped(text: str | None) -> str:
 def reply(version: str, name: str, inner: str, *, status: int = 200) -> web.Response:
     namespace = next(uri for uri, known in ENVELOPES.items() if known == version)
     text = (
-        f'<?xml version="1.0"?><s:Envelope xmlns:s="{namespace}"><s:Body><p:{name}'
-        f' xmlns:p="{P}">{inner}</p:{name}></s:Body></s:Envelope>'
+        f'<?xml version="1.0"?><s:Envelope xmlns:s="{namespace}">'
+        f'<s:Body><p:{name} xmlns:p="{P}">{inner}</p:{name}></s:Body></s:Envelope>'
     )
     media = "text/xml" if version == "1.1" else "application/soap+xml"
     return web.Response(text=text, status=status, content_type=media)
@@ -160,11 +161,11 @@ def fault(version: str, code: str, reason: str, detail: str = "") -> web.Respons
     else:
         code = {"Client": "Sender"}.get(code, code)
         inner = (
-            f"<s:Code><s:Value>s:{code}</s:Value></s:Code><s:Reason><s:Text"
-            f" xml:lang='en'>{escaped(reason)}</s:Text></s:Reason><s:Detail>{detail}</s:Detail>"
+            f"<s:Code><s:Value>s:{code}</s:Value></s:Code>"
+            f"<s:Reason><s:Text xml:lang='en'>{escaped(reason)}</s:Text></s:Reason><s:Detail>{detail}</s:Detail>"
         )
     text = (
-        '<?xml version="1.0"?><s:Envelope'
-        f' xmlns:s="{namespace}"><s:Body><s:Fault>{inner}</s:Fault></s:Body></s:Envelope>'
+        f'<?xml version="1.0"?><s:Envelope xmlns:s="{namespace}">'
+        f"<s:Body><s:Fault>{inner}</s:Fault></s:Body></s:Envelope>"
     )
     return web.Response(text=text, status=500, content_type="text/xml" if version == "1.1" else "application/soap+xml")

@@ -1,10 +1,14 @@
 """The seed store: OData 4.0 behind OAuth 2 client credentials.
 
-GET /odata                                the service document: its entity sets GET /odata/$metadata
-CSDL, in XML GET /odata/Collections, /Lots, /Tests, /Withdrawals     $filter $select $expand $orderby $top $skip $count,
-pages of 25 by next link GET, PATCH, PUT, DELETE /odata/Lots(7)    with ETag and If-Match; POST /odata/Lots POST
-/odata/Lots(7)/Olmara.Seeds.Withdraw {"Grams": 5, "Purpose": "Planting"} GET /odata/ScarceLots(below=260) GET /old/Lots
-the same lots as OData 2.0, read only, in its own envelope; ?$format=atom: as an Atom feed
+GET /odata                                the service document: its entity sets
+GET /odata/$metadata                      CSDL, in XML
+GET /odata/Collections, /Lots, /Tests, /Withdrawals
+                                          $filter $select $expand $orderby $top $skip $count, pages of 25 by next link
+GET, PATCH, PUT, DELETE /odata/Lots(7)    with ETag and If-Match; POST /odata/Lots
+POST /odata/Lots(7)/Olmara.Seeds.Withdraw {"Grams": 5, "Purpose": "Planting"}
+GET /odata/ScarceLots(below=260)
+GET /old/Lots                             the same lots as OData 2.0, read only, in its own envelope;
+                                          ?$format=atom: as an Atom feed
 """
 
 import hashlib
@@ -287,8 +291,9 @@ def atom(rows: list[Row], following: str) -> str:
     return (
         '<?xml version="1.0" encoding="utf-8"?><feed xmlns="http://www.w3.org/2005/Atom"'
         ' xmlns:d="http://schemas.microsoft.com/ado/2007/08/dataservices"'
-        ' xmlns:m="http://schemas.microsoft.com/ado/2007/08/dataservices/metadata"><title>Lots</title><id>Lots</id><updated>2026-11-03T09:00:00Z</updated><link'
-        f' rel="self" href="Lots"/>{"".join(entries)}{link}</feed>'
+        ' xmlns:m="http://schemas.microsoft.com/ado/2007/08/dataservices/metadata"><title>Lots</title>'
+        "<id>Lots</id><updated>2026-11-03T09:00:00Z</updated>"
+        f'<link rel="self" href="Lots"/>{"".join(entries)}{link}</feed>'
     )
 
 

@@ -1,12 +1,16 @@
 """The soil laboratory: lab results behind five other ways to sign in, each at a path of its own.
 
 GET  /results            basic; ?count=1 for how many, ?from=2 for which; ?format=other with other prefixes and UTF-16
-GET  /results.xsd        their XML Schema, to everybody GET  /digest/results     digest (RFC 7616; ?algorithm=MD5 or
-SHA-256 in the control) GET  /keyed/results      a key and a secret in headers, cookies or the query: key, secret POST
-/keyed/results      the same in a form or JSON body POST /session            the sign-in operation: {"user": ...,
-"password": ...} -> {"session": {"key": ...}, "seconds": ...} GET  /session/results    "Authorization: Session <key>"
+GET  /results.xsd        their XML Schema, to everybody
+GET  /digest/results     digest (RFC 7616; ?algorithm=MD5 or SHA-256 in the control)
+GET  /keyed/results      a key and a secret in headers, cookies or the query: key, secret
+POST /keyed/results      the same in a form or JSON body
+POST /session            the sign-in operation: {"user": ..., "password": ...}
+                         -> {"session": {"key": ...}, "seconds": ...}
+GET  /session/results    "Authorization: Session <key>"
 GET  /bearer/results     an access token of its own token desk; over TLS the caller's certificate stands for a client
-secret (RFC 8705) GET  /moved/...          redirects: /moved/here to /results, /moved/away to the address in ?to=
+                         secret (RFC 8705)
+GET  /moved/...          redirects: /moved/here to /results, /moved/away to the address in ?to=
 """
 
 import base64
@@ -173,8 +177,9 @@ def result(number: int) -> str:
     )
     note = "<lab:note>roots &amp; stones</lab:note>" if number % 4 == 0 else "<lab:note/>" if number % 4 == 1 else ""
     return (
-        f'  <lab:result number="S-{1040 + number}" tree="OLM-{number:05d}"><lab:taken>{taken}</lab:taken><lab:humus'
-        f' unit="%">{2 + number % 4},{number % 10}</lab:humus><lab:layers>{layers}</lab:layers>{note}</lab:result>\n'
+        f'  <lab:result number="S-{1040 + number}" tree="OLM-{number:05d}"><lab:taken>{taken}</lab:taken>'
+        f'<lab:humus unit="%">{2 + number % 4},{number % 10}</lab:humus>'
+        f"<lab:layers>{layers}</lab:layers>{note}</lab:result>\n"
     )
 
 

@@ -111,11 +111,11 @@ class TokenDesk:
         )
         scope = html.escape(asked.get("scope") or "everything")
         page = (
-            "<!doctype html><html lang=en><meta charset=utf-8><title>Crew board: consent</title><body"
-            " style='font-family: sans-serif; max-width: 30rem; margin: 4rem auto'><h1>Crew board of Olmara</h1><p>May"
-            f" this application see and plan crew days for you? It asks for: <b>{scope}</b>.</p><form"
-            f" method=post>{fields}<button name=answer value=yes>Allow</button> <button name=answer"
-            " value=no>Refuse</button></form>"
+            "<!doctype html><html lang=en><meta charset=utf-8><title>Crew board: consent</title>"
+            "<body style='font-family: sans-serif; max-width: 30rem; margin: 4rem auto'><h1>Crew board of Olmara</h1>"
+            f"<p>May this application see and plan crew days for you? It asks for: <b>{scope}</b>.</p>"
+            f"<form method=post>{fields}<button name=answer value=yes>Allow</button>"
+            " <button name=answer value=no>Refuse</button></form>"
         )
         return web.Response(text=page, content_type="text/html")
 

@@ -52,10 +52,10 @@ class UserNameToken(Document, tag="user_name_token", frozen=True):
         def block(shown: str) -> str:
             return (
                 f'<wsse:Security xmlns:wsse="{_SECURITY}" xmlns:wsu="{_UTILITY}"'
-                ' soap:mustUnderstand="1"><wsse:UsernameToken>'
-                f"<wsse:Username>{escape(self.user_name)}</wsse:Username>"
-                "<wsse:Password"
-                f' Type="{_PROFILE}#{kind}">{shown}</wsse:Password>{extra}<wsu:Created>{created}</wsu:Created>'
+                ' soap:mustUnderstand="1">'
+                f"<wsse:UsernameToken><wsse:Username>{escape(self.user_name)}</wsse:Username>"
+                f'<wsse:Password Type="{_PROFILE}#{kind}">{shown}</wsse:Password>{extra}'
+                f"<wsu:Created>{created}</wsu:Created>"
                 "</wsse:UsernameToken></wsse:Security>"
             )
 

@@ -67,15 +67,16 @@ class RecordManager(models.Manager[Any]):
             with cursor.copy("COPY incoming_key (digest, hash) FROM STDIN (FORMAT BINARY)") as copy:
                 copy.write(_binary((placed.row.digest, placed.row.hash) for placed in last.values()))
             cursor.execute(
-                f"INSERT INTO {seen} (run_id, set_id, digest) SELECT %s, %s, digest FROM incoming_key ON CONFLICT DO"
-                " NOTHING RETURNING digest",
+                f"INSERT INTO {seen} (run_id, set_id, digest) SELECT %s, %s, digest FROM incoming_key"
+                " ON CONFLICT DO NOTHING RETURNING digest",
                 (run_id, set_id),
             )
             is_all_fresh = cursor.rowcount == len(last)
             fresh = None if is_all_fresh else {found.bytes for (found,) in cursor.fetchall()}
             cursor.execute(
-                f"SELECT i.digest, r.id IS NULL FROM incoming_key i LEFT JOIN {table} r ON r.set_id = %s AND r.digest ="
-                " i.digest WHERE r.hash IS DISTINCT FROM i.hash",
+                "SELECT i.digest, r.id IS NULL FROM incoming_key i"
+                f" LEFT JOIN {table} r ON r.set_id = %s AND r.digest = i.digest"
+                " WHERE r.hash IS DISTINCT FROM i.hash",
                 (set_id,),
             )
             different = {found.bytes: is_new for found, is_new in cursor.fetchall()}
@@ -116,8 +117,8 @@ class RecordManager(models.Manager[Any]):
     ) -> None:
         """Rows in the order they came, which is then the order of their ids."""
         cursor.execute(
-            "CREATE TEMPORARY TABLE IF NOT EXISTS incoming (digest uuid, hash uuid, key text, data jsonb, call integer,"
-            " ordinal integer) ON COMMIT DELETE ROWS"
+            "CREATE TEMPORARY TABLE IF NOT EXISTS incoming"
+            " (digest uuid, hash uuid, key text, data jsonb, call integer, ordinal integer) ON COMMIT DELETE ROWS"
         )
         cursor.execute("TRUNCATE incoming")
         with cursor.copy("COPY incoming (digest, hash, key, data, call, ordinal) FROM STDIN") as copy:
@@ -125,10 +126,11 @@ class RecordManager(models.Manager[Any]):
                 row = placed.row
                 copy.write_row((row.digest.hex(), row.hash.hex(), row.key, row.data.decode(), placed.call, row.ordinal))
         cursor.execute(
-            f"INSERT INTO {table} (set_id, digest, hash, key, data, type_version, run_id, call, ordinal, made_at,"
-            " changed_at) SELECT %(set)s, digest, hash, key, data, %(version)s, %(run)s, call, ordinal, %(now)s,"
-            " %(now)s FROM incoming ON CONFLICT (set_id, digest) DO UPDATE SET hash = excluded.hash, data ="
-            " excluded.data, type_version = excluded.type_version, run_id = excluded.run_id, call = excluded.call,"
+            f"INSERT INTO {table}"
+            " (set_id, digest, hash, key, data, type_version, run_id, call, ordinal, made_at, changed_at)"
+            " SELECT %(set)s, digest, hash, key, data, %(version)s, %(run)s, call, ordinal, %(now)s, %(now)s"
+            " FROM incoming ON CONFLICT (set_id, digest) DO UPDATE SET hash = excluded.hash, data = excluded.data,"
+            " type_version = excluded.type_version, run_id = excluded.run_id, call = excluded.call,"
             " ordinal = excluded.ordinal, changed_at = excluded.changed_at",
             {"set": set_id, "version": type_version, "run": run_id, "now": now},
         )

@@ -25,6 +25,9 @@ class FailedCall:
     where: str
 
 
+Failure = Callable[[Any, FailedCall], RondineError]
+
+
 def failure_of(error: Exception, call: FailedCall) -> RondineError:
     """The error of ours. Raises TypeError for what no call can raise: a fault of the engine's."""
     if isinstance(error, RondineError):
@@ -35,36 +38,22 @@ def failure_of(error: Exception, call: FailedCall) -> RondineError:
     raise TypeError(f"{type(error).__name__} is not a failure of a call") from error
 
 
+def _told(kind: type[RondineError], words: str, hint: str) -> Failure:
+    """An error of one class. words: with {error}, {call} and {proxy} filled in."""
+
+    def failure(error: Any, call: FailedCall) -> RondineError:
+        proxy = without_secrets(call.connection.proxy)
+        return kind(words.format(error=error, call=call, proxy=proxy), where=call.where, hint=hint)
+
+    return failure
+
+
 def _certificate(error: Any, call: FailedCall) -> RondineError:
     return tls_failure(error.certificate_error, call.where)
 
 
 def _tls(error: Any, call: FailedCall) -> RondineError:
     return tls_failure(getattr(error, "os_error", error), call.where)
-
-
-def _refused_by_proxy(error: Any, call: FailedCall) -> RondineError:
-    return Unreachable(
-        f"the proxy {without_secrets(call.connection.proxy)} answered {error.status} and lets the call not through",
-        where=call.where,
-        hint="check its user name and password, and that it may reach the service",
-    )
-
-
-def _no_proxy(error: Any, call: FailedCall) -> RondineError:
-    return Unreachable(
-        f"the proxy {without_secrets(call.connection.proxy)} cannot be reached",
-        where=call.where,
-        hint="check the proxy's address, and whether it runs",
-    )
-
-
-def _unknown_name(error: Any, call: FailedCall) -> RondineError:
-    return Unreachable(
-        f'the name "{call.host}" is not known',
-        where=call.where,
-        hint="check the host in the base address; it is looked up where Rondine runs",
-    )
 
 
 def _not_connected(error: Any, call: FailedCall) -> RondineError:
@@ -87,38 +76,6 @@ def _refusal(error: OSError) -> str:
     return f"no connection: {error.strerror or type(error).__name__}"
 
 
-def _silent(error: Any, call: FailedCall) -> RondineError:
-    return ServiceTooSlow(
-        f"nothing came for {call.connection.time_outs.idle:g} s in the middle of the body",
-        where=call.where,
-        hint="raise the idle time-out, or ask for less",
-    )
-
-
-def _slow_to_connect(error: Any, call: FailedCall) -> RondineError:
-    return ServiceTooSlow(
-        f"no connection within {call.connection.time_outs.connect:g} s",
-        where=call.where,
-        hint="check host and port; a firewall may swallow the call",
-    )
-
-
-def _cut_off(error: Any, call: FailedCall) -> RondineError:
-    return ServiceError(
-        "the body broke off before its end",
-        where=call.where,
-        hint="try again; if it stays so, tell the service's provider",
-    )
-
-
-def _hung_up(error: Any, call: FailedCall) -> RondineError:
-    return ServiceError(
-        "the service closed the connection without a response",
-        where=call.where,
-        hint="try again; it may be restarting",
-    )
-
-
 def _broken(error: Any, call: FailedCall) -> RondineError:
     if isinstance(error.__cause__, ssl.SSLError) or "SSL" in str(error):
         return tls_failure(error, call.where)
@@ -126,14 +83,6 @@ def _broken(error: Any, call: FailedCall) -> RondineError:
         f"the connection broke: {error.strerror or type(error).__name__}",
         where=call.where,
         hint="try again; the service may be restarting, or it wants a client certificate",
-    )
-
-
-def _half_sent(error: Any, call: FailedCall) -> RondineError:
-    return ServiceError(
-        "the service ended the call before it had the whole request body",
-        where=call.where,
-        hint="it may take no body of this size; look in its documentation",
     )
 
 
@@ -177,20 +126,72 @@ def _not_http(error: Any, call: FailedCall) -> RondineError:
 
 
 #: (what is raised, the error of ours for it).
-FAILURES: tuple[tuple[type[Exception], Callable[[Any, FailedCall], RondineError]], ...] = (
+FAILURES: tuple[tuple[type[Exception], Failure], ...] = (
     (aiohttp.ClientConnectorCertificateError, _certificate),
     (aiohttp.ClientSSLError, _tls),
-    (aiohttp.ClientHttpProxyError, _refused_by_proxy),
-    (aiohttp.ClientProxyConnectionError, _no_proxy),
-    (aiohttp.ClientConnectorDNSError, _unknown_name),
+    (
+        aiohttp.ClientHttpProxyError,
+        _told(
+            Unreachable,
+            "the proxy {proxy} answered {error.status} and lets the call not through",
+            "check its user name and password, and that it may reach the service",
+        ),
+    ),
+    (
+        aiohttp.ClientProxyConnectionError,
+        _told(Unreachable, "the proxy {proxy} cannot be reached", "check the proxy's address, and whether it runs"),
+    ),
+    (
+        aiohttp.ClientConnectorDNSError,
+        _told(
+            Unreachable,
+            'the name "{call.host}" is not known',
+            "check the host in the base address; it is looked up where Rondine runs",
+        ),
+    ),
     (aiohttp.ClientConnectorError, _not_connected),
-    (aiohttp.SocketTimeoutError, _silent),
-    (aiohttp.ConnectionTimeoutError, _slow_to_connect),
-    (aiohttp.ClientPayloadError, _cut_off),
-    (aiohttp.ServerConnectionError, _hung_up),  # time-outs of it stand above
+    (
+        aiohttp.SocketTimeoutError,
+        _told(
+            ServiceTooSlow,
+            "nothing came for {call.connection.time_outs.idle:g} s in the middle of the body",
+            "raise the idle time-out, or ask for less",
+        ),
+    ),
+    (
+        aiohttp.ConnectionTimeoutError,
+        _told(
+            ServiceTooSlow,
+            "no connection within {call.connection.time_outs.connect:g} s",
+            "check host and port; a firewall may swallow the call",
+        ),
+    ),
+    (
+        aiohttp.ClientPayloadError,
+        _told(
+            ServiceError,
+            "the body broke off before its end",
+            "try again; if it stays so, tell the service's provider",
+        ),
+    ),
+    (
+        aiohttp.ServerConnectionError,  # time-outs of it stand above
+        _told(
+            ServiceError,
+            "the service closed the connection without a response",
+            "try again; it may be restarting",
+        ),
+    ),
     (ssl.SSLError, _tls),
     (OSError, _broken),  # aiohttp.ClientOSError too
-    (aiohttp.UploadAbortedError, _half_sent),
+    (
+        aiohttp.UploadAbortedError,
+        _told(
+            ServiceError,
+            "the service ended the call before it had the whole request body",
+            "it may take no body of this size; look in its documentation",
+        ),
+    ),
     (aiohttp.InvalidURL, _no_address),
     (aiohttp.NonHttpUrlClientError, _no_address),
     (aiohttp.ClientResponseError, _not_http),  # a head or body that its parser refuses

@@ -8,8 +8,7 @@ from typing import Annotated
 from msgspec import Meta
 
 from rondine.core.http.messages import Request, Response
-from rondine.core.pagination.steps import Pages, follow
-from rondine.core.settings import Document
+from rondine.core.pagination.steps import Pages, Strategy, follow
 
 _OWS = " \t"
 _NOT_TOKEN = re.compile(r"[\s=;,\"]")
@@ -29,15 +28,12 @@ class Link:
         return tuple(self.parameters.get("rel", "").lower().split())
 
 
-class LinkHeader(Document, tag="link_header", frozen=True):
+class LinkHeader(Strategy, tag="link_header", frozen=True):
     """Follows the next link in the Link header until a response has none."""
 
     max_pages: Annotated[
         int, Meta(description="responses to ask for at most; stops a service that links in a circle")
     ] = 10_000
-
-    def wanted(self) -> dict[str, str]:
-        return {}
 
     def exchange(self, first: Request, origins: Collection[str] = ()) -> Pages:
         return follow(

@@ -7,15 +7,14 @@ from msgspec import Meta
 
 from rondine.core.errors import PathError
 from rondine.core.http.messages import Request, Response
-from rondine.core.pagination.steps import Pages, follow
+from rondine.core.pagination.steps import Pages, Strategy, follow
 from rondine.core.paths import parse_pointer, parse_xpath
-from rondine.core.settings import Document
 
 #: OData JSON Format 4.01, section 4.5.5, and its forms of before: without it, no data is left.
 _STANDARD = {"/@odata.nextLink", "/odata.nextLink", "/d/__next", "/@nextLink"}
 
 
-class NextAddress(Document, tag="next_address", frozen=True):
+class NextAddress(Strategy, tag="next_address", frozen=True):
     """Follows the next address in the response until it is missing, null or empty."""
 
     at: Annotated[str, Meta(description="JSON Pointer to the address, in XML an XPath")]

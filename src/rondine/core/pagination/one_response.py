@@ -3,15 +3,11 @@
 from collections.abc import Collection
 
 from rondine.core.http.messages import Request
-from rondine.core.pagination.steps import Ending, Pages, send
-from rondine.core.settings import Document
+from rondine.core.pagination.steps import Ending, Pages, Strategy, send
 
 
-class OneResponse(Document, tag="one_response", frozen=True):
+class OneResponse(Strategy, tag="one_response", frozen=True):
     """Asks for one response only, whatever it shows; a run whose response shows that there is more still says so."""
-
-    def wanted(self) -> dict[str, str]:
-        return {}
 
     def exchange(self, first: Request, origins: Collection[str] = ()) -> Pages:
         yield from send(first)

@@ -10,11 +10,10 @@ from msgspec import Meta
 
 from rondine.core.errors import PaginationError
 from rondine.core.http.messages import QUERY_SAFE, Request, Response, without_secrets
-from rondine.core.pagination.steps import Ahead, Ending, Pages, RepeatedPage, send
-from rondine.core.settings import Document
+from rondine.core.pagination.steps import Ahead, Ending, Pages, RepeatedPage, Strategy, send
 
 
-class PageNumber(Document, tag="page_number", frozen=True):
+class PageNumber(Strategy, tag="page_number", frozen=True):
     """Asks for page after page by number."""
 
     parameter: Annotated[str, Meta(description="the query parameter of the number")] = "page"

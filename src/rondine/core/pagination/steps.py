@@ -6,6 +6,7 @@ from urllib.parse import urljoin
 
 from rondine.core.errors import PaginationError
 from rondine.core.http.messages import Request, Response, Send, origin, without_secrets
+from rondine.core.settings import Document
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,6 +24,14 @@ class Ahead:
     time, and has to start with none. The reply is None."""
 
     requests: Sequence[Request]
+
+
+class Strategy(Document, frozen=True):
+    """Base of the strategies: what each has besides its `exchange`."""
+
+    def wanted(self) -> dict[str, str]:
+        """JSON Pointers (XPaths in XML) of the values that it goes by, by the names under which it is sent them."""
+        return {}
 
 
 class RepeatedPage(PaginationError):

@@ -5316,7 +5316,7 @@ export interface components {
              */
             max_redirects?: number;
             /**
-             * @description how often one that the service told to wait (Retry-After) is sent again
+             * @description how often a call is sent again that the service told to wait (Retry-After)
              * @default 3
              */
             max_waits?: number;

@@ -81,7 +81,7 @@ class Timings:
 class Received:
     """What came back: the request as sent (secrets masked when shown), the head, the whole body after decompression.
 
-    large: the body, if it was too large for memory and the line lets it be spooled; `body` is empty then.
+    large: the body, if it was too large for memory and the connection lets it be spooled; `body` is empty then.
     is_delimited: the response, or its content coding, says where its body ends; else it ended with the connection,
     which looks the same as breaking off (RFC 9112, section 6.3).
     """
@@ -115,10 +115,6 @@ class Received:
 
     def header(self, name: str) -> str | None:
         return next((value for key, value in self.headers if key.lower() == name), None)
-
-
-#: Gives the reply that the exchange is sent: reads the values it asked for out of an arrival. May take its time; it is
-#: awaited.
 
 
 @dataclass(frozen=True, slots=True)
@@ -231,7 +227,7 @@ class Engine:
                 connection.memory["preferred"] = number
                 await self.shared.prefer_secrets(connection, number)
             return received
-        raise AssertionError("a line has at least one set of secrets")
+        raise AssertionError("a connection has at least one set of secrets")
 
     async def _drive(
         self,
@@ -241,7 +237,7 @@ class Engine:
         patience: float,
         on_side_call: OnSideCall,
     ) -> Received:
-        """Drives a scheme's exchange for one call; gives the arrival of its last Send."""
+        """Drives a scheme's exchange for one call; gives what its last Send received."""
         last: list[Received] = []
 
         async def send(request: Request) -> Response:
@@ -469,7 +465,7 @@ _ADDRESSES = frozenset({b"location", b"content-location", b"link"})
 
 
 class _Incoming:
-    """A body while it comes in: in memory, or in a file where it is large and the line lets it be. Raises
+    """A body while it comes in: in memory, or in a file where it is large and the connection lets it be. Raises
     ResponseTooLarge."""
 
     def __init__(self, connection: OpenConnection, where: str) -> None:

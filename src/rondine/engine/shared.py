@@ -43,7 +43,7 @@ class Shared(Protocol):
         ...
 
     async def newer_connection(self, connection: OpenConnection) -> OpenConnection | None:
-        """The connection as it is now, if somebody has changed it since the line was made."""
+        """The connection as it is now, if somebody has changed it since it was opened."""
         ...
 
 

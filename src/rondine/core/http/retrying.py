@@ -19,7 +19,7 @@ class RetryPolicy(Document, frozen=True):
     """When a call is sent again, and how far it is led elsewhere."""
 
     max_waits: Annotated[
-        int, Meta(ge=0, le=20, description="how often one that the service told to wait (Retry-After) is sent again")
+        int, Meta(ge=0, le=20, description="how often a call is sent again that the service told to wait (Retry-After)")
     ] = 3
     max_redirects: Annotated[int, Meta(ge=0, le=20, description="how many redirects in a row are followed")] = 5
 

@@ -41,8 +41,7 @@ class Service(Item):
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_service_a_name")]
 
     def loaded(self) -> ServiceDocument:
-        document: ServiceDocument = load(ServiceDocument, self.document)
-        return document
+        return load(ServiceDocument, self.document)
 
 
 class StandingValue(Item):
@@ -53,13 +52,12 @@ class StandingValue(Item):
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_standing_value_a_name")]
 
     def loaded(self) -> StandingValueDocument:
-        document: StandingValueDocument = load(StandingValueDocument, self.document)
-        return document
+        return load(StandingValueDocument, self.document)
 
 
 class Credential(Item):
     """The secrets of one sign-in scheme. encrypted: JSON of name to secret, empty before any were given.
-    second_sealed: another set that is tried where the first is refused; when the service accepts it, the two change
+    second_encrypted: another set that is tried where the first is refused; when the service accepts it, the two change
     places.  origins: to which they may be sent.  set_by: who entered all of them, and so may send them elsewhere.
     """
 
@@ -68,7 +66,7 @@ class Credential(Item):
     encrypted = models.BinaryField(default=b"")
     names = models.JSONField(default=list)
     second_key_version = models.PositiveIntegerField(default=0)
-    second_sealed = models.BinaryField(default=b"")
+    second_encrypted = models.BinaryField(default=b"")
     set_at = models.DateTimeField(null=True)
     second_set_at = models.DateTimeField(null=True)
     origins = models.JSONField(default=list)
@@ -78,8 +76,7 @@ class Credential(Item):
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_credential_a_name")]
 
     def loaded(self) -> CredentialDocument:
-        document: CredentialDocument = load(CredentialDocument, self.document)
-        return document
+        return load(CredentialDocument, self.document)
 
 
 class Connection(Item):
@@ -95,8 +92,7 @@ class Connection(Item):
         ]
 
     def loaded(self) -> ConnectionDocument:
-        document: ConnectionDocument = load(ConnectionDocument, self.document)
-        return document
+        return load(ConnectionDocument, self.document)
 
 
 class AccessToken(models.Model):

@@ -30,7 +30,7 @@ def _encrypt_all_again(version: int) -> int:
     count = 0
     for model, key, encrypted, owner in (
         (Credential, "key_version", "encrypted", lambda row: str(row.pk)),
-        (Credential, "second_key_version", "second_sealed", lambda row: str(row.pk)),
+        (Credential, "second_key_version", "second_encrypted", lambda row: str(row.pk)),
         (AccessToken, "key_version", "encrypted", lambda row: f"token {row.connection_id}"),
         (PendingSignIn, "key_version", "encrypted", lambda row: f"pending {row.connection_id}"),
     ):

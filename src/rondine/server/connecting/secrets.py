@@ -52,10 +52,10 @@ def set_secrets(
         version, encrypted = encrypt_secrets(dict(secrets), str(credential.pk))
         known = credential.origins if credential.encrypted else origins_in_use(credential)
         credential.origins = sorted({*known, *named})
-        is_other = bool(credential.second_sealed or is_second) and credential.set_by_id != person.pk
+        is_other = bool(credential.second_encrypted or is_second) and credential.set_by_id != person.pk
         credential.set_by = None if is_other else person
         if is_second:
-            credential.second_key_version, credential.second_sealed = version, encrypted
+            credential.second_key_version, credential.second_encrypted = version, encrypted
             credential.second_set_at = timezone.now()
         else:
             credential.key_version, credential.encrypted, credential.set_at = version, encrypted, timezone.now()
@@ -101,10 +101,10 @@ def drop_second(project: Project, name: str, role: str) -> Credential:
     """Takes the second secret away; the first stays."""
     credential: Credential = find_item(CREDENTIALS, project, name)
     check_protected([credential.environment], role)
-    if not credential.second_sealed:
+    if not credential.second_encrypted:
         raise NotFound(f'credential "{name}" has no second secret', where=name, hint="there is nothing to drop")
     with transaction.atomic():
-        credential.second_sealed, credential.second_key_version, credential.second_set_at = b"", 0, None
+        credential.second_encrypted, credential.second_key_version, credential.second_set_at = b"", 0, None
         credential_changed(credential)
     return credential
 
@@ -146,7 +146,7 @@ def secret_sets(credential: Credential) -> tuple[Mapping[str, Secret], ...]:
     found = []
     for version, encrypted in (
         (credential.key_version, credential.encrypted),
-        (credential.second_key_version, credential.second_sealed),
+        (credential.second_key_version, credential.second_encrypted),
     ):
         if encrypted:
             values = decrypt_secrets(version, bytes(encrypted), str(credential.pk))

@@ -162,7 +162,7 @@ class SecretsSet(serializers.Serializer[Any]):
     version = serializers.IntegerField()
 
     def get_has_second(self, credential: Credential) -> bool:
-        return bool(credential.second_sealed)
+        return bool(credential.second_encrypted)
 
 
 class OriginGiven(Strict):

@@ -207,26 +207,27 @@ class SharedByAll:
 
 
 def swap_secrets(opened: OpenConnection, number: int) -> None:
-    """The set that the service accepted becomes the first of the line's credential; all processes open it again."""
+    """The set that the service accepted becomes the first of the connection's credential; all processes open it
+    again."""
     accepted = {name: secret.bare() for name, secret in opened.secrets[number].items()}
     with transaction.atomic():
         credential = credential_of_connection(opened)
         if credential is None:
             return
         row = Credential.objects.select_for_update().get(pk=credential.pk)
-        second = (
-            decrypt_secrets(row.second_key_version, bytes(row.second_sealed), str(row.pk)) if row.second_sealed else {}
-        )
+        second = {}
+        if row.second_encrypted:
+            second = decrypt_secrets(row.second_key_version, bytes(row.second_encrypted), str(row.pk))
         if not second or not second.items() <= accepted.items():
             return  # another process has done it, or the secrets were replaced meanwhile
-        row.encrypted, row.second_sealed = row.second_sealed, row.encrypted
+        row.encrypted, row.second_encrypted = row.second_encrypted, row.encrypted
         row.key_version, row.second_key_version = row.second_key_version, row.key_version
         row.set_at, row.second_set_at = row.second_set_at, row.set_at
         credential_changed(row)
 
 
 def changed_connection(opened: OpenConnection) -> OpenConnection | None:
-    """The connection as it is now, if it or its secrets have changed since the line was made."""
+    """The connection as it is now, if it or its secrets have changed since it was opened."""
     row = (
         Connection.objects.select_related("credential", "service", "environment")
         .filter(pk=opened.id)

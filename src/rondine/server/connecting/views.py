@@ -56,7 +56,7 @@ class CredentialViewSet(MakesItems, ItemViewSet):
 
     def prepare(self, items: Sequence[Credential]) -> None:
         for item in items:
-            item.has_second = bool(item.second_sealed)  # type: ignore[attr-defined]
+            item.has_second = bool(item.second_encrypted)  # type: ignore[attr-defined]
 
 
 class ConnectionFilter(ItemFilter):

@@ -1,1 +1,1 @@
-"""Runs, their calls, and the worker that carries them out."""
+"""Runs, their calls, and the worker that executes them."""

@@ -19,7 +19,7 @@ from rondine.server.runs.remarks import Remark
 from rondine.server.runs.sites import queue_of
 
 CHANNEL = "rondine_runs"
-#: The task that carries a run out, by its name.
+#: The task that executes a run, by its name.
 CARRY_OUT = "rondine.carry_out"
 #: A running run whose worker has not said that it lives for this long is taken by another.
 SILENT = timedelta(seconds=20)

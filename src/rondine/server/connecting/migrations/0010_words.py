@@ -11,6 +11,11 @@ class Migration(migrations.Migration):
 
     operations = [
         migrations.RenameField(
+            model_name='credential',
+            old_name='second_sealed',
+            new_name='second_encrypted',
+        ),
+        migrations.RenameField(
             model_name='accesstoken',
             old_name='sealed',
             new_name='encrypted',

@@ -11,7 +11,7 @@ from collections.abc import Mapping
 from decimal import Decimal
 from functools import cache
 from types import UnionType
-from typing import Annotated, Any, ClassVar, Literal, TypeVar, Union, get_args, get_origin, get_type_hints
+from typing import Annotated, Any, ClassVar, Literal, TypeVar, Union, get_args, get_origin, get_type_hints, overload
 
 import msgspec
 
@@ -35,6 +35,10 @@ class Document(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_def
     GIVEN_BY_NAME: ClassVar[frozenset[str]] = frozenset()
 
 
+@overload
+def load(kind: type[T], value: object, *, where: str = "") -> T: ...
+@overload
+def load(kind: Any, value: object, *, where: str = "") -> Any: ...
 def load(kind: Any, value: object, *, where: str = "") -> Any:
     """The value as `kind` (a Document class or a union of them). Raises InputError with the place."""
     try:

@@ -163,8 +163,7 @@ def without_inputs(operation: OperationDocument, names: set[str]) -> OperationDo
     document["inputs"] = [input_ for input_ in document.get("inputs", []) if input_["name"] not in names]
     there = {input_.name for input_ in operation.inputs}
     document["left_out"] = sorted({*operation.left_out, *(names & there)})
-    found: OperationDocument = load(OperationDocument, document)
-    return found
+    return load(OperationDocument, document)
 
 
 def is_same(before: OperationDocument, now: OperationDocument, schemas: SchemaComparison) -> bool:

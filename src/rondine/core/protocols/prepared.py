@@ -98,8 +98,7 @@ def with_prepared(operation: OperationDocument, queries: Mapping[str, PreparedQu
             "variables",
             [{"at": f"/{variable.name}", "value": {"input": variable.name}} for variable in prepared.variables],
         )
-    found: OperationDocument = load(OperationDocument, document)
-    return found
+    return load(OperationDocument, document)
 
 
 def _filled(value: Any, queries: Mapping[str, PreparedQueryDocument]) -> Any:

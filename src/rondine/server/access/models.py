@@ -46,8 +46,7 @@ class Project(models.Model):
 
     def naming_rule(self) -> NamingRule:
         """The rule by which names are proposed here."""
-        rule: NamingRule = load(NamingRule, self.naming)
-        return rule
+        return load(NamingRule, self.naming)
 
     def __str__(self) -> str:
         return self.name

@@ -73,8 +73,8 @@ def compare(project: Project, name: str, source: Source) -> Comparison:
             if operation.document.get("enabled", True):
                 changes.append(Change("removed", key, operation.name, operation.title, None, used_by(operation)))
             continue
-        offered: OperationDocument = load(OperationDocument, item.offered.get(key, {}))
-        fresh: OperationDocument = load(OperationDocument, dump(now[key].document))
+        offered = load(OperationDocument, item.offered.get(key, {}))
+        fresh = load(OperationDocument, dump(now[key].document))
         if is_same(offered, fresh, schemas):
             unchanged += 1
             continue

@@ -25,15 +25,15 @@ from rondine.server.runs.remarks import remark_of
 def load_feed(run: Run) -> PreparedFeed:
     """The run made ready from the content it was queued with. Raises what keeps it from running."""
     content = run.content
-    operation: OperationDocument = load(OperationDocument, content["operation"])
+    operation = load(OperationDocument, content["operation"])
     assert run.feed is not None
     connection = open_connection(connection_for(run.feed.operation.service, run.environment), run.feed.operation.name)
-    feed: FeedDocument = load(FeedDocument, content["feed"])
+    feed = load(FeedDocument, content["feed"])
     connection = replace(connection, is_spooling=True, retrying=feed.retrying or connection.retrying)
     standing = standing_values(run.project, run.environment.name)
     values = checked_inputs(operation.inputs, run.inputs, standing)
     record_types = {name: load(RecordTypeDocument, document) for name, document in content["record_types"].items()}
-    mapping: MappingDocument = load(MappingDocument, content["mapping"])
+    mapping = load(MappingDocument, content["mapping"])
     outputs = compile_mapping(mapping, record_types)
     sets: dict[str, tuple[int, int]] = {}
     for output in outputs:

@@ -19,5 +19,4 @@ class Feed(Item):
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_feed_a_name")]
 
     def loaded(self) -> FeedDocument:
-        document: FeedDocument = load(FeedDocument, self.document)
-        return document
+        return load(FeedDocument, self.document)

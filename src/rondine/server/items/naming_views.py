@@ -34,7 +34,7 @@ class NamingView(ProjectView):
 
     @extend_schema(operation_id="setNaming", request=NamingGiven, responses=NamingShown)
     def put(self, request: Request, project: str) -> Response:
-        rule: NamingRule = load(NamingRule, self.validated(NamingGiven, request)["rule"], where="/rule")
+        rule = load(NamingRule, self.validated(NamingGiven, request)["rule"], where="/rule")
         self.project.naming = dump(rule)
         self.project.save(update_fields=["naming"])
         return Response(NamingShown({"rule": rule}).data)

@@ -15,5 +15,4 @@ class Mapping(Item):
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_mapping_a_name")]
 
     def loaded(self) -> MappingDocument:
-        document: MappingDocument = load(MappingDocument, self.document)
-        return document
+        return load(MappingDocument, self.document)

@@ -45,9 +45,7 @@ def keep_trial(project: Project, person: Person, role: str, data: Mapping[str, A
             where="/run",
             hint="name a one-off trial, or give its base address and document",
         )
-    document: OperationDocument = load(
-        OperationDocument, data["document"] if "document" in data else held["document"], where="/document"
-    )
+    document = load(OperationDocument, data["document"] if "document" in data else held["document"], where="/document")
     if data.get("paging") == "decline":
         document = structs.replace(document, paging=OneResponse())
     call = run.calls.select_related("body").filter(number=1).first() if run is not None else None

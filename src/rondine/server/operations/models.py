@@ -22,8 +22,7 @@ class Operation(Item):
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_operation_a_name")]
 
     def loaded(self) -> OperationDocument:
-        document: OperationDocument = load(OperationDocument, self.document)
-        return document
+        return load(OperationDocument, self.document)
 
 
 class Query(Item):
@@ -34,8 +33,7 @@ class Query(Item):
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_query_a_name")]
 
     def loaded(self) -> PreparedQueryDocument:
-        document: PreparedQueryDocument = load(PreparedQueryDocument, self.document)
-        return document
+        return load(PreparedQueryDocument, self.document)
 
 
 class Definition(Item):
@@ -53,8 +51,7 @@ class Definition(Item):
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_definition_a_name")]
 
     def loaded(self) -> DefinitionDocument:
-        document: DefinitionDocument = load(DefinitionDocument, self.document)
-        return document
+        return load(DefinitionDocument, self.document)
 
 
 class DefinitionFile(models.Model):
@@ -81,5 +78,4 @@ class Sample(Item):
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_sample_a_name")]
 
     def loaded(self) -> SampleDocument:
-        document: SampleDocument = load(SampleDocument, self.document)
-        return document
+        return load(SampleDocument, self.document)

@@ -365,8 +365,7 @@ def outcome_rules(run: Run) -> OutcomeRules:
     held = run.content.get("outcomes")
     if held is None and run.operation is not None:
         held = run.operation.document.get("outcomes")
-    rules: OutcomeRules = load(OutcomeRules, held or {})
-    return rules
+    return load(OutcomeRules, held or {})
 
 
 def against_definition(

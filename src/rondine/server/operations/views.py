@@ -380,7 +380,7 @@ class BodyChoiceView(ProjectView):
     @extend_schema(operation_id="chooseBody", request=BodyChoiceGiven, responses=BodyChoiceShown)
     def post(self, request: Request, project: str) -> Response:
         data = self.validated(BodyChoiceGiven, request)
-        document: OperationDocument = load(OperationDocument, data["document"], where="/document")
+        document = load(OperationDocument, data["document"], where="/document")
         return Response(BodyChoiceShown({"document": with_body_as(document, data["media_type"])}).data)
 
 

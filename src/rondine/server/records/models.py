@@ -25,8 +25,7 @@ class RecordType(Item):
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_record_type_a_name")]
 
     def loaded(self) -> RecordTypeDocument:
-        document: RecordTypeDocument = load(RecordTypeDocument, self.document)
-        return document
+        return load(RecordTypeDocument, self.document)
 
 
 class RecordSet(models.Model):

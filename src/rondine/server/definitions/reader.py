@@ -8,6 +8,7 @@ process.
 
 import pickle
 import resource
+import signal
 import struct
 import subprocess
 import sys
@@ -38,8 +39,9 @@ def read_in_own_process(
 ) -> Definition:
     """As `read_definition`, in a process of its own. report: may raise, which ends the process.
 
-    Raises DocumentError also if it needs more than most_memory bytes, and RuntimeError if the process ends without an
-    answer.
+    Raises DocumentError also if it needs more than most_memory bytes or is ended by a signal (a parser in C may crash
+    where memory is refused, and the system kills what takes too much), and RuntimeError if the process ends by itself
+    without an answer.
     """
     process = subprocess.Popen(
         [sys.executable, "-m", "rondine.server.definitions.reader", str(most_memory)],
@@ -57,6 +59,8 @@ def read_in_own_process(
                 report(*value)
             elif kind == "error":
                 raise _error_of(value)
+            elif kind == "memory":
+                raise _too_large(main, f"reading it takes more than {most_memory // 1024**2} MB of memory")
             else:
                 found: Definition = value
                 return found
@@ -66,7 +70,18 @@ def read_in_own_process(
         process.wait()
         writer.join()
         process.stdout.close()
+    if ended < 0:
+        name = signal.Signals(-ended).name
+        raise _too_large(
+            main,
+            f"the process that reads it was ended by {name}, as happens when it needs more memory than it may take "
+            f"({most_memory // 1024**2} MB)",
+        )
     raise RuntimeError(f"the process that reads {main} ended without an answer, with status {ended}")
+
+
+def _too_large(name: str, message: str) -> DocumentError:
+    return DocumentError(message, where=name, hint="split it, and import the parts one by one")
 
 
 def _feed(stream: IO[bytes], value: Any) -> None:
@@ -115,20 +130,14 @@ def main() -> None:
     most_memory = int(sys.argv[1])
     resource.setrlimit(resource.RLIMIT_AS, (most_memory, most_memory))
     out = sys.stdout.buffer
-    name, contents, address, part = pickle.load(sys.stdin.buffer)
     try:
+        name, contents, address, part = pickle.load(sys.stdin.buffer)
         files = Files(name, contents, lambda *told: _write_frame(out, "progress", told))
-        found = read_definition(files, address, part)
-        _write_frame(out, "done", found)
+        _write_frame(out, "done", read_definition(files, address, part))
     except RondineError as error:
         _write_frame(out, "error", _told(error))
     except MemoryError:
-        too_much = DocumentError(
-            f"reading it takes more than {most_memory // 1024**2} MB of memory",
-            where=name,
-            hint="split it, and import the parts one by one",
-        )
-        _write_frame(out, "error", _told(too_much))
+        _write_frame(out, "memory", None)
 
 
 if __name__ == "__main__":

@@ -152,7 +152,7 @@ class WholeRondine:
         office.services.make(name)
         office.credentials.make(f"{name}-key", environment="test")
         if secrets:
-            office.set_secrets(f"{name}-key", **secrets)
+            office.credentials.set_secrets(f"{name}-key", **secrets)
         office.connections.make(
             name,
             service=name,
@@ -168,7 +168,7 @@ class WholeRondine:
 
     def permit(self, port: int) -> None:
         try:
-            self.office("ada").permit_host("127.0.0.1", port, is_private=True)
+            self.office("ada").hosts.permit("127.0.0.1", port, is_private=True)
         except Exception as error:
             if "already" not in str(error):
                 raise
@@ -185,7 +185,7 @@ class WholeRondine:
         if key:
             credential = f"{name}-key"
             office.credentials.make(credential, environment="test")
-            office.set_secrets(credential, key=key)
+            office.credentials.set_secrets(credential, key=key)
         office.connections.make(
             f"{name}-test",
             service=name,
@@ -214,9 +214,9 @@ class WholeRondine:
         query = [{"name": parameter, "value": str(limit)}] if parameter else []
         document = {"path": path, "query": query, **({"paging": paging} if paging else {})}
         office.operations.make(name, service=service, document=document)
-        trial = office.try_operation(service=service, operation=name)
+        trial = office.trials.send(service=service, operation=name)
         assert trial["body"], trial
-        found = office.propose(trial["body"], rows=[rows], name=name)
+        found = office.mappings.propose(trial["body"], rows=[rows], name=name)
         found["record_type"]["key"] = [key]
         office.record_types.make(name, document=found["record_type"])
         office.mappings.make(name, service=service, document=found["mapping"])
@@ -226,10 +226,10 @@ class WholeRondine:
     def finish(self, feed: str) -> dict[str, Any]:
         """Runs a feed to its end."""
         office = self.office()
-        return self.watch(office.run_feed(feed)["id"])
+        return self.watch(office.feeds.run(feed)["id"])
 
     def watch(self, run_id: int) -> dict[str, Any]:
-        *_, last = self.office().watch(run_id)
+        *_, last = self.office().runs.watch(run_id)
         return last
 
     def cli(

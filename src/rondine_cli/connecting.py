@@ -202,7 +202,7 @@ def run_service_make(session: Session, args: Namespace, out: Output) -> None:
 
 
 def run_service_openapi(session: Session, args: Namespace, out: Output) -> None:
-    made = session.office.export_service(args.name, args.environment)
+    made = session.office.services.export(args.name, args.environment)
     print(json.dumps(made["document"], ensure_ascii=False, indent=2))
     for one in made["unsaid"]:
         out.say(f"not said: {one['where']}: {one['message']}")
@@ -212,9 +212,9 @@ def run_preparation(session: Session, args: Namespace, out: Output) -> None:
     lines = [
         f"{'✓' if one['value'] else '·'} {one['title']}: "
         + (f"{one['value']} ({one['source']})" if one["value"] else f"not known yet; {one['hint']}")
-        for one in session.office.preparation(args.name)
+        for one in session.office.services.preparation(args.name)
     ]
-    out.value(session.office.preparation(args.name) if out.as_json else None, "\n".join(lines))
+    out.value(session.office.services.preparation(args.name) if out.as_json else None, "\n".join(lines))
 
 
 def run_note(session: Session, args: Namespace, out: Output) -> None:
@@ -234,7 +234,7 @@ def run_note(session: Session, args: Namespace, out: Output) -> None:
 
 
 def run_connect(session: Session, args: Namespace, out: Output) -> None:
-    made = session.office.connect_prepared(args.name, args.environment)
+    made = session.office.services.connect_prepared(args.name, args.environment)
     lines = [
         f"connection {made['connection']} is made; see whether it works: rondine connection check {made['connection']}"
     ]
@@ -298,7 +298,7 @@ def run_connection_make(session: Session, args: Namespace, out: Output) -> int:
 
 
 def run_check(session: Session, args: Namespace, out: Output) -> int:
-    found = session.office.check_connection(args.name, where=args.where)
+    found = session.office.connections.check(args.name, where=args.where)
     lines = [
         f"{'✓' if step['is_good'] else '✗'} {step['step']}: {step['words']}"
         + (f" ({step['ms']:g} ms)" if step["ms"] is not None else "")
@@ -311,18 +311,18 @@ def run_check(session: Session, args: Namespace, out: Output) -> int:
 
 
 def run_enable(session: Session, args: Namespace, out: Output) -> None:
-    session.office.enable("connections", args.name, enabled=args.verb == "enable")
+    session.office.connections.enable(args.name, enabled=args.verb == "enable")
     out.good(f"connection {args.name} is {args.verb}d")
 
 
 def run_wait(session: Session, args: Namespace, out: Output) -> None:
-    found = session.office.decide_wait(args.name, believe=args.as_asked)
+    found = session.office.connections.decide_wait(args.name, believe=args.as_asked)
     held = found["held_until"]
     out.value(found, f"calls wait until {_moment(held)}" if held else f"calls over {args.name} go out again")
 
 
 def run_meter(session: Session, args: Namespace, out: Output) -> None:
-    found = session.office.meter(args.name)
+    found = session.office.connections.meter(args.name)
     lines = [
         f"{limit['words']}: {limit['used']:,} used, {limit['left']:,} left"
         + (f", refills {_moment(limit['refills_at'])}" if limit["refills_at"] and limit["used"] else "")
@@ -347,11 +347,15 @@ def _moment(seconds: float) -> str:
 
 
 def run_effective(session: Session, args: Namespace, out: Output) -> None:
-    out.rows(session.office.effective(args.name), ["place", "name", "value", "source"], empty="nothing goes with it")
+    out.rows(
+        session.office.connections.effective(args.name),
+        ["place", "name", "value", "source"],
+        empty="nothing goes with it",
+    )
 
 
 def run_token(session: Session, args: Namespace, out: Output) -> None:
-    found = session.office.sign_in_state(args.name)
+    found = session.office.connections.sign_in_state(args.name)
     lines = []
     for token in found["tokens"]:
         of = f"operation {token['operation']}: " if token["operation"] else ""
@@ -365,14 +369,14 @@ def run_token(session: Session, args: Namespace, out: Output) -> None:
 
 
 def run_discard(session: Session, args: Namespace, out: Output) -> None:
-    session.office.discard_token(args.name)
+    session.office.connections.discard_token(args.name)
     out.good(f"connection {args.name} holds no token any more")
 
 
 def run_sign_in(session: Session, args: Namespace, out: Output) -> int:
     """Prints the consent page's address and waits until the person has come back from it."""
-    before = session.office.sign_in_state(args.name)["tokens"]
-    begun = session.office.begin_sign_in(args.name)
+    before = session.office.connections.sign_in_state(args.name)["tokens"]
+    begun = session.office.connections.begin_sign_in(args.name)
     out.value(begun, f"open this in a browser in which you are signed in to Rondine:\n{begun['address']}")
     if out.as_json:
         return 0
@@ -380,7 +384,7 @@ def run_sign_in(session: Session, args: Namespace, out: Output) -> int:
     until = time.monotonic() + 600
     while time.monotonic() < until:
         time.sleep(1)
-        now = session.office.sign_in_state(args.name)["tokens"]
+        now = session.office.connections.sign_in_state(args.name)["tokens"]
         if now != before and now and now[0]["state"] == "valid":
             out.good("signed in")
             return 0
@@ -392,7 +396,7 @@ def run_sign_in(session: Session, args: Namespace, out: Output) -> int:
 
 
 def run_addresses(session: Session, args: Namespace, out: Output) -> None:
-    found = session.office.find_addresses(args.issuer)
+    found = session.office.connections.find_addresses(args.issuer)
     lines = [
         f"token address          {found['token_address']}",
         f"authorization address  {found['authorization_address'] or 'none'}",
@@ -404,17 +408,17 @@ def run_addresses(session: Session, args: Namespace, out: Output) -> None:
 
 def run_hosts(session: Session, args: Namespace, out: Output) -> None:
     out.rows(
-        session.office.hosts(),
+        session.office.hosts.list(),
         ["id", "host", "port", "is_private"],
         empty="no host is permitted; an administrator does it: rondine host permit HOST",
     )
 
 
 def run_permit(session: Session, args: Namespace, out: Output) -> None:
-    made = session.office.permit_host(args.host, args.port, is_private=args.private)
+    made = session.office.hosts.permit(args.host, args.port, is_private=args.private)
     out.value(made, f"{made['host']} may be reached")
 
 
 def run_host_remove(session: Session, args: Namespace, out: Output) -> None:
-    session.office.remove_host(args.id)
+    session.office.hosts.remove(args.id)
     out.good("the permission is taken back")

@@ -2,6 +2,7 @@
 
 import json
 from argparse import ArgumentTypeError, Namespace
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -94,7 +95,7 @@ def add_commands(commands: Any) -> None:
         verb.set_defaults(run=run, service="")
     schemas = definition.add_parser("schemas", help="the schemas that its operations need, as JSON Schema")
     schemas.add_argument("name")
-    schemas.set_defaults(run=lambda session, args, out: out.value(session.office.schemas(args.name)))
+    schemas.set_defaults(run=lambda session, args, out: out.value(session.office.definitions.schemas(args.name)))
 
 
 def _add_source(verb: Any) -> None:
@@ -143,11 +144,11 @@ def _content(path: Path) -> str | bytes:
         return content
 
 
-def _looked_at(session: Session, args: Namespace, out: Output) -> tuple[dict[str, Any], dict[str, Any]]:
+def _looked_at(session: Session, args: Namespace, out: Output) -> tuple[dict[str, Any], Mapping[str, Any]]:
     source = source_of(args)
     with out.counting("reading the definition") as bar:
         details = getattr(args, "inputs", False)
-        found = session.office.look_at_definition(report=bar.told, service=args.service, details=details, **source)
+        found = session.office.definitions.look_at(report=bar.told, service=args.service, details=details, **source)
     found_again = {"look": found["look"], "environment": args.environment}
     return {**found_again, **({"part": args.part} if args.part else {})}, found
 
@@ -182,7 +183,7 @@ def run_look(session: Session, args: Namespace, out: Output) -> None:
     show_warnings(found, out)
 
 
-def summary(found: dict[str, Any]) -> str:
+def summary(found: Mapping[str, Any]) -> str:
     """What is in a definition, in a few lines."""
     lines = [
         f"{found['title'] or found['main']} {found['version']} · {found['format']} · {found['size']:,} bytes",
@@ -211,7 +212,7 @@ def summary(found: dict[str, Any]) -> str:
     return "\n".join(lines) + "\n"
 
 
-def show_warnings(found: dict[str, Any], out: Output) -> None:
+def show_warnings(found: Mapping[str, Any], out: Output) -> None:
     for one in found["left_out"]:
         out.bad(f"left out: {_told(one)}")
     warnings = [
@@ -235,7 +236,9 @@ def run_rows(session: Session, args: Namespace, out: Output) -> int:
         args.key,
     )
     with out.working("asking the service"):
-        seen = session.office.look_at_rows(key, service=args.service, inputs=named_values(args.input), **source)
+        seen = session.office.definitions.preview_rows(
+            key, service=args.service, inputs=named_values(args.input), **source
+        )
     if seen["status"] >= 300:
         out.bad(f"{seen['url']} answered {seen['status']}: {seen['words']} {seen['message']}".strip())
         return 1
@@ -263,7 +266,7 @@ def run_import(session: Session, args: Namespace, out: Output) -> None:
     connect |= {"address": args.base_address} if args.base_address else {}
     connect |= {"sign_in": args.sign_in} if args.sign_in else {}
     with out.working(f"importing {counted(len(found['operations'] if chosen is None else chosen), 'operation')}"):
-        made = session.office.import_definition(
+        made = session.office.definitions.import_into(
             args.service,
             title=args.title,
             operations=chosen,
@@ -305,7 +308,7 @@ def run_import(session: Session, args: Namespace, out: Output) -> None:
     show_warnings({**found, "left_out": left}, out)
 
 
-def _made_words(made: dict[str, Any]) -> str:
+def _made_words(made: Mapping[str, Any]) -> str:
     number = counted(len(made["operations"]), "operation")
     words = f"service {made['service']}: {number} from definition {made['definition']}"
     return words + (f", connection {made['connection']}" if made["connection"] else "")
@@ -313,12 +316,12 @@ def _made_words(made: dict[str, Any]) -> str:
 
 def run_compare(session: Session, args: Namespace, out: Output) -> None:
     with out.working("reading the definition and comparing it"):
-        found = session.office.compare_definition(args.name, **source_of(args))
+        found = session.office.definitions.compare(args.name, **source_of(args))
     out.value(found, comparison_text(found))
     show_warnings(found, out)
 
 
-def comparison_text(found: dict[str, Any]) -> str:
+def comparison_text(found: Mapping[str, Any]) -> str:
     lines = [f"{found['title']} {found['version']}: {len(found['changes'])} changed, {found['unchanged']} as before"]
     for change in found["changes"]:
         lines.append(
@@ -340,7 +343,7 @@ def _short(value: Any) -> str:
 
 def run_update(session: Session, args: Namespace, out: Output) -> None:
     with out.working("taking what has changed"):
-        found = session.office.update_definition(args.name, accept=args.accept, add=args.add or [], **source_of(args))
+        found = session.office.definitions.update(args.name, accept=args.accept, add=args.add or [], **source_of(args))
     out.value(found, comparison_text(found))
     out.good(f"definition {args.name} is as it is there now")
     for change in found["changes"]:

@@ -5,6 +5,7 @@ import json
 import re
 import sys
 from argparse import ArgumentTypeError, Namespace
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -189,11 +190,11 @@ def add_commands(commands: Any) -> None:
 
 def run_make(session: Session, args: Namespace, out: Output) -> int:
     below = {"service": args.service, "environment": args.environment}
-    found: dict[str, Any] = {}
+    found: Mapping[str, Any] = {}
     if args.pasted:
-        found = session.office.read_pasted(read_text(args.pasted), **below)
+        found = session.office.operations.parse_request(read_text(args.pasted), **below)
     elif args.address:
-        found = session.office.parse_address(args.address, **below)
+        found = session.office.operations.parse_address(args.address, **below)
     if found.get("difference") and not args.below:
         out.bad(
             f"{found['difference']}\nif that is meant: --below; to call the pasted address: rondine trial send ADDRESS"
@@ -233,7 +234,7 @@ def run_query_make(session: Session, args: Namespace, out: Output) -> None:
 
 
 def run_copy(session: Session, args: Namespace, out: Output) -> None:
-    made = session.office.copy_operation(args.name, args.new_name)
+    made = session.office.operations.copy(args.name, args.new_name)
     also = [*made["samples"], *([f"mapping {made['mapping']}"] if made["mapping"] else [])]
     out.value(made, f"operation {made['name']}{', with ' + ', '.join(also) if also else ''}")
 
@@ -245,18 +246,20 @@ def run_correct(session: Session, args: Namespace, out: Output) -> int:
     office = session.office
     held = office.operations.get(args.name)
     bodies = [one["body"] for one in office.samples.search(operation=args.name)]
-    paths = [line["path"] for line in office.outline(*bodies)["lines"]] if bodies else []
+    paths = [line["path"] for line in office.bodies.outline(*bodies)["lines"]] if bodies else []
     if paths and args.path not in paths:
         near = difflib.get_close_matches(args.path, paths, n=3)
         out.bad(f"no sample of {args.name} has {args.path}" + (f"; there are {', '.join(near)}" if near else ""))
         return 1
     document = held["document"]
     response = document.get("response", {})
-    found = [correction for correction in response.get("corrections", []) if correction["path"] != args.path]
-    before = next(
-        (correction for correction in response.get("corrections", []) if correction["path"] == args.path),
-        {"path": args.path},
-    )
+    found: list[Mapping[str, Any]] = [
+        correction for correction in response.get("corrections", []) if correction["path"] != args.path
+    ]
+    before: dict[str, Any] = {"path": args.path}
+    for correction in response.get("corrections", []):
+        if correction["path"] == args.path:
+            before.update(correction)
     given = {"name": args.field_name, "type": args.field_type}
     found.append({**before, **{name: value for name, value in given.items() if value is not None}})
     changed = office.operations.change(
@@ -269,7 +272,7 @@ def run_correct(session: Session, args: Namespace, out: Output) -> int:
 
 def run_usual(session: Session, args: Namespace, out: Output) -> int:
     """One whose name is taken does not keep the others from being made."""
-    found = session.office.usual_operations(args.path, record_type=args.record_type, key=args.key)
+    found = session.office.operations.usual(args.path, record_type=args.record_type, key=args.key)
     taken = []
     for one in [] if args.show else found:
         try:
@@ -293,7 +296,7 @@ def run_usual(session: Session, args: Namespace, out: Output) -> int:
 
 
 def run_apart(session: Session, args: Namespace, out: Output) -> None:
-    found = session.office.parse_address(args.address)
+    found = session.office.operations.parse_address(args.address)
     document = found["operation"]
     lines = [f"base address  {found['base_address']}", f"path          {document.get('path', '/')}"]
     lines += [f"query         {one['name']} = {_value(one.get('value', ''))}" for one in document.get("query", [])]
@@ -316,7 +319,7 @@ def _value(value: Any) -> str:
 
 def run_request(session: Session, args: Namespace, out: Output) -> int:
     item = session.office.operations.get(args.name)
-    shown = session.office.show_request(
+    shown = session.office.trials.show_request(
         service=item["service"],
         environment=args.environment,
         operation=args.name,
@@ -351,13 +354,13 @@ def record_named(word: str | None) -> dict[str, Any] | None:
 
 
 def run_enable(session: Session, args: Namespace, out: Output) -> None:
-    session.office.enable("operations", args.name, enabled=args.verb == "enable")
+    session.office.operations.enable(args.name, enabled=args.verb == "enable")
     out.good(f"operation {args.name} is {args.verb}d")
 
 
 def run_move(session: Session, args: Namespace, out: Output) -> None:
     item = session.office.operations.get(args.name)
-    moved = session.office.move_key(
+    moved = session.office.connections.extract_secret(
         args.place, service=item["service"], environment=args.environment, operation=args.name
     )
     words = (
@@ -369,7 +372,7 @@ def run_move(session: Session, args: Namespace, out: Output) -> None:
 
 def run_try(session: Session, args: Namespace, out: Output) -> int:
     item = session.office.operations.get(args.name)
-    found = session.office.try_operation(
+    found = session.office.trials.send(
         service=item["service"],
         environment=args.environment,
         operation=args.name,
@@ -380,13 +383,13 @@ def run_try(session: Session, args: Namespace, out: Output) -> int:
         record=record_named(args.record),
     )
     if args.body:
-        sys.stdout.buffer.write(session.office.content(found["body"]) if found["body"] else b"")
+        sys.stdout.buffer.write(session.office.bodies.content(found["body"]) if found["body"] else b"")
     else:
         out.value(found, trial_text(session, found))
     return 0 if found["outcome"] and found["outcome"]["is_good"] else 1
 
 
-def _values_for(item: dict[str, Any], args: Namespace) -> dict[str, Any]:
+def _values_for(item: Mapping[str, Any], args: Namespace) -> dict[str, Any]:
     """Those that are given, and the try values of the other inputs, as the bench begins with them; a record fills them
     otherwise."""
     given = named_values(args.input)
@@ -395,7 +398,7 @@ def _values_for(item: dict[str, Any], args: Namespace) -> dict[str, Any]:
     return {**try_values(item["document"]), **given}
 
 
-def try_values(document: dict[str, Any]) -> dict[str, Any]:
+def try_values(document: Mapping[str, Any]) -> dict[str, Any]:
     return {
         input_["name"]: input_["try_value"]
         for input_ in document.get("inputs", [])
@@ -403,7 +406,7 @@ def try_values(document: dict[str, Any]) -> dict[str, Any]:
     }
 
 
-def trial_text(session: Session, found: dict[str, Any]) -> str:
+def trial_text(session: Session, found: Mapping[str, Any]) -> str:
     """A trial for people: request, outcome, times, headers, the beginning of the body, what could become rows."""
     call, outcome = found["call"], found["outcome"]
     lines = [call["request"], ""]
@@ -422,7 +425,7 @@ def trial_text(session: Session, found: dict[str, Any]) -> str:
     if found["unreadable"]:
         lines += ["", found["unreadable"]]
     if found["body"]:
-        text = session.office.text(found["body"])["text"]
+        text = session.office.bodies.text(found["body"])["text"]
         lines += ["", text[:600] + (" …  (all of it: --body)" if len(text) > 600 else "")]
     if found["row_choices"]:
         lines += [
@@ -447,12 +450,12 @@ def run_send(session: Session, args: Namespace, out: Output) -> int:
         out.bad("give an address, or a request with --file")
         return 2
     text = f"{args.method} {args.address}" if args.address else read_text(args.file)
-    parts = session.office.read_pasted(text)
-    document = parts["operation"]
-    shown = try_values(document)
+    parts = session.office.operations.parse_request(text)
+    operation = parts["operation"]
+    shown = try_values(operation)
     headers = [{"name": name, "value": value} for name, value in named_values(args.header).items()]
-    document["headers"] = [*document.get("headers", []), *headers]
-    found = session.office.try_once(
+    document = {**operation, "headers": [*operation.get("headers", []), *headers]}
+    found = session.office.trials.send_once(
         parts["base_address"],
         document,
         environment=args.environment,
@@ -467,7 +470,7 @@ def run_send(session: Session, args: Namespace, out: Output) -> int:
 
 
 def run_keep_trial(session: Session, args: Namespace, out: Output) -> None:
-    made = session.office.keep_trial(
+    made = session.office.trials.keep(
         args.id,
         args.service,
         service_title=args.title,
@@ -479,7 +482,7 @@ def run_keep_trial(session: Session, args: Namespace, out: Output) -> None:
     out.value(made, f"{words}{adopted_text(made)}\ntry it: rondine operation try {made['operation']}")
 
 
-def adopted_text(made: dict[str, Any]) -> str:
+def adopted_text(made: Mapping[str, Any]) -> str:
     """What an operation follows from now on, on a line of its own; empty if nothing was recognised."""
     found = made.get("adopted")
     if not found:
@@ -488,9 +491,9 @@ def adopted_text(made: dict[str, Any]) -> str:
     return f"\n{name} follows {found['reason']}; to decline: rondine operation paging {name} one_response"
 
 
-def paging_words(session: Session, paging: dict[str, Any]) -> str:
+def paging_words(session: Session, paging: Mapping[str, Any]) -> str:
     """What an operation's strategy does, by the strategy's own form, and its settings."""
-    forms = {form["type"]: form for form in session.office.operation_forms()["paging"]}
+    forms = {form["type"]: form for form in session.office.operations.forms()["paging"]}
     words = forms[paging["type"]]["words"].rstrip(".") if paging["type"] in forms else paging["type"]
     rest = ", ".join(f"{name} {value}" for name, value in paging.items() if name != "type")
     return words[:1].lower() + words[1:] + (f" ({rest})" if rest else "")
@@ -504,11 +507,9 @@ def run_paging(session: Session, args: Namespace, out: Output) -> None:
     document = held["document"]
     if args.strategy:
         settings = {name: json_or_text(value) for name, value in named_values(args.setting).items()}
-        paging = None if args.strategy == "undecided" else {"type": args.strategy, **settings}
-        changed = {
-            **{name: one for name, one in document.items() if name != "paging"},
-            **({"paging": paging} if paging else {}),
-        }
+        changed = {name: one for name, one in document.items() if name != "paging"}
+        if args.strategy != "undecided":
+            changed["paging"] = {"type": args.strategy, **settings}
         held = session.office.operations.change(args.name, version=held["version"], document=changed)
     paging = held["document"].get("paging")
     if paging is None:
@@ -519,14 +520,14 @@ def run_paging(session: Session, args: Namespace, out: Output) -> None:
     show_problems(held, out)
 
 
-def _usual(setting: dict[str, Any]) -> str:
+def _usual(setting: Mapping[str, Any]) -> str:
     if setting["is_required"]:
         return "required"
     return "optional" if setting["default"] is None else f"usually {json.dumps(setting['default'])}"
 
 
 def _list_strategies(session: Session, out: Output) -> None:
-    forms = session.office.operation_forms()["paging"]
+    forms = session.office.operations.forms()["paging"]
     lines = []
     for form in forms:
         lines.append(f"{form['type']}: {form['words']}")
@@ -542,7 +543,7 @@ def run_body(session: Session, args: Namespace, out: Output) -> None:
         return
     held = session.office.operations.get(args.name)
     if args.media_type:
-        document = session.office.choose_body(held["document"], args.media_type)
+        document = session.office.operations.choose_body(held["document"], args.media_type)
         held = session.office.operations.change(args.name, version=held["version"], document=document)
     body = held["document"].get("body")
     others = [other_body["media_type"] for other_body in held["document"].get("other_bodies", [])]
@@ -554,7 +555,7 @@ def run_body(session: Session, args: Namespace, out: Output) -> None:
     show_problems(held, out)
 
 
-def _body_words(body: dict[str, Any]) -> str:
+def _body_words(body: Mapping[str, Any]) -> str:
     """What a body is sent as."""
     known = {
         "form": "application/x-www-form-urlencoded",
@@ -567,7 +568,9 @@ def _body_words(body: dict[str, Any]) -> str:
 
 
 def _make_body(session: Session, args: Namespace, out: Output) -> None:
-    made = session.office.body_from_sample(read_text(args.sample), args.media_type)["operation"]
+    made: Mapping[str, Any] = session.office.operations.body_from_sample(read_text(args.sample), args.media_type)[
+        "operation"
+    ]
     held = session.office.operations.get(args.name)
     rest = json.dumps({name: one for name, one in held["document"].items() if name not in ("body", "inputs")})
     fresh = {input_["name"] for input_ in made.get("inputs", [])}
@@ -591,7 +594,7 @@ def run_describe(session: Session, args: Namespace, out: Output) -> int:
         )
         return 2
     schema = args.schema or roots[0]
-    made = session.office.describe_response(args.name, args.definition, schema, status=args.status)
+    made = session.office.operations.describe_response(args.name, args.definition, schema, status=args.status)
     out.value(made, f"responses {args.status} of {args.name} are held against {schema} of {args.definition}")
     show_problems(made, out)
     return 0
@@ -604,14 +607,14 @@ def run_keep(session: Session, args: Namespace, out: Output) -> None:
     run_id = args.run_id
     if run_id is None and content is None:
         run_id = _last_trial(session, args.operation)
-    made = session.office.keep_sample(args.name, run=run_id, content=content, operation=args.operation, keys=args.keys)
+    made = session.office.samples.keep(args.name, run=run_id, content=content, operation=args.operation, keys=args.keys)
     words = f"sample {made['name']} is kept; see its schema: rondine sample schema {made['name']}"
     out.value(made, words + adopted_text(made))
 
 
 def _last_trial(session: Session, operation: str | None) -> int:
     """The number of the operation's last trial. Raises RondineProblem if there is none, or if no operation is named."""
-    last = next(session.office.runs(operation=operation, kind="trial", limit=1), None) if operation else None
+    last = next(session.office.runs.search(operation=operation, kind="trial", limit=1), None) if operation else None
     if last is None:
         words = f"{operation} has not been tried yet" if operation else "it is not clear which response to keep"
         hint = f"try it: rondine operation try {operation}" if operation else "give --operation, --run or --file"
@@ -624,17 +627,19 @@ def run_compare(session: Session, args: Namespace, out: Output) -> int:
     office = session.office
     before = office.samples.get(args.before)["body"]
     if args.is_run:
-        after = next((call["body"] for call in office.calls(int(args.after)) if call["body"]), None)
+        after = next((call["body"] for call in office.runs.calls(int(args.after)) if call["body"]), None)
         if after is None:
             out.bad(f"run {args.after} has no stored response")
             return 1
     else:
         after = office.samples.get(args.after)["body"]
-    found = office.compare_structures([before], [after]) if args.structure else office.compare(before, after)
+    found = (
+        office.bodies.compare_structures([before], [after]) if args.structure else office.bodies.compare(before, after)
+    )
     return told_differences(found, out, is_structure=args.structure)
 
 
-def told_differences(found: dict[str, Any], out: Output, *, is_structure: bool) -> int:
+def told_differences(found: Mapping[str, Any], out: Output, *, is_structure: bool) -> int:
     """The status of a comparison: 1 if there are any differences."""
     same = "no part came, is gone or differs" if is_structure else "they are the same"
     out.rows(found["differences"], ["path", "kind", "before", "after"], empty=same)
@@ -644,10 +649,10 @@ def told_differences(found: dict[str, Any], out: Output, *, is_structure: bool) 
 def run_schema(session: Session, args: Namespace, out: Output) -> None:
     samples = [session.office.samples.get(name) for name in args.names]
     corrections = corrections_of(session, samples[0])
-    schema_rows(session.office.outline(*(sample["body"] for sample in samples), corrections=corrections), out)
+    schema_rows(session.office.bodies.outline(*(sample["body"] for sample in samples), corrections=corrections), out)
 
 
-def corrections_of(session: Session, sample: dict[str, Any]) -> list[Any]:
+def corrections_of(session: Session, sample: Mapping[str, Any]) -> list[Any]:
     """What was said of the responses of a sample's operation."""
     if not sample["operation"]:
         return []
@@ -656,7 +661,7 @@ def corrections_of(session: Session, sample: dict[str, Any]) -> list[Any]:
     return found
 
 
-def schema_rows(found: dict[str, Any], out: Output) -> None:
+def schema_rows(found: Mapping[str, Any], out: Output) -> None:
     """A schema: JSON Schema for programs, a line a place for people."""
     if out.as_json:
         out.value(found["schema"])
@@ -678,11 +683,11 @@ def schema_rows(found: dict[str, Any], out: Output) -> None:
             out.say(f"{line['path']} is of several kinds: {_kinds_in(line['alternatives'])}")
 
 
-def _keys_in(line: dict[str, Any]) -> str:
+def _keys_in(line: Mapping[str, Any]) -> str:
     shown = ", ".join(line["keys"][:2])
     return f"{line['key_count']} keys that are data: {shown}"[:60] if shown else ""
 
 
-def _kinds_in(told: dict[str, Any]) -> str:
+def _kinds_in(told: Mapping[str, Any]) -> str:
     kinds = [f"{value['value']} ({', '.join(value['members']) or 'nothing of its own'})" for value in told["values"]]
     return f"{told['field']} tells {'; '.join(kinds)}"

@@ -125,7 +125,7 @@ def add_commands(commands: Any) -> None:
 
 
 def run_prove_callback(session: Session, args: Namespace, out: Output) -> None:
-    address = session.office.prove_callback(args.name)
+    address = session.office.environments.prove_callback(args.name)
     out.value({"address": address}, address)
     out.say(
         "  open it within ten minutes, in the browser that you sign in with; the page Environments then says that it is"
@@ -135,14 +135,15 @@ def run_prove_callback(session: Session, args: Namespace, out: Output) -> None:
 
 def run_environments(session: Session, args: Namespace, out: Output) -> None:
     rows = [
-        {**environment, "missing_here": len(environment["missing"])} for environment in session.office.environments()
+        {**environment, "missing_here": len(environment["missing"])}
+        for environment in session.office.environments.list()
     ]
     out.rows(rows, ["name", "title", "is_protected", "connections", "missing_here"], empty="there is none")
 
 
 def run_missing(session: Session, args: Namespace, out: Output) -> None:
     found = next(
-        (environment for environment in session.office.environments() if environment["name"] == args.name), None
+        (environment for environment in session.office.environments.list() if environment["name"] == args.name), None
     )
     if found is None:
         raise ArgumentTypeError(f'there is no environment "{args.name}"; see: rondine environment list')
@@ -156,24 +157,24 @@ def _content(args: Namespace) -> dict[str, Any]:
 
 
 def run_make(session: Session, args: Namespace, out: Output) -> None:
-    made = session.office.make_environment(args.name, **_content(args))
+    made = session.office.environments.make(args.name, **_content(args))
     out.value(
         made, f"environment {made['name']} is made; what is missing in it: rondine environment missing {made['name']}"
     )
 
 
 def run_change(session: Session, args: Namespace, out: Output) -> None:
-    made = session.office.change_environment(args.name, **_content(args))
+    made = session.office.environments.change(args.name, **_content(args))
     out.value(made, f"environment {made['name']} is {'protected' if made['is_protected'] else 'not protected'}")
 
 
 def run_remove(session: Session, args: Namespace, out: Output) -> None:
-    session.office.remove_environment(args.name)
+    session.office.environments.remove(args.name)
     out.good(f"environment {args.name} is removed")
 
 
 def run_value_set(session: Session, args: Namespace, out: Output) -> None:
-    made = session.office.set_standing_value(args.name, args.value, args.environment)
+    made = session.office.standing_values.set_value(args.name, args.value, args.environment)
     users = ", ".join(f"{one['kind']} {one['name']}" for one in made["used_by"])
     out.value(made, f"{args.name} is {args.value} in {args.environment}" + (f"; used by {users}" if users else ""))
     show_problems(made, out)
@@ -206,7 +207,7 @@ def run_credential_set(session: Session, args: Namespace, out: Output) -> None:
         key_files[name] = (Path(path).read_bytes(), _typed(f"passphrase of {path} (empty for none): "))
     for name in args.secret or ([] if secrets or key_files else ["key"]):
         secrets[name] = _typed(f"{name}: ")
-    made = session.office.set_secrets(
+    made = session.office.credentials.set_secrets(
         args.name, is_second=args.second, origins=args.origins, key_files=key_files, **secrets
     )
     names = [*secrets, *key_files]
@@ -235,12 +236,12 @@ def _typed(words: str) -> str:
 
 
 def run_credential_permit(session: Session, args: Namespace, out: Output) -> None:
-    made = session.office.permit_origin(args.name, args.address)
+    made = session.office.credentials.permit_origin(args.name, args.address)
     out.value(made, f"the secrets of {made['name']} may be sent to {', '.join(made['origins'])}")
 
 
 def run_drop_second(session: Session, args: Namespace, out: Output) -> None:
-    session.office.drop_second_secrets(args.name)
+    session.office.credentials.drop_second_secrets(args.name)
     out.good(f"{args.name} has one set of secrets again")
 
 

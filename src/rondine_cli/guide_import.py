@@ -29,13 +29,13 @@ def run_import(session: Session, args: Namespace, out: Output) -> int:
 
     address = f"{register}/openapi.yaml"
     step(1, "Look at the register's definition; nothing is written", f"rondine definition look {address}")
-    seen = office.look_at_definition(address=address)
+    seen = office.definitions.look_at(address=address)
     tell(summary(seen))
     tell("\n".join(f"{operation['key']:<32} {operation['title']}" for operation in seen["operations"]))
 
     wanted = [operation["key"] for operation in seen["operations"] if "care" in operation["tags"]]
     step(2, "Import what concerns care", f"rondine definition import {address} --service register-care --tag care")
-    made = office.import_definition(
+    made = office.definitions.import_into(
         "register-care",
         title="Register: care",
         address=address,
@@ -43,15 +43,15 @@ def run_import(session: Session, args: Namespace, out: Output) -> int:
         hash=seen["hash"],
         connect={"environment": "test"},
     )
-    if made["secrets_needed"]:
-        office.set_secrets(made["credential"], key=args.key_file.read_text().strip())
+    if made["credential"] and made["secrets_needed"]:
+        office.credentials.set_secrets(made["credential"], key=args.key_file.read_text().strip())
     held = office.definitions.get(made["definition"])
     listed = next(name for name in held["operations"] if name.startswith("list-care"))
-    trial = office.try_operation(service="register-care", operation=listed, inputs={"number": "OLM-00007"})
+    trial = office.trials.send(service="register-care", operation=listed, inputs={"number": "OLM-00007"})
     tell(f"{', '.join(held['operations'])}; {listed} answered {trial['call']['status']}")
 
     step(3, "See what has changed in the definition since", f"rondine definition compare {made['definition']}")
-    tell(comparison_text(office.compare_definition(made["definition"])))
+    tell(comparison_text(office.definitions.compare(made["definition"])))
 
     step(
         4,
@@ -60,7 +60,7 @@ def run_import(session: Session, args: Namespace, out: Output) -> int:
     )
     office.services.save("seeds", title="Seed store, OData")
     office.credentials.save("seeds-key", environment="test")
-    office.set_secrets("seeds-key", client_secret=papers["seeds_secret"])
+    office.credentials.set_secrets("seeds-key", client_secret=papers["seeds_secret"])
     sign_in = {
         "type": "client_credentials",
         "token_address": f"{seeds}/oauth/token",
@@ -72,17 +72,17 @@ def run_import(session: Session, args: Namespace, out: Output) -> int:
         "seeds-test", service="seeds", environment="test", credential="seeds-key", document=document
     )
     source: dict[str, Any] = {"address": f"{seeds}/odata/$metadata", "service": "seeds", "environment": "test"}
-    found = office.look_at_definition(**source)
+    found = office.definitions.look_at(**source)
     tell(summary(found))
 
     step(5, "Look at the first lots before anything is made", "rondine definition rows --help")
-    rows = office.look_at_rows("GET /Lots", **source)
+    rows = office.definitions.preview_rows("GET /Lots", **source)
     for row in rows["rows"][:3]:
         tell(json.dumps({name: value for name, value in row.items() if not name.startswith("@")}, ensure_ascii=False))
     tell("nothing was stored")
 
     step(6, "Import it, and ask for chosen fields of some lots with their tests", "rondine operation try lots-to-test")
-    office.import_definition(record_types=[], hash=found["hash"], **source)
+    office.definitions.import_into(record_types=[], hash=found["hash"], **source)
     held_name = next(definition["name"] for definition in office.definitions if definition["service"] == "seeds")
     _chosen(office, held_name, tell)
     step(
@@ -93,21 +93,23 @@ def run_import(session: Session, args: Namespace, out: Output) -> int:
     desk = f"http://127.0.0.1:{ports['desk']}"
     office.services.save("desk", title="Inspection desk")
     office.credentials.save("desk-key", environment="test")
-    office.set_secrets("desk-key", token=papers["desk_token"])
+    office.credentials.set_secrets("desk-key", token=papers["desk_token"])
     document = {"base_address": desk, "sign_in": {"type": "bearer"}}
     office.connections.save("desk-test", service="desk", environment="test", credential="desk-key", document=document)
     source = {"address": f"{desk}/graphql", "introspect": True, "service": "desk", "environment": "test"}
-    found = office.look_at_definition(**source)
+    found = office.definitions.look_at(**source)
     tell(summary(found))
-    office.import_definition(record_types=[], hash=found["hash"], **source)
+    office.definitions.import_into(record_types=[], hash=found["hash"], **source)
     held = next(definition for definition in office.definitions if definition["service"] == "desk")
     name = next(operation for operation in held["operations"] if operation.startswith("inspections"))
-    query = office.operations.get(name)["document"]["body"]["query"]
-    taken = office.choose_fields(held["name"], query, take=["inspections", "nodes", "tree", "number"])
+    body: Any = office.operations.get(name)["document"]["body"]
+    taken = office.definitions.choose_fields(
+        held["name"], body["query"], take=["inspections", "nodes", "tree", "number"]
+    )
     tell(taken["query"])
     tell(f"{taken['count']} fields, {taken['depth']} deep, up to {taken['cost']} values")
-    trial = office.try_operation(service="desk", operation=name, inputs={"grade": "ACT", "first": 2})
-    tell(office.text(trial["body"])["text"][:300])
+    trial = office.trials.send(service="desk", operation=name, inputs={"grade": "ACT", "first": 2})
+    tell(office.bodies.text(trial["body"])["text"][:300] if trial["body"] else trial["unreadable"])
 
     lots, inspections = (f"{session.url}/p/{office.name}/operations/{one}" for one in ("lots-to-test", name))
     out.out.print(f"\nLook at it in the console: {lots} and {inspections}", markup=False)
@@ -133,7 +135,7 @@ def _chosen(office: Any, definition: str, tell: Any) -> None:
     except RondineProblem as problem:
         if problem.code != "conflict":
             raise
-    trial = office.try_operation(service="seeds", operation="lots-to-test", inputs={"species": "Tilia", "top": 3})
+    trial = office.trials.send(service="seeds", operation="lots-to-test", inputs={"species": "Tilia", "top": 3})
     tell(trial["call"]["url"])
-    for row in json.loads(office.text(trial["body"])["text"])["value"]:
+    for row in json.loads(office.bodies.text(trial["body"])["text"])["value"]:
         tell(f"lot {row['Number']}: {row['Grams']} g, {len(row['Tests'])} tests")

@@ -3,6 +3,7 @@
 import json
 import sys
 from argparse import ArgumentTypeError, Namespace
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -78,7 +79,7 @@ def add_set_option(parser: Any, example: str) -> None:
     )
 
 
-def with_changes(document: dict[str, Any], changes: list[str]) -> dict[str, Any]:
+def with_changes(document: Mapping[str, Any], changes: list[str]) -> dict[str, Any]:
     """The document with what `--set` says. Values that are JSON are taken as such, all others as text."""
     out: dict[str, Any] = json.loads(json.dumps(document))
     for change in changes:
@@ -105,7 +106,7 @@ def json_or_text(text: str) -> Any:
         return text
 
 
-def show_problems(item: dict[str, Any], out: Output) -> None:
+def show_problems(item: Mapping[str, Any], out: Output) -> None:
     for problem in item.get("problems") or []:
         out.bad(
             f"not ready: {problem['where']}: {problem['message']}{' - ' + problem['hint'] if problem['hint'] else ''}"

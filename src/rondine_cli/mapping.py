@@ -2,6 +2,7 @@
 
 import json
 from argparse import Namespace
+from collections.abc import Mapping
 from typing import Any
 
 from rondine_cli.describing import corrections_of
@@ -79,7 +80,7 @@ def run_mapping(session: Session, args: Namespace, out: Output) -> None:
     show_problems(made, out)
 
 
-def _reached(made: dict[str, Any]) -> str:
+def _reached(made: Mapping[str, Any]) -> str:
     """What a change has reached besides."""
     users = ", ".join(f"{one['kind']} {one['name']}" for one in made["used_by"])
     return f"; it is used by {users}" if users else ""
@@ -89,7 +90,7 @@ def run_propose(session: Session, args: Namespace, out: Output) -> int:
     office = session.office
     sample = office.samples.get(args.sample)
     corrections = corrections_of(session, sample)
-    found = office.propose(
+    found = office.mappings.propose(
         sample["body"], rows=args.rows, name=args.record_type, take=args.take, onto=args.onto, corrections=corrections
     )
     if args.key:
@@ -127,7 +128,7 @@ def run_propose(session: Session, args: Namespace, out: Output) -> int:
     return 0
 
 
-def proposal_text(found: dict[str, Any]) -> str:
+def proposal_text(found: Mapping[str, Any]) -> str:
     """A proposal for people: a line a field, and what is to be minded."""
     rules = found["mapping"]["outputs"][0]["fields"]
     types = {field["name"]: field["type"] for field in found["record_type"]["fields"]}
@@ -153,7 +154,7 @@ def _source(source: Any) -> str:
 def run_preview(session: Session, args: Namespace, out: Output) -> None:
     office = session.office
     body = office.samples.get(args.sample)["body"]
-    found = office.preview(body, office.mappings.get(args.name)["document"])
+    found = office.mappings.preview(body, office.mappings.get(args.name)["document"])
     if out.as_json:
         out.value(found)
         return
@@ -162,9 +163,9 @@ def run_preview(session: Session, args: Namespace, out: Output) -> None:
             f"{output['record_type']}: {output['records']} records and {output['rejected']} rejects from"
             f" {output['rows']} rows" + (f", {output['filtered']} filtered" if output["filtered"] else "")
         )
-        good = [row for row in output["shown"] if row["data"] is not None]
-        columns = list(good[0]["data"]) if good else []
-        out.rows((row["data"] for row in good[:20]), columns, empty="no records")
+        good = [row["data"] for row in output["shown"] if row["data"] is not None]
+        columns = list(good[0]) if good else []
+        out.rows(good[:20], columns, empty="no records")
         covered = output["coverage"]
         for loss in covered["losses"]:
             out.say(f"mind {loss['field']}: {loss['words']}")

@@ -37,7 +37,7 @@ class Output:
         else:
             self.out.print(Text(text if text is not None else json.dumps(value, ensure_ascii=False, indent=2)))
 
-    def rows(self, rows: Iterable[dict[str, Any]], columns: Sequence[str], *, empty: str, raw: bool = True) -> int:
+    def rows(self, rows: Iterable[Mapping[str, Any]], columns: Sequence[str], *, empty: str, raw: bool = True) -> int:
         """Many results; columns: names, with dots for parts of parts. Returns how many there were."""
         count = 0
         if self.as_json:

@@ -49,12 +49,12 @@ def _add_naming(commands: Any) -> None:
 
 def run_naming(session: Session, args: Namespace, out: Output) -> None:
     rule = {"separator": "-", "field_separator": "_", "service_first": False, "feeds_begin": "all"}
-    rule |= session.office.naming()
+    rule |= session.office.names.rule()
     out.value(rule, "\n".join(f"{name.replace('_', ' '):<16} {value}" for name, value in rule.items()))
 
 
 def run_set_naming(session: Session, args: Namespace, out: Output) -> None:
-    session.office.set_naming(
+    session.office.names.set_rule(
         separator=args.separator,
         field_separator=args.field_separator,
         service_first=args.service_first,
@@ -64,7 +64,7 @@ def run_set_naming(session: Session, args: Namespace, out: Output) -> None:
 
 
 def run_propose_name(session: Session, args: Namespace, out: Output) -> int:
-    found = session.office.propose_name(args.kind, args.text, service=args.service)
+    found = session.office.names.propose(args.kind, args.text, service=args.service)
     taken = f" ({found['wanted']} is taken)" if found["is_taken"] else ""
     out.value(found, f"{found['name']}{taken}")
     return 0
@@ -97,9 +97,8 @@ def run_logout(session: Session, args: Namespace, out: Output) -> None:
 
 def run_whoami(session: Session, args: Namespace, out: Output) -> None:
     found = session.session()
-    found.pop("csrf_token")
     out.value(
-        found,
+        {name: value for name, value in found.items() if name != "csrf_token"},
         "\n".join(
             [
                 f"{found['title']} ({found['name']}) at {session.url}"

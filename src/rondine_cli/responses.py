@@ -7,7 +7,7 @@ import shutil
 import sys
 import tempfile
 from argparse import Namespace
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import ExitStack
 from pathlib import Path
 from typing import Any
@@ -17,7 +17,7 @@ from rondine_cli.items import read_document
 from rondine_cli.mapping import proposal_text
 from rondine_cli.output import Output
 from rondine_cli.session import Session, named_values
-from rondine_client.client import UNKNOWN, Content
+from rondine_client.requests import UNKNOWN, Content
 
 _FILE = "a file; - for standard input, run:NUMBER for what a trial brought"
 
@@ -77,15 +77,15 @@ def _corrections(args: Namespace) -> list[dict[str, Any]]:
 def run_show(session: Session, args: Namespace, out: Output) -> None:
     with ExitStack() as held:
         content = _content(session, args.file, held)
-        found = session.office.read_tree(content, at=args.at, depth=args.depth, limit=args.limit)
+        found = session.office.readings.tree(content, at=args.at, depth=args.depth, limit=args.limit)
     out.value(
         found, "\n".join([found["format"].upper(), *_tree_lines(found["lines"], is_xml=found["format"] == "xml")])
     )
 
 
-def _tree_lines(lines: list[dict[str, Any]], *, is_xml: bool) -> Iterator[str]:
+def _tree_lines(lines: Sequence[Mapping[str, Any]], *, is_xml: bool) -> Iterator[str]:
     """A line a place, and how many more there are where not all are shown."""
-    around: list[tuple[dict[str, Any], int]] = []  # lists and objects that are open, and how much of each was shown
+    around: list[tuple[Mapping[str, Any], int]] = []  # lists and objects that are open, and how much of each was shown
 
     def closed(depth: int) -> Iterator[str]:
         while around and around[-1][0]["depth"] >= depth:
@@ -104,21 +104,21 @@ def _tree_lines(lines: list[dict[str, Any]], *, is_xml: bool) -> Iterator[str]:
     yield from closed(0)
 
 
-def _holds(line: dict[str, Any]) -> str:
+def _holds(line: Mapping[str, Any]) -> str:
     return f"{'list of' if line['kind'] == 'array' else 'object of'} {line['count']}"
 
 
 def run_schema(session: Session, args: Namespace, out: Output) -> None:
     with ExitStack() as held:
         contents = [_content(session, file, held) for file in args.files or ["-"]]
-        found = session.office.read_outline(*contents, corrections=_corrections(args))
+        found = session.office.readings.outline(*contents, corrections=_corrections(args))
     schema_rows(found, out)
 
 
 def run_compare(session: Session, args: Namespace, out: Output) -> int:
     with ExitStack() as held:
         before, after = (_content(session, one, held) for one in (args.before, args.after))
-        read = session.office.read_structure_comparison if args.structure else session.office.read_comparison
+        read = session.office.readings.structure_comparison if args.structure else session.office.readings.comparison
         found = read(before, after)
     return told_differences(found, out, is_structure=args.structure)
 
@@ -126,7 +126,7 @@ def run_compare(session: Session, args: Namespace, out: Output) -> int:
 def run_propose(session: Session, args: Namespace, out: Output) -> None:
     with ExitStack() as held:
         contents = [_content(session, file, held) for file in args.files or ["-"]]
-        found = session.office.read_proposal(
+        found = session.office.readings.proposal(
             *contents,
             rows=args.rows,
             name=args.record_type,
@@ -155,7 +155,7 @@ def run_map(session: Session, args: Namespace, out: Output) -> int:
     with ExitStack() as held:
         content = _content(session, args.file, held)
         rejects = held.enter_context(Path(args.rejects).open("w", encoding="utf-8")) if args.rejects else None
-        lines = session.office.read_records(content, mapping, record_types, named_values(args.input))
+        lines = session.office.readings.records(content, mapping, record_types, named_values(args.input))
 
         def records() -> Iterator[dict[str, Any]]:
             for line in lines:
@@ -180,7 +180,7 @@ def run_map(session: Session, args: Namespace, out: Output) -> int:
     return 1 if any(count["rejected"] for count in counts) else 0
 
 
-def _written(records: Iterable[dict[str, Any]], out: Output) -> None:
+def _written(records: Iterable[Mapping[str, Any]], out: Output) -> None:
     """A line each into a pipe, as they come; the first hundred as a table on a terminal."""
     if out.as_json:
         try:
@@ -202,11 +202,11 @@ def _written(records: Iterable[dict[str, Any]], out: Output) -> None:
 def _content(session: Session, word: str, held: ExitStack) -> Content:
     """What a word on the command line names; files stay open until `held` ends."""
     if word.startswith("run:") and word[4:].isdigit():
-        call = next((one for one in session.office.calls(int(word[4:])) if one["body"]), None)
-        if call is None:
-            raise FileNotFoundError(f"run {word[4:]} has no stored response")
-        media_type = next((value for name, value in call["headers"] if name.lower() == "content-type"), UNKNOWN)
-        return word, session.office.content(call["body"]), media_type
+        for call in session.office.runs.calls(int(word[4:])):
+            if body := call["body"]:
+                media_type = next((value for name, value in call["headers"] if name.lower() == "content-type"), UNKNOWN)
+                return word, session.office.bodies.content(body), media_type
+        raise FileNotFoundError(f"run {word[4:]} has no stored response")
     if word == "-":
         whole = held.enter_context(tempfile.TemporaryFile())  # noqa: SIM115 its length is told before it is sent
         shutil.copyfileobj(sys.stdin.buffer, whole)

@@ -1,7 +1,7 @@
 """Feeds, runs, records."""
 
 from argparse import Namespace
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
@@ -104,17 +104,17 @@ def run_make(session: Session, args: Namespace, out: Output) -> None:
 
 
 def run_run(session: Session, args: Namespace, out: Output) -> int:
-    run = session.office.run_feed(args.name, named_values(args.input), confirmed=args.confirm)
+    run = session.office.feeds.run(args.name, named_values(args.input), confirmed=args.confirm)
     out.say(f"run {run['id']} is queued")
     if args.no_wait:
         out.value(run, f"watch it: rondine run watch {run['id']}")
         return 0
-    return finish(session.office.watch(run["id"]), out)
+    return finish(session.office.runs.watch(run["id"]), out)
 
 
-def finish(states: Iterator[dict[str, Any]], out: Output) -> int:
+def finish(states: Iterator[Mapping[str, Any]], out: Output) -> int:
     """Shows a run's progress until it is over; its last state is the result."""
-    last: dict[str, Any] = {}
+    last: Mapping[str, Any] = {}
     with Progress(
         TextColumn("{task.description}"),
         BarColumn(),
@@ -146,7 +146,7 @@ COMPLETENESS = {
 }
 
 
-def run_text(run: dict[str, Any]) -> str:
+def run_text(run: Mapping[str, Any]) -> str:
     lines = [f"run {run['id']} {run['state']}: {run['summary']}"]
     if run["ending"] and (run["state"] == "done" or run["ending"] not in run["summary"]):
         lines.append(f"  ended: {run['ending']}{COMPLETENESS.get(run['completeness'], '')}")
@@ -172,32 +172,32 @@ def run_text(run: dict[str, Any]) -> str:
 def run_list(session: Session, args: Namespace, out: Output) -> None:
     filters = {name: value for name in ("feed", "state") if (value := getattr(args, name))}
     out.rows(
-        session.office.runs(limit=args.limit, **filters),
+        session.office.runs.search(limit=args.limit, **filters),
         ["id", "kind", "title", "state", "completeness", "environment", "by", "summary"],
         empty="nothing has run yet; run a feed: rondine feed run NAME",
     )
 
 
 def run_show(session: Session, args: Namespace, out: Output) -> None:
-    found = session.office.run(args.id)
+    found = session.office.runs.get(args.id)
     out.value(found, run_text(found))
 
 
 def run_watch(session: Session, args: Namespace, out: Output) -> int:
-    return finish(session.office.watch(args.id), out)
+    return finish(session.office.runs.watch(args.id), out)
 
 
 def run_calls(session: Session, args: Namespace, out: Output) -> None:
     out.rows(
-        session.office.calls(args.id),
+        session.office.runs.calls(args.id),
         ["number", "operation", "method", "url", "status", "rows", "size", "timings.done"],
         empty="it has made no call yet",
     )
 
 
 def run_rejects(session: Session, args: Namespace, out: Output) -> None:
-    def lines() -> Iterator[dict[str, Any]]:
-        for reject in session.office.rejects(args.id):
+    def lines() -> Iterator[Mapping[str, Any]]:
+        for reject in session.office.runs.rejects(args.id):
             yield (
                 reject
                 if out.as_json
@@ -212,7 +212,7 @@ def run_rejects(session: Session, args: Namespace, out: Output) -> None:
 
 
 def run_fed(session: Session, args: Namespace, out: Output) -> int:
-    found = session.office.fed(args.id, args.call, place=args.place)
+    found = session.office.runs.fed(args.id, args.call, place=args.place)
     if found["note"]:
         out.say(found["note"])
         return 1
@@ -250,21 +250,21 @@ def _meet(pointer: str, place: str) -> bool:
 
 
 def run_cancel(session: Session, args: Namespace, out: Output) -> None:
-    found = session.office.cancel(args.id)
+    found = session.office.runs.cancel(args.id)
     out.value(found, run_text(found))
 
 
 def run_records(session: Session, args: Namespace, out: Output) -> None:
     office = session.office
     fields = [field["name"] for field in office.record_types.get(args.record_type)["document"].get("fields", [])]
-    found = office.records(
+    found = office.records.search(
         args.environment, args.record_type, sort=args.sort, limit=args.limit or None, **named_values(args.where)
     )
     out.rows((one["data"] for one in found), fields, empty="there are no such records")
 
 
 def run_record(session: Session, args: Namespace, out: Output) -> None:
-    found = session.office.record(args.environment, args.record_type, *args.key)
+    found = session.office.records.get(args.environment, args.record_type, *args.key)
     row = found["trace"]["row"]
     places = {field["field"]: field["pointer"] for field in row["fields"]} if row else {}
     lines = [f"{name:<16} {_shown(value):<32} {places.get(name) or ''}" for name, value in found["data"].items()]

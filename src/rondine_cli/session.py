@@ -17,7 +17,7 @@ class Session(Client):
         self._project_name = project or stored.get("project")
 
     @property
-    def office(self) -> Project:
+    def office(self) -> Project[Client]:
         """The project that the command is about. Raises RondineProblem if it is not clear which."""
         if not self._project_name:
             names = [project["name"] for project in self.session()["projects"]]

@@ -3,6 +3,7 @@ only."""
 
 import json
 import os
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -22,7 +23,7 @@ def read() -> dict[str, Any]:
     return found if isinstance(found, dict) else {}
 
 
-def write(state: dict[str, Any]) -> None:
+def write(state: Mapping[str, Any]) -> None:
     target = path()
     target.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
     handle = os.open(target, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)

@@ -3,12 +3,15 @@
 from rondine_client import Client
 
 office = Client("http://127.0.0.1:18200", token="...").project("olmara")
-for tree in office.records("test", "tree", district="Terrazze"):
+for tree in office.records.search("test", "tree", district="Terrazze"):
     print(tree["data"]["number"])
+
+`AsyncClient` offers the same for asyncio. The shapes of results are in `rondine_client.types`.
 """
 
-from rondine_client.client import Client
+from rondine_client.client import AsyncClient, Client
 from rondine_client.errors import RondineProblem, Unreachable
-from rondine_client.project import Items, Project
+from rondine_client.items import Items
+from rondine_client.project import Project
 
-__all__ = ["Client", "Items", "Project", "RondineProblem", "Unreachable"]
+__all__ = ["AsyncClient", "Client", "Items", "Project", "RondineProblem", "Unreachable"]

@@ -1,108 +1,194 @@
 """People, projects, members and tokens of an installation."""
 
+from __future__ import annotations
+
+from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
 from rondine_client.addresses import step
+from rondine_client.requests import Request, Resource, S, call
 
 if TYPE_CHECKING:
-    from rondine_client.client import Client
+    import builtins
 
-Json = dict[str, Any]
+    from rondine_client import types
 
 
-class Tokens:
+class PersonTokens(Resource[S]):
     """The tokens that act as one person: id, title, when made, last used and expiring."""
 
-    def __init__(self, client: "Client", path: str = "/session/tokens") -> None:
-        self._client, self._path = client, path
+    @call
+    def list(self) -> Request[builtins.list[types.Token]]:
+        return self.request("GET")
 
-    def list(self) -> list[Json]:
-        found: list[Json] = self._client.ask("GET", self._path)
-        return found
-
-    def make(self, title: str, **life: int | None) -> Json:
-        """Another token of one's own; its `token` is shown this once. days: how long it lasts, None for ever; 90 if
-        left out."""
-        made: Json = self._client.ask("POST", self._path, {"title": title, **life})
-        return made
-
-    def revoke(self, token_id: int) -> None:
-        self._client.ask("DELETE", f"{self._path}/{token_id}")
+    @call
+    def revoke(self, token_id: int) -> Request[None]:
+        return self.request("DELETE", f"/{token_id}")
 
 
-class People:
+class Tokens(PersonTokens[S]):
+    """One's own."""
+
+    def __init__(self, client: S) -> None:
+        super().__init__(client, "/session/tokens")
+
+    @call
+    def make(self, /, title: str, **life: int | None) -> Request[types.MadeToken]:
+        """Another one; its `token` is shown this once. days: how long it lasts, None for ever; 90 if left out."""
+        return self.request("POST", body={"title": title, **life})
+
+
+class People(Resource[S]):
     """The people of the installation; for its administrators."""
 
-    def __init__(self, client: "Client") -> None:
-        self._client = client
+    def __init__(self, client: S) -> None:
+        super().__init__(client, "/people")
 
-    def list(self) -> list[Json]:
-        found: list[Json] = self._client.ask("GET", "/people")
-        return found
+    @call
+    def list(self) -> Request[builtins.list[types.Person]]:
+        return self.request("GET")
 
-    def make(self, name: str, **content: Any) -> Json:
+    @call
+    def get(self, name: str) -> Request[types.Person]:
+        return self.request("GET", f"/{step(name)}")
+
+    @call
+    def make(self, /, name: str, **content: Any) -> Request[types.MadePerson]:
         """content: title, password, is_administrator. Without a password one is made up: `made_password`, shown this
         once."""
-        made: Json = self._client.ask("POST", "/people", {"name": name, **content})
-        return made
+        return self.request("POST", body={"name": name, **content})
 
-    def change(self, name: str, **content: Any) -> Json:
+    @call
+    def change(self, /, name: str, **content: Any) -> Request[types.Person]:
         """content: title, is_active, is_administrator."""
-        changed: Json = self._client.ask("PATCH", _person(name), content)
-        return changed
+        return self.request("PATCH", f"/{step(name)}", content)
 
-    def reset_password(self, name: str, password: str | None = None) -> str | None:
+    @call
+    def reset_password(self, name: str, password: str | None = None) -> Request[str | None]:
         """Sets it and ends the person's sessions and tokens. Gives the one that was made up, if none was given."""
         body = {} if password is None else {"password": password}
-        made: str | None = self._client.ask("PUT", f"{_person(name)}/password", body)["made_password"]
-        return made
+        return self.request("PUT", f"/{step(name)}/password", body, member="made_password")
 
-    def tokens(self, name: str) -> Tokens:
-        return Tokens(self._client, f"{_person(name)}/tokens")
-
-
-def _person(name: str) -> str:
-    return f"/people/{step(name)}"
+    def tokens(self, name: str) -> PersonTokens[S]:
+        return PersonTokens(self.client, f"{self.path}/{step(name)}/tokens")
 
 
-class Projects:
+class Projects(Resource[S]):
     """The projects that one belongs to; all of them for an administrator of the installation."""
 
-    def __init__(self, client: "Client") -> None:
-        self._client = client
+    def __init__(self, client: S) -> None:
+        super().__init__(client, "/projects")
 
-    def list(self) -> list[Json]:
-        found: list[Json] = self._client.ask("GET", "/projects")
-        return found
+    @call
+    def list(self) -> Request[builtins.list[types.Project]]:
+        return self.request("GET")
 
-    def make(self, name: str, title: str = "") -> Json:
+    @call
+    def get(self, name: str) -> Request[types.Project]:
+        return self.request("GET", f"/{step(name)}")
+
+    @call
+    def make(self, name: str, title: str = "") -> Request[types.Project]:
         """An empty project; whoever makes it is its first administrator."""
-        made: Json = self._client.ask("POST", "/projects", {"name": name, **({"title": title} if title else {})})
-        return made
+        return self.request("POST", body={"name": name, **({"title": title} if title else {})})
 
-    def change(self, name: str, *, title: str) -> Json:
-        changed: Json = self._client.ask("PATCH", f"/projects/{step(name)}", {"title": title})
-        return changed
+    @call
+    def change(self, name: str, *, title: str) -> Request[types.Project]:
+        return self.request("PATCH", f"/{step(name)}", {"title": title})
 
-    def remove(self, name: str) -> None:
+    @call
+    def remove(self, name: str) -> Request[None]:
         """Raises RondineProblem (conflict) as long as anything is in it."""
-        self._client.ask("DELETE", f"/projects/{step(name)}")
+        return self.request("DELETE", f"/{step(name)}")
 
 
-class Members:
+class Members(Resource[S]):
     """Who belongs to a project, and their roles."""
 
-    def __init__(self, client: "Client", project: str) -> None:
-        self._client, self._path = client, f"{project}/members"
+    @call
+    def list(self) -> Request[builtins.list[types.ProjectMember]]:
+        return self.request("GET")
 
-    def list(self) -> list[Json]:
-        found: list[Json] = self._client.ask("GET", self._path)
-        return found
-
-    def set(self, person: str, role: str) -> Json:
+    @call
+    def set(self, person: str, role: str) -> Request[types.ProjectMember]:
         """role: viewer, operator, builder or administrator."""
-        made: Json = self._client.ask("PUT", f"{self._path}/{step(person)}", {"role": role})
-        return made
+        return self.request("PUT", f"/{step(person)}", {"role": role})
 
-    def remove(self, person: str) -> None:
-        self._client.ask("DELETE", f"{self._path}/{step(person)}")
+    @call
+    def remove(self, person: str) -> Request[None]:
+        return self.request("DELETE", f"/{step(person)}")
+
+
+class Environments(Resource[S]):
+    """The environments of a project, such as test and live."""
+
+    @call
+    def list(self) -> Request[builtins.list[types.Environment]]:
+        """Each with what is missing in it: [{name, is_protected, missing: [{where, message, hint}], ...}]."""
+        return self.request("GET")
+
+    @call
+    def get(self, name: str) -> Request[types.Environment]:
+        return self.request("GET", f"/{step(name)}")
+
+    @call
+    def make(self, /, name: str, **content: Any) -> Request[types.Environment]:
+        """content: title, description, is_protected, callback (the address that services send browsers back to)."""
+        return self.request("POST", body={"name": name, **content})
+
+    @call
+    def change(self, /, name: str, **content: Any) -> Request[types.Environment]:
+        return self.request("PATCH", f"/{step(name)}", content)
+
+    @call
+    def remove(self, name: str) -> Request[None]:
+        return self.request("DELETE", f"/{step(name)}")
+
+    @call
+    def prove_callback(self, name: str) -> Request[str]:
+        """What a browser that is signed in opens, within ten minutes, to prove that the environment's callback address
+        leads here."""
+        return self.request("POST", f"/{step(name)}/callback-proof", member="address")
+
+
+class Hosts(Resource[S]):
+    """The hosts that a project's requests may go to."""
+
+    @call
+    def list(self) -> Request[builtins.list[types.Host]]:
+        return self.request("GET")
+
+    @call
+    def permit(self, host: str, port: int | None = None, *, is_private: bool = False) -> Request[types.Host]:
+        """port: None for any.  is_private: it may be at a private or loopback address."""
+        return self.request("POST", body={"host": host, "port": port, "is_private": is_private})
+
+    @call
+    def remove(self, host_id: int) -> Request[None]:
+        return self.request("DELETE", f"/{host_id}")
+
+
+class Names(Resource[S]):
+    """How things are named in a project."""
+
+    @call
+    def rule(self) -> Request[types.NamingRule]:
+        """The rule by which names are proposed: what differs from the usual one."""
+        return self.request("GET", "/naming", member="rule")
+
+    @call
+    def set_rule(self, /, **rule: Any) -> Request[types.NamingRule]:
+        """rule: separator and field_separator ("-" or "_"), service_first, feeds_begin; what is left out is as usual.
+        Nothing is renamed."""
+        return self.request("PUT", "/naming", {"rule": rule}, member="rule")
+
+    @call
+    def propose(self, kind: str, text: str, *, service: str = "") -> Request[types.NameProposed]:
+        """A name for an item (service, operation, record type, mapping, feed ...) or a field: {name, wanted,
+        is_taken}."""
+        return self.request("POST", "/names", {"kind": kind, "text": text, "service": service})
+
+
+def given(**values: Any) -> Mapping[str, Any]:
+    """Those that are not None."""
+    return {name: value for name, value in values.items() if value is not None}

@@ -1,172 +1,267 @@
-"""The connection to a service: address, token, and one way to ask."""
+"""The connection to a service: its address, a token, and the two ways to send what the resources describe."""
 
-import json
+from __future__ import annotations
+
+import asyncio
 import logging
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from types import TracebackType
-from typing import Any, BinaryIO
+import time
+from collections.abc import AsyncIterator, Generator, Iterator
+from contextlib import asynccontextmanager, contextmanager
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import httpx
 
 from rondine_client.administration import People, Projects, Tokens
 from rondine_client.errors import RondineProblem, Unreachable
 from rondine_client.project import Project
+from rondine_client.requests import Pages, Progress, Request, Resource, S, Stream, call, steps
+
+if TYPE_CHECKING:
+    from rondine_client import types
 
 # httpx writes whole addresses to the log at INFO, and addresses may hold what should not be there
 logging.getLogger("httpx").setLevel(logging.WARNING)
 
+T = TypeVar("T")
+URL = "http://127.0.0.1:18200"
+#: Seconds for one answer; trials may take that long.
+TIMEOUT = 150.0
 
-#: A response in a file: its name, its bytes or a file open for reading them, its media type.
-Content = tuple[str, bytes | BinaryIO, str]
-UNKNOWN = "application/octet-stream"
+
+class Account(Resource[S]):
+    """What both clients offer for the person whose token it is."""
+
+    people: People[S]
+    projects: Projects[S]
+    tokens: Tokens[S]
+
+    @call
+    def session(self) -> Request[types.Session]:
+        """Who this is: name, title, projects with role and permissions."""
+        return self.request("GET", "/session")
+
+    @steps
+    def sign_in(self, name: str, password: str, title: str = "client") -> Generator[Request[Any], Any, str]:
+        """A token for name and password; this client uses it from now on."""
+        self.client.use_token(None)  # an old token that has ended is no reason to refuse a password
+        token: str = (yield self.request("POST", "/tokens", {"name": name, "password": password, "title": title}))[
+            "token"
+        ]
+        self.client.use_token(token)
+        return token
+
+    @call
+    def sign_out(self) -> Request[None]:
+        """Ends the token."""
+        return self.request("DELETE", "/tokens")
+
+    @call
+    def change_password(self, password: str, new_password: str) -> Request[None]:
+        """One's own; ends one's sessions and all tokens but this client's."""
+        return self.request("PUT", "/session/password", {"password": password, "new_password": new_password})
 
 
-class Client:
-    """url: of the service.  token: from `sign_in`, or made in the console.  timeout: seconds for one answer; trials may
-    take that long.
+class Client(Account["Client"]):
+    """url: of the service.  token: from `sign_in`, or made in the console.  timeout: seconds for one answer.
 
     Raises RondineProblem for whatever the service refuses, Unreachable if there is none.
     """
 
-    def __init__(
-        self, url: str = "http://127.0.0.1:18200", token: str | None = None, *, timeout: float = 150.0
-    ) -> None:
+    def __init__(self, url: str = URL, token: str | None = None, *, timeout: float = TIMEOUT) -> None:
+        super().__init__(self)
         self.url = url.rstrip("/")
-        headers = {"Authorization": f"Bearer {token}"} if token else {}
-        # loading the certificates takes longer than most commands; plain http has no use for them
-        self._http = httpx.Client(
-            base_url=f"{self.url}/api/v1",
-            headers=headers,
-            timeout=timeout,
-            follow_redirects=False,
-            verify=self.url.startswith("https:"),
-        )
+        self._http = httpx.Client(**_settings(self.url, timeout))
+        self.use_token(token)
         self.people, self.projects, self.tokens = People(self), Projects(self), Tokens(self)
 
-    def __enter__(self) -> "Client":
+    def __enter__(self) -> Client:
         return self
 
-    def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
+    def __exit__(self, *_: object) -> None:
         self.close()
 
     def close(self) -> None:
         self._http.close()
 
-    def sign_in(self, name: str, password: str, title: str = "client") -> str:
-        """A token for name and password; this client uses it from now on."""
-        self._http.headers.pop("Authorization", None)  # an old token that has ended is no reason to refuse a password
-        token: str = self.ask("POST", "/tokens", {"name": name, "password": password, "title": title})["token"]
-        self._http.headers["Authorization"] = f"Bearer {token}"
-        return token
+    def use_token(self, token: str | None) -> None:
+        """The token that goes with every request from now on; None for none."""
+        _set_token(self._http.headers, token)
 
-    def sign_out(self) -> None:
-        """Ends the token."""
-        self.ask("DELETE", "/tokens")
-
-    def change_password(self, password: str, new_password: str) -> None:
-        """One's own; ends one's sessions and all tokens but this client's."""
-        self.ask("PUT", "/session/password", {"password": password, "new_password": new_password})
-
-    def session(self) -> dict[str, Any]:
-        """Who this is: name, title, projects with role and permissions."""
-        answer: dict[str, Any] = self.ask("GET", "/session")
-        return answer
-
-    def project(self, name: str) -> Project:
+    def project(self, name: str) -> Project[Client]:
+        """A project by its name; nothing is asked until one of its methods is called."""
         return Project(self, name)
 
-    def ask(
-        self,
-        method: str,
-        path: str,
-        body: Any = None,
-        *,
-        query: Mapping[str, Any] | None = None,
-        version: int | None = None,
-        mark: str | None = None,
-    ) -> Any:
-        """One request below /api/v1; the answer's JSON, None if it has none. version: of the item that is changed.
-        mark: its Idempotency-Key."""
-        headers = {"If-Match": f'"{version}"'} if version is not None else {}
-        if mark is not None:
-            headers["Idempotency-Key"] = mark
-        params = {name: value for name, value in (query or {}).items() if value is not None}
-        response = self._sent(method, path, json=body, params=params, headers=headers)
-        return response.json() if response.content else None
-
-    def ask_of(self, path: str, contents: Sequence[Content], asked: Any) -> Any:
-        """A question about responses that go with it: (name, what is in it, media type) each; they are kept nowhere."""
-        return self._sent("POST", path, **_parts(contents, asked)).json()
-
-    def lines_of(self, path: str, content: Content, asked: Any) -> Iterator[dict[str, Any]]:
-        """As `ask_of`, answered line by line, as they come."""
-        return self._lines(path, **_parts([content], asked))
-
-    def download(self, path: str) -> bytes:
-        """The bytes at a path below /api/v1."""
-        return self._sent("GET", path).content
-
-    def told(
-        self,
-        path: str,
-        body: Any,
-        report: Callable[[Mapping[str, Any]], None],
-        *,
-        query: Mapping[str, Any] | None = None,
-    ) -> Any:
-        """A POST below /api/v1 whose answer comes line by line: `report` is given {what, done, of} as it goes on; the
-        result is returned."""
-        for line in self._lines(path, json=body, params=dict(query or {})):
-            if "progress" not in line:
-                return line["result"]
-            report(line["progress"])
-        raise Unreachable(self.url, "the answer broke off")
-
-    def _sent(self, method: str, path: str, **content: Any) -> httpx.Response:
-        """A good response, whole. content: as httpx takes it."""
+    def send(self, request: Request[T]) -> T:
+        """One request, whole."""
+        if request.report is not None:
+            for result in self.send_stream(Progress(request, request.report)):
+                return result
+            raise Unreachable(self.url, "the answer broke off")
         try:
-            response = self._http.request(method, path, **content)
+            response = self._http.request(request.method, request.path, **request.arguments())
         except httpx.HTTPError as error:
             raise Unreachable(self.url, _reason(error)) from error
         if response.status_code >= 400:
             raise _problem(response)
-        return response
+        return request.answer(response.content)
 
-    def _lines(self, path: str, **content: Any) -> Iterator[dict[str, Any]]:
-        """The lines of the answer to a POST; one that is a problem is raised."""
-        waits = httpx.Timeout(30.0, read=600.0, write=600.0)
+    def send_steps(self, conversation: Generator[Request[Any], Any, T]) -> T:
+        """Request after request, each with the answer to the one before."""
         try:
-            with self._http.stream("POST", path, timeout=waits, **content) as response:
+            request = next(conversation)
+            while True:
+                try:
+                    answer = self.send(request)
+                except RondineProblem as problem:
+                    request = conversation.throw(problem)
+                else:
+                    request = conversation.send(answer)
+        except StopIteration as end:
+            result: T = end.value
+            return result
+
+    def send_pages(self, pages: Pages[T]) -> Iterator[T]:
+        """The items of all pages."""
+        rest: Pages[T] | None = pages
+        while rest is not None:
+            page = self.send(rest.request)
+            yield from rest.items(page)
+            rest = rest.following(page)
+
+    def send_stream(self, stream: Stream[T]) -> Iterator[T]:
+        """What comes, as it comes."""
+        while not stream.is_over:
+            problem = None
+            try:
+                with self._lines(stream.request, stream.patience_for_line) as lines:
+                    for line in lines:
+                        yield from stream.read(line)
+                        if stream.is_over:
+                            return
+            except RondineProblem as error:
+                problem = error
+            time.sleep(stream.pause(problem, time.monotonic()))
+
+    @contextmanager
+    def _lines(self, request: Request[Any], patience: float) -> Iterator[Iterator[str]]:
+        arguments = {**request.arguments(), "timeout": httpx.Timeout(30.0, read=patience, write=patience)}
+        try:
+            with self._http.stream(request.method, request.path, **arguments) as response:
                 if response.status_code >= 400:
                     response.read()
                     raise _problem(response)
-                for text in response.iter_lines():
-                    line = json.loads(text)
-                    if "problem" in line:
-                        raise RondineProblem(line["problem"])
-                    yield line
+                yield response.iter_lines()
         except httpx.HTTPError as error:
             raise Unreachable(self.url, _reason(error)) from error
 
-    def events(self, path: str) -> Iterator[dict[str, Any]]:
-        """The data of each event of a stream, as it comes."""
+
+class AsyncClient(Account["AsyncClient"]):
+    """As `Client`, for asyncio: its calls are awaited, and its lists and streams iterated over with `async for`."""
+
+    def __init__(self, url: str = URL, token: str | None = None, *, timeout: float = TIMEOUT) -> None:
+        super().__init__(self)
+        self.url = url.rstrip("/")
+        self._http = httpx.AsyncClient(**_settings(self.url, timeout))
+        self.use_token(token)
+        self.people, self.projects, self.tokens = People(self), Projects(self), Tokens(self)
+
+    async def __aenter__(self) -> AsyncClient:
+        return self
+
+    async def __aexit__(self, *_: object) -> None:
+        await self.close()
+
+    async def close(self) -> None:
+        await self._http.aclose()
+
+    def use_token(self, token: str | None) -> None:
+        """The token that goes with every request from now on; None for none."""
+        _set_token(self._http.headers, token)
+
+    def project(self, name: str) -> Project[AsyncClient]:
+        """A project by its name; nothing is asked until one of its methods is called."""
+        return Project(self, name)
+
+    async def send(self, request: Request[T]) -> T:
+        """One request, whole."""
+        if request.report is not None:
+            async for result in self.send_stream(Progress(request, request.report)):
+                return result
+            raise Unreachable(self.url, "the answer broke off")
         try:
-            with self._http.stream("GET", path, timeout=httpx.Timeout(30.0, read=60.0)) as response:
+            response = await self._http.request(request.method, request.path, **request.arguments())
+        except httpx.HTTPError as error:
+            raise Unreachable(self.url, _reason(error)) from error
+        if response.status_code >= 400:
+            raise _problem(response)
+        return request.answer(response.content)
+
+    async def send_steps(self, conversation: Generator[Request[Any], Any, T]) -> T:
+        """Request after request, each with the answer to the one before."""
+        try:
+            request = next(conversation)
+            while True:
+                try:
+                    answer = await self.send(request)
+                except RondineProblem as problem:
+                    request = conversation.throw(problem)
+                else:
+                    request = conversation.send(answer)
+        except StopIteration as end:
+            result: T = end.value
+            return result
+
+    async def send_pages(self, pages: Pages[T]) -> AsyncIterator[T]:
+        """The items of all pages."""
+        rest: Pages[T] | None = pages
+        while rest is not None:
+            page = await self.send(rest.request)
+            for item in rest.items(page):
+                yield item
+            rest = rest.following(page)
+
+    async def send_stream(self, stream: Stream[T]) -> AsyncIterator[T]:
+        """What comes, as it comes."""
+        while not stream.is_over:
+            problem = None
+            try:
+                async with self._lines(stream.request, stream.patience_for_line) as lines:
+                    async for line in lines:
+                        for value in stream.read(line):
+                            yield value
+                        if stream.is_over:
+                            return
+            except RondineProblem as error:
+                problem = error
+            await asyncio.sleep(stream.pause(problem, time.monotonic()))
+
+    @asynccontextmanager
+    async def _lines(self, request: Request[Any], patience: float) -> AsyncIterator[AsyncIterator[str]]:
+        arguments = {**request.arguments(), "timeout": httpx.Timeout(30.0, read=patience, write=patience)}
+        try:
+            async with self._http.stream(request.method, request.path, **arguments) as response:
                 if response.status_code >= 400:
-                    response.read()
+                    await response.aread()
                     raise _problem(response)
-                for line in response.iter_lines():
-                    if line.startswith("data: "):
-                        yield json.loads(line[6:])
+                yield response.aiter_lines()
         except httpx.HTTPError as error:
             raise Unreachable(self.url, _reason(error)) from error
 
 
-def _parts(contents: Sequence[Content], asked: Any) -> dict[str, Any]:
-    files = [("content", (name, content, media_type)) for name, content, media_type in contents]
-    return {"files": files, "data": {"asked": json.dumps(asked)}}
+def _settings(url: str, timeout: float) -> dict[str, Any]:
+    return {
+        "base_url": f"{url}/api/v1",
+        "timeout": timeout,
+        "follow_redirects": False,
+        # loading the certificates takes longer than most commands; plain http has no use for them
+        "verify": url.startswith("https:"),
+    }
+
+
+def _set_token(headers: httpx.Headers, token: str | None) -> None:
+    headers.pop("Authorization", None)
+    if token:
+        headers["Authorization"] = f"Bearer {token}"
 
 
 def _problem(response: httpx.Response) -> RondineProblem:

@@ -11,6 +11,7 @@ from jsonschema import Draft202012Validator
 
 from rondine.standins.trees import TREES
 from rondine_client import RondineProblem
+from rondine_client.requests import Request
 
 
 def lines(found):
@@ -104,7 +105,7 @@ def test_the_guide_walks_from_an_address_to_kept_records(rondine):
     admin = rondine.client("ada")
     admin.projects.make("walked-by-command")
     admin.project("walked-by-command").members.set("mira", "builder")
-    admin.project("walked-by-command").permit_host("127.0.0.1", is_private=True)
+    admin.project("walked-by-command").hosts.permit("127.0.0.1", is_private=True)
     printed = [line.strip() for line in found.stdout.splitlines() if line.startswith("   rondine ")]
     for command in printed:
         rondine.cli("--project", "walked-by-command", *shlex.split(command)[1:])
@@ -119,7 +120,7 @@ def test_the_guide_walks_from_an_address_to_kept_records(rondine):
         one, same = getattr(office, kind).get(name), getattr(other, kind).get(name)
         assert (one["title"], one["document"]) == (same["title"], same["document"])
     assert office.operations.get("list-trees")["document"]["paging"] == {"type": "link_header"}
-    assert other.record_page("test", "tree")["count"] == TREES
+    assert other.records.page("test", "tree")["count"] == TREES
     admin.project("walked-by-command").members.remove("mira")
 
 
@@ -217,7 +218,7 @@ def test_what_a_document_may_say_is_told_for_every_kind_that_has_one(rondine):
     said = [one["document"] for one in office.mappings]
     assert said and all(Draft202012Validator(schema).is_valid(one) for one in said)
     with pytest.raises(RondineProblem, match="no kind of item") as raised:
-        rondine.client().ask("GET", "/projects/olmara/document-schemas/maping")
+        rondine.client().send(Request("GET", "/projects/olmara/document-schemas/maping"))
     assert raised.value.document["hint"] == 'did you mean "mappings"?'
 
 

@@ -94,7 +94,7 @@ def test_two_files_are_compared_by_structure(rondine, tmp_path):
 
 def test_a_saved_mapping_maps_what_a_trial_brought(rondine):
     name = rondine.feed("read-again", "/v1/trees", paging={"type": "link_header"}, limit=7)
-    trial = rondine.office().try_operation(service=name, operation=name)
+    trial = rondine.office().trials.send(service=name, operation=name)
     found = rondine.cli("response", "map", f"run:{trial['run']}", "--mapping", name)
     assert len(found.stdout.splitlines()) == 7
 
@@ -104,7 +104,7 @@ def test_what_a_trial_brought_is_read_in_its_own_charset(rondine, serve, tmp_pat
     outside = serve(lambda request: web.Response(text=lab, content_type="application/xml", charset="iso-8859-1"))
     rondine.permit(outside.port)
     service = rondine.connect("read-charset", outside.url)
-    run = f"run:{rondine.office().try_operation(service=service, document={'path': '/'})['run']}"
+    run = f"run:{rondine.office().trials.send(service=service, document={'path': '/'})['run']}"
     draft = tmp_path / "draft.json"
     draft.write_text(rondine.cli("response", "propose", run, "--rows", "/r/result", "--record-type", "lab").stdout)
     found = rondine.cli("response", "map", run, "--draft", str(draft))

@@ -1,7 +1,5 @@
 """The client library against a real service: what it asks, what it raises, and streams that go on after a break."""
 
-import contextlib
-import socket
 import threading
 import time
 
@@ -10,98 +8,11 @@ import pytest
 from rondine_client import Client, RondineProblem, Unreachable
 
 
-class Bridge:
-    """A way to the service that can be broken, and stay broken for a while. lines: connections through it so far."""
-
-    def __init__(self, port):
-        self._target = port
-        self._listening = socket.create_server(("127.0.0.1", 0))
-        self.url = f"http://127.0.0.1:{self._listening.getsockname()[1]}"
-        self._open = []
-        self.lines = 0
-        self.is_down = False
-        threading.Thread(target=self._serve, daemon=True).start()
-
-    def _serve(self):
-        while True:
-            try:
-                near, _ = self._listening.accept()
-            except OSError:
-                return
-            if self.is_down:
-                near.close()
-                continue
-            self.lines += 1
-            far = socket.create_connection(("127.0.0.1", self._target))
-            self._open += [near, far]
-            for one, other in ((near, far), (far, near)):
-                threading.Thread(target=self._pass_on, args=(one, other), daemon=True).start()
-
-    @staticmethod
-    def _pass_on(one, other):
-        try:
-            while piece := one.recv(65536):
-                other.sendall(piece)
-        except OSError:
-            pass
-        finally:
-            for end in (one, other):
-                end.close()
-
-    def break_off(self):
-        """Ends every connection that is open."""
-        for end in self._open:
-            with contextlib.suppress(OSError):
-                end.shutdown(socket.SHUT_RDWR)
-        self._open.clear()
-
-    def close(self):
-        self.break_off()
-        self._listening.close()
-
-
-@pytest.fixture
-def bridge(rondine):
-    made = Bridge(rondine.port)
-    yield made
-    made.close()
-
-
-@pytest.fixture
-def slow_run(rondine, serve):
-    """Starts a feed whose one call takes two seconds; gives the number of its run."""
-    from aiohttp import web
-
-    async def answer(request):
-        import asyncio
-
-        await asyncio.sleep(2)
-        return web.json_response({"trees": [{"number": "OLM-1"}]})
-
-    outside = serve(answer)
-    rondine.permit(outside.port)
-    office = rondine.office()
-
-    def start(name):
-        service = rondine.connect(name, outside.url)
-        document = {"path": "/trees", "paging": {"type": "one_response"}}
-        office.operations.make(name, service=service, document=document)
-        fields = [{"name": "number", "type": "text"}]
-        office.record_types.make(name, document={"fields": fields, "key": ["number"]})
-        rules = [{"name": "number", "from": "number"}]
-        output = {"record_type": name, "rows": [{"level": "tree", "at": "trees[*]"}], "fields": rules}
-        office.mappings.make(name, service=service, document={"outputs": [output]})
-        office.feeds.make(name, operation=name, mapping=name, environment="test")
-        return office.run_feed(name)["id"]
-
-    return start
-
-
 def test_a_watched_run_is_told_to_its_end_although_the_stream_breaks(rondine, bridge, slow_run):
     run = slow_run("watched")
     states = []
     with Client(bridge.url, rondine.token()) as client:
-        for told in client.project("olmara").watch(run):
+        for told in client.project("olmara").runs.watch(run):
             states.append((told["state"], str(told)))
             if len(states) == 1:
                 bridge.is_down = True
@@ -115,7 +26,7 @@ def test_a_service_that_stays_away_ends_the_watching_with_what_to_do(rondine, br
     run = slow_run("watched-in-vain")
     began = time.monotonic()
     with Client(bridge.url, rondine.token()) as client, pytest.raises(Unreachable) as raised:
-        for _ in client.project("olmara").watch(run, patience=1.0):
+        for _ in client.project("olmara").runs.watch(run, patience=1.0):
             bridge.is_down = True
             bridge.break_off()
     assert raised.value.code == "unreachable" and "start the service" in raised.value.hint
@@ -124,12 +35,12 @@ def test_a_service_that_stays_away_ends_the_watching_with_what_to_do(rondine, br
 
 def test_watching_what_is_not_there_is_refused_at_once(rondine, bridge):
     with Client(bridge.url, rondine.token()) as client, pytest.raises(RondineProblem) as raised:
-        next(client.project("olmara").watch(10**9))
+        next(client.project("olmara").runs.watch(10**9))
     assert (raised.value.status, raised.value.code) == (404, "not_found")
     bridge.is_down = True
     bridge.break_off()
     with Client(bridge.url, rondine.token()) as client, pytest.raises(Unreachable):
-        next(client.project("olmara").watch(1))
+        next(client.project("olmara").runs.watch(1))
 
 
 def test_an_answer_that_breaks_off_is_unreachable_and_the_next_one_comes(rondine, bridge):
@@ -208,7 +119,7 @@ def test_two_threads_share_a_client(rondine):
     found = []
 
     def ask():
-        found.append([one["name"] for one in office.environments()])
+        found.append([one["name"] for one in office.environments.list()])
 
     threads = [threading.Thread(target=ask) for _ in range(8)]
     for thread in threads:

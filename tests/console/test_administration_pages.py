@@ -34,7 +34,7 @@ def test_an_own_project_is_made_and_a_host_permitted_where_it_is_missing(open_pa
     page.get_by_role("button", name="Send this request").click()
     expect(page.get_by_text("OK (200)")).to_be_visible()
     assert len(outside.calls) == 1
-    hosts = rondine.client("ada").project("orchards").hosts()
+    hosts = rondine.client("ada").project("orchards").hosts.list()
     assert [(one["host"], one["port"], one["is_private"]) for one in hosts] == [("127.0.0.1", outside.port, True)]
 
 

@@ -18,7 +18,7 @@ def laboratory(rondine):
     name = rondine.sign_in("bench-lab", base, sign_in, {"password": rondine.papers.soil_password})
     office = rondine.office()
     office.operations.make("bench-results", title="Lab results", service=name, document={"path": "/results"})
-    office.import_definition(name, address=f"{base}/results.xsd", record_types=[])
+    office.definitions.import_into(name, address=f"{base}/results.xsd", record_types=[])
     return name
 
 
@@ -73,7 +73,7 @@ def test_a_response_is_held_against_the_schema_chosen_for_it(open_page, rondine,
     page.get_by_label("Good responses are described by").select_option(label=f"{laboratory} › results · XML Schema")
     page.get_by_role("button", name="Save", exact=True).click()
     expect(page.get_by_text("mapping changed · not saved")).to_be_visible()
-    assert rondine.office().try_operation(service=laboratory, operation="bench-results")["described"] == "200"
+    assert rondine.office().trials.send(service=laboratory, operation="bench-results")["described"] == "200"
 
 
 def test_a_pasted_document_of_lines_or_xml_is_looked_at(open_page, rondine, laboratory):
@@ -140,8 +140,8 @@ def test_a_response_is_compared_with_a_kept_sample(open_page, rondine, serve):
     service = rondine.connect("compared", outside.url)
     office = rondine.office()
     office.operations.make("compared-trees", title="Compared trees", service=service, document={"path": "/trees"})
-    run = office.try_operation(service=service, operation="compared-trees")["run"]
-    office.keep_sample("compared-sample", run=run, operation="compared-trees")
+    run = office.trials.send(service=service, operation="compared-trees")["run"]
+    office.samples.keep("compared-sample", run=run, operation="compared-trees")
     page = open_page(path="/operations/compared-trees")
     for expected in ("They are the same, whatever their formatting.", "$['trees'][0]['girth']"):
         page.get_by_role("button", name="Send this request").click()
@@ -149,7 +149,7 @@ def test_a_response_is_compared_with_a_kept_sample(open_page, rondine, serve):
         page.get_by_role("tab", name="compare").click()
         page.get_by_label("against").select_option(label="sample compared-sample")
         expect(page.get_by_text(expected)).to_be_visible()
-    after = str(next(iter(office.runs(operation="compared-trees", limit=1)))["id"])
+    after = str(next(iter(office.runs.search(operation="compared-trees", limit=1)))["id"])
     shown = rondine.cli("sample", "compare", "compared-sample", after, "--run", check=False)
     assert shown.returncode == 1 and "$['trees'][0]['girth']" in shown.stdout
 
@@ -280,7 +280,7 @@ def test_what_only_the_samples_have_is_proposed_too(open_page, rondine, serve):
     office, service = rondine.office(), rondine.connect("bench-samples", outside.url)
     office.operations.make("bench-samples", service=service, document={"path": "/trees"})
     text = '{"trees": [{"number": "OLM-2", "girth": 2.5, "crown": 4}]}'
-    office.keep_sample("bench-samples", text=text, operation="bench-samples")
+    office.samples.keep("bench-samples", text=text, operation="bench-samples")
     page = open_page(path="/operations/bench-samples")
     page.get_by_role("button", name="Send this request").click()
     expect(page.get_by_text("tree · 1 of 1 rows")).to_be_visible()
@@ -338,8 +338,8 @@ def test_a_response_fills_a_record_type_that_is_there_and_what_else_is_reached_i
     service, office = rondine.connect("bench-onto", outside.url), rondine.office()
     office.operations.make("bench-onto-kept", service=service, document={"path": "/kept"})
     office.operations.make("bench-onto-other", service=service, document={"path": "/other"})
-    body = office.try_operation(service=service, operation="bench-onto-kept")["body"]
-    found = office.propose(body, rows=["$[*]"], name="bench-onto-tree")
+    body = office.trials.send(service=service, operation="bench-onto-kept")["body"]
+    found = office.mappings.propose(body, rows=["$[*]"], name="bench-onto-tree")
     office.record_types.make("bench-onto-tree", document=found["record_type"])
     office.mappings.make("bench-onto-kept", service=service, document=found["mapping"])
 

@@ -63,7 +63,7 @@ def test_a_person_consents_in_the_browser_and_sees_the_life_of_the_token(open_pa
 
 
 def test_limits_and_what_goes_with_every_request_are_edited_and_shown(open_page, rondine):
-    rondine.office().set_standing_value("console-year", "2026", "test")
+    rondine.office().standing_values.set_value("console-year", "2026", "test")
     page = open_page(path=connect(rondine, "console-limits", rondine.register_url))
     page.get_by_role("button", name="Add a limit").click()
     page.get_by_label("Span", exact=True).select_option("month")
@@ -142,13 +142,13 @@ def test_one_operation_signs_in_otherwise_with_a_credential_of_its_own(open_page
     page.goto("/p/olmara/operations/console-own-results")
     page.get_by_role("button", name="Send this request").click()
     expect(page.get_by_text("200")).to_be_visible()
-    other = office.try_operation(service="console-own", document={"path": "/results"})
+    other = office.trials.send(service="console-own", document={"path": "/results"})
     assert other["call"]["status"] == 401 and leaks(rondine, page.content(), papers.soil_password) == []
 
 
 def test_a_body_and_standing_values_are_put_together_by_pointing(open_page, rondine):
     office = rondine.office()
-    office.set_standing_value("console-office", "7", "test")
+    office.standing_values.set_value("console-office", "7", "test")
     connect(rondine, "console-body", rondine.outside("soil"))
     page = open_page(path="/operations/new?service=console-body")
     page.get_by_label("Path", exact=True).fill("/keyed/results")
@@ -179,7 +179,7 @@ def test_where_secrets_go_is_seen_and_asked_for_again_where_the_address_changes(
     document = {"base_address": "https://crews.example/v1", "sign_in": {"type": "api_key", "name": "X-Key"}}
     mira.connections.make("belonging", service="belonging", environment="test", credential="belonging-key",
     document=document)  # fmt: skip
-    rondine.office("odo").set_secrets("belonging-key", key="entered-by-odo-4711")
+    rondine.office("odo").credentials.set_secrets("belonging-key", key="entered-by-odo-4711")
     page = open_page(path="/connections/belonging")
     expect(page.get_by_text("sent to https://crews.example alone")).to_be_visible()
     page.get_by_label("Base address").fill("https://other.example/v1")

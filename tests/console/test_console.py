@@ -64,7 +64,7 @@ def test_the_road_from_an_address_to_kept_records(open_page, rondine):
     expect(page.get_by_text("2,412 created").first).to_be_visible(timeout=30_000)
     page.get_by_role("link", name="open the records").click()
     expect(page.get_by_text("2,412 kept in test")).to_be_visible()
-    assert rondine.office().record("test", "council-tree", "OLM-00001")["data"]["position"] == "10"
+    assert rondine.office().records.get("test", "council-tree", "OLM-00001")["data"]["position"] == "10"
 
 
 def test_a_response_can_be_pasted_and_a_missing_brace_shows_its_line(open_page, walked):
@@ -142,7 +142,7 @@ def test_leaving_with_unsaved_changes_asks_and_saving_sends_nothing(open_page, w
     page = open_page(path="/operations/list-trees")
     title = page.get_by_label("Title of the operation")
     expect(title).to_have_value("List trees")
-    calls = len(list(walked.office().runs()))
+    calls = len(list(walked.office().runs.search()))
     title.fill("List all trees")
     expect(page.get_by_text("draft, changed · not saved")).to_be_visible()
     page.get_by_role("link", name="Runs").click()
@@ -151,7 +151,7 @@ def test_leaving_with_unsaved_changes_asks_and_saving_sends_nothing(open_page, w
     expect(title).to_have_value("List all trees")
     title.fill("List trees")
     expect(page.get_by_text("draft, changed")).to_have_count(0)
-    assert len(list(walked.office().runs())) == calls
+    assert len(list(walked.office().runs.search())) == calls
 
 
 def test_the_second_to_save_sees_the_difference_and_loses_nothing(open_page, walked):
@@ -191,7 +191,7 @@ def test_when_the_session_ends_signing_in_again_goes_on_at_the_same_place(open_p
 def test_a_running_feed_is_watched_live(open_page, walked):
     walked.control(delay=0.4)
     try:
-        run = walked.office().run_feed("all-trees")
+        run = walked.office().feeds.run("all-trees")
         page = open_page("odo", f"/runs/{run['id']}")
         expect(page.get_by_text("running", exact=True)).to_be_visible()
         expect(page.get_by_text("done", exact=True)).to_be_visible(timeout=60_000)
@@ -278,7 +278,7 @@ def test_a_definition_is_looked_at_chosen_from_and_its_operation_tried(open_page
 
 def test_what_a_definition_says_otherwise_is_compared_and_taken(open_page, rondine, tmp_path):
     text = DEFINITION.read_text()
-    rondine.office().import_definition("console-compare", files={"register.yaml": text}, record_types=[])
+    rondine.office().definitions.import_into("console-compare", files={"register.yaml": text}, record_types=[])
     newer = tmp_path / "register.yaml"
     newer.write_text(text.replace("default: 100", "default: 50").replace("  /districts:", "  /quarters:"))
     page = open_page(path="/definitions/console-compare")
@@ -362,7 +362,7 @@ def test_nothing_moves_under_the_pointer_when_a_query_was_checked(open_page, ron
     rondine.tell("desk")
     rondine.sign_in("console-still", base, {"type": "bearer"}, {"token": rondine.papers.desk_token})
     office = rondine.office()
-    made = office.import_definition("console-still", address=f"{base}/graphql", introspect=True)
+    made = office.definitions.import_into("console-still", address=f"{base}/graphql", introspect=True)
     name = next(one for one in made["operations"] if one.startswith("inspections"))
     page = open_page(path=f"/operations/{name}")
     held, answers = [], []

@@ -52,7 +52,7 @@ def test_from_the_sign_in_page_to_kept_records_of_the_demo(newcomer, rondine):
     admin.people.make("rubus", password="seven-alders-by-the-mill")
     admin.projects.make("walked-afresh")  # as the demo is after ./start, whatever other tests have left in it
     admin.project("walked-afresh").members.set("rubus", "builder")
-    admin.project("walked-afresh").permit_host("127.0.0.1", rondine.register_port, is_private=True)
+    admin.project("walked-afresh").hosts.permit("127.0.0.1", rondine.register_port, is_private=True)
     page = newcomer.page
     newcomer.sign_in("rubus", "seven-alders-by-the-mill")
     newcomer.click("link", "Services")

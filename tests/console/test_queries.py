@@ -50,5 +50,5 @@ def test_a_query_in_the_services_own_language_is_kept_once_and_used_by_an_operat
     page.get_by_role("button", name="Change it for all that use it").click()
     expect(page.get_by_text("version 2, used by 1")).to_be_visible()
     expect(page.get_by_role("link", name="ask-it")).to_be_visible()
-    shown = rondine.office().show_request(service=service, operation="ask-it", inputs={"street": "x"})
+    shown = rondine.office().trials.show_request(service=service, operation="ask-it", inputs={"street": "x"})
     assert "SELECT%20number" in shown["text"]

@@ -57,12 +57,12 @@ def test_a_project_of_ones_own_begins_empty_and_belongs_to_its_maker(rondine, ad
     mine = next(one for one in admin.session()["projects"] if one["name"] == "nursery")
     assert (mine["role"], mine["environments"]) == ("administrator", ["live", "test"])
     nursery = admin.project("nursery")
-    assert list(nursery.services) == [] and nursery.hosts() == []
+    assert list(nursery.services) == [] and nursery.hosts.list() == []
     assert refused(admin.projects.make, "nursery").code == "conflict"
     assert refused(admin.projects.make, "No Name").where == "/name"
     assert refused(rondine.client("mira").projects.make, "mine").code == "not_allowed"
     assert "nursery" not in [one["name"] for one in rondine.client("mira").projects.list()]
-    assert refused(rondine.client("mira").ask, "GET", "/projects/nursery").code == "not_found"
+    assert refused(rondine.client("mira").projects.get, "nursery").code == "not_found"
 
     nursery.services.make("beds")
     found = refused(admin.projects.remove, "nursery")
@@ -84,7 +84,7 @@ def test_members_have_roles_and_a_project_keeps_an_administrator(rondine, admin)
     assert refused(client.project("olmara").members.list).code == "not_allowed"
     assert "ilex" in [one["name"] for one in office.members.list()]
     office.members.remove("ilex")
-    assert refused(client.ask, "GET", "/projects/olmara/services").code == "not_found"
+    assert refused(list, client.project("olmara").services).code == "not_found"
     assert refused(office.members.remove, "ilex").code == "not_found"
     assert refused(office.members.set, "ilexx", "viewer").hint == 'did you mean "ilex"?'
     assert refused(office.members.set, "ilex", "gardener").where == "/role"
@@ -95,7 +95,7 @@ def test_members_have_roles_and_a_project_keeps_an_administrator(rondine, admin)
 def test_an_administrator_of_the_installation_can_make_themselves_a_member(rondine, admin):
     """Being one gives no sight of what is in a project; becoming its member does, for all its members to see."""
     server(rondine, "project", "make", "arboretum", "--administrator", "mira")
-    assert refused(admin.ask, "GET", "/projects/arboretum/services").code == "not_found"
+    assert refused(list, admin.project("arboretum").services).code == "not_found"
     admin.project("arboretum").members.set("ada", "viewer")
     assert list(admin.project("arboretum").services) == []
     names = [one["name"] for one in rondine.client("mira").project("arboretum").members.list()]
@@ -239,7 +239,7 @@ def test_the_first_people_and_projects_are_made_on_the_server(rondine):
     with Client(rondine.url) as client:
         client.sign_in("quercus", password)
         assert client.session()["projects"][0]["permissions"][0] == "administer"
-        client.project("park").permit_host("register.example")
+        client.project("park").hosts.permit("register.example")
     for words, told in (
         (("person", "make", "quercus"), 'there is a person "quercus" already'),
         (("project", "make", "park", "--administrator", "quercus"), 'there is a project "park" already'),

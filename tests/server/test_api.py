@@ -165,7 +165,7 @@ def test_the_second_to_save_sees_the_state_now_and_loses_nothing(rondine):
     assert current["title"] == "by the other"
     office.services.change("two-builders", version=current["version"], title="by me")
     with pytest.raises(RondineProblem, match="which version"):
-        office._ask("PATCH", "/services/two-builders", {"title": "x"})
+        office.client.send(office.request("PATCH", "/services/two-builders", {"title": "x"}))
     assert [
         (one["version"], one["what"], one["content"]["title"], one["by"])
         for one in office.services.revisions("two-builders")
@@ -191,14 +191,14 @@ def test_a_draft_is_stored_with_its_problems_and_refused_when_it_is_to_run(rondi
     made = office.operations.make("half-done", service=service, document={"path": "/v1/trees/{number}"})
     assert [(one["where"], one["message"]) for one in made["problems"]] == [("/path", '"{number}" is not an input')]
     with pytest.raises(RondineProblem) as raised:
-        office.try_operation(service=service, operation="half-done")
+        office.trials.send(service=service, operation="half-done")
     assert raised.value.code == "not_ready"
 
 
 def test_secrets_are_written_and_never_read(rondine):
     office = rondine.office("odo")
     rondine.connect("write-only", key="canary-write-only")
-    found = office.set_secrets("write-only-key", key="canary-replaced")
+    found = office.credentials.set_secrets("write-only-key", key="canary-replaced")
     assert found == {
         "name": "write-only-key",
         "names": ["key"],
@@ -209,7 +209,7 @@ def test_secrets_are_written_and_never_read(rondine):
     }
     assert "canary" not in json.dumps(rondine.office().credentials.get("write-only-key"))
     with pytest.raises(RondineProblem) as raised:
-        office.set_secrets("write-only-key", key="canary-new\nline")
+        office.credentials.set_secrets("write-only-key", key="canary-new\nline")
     assert "canary" not in str(raised.value.document)
 
 
@@ -268,5 +268,5 @@ def test_an_event_stream_needs_a_right_and_ends_with_its_run(rondine, http):
     assert http.get(f"{ANY}/runs/999999/events", headers=headers(rondine, "vela")).status_code == 404
     run = rondine.finish(rondine.feed("streamed", "/v1/trees"))
     began = time.monotonic()
-    assert [one["state"] for one in rondine.office("vela").watch(run["id"])] == ["done"]
+    assert [one["state"] for one in rondine.office("vela").runs.watch(run["id"])] == ["done"]
     assert time.monotonic() - began < 14  # it does not wait for the next ping

@@ -48,28 +48,28 @@ def test_the_same_operation_goes_to_another_host_in_another_environment(rondine,
     rondine.permit(other.port)
     name = rondine.connect("two-hosts", echo.url)
     office.operations.make("two-hosts", service=name, document={"path": "/trees"})
-    missing = {one["where"] for one in next(e for e in office.environments() if e["name"] == "live")["missing"]}
+    missing = {one["where"] for one in next(e for e in office.environments.list() if e["name"] == "live")["missing"]}
     assert "service two-hosts" in missing
     office.connections.make("two-hosts-live", service=name, environment="live", document={"base_address": other.url})
     for environment, outside in (("test", echo), ("live", other)):
         before = len(outside.calls)
-        found = office.try_operation(service=name, operation="two-hosts", environment=environment)
+        found = office.trials.send(service=name, operation="two-hosts", environment=environment)
         assert found["call"]["status"] == 200 and len(outside.calls) == before + 1
-        assert office.run(found["run"])["environment"] == environment
+        assert office.runs.get(found["run"])["environment"] == environment
 
 
 def test_a_protected_environment_is_changed_by_administrators_and_written_when_asked_for(rondine, office, echo):
     ada = rondine.office("ada")
     with pytest.raises(RondineProblem, match="as builder you may not"):
-        office.make_environment("guarded", is_protected=True)
-    ada.make_environment("guarded", title="Guarded", is_protected=True)
+        office.environments.make("guarded", is_protected=True)
+    ada.environments.make("guarded", title="Guarded", is_protected=True)
     name = rondine.connect("guarded", echo.url)
     made = {"service": name, "environment": "guarded", "document": {"base_address": echo.url}}
     for refused in (
         lambda: office.connections.make("guarded-live", **made),
         lambda: office.credentials.make("guarded-key", environment="guarded"),
-        lambda: office.set_standing_value("survey-year", 2026, "guarded"),
-        lambda: office.change_environment("guarded", is_protected=False),
+        lambda: office.standing_values.set_value("survey-year", 2026, "guarded"),
+        lambda: office.environments.change("guarded", is_protected=False),
     ):
         with pytest.raises(RondineProblem) as raised:
             refused()
@@ -78,15 +78,15 @@ def test_a_protected_environment_is_changed_by_administrators_and_written_when_a
     writing = {"service": name, "environment": "guarded", "document": {"method": "POST", "path": "/"}}
     before = len(echo.calls)
     with pytest.raises(RondineProblem, match="protected"):
-        office.try_operation(**writing, confirmed=True)
+        office.trials.send(**writing, confirmed=True)
     assert len(echo.calls) == before
-    assert office.try_operation(**writing, confirmed=True, in_protected=True)["call"]["status"] == 200
+    assert office.trials.send(**writing, confirmed=True, in_protected=True)["call"]["status"] == 200
     with pytest.raises(RondineProblem, match="not empty"):
-        ada.remove_environment("guarded")
+        ada.environments.remove("guarded")
 
 
 def test_a_standing_value_is_changed_in_one_place(rondine, office, echo):
-    office.set_standing_value("season", "2026", "test")
+    office.standing_values.set_value("season", "2026", "test")
     name = rondine.connect("standing", echo.url, headers=[{"name": "X-Season", "value": [{"standing": "season"}]}])
     document = {
         "path": "/s/{year}",
@@ -95,19 +95,19 @@ def test_a_standing_value_is_changed_in_one_place(rondine, office, echo):
     }
     office.operations.make("standing", service=name, document=document)
     for value in ("2026", "2027"):
-        office.set_standing_value("season", value, "test")
-        found = office.try_operation(service=name, operation="standing")
+        office.standing_values.set_value("season", value, "test")
+        found = office.trials.send(service=name, operation="standing")
         assert f"GET /s/{value}?season=y{value}" in found["call"]["request"]
         assert f"X-Season: {value}" in found["call"]["request"]
-    sources = {one["source"] for one in office.show_request(service=name, operation="standing")["origins"]}
+    sources = {one["source"] for one in office.trials.show_request(service=name, operation="standing")["origins"]}
     assert "standing value season" in sources
     used = {(one["kind"], one["name"]) for one in office.standing_values.get("season")["used_by"]}
     assert used == {("operation", "standing"), ("connection", "standing-test")}
-    keyed = office.set_standing_value("register-token", "abcdef-4711", "test")
+    keyed = office.standing_values.set_value("register-token", "abcdef-4711", "test")
     assert "looks like a key" in keyed["warnings"][0]["message"] and keyed["used_by"] == []
-    office.set_standing_value("season", None, "test")
+    office.standing_values.set_value("season", None, "test")
     assert "has no value" in str(office.connections.get("standing-test")["problems"])
-    shown = office.show_request(service=name, operation="standing")
+    shown = office.trials.show_request(service=name, operation="standing")
     assert any("season" in one["message"] for one in shown["problems"])
 
 
@@ -119,7 +119,7 @@ def test_blanks_in_the_base_address_are_asked_for_once(rondine, office, echo):
     name = rondine.connect("blanks", address)
     assert "waits for account" in office.connections.get("blanks-test")["problems"][0]["message"]
     change(office, "blanks-test", blanks={"account": "tree office/7"})
-    found = office.try_operation(service=name, document={"path": "/trees"})
+    found = office.trials.send(service=name, document={"path": "/trees"})
     assert found["call"]["request"].startswith("GET /tree%20office%2F7/v2/trees")
     assert 'did you mean "account"' in str(
         change(office, "blanks-test", blanks={"account": "a", "acount": "b"})["problems"]
@@ -130,15 +130,15 @@ def test_headers_of_the_connection_are_inherited_or_overridden_and_none_is_sent_
     headers = [{"name": "X-Office", "value": "trees"}, {"name": "Accept-Language", "value": "en"}]
     name = rondine.connect("inherited", echo.url, headers=headers, query=[{"name": "v", "value": "2"}])
     document = {"path": "/", "headers": [{"name": "accept-language", "value": "it"}]}
-    found = office.try_operation(service=name, document=document)
+    found = office.trials.send(service=name, document=document)
     sent = [line for line in found["call"]["request"].splitlines() if line.lower().startswith("accept-language")]
     assert sent == ["accept-language: it"] and "GET /?v=2 " in found["call"]["request"]
     origins = {
         one["name"]: (one["source"], one["replaces"])
-        for one in office.show_request(service=name, document=document)["origins"]
+        for one in office.trials.show_request(service=name, document=document)["origins"]
     }
     assert origins["accept-language"] == ("operation", "connection: en") and origins["X-Office"] == ("connection", "")
-    effective = {(one["name"], one["source"]) for one in office.effective("inherited-test")}
+    effective = {(one["name"], one["source"]) for one in office.connections.effective("inherited-test")}
     assert effective == {
         ("X-Office", "connection"),
         ("Accept-Language", "connection"),
@@ -151,16 +151,16 @@ def test_disabled_items_and_unsupported_uses_are_refused_by_name(rondine, office
     name = rondine.connect("switched", echo.url, supports=["live"])
     office.operations.make("switched", service=name, document={"path": "/"})
     with pytest.raises(RondineProblem, match="for reading only"):
-        office.try_operation(service=name, document={"method": "POST", "path": "/"}, confirmed=True)
-    office.enable("operations", "switched", enabled=False)
+        office.trials.send(service=name, document={"method": "POST", "path": "/"}, confirmed=True)
+    office.operations.enable("switched", enabled=False)
     with pytest.raises(RondineProblem, match='operation "switched" is disabled'):
-        office.try_operation(service=name, operation="switched")
-    office.enable("operations", "switched")
-    office.enable("connections", "switched-test", enabled=False)
+        office.trials.send(service=name, operation="switched")
+    office.operations.enable("switched")
+    office.connections.enable("switched-test", enabled=False)
     with pytest.raises(RondineProblem, match='connection "switched-test" is disabled'):
-        office.try_operation(service=name, operation="switched")
-    office.enable("connections", "switched-test")
-    assert office.try_operation(service=name, operation="switched")["call"]["status"] == 200
+        office.trials.send(service=name, operation="switched")
+    office.connections.enable("switched-test")
+    assert office.trials.send(service=name, operation="switched")["call"]["status"] == 200
 
 
 def test_plain_http_and_loopback_are_marked(rondine, office, echo):
@@ -178,8 +178,8 @@ def test_each_failure_of_a_connection_has_its_own_message(rondine, office, echo)
         port = closed.getsockname()[1]
         rondine.permit(port)
         ada = rondine.office("ada")
-        if not any(one["host"] == "register.invalid" for one in ada.hosts()):
-            ada.permit_host("register.invalid")
+        if not any(one["host"] == "register.invalid" for one in ada.hosts.list()):
+            ada.hosts.permit("register.invalid")
         papers = rondine.papers
         basic = {"type": "basic", "user_name": papers.soil_user}
         cases = {
@@ -191,8 +191,8 @@ def test_each_failure_of_a_connection_has_its_own_message(rondine, office, echo)
         rondine.sign_in("check-scope", rondine.outside("seeds"), {"type": "client_credentials",
         "client_id": "tree-office", "token_address": rondine.outside("seeds") + "/oauth/token", "scope": "lots.eat"},
         {"client_secret": papers.seeds_secret})  # fmt: skip
-        found = {name: office.check_connection(f"{service}-test") for name, service in cases.items()}
-        found |= {"secret": office.check_connection("check-secret"), "scope": office.check_connection("check-scope")}
+        found = {name: office.connections.check(f"{service}-test") for name, service in cases.items()}
+        found |= {"secret": office.connections.check("check-secret"), "scope": office.connections.check("check-scope")}
     failed = {name: next(one for one in check["steps"] if not one["is_good"]) for name, check in found.items()}
     assert {name: (one["step"], one["words"].split(":")[0][:30]) for name, one in failed.items()} == {
         "host": ("resolve", 'the name "register.invalid" is'),
@@ -254,9 +254,9 @@ def test_an_expired_a_foreign_and_a_misnamed_certificate_are_three_errors(rondin
         rondine.permit(port)
         tls = {} if name == "foreign" else {"tls": {"authority": pem(root)}}
         rondine.connect(f"tls-{name}", f"https://127.0.0.1:{port}", **tls)
-        found = next(one for one in office.check_connection(f"tls-{name}-test")["steps"] if one["step"] == "TLS")
+        found = next(one for one in office.connections.check(f"tls-{name}-test")["steps"] if one["step"] == "TLS")
         assert expected in found["words"] and found["is_good"] == (name == "good"), found
-        trial = office.try_operation(service=f"tls-{name}", document={"path": "/"})
+        trial = office.trials.send(service=f"tls-{name}", document={"path": "/"})
         assert (trial["call"]["status"] == 200) == (name == "good")
         if name != "good":
             assert trial["call"]["error"]["code"] == "tls_failed" and expected in trial["call"]["error"]["message"]
@@ -272,7 +272,7 @@ def test_certificates_that_are_none_or_expired_are_problems_of_the_draft(rondine
 
 def test_a_check_runs_in_a_worker_too(rondine, office, echo):
     rondine.connect("by-worker", echo.url)
-    here, there = (office.check_connection("by-worker-test", where=where) for where in ("web", "worker"))
+    here, there = (office.connections.check("by-worker-test", where=where) for where in ("web", "worker"))
     assert here["works"] and there["works"] and there["by_worker"] and here["by"] != there["by"]
     assert [one["step"] for one in there["steps"]] == [
         "settings",
@@ -304,8 +304,8 @@ def test_a_limit_holds_across_two_worker_processes_within_five_percent(rondine, 
         service=name,
         document={"path": "/", "query": query, "paging": {"type": "page_number", "total": "/total"}},
     )
-    trial = office.try_operation(service=name, operation="limited")
-    found = office.propose(trial["body"], rows=["$.rows[*]"], name="limited")
+    trial = office.trials.send(service=name, operation="limited")
+    found = office.mappings.propose(trial["body"], rows=["$.rows[*]"], name="limited")
     found["record_type"]["key"] = ["id"]
     office.record_types.make("limited", document=found["record_type"])
     office.mappings.make("limited", service=name, document=found["mapping"])
@@ -320,11 +320,11 @@ def test_a_limit_holds_across_two_worker_processes_within_five_percent(rondine, 
         wait_until(
             lambda: rondine.sql("SELECT count(*) FROM runs_worker WHERE alive_at > now() - interval '4 s'")[0][0] >= 2
         )
-        runs = [office.run_feed(feed)["id"] for feed in ("limited-1", "limited-2")]
+        runs = [office.feeds.run(feed)["id"] for feed in ("limited-1", "limited-2")]
         with ThreadPoolExecutor(2) as pool:
             done = list(pool.map(rondine.watch, runs))
         assert [one["state"] for one in done] == ["done", "done"]
-        by = [{call["by"] for call in office.calls(run)} for run in runs]
+        by = [{call["by"] for call in office.runs.calls(run)} for run in runs]
         assert len(set.union(*by)) == 2, by
     finally:
         rondine.end("worker-2")
@@ -342,15 +342,15 @@ def test_eleven_calls_at_ten_a_second_take_over_a_second_and_the_meter_shows_wha
         "metered", echo.url, limits=[{"calls": 10, "span": "minute"}, {"calls": 1000, "span": "month"}]
     )
     for _ in range(7):
-        office.try_operation(service=name, document={"path": "/"})
-    shown = office.meter("metered-test")
+        office.trials.send(service=name, document={"path": "/"})
+    shown = office.connections.meter("metered-test")
     assert [(one["used"], one["left"]) for one in shown["limits"]] == [(7, 3), (7, 993)]
     reset = datetime.fromtimestamp(shown["limits"][1]["refills_at"], UTC)
     assert (reset.day, reset.hour, reset.minute) == (1, 0, 0)
     change(office, "metered-test", limits=[{"calls": 10, "span": "second"}])
     began = time.monotonic()
     with ThreadPoolExecutor(11) as pool:
-        list(pool.map(lambda _: office.try_operation(service=name, document={"path": "/"}), range(11)))
+        list(pool.map(lambda _: office.trials.send(service=name, document={"path": "/"}), range(11)))
     assert time.monotonic() - began > 1.0
 
 
@@ -358,17 +358,17 @@ def test_a_trial_and_a_feed_warn_before_they_use_up_a_limit(rondine, office):
     name = rondine.feed("used-up", "/v1/trees", limit=400, paging={"type": "link_header"})
     rondine.finish(name)
     change(office, "used-up-test", limits=[{"calls": 12, "span": "month"}])
-    rondine.watch(office.run_feed(name)["id"])
+    rondine.watch(office.feeds.run(name)["id"])
     with pytest.raises(
         RondineProblem, match="needs about 7 calls, and 5 are left of 12 calls a month; it refills from"
     ):
-        office.run_feed(name)
-    run = office.run_feed(name, confirmed=True)
+        office.feeds.run(name)
+    run = office.feeds.run(name, confirmed=True)
     for _ in range(40):
-        if office.meter("used-up-test")["limits"][0]["left"] == 0:
+        if office.connections.meter("used-up-test")["limits"][0]["left"] == 0:
             break
         time.sleep(0.1)
-    warnings = office.show_request(service=name, operation=name)["warnings"]
+    warnings = office.trials.show_request(service=name, operation=name)["warnings"]
     assert "nothing is left of 12 calls a month" in warnings[0]["message"]
     last = rondine.watch(run["id"])
     assert last["state"] == "failed" and "are used up" in last["ending"]
@@ -387,10 +387,10 @@ def test_retry_after_is_obeyed_by_all_and_the_call_tried_again(rondine, office, 
     outside = serve(answer)
     rondine.permit(outside.port)
     name = rondine.connect("told", outside.url)
-    found = office.try_operation(service=name, document={"path": "/"})
+    found = office.trials.send(service=name, document={"path": "/"})
     assert found["call"]["status"] == 200 and came[1] - came[0] >= 0.95
-    assert [one["purpose"] for one in office.calls(found["run"])] == ["", "told to wait"]
-    assert office.meter("told-test")["said"]["left"] == 7
+    assert [one["purpose"] for one in office.runs.calls(found["run"])] == ["", "told to wait"]
+    assert office.connections.meter("told-test")["said"]["left"] == 7
 
 
 def test_calls_under_way_are_bounded_over_all_processes(rondine, office, serve):
@@ -408,9 +408,9 @@ def test_calls_under_way_are_bounded_over_all_processes(rondine, office, serve):
     rondine.permit(outside.port)
     name = rondine.connect("narrow", outside.url, parallel=2)
     with ThreadPoolExecutor(6) as pool:
-        found = list(pool.map(lambda _: office.try_operation(service=name, document={"path": "/"}), range(6)))
+        found = list(pool.map(lambda _: office.trials.send(service=name, document={"path": "/"}), range(6)))
     assert all(one["call"]["status"] == 200 for one in found) and most == 2
-    assert office.meter("narrow-test")["under_way"] == 0
+    assert office.connections.meter("narrow-test")["under_way"] == 0
 
 
 # --- outbound rules
@@ -424,16 +424,16 @@ PRIVATE = ("127.0.0.1", "169.254.169.254", "[::1]", "0x7f000001", "2130706433", 
 def test_a_private_address_is_refused_however_it_is_written(rondine, office, host):
     ada = rondine.office("ada")
     bare = host.strip("[]")
-    if not any(one["host"] == bare and one["port"] == 9 for one in ada.hosts()):
-        ada.permit_host(bare, 9)  # the host is permitted, private addresses are not
+    if not any(one["host"] == bare and one["port"] == 9 for one in ada.hosts.list()):
+        ada.hosts.permit(bare, 9)  # the host is permitted, private addresses are not
     name = "private-" + "".join(sign if sign.isalnum() else "-" for sign in bare).strip("-")
     rondine.connect(name, f"http://{host}:9")
-    found = office.try_operation(service=name, document={"path": "/"})
+    found = office.trials.send(service=name, document={"path": "/"})
     assert (
         found["call"]["error"]["code"] == "host_not_permitted"
         and "not a public address" in found["call"]["error"]["message"]
     )
-    failed = next(one for one in office.check_connection(f"{name}-test")["steps"] if not one["is_good"])
+    failed = next(one for one in office.connections.check(f"{name}-test")["steps"] if not one["is_good"])
     assert "not a public address" in failed["words"]
 
 
@@ -469,10 +469,10 @@ def test_redirects_keep_credentials_at_home(rondine, office, serve):
     )
 
     def go(path):
-        return office.try_operation(service=name, document={"path": path})
+        return office.trials.send(service=name, document={"path": path})
 
     home = go("/here")
-    assert home["call"]["status"] == 200 and b'"twice": 1' in office.content(home["body"])
+    assert home["call"]["status"] == 200 and b'"twice": 1' in office.bodies.content(home["body"])
     refused = go("/away")["call"]["error"]
     assert refused["code"] == "host_not_permitted"
     rondine.permit(other.port)
@@ -481,7 +481,7 @@ def test_redirects_keep_credentials_at_home(rondine, office, serve):
     assert "canary" not in str(seen) and "X-Office" not in seen[-1]
     assert go("/private")["call"]["error"]["code"] == "host_not_permitted"
     assert "redirects more than" in go("/circle")["call"]["error"]["message"]
-    assert leaks(rondine, [home, away, list(office.calls(home["run"]))], "canary-redirect-4711") == []
+    assert leaks(rondine, [home, away, list(office.runs.calls(home["run"]))], "canary-redirect-4711") == []
 
 
 def test_a_proxy_is_used_and_named_in_the_calls_record(rondine, office, serve):
@@ -494,20 +494,20 @@ def test_a_proxy_is_used_and_named_in_the_calls_record(rondine, office, serve):
     through = serve(proxy)
     rondine.permit(through.port)
     ada = rondine.office("ada")
-    if not any(one["host"] == "behind.example" for one in ada.hosts()):
-        ada.permit_host("behind.example")
+    if not any(one["host"] == "behind.example" for one in ada.hosts.list()):
+        ada.hosts.permit("behind.example")
     settings = {"proxy": {"address": through.url, "user_name": "office"}}
     name = rondine.sign_in(
         "proxied", "http://behind.example", {"type": "none"}, {"proxy_password": "canary-proxy-4711"}, **settings
     )
-    found = office.try_operation(service=name, document={"path": "/trees"})
+    found = office.trials.send(service=name, document={"path": "/trees"})
     expected = base64.b64encode(b"office:canary-proxy-4711").decode()
     assert asked == [("http://behind.example/trees", f"Basic {expected}")]
     assert found["call"]["via"] == f"proxy {through.url}" and ":" in found["call"]["by"]
     assert leaks(rondine, found, "canary-proxy-4711", expected) == []
     change(office, name, proxy={"address": "http://127.0.0.1:1"})
     rondine.permit(1)
-    assert "proxy" in office.try_operation(service=name, document={"path": "/"})["call"]["error"]["message"]
+    assert "proxy" in office.trials.send(service=name, document={"path": "/"})["call"]["error"]["message"]
 
 
 def test_work_is_bound_to_the_workers_of_a_site(rondine, office):
@@ -515,11 +515,11 @@ def test_work_is_bound_to_the_workers_of_a_site(rondine, office):
     change(office, "placed-test", site="harbour")
     reasons = next(one for one in office.obstacles() if one["kind"] == "feed" and one["name"] == name)["reasons"]
     assert any("harbour" in one["message"] for one in reasons)
-    run = office.run_feed(name)
+    run = office.feeds.run(name)
     rondine.spawn("worker-h", "-m", "rondine.server.main", "work", "--site", "harbour")
     try:
         assert rondine.watch(run["id"])["state"] == "done"
-        assert all(call["by"].startswith("harbour ") for call in office.calls(run["id"]))
+        assert all(call["by"].startswith("harbour ") for call in office.runs.calls(run["id"]))
     finally:
         rondine.end("worker-h")
 
@@ -539,29 +539,38 @@ def test_a_key_in_a_pasted_address_is_moved_into_a_credential_and_the_request_st
     outside = serve(told)
     rondine.permit(outside.port)
     name = rondine.connect("pasted", outside.url)
-    parts = office.parse_address(f"{outside.url}/trees?limit=5&api_key={key}")
+    parts = office.operations.parse_address(f"{outside.url}/trees?limit=5&api_key={key}")
     assert [(one["place"], one["name"]) for one in parts["findings"]] == [("/query/1", "api_key")]
     office.operations.make("pasted", service=name, document=parts["operation"])
-    assert office.show_request(service=name, operation="pasted")["findings"][0]["reason"] == 'it is called "api_key"'
-    before = office.try_operation(service=name, operation="pasted")  # it shows the key, as nobody said that it is one
-    office.keep_sample("pasted-sample", run=before["run"], operation="pasted", keys="keep")
+    assert (
+        office.trials.show_request(service=name, operation="pasted")["findings"][0]["reason"]
+        == 'it is called "api_key"'
+    )
+    before = office.trials.send(service=name, operation="pasted")  # it shows the key, as nobody said that it is one
+    office.samples.keep("pasted-sample", run=before["run"], operation="pasted", keys="keep")
     assert leaks(rondine, [before], key) != []
-    moved = office.move_key("/query/1", service=name, operation="pasted")
-    seen = [office.run(before["run"]), list(office.calls(before["run"])), office.content(before["body"]).decode()]
+    moved = office.connections.extract_secret("/query/1", service=name, operation="pasted")
+    seen = [
+        office.runs.get(before["run"]),
+        list(office.runs.calls(before["run"])),
+        office.bodies.content(before["body"]).decode(),
+    ]
     assert leaks(rondine, seen, key) == []
     assert moved["credential"] == "pasted-test-key"
-    found = office.try_operation(service=name, operation="pasted")
+    found = office.trials.send(service=name, operation="pasted")
     assert found["call"]["status"] == 200 and "api_key=•••••••" in found["call"]["request"]
     assert leaks(rondine, [found, office.operations.revisions("pasted"), office.operations.get("pasted")], key) == []
     with pytest.raises(RondineProblem, match="signs in by api key already"):
-        office.move_key("/headers/0", service=name, document={"headers": [{"name": "X-Token", "value": "an-other-1"}]})
+        office.connections.extract_secret(
+            "/headers/0", service=name, document={"headers": [{"name": "X-Token", "value": "an-other-1"}]}
+        )
 
 
 def test_a_short_key_that_was_moved_is_in_no_revision_any_more(rondine, office, echo):
     rondine.connect("short-key", echo.url)
     document = {"path": "/", "headers": [{"name": "X-Key", "value": "k4711a"}]}
     office.operations.make("short-key", service="short-key", document=document)
-    office.move_key("/headers/0", service="short-key", operation="short-key")
+    office.connections.extract_secret("/headers/0", service="short-key", operation="short-key")
     revisions = office.operations.revisions("short-key")
     assert "k4711a" not in str(list(revisions)) and "******" in str(list(office.operations.revisions("short-key")))
 
@@ -569,13 +578,13 @@ def test_a_short_key_that_was_moved_is_in_no_revision_any_more(rondine, office, 
 def test_a_key_in_a_connections_header_is_moved_too(rondine, office, echo):
     rondine.connect("standing-key", echo.url, headers=[{"name": "Authorization", "value": "Bearer canary-moved-4711"}])
     assert "looks like a key" in str(office.connections.get("standing-key-test")["warnings"])
-    office.move_key("/headers/0", service="standing-key")
+    office.connections.extract_secret("/headers/0", service="standing-key")
     held = office.connections.get("standing-key-test")["document"]
     assert held["sign_in"]["type"] == "bearer" and not held.get("headers")
-    found = office.try_operation(service="standing-key", document={"path": "/"})
+    found = office.trials.send(service="standing-key", document={"path": "/"})
     assert "Authorization: Bearer •••••••" in found["call"]["request"]
     assert echo.calls[-1][1]["Authorization"] == "Bearer canary-moved-4711"
-    assert leaks(rondine, [found, office.content(found["body"]).decode()], "canary-moved-4711") == [], (
+    assert leaks(rondine, [found, office.bodies.content(found["body"]).decode()], "canary-moved-4711") == [], (
         "also where the service echoes it"
     )
 
@@ -583,15 +592,17 @@ def test_a_key_in_a_connections_header_is_moved_too(rondine, office, echo):
 def test_a_sample_with_what_looks_like_a_key_is_stored_as_was_said(rondine, office):
     text = '{"lots": [1], "access_token": "canary-sample-4711"}'
     with pytest.raises(RondineProblem, match="looks like a key: access_token"):
-        office.keep_sample("with-key", text=text)
-    made = office.keep_sample("with-key", text=text, keys="mask")
-    assert b"canary" not in office.content(made["body"]) and b'"lots": [1]' in office.content(made["body"])
+        office.samples.keep("with-key", text=text)
+    made = office.samples.keep("with-key", text=text, keys="mask")
+    assert b"canary" not in office.bodies.content(made["body"]) and b'"lots": [1]' in office.bodies.content(
+        made["body"]
+    )
 
 
 def test_everything_that_keeps_a_feed_from_starting_is_listed_together(rondine, office):
     name = rondine.feed("three-reasons", "/v1/trees")
     assert not [one for one in office.obstacles() if one["name"].startswith(name)]
-    office.enable("operations", name, enabled=False)
+    office.operations.enable(name, enabled=False)
     change(
         office,
         f"{name}-test",
@@ -615,7 +626,7 @@ def test_everything_that_keeps_a_feed_from_starting_is_listed_together(rondine, 
 
 def test_a_preparation_fills_up_and_becomes_connection_and_operation(rondine, office):
     office.services.make("prepared", document={"documentation": "https://docs.example"})
-    unknown = [one["name"] for one in office.preparation("prepared") if not one["value"]]
+    unknown = [one["name"] for one in office.services.preparation("prepared") if not one["value"]]
     assert unknown == ["base_address", "sign_in", "key", "limits", "example", "inputs"]
     held = office.services.get("prepared")
     noted = {
@@ -626,19 +637,19 @@ def test_a_preparation_fills_up_and_becomes_connection_and_operation(rondine, of
         "example": f"{rondine.register_url}/v1/trees?district=<district>",
     }
     office.services.change("prepared", version=held["version"], document={**held["document"], "preparation": noted})
-    facts = {one["name"]: one for one in office.preparation("prepared")}
+    facts = {one["name"]: one for one in office.services.preparation("prepared")}
     assert facts["limits"]["value"] == "100 calls a minute" and "room 7" in facts["key"]["hint"]
-    made = office.connect_prepared("prepared")
+    made = office.services.connect_prepared("prepared")
     assert (made["connection"], made["credential"]) == ("prepared-test", "prepared-test-key")
     assert made["operation"].startswith("list-trees"), "with a number, where the name is taken"
-    office.set_secrets("prepared-test-key", key=rondine.key)
-    assert office.try_operation(service="prepared", operation=made["operation"])["call"]["status"] == 200
-    assert [one["name"] for one in office.preparation("prepared") if not one["value"]] == []
+    office.credentials.set_secrets("prepared-test-key", key=rondine.key)
+    assert office.trials.send(service="prepared", operation=made["operation"])["call"]["status"] == 200
+    assert [one["name"] for one in office.services.preparation("prepared") if not one["value"]] == []
 
 
 def test_applications_and_viewers_only_read_and_a_builder_widens_no_hosts(rondine, office):
     with pytest.raises(RondineProblem, match="may not administer"):
-        office.permit_host("elsewhere.example")
+        office.hosts.permit("elsewhere.example")
     for person in ("vela", "odo"):
         with pytest.raises(RondineProblem, match="may not"):
             rondine.office(person).connections.make("x", service="x", environment="test")

@@ -39,7 +39,7 @@ def connected(rondine, name, here, sign_in, person="odo", **secrets):
     document = {"base_address": here.url, "sign_in": sign_in}
     mira.connections.make(name, service=name, environment="test", credential=f"{name}-key", document=document)
     mira.operations.make(f"{name}-list", service=name, document={"path": "/trees"})
-    return rondine.office(person).set_secrets(f"{name}-key", **secrets)
+    return rondine.office(person).credentials.set_secrets(f"{name}-key", **secrets)
 
 
 def moved(office, name, **change):
@@ -55,18 +55,20 @@ def test_a_changed_address_asks_for_the_secret_again(rondine, outside):
     made = connected(rondine, "own-address", here, API_KEY, key=KEY)
     assert made["origins"] == [here.url]
     mira = rondine.office()
-    assert mira.try_operation(service="own-address", operation="own-address-list")["call"]["status"] == 200
+    assert mira.trials.send(service="own-address", operation="own-address-list")["call"]["status"] == 200
     changed = moved(mira, "own-address", base_address=there.url)
     (problem,) = changed["problems"]
     assert f"were entered for {here.url}, and are not sent to {there.url}" in problem["message"]
     assert f"rondine credential set own-address-key --for {there.url}" in problem["hint"]
     with pytest.raises(RondineProblem, match="are not sent to"):
-        mira.try_operation(service="own-address", operation="own-address-list")
+        mira.trials.send(service="own-address", operation="own-address-list")
     assert any(one["name"] == "own-address" for one in mira.obstacles())
     assert came["there"] == [] and KEY in str(came["here"])
-    made = mira.set_secrets("own-address-key", key="mira-entered-0123456789", origins=[f"{there.url}/v1?a=b"])
+    made = mira.credentials.set_secrets(
+        "own-address-key", key="mira-entered-0123456789", origins=[f"{there.url}/v1?a=b"]
+    )
     assert made["origins"] == sorted([here.url, there.url])
-    assert mira.try_operation(service="own-address", operation="own-address-list")["call"]["status"] == 200
+    assert mira.trials.send(service="own-address", operation="own-address-list")["call"]["status"] == 200
     assert KEY not in str(came["there"]) and "mira-entered-0123456789" in str(came["there"])
 
 
@@ -78,13 +80,13 @@ def test_who_entered_the_secret_may_send_it_elsewhere_and_so_may_an_administrato
     connected(rondine, "permitted-secret", here, API_KEY, key=KEY)
     assert moved(mira, "permitted-secret", base_address=there.url)["problems"] != []
     with pytest.raises(RondineProblem, match="administer"):
-        mira.permit_origin("permitted-secret-key", there.url)
+        mira.credentials.permit_origin("permitted-secret-key", there.url)
     ada = rondine.office("ada")
     with pytest.raises(RondineProblem, match="is not an address"):
-        ada.permit_origin("permitted-secret-key", "register")
-    assert ada.permit_origin("permitted-secret-key", there.url)["origins"] == sorted([here.url, there.url])
+        ada.credentials.permit_origin("permitted-secret-key", "register")
+    assert ada.credentials.permit_origin("permitted-secret-key", there.url)["origins"] == sorted([here.url, there.url])
     assert mira.connections.get("permitted-secret")["problems"] == []
-    assert mira.try_operation(service="permitted-secret", operation="permitted-secret-list")["call"]["status"] == 200
+    assert mira.trials.send(service="permitted-secret", operation="permitted-secret-list")["call"]["status"] == 200
 
 
 def test_a_new_connection_does_not_get_somebody_elses_secret(rondine, outside):
@@ -97,8 +99,8 @@ def test_a_new_connection_does_not_get_somebody_elses_secret(rondine, outside):
     assert "are not sent to" in made["problems"][0]["message"]
     mira.operations.make("second-user-list", service="second-user", document={"path": "/trees"})
     with pytest.raises(RondineProblem, match="are not sent to"):
-        mira.try_operation(service="second-user", operation="second-user-list")
-    rotated = rondine.office("odo").set_secrets("first-user-key", key="rotated-0123456789")
+        mira.trials.send(service="second-user", operation="second-user-list")
+    rotated = rondine.office("odo").credentials.set_secrets("first-user-key", key="rotated-0123456789")
     assert rotated["origins"] == [here.url] and came["there"] == []
     assert mira.connections.get("second-user")["problems"] != []
 
@@ -110,7 +112,7 @@ def test_neither_a_token_nor_what_obtains_it_goes_elsewhere(rondine, outside, wh
     sign_in = {"type": "client_credentials", "token_address": f"{here.url}/token", "client_id": "office"}
     connected(rondine, name, here, sign_in, client_secret=KEY)
     mira = rondine.office()
-    assert mira.try_operation(service=name, operation=f"{name}-list")["call"]["status"] == 200
+    assert mira.trials.send(service=name, operation=f"{name}-list")["call"]["status"] == 200
     changes = {
         "base": {"base_address": there.url},
         "proxy": {"proxy": {"address": there.url}},
@@ -124,7 +126,7 @@ def test_neither_a_token_nor_what_obtains_it_goes_elsewhere(rondine, outside, wh
     }  # fmt: skip
     assert "are not sent to" in moved(mira, name, **changes[where])["problems"][0]["message"]
     with pytest.raises(RondineProblem, match="are not sent to"):
-        mira.try_operation(service=name, operation=f"{name}-list")
+        mira.trials.send(service=name, operation=f"{name}-list")
     assert came["there"] == []
 
 
@@ -145,7 +147,7 @@ def test_a_next_page_at_another_origin_is_followed_when_the_connection_says_so_a
     office, admin = rondine.office(), rondine.office("ada")
     admin.services.make("two-origins")
     admin.credentials.make("two-origins-key", environment="test")
-    admin.set_secrets("two-origins-key", key="canary-two-origins-4711")
+    admin.credentials.set_secrets("two-origins-key", key="canary-two-origins-4711")
     sign_in = {"type": "api_key", "name": "X-Key"}
     document = {"base_address": first.url, "sign_in": sign_in}
     admin.connections.make("two-origins", service="two-origins", environment="test", credential="two-origins-key",
@@ -160,7 +162,7 @@ def test_a_next_page_at_another_origin_is_followed_when_the_connection_says_so_a
     changed = office.connections.change("two-origins", version=held["version"], document={**held["document"],
     "further_origins": [archive.url]})  # fmt: skip
     assert archive.url in changed["problems"][0]["message"]
-    admin.permit_origin("two-origins-key", archive.url)
+    admin.credentials.permit_origin("two-origins-key", archive.url)
     assert office.connections.get("two-origins")["problems"] == []
     run = rondine.finish(name)
     assert (run["state"], run["completeness"], run["calls"]) == ("done", "complete", 2), run["error"]

@@ -49,7 +49,7 @@ def plain(name):
 
 def test_a_look_shows_what_an_import_makes_and_writes_nothing(office, counts):
     before = counts()
-    seen = office.look_at_definition(files={"register.yaml": TEXT})
+    seen = office.definitions.look_at(files={"register.yaml": TEXT})
     assert counts() == before
     assert (seen["format"], seen["title"], len(seen["operations"]), seen["schemas"]) == (
         "OpenAPI 3.1.0",
@@ -67,7 +67,7 @@ def test_a_look_shows_what_an_import_makes_and_writes_nothing(office, counts):
     )
     key = f"{types['tree']['name'].replace('-', '_')}_number"
     assert types["tree"]["key"] == ["number"] and types["tree-measures"]["key"] == [key]
-    made = office.import_definition("register-whole", files={"register.yaml": TEXT}, hash=seen["hash"])
+    made = office.definitions.import_into("register-whole", files={"register.yaml": TEXT}, hash=seen["hash"])
     assert len(made["operations"]) == len(seen["operations"]) and {plain(one) for one in made["record_types"]} <= set(
         types
     )
@@ -75,28 +75,28 @@ def test_a_look_shows_what_an_import_makes_and_writes_nothing(office, counts):
 
 def test_one_operation_of_six_is_imported_with_just_what_it_needs_and_can_be_tried_at_once(office, rondine):
     address = f"{rondine.register_url}/openapi.yaml"
-    seen = office.look_at_definition(address=address)
+    seen = office.definitions.look_at(address=address)
     key = next(one["key"] for one in seen["operations"] if one["path"] == "/trees/{number}")
-    made = office.import_definition(
+    made = office.definitions.import_into(
         "register-one", address=address, operations=[key], record_types=[], connect={"environment": "test"}
     )
     assert (made["record_types"], made["secrets_needed"], len(made["operations"])) == ([], ["key"], 1)
     held = office.definitions.get(made["definition"])
     assert held["document"]["address"] == address and held["operations"] == made["operations"]
-    assert set(office.schemas(made["definition"])) == {"Tree", "Species", "Refusal", "Reason"}
-    office.set_secrets(made["credential"], key=rondine.key)
+    assert set(office.definitions.schemas(made["definition"])) == {"Tree", "Species", "Refusal", "Reason"}
+    office.credentials.set_secrets(made["credential"], key=rondine.key)
     operation = office.operations.get(made["operations"][0])
     assert operation["problems"] == [] and operation["document"]["came_from"]["key"] == key
     values = {one["name"]: one["try_value"] for one in operation["document"]["inputs"]}
-    found = office.try_operation(service="register-one", operation=operation["name"], inputs=values)
-    assert found["call"]["status"] == 200 and '"OLM-00007"' in office.text(found["body"])["text"]
+    found = office.trials.send(service="register-one", operation=operation["name"], inputs=values)
+    assert found["call"]["status"] == 200 and '"OLM-00007"' in office.bodies.text(found["body"])["text"]
     assert office.connections.get(made["connection"])["document"]["base_address"] == f"{rondine.register_url}/v1"
-    more = office.look_at_definition(address=address, service="register-one")
+    more = office.definitions.look_at(address=address, service="register-one")
     assert [one["key"] for one in more["operations"] if one["is_imported"]] == [key]
 
 
 def test_inputs_nobody_wants_are_not_sent_not_asked_for_and_stay_out_on_importing_again(office, rondine):
-    made = office.import_definition(
+    made = office.definitions.import_into(
         "register-lean",
         files={"register.yaml": TEXT},
         operations=["GET /trees"],
@@ -110,15 +110,15 @@ def test_inputs_nobody_wants_are_not_sent_not_asked_for_and_stay_out_on_importin
         == [one["name"] for one in document["query"]]
     )
     newer = changed(("Trees on a page.", "How many trees a page has."), ('version: "1.4"', 'version: "1.5"'))
-    seen = office.compare_definition(made["definition"], files=newer)
+    seen = office.definitions.compare(made["definition"], files=newer)
     assert seen["changes"] == [] and seen["unchanged"] == 1
-    office.update_definition(made["definition"], files=newer)
+    office.definitions.update(made["definition"], files=newer)
     assert [one["name"] for one in office.operations.get(made["operations"][0])["document"]["inputs"]] == [
         "district",
         "min_girth",
     ]
     with pytest.raises(RondineProblem, match="part of the path"):
-        office.import_definition(
+        office.definitions.import_into(
             "register-lean",
             files={"register.yaml": TEXT},
             operations=["GET /trees/{number}"],
@@ -127,7 +127,7 @@ def test_inputs_nobody_wants_are_not_sent_not_asked_for_and_stay_out_on_importin
 
 
 def test_importing_again_lists_exactly_what_changed_keeps_corrections_and_says_what_is_hit(office, rondine):
-    made = office.import_definition("register-again", files={"register.yaml": TEXT}, record_types=[])
+    made = office.definitions.import_into("register-again", files={"register.yaml": TEXT}, record_types=[])
     listed = next(name for name in made["operations"] if name.startswith("list-trees"))
     operation = office.operations.get(listed)
     document = operation["document"]
@@ -156,7 +156,7 @@ def test_importing_again_lists_exactly_what_changed_keeps_corrections_and_says_w
         ("  /districts:\n", "  /quarters:\n"),
         ("description: Only trees of this district.", "description: Only trees that stand there."),
     )
-    seen = office.compare_definition(made["definition"], files=newer)
+    seen = office.definitions.compare(made["definition"], files=newer)
     kinds = {(one["kind"], one["key"]) for one in seen["changes"]}
     assert kinds == {
         ("changed", "GET /trees"),
@@ -173,9 +173,9 @@ def test_importing_again_lists_exactly_what_changed_keeps_corrections_and_says_w
     assert trees["used_by"] == ["feed again-trees", "mapping again-trees"]
     before = office.operations.get(listed)
     with pytest.raises(RondineProblem, match="changed since"):
-        office.update_definition(made["definition"], files=changed(("Find a tree", "Find one")), hash=seen["hash"])
+        office.definitions.update(made["definition"], files=changed(("Find a tree", "Find one")), hash=seen["hash"])
     assert office.operations.get(listed) == before
-    office.update_definition(
+    office.definitions.update(
         made["definition"],
         files=newer,
         hash=seen["hash"],
@@ -187,13 +187,13 @@ def test_importing_again_lists_exactly_what_changed_keeps_corrections_and_says_w
     assert inputs["limit"]["default"] == 50 and inputs["district"]["default"] == "Orti" and "start" not in inputs
     gone = next(name for name in made["operations"] if name.startswith("list-districts"))
     assert office.operations.get(gone)["document"]["enabled"] is False
-    again = office.compare_definition(made["definition"], files=newer)
+    again = office.definitions.compare(made["definition"], files=newer)
     assert again["changes"] == [], "the schema of a tree is the same for all that refer to it"
     assert office.operations.revisions(listed)[0]["why"].startswith("imported again")
 
 
 def test_a_correction_against_the_definition_stays_and_is_shown_beside_it(office):
-    made = office.import_definition(
+    made = office.definitions.import_into(
         "register-mine", files={"register.yaml": TEXT}, operations=["GET /trees"], record_types=[]
     )
     item = office.operations.get(made["operations"][0])
@@ -201,14 +201,14 @@ def test_a_correction_against_the_definition_stays_and_is_shown_beside_it(office
     next(one for one in document["inputs"] if one["name"] == "limit")["default"] = 500
     office.operations.change(item["name"], version=item["version"], document=document)
     newer = changed(("maximum: 500, default: 100", "maximum: 500, default: 50"))
-    seen = office.compare_definition(made["definition"], files=newer)
+    seen = office.definitions.compare(made["definition"], files=newer)
     assert [(one["unit"], one["now"], one["is_kept"]) for one in seen["changes"][0]["differences"]] == [
         ("inputs/limit/default", 50, True)
     ]
-    office.update_definition(made["definition"], files=newer)
+    office.definitions.update(made["definition"], files=newer)
     kept = office.operations.get(item["name"])["document"]
     assert next(one for one in kept["inputs"] if one["name"] == "limit")["default"] == 500
-    assert office.compare_definition(made["definition"], files=newer)["changes"] == []
+    assert office.definitions.compare(made["definition"], files=newer)["changes"] == []
 
 
 def test_a_zip_of_several_files_is_opened_and_references_are_followed(office):
@@ -220,18 +220,18 @@ def test_a_zip_of_several_files_is_opened_and_references_are_followed(office):
     with zipfile.ZipFile(packed, "w") as archive:
         archive.writestr("register/parts/schemas.json", inner)
         archive.writestr("register/api.json", main)
-    seen = office.look_at_definition(files={"register.zip": packed.getvalue()})
+    seen = office.definitions.look_at(files={"register.zip": packed.getvalue()})
     assert seen["main"] == "register/api.json" and seen["schemas"] == 7 and not seen["warnings"]
-    alone = office.look_at_definition(files={"api.json": main})
+    alone = office.definitions.look_at(files={"api.json": main})
     assert any("is not here" in one["message"] for operation in alone["operations"] for one in operation["warnings"])
 
 
 def test_references_are_fetched_from_the_same_host_alone_and_the_host_must_be_permitted(office, rondine):
     with pytest.raises(RondineProblem) as caught:
-        office.look_at_definition(address="http://elsewhere.example/openapi.json")
+        office.definitions.look_at(address="http://elsewhere.example/openapi.json")
     assert caught.value.code == "host_not_permitted"
     with pytest.raises(RondineProblem, match="404"):
-        office.look_at_definition(address=f"{rondine.outside('soil')}/openapi.json")
+        office.definitions.look_at(address=f"{rondine.outside('soil')}/openapi.json")
 
 
 @pytest.mark.parametrize(
@@ -248,7 +248,7 @@ def test_references_are_fetched_from_the_same_host_alone_and_the_host_must_be_pe
 )
 def test_what_cannot_be_read_is_refused_with_its_place_and_nothing_is_stored(office, counts, source, where, words):
     before = counts()
-    for ask in (office.look_at_definition, lambda **given: office.import_definition("broken", **given)):
+    for ask in (office.definitions.look_at, lambda **given: office.definitions.import_into("broken", **given)):
         with pytest.raises(RondineProblem) as caught:
             ask(**source)
         assert where in caught.value.where and words in str(caught.value)
@@ -265,7 +265,7 @@ def test_a_choice_that_is_not_there_stores_nothing_and_names_the_nearest(office,
         ({"hash": "0"}, "changed since"),
     ):
         with pytest.raises(RondineProblem) as caught:
-            office.import_definition("choice", files={"register.yaml": TEXT}, **options)
+            office.definitions.import_into("choice", files={"register.yaml": TEXT}, **options)
         assert words in f"{caught.value} {caught.value.hint}"
     assert counts() == before
 
@@ -277,17 +277,17 @@ def test_a_response_is_checked_against_its_own_description_and_a_wrong_field_is_
         "record_types": [],
         "connect": {"address": f"{rondine.register_url}/v1"},
     }
-    made = office.import_definition("register-wrong", files=wrong, **options)
-    office.set_secrets(made["credential"], key=rondine.key)
+    made = office.definitions.import_into("register-wrong", files=wrong, **options)
+    office.credentials.set_secrets(made["credential"], key=rondine.key)
     name = made["operations"][0]
-    found = office.try_operation(service="register-wrong", operation=name, inputs={"number": "OLM-00007"})
+    found = office.trials.send(service="register-wrong", operation=name, inputs={"number": "OLM-00007"})
     assert found["described"] == "200" and [one["where"] for one in found["differences"]] == ["$['place']['position']"]
-    missing = office.try_operation(service="register-wrong", operation=name, inputs={"number": "none"})
+    missing = office.trials.send(service="register-wrong", operation=name, inputs={"number": "none"})
     assert (missing["described"], missing["differences"]) == ("404", [])
 
 
 def test_a_response_of_a_conflict_has_its_own_schema(office):
-    made = office.import_definition(
+    made = office.definitions.import_into(
         "register-conflict", files={"register.yaml": TEXT}, operations=["POST /trees/{number}/care"], record_types=[]
     )
     document = office.operations.get(made["operations"][0])["document"]
@@ -304,17 +304,17 @@ def test_a_service_that_never_had_a_definition_is_exported_and_imported_as_one(o
         "query": [{"name": "district", "value": {"input": "district"}}],
     }
     office.operations.make("by-hand-trees", title="Trees by district", service="by-hand", document=document)
-    trial = office.try_operation(service="by-hand", operation="by-hand-trees", inputs={"district": "Orti"})
-    office.keep_sample("by-hand-sample", run=trial["run"], operation="by-hand-trees")
-    made = office.export_service("by-hand")
+    trial = office.trials.send(service="by-hand", operation="by-hand-trees", inputs={"district": "Orti"})
+    office.samples.keep("by-hand-sample", run=trial["run"], operation="by-hand-trees")
+    made = office.services.export("by-hand")
     assert (
         made["unsaid"] == []
         and rondine.key not in json.dumps(made)
         and made["document"]["servers"][0]["url"] == rondine.register_url
     )
-    seen = office.look_at_definition(files={"by-hand.json": json.dumps(made["document"])})
+    seen = office.definitions.look_at(files={"by-hand.json": json.dumps(made["document"])})
     assert seen["warnings"] == [] and (seen["record_types"][0]["wanted"] or seen["record_types"][0]["name"]) == "tree"
-    again = office.import_definition(
+    again = office.definitions.import_into(
         "by-hand-again", files={"by-hand.json": json.dumps(made["document"])}, record_types=[]
     )
     imported = office.operations.get(again["operations"][0])["document"]
@@ -347,16 +347,16 @@ def test_a_recorded_session_gives_a_working_operation_and_leaves_its_secrets_now
         "response": {"status": 200, "content": {"mimeType": "text/html"}},
     }
     session = json.dumps({"log": {"version": "1.2", "entries": [page, {"request": request, "response": answer}]}})
-    seen = office.look_at_definition(files={"session.har": session})
-    made = office.import_definition(
+    seen = office.definitions.look_at(files={"session.har": session})
+    made = office.definitions.import_into(
         "recorded", files={"session.har": session}, hash=seen["hash"], connect={"environment": "test"}
     )
     assert len(made["operations"]) == 1 and made["secrets_needed"] == ["key"]
-    office.set_secrets(made["credential"], key=rondine.key)
-    found = office.try_operation(service="recorded", operation=made["operations"][0], inputs={"tree": "OLM-00009"})
-    assert found["call"]["status"] == 200 and '"OLM-00009"' in office.text(found["body"])["text"]
+    office.credentials.set_secrets(made["credential"], key=rondine.key)
+    found = office.trials.send(service="recorded", operation=made["operations"][0], inputs={"tree": "OLM-00009"})
+    assert found["call"]["status"] == 200 and '"OLM-00009"' in office.bodies.text(found["body"])["text"]
     stored = [
-        office.look_at_definition(definition=made["definition"]),
+        office.definitions.look_at(definition=made["definition"]),
         office.operations.get(made["operations"][0]),
         office.definitions.get(made["definition"]),
     ]
@@ -364,17 +364,17 @@ def test_a_recorded_session_gives_a_working_operation_and_leaves_its_secrets_now
 
 
 def test_an_operation_is_copied_with_its_sample_and_mapping_and_nothing_links_back(office, rondine):
-    made = office.import_definition(
+    made = office.definitions.import_into(
         "copied",
         files={"register.yaml": TEXT},
         operations=["GET /trees"],
         record_types=[],
         connect={"address": f"{rondine.register_url}/v1"},
     )
-    office.set_secrets(made["credential"], key=rondine.key)
+    office.credentials.set_secrets(made["credential"], key=rondine.key)
     name = made["operations"][0]
-    trial = office.try_operation(service="copied", operation=name, inputs={"limit": 3})
-    office.keep_sample("copied-sample", run=trial["run"], operation=name)
+    trial = office.trials.send(service="copied", operation=name, inputs={"limit": 3})
+    office.samples.keep("copied-sample", run=trial["run"], operation=name)
     office.mappings.make(
         name,
         service="copied",
@@ -382,7 +382,7 @@ def test_an_operation_is_copied_with_its_sample_and_mapping_and_nothing_links_ba
             "outputs": [{"record_type": "copied-tree", "rows": [{"level": "tree", "at": "trees[*]"}], "fields": []}]
         },
     )
-    copy = office.copy_operation(name, "copied-again")
+    copy = office.operations.copy(name, "copied-again")
     assert copy == {"name": "copied-again", "samples": ["copied-again-copied-sample"], "mapping": "copied-again"}
     item = office.operations.get("copied-again")
     assert (
@@ -391,7 +391,7 @@ def test_an_operation_is_copied_with_its_sample_and_mapping_and_nothing_links_ba
     )
     assert office.definitions.get(made["definition"])["operations"] == [name]
     with pytest.raises(RondineProblem, match="there already"):
-        office.copy_operation(name, "copied-again")
+        office.operations.copy(name, "copied-again")
 
 
 def test_the_usual_operations_and_a_pasted_request_are_made_from_the_command_line(office, rondine, tmp_path):
@@ -406,7 +406,7 @@ def test_the_usual_operations_and_a_pasted_request_are_made_from_the_command_lin
         item["name"], version=item["version"], document={**item["document"], "path": "/v1/trees/{number}"}
     )
     assert (
-        office.try_operation(service="usual", operation="find-usual-tree", inputs={"number": "OLM-00007"})["call"][
+        office.trials.send(service="usual", operation="find-usual-tree", inputs={"number": "OLM-00007"})["call"][
             "status"
         ]
         == 200
@@ -420,14 +420,16 @@ def test_the_usual_operations_and_a_pasted_request_are_made_from_the_command_lin
         and "the pasted address is https://register.example/v1/trees, and below" in refused.stderr
     )
     rondine.cli(*words, "--below")
-    found = office.try_operation(service="usual", operation="usual-pasted", inputs={"limit": 1})
+    found = office.trials.send(service="usual", operation="usual-pasted", inputs={"limit": 1})
     assert found["call"]["status"] == 200 and "limit=1" in found["call"]["url"]
 
 
 def test_more_of_a_definition_that_has_changed_is_imported_into_the_same_one(office, rondine):
     address = f"{rondine.register_url}/openapi.yaml"
-    made = office.import_definition("register-more", address=address, operations=["GET /districts"], record_types=[])
-    again = office.import_definition(
+    made = office.definitions.import_into(
+        "register-more", address=address, operations=["GET /districts"], record_types=[]
+    )
+    again = office.definitions.import_into(
         "register-more", address=address, operations=["GET /districts", "GET /trees"], record_types=[]
     )
     assert again["definition"] == made["definition"] and len(again["operations"]) == 1
@@ -435,9 +437,9 @@ def test_more_of_a_definition_that_has_changed_is_imported_into_the_same_one(off
     assert (
         len(held["operations"]) == 2
         and held["problems"] == []
-        and {"Tree", "Species"} <= set(office.schemas(made["definition"]))
+        and {"Tree", "Species"} <= set(office.definitions.schemas(made["definition"]))
     )
-    assert office.compare_definition(made["definition"])["unchanged"] == 2
+    assert office.definitions.compare(made["definition"])["unchanged"] == 2
 
 
 def test_texts_that_the_database_cannot_hold_do_not_keep_a_definition_out(office):
@@ -446,7 +448,7 @@ def test_texts_that_the_database_cannot_hold_do_not_keep_a_definition_out(office
            "paths": {"/a": {"get": {"operationId": "a\u0000", "summary": "s\u0000", "description": "d\ud800",
            "responses": {"200": {"description": "\u0000",
            "content": {"application/json": {"schema": {"$ref": "#/components/schemas/A%00"}}}}}}}}}  # fmt: skip
-    made = office.import_definition("odd", files={"odd.json": json.dumps(odd)})
+    made = office.definitions.import_into("odd", files={"odd.json": json.dumps(odd)})
     item = office.operations.get(made["operations"][0])
     assert item["document"]["description"].startswith("d") and "\x00" not in json.dumps(item, ensure_ascii=False)
     assert office.definitions.get(made["definition"])["title"].startswith("Odd")
@@ -464,7 +466,7 @@ def large(paths: int) -> str:
 
 def test_a_large_definition_tells_how_far_it_has_come(rondine):
     told = []
-    found = rondine.office().look_at_definition(files={"large.json": large(8000)}, report=told.append)
+    found = rondine.office().definitions.look_at(files={"large.json": large(8000)}, report=told.append)
     assert len(found["operations"]) == 8000
     paths = [one for one in told if one["what"] == "paths"]
     assert paths and paths[0]["of"] == 8000 and [one["done"] for one in paths] == sorted(one["done"] for one in paths)
@@ -473,7 +475,7 @@ def test_a_large_definition_tells_how_far_it_has_come(rondine):
 def test_a_problem_met_while_telling_progress_is_the_same_problem(rondine):
     for options in ({}, {"report": lambda _: None}):
         with pytest.raises(RondineProblem, match="does not say its version") as problem:
-            rondine.office().look_at_definition(files={"broken.json": '{"paths": {}}'}, **options)
+            rondine.office().definitions.look_at(files={"broken.json": '{"paths": {}}'}, **options)
         assert problem.value.code == "bad_document" or problem.value.hint
 
 
@@ -484,5 +486,5 @@ def test_reading_ends_when_nobody_waits_for_it_any_more(rondine):
         raise KeyboardInterrupt
 
     with pytest.raises(KeyboardInterrupt):
-        office.look_at_definition(files={"large.json": large(20000)}, report=leave)
-    assert office.look_at_definition(files={"small.json": large(1)})["operations"]
+        office.definitions.look_at(files={"large.json": large(20000)}, report=leave)
+    assert office.definitions.look_at(files={"small.json": large(1)})["operations"]

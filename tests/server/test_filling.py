@@ -59,7 +59,7 @@ def trees(rondine):
 
 def test_a_record_fills_inputs_and_the_body_is_shown_against_its_fields(rondine, trees):
     record = {"record_type": trees, "key": ["OLM-3"]}
-    shown = rondine.office().show_request(service="filling", operation="filling-care", record=record)
+    shown = rondine.office().trials.show_request(service="filling", operation="filling-care", record=record)
     assert shown["problems"] == []
     body = json.loads(shown["text"].partition("\n\n")[2])
     assert body == {"tree": "OLM-3", "measures": {"girth_cm": 75}, "year": "1973", "note": "looked at", "by": "Mira"}
@@ -70,14 +70,14 @@ def test_a_record_fills_inputs_and_the_body_is_shown_against_its_fields(rondine,
 
 
 def test_what_is_given_goes_before_the_record_and_the_request_is_sent(rondine, trees):
-    found = rondine.office().try_operation(
+    found = rondine.office().trials.send(
         service="filling",
         operation="filling-care",
         inputs={"note": "by hand", "number": "OLM-9"},
         record={"record_type": trees, "key": ["OLM-2"]},
         confirmed=True,
     )
-    echoed = json.loads(rondine.office().content(found["body"]))
+    echoed = json.loads(rondine.office().bodies.content(found["body"]))
     assert (echoed["tree"], echoed["note"], echoed["measures"]["girth_cm"]) == ("OLM-9", "by hand", 50)
 
 
@@ -94,7 +94,7 @@ def test_what_is_given_goes_before_the_record_and_the_request_is_sent(rondine, t
 def test_a_record_that_does_not_fit_says_why(rondine, trees, record, inputs, said):
     document = {"path": "/trees", "inputs": inputs}
     with pytest.raises(RondineProblem, match=said):
-        rondine.office().show_request(service="filling", document=document, record=record)
+        rondine.office().trials.show_request(service="filling", document=document, record=record)
 
 
 def test_the_command_shows_the_request_with_the_origin_of_each_value(rondine, trees):

@@ -12,7 +12,7 @@ from rondine_client import RondineProblem
 def desk(rondine):
     office, base = rondine.office(), rondine.outside("desk")
     rondine.sign_in("graphql-desk", base, {"type": "bearer"}, {"token": rondine.papers.desk_token})
-    made = office.import_definition(
+    made = office.definitions.import_into(
         address=f"{base}/graphql",
         introspect=True,
         service="graphql-desk",
@@ -24,15 +24,15 @@ def desk(rondine):
 
 def tried(rondine, operation, inputs, **more):
     office = rondine.office()
-    found = office.try_operation(service="graphql-desk", operation=operation, inputs=inputs, **more)
-    return found, json.loads(office.text(found["body"])["text"])
+    found = office.trials.send(service="graphql-desk", operation=operation, inputs=inputs, **more)
+    return found, json.loads(office.bodies.text(found["body"])["text"])
 
 
 def test_a_query_made_without_typing_runs_and_maps(rondine, desk):
     office = rondine.office()
     item = office.operations.get(desk["query inspections"])
     query = item["document"]["body"]["query"]
-    taken = office.choose_fields(
+    taken = office.definitions.choose_fields(
         "graphql-desk", query, ["inspections", "nodes"], take=["inspections", "nodes", "tree", "number"]
     )
     assert (
@@ -94,10 +94,10 @@ def test_a_feed_takes_inspections_and_fails_when_the_desk_answers_errors(rondine
         environment="test",
         document={"inputs": {"first": 50}},
     )
-    run = list(office.watch(office.run_feed("desk-inspections")["id"]))[-1]
-    assert run["state"] == "done" and len(list(office.records("test", "inspection"))) == 50
+    run = list(office.runs.watch(office.feeds.run("desk-inspections")["id"]))[-1]
+    assert run["state"] == "done" and len(list(office.records.search("test", "inspection"))) == 50
     rondine.tell("desk", fail=True)
-    run = list(office.watch(office.run_feed("desk-inspections")["id"]))[-1]
+    run = list(office.runs.watch(office.feeds.run("desk-inspections")["id"]))[-1]
     rondine.tell("desk")
     assert run["state"] == "failed" and "the desk is closed today" in str(run)
 
@@ -106,14 +106,14 @@ def test_where_introspection_is_off_the_message_is_shown_and_a_query_is_written_
     office, base = rondine.office(), rondine.outside("desk")
     rondine.tell("desk", introspection=False, one_line=True)
     with pytest.raises(RondineProblem, match="introspection is switched off"):
-        office.look_at_definition(
+        office.definitions.look_at(
             address=f"{base}/graphql", introspect=True, service="graphql-desk", environment="test"
         )
     body = {"type": "graphql", "query": '{\n  inspection(id: "I-1") { grade }\n}', "one_line": True}
-    found = office.try_operation(service="graphql-desk", document={"method": "POST", "path": "/graphql", "body": body})
+    found = office.trials.send(service="graphql-desk", document={"method": "POST", "path": "/graphql", "body": body})
     rondine.tell("desk")
-    assert json.loads(office.text(found["body"])["text"])["data"]["inspection"]["grade"]
-    read = office.try_operation(
+    assert json.loads(office.bodies.text(found["body"])["text"])["data"]["inspection"]["grade"]
+    read = office.trials.send(
         service="graphql-desk", document={"method": "GET", "path": "/graphql", "body": {**body, "one_line": False}}
     )
     assert read["call"]["status"] == 200 and read["outcome"]["is_good"]
@@ -150,9 +150,9 @@ def test_two_operations_of_one_address_are_told_apart_in_runs_calls_and_the_mete
     found = [tried(rondine, name, inputs)[0] for name, inputs in pair]
     assert len({one["call"]["url"] for one in found}) == 1
     for (name, _), one in zip(pair, found, strict=True):
-        run = office.run(one["run"])
+        run = office.runs.get(one["run"])
         assert (one["call"]["operation"], run["operation"]) == (name, name)
-        assert " · query " in run["title"] and run["title"] != office.run(found[one is found[0]]["run"])["title"]
-        assert next(iter(office.runs(operation=name, limit=1)))["id"] == one["run"]
-    counted = {one["operation"]: one["calls"] for one in office.meter("graphql-desk")["operations"]}
+        assert " · query " in run["title"] and run["title"] != office.runs.get(found[one is found[0]]["run"])["title"]
+        assert next(iter(office.runs.search(operation=name, limit=1)))["id"] == one["run"]
+    counted = {one["operation"]: one["calls"] for one in office.connections.meter("graphql-desk")["operations"]}
     assert all(counted[name] >= 1 for name, _ in pair)

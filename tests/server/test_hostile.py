@@ -114,7 +114,7 @@ KINDS = [kind for kind, answer in ANSWERS.items() if answer]
 
 @pytest.mark.parametrize("kind", KINDS)
 def test_a_trial_of_it_ends_in_words(rondine, hostile, kind):
-    found = rondine.office().try_operation(service=hostile, operation=f"hostile-{kind}")
+    found = rondine.office().trials.send(service=hostile, operation=f"hostile-{kind}")
     if kind in CODES:
         assert found["call"]["error"]["code"] == CODES[kind]
         assert found["call"]["error"]["message"] and found["call"]["error"]["hint"]
@@ -142,7 +142,7 @@ def test_names_that_stand_twice_are_told_by_the_run_that_loses_a_value(rondine, 
     told = [one["message"] for one in run["remarks"] if one["kind"] == "duplicates"]
     assert told == ['"girth" is duplicated in one object: the last of them counts']
     assert "girth" in rondine.cli("run", "show", str(run["id"])).stdout
-    assert rondine.office().record("test", "named-twice", "T-7")["data"]["girth"] == 2
+    assert rondine.office().records.get("test", "named-twice", "T-7")["data"]["girth"] == 2
 
 
 def test_memory_comes_back(rondine, hostile):
@@ -153,7 +153,7 @@ def test_memory_comes_back(rondine, hostile):
 
     def held():
         for kind in kinds:
-            office.try_operation(service=hostile, operation=f"hostile-{kind}")
+            office.trials.send(service=hostile, operation=f"hostile-{kind}")
             rondine.finish(f"hostile-{kind}")
         return {name: resident(rondine.processes[name].pid) for name in ("web", "worker")}
 

@@ -44,7 +44,7 @@ def test_a_key_signs_in_from_every_kind_of_file_and_its_passphrase_is_kept_nowhe
     papers, office = rondine.papers, rondine.office()
     name = connect(rondine, f"key-in-{file.replace('.', '-')}", papers.client_certificate)
     passphrase = PASSPHRASE if file in ("client.p12", "locked.pem") else ""
-    made = office.set_secrets(
+    made = office.credentials.set_secrets(
         f"{name}-key",
         key_files={"tls_private_key": ((files / file).read_bytes(), passphrase)},
         password=papers.soil_password,
@@ -52,8 +52,8 @@ def test_a_key_signs_in_from_every_kind_of_file_and_its_passphrase_is_kept_nowhe
     assert made["names"] == ["password", "tls_private_key"]
     if file.endswith("p12"):
         assert made["certificates"]["tls_private_key"].strip() == papers.client_certificate.strip()
-    assert office.check_connection(name)["works"], office.check_connection(name)
-    assert office.try_operation(service=name, document={"path": "/results"})["call"]["status"] == 200
+    assert office.connections.check(name)["works"], office.connections.check(name)
+    assert office.trials.send(service=name, document={"path": "/results"})["call"]["status"] == 200
     log = "".join(path.read_text(errors="replace") for path in rondine.home.glob("*.log"))
     assert PASSPHRASE not in log and PASSPHRASE not in str(office.credentials.get(f"{name}-key"))
 
@@ -73,7 +73,7 @@ def test_a_file_that_cannot_be_opened_says_why_and_changes_nothing(rondine, file
     name = f"no-key-{file.replace('.', '-')}-{passphrase or 'none'}"
     office.credentials.make(name, environment="test")
     with pytest.raises(RondineProblem) as raised:
-        office.set_secrets(name, key_files={"tls_private_key": ((files / file).read_bytes(), passphrase)})
+        office.credentials.set_secrets(name, key_files={"tls_private_key": ((files / file).read_bytes(), passphrase)})
     assert raised.value.where == f"/key_files/tls_private_key/{where}" and words in raised.value.message
     assert office.credentials.get(name)["names"] == []
 

@@ -26,19 +26,19 @@ def test_lists_in_a_row_become_records_that_are_one_step_away(rondine, serve):
     rondine.permit(outside.port)
     service, office = rondine.connect("linked", outside.url), rondine.office()
     office.operations.make("linked", service=service, document={"path": "/"})
-    body = office.try_operation(service=service, operation="linked")["body"]
-    found = office.propose(body, rows=["$.trees[*]"], name="linked-tree")
+    body = office.trials.send(service=service, operation="linked")["body"]
+    found = office.mappings.propose(body, rows=["$.trees[*]"], name="linked-tree")
     assert [part["name"] for part in found["parts"]] == ["linked-tree-lot"]
     saved(office, "linked", service, found)
     run = rondine.finish("linked")
     assert {one["record_type"]: one["created"] for one in run["counts"]} == {"linked-tree": 3, "linked-tree-lot": 3}
-    tree = office.record("test", "linked-tree", "OLM-1")
+    tree = office.records.get("test", "linked-tree", "OLM-1")
     (held,) = tree["holds"]
     assert [one["data"]["code"] for one in held["records"]] == ["L-1", "L-2"] and held["is_all"]
-    assert tree["belongs_to"] == [] and office.record("test", "linked-tree", "OLM-3")["holds"][0]["records"] == []
-    lot = office.record("test", "linked-tree-lot", "L-3")
+    assert tree["belongs_to"] == [] and office.records.get("test", "linked-tree", "OLM-3")["holds"][0]["records"] == []
+    lot = office.records.get("test", "linked-tree-lot", "L-3")
     assert lot["belongs_to"] == [{"record_type": "linked-tree", "key": ["OLM-2"], "is_kept": True}]
-    shown = list(office.records("test", "linked-tree-lot", **held["where"]))
+    shown = list(office.records.search("test", "linked-tree-lot", **held["where"]))
     assert [one["key"] for one in shown] == [["L-1"], ["L-2"]]
     told = json.loads(rondine.cli("record", "show", "linked-tree-lot", "L-3").stdout)
     assert told["belongs_to"] == lot["belongs_to"]
@@ -75,13 +75,13 @@ def test_a_collection_with_its_lots_expanded_arrives_as_two_linked_record_types_
         "query": [{"name": "$expand", "value": "Lots"}, {"name": "$top", "value": "5"}],
     }
     office.operations.make("linked-seeds", service=service, document=document)
-    trial = office.try_operation(service=service, operation="linked-seeds")
+    trial = office.trials.send(service=service, operation="linked-seeds")
     assert trial["outcome"]["is_good"], json.dumps(trial)[:2000]
-    found = office.propose(trial["body"], rows=["$.value[*]"], name="linked-collection")
+    found = office.mappings.propose(trial["body"], rows=["$.value[*]"], name="linked-collection")
     saved(office, "linked-seeds", service, found)
     run = rondine.finish("linked-seeds")
     assert run["calls"] == 1
     created = {one["record_type"]: one["created"] for one in run["counts"]}
     assert created["linked-collection"] == 3 and created["linked-collection-lot"] > 3
-    key = next(iter(office.records("test", "linked-collection")))["key"]
-    assert office.record("test", "linked-collection", *key)["holds"][0]["records"]
+    key = next(iter(office.records.search("test", "linked-collection")))["key"]
+    assert office.records.get("test", "linked-collection", *key)["holds"][0]["records"]

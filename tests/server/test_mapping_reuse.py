@@ -37,7 +37,7 @@ def test_one_edit_reaches_all_that_use_it_but_the_exception(rondine, serve):
     def street_after(feed):
         run = rondine.finish(feed)
         assert run["state"] == "done", run
-        return office.record("test", "reuse-tree", "OLM-1")["data"]
+        return office.records.get("test", "reuse-tree", "OLM-1")["data"]
 
     assert street_after("reuse-one")["street"] == street_after("reuse-two")["street"] == "Largo Nord"
     assert street_after("reuse-three")["street"] == "Riva Bassa"
@@ -71,7 +71,7 @@ def test_another_response_is_fitted_onto_a_record_type_that_is_there(rondine, se
     service, office = rondine.connect("onto", outside.url), rondine.office()
     for name in ("onto-kept", "onto-other"):
         office.operations.make(name, service=service, document={"path": name.replace("onto-", "/")})
-    first = office.propose(office.try_operation(service=service, operation="onto-kept")["body"], rows=["$[*]"],
+    first = office.mappings.propose(office.trials.send(service=service, operation="onto-kept")["body"], rows=["$[*]"],
     name="onto-tree")  # fmt: skip
     first["record_type"]["fields"].append({"name": "height_m", "type": "decimal", "unit": "m"})
     office.record_types.make("onto-tree", document=first["record_type"])
@@ -79,8 +79,8 @@ def test_another_response_is_fitted_onto_a_record_type_that_is_there(rondine, se
     office.feeds.make("onto-kept", operation="onto-kept", mapping="onto-kept", environment="test")
     assert rondine.finish("onto-kept")["state"] == "done"
 
-    run = office.try_operation(service=service, operation="onto-other")["run"]
-    office.keep_sample("onto-sample", run=run, operation="onto-other")
+    run = office.trials.send(service=service, operation="onto-other")["run"]
+    office.samples.keep("onto-sample", run=run, operation="onto-other")
     words = ["mapping", "propose", "onto-sample", "--rows", "$.list[*]", "--onto", "--record-type", "onto-tree"]
     save = ["--save", "onto-other", "--service", service]
     unsure = rondine.cli(*words, *save, check=False)
@@ -97,6 +97,6 @@ def test_another_response_is_fitted_onto_a_record_type_that_is_there(rondine, se
     office.feeds.make("onto-other", operation="onto-other", mapping="onto-other", environment="test")
     assert rondine.finish("onto-other")["state"] == "done"
     data = {"number": "OLM-7", "girth_m": "2.5", "district": "Terrazze"}
-    assert office.record("test", "onto-tree", "OLM-7")["data"] == data
+    assert office.records.get("test", "onto-tree", "OLM-7")["data"] == data
     refused = rondine.cli(*words[:-1], "onto-tre", check=False)
     assert refused.returncode == 1 and 'did you mean "onto-tree"?' in refused.stderr

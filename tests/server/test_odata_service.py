@@ -22,16 +22,18 @@ def store(rondine):
     }
     rondine.sign_in("store", f"{base}/odata", sign_in, {"client_secret": rondine.papers.seeds_secret})
     source = {"address": f"{base}/odata/$metadata", "service": "store", "environment": "test"}
-    seen = office.look_at_definition(**source)
-    made = office.import_definition(address=source["address"], service="store", environment="test", hash=seen["hash"])
+    seen = office.definitions.look_at(**source)
+    made = office.definitions.import_into(
+        address=source["address"], service="store", environment="test", hash=seen["hash"]
+    )
     operations = [office.operations.get(name) for name in made["operations"]]
     return source, made, {one["document"]["came_from"]["key"]: one["name"] for one in operations}
 
 
 def tried(rondine, operation, inputs=None, **more):
     office = rondine.office()
-    found = office.try_operation(service="store", operation=operation, inputs=inputs or {}, confirmed=True, **more)
-    body = json.loads(office.text(found["body"])["text"]) if found["body"] else None
+    found = office.trials.send(service="store", operation=operation, inputs=inputs or {}, confirmed=True, **more)
+    body = json.loads(office.bodies.text(found["body"])["text"]) if found["body"] else None
     return found["call"]["status"], body, dict(found["call"]["headers"]), found
 
 
@@ -39,16 +41,16 @@ def test_metadata_is_read_from_the_service_itself_and_rows_before_anything_is_st
     office, (source, _, _) = rondine.office(), store
     counts = "SELECT (SELECT count(*) FROM runs_run) || '/' || (SELECT count(*) FROM runs_body)"
     before = rondine.sql(counts)
-    seen = office.look_at_rows("GET /Lots", **source)
+    seen = office.definitions.preview_rows("GET /Lots", **source)
     assert (seen["status"], seen["path"], seen["count"]) == (200, "$.value[*]", 10) and seen["rows"][0]["Number"] == 1
     assert rondine.sql(counts) == before
     assert {"lot", "shelf", "collection", "test", "withdrawal"} <= {
-        re.sub(r"-\d+(?=-|$)", "", one["name"]) for one in office.look_at_definition(**source)["record_types"]
+        re.sub(r"-\d+(?=-|$)", "", one["name"]) for one in office.definitions.look_at(**source)["record_types"]
     }
     with pytest.raises(RondineProblem, match="may write"):
-        office.look_at_rows("CREATE /Lots", **source)
+        office.definitions.preview_rows("CREATE /Lots", **source)
     with pytest.raises(RondineProblem, match="401"):
-        office.look_at_definition(address=source["address"])
+        office.definitions.look_at(address=source["address"])
     printed = rondine.cli("definition", "rows", "GET /Collections", source["address"], "--service", "store")
     assert "L'ORTO" in printed.stdout and "nothing was stored" in printed.stderr
 
@@ -56,10 +58,10 @@ def test_metadata_is_read_from_the_service_itself_and_rows_before_anything_is_st
 def test_the_address_of_the_service_leads_to_its_metadata(rondine, store):
     office, (source, made, _) = rondine.office(), store
     at_service = {**source, "address": source["address"].removesuffix("/$metadata")}
-    seen = office.look_at_definition(**at_service)
+    seen = office.definitions.look_at(**at_service)
     assert seen["format"] == "OData 4.0 (CSDL)" and len(seen["operations"]) == len(made["operations"])
     at_service |= {"hash": seen["hash"], "record_types": []}
-    again = office.import_definition(**at_service)
+    again = office.definitions.import_into(**at_service)
     stored = office.definitions.get(again["definition"])["document"]
     assert stored["address"] == source["address"]
 
@@ -77,15 +79,15 @@ def test_fields_filter_order_and_expand_are_chosen_and_seen_in_the_address(rondi
         "expand": [{"property": "Tests", "select": ["On", "Germinated"]}, {"property": "Collection"}],
         "count": True,
     }  # fmt: skip
-    found = office.try_operation(service="store", document=document, inputs={"species": "Tilia", "top": 3})
-    rows = json.loads(office.text(found["body"])["text"])
+    found = office.trials.send(service="store", document=document, inputs={"species": "Tilia", "top": 3})
+    rows = json.loads(office.bodies.text(found["body"])["text"])
     assert found["call"]["status"] == 200 and len(rows["value"]) == 3 and rows["@odata.count"] > 3
     assert set(rows["value"][0]) == {"@odata.etag", "Number", "Species", "Tests", "Collection"}
     assert "$filter=startswith(Species,'Tilia')%20and%20Shelf/Row%20le%205" in found["call"]["url"]
-    quoted = office.try_operation(
+    quoted = office.trials.send(
         service="store", document=document, inputs={"species": "Tilia' or Number gt 0 or Species eq '"}
     )
-    assert quoted["call"]["status"] == 200 and json.loads(office.text(quoted["body"])["text"])["value"] == []
+    assert quoted["call"]["status"] == 200 and json.loads(office.bodies.text(quoted["body"])["text"])["value"] == []
 
 
 def test_one_is_found_made_changed_with_its_etag_withdrawn_from_and_removed(rondine, store):
@@ -120,10 +122,10 @@ def test_all_pages_come_in_by_the_next_link(rondine, store):
     "from": "Grams"}]}]}  # fmt: skip
     office.mappings.make("store-lots", service="store", document=document)
     office.feeds.make("store-lots", operation=names["GET /Lots"], mapping="store-lots", environment="test")
-    run = office.run_feed("store-lots")
-    done = list(office.watch(run["id"]))[-1]
-    assert (done["state"], len(list(office.calls(run["id"]))) >= 3) == ("done", True)
-    assert len(list(office.records("test", "lot"))) == 60
+    run = office.feeds.run("store-lots")
+    done = list(office.runs.watch(run["id"]))[-1]
+    assert (done["state"], len(list(office.runs.calls(run["id"]))) >= 3) == ("done", True)
+    assert len(list(office.records.search("test", "lot"))) == 60
 
 
 def test_the_old_version_speaks_in_its_own_envelope_and_literals(rondine, store):
@@ -139,10 +141,10 @@ def test_the_old_version_speaks_in_its_own_envelope_and_literals(rondine, store)
     older = {"property": "Grams", "operator": "gt", "type": "Edm.Decimal", "value": {"input": "grams"}}
     document = {"path": "/Lots", "inputs": [{"name": "grams", "type": "decimal"}], "odata": {"version": "2.0",
     "filter": [older], "count": True}, "paging": {"type": "next_address", "at": "/d/__next"}}  # fmt: skip
-    found = office.try_operation(service="old-store", document=document, inputs={"grams": "400"})
-    inner = json.loads(office.text(found["body"])["text"])["d"]
+    found = office.trials.send(service="old-store", document=document, inputs={"grams": "400"})
+    inner = json.loads(office.bodies.text(found["body"])["text"])["d"]
     assert len(inner["results"]) == 25 and "__next" in inner and "Grams%20gt%20400M" in found["call"]["url"]
     assert found["row_choices"][0]["path"] == "$.d.results[*]"
     document["odata"]["version"] = "4.0"
-    wrong = office.try_operation(service="old-store", document=document, inputs={"grams": "400.5"})
+    wrong = office.trials.send(service="old-store", document=document, inputs={"grams": "400.5"})
     assert wrong["call"]["status"] == 200

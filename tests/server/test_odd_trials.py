@@ -32,7 +32,7 @@ def test_headers_and_reasons_of_iso_8859_1_are_shown_and_kept(rondine, serve_raw
     rondine.permit(port)
     office, service = rondine.office(), rondine.connect("latin", f"http://127.0.0.1:{port}")
     feed(office, service, "latin")
-    trial = office.try_operation(service=service, operation="latin")
+    trial = office.trials.send(service=service, operation="latin")
     assert trial["call"]["reason"] == "Déjà vu" and ["X-Note", "café"] in trial["call"]["headers"]
     assert rondine.finish("latin")["counts"][0]["created"] == 2
 
@@ -52,10 +52,10 @@ def test_an_answer_that_cannot_be_what_it_says_fails_in_trials_and_feeds_alike(r
     rondine.permit(port)
     office, service = rondine.office(), rondine.connect(name, f"http://127.0.0.1:{port}")
     feed(office, service, name)
-    trial = office.try_operation(service=service, operation=name)
+    trial = office.trials.send(service=service, operation=name)
     told = json.dumps([trial["outcome"], trial["unreadable"], trial["call"]["error"]], ensure_ascii=False)
     assert words in told and not (trial["outcome"] and trial["outcome"]["is_good"])
-    run = office.run(trial["run"])
+    run = office.runs.get(trial["run"])
     assert run["state"] == "failed" and run["error"]["message"]
     run = rondine.finish(name)
     assert run["state"] == "failed" and words in run["error"]["message"], run["error"]
@@ -65,7 +65,7 @@ def test_content_under_a_wrong_media_type_is_told(rondine, serve):
     outside = serve(lambda request: web.Response(text="<trees><tree>1</tree></trees>", content_type="application/json"))
     rondine.permit(outside.port)
     service = rondine.connect("mislabelled", outside.url)
-    trial = rondine.office().try_operation(service=service, document={"path": "/"})
+    trial = rondine.office().trials.send(service=service, document={"path": "/"})
     assert trial["format"] == "xml" and "its Content-Type says application/json, and it is XML" in trial["notes"]
 
 
@@ -73,9 +73,9 @@ def test_a_text_that_nobody_wants_as_a_structure_may_be_one(rondine, serve):
     outside = serve(lambda request: web.Response(text="the office is open"))
     rondine.permit(outside.port)
     office, service = rondine.office(), rondine.connect("plain-text", outside.url)
-    assert office.try_operation(service=service, document={"path": "/"})["outcome"]["is_good"]
+    assert office.trials.send(service=service, document={"path": "/"})["outcome"]["is_good"]
     wanted = {"path": "/", "response": {"rows": ["$[*]"]}}
-    assert not office.try_operation(service=service, document=wanted)["outcome"]["is_good"]
+    assert not office.trials.send(service=service, document=wanted)["outcome"]["is_good"]
 
 
 def test_a_draft_that_was_never_saved_is_held_against_its_description(rondine, serve):
@@ -84,13 +84,13 @@ def test_a_draft_that_was_never_saved_is_held_against_its_description(rondine, s
     office, service = rondine.office(), rondine.connect("draft-described", outside.url)
     schema = {"type": "object", "properties": {"number": {"type": "string"}}, "required": ["number", "girth"]}
     document = {"path": "/", "responses": [{"status": "200", "media_type": "application/json", "schema": schema}]}
-    draft = office.try_operation(service=service, document=document)
+    draft = office.trials.send(service=service, document=document)
     assert draft["described"] == "200" and {one["where"] for one in draft["differences"]} == {"$['number']", "$"}
     office.operations.make("draft-described", service=service, document=document)
-    saved = office.try_operation(service=service, operation="draft-described")
+    saved = office.trials.send(service=service, operation="draft-described")
     assert sorted(map(str, saved["differences"])) == sorted(map(str, draft["differences"]))
     changed = {**document, "responses": []}
-    assert office.try_operation(service=service, operation="draft-described", document=changed)["described"] == ""
+    assert office.trials.send(service=service, operation="draft-described", document=changed)["described"] == ""
 
 
 def test_a_wait_of_a_day_is_shown_believed_for_an_hour_and_lifted_by_an_operator(rondine, serve):
@@ -98,20 +98,20 @@ def test_a_wait_of_a_day_is_shown_believed_for_an_hour_and_lifted_by_an_operator
     outside = serve(lambda request: answers.pop() if answers else web.json_response([]))
     rondine.permit(outside.port)
     office, service = rondine.office(), rondine.connect("day-off", outside.url)
-    assert office.try_operation(service=service, document={"path": "/"})["call"]["status"] == 429
-    held = office.meter("day-off-test")
+    assert office.trials.send(service=service, document={"path": "/"})["call"]["status"] == 429
+    held = office.connections.meter("day-off-test")
     assert 3500 < held["held_until"] - held["now"] <= 3600 and 86_000 < held["asked_until"] - held["now"] <= 86_400
     assert "60 minutes of it are believed" in held["held_why"]
-    trial = office.try_operation(service=service, document={"path": "/"})
+    trial = office.trials.send(service=service, document={"path": "/"})
     assert trial["call"]["status"] is None and "the service asked to wait" in trial["call"]["error"]["message"]
     assert "--lift" in trial["call"]["error"]["hint"]
     assert rondine.cli("connection", "wait", "day-off-test", "--as-asked", person="odo").returncode == 0
-    held = office.meter("day-off-test")
+    held = office.connections.meter("day-off-test")
     assert held["held_until"] - held["now"] > 86_000 and held["asked_until"] is None
     assert rondine.cli("connection", "wait", "day-off-test", "--lift", person="vela", check=False).returncode == 1
     assert rondine.cli("connection", "wait", "day-off-test", "--lift", person="odo").returncode == 0
-    assert office.meter("day-off-test")["held_until"] is None
-    assert office.try_operation(service=service, document={"path": "/"})["call"]["status"] == 200
+    assert office.connections.meter("day-off-test")["held_until"] is None
+    assert office.trials.send(service=service, document={"path": "/"})["call"]["status"] == 200
 
 
 def test_a_saved_response_has_the_name_that_the_service_gave_it(rondine, serve_raw):
@@ -120,7 +120,7 @@ def test_a_saved_response_has_the_name_that_the_service_gave_it(rondine, serve_r
     rondine.permit(port)
     office, service = rondine.office(), rondine.connect("named-file", f"http://127.0.0.1:{port}")
     office.operations.make("named-file", service=service, document={"path": "/trees"})
-    body = office.try_operation(service=service, operation="named-file")["body"]
+    body = office.trials.send(service=service, operation="named-file")["body"]
     address = f"{rondine.url}/api/v1/projects/olmara/bodies/{body}/content"
     saved = httpx.get(address, headers={"Authorization": f"Bearer {rondine.token()}"})
     assert saved.content == ROWS

@@ -34,45 +34,49 @@ DOCUMENT = {
 def test_a_one_off_is_sent_without_a_service_and_shown_before(rondine, outside):
     office = rondine.office()
     before = {one["name"] for one in office.services}
-    found = office.try_once(outside.url, DOCUMENT, inputs={"limit": 2})
+    found = office.trials.send_once(outside.url, DOCUMENT, inputs={"limit": 2})
     assert found["outcome"]["is_good"] and found["row_choices"][0] == {
         "path": "$.trees[*]",
         "count": 2,
         "holds": "object",
     }
-    run = office.run(found["run"])
+    run = office.runs.get(found["run"])
     assert (run["kind"], run["operation"], run["inputs"]) == ("trial", None, {"limit": 2})
     assert {one["name"] for one in office.services} == before
 
 
 def test_a_one_off_is_kept_as_service_connection_and_operation_and_answers_the_same(rondine, outside):
     office = rondine.office()
-    found = office.try_once(outside.url, DOCUMENT, inputs={"limit": 2})
-    made = office.keep_trial(found["run"], "kept-register", service_title="Register")
-    assert made["connection"] == "kept-register-test" and office.run(found["run"])["operation"] == made["operation"]
+    found = office.trials.send_once(outside.url, DOCUMENT, inputs={"limit": 2})
+    made = office.trials.keep(found["run"], "kept-register", service_title="Register")
+    assert (
+        made["connection"] == "kept-register-test" and office.runs.get(found["run"])["operation"] == made["operation"]
+    )
     assert office.operations.get(made["operation"])["title"] == "List trees"
-    again = office.try_operation(service="kept-register", operation=made["operation"], inputs={"limit": 2})
-    assert office.content(again["body"]) == office.content(found["body"])
+    again = office.trials.send(service="kept-register", operation=made["operation"], inputs={"limit": 2})
+    assert office.bodies.content(again["body"]) == office.bodies.content(found["body"])
     assert again["call"]["request"] == found["call"]["request"]
 
 
 def test_a_second_one_off_joins_the_service_only_if_it_leads_to_the_same_address(rondine, outside):
     office = rondine.office()
-    first = office.try_once(outside.url, DOCUMENT)
-    office.keep_trial(first["run"], "joined", operation="joined-first")
-    second = office.try_once(f"{outside.url}/", {"path": "/v1/trees"})
-    made = office.keep_trial(second["run"], "joined", operation="joined-second")
+    first = office.trials.send_once(outside.url, DOCUMENT)
+    office.trials.keep(first["run"], "joined", operation="joined-first")
+    second = office.trials.send_once(f"{outside.url}/", {"path": "/v1/trees"})
+    made = office.trials.keep(second["run"], "joined", operation="joined-second")
     assert made["connection"] == "joined-test"
     with pytest.raises(RondineProblem, match="of this service leads to") as problem:
-        office.keep_trial(first["run"], "joined", base_address="https://elsewhere.example")
+        office.trials.keep(first["run"], "joined", base_address="https://elsewhere.example")
     assert problem.value.where == "/service"
 
 
 def test_what_a_person_changed_since_the_trial_is_what_is_kept(rondine, outside):
     office = rondine.office()
-    found = office.try_once(outside.url, DOCUMENT)
+    found = office.trials.send_once(outside.url, DOCUMENT)
     changed = {**DOCUMENT, "headers": []}
-    made = office.keep_trial(found["run"], "kept-changed", document=changed, title="All trees", operation="all-of-them")
+    made = office.trials.keep(
+        found["run"], "kept-changed", document=changed, title="All trees", operation="all-of-them"
+    )
     held = office.operations.get(made["operation"])
     assert (held["title"], held["document"].get("headers")) == ("All trees", None)
 
@@ -89,23 +93,23 @@ def test_what_a_person_changed_since_the_trial_is_what_is_kept(rondine, outside)
 def test_an_address_that_may_not_be_called_is_refused_and_nothing_is_kept(rondine, base, words, where):
     office = rondine.office()
     with pytest.raises(RondineProblem, match=words) as problem:
-        office.try_once(base, DOCUMENT)
+        office.trials.send_once(base, DOCUMENT)
     assert where in problem.value.where
 
 
 def test_keeping_needs_a_one_off_and_the_right_to_build(rondine, outside):
     office = rondine.office()
     service = rondine.connect("not-one-off")
-    usual = office.try_operation(service=service, document={"path": "/v1/trees"})
+    usual = office.trials.send(service=service, document={"path": "/v1/trees"})
     with pytest.raises(RondineProblem, match="not a one-off trial"):
-        office.keep_trial(usual["run"], "another")
+        office.trials.keep(usual["run"], "another")
     with pytest.raises(RondineProblem, match="is not there"):
-        office.keep_trial(999_999, "another")
-    found = office.try_once(outside.url, DOCUMENT)
+        office.trials.keep(999_999, "another")
+    found = office.trials.send_once(outside.url, DOCUMENT)
     with pytest.raises(RondineProblem):
-        rondine.office("vela").keep_trial(found["run"], "another")
+        rondine.office("vela").trials.keep(found["run"], "another")
     with pytest.raises(RondineProblem, match="is not a name"):
-        office.keep_trial(found["run"], "Not a name")
+        office.trials.keep(found["run"], "Not a name")
     assert not any(one["name"] == "another" for one in office.services)
 
 

@@ -40,7 +40,7 @@ DOCUMENT = {
 def test_each_outcome_of_a_trial_is_told_apart(rondine, counter):
     office, service = rondine.office(), rondine.connect("outcome-trials", counter.url)
     found = {
-        q: office.try_operation(service=service, document=DOCUMENT, inputs={"q": q})
+        q: office.trials.send(service=service, document=DOCUMENT, inputs={"q": q})
         for q in ("none", "empty", "closed", "told", "page", "some")
     }
     assert {q: one["outcome"]["kind"] for q, one in found.items()} == {
@@ -50,17 +50,17 @@ def test_each_outcome_of_a_trial_is_told_apart(rondine, counter):
     assert found["closed"]["outcome"]["message"] == "the counter is closed"
     assert found["told"]["outcome"]["message"] == "no such collection"
     assert found["page"]["outcome"]["message"] == "<p>The counter is closed today</p>"
-    assert office.run(found["none"]["run"])["state"] == "done"
+    assert office.runs.get(found["none"]["run"])["state"] == "done"
     plain = {key: value for key, value in DOCUMENT.items() if key != "outcomes"}
-    usual = office.try_operation(service=service, document=plain, inputs={"q": "none"})
+    usual = office.trials.send(service=service, document=plain, inputs={"q": "none"})
     assert usual["outcome"]["kind"] == "failure" and usual["outcome"]["message"] == "no such tree"
 
 
 def test_a_feed_that_finds_nothing_ends_well_and_one_that_is_told_of_a_failure_fails(rondine, counter):
     office, service = rondine.office(), rondine.connect("outcome-feeds", counter.url)
     office.operations.make("outcome-trees", service=service, document=DOCUMENT)
-    body = office.try_operation(service=service, operation="outcome-trees", inputs={"q": "some"})["body"]
-    made = office.propose(body, rows=["$.trees[*]"], name="outcome-tree")
+    body = office.trials.send(service=service, operation="outcome-trees", inputs={"q": "some"})["body"]
+    made = office.mappings.propose(body, rows=["$.trees[*]"], name="outcome-tree")
     office.record_types.make("outcome-tree", document=made["record_type"])
     office.mappings.make("outcome-tree", service=service, document=made["mapping"])
     office.feeds.make(
@@ -72,14 +72,14 @@ def test_a_feed_that_finds_nothing_ends_well_and_one_that_is_told_of_a_failure_f
     )
     assert rondine.finish("outcome-tree")["counts"][0]["created"] == 2
     for q in ("none", "empty"):
-        run = rondine.watch(office.run_feed("outcome-tree", {"q": q})["id"])
+        run = rondine.watch(office.feeds.run("outcome-tree", {"q": q})["id"])
         assert (run["state"], run["counts"][0]["rows"], run["error"]) == ("done", 0, None)
-    run = rondine.watch(office.run_feed("outcome-tree", {"q": "closed"})["id"])
+    run = rondine.watch(office.feeds.run("outcome-tree", {"q": "closed"})["id"])
     assert run["state"] == "failed" and "the counter is closed" in run["error"]["message"]
     for q, message in (("told", "no such collection"), ("page", "<p>The counter is closed today</p>")):
-        run = rondine.watch(office.run_feed("outcome-tree", {"q": q})["id"])
+        run = rondine.watch(office.feeds.run("outcome-tree", {"q": q})["id"])
         assert run["state"] == "failed" and message in run["error"]["message"], run
-    assert {one["data"]["number"] for one in office.records("test", "outcome-tree")} == {"OLM-1", "OLM-2"}
+    assert {one["data"]["number"] for one in office.records.search("test", "outcome-tree")} == {"OLM-1", "OLM-2"}
 
 
 def test_the_rules_are_shown_on_the_command_line(rondine, counter):

@@ -87,8 +87,8 @@ def test_a_large_definition_goes_the_whole_road(rondine):
     text = large(2500)
     assert len(text) > WORTH_A_PROCESS
     office = rondine.office()
-    made = office.import_definition("read-apart", files={"r.json": text}, record_types=[])
+    made = office.definitions.import_into("read-apart", files={"r.json": text}, record_types=[])
     assert len(made["operations"]) == 2500
     began = time.monotonic()
-    same = office.compare_definition(made["definition"], files={"r.json": text})
+    same = office.definitions.compare(made["definition"], files={"r.json": text})
     assert (same["changes"], same["unchanged"]) == ([], 2500) and time.monotonic() - began < 60

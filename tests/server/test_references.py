@@ -27,8 +27,8 @@ def make(rondine, desk, name):
     office.services.make(name)
     for part in ("key", "own"):
         office.credentials.make(f"{name}-{part}", environment="test")
-    office.set_secrets(f"{name}-key", password="password-0123456789")
-    office.set_secrets(f"{name}-own", key="own-key-0123456789")
+    office.credentials.set_secrets(f"{name}-key", password="password-0123456789")
+    office.credentials.set_secrets(f"{name}-own", key="own-key-0123456789")
     office.operations.make(
         f"{name}-session",
         service=name,
@@ -102,9 +102,9 @@ def test_renaming_breaks_no_reference_and_each_item_that_is_touched_has_a_new_re
     assert revision["version"] == operation["version"] == 2
     assert revision["why"] == 'standing value "renaming-year" is called "renaming-year-two" now'
     desk.calls.clear()
-    assert office.try_operation(service="renaming", operation="renaming-open-two")["outcome"]["is_good"]
+    assert office.trials.send(service="renaming", operation="renaming-open-two")["outcome"]["is_good"]
     assert desk.calls[-1][1]["X-Key"] == "own-key-0123456789"
-    assert office.try_operation(service="renaming", operation="renaming-trees", inputs={"note": '"x"'})["outcome"][
+    assert office.trials.send(service="renaming", operation="renaming-trees", inputs={"note": '"x"'})["outcome"][
         "is_good"
     ]
     address, headers = desk.calls[-1]
@@ -144,5 +144,5 @@ def test_a_request_whose_sign_in_cannot_be_found_is_never_sent(rondine, desk):
     rondine.sql("UPDATE connecting_credential SET encrypted = '' WHERE name = 'lost-own' RETURNING id")
     desk.calls.clear()
     with pytest.raises(RondineProblem, match="cannot sign in"):
-        office.try_operation(service="lost", operation="lost-open")
+        office.trials.send(service="lost", operation="lost-open")
     assert desk.calls == []

@@ -39,20 +39,20 @@ def register(rondine):
 
 def test_a_schema_is_looked_at_and_imported_without_any_operation(rondine, register):
     office = rondine.office()
-    seen = office.look_at_definition(files=text_of(SCHEMA))
+    seen = office.definitions.look_at(files=text_of(SCHEMA))
     assert (seen["format"], seen["roots"], seen["operations"]) == ("JSON Schema", ["Trees"], [])
-    made = office.import_definition(register, files=text_of(SCHEMA), record_types=["tree"], hash=seen["hash"])
+    made = office.definitions.import_into(register, files=text_of(SCHEMA), record_types=["tree"], hash=seen["hash"])
     assert made["operations"] == [] and office.record_types.get("tree")["document"]["fields"]
     assert office.definitions.get(made["definition"])["document"]["roots"] == ["Trees"]
-    assert office.schemas(made["definition"])["Trees"]["required"] == ["trees", "survey"]
+    assert office.definitions.schemas(made["definition"])["Trees"]["required"] == ["trees", "survey"]
 
 
 def test_a_response_is_held_against_the_schema_that_describes_it(rondine, register):
     office = rondine.office()
-    before = office.try_operation(service=register, operation="schema-trees")
+    before = office.trials.send(service=register, operation="schema-trees")
     assert before["described"] == ""
-    assert office.describe_response("schema-trees", register, "Trees")["problems"] == []
-    found = office.try_operation(service=register, operation="schema-trees")
+    assert office.operations.describe_response("schema-trees", register, "Trees")["problems"] == []
+    found = office.trials.send(service=register, operation="schema-trees")
     told = {one["where"]: one["message"] for one in found["differences"]}
     assert found["described"] == "200" and told["$"] == '"survey" is missing'
     assert told["$['trees'][0]"] == '"kind" is missing'
@@ -60,9 +60,9 @@ def test_a_response_is_held_against_the_schema_that_describes_it(rondine, regist
 
 def test_a_description_that_is_not_there_is_a_problem_of_the_operation(rondine, register):
     office = rondine.office()
-    wrong = office.describe_response("schema-trees", register, "Tree", status="4XX")
+    wrong = office.operations.describe_response("schema-trees", register, "Tree", status="4XX")
     assert 'has no schema "Tree"' in wrong["problems"][0]["message"] and "Trees" in wrong["problems"][0]["hint"]
-    wrong = office.describe_response("schema-trees", "nowhere", "Tree", status="4XX")
+    wrong = office.operations.describe_response("schema-trees", "nowhere", "Tree", status="4XX")
     assert 'no definition "nowhere"' in wrong["problems"][0]["message"]
     held = office.operations.get("schema-trees")
     responses = [one for one in held["document"]["responses"] if one["status"] == "200"]
@@ -75,16 +75,16 @@ def test_importing_the_schema_again_shows_each_field_that_changed_and_what_it_to
     newer = json.loads(json.dumps(SCHEMA))
     newer["properties"]["survey"] = {"type": "string"}
     del newer["properties"]["trees"]["items"]["properties"]["kind"]
-    compared = office.compare_definition(register, files=text_of(newer))
+    compared = office.definitions.compare(register, files=text_of(newer))
     only = compared["changes"][0]
     assert {one["unit"]: (one["before"], one["now"]) for one in only["differences"]} == {
         "survey": ("integer", "string"),
         "trees[*].kind": ("one of oak", None),
     }
     assert "operation schema-trees" in only["used_by"]
-    office.update_definition(register, accept=[only["key"]], files=text_of(newer))
-    assert office.schemas(register)["Trees"]["properties"]["survey"] == {"type": "string"}
-    assert office.compare_definition(register, files=text_of(newer))["changes"] == []
+    office.definitions.update(register, accept=[only["key"]], files=text_of(newer))
+    assert office.definitions.schemas(register)["Trees"]["properties"]["survey"] == {"type": "string"}
+    assert office.definitions.compare(register, files=text_of(newer))["changes"] == []
 
 
 def test_renaming_the_definition_keeps_the_description(rondine, register):
@@ -99,25 +99,25 @@ def test_the_laboratorys_xml_schema_is_read_from_its_address_and_describes_its_a
     office, base = rondine.office(), rondine.outside("soil")
     sign_in = {"type": "basic", "user_name": rondine.papers.soil_user}
     name = rondine.sign_in("schema-lab", base, sign_in, {"password": rondine.papers.soil_password})
-    made = office.import_definition(name, address=f"{base}/results.xsd", record_types=[])
+    made = office.definitions.import_into(name, address=f"{base}/results.xsd", record_types=[])
     office.operations.make("lab-described", service=name, document={"path": "/results"})
-    office.describe_response("lab-described", made["definition"], "results")
-    found = office.try_operation(service=name, operation="lab-described")
+    office.operations.describe_response("lab-described", made["definition"], "results")
+    found = office.trials.send(service=name, operation="lab-described")
     assert (found["described"], found["differences"]) == ("200", [])
 
 
 def test_a_response_at_an_address_is_a_definition_with_one_operation_that_answers_so(rondine, register):
     office, base = rondine.office(), f"http://127.0.0.1:{rondine.register_port}"
     address = f"{base}/v1/trees?limit=3"
-    seen = office.look_at_definition(address=address, service=register)
+    seen = office.definitions.look_at(address=address, service=register)
     assert seen["format"] == "sample (JSON)" and [one["key"] for one in seen["operations"]] == ["GET /v1/trees"]
-    made = office.import_definition(register, address=address, record_types=[])
-    found = office.try_operation(service=register, operation=made["operations"][0])
+    made = office.definitions.import_into(register, address=address, record_types=[])
+    found = office.trials.send(service=register, operation=made["operations"][0])
     assert (found["described"], found["differences"], found["call"]["status"]) == ("200", [], 200)
 
 
 def test_a_sample_is_exported_as_the_openapi_description_of_its_operation(rondine, register):
-    found = rondine.office().export_service(register)["document"]
+    found = rondine.office().services.export(register)["document"]
     schema = found["paths"]["/v1/trees"]["get"]["responses"]["200"]["content"]["application/json"]["schema"]
     assert "$ref" in schema or "properties" in schema
 
@@ -134,5 +134,5 @@ def test_what_describes_nothing_is_refused_and_nothing_is_stored(rondine, regist
     office = rondine.office()
     before = [one["name"] for one in office.definitions]
     with pytest.raises(RondineProblem, match=words):
-        office.import_definition(register, files=files)
+        office.definitions.import_into(register, files=files)
     assert [one["name"] for one in office.definitions] == before

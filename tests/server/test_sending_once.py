@@ -34,7 +34,7 @@ WRITE = {
 
 def write(rondine, service, mark, **inputs):
     with rondine.client("mira") as client:
-        return client.project("olmara").try_operation(
+        return client.project("olmara").trials.send(
             service=service, document=WRITE, inputs=inputs or {"n": "1"}, confirmed=True, mark=mark
         )
 
@@ -59,7 +59,7 @@ def test_a_mark_stands_for_one_thing_one_person_and_one_project(rondine, diary):
     with pytest.raises(RondineProblem) as raised:
         write(rondine, service, "for-one-thing", n="2")
     assert (raised.value.where, raised.value.document["status"]) == ("Idempotency-Key", 400)
-    rondine.office("ada").try_operation(
+    rondine.office("ada").trials.send(
         service=service, document=WRITE, inputs={"n": "1"}, confirmed=True, mark="for-one-thing"
     )
     assert len(outside.calls) == 2
@@ -73,10 +73,10 @@ def test_what_was_refused_can_be_asked_for_again_with_its_mark(rondine, diary):
     office = rondine.office()
     asked = {"service": service, "document": WRITE, "inputs": {"n": "1"}, "mark": "refused-at-first"}
     with pytest.raises(RondineProblem) as raised:
-        office.try_operation(**asked)
+        office.trials.send(**asked)
     assert raised.value.where == "confirmed" and outside.calls == []
     asked["document"] = {**WRITE, "method": "GET"}
-    assert office.try_operation(**asked)["call"]["status"] == 201
+    assert office.trials.send(**asked)["call"]["status"] == 201
     assert len(outside.calls) == 1
 
 
@@ -95,10 +95,10 @@ def test_a_feed_is_queued_once_for_a_mark(rondine):
 
     def run(_=None):
         with rondine.client("mira") as client:
-            return client.project("olmara").run_feed(name, mark="run-it-once")["id"]
+            return client.project("olmara").feeds.run(name, mark="run-it-once")["id"]
 
     with ThreadPoolExecutor(3) as pool:
         ids = set(pool.map(run, range(3)))
     assert len(ids) == 1
     assert rondine.watch(ids.pop())["state"] == "done"
-    assert len({run(), *(one["id"] for one in rondine.office().runs(feed=name))}) == 1
+    assert len({run(), *(one["id"] for one in rondine.office().runs.search(feed=name))}) == 1

@@ -11,7 +11,7 @@ from rondine_client import RondineProblem
 @pytest.fixture(scope="module")
 def counter(rondine):
     office, base = rondine.office(), rondine.outside("permits")
-    made = office.import_definition(
+    made = office.definitions.import_into(
         "counter", address=f"{base}/services/counter?wsdl", record_types=[], connect={"environment": "test"}
     )
     return {office.operations.get(name)["document"]["came_from"]["key"]: name for name in made["operations"]}
@@ -19,8 +19,8 @@ def counter(rondine):
 
 def tried(rondine, operation, service="counter", **inputs):
     office = rondine.office()
-    found = office.try_operation(service=service, operation=operation, inputs=inputs, confirmed=True)
-    return found, office.text(found["body"])["text"]
+    found = office.trials.send(service=service, operation=operation, inputs=inputs, confirmed=True)
+    return found, office.bodies.text(found["body"])["text"]
 
 
 def test_the_wsdl_and_its_schema_are_read_from_the_service_and_its_operations_answer(rondine, counter):
@@ -68,14 +68,14 @@ def test_a_user_name_token_signs_in_and_leaves_the_password_nowhere(rondine, cou
         for key, value in office.operations.get(counter["FindPermit"])["document"].items()
         if key != "came_from"
     }
-    found = office.try_operation(service=name, document=document, inputs={"number": "P-1"})
+    found = office.trials.send(service=name, document=document, inputs={"number": "P-1"})
     assert found["outcome"]["is_good"] and "•••••••" in found["call"]["request"]
-    assert leaks(rondine, [found, list(office.calls(found["run"]))], papers.soil_password) == []
-    office.set_secrets(f"{name}-key", password="not this one")
-    refused = office.try_operation(service=name, document=document, inputs={"number": "P-1"})
+    assert leaks(rondine, [found, list(office.runs.calls(found["run"]))], papers.soil_password) == []
+    office.credentials.set_secrets(f"{name}-key", password="not this one")
+    refused = office.trials.send(service=name, document=document, inputs={"number": "P-1"})
     assert "user name token is missing, or wrong" in refused["outcome"]["message"]
     with pytest.raises(RondineProblem, match="no SOAP envelope"):
-        office.try_operation(service=name, document={"path": "/counter"})
+        office.trials.send(service=name, document={"path": "/counter"})
 
 
 def test_a_header_block_of_the_services_own_holds_a_secret_of_the_credential(rondine, counter, serve):
@@ -95,7 +95,7 @@ def test_a_header_block_of_the_services_own_holds_a_secret_of_the_credential(ron
     office = rondine.office()
     kept = office.operations.get(counter["FindPermit"])["document"]
     document = {key: value for key, value in kept.items() if key != "came_from"}
-    found = office.try_operation(service=name, document=document, inputs={"number": "P-1"})
+    found = office.trials.send(service=name, document=document, inputs={"number": "P-1"})
     assert f'<AuthHeader xmlns="urn:old-permits"><Key>{canary}</Key></AuthHeader>' in came[0]
     assert found["call"]["status"] == 200 and "AuthHeader" in found["call"]["request"]
-    assert leaks(rondine, [found, list(office.calls(found["run"]))], canary) == []
+    assert leaks(rondine, [found, list(office.runs.calls(found["run"]))], canary) == []

@@ -288,22 +288,22 @@ def requests_of(office, names):
 def test_every_format_goes_the_whole_road_and_the_same_document_is_the_same(rondine, name):
     files, count, exports_all = FORMATS[name]
     office, service = rondine.office(), f"road-{name}"
-    look = office.look_at_definition(files=files)
+    look = office.definitions.look_at(files=files)
     assert look["left_out"] == []
-    made = office.import_definition(service, files=files)
+    made = office.definitions.import_into(service, files=files)
     assert len(made["operations"]) == len(look["operations"]) and count in (None, len(made["operations"]))
     broken = [
         (one["name"], one["problems"]) for one in office.operations if one["service"] == service and one["problems"]
     ]
     assert broken == []
-    assert office.import_definition(service, files=files)["operations"] == []
+    assert office.definitions.import_into(service, files=files)["operations"] == []
     for _ in range(2):
-        same = office.compare_definition(made["definition"], files=files)
+        same = office.definitions.compare(made["definition"], files=files)
         assert (same["changes"], same["unchanged"]) == ([], max(len(made["operations"]), len(look["roots"])))
-        office.update_definition(made["definition"], files=files)
-    out = office.export_service(service)["document"]
+        office.definitions.update(made["definition"], files=files)
+    out = office.services.export(service)["document"]
     if made["operations"]:
-        back = office.import_definition(f"{service}-b", files={"e.json": json.dumps(out)}, record_types=[])
+        back = office.definitions.import_into(f"{service}-b", files={"e.json": json.dumps(out)}, record_types=[])
         assert not exports_all or len(back["operations"]) == len(made["operations"])
         if name in ("openapi-30", "openapi-31"):
             assert requests_of(office, back["operations"]) == requests_of(office, made["operations"])
@@ -311,7 +311,7 @@ def test_every_format_goes_the_whole_road_and_the_same_document_is_the_same(rond
 
 def test_every_digit_of_a_definition_survives_the_database(rondine):
     office = rondine.office()
-    made = office.import_definition("road-exact", files={"r.json": openapi("3.1")}, record_types=[])
+    made = office.definitions.import_into("road-exact", files={"r.json": openapi("3.1")}, record_types=[])
     text = rondine.sql("SELECT schemas::text FROM operations_definition WHERE name = %s", made["definition"])[0][0]
     assert EXACT in text and '"multipleOf": 0.01' in text and '"const": 2.5' in text
     url = f"{rondine.url}/api/v1/projects/olmara/definitions/{made['definition']}/schemas"
@@ -321,10 +321,10 @@ def test_every_digit_of_a_definition_survives_the_database(rondine):
 
 def test_a_changed_limit_value_or_text_is_told_with_both_values(rondine):
     office = rondine.office()
-    made = office.import_definition("road-changed", files={"r.json": openapi("3.1")}, record_types=[])
+    made = office.definitions.import_into("road-changed", files={"r.json": openapi("3.1")}, record_types=[])
     changed = openapi("3.1").replace('"leaning"', '"leaning", "felled"').replace("Find a tree", "Find one tree")
     changed = re.sub(r'("name": "X-Note".*?"maxLength": )9', r"\g<1>12", changed)
-    found = office.compare_definition(made["definition"], files={"r.json": changed})
+    found = office.definitions.compare(made["definition"], files={"r.json": changed})
     told = [(one["unit"], one["before"], one["now"]) for change in found["changes"] for one in change["differences"]]
     assert any(before == "string, one of sound, leaning" and "felled" in now for _, before, now in told), told
 
@@ -333,11 +333,11 @@ def test_record_types_take_the_declared_keys(rondine):
     office = rondine.office()
     keys = {}
     for name, files in (("csdl-4", CSDL), ("csdl-2", OLD_CSDL)):
-        look = office.look_at_definition(files={"m.xml": files})
+        look = office.definitions.look_at(files={"m.xml": files})
         keys[name] = {one["wanted"] or one["name"]: one["key"] for one in look["record_types"]}
     assert keys["csdl-4"]["tree"] == ["district", "number"] and keys["csdl-4"]["visit"] == ["code"]
     assert keys["csdl-2"]["tree"] == ["district", "number"]
-    look = office.look_at_definition(files={"s.graphql": GRAPHQL})
+    look = office.definitions.look_at(files={"s.graphql": GRAPHQL})
     assert ["id"] in [one["key"] for one in look["record_types"]]
-    look = office.look_at_definition(files={"t.xsd": XSD})
+    look = office.definitions.look_at(files={"t.xsd": XSD})
     assert ["code"] in [one["key"] for one in look["record_types"]]

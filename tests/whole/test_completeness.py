@@ -69,7 +69,7 @@ def test_a_response_that_shows_more_and_is_not_followed_makes_no_complete_run(
     assert (run["state"], run["completeness"], run["counts"][0]["created"]) == ("done", "incomplete", 6)
     assert words in run["ending"] and "NOT COMPLETE" in run["summary"]
     assert run["remarks"][0]["kind"] == "incomplete"
-    listed = next(iter(rondine.office().runs(feed=name)))
+    listed = next(iter(rondine.office().runs.search(feed=name)))
     assert "NOT COMPLETE" in listed["summary"]
     assert rondine.office().feeds.get(name)["last_run"]["completeness"] == "incomplete"
     told = rondine.cli("feed", "run", name, check=False)
@@ -91,7 +91,7 @@ def test_a_service_that_takes_no_notice_of_the_page_number_is_found_out_at_its_s
         run = rondine.finish(name)
         assert run["state"] == "failed" and 'takes no notice of "page"' in run["error"]["message"]
         assert run["counts"][0]["created"] == 6 and run["counts"][0]["repeated"] == 0
-        last = max(rondine.office().calls(run["id"]), key=lambda call: call["number"] if call["error"] else 0)
+        last = max(rondine.office().runs.calls(run["id"]), key=lambda call: call["number"] if call["error"] else 0)
         assert last["number"] == 2
 
 
@@ -143,9 +143,9 @@ def test_a_changed_service_is_told_with_what_uses_the_changed_fields(rondine, tr
     assert "differs from the schema on file" in run["summary"]
     again = rondine.finish(name)
     assert [one["kind"] for one in again["remarks"]] == ["drift", "drift"]
-    calls = list(rondine.office().calls(again["id"]))
+    calls = list(rondine.office().runs.calls(again["id"]))
     office = rondine.office()
-    office.keep_sample("drifted", content=office.content(calls[0]["body"]), operation=name)
+    office.samples.keep("drifted", content=office.bodies.content(calls[0]["body"]), operation=name)
     assert rondine.finish(name)["remarks"] == []
 
 
@@ -177,8 +177,8 @@ def test_what_was_proven_before_a_worker_stopped_is_what_the_run_says_after(rond
         " hour' WHERE id = %s RETURNING id",
         run["id"],
     )
-    wait_until(lambda: rondine.office().run(run["id"])["state"] == "done")
-    assert rondine.office().run(run["id"])["completeness"] == "incomplete"
+    wait_until(lambda: rondine.office().runs.get(run["id"])["state"] == "done")
+    assert rondine.office().runs.get(run["id"])["completeness"] == "incomplete"
 
 
 def test_paging_that_was_shown_is_adopted_and_can_be_declined(rondine, trees):
@@ -186,9 +186,9 @@ def test_paging_that_was_shown_is_adopted_and_can_be_declined(rondine, trees):
     office, service = rondine.office(), rondine.connect("adopting", trees.outside.url)
     for name in ("by-sample", "by-feed", "declining"):
         office.operations.make(name, service=service, document={"path": "/trees"})
-        trial = office.try_operation(service=service, operation=name)
+        trial = office.trials.send(service=service, operation=name)
         assert any("these rows are not all" in one for one in trial["notes"])
-    made = office.keep_sample("adopted-sample", run=trial["run"], operation="by-sample")
+    made = office.samples.keep("adopted-sample", run=trial["run"], operation="by-sample")
     assert made["adopted"]["operation"] == "by-sample" and made["adopted"]["paging"]["type"] == "page_number"
     assert office.operations.get("by-sample")["document"]["paging"]["total"] == "/total"
     assert "one response only" in rondine.cli("operation", "paging", "declining", "one_response").stderr + rondine.cli(
@@ -196,7 +196,7 @@ def test_paging_that_was_shown_is_adopted_and_can_be_declined(rondine, trees):
     ).stderr + json.dumps(office.operations.get("declining")["document"]["paging"]).replace(
         "one_response", "one response only"
     )
-    found = office.propose(trial["body"], rows=["$.trees[*]"], name="adopted-tree")
+    found = office.mappings.propose(trial["body"], rows=["$.trees[*]"], name="adopted-tree")
     office.record_types.make("adopted-tree", document={**found["record_type"], "key": ["number"]})
     office.mappings.make("adopted-tree", service=service, document=found["mapping"])
     for name, paging in (("by-feed", "page_number"), ("declining", "one_response")):
@@ -210,10 +210,10 @@ def test_paging_that_was_shown_is_adopted_and_can_be_declined(rondine, trees):
 def test_a_kept_trial_follows_what_it_showed_unless_that_is_declined(rondine, trees):
     trees.pages = [{"trees": ROWS[:3], "page": 1, "total": 6}, {"trees": ROWS[3:], "page": 2, "total": 6}]
     office = rondine.office()
-    run = office.try_once(trees.outside.url, {"path": "/trees"})["run"]
+    run = office.trials.send_once(trees.outside.url, {"path": "/trees"})["run"]
     kept = rondine.cli("trial", "keep", str(run), "--service", "kept-following")
     assert json.loads(kept.stdout)["adopted"]["paging"]["type"] == "page_number"
-    run = office.try_once(trees.outside.url, {"path": "/trees"})["run"]
+    run = office.trials.send_once(trees.outside.url, {"path": "/trees"})["run"]
     kept = json.loads(rondine.cli("trial", "keep", str(run), "--service", "kept-declining", "--no-paging").stdout)
     assert kept["adopted"] is None
     assert office.operations.get(kept["operation"])["document"]["paging"] == {"type": "one_response"}

@@ -53,7 +53,7 @@ def test_every_way_of_paging_brings_all_trees_once_and_nothing_changes_the_secon
     again = register.finish(name)
     assert counts(again) == {"rows": TREES, "unchanged": TREES}
     assert "nothing changed" in again["summary"]
-    assert len(list(register.office().calls(run["id"]))) == calls
+    assert len(list(register.office().runs.calls(run["id"]))) == calls
 
 
 def test_a_changed_service_changes_the_records_and_rejects_what_no_longer_fits(register):
@@ -66,7 +66,7 @@ def test_a_changed_service_changes_the_records_and_rejects_what_no_longer_fits(r
     drift = [one["message"] for one in run["remarks"] if one["kind"] == "drift"]
     assert any("$.trees[*].measures.girth" in one and f"{name}.girth (feed {name})" in one for one in drift), drift
     assert "the service differs from the schema on file" in run["summary"]
-    reject = next(register.office().rejects(run["id"]))
+    reject = next(register.office().runs.rejects(run["id"]))
     assert (
         reject["problems"][0]["field"] == "girth"
         and reject["problems"][0]["reason"] == "is an object, not a decimal number"
@@ -78,24 +78,24 @@ def test_a_changed_service_changes_the_records_and_rejects_what_no_longer_fits(r
 def test_a_record_leads_back_to_the_place_it_came_from(register):
     name = register.feed("traced", "/v1/trees", paging={"type": "link_header"})
     run = register.finish(name)
-    found = register.office().record("test", name, "OLM-00003")
+    found = register.office().records.get("test", name, "OLM-00003")
     assert (found["trace"]["run"], found["trace"]["call"]) == (run["id"], 1)
     place = next(one for one in found["trace"]["row"]["fields"] if one["field"] == "girth")
     assert place["pointer"] == "/trees/2/measures/girth"
-    nodes = register.office().tree(found["trace"]["body"], "/trees/2/measures")["nodes"]
+    nodes = register.office().bodies.tree(found["trace"]["body"], "/trees/2/measures")["nodes"]
     assert (
         next(one["text"] for one in nodes if one["name"] == "girth").rstrip("0").rstrip(".") == found["data"]["girth"]
     )
     office = register.office()
-    fed = office.fed(run["id"], 1, place="/trees/2/measures")["outputs"][0]
+    fed = office.runs.fed(run["id"], 1, place="/trees/2/measures")["outputs"][0]
     assert [(row["record"]["key"], row["record"]["run"]) for row in fed["shown"]] == [(["OLM-00003"], run["id"])]
-    whole = office.fed(run["id"], 1)["outputs"][0]
+    whole = office.runs.fed(run["id"], 1)["outputs"][0]
     assert len(whole["shown"]) == 100 and not whole["is_all"]
     told = register.cli("run", "fed", str(run["id"]), "--place", "/trees/2/measures/girth").stdout
     assert json.loads(told)["field"] == "girth" and json.loads(told)["record"] == f"{name} OLM-00003"
-    assert "not kept" in office.fed(run["id"], 2)["note"]
+    assert "not kept" in office.runs.fed(run["id"], 2)["note"]
     assert "has no call 99" in register.cli("run", "fed", str(run["id"]), "--call", "99", check=False).stderr
-    late = register.office().record("test", name, "OLM-02000")
+    late = register.office().records.get("test", name, "OLM-02000")
     assert late["trace"]["row"] is None and "not kept" in late["trace"]["note"]
 
 
@@ -103,11 +103,11 @@ def test_records_are_filtered_and_sorted_by_what_is_searchable(register):
     name = register.feed("filtered", "/v1/trees", paging={"type": "link_header"})
     register.finish(name)
     office = register.office()
-    found = list(office.records("test", name, sort="-girth", **{"district": "Orti", "girth.from": "3"}))
+    found = list(office.records.search("test", name, sort="-girth", **{"district": "Orti", "girth.from": "3"}))
     assert found and all(one["data"]["district"] == "Orti" and float(one["data"]["girth"]) >= 3 for one in found)
     girths = [float(one["data"]["girth"]) for one in found]
     assert girths == sorted(girths, reverse=True)
-    assert sum(1 for _ in office.records("test", name)) == TREES == office.record_page("test", name)["count"]
+    assert sum(1 for _ in office.records.search("test", name)) == TREES == office.records.page("test", name)["count"]
     wait_until(
         lambda: (
             "girth:decimal"
@@ -122,19 +122,19 @@ def test_records_are_filtered_and_sorted_by_what_is_searchable(register):
 
 def test_a_failing_call_ends_the_run_in_words_and_keeps_what_came_before(register):
     name = register.feed("failing", "/v1/trees", paging={"type": "link_header"})
-    calls = int(register.office().run(register.finish(name)["id"])["calls"])
+    calls = int(register.office().runs.get(register.finish(name)["id"])["calls"])
     assert calls == 13
     register.control(every=7)
     run = register.finish(name)
     assert run["state"] == "failed"
     assert "the service answered 500" in run["error"]["message"] and run["error"]["hint"]
-    failed = [one for one in register.office().calls(run["id"]) if one["error"]]
+    failed = [one for one in register.office().runs.calls(run["id"]) if one["error"]]
     assert len(failed) == 1 and failed[0]["status"] == 500 and failed[0]["body"]
     assert counts(run).get("unchanged", 0) == 200 * (failed[0]["number"] - 1)
     register.control(drop=True)
     run = register.finish(name)
     assert (run["state"], run["error"]["code"]) == ("failed", "service_failed")
-    assert [one["status"] for one in register.office().calls(run["id"])] == [None]
+    assert [one["status"] for one in register.office().runs.calls(run["id"])] == [None]
 
 
 def test_pages_in_a_circle_and_garbage_end_with_a_clear_reason(register):
@@ -160,7 +160,7 @@ def test_a_key_that_repeats_within_a_response_is_counted_and_kept_once(register,
     name = register.feed("repeating", "/", parameter="", service=register.connect("repeating", outside.url))
     run = register.finish(name)
     assert counts(run) == {"rows": 5, "created": 2, "repeated": 1, "rejected": 2}
-    assert register.office().record("test", name, "a")["data"]["girth"] == "2"
+    assert register.office().records.get("test", name, "a")["data"]["girth"] == "2"
     trees[2]["girth"] = 2
     assert counts(register.finish(name)) == {"rows": 5, "unchanged": 2, "repeated": 1, "rejected": 2}
 
@@ -194,7 +194,7 @@ def test_a_feed_that_cannot_run_says_every_reason(register):
         f"{name}-test", version=connection["version"], document={**connection["document"], "base_address": ""}
     )
     with pytest.raises(RondineProblem) as raised:
-        office.run_feed(name)
+        office.feeds.run(name)
     assert {one["where"] for one in raised.value.problems} == {"/inputs/district", "/environment"}
 
 
@@ -202,16 +202,16 @@ def test_one_run_of_a_feed_at_a_time_and_it_can_be_cancelled(register):
     name = register.feed("cancelled", "/v1/trees", paging={"type": "link_header"}, limit=50)
     register.control(delay=0.2)
     office = register.office()
-    run = office.run_feed(name)
+    run = office.feeds.run(name)
     with pytest.raises(RondineProblem, match="running already"):
-        office.run_feed(name)
-    wait_until(lambda: office.run(run["id"])["counts"] and office.run(run["id"])["counts"][0]["rows"])
-    assert office.cancel(run["id"])["state"] == "cancelled"
+        office.feeds.run(name)
+    wait_until(lambda: office.runs.get(run["id"])["counts"] and office.runs.get(run["id"])["counts"][0]["rows"])
+    assert office.runs.cancel(run["id"])["state"] == "cancelled"
     last = register.watch(run["id"])
     kept_now = len(kept(register, name))
     assert 0 < kept_now == last["counts"][0]["created"] < TREES
     with pytest.raises(RondineProblem, match="over already"):
-        office.cancel(run["id"])
+        office.runs.cancel(run["id"])
     register.control()
     assert counts(register.finish(name)) == {"rows": TREES, "created": TREES - kept_now, "unchanged": kept_now}
 
@@ -228,10 +228,10 @@ def undisturbed(register, name, counted):
 def test_a_worker_killed_in_the_middle_loses_and_doubles_nothing(register):
     name = register.feed("killed", "/v1/trees", paging={"type": "link_header"}, limit=60)
     register.control(delay=0.1)
-    run = register.office().run_feed(name)
+    run = register.office().feeds.run(name)
     wait_until(lambda: register.sql("SELECT checkpoint FROM runs_run WHERE id = %s", run["id"])[0][0])
     register.end("worker", signal.SIGKILL)
-    before = register.office().run(run["id"])
+    before = register.office().runs.get(run["id"])
     assert before["state"] == "running" and 0 < before["counts"][0]["rows"] < TREES
     register.control()
     register.start_worker()
@@ -243,7 +243,7 @@ def test_a_worker_killed_in_the_middle_loses_and_doubles_nothing(register):
 def test_a_worker_thought_dead_keeps_nothing_any_more(register):
     name = register.feed("paused", "/v1/trees", paging={"type": "link_header"}, limit=60)
     register.control(delay=0.1)
-    run = register.office().run_feed(name)
+    run = register.office().feeds.run(name)
     wait_until(lambda: register.sql("SELECT checkpoint FROM runs_run WHERE id = %s", run["id"])[0][0])
     paused = register.processes.pop("worker")
     paused.send_signal(signal.SIGSTOP)
@@ -258,7 +258,7 @@ def test_a_worker_thought_dead_keeps_nothing_any_more(register):
             and "ended elsewhere" in (register.home / "worker.log").read_text()
         )
     )
-    undisturbed(register, name, counts(register.office().run(run["id"])))
+    undisturbed(register, name, counts(register.office().runs.get(run["id"])))
     paused.terminate()
     paused.wait(20)
 
@@ -266,7 +266,7 @@ def test_a_worker_thought_dead_keeps_nothing_any_more(register):
 def test_postgresql_restarted_in_the_middle_loses_and_doubles_nothing(register):
     name = register.feed("restarted", "/v1/trees", paging={"type": "link_header"}, limit=60)
     register.control(delay=0.1)
-    run = register.office().run_feed(name)
+    run = register.office().feeds.run(name)
     wait_until(lambda: register.sql("SELECT checkpoint FROM runs_run WHERE id = %s", run["id"])[0][0])
     register.sql(
         "SELECT count(pg_terminate_backend(pid)) FROM pg_stat_activity WHERE datname = current_database() AND pid <>"
@@ -275,14 +275,14 @@ def test_postgresql_restarted_in_the_middle_loses_and_doubles_nothing(register):
     register.control()
     deadline = time.monotonic() + 90
     while time.monotonic() < deadline:
-        last = register.office().run(run["id"])
+        last = register.office().runs.get(run["id"])
         if last["state"] not in ("queued", "running"):
             break
         time.sleep(0.2)
     assert last["state"] == "done", last
     undisturbed(register, name, counts(last))
     for _ in range(5):  # what the web process does in threads of its own has connections of its own
-        look = register.office().look_at_definition(address=f"{register.register_url}/openapi.json")
+        look = register.office().definitions.look_at(address=f"{register.register_url}/openapi.json")
         assert look["operations"]
 
 
@@ -304,11 +304,11 @@ def test_a_secret_is_found_nowhere_afterwards(register, serve):
     seen = [
         register.finish(name),
         register.finish(name),
-        office.show_request(service=service, document={}),
-        office.check_connection("canary-test"),
+        office.trials.show_request(service=service, document={}),
+        office.connections.check("canary-test"),
     ]
     for run in (seen[0], seen[1]):
-        seen += [list(office.calls(run["id"])), list(office.rejects(run["id"]))]
+        seen += [list(office.runs.calls(run["id"])), list(office.runs.rejects(run["id"]))]
     seen += [
         office.credentials.get("canary-key"),
         office.connections.get("canary-test"),
@@ -323,7 +323,7 @@ def test_a_worker_told_to_stop_does_so_and_its_run_goes_on_elsewhere(register):
     """The worker stops when it is told to, within seconds, and its run goes on elsewhere."""
     name = register.feed("moved", "/v1/trees", paging={"type": "link_header"}, limit=60)
     register.control(delay=0.1)
-    run = register.office().run_feed(name)
+    run = register.office().feeds.run(name)
     wait_until(lambda: register.sql("SELECT checkpoint FROM runs_run WHERE id = %s", run["id"])[0][0])
     began = time.monotonic()
     register.end("worker")

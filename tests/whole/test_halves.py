@@ -39,14 +39,14 @@ def test_two_feeds_fill_two_halves_of_one_record_type(rondine, serve):
         return {part: count[part] for part in ("created", "changed", "unchanged") if count[part]}
 
     assert [run("measures"), run("places")] == [{"created": 2}, {"created": 1, "changed": 1}]
-    whole = office.record("test", "half-tree", "OLM-1")["data"]
+    whole = office.records.get("test", "half-tree", "OLM-1")["data"]
     assert (whole["girth"], whole["street"]) == ("100", "Via Orti")
     assert json.dumps(whole["place"]) and whole["crown"]["a"][0] in (2, "2")
-    assert office.record("test", "half-tree", "OLM-2")["data"]["girth"] == "2.5"
+    assert office.records.get("test", "half-tree", "OLM-2")["data"]["girth"] == "2.5"
     for _ in range(2):
         assert [run("measures"), run("places")] == [{"unchanged": 2}, {"unchanged": 2}]
     PLACES[0]["street"] = "Via Nuova"
     del MEASURES[0]["girth"]
     assert [run("places"), run("measures")] == [{"changed": 1, "unchanged": 1}] * 2
-    whole = office.record("test", "half-tree", "OLM-1")["data"]
+    whole = office.records.get("test", "half-tree", "OLM-1")["data"]
     assert whole["street"] == "Via Nuova" and whole.get("girth") is None and whole["crown"]

@@ -86,28 +86,28 @@ def test_a_large_response_is_read_in_parts_and_memory_stays(rondine, serve, name
     assert counts(rondine.finish(name)) == {"rows": ROWS, "unchanged": ROWS}
     shows_end = name == "large-json"  # its total
     assert (run["state"], run["completeness"], run["calls"]) == ("done", "complete" if shows_end else "unknown", 1)
-    (call,) = rondine.office().calls(run["id"])
+    (call,) = rondine.office().runs.calls(run["id"])
     assert call["size"] == len(growing.all) and call["rows"] == ROWS and call["body"] is None
     assert resident(worker) - before < 30_000_000
-    found = rondine.office().record("test", name, "T-023999")
+    found = rondine.office().records.get("test", name, "T-023999")
     assert Decimal(found["data"]["girth"]) == Decimal("5.99")
 
 
 def test_a_worker_killed_within_a_large_response_loses_and_doubles_nothing(rondine, serve):
     large_feed(rondine, serve, "large-killed", as_json)
-    run = rondine.office().run_feed("large-killed")
+    run = rondine.office().feeds.run("large-killed")
     wait_until(
         lambda: "within" in (rondine.sql("SELECT checkpoint FROM runs_run WHERE id = %s", run["id"])[0][0] or {})
     )
     rondine.end("worker", signal.SIGKILL)
-    before = rondine.office().run(run["id"])
+    before = rondine.office().runs.get(run["id"])
     assert 0 < before["counts"][0]["rows"] < ROWS
     rondine.start_worker()
     last = rondine.watch(run["id"])
     assert (last["state"], last["attempt"], last["completeness"]) == ("done", 2, "complete")
     assert counts(last) == {"rows": ROWS, "created": ROWS}
     assert len(kept(rondine, "large-killed")) == ROWS
-    assert [one["rows"] for one in rondine.office().calls(run["id"])][-1] < ROWS
+    assert [one["rows"] for one in rondine.office().runs.calls(run["id"])][-1] < ROWS
 
 
 def test_what_came_before_the_response_broke_off_is_kept_and_the_run_says_where_it_ended(rondine, serve):
@@ -125,5 +125,5 @@ def test_rows_that_do_not_fit_are_rejected_whole_within_a_large_response(rondine
     growing.all = growing.all.replace(b'"girth": 5.99,', b'"girth": "5,99",')
     run = rondine.finish("large-bad")
     assert counts(run) == {"rows": ROWS, "created": ROWS - 40, "rejected": 40}
-    reject = next(rondine.office().rejects(run["id"]))
+    reject = next(rondine.office().runs.rejects(run["id"]))
     assert reject["path"] == "$['trees'][599]" and json.loads(reject["row"])["place"] == {"street": "Riva Bassa"}

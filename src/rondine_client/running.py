@@ -1,0 +1,149 @@
+"""Feeds, their runs, and the records that they keep."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any
+
+from rondine_client.addresses import step
+from rondine_client.errors import RondineProblem
+from rondine_client.items import Items
+from rondine_client.requests import Pages, Request, Resource, S, Stream, call, pages, stream
+
+if TYPE_CHECKING:
+    from rondine_client import types
+
+OVER = ("done", "failed", "cancelled")
+#: Most items in a page.
+PAGE = 200
+
+
+class Feeds(Items[S, "types.Feed"]):
+    @call
+    def run(
+        self, name: str, inputs: Mapping[str, Any] | None = None, *, confirmed: bool = False, mark: str | None = None
+    ) -> Request[types.Run]:
+        """Queues a run; see `Runs.watch`. inputs: in place of the feed's own.  confirmed: even if it uses up a limit of
+        days or months.  mark: as of `Trials.send`."""
+        body = {"inputs": dict(inputs or {}), "confirmed": confirmed}
+        return self.request("POST", f"/{step(name)}/runs", body, mark=mark)
+
+
+class WatchedRun(Stream["types.Run"]):
+    """The events of a run, and of the streams that follow a broken one.
+
+    patience: seconds for which a service that does not answer is asked again.
+    """
+
+    patience_for_line = 60.0
+
+    def __init__(self, request: Request[Any], patience: float) -> None:
+        super().__init__(request)
+        self._patience = patience
+        self._last: types.Run | None = None
+        self._broken_at: float | None = None
+
+    def read(self, line: str) -> list[types.Run]:
+        """A run that is not as it was told last (server-sent events, `data` lines)."""
+        if not line.startswith("data: "):
+            return []
+        run: types.Run = json.loads(line[6:])
+        is_news, self._last, self._broken_at = run != self._last, run, None
+        self.is_over = run["state"] in OVER
+        return [run] if is_news else []
+
+    def pause(self, problem: RondineProblem | None, now: float) -> float:
+        if problem is not None:
+            if self._last is None or problem.status not in (0, 502, 503):
+                raise problem
+            self._broken_at = now if self._broken_at is None else self._broken_at
+            if now - self._broken_at >= self._patience:
+                raise problem
+        return 0.5
+
+
+class Runs(Resource[S]):
+    """What ran: trials and runs of feeds."""
+
+    @pages
+    def search(self, /, *, limit: int | None = None, **filters: str) -> Pages[types.Run]:
+        """Runs, newest first. filters: feed, operation, state, kind, environment.  limit: how many at most."""
+        query = {**filters, "limit": min(limit or 100, 100)}
+        return Pages(self.request("GET", query=query), limit=limit)
+
+    @call
+    def get(self, run: int) -> Request[types.Run]:
+        return self.request("GET", f"/{run}")
+
+    @stream
+    def watch(self, run: int, *, patience: float = 60.0) -> Stream[types.Run]:
+        """The run each time something has happened to it, until it is over.
+
+        Goes on after a broken stream: it asks again until the service answers, for up to `patience` seconds; what was
+        told before is not told twice. Raises Unreachable after that, or if there was no answer at all.
+        """
+        return WatchedRun(self.request("GET", f"/{run}/events"), patience)
+
+    @call
+    def cancel(self, run: int) -> Request[types.Run]:
+        """Stops it; what was kept stays."""
+        return self.request("POST", f"/{run}/cancel")
+
+    @pages
+    def calls(self, run: int) -> Pages[types.Call]:
+        return Pages(self.request("GET", f"/{run}/calls"))
+
+    @call
+    def fed(self, run: int, call: int, *, place: str = "") -> Request[types.FedShown]:
+        """What a call's response fed: for each record type its rows, with their records and the place of each value.
+        place: a JSON Pointer; only rows with a value from there or from within."""
+        return self.request("GET", f"/{run}/calls/{call}/fed", query={"place": place or None})
+
+    @pages
+    def rejects(self, run: int) -> Pages[types.RejectedRow]:
+        """Rows that became no record, and why."""
+        return Pages(self.request("GET", f"/{run}/rejects"))
+
+
+class Records(Resource[S]):
+    """Kept records, by environment and record type."""
+
+    @pages
+    def search(
+        self,
+        /,
+        environment: str,
+        record_type: str,
+        *,
+        sort: str | None = None,
+        limit: int | None = None,
+        **filters: Any,
+    ) -> Pages[types.RecordSummary]:
+        """Kept records. filters: field="value"; ranges as {"girth.from": "1.5"}; limit: how many at most, None for
+        all."""
+        query = {"sort": sort, "limit": min(limit or PAGE, PAGE), **filters}
+        return Pages(self._of(environment, record_type, query=query), cursor="cursor", limit=limit)
+
+    @call
+    def page(
+        self,
+        /,
+        environment: str,
+        record_type: str,
+        *,
+        cursor: str | None = None,
+        sort: str | None = None,
+        limit: int = 50,
+        **filters: Any,
+    ) -> Request[types.RecordPageShown]:
+        """One page of them: {items, next}. cursor: `next` of the page before."""
+        return self._of(environment, record_type, query={"cursor": cursor, "sort": sort, "limit": limit, **filters})
+
+    @call
+    def get(self, environment: str, record_type: str, *key: str) -> Request[types.RecordShown]:
+        """One record by its key, with the place each value came from."""
+        return self._of(environment, record_type, "".join(f"/{step(part)}" for part in key))
+
+    def _of(self, environment: str, record_type: str, path: str = "", **options: Any) -> Request[Any]:
+        return self.request("GET", f"/{step(environment)}/records/{step(record_type)}{path}", **options)

@@ -1,0 +1,2075 @@
+"""What the API responds with, written by tools/client_types.py from docs/openapi.json, not by hand."""
+
+from __future__ import annotations
+
+from typing import Any, Literal, NotRequired, TypedDict
+
+
+class AddressParts(TypedDict):
+    base_address: str
+    difference: str
+    findings: list[FindingItem]
+    joined: str
+    name: str
+    operation: OperationDocument
+    title: str
+
+
+class AdoptedPaging(TypedDict):
+    operation: str
+    paging: LinkHeader | NextAddress | PageNumber | OneResponse | None
+    reason: str
+
+
+class Affix(TypedDict):
+    prefix: NotRequired[str]
+    suffix: NotRequired[str]
+    type: Literal["affix"]
+
+
+class Aggregate(TypedDict):
+    function: Literal["count", "max", "min", "sum"]
+    type: Literal["aggregate"]
+
+
+class AlternativeItem(TypedDict):
+    members: list[str]
+    value: str
+
+
+class AlternativesItem(TypedDict):
+    field: str
+    values: list[AlternativeItem]
+
+
+class ApiKey(TypedDict):
+    carrier: NotRequired[Literal["body", "cookie", "header", "query"]]
+    name: str
+    secret_name: NotRequired[str]
+    type: Literal["api_key"]
+
+
+class Arithmetic(TypedDict):
+    add: NotRequired[str | None]
+    digits: NotRequired[int | None]
+    divide: NotRequired[str | None]
+    multiply: NotRequired[str | None]
+    type: Literal["arithmetic"]
+
+
+class At(TypedDict):
+    jsonpath: NotRequired[str | None]
+    pointer: NotRequired[str | None]
+    xpath: NotRequired[str | None]
+
+
+class AuthorizationCode(TypedDict):
+    algorithm: NotRequired[
+        Literal[
+            "ES256",
+            "ES384",
+            "ES512",
+            "EdDSA",
+            "HS256",
+            "HS384",
+            "HS512",
+            "PS256",
+            "PS384",
+            "PS512",
+            "RS256",
+            "RS384",
+            "RS512",
+        ]
+    ]
+    audience: NotRequired[str]
+    authorization_address: NotRequired[str]
+    client_authentication: NotRequired[Literal["basic", "body", "client_secret_jwt", "none", "private_key_jwt", "tls"]]
+    client_id: NotRequired[str]
+    extra: NotRequired[list[ExtraParameter]]
+    issuer: NotRequired[str]
+    key_id: NotRequired[str]
+    resource: NotRequired[str]
+    scope: NotRequired[str]
+    token_address: NotRequired[str]
+    type: Literal["authorization_code"]
+
+
+class Basic(TypedDict):
+    type: Literal["basic"]
+    user_name: NotRequired[str]
+
+
+class Bearer(TypedDict):
+    prefix: NotRequired[str]
+    type: Literal["bearer"]
+
+
+class BodyChoiceShown(TypedDict):
+    document: OperationDocument
+
+
+class Bounds(TypedDict):
+    exclusive_maximum: NotRequired[int | float | None]
+    exclusive_minimum: NotRequired[int | float | None]
+    format: NotRequired[str]
+    max_length: NotRequired[int | None]
+    maximum: NotRequired[int | float | None]
+    min_length: NotRequired[int | None]
+    minimum: NotRequired[int | float | None]
+    pattern: NotRequired[str]
+
+
+class BytesBody(TypedDict):
+    content: NotRequired[str | list[str | ValueOf] | ValueOf]
+    media_type: NotRequired[str]
+    type: Literal["bytes"]
+
+
+class Call(TypedDict):
+    at: str
+    body: str | None
+    by: str
+    error: Error | None
+    headers: list[list[str]]
+    method: str
+    number: int
+    operation: str
+    purpose: str
+    reason: str
+    request: str
+    rows: int | None
+    size: int | None
+    status: int | None
+    timings: Timing | None
+    url: str
+    via: str
+
+
+class CallPage(TypedDict):
+    items: list[Call]
+    next: str | None
+
+
+class CameFrom(TypedDict):
+    definition: str
+    key: NotRequired[str]
+    pointer: NotRequired[str]
+
+
+class Case(TypedDict):
+    to: Literal["first", "lower", "upper"]
+    type: Literal["case"]
+
+
+class ChangeItem(TypedDict):
+    differences: list[DifferenceItem]
+    key: str
+    kind: Literal["added", "removed", "changed"]
+    name: str
+    title: str
+    used_by: list[str]
+
+
+class CheckResult(TypedDict):
+    at: str
+    by: str
+    by_worker: bool
+    steps: list[CheckStep]
+    works: bool
+
+
+class CheckStep(TypedDict):
+    hint: str
+    is_good: bool
+    ms: float | None
+    step: str
+    words: str
+
+
+class ClientCertificate(TypedDict):
+    type: Literal["client_certificate"]
+
+
+class ClientCredentials(TypedDict):
+    algorithm: NotRequired[
+        Literal[
+            "ES256",
+            "ES384",
+            "ES512",
+            "EdDSA",
+            "HS256",
+            "HS384",
+            "HS512",
+            "PS256",
+            "PS384",
+            "PS512",
+            "RS256",
+            "RS384",
+            "RS512",
+        ]
+    ]
+    audience: NotRequired[str]
+    client_authentication: NotRequired[Literal["basic", "body", "client_secret_jwt", "none", "private_key_jwt", "tls"]]
+    client_id: NotRequired[str]
+    key_id: NotRequired[str]
+    resource: NotRequired[str]
+    scope: NotRequired[str]
+    token_address: NotRequired[str]
+    type: Literal["client_credentials"]
+
+
+class ComparisonItem(TypedDict):
+    name: str
+    takes: Literal["value", "list", "nothing"]
+    words: str
+
+
+class ComparisonOfBodies(TypedDict):
+    differences: list[ValueDifferenceItem]
+    is_all: bool
+
+
+class ComparisonOfStructures(TypedDict):
+    differences: list[StructureDifferenceItem]
+    is_all: bool
+
+
+class ComparisonShown(TypedDict):
+    changes: list[ChangeItem]
+    format: str
+    hash: str
+    left_out: list[ProblemItem]
+    title: str
+    unchanged: int
+    version: str
+    warnings: list[ProblemItem]
+
+
+Condition = TypedDict(
+    "Condition",
+    {
+        "from": "str | Source",
+        "is": "NotRequired[Literal['absent', 'at_least', 'at_most', 'equal', 'less', 'matches', 'more', 'none_of', 'not_equal', 'one_of', 'present']]",
+        "value": "NotRequired[Any]",
+    },
+)
+
+
+class Connected(TypedDict):
+    connection: str
+    credential: str | None
+    operation: str | None
+
+
+class Connection(TypedDict):
+    callback_path: str
+    changed_at: str
+    check_result: Any
+    credential: str | None
+    document: ConnectionDocument
+    environment: str
+    id: str
+    name: str
+    own_secret_names: dict[str, list[str]]
+    own_secret_origins: dict[str, list[str]]
+    problems: list[ProblemItem]
+    secret_names: list[str]
+    secret_origins: list[str]
+    service: str
+    title: str
+    version: int
+    warnings: list[ProblemItem]
+
+
+class ConnectionDocument(TypedDict):
+    base_address: NotRequired[str]
+    blanks: NotRequired[dict[str, str]]
+    documentation: NotRequired[str]
+    enabled: NotRequired[bool]
+    further_origins: NotRequired[list[str]]
+    headers: NotRequired[list[StandingParameter]]
+    limits: NotRequired[list[Limit]]
+    most_bytes: NotRequired[int]
+    own_sign_ins: NotRequired[list[OwnSignIn]]
+    parallel: NotRequired[int | None]
+    proxy: NotRequired[ProxySettings]
+    query: NotRequired[list[StandingParameter]]
+    retrying: NotRequired[RetryPolicy]
+    sign_in: NotRequired[
+        NoSignIn
+        | ApiKey
+        | Bearer
+        | Basic
+        | Digest
+        | ClientCertificate
+        | ClientCredentials
+        | AuthorizationCode
+        | JwtBearer
+        | PasswordGrant
+        | SignInOperation
+        | UserNameToken
+        | SoapHeader
+    ]
+    site: NotRequired[str]
+    supports: NotRequired[list[Literal["copy", "live", "write"]]]
+    time_outs: NotRequired[TimeOuts]
+    tls: NotRequired[TlsSettings]
+
+
+class ConnectionForms(TypedDict):
+    parts: list[PartForm]
+    sign_in: list[FormShown]
+
+
+class ConnectionPage(TypedDict):
+    items: list[Connection]
+    next: str | None
+
+
+class ConsentAddress(TypedDict):
+    address: str
+    callback: str
+
+
+class ConversionForm(TypedDict):
+    fields: list[FormFieldItem]
+    fits: list[str]
+    title: str
+    type: str
+    words: str
+
+
+class CopyMade(TypedDict):
+    mapping: str | None
+    name: str
+    samples: list[str]
+
+
+class Correction(TypedDict):
+    keys: NotRequired[Literal["data", "names"] | None]
+    name: NotRequired[str | None]
+    path: str
+    type: NotRequired[Literal["boolean", "date", "datetime", "decimal", "integer", "json", "text"] | None]
+
+
+class CoverageShown(TypedDict):
+    losses: list[LossItem]
+    open: list[str]
+    unused: list[str]
+
+
+class Credential(TypedDict):
+    changed_at: str
+    document: CredentialDocument
+    environment: str
+    has_second: bool
+    id: str
+    name: str
+    names: list[str]
+    origins: list[str]
+    problems: list[ProblemItem]
+    second_set_at: str | None
+    set_at: str | None
+    title: str
+    version: int
+
+
+class CredentialDocument(TypedDict):
+    description: NotRequired[str]
+
+
+class CredentialPage(TypedDict):
+    items: list[Credential]
+    next: str | None
+
+
+class DateOf(TypedDict):
+    patterns: list[str]
+    type: Literal["date"]
+
+
+class Default(TypedDict):
+    type: Literal["default"]
+    value: str
+
+
+class Definition(TypedDict):
+    changed_at: str
+    document: DefinitionDocument
+    id: str
+    name: str
+    operations: list[str]
+    problems: list[ProblemItem]
+    schemas: int
+    service: str
+    title: str
+    version: int
+
+
+class DefinitionDocument(TypedDict):
+    address: NotRequired[str]
+    documentation: NotRequired[str]
+    files: NotRequired[list[str]]
+    format: NotRequired[str]
+    hash: NotRequired[str]
+    main: NotRequired[str]
+    part: NotRequired[str]
+    roots: NotRequired[list[str]]
+    title: NotRequired[str]
+    version: NotRequired[str]
+
+
+class DefinitionPage(TypedDict):
+    items: list[Definition]
+    next: str | None
+
+
+class DefinitionShown(TypedDict):
+    description: str
+    documentation: str
+    files: list[str]
+    format: str
+    hash: str
+    left_out: list[ProblemItem]
+    look: str
+    main: str
+    operations: list[OfferedOperation]
+    part: str
+    parts: list[PartSummary]
+    record_types: list[OfferedType]
+    roots: list[str]
+    schemas: int
+    servers: list[OfferedServer]
+    sign_ins: list[OfferedSignIn]
+    size: int
+    title: str
+    version: str
+    warnings: list[ProblemItem]
+
+
+class DifferenceItem(TypedDict):
+    before: Any
+    is_kept: bool
+    now: Any
+    unit: str
+
+
+class Digest(TypedDict):
+    type: Literal["digest"]
+    user_name: NotRequired[str]
+
+
+class EffectiveParameter(TypedDict):
+    name: str
+    place: str
+    source: str
+    value: str
+
+
+class Environment(TypedDict):
+    callback: str
+    callback_path: str
+    callback_proven_at: str | None
+    connections: int
+    description: str
+    is_protected: bool
+    missing: list[ProblemItem]
+    name: str
+    title: str
+
+
+class Epoch(TypedDict):
+    type: Literal["epoch"]
+    unit: NotRequired[Literal["milliseconds", "seconds"]]
+
+
+class Error(TypedDict):
+    code: str
+    hint: str
+    message: str
+    where: str
+
+
+class Expand(TypedDict):
+    expand: NotRequired[list[Expand]]
+    filter: NotRequired[list[OdataCondition]]
+    order: NotRequired[list[Order]]
+    property: str
+    select: NotRequired[list[str]]
+    top: NotRequired[int | None]
+
+
+class ExportShown(TypedDict):
+    document: Any
+    unsaid: list[ProblemItem]
+
+
+class ExtraParameter(TypedDict):
+    name: str
+    value: NotRequired[str]
+
+
+class Extract(TypedDict):
+    expression: str
+    type: Literal["extract"]
+
+
+class FactItem(TypedDict):
+    hint: str
+    name: str
+    source: str
+    title: str
+    value: str
+
+
+class FailureRule(TypedDict):
+    message: NotRequired[str | Source | None]
+    text: NotRequired[str]
+    when: NotRequired[list[DocumentCondition]]
+
+
+class FedOutput(TypedDict):
+    document: RecordTypeDocument
+    is_all: bool
+    record_type: str
+    shown: list[FedRow]
+
+
+class FedRow(TypedDict):
+    data: dict[str, Any] | None
+    fields: list[FieldPlace]
+    ordinal: int
+    path: str
+    pointer: str
+    problems: list[FieldProblemItem]
+    record: RecordOfRow | None
+
+
+class FedShown(TypedDict):
+    call: Call
+    note: str
+    outputs: list[FedOutput]
+
+
+class Feed(TypedDict):
+    changed_at: str
+    document: FeedDocument
+    environment: str
+    id: str
+    last_run: LastRun | None
+    mapping: str
+    name: str
+    operation: str
+    paging: LinkHeader | NextAddress | PageNumber | OneResponse | None
+    problems: list[ProblemItem]
+    title: str
+    version: int
+
+
+class FeedDocument(TypedDict):
+    description: NotRequired[str]
+    inputs: NotRequired[dict[str, Any]]
+    parallel: NotRequired[int]
+    retrying: NotRequired[RetryPolicy | None]
+
+
+class FeedPage(TypedDict):
+    items: list[Feed]
+    next: str | None
+
+
+class FieldItem(TypedDict):
+    description: str
+    has_fields: bool
+    is_taken: bool
+    name: str
+    type: str
+
+
+class FieldPlace(TypedDict):
+    field: str
+    note: str
+    pointer: str | None
+
+
+class FieldProblemItem(TypedDict):
+    field: str
+    path: str
+    reason: str
+
+
+FieldRule = TypedDict(
+    "FieldRule",
+    {
+        "convert": "NotRequired[list[Number | Arithmetic | DateOf | MomentOf | Epoch | YesNo | Table | Default | Trim | Case | Replace | Extract | Split | Join | Substring | Affix | Pick | Aggregate | Read | Write]]",
+        "default": "NotRequired[Any]",
+        "from": "str | Source",
+        "name": "str",
+        "on_failure": "NotRequired[Literal['empty', 'reject', 'stop']]",
+        "required": "NotRequired[bool]",
+        "type": "NotRequired[Literal['boolean', 'date', 'datetime', 'decimal', 'integer', 'json', 'text'] | None]",
+        "unit": "NotRequired[str | Source | None]",
+    },
+)
+
+
+class FieldsShown(TypedDict):
+    cost: int
+    count: int
+    depth: int
+    fields: list[FieldItem]
+    problems: list[ProblemItem]
+    query: str
+
+
+class FindingItem(TypedDict):
+    kind: str
+    name: str
+    place: str
+    reason: str
+
+
+class FormBody(TypedDict):
+    fields: NotRequired[list[Parameter]]
+    optional: NotRequired[bool]
+    required: NotRequired[list[str]]
+    type: Literal["form"]
+
+
+class FormFieldItem(TypedDict):
+    choices: list[str]
+    default: Any
+    help: str
+    is_rare: bool
+    is_required: bool
+    kind: Literal["text", "long_text", "choice", "integer", "number", "boolean", "list", "map", "json"]
+    name: str
+    title: str
+
+
+class FormShown(TypedDict):
+    fields: list[FormFieldItem]
+    title: str
+    type: str
+    words: str
+
+
+class GraphQLBody(TypedDict):
+    kind: NotRequired[Literal["mutation", "query"]]
+    one_line: NotRequired[bool]
+    operation_name: NotRequired[str]
+    prepared: NotRequired[str]
+    query: NotRequired[str]
+    type: Literal["graphql"]
+    variables: NotRequired[list[Member]]
+
+
+class Host(TypedDict):
+    host: str
+    id: int
+    is_private: NotRequired[bool]
+    port: NotRequired[int | None]
+
+
+class ImportMade(TypedDict):
+    connection: str | None
+    credential: str | None
+    definition: str
+    notes: list[str]
+    operations: list[str]
+    others: list[ImportSummary]
+    record_types: list[str]
+    secrets_needed: list[str]
+    service: str
+
+
+class ImportSummary(TypedDict):
+    connection: str | None
+    credential: str | None
+    definition: str
+    notes: list[str]
+    operations: list[str]
+    record_types: list[str]
+    secrets_needed: list[str]
+    service: str
+
+
+class Input(TypedDict):
+    allowed: NotRequired[list[str | int]]
+    bounds: NotRequired[Bounds]
+    convert: NotRequired[
+        list[
+            Number
+            | Arithmetic
+            | DateOf
+            | MomentOf
+            | Epoch
+            | YesNo
+            | Table
+            | Default
+            | Trim
+            | Case
+            | Replace
+            | Extract
+            | Split
+            | Join
+            | Substring
+            | Affix
+            | Pick
+            | Aggregate
+            | Read
+            | Write
+        ]
+    ]
+    default: NotRequired[Any]
+    description: NotRequired[str]
+    field: NotRequired[str]
+    name: str
+    required: NotRequired[bool]
+    title: NotRequired[str]
+    try_value: NotRequired[Any]
+    type: NotRequired[Literal["boolean", "date", "datetime", "decimal", "integer", "json", "text"]]
+    unit: NotRequired[str]
+
+
+Join = TypedDict("Join", {"type": "Literal['join']", "with": "NotRequired[str]"})
+
+
+class JsonBody(TypedDict):
+    media_type: NotRequired[str]
+    members: NotRequired[list[Member]]
+    optional: NotRequired[bool]
+    type: Literal["json"]
+
+
+class JwtBearer(TypedDict):
+    algorithm: NotRequired[
+        Literal[
+            "ES256",
+            "ES384",
+            "ES512",
+            "EdDSA",
+            "HS256",
+            "HS384",
+            "HS512",
+            "PS256",
+            "PS384",
+            "PS512",
+            "RS256",
+            "RS384",
+            "RS512",
+        ]
+    ]
+    assertion_audience: NotRequired[str]
+    audience: NotRequired[str]
+    client_authentication: NotRequired[Literal["basic", "body", "client_secret_jwt", "none", "private_key_jwt", "tls"]]
+    client_id: NotRequired[str]
+    issuer: NotRequired[str]
+    key_id: NotRequired[str]
+    resource: NotRequired[str]
+    scope: NotRequired[str]
+    scope_in_assertion: NotRequired[bool]
+    subject: NotRequired[str]
+    token_address: NotRequired[str]
+    type: Literal["jwt_bearer"]
+
+
+class LastRun(TypedDict):
+    at: str
+    completeness: str
+    id: int
+    state: str
+
+
+class Level(TypedDict):
+    at: str | At
+    level: str
+    or_one: NotRequired[bool]
+
+
+class Limit(TypedDict):
+    calls: int
+    every: NotRequired[int]
+    span: NotRequired[Literal["day", "hour", "minute", "month", "second"]]
+
+
+class Link(TypedDict):
+    fields: list[str]
+    record_type: str
+
+
+class LinkHeader(TypedDict):
+    max_pages: NotRequired[int]
+    type: Literal["link_header"]
+
+
+class LinkedRecord(TypedDict):
+    is_kept: bool
+    key: list[Any]
+    record_type: str
+
+
+class LinkedRecords(TypedDict):
+    columns: list[str]
+    is_all: bool
+    record_type: str
+    records: list[RecordSummary]
+    where: dict[str, str]
+
+
+class Literally(TypedDict):
+    as_json: NotRequired[bool]
+    name: NotRequired[str]
+    type: NotRequired[str]
+    value: NotRequired[str | list[str | ValueOf] | ValueOf]
+
+
+class LossItem(TypedDict):
+    field: str
+    words: str
+
+
+class MadePassword(TypedDict):
+    made_password: str | None
+
+
+class MadePerson(TypedDict):
+    is_active: bool
+    is_administrator: bool
+    last_login: str | None
+    made_at: str
+    made_password: str | None
+    name: str
+    projects: list[Role]
+    title: str
+    tokens: int
+
+
+class MadeToken(TypedDict):
+    expires_at: str | None
+    id: int
+    made_at: str
+    title: str
+    token: str
+    used_at: str | None
+
+
+class MappedRow(TypedDict):
+    data: dict[str, Any] | None
+    fields: list[FieldPlace]
+    ordinal: int
+    path: str
+    pointer: str
+    problems: list[FieldProblemItem]
+
+
+class Mapping(TypedDict):
+    changed_at: str
+    document: MappingDocument
+    id: str
+    name: str
+    problems: list[ProblemItem]
+    service: str
+    title: str
+    used_by: list[UseItem]
+    version: int
+    whole: MappingDocument
+
+
+class MappingDocument(TypedDict):
+    based_on: NotRequired[str | None]
+    format: NotRequired[Literal["json", "xml"]]
+    namespaces: NotRequired[dict[str, str]]
+    outputs: NotRequired[list[Output]]
+    version: NotRequired[Literal[1]]
+
+
+class MappingForms(TypedDict):
+    comparisons: list[ComparisonItem]
+    conversions: list[ConversionForm]
+
+
+class MappingPage(TypedDict):
+    items: list[Mapping]
+    next: str | None
+
+
+class Member(TypedDict):
+    at: str
+    enabled: NotRequired[bool]
+    required_in: NotRequired[str | None]
+    type: NotRequired[Literal["boolean", "decimal", "integer", "json", "json_text", "text"]]
+    value: NotRequired[str | list[str | ValueOf] | ValueOf]
+
+
+class Membership(TypedDict):
+    administrators: list[str]
+    environments: list[str]
+    name: str
+    permissions: list[str]
+    role: Literal["viewer", "operator", "builder", "administrator"]
+    title: str
+
+
+class MetadataFound(TypedDict):
+    authorization_address: str
+    client_authentication: list[str]
+    grants: list[str]
+    has_pkce: bool
+    issuer: str
+    scopes: list[str]
+    token_address: str
+
+
+class MeterItem(TypedDict):
+    calls: int
+    left: int
+    refills_at: float | None
+    used: int
+    words: str
+
+
+class MeterShown(TypedDict):
+    asked_until: float | None
+    held_until: float | None
+    held_why: str
+    limits: list[MeterItem]
+    now: float
+    operations: list[OperationCalls]
+    parallel: int | None
+    said: Any
+    under_way: int
+
+
+class MomentOf(TypedDict):
+    patterns: list[str]
+    type: Literal["datetime"]
+    zone: NotRequired[str]
+
+
+class Moved(TypedDict):
+    connection: str
+    credential: str
+    document: Any
+    name: str
+
+
+class MultipartBody(TypedDict):
+    optional: NotRequired[bool]
+    parts: NotRequired[list[Part]]
+    required: NotRequired[list[str]]
+    type: Literal["multipart"]
+
+
+class NameProposed(TypedDict):
+    is_taken: bool
+    name: str
+    wanted: str
+
+
+class NamingRule(TypedDict):
+    feeds_begin: NotRequired[str]
+    field_separator: NotRequired[Literal["-", "_"]]
+    separator: NotRequired[Literal["-", "_"]]
+    service_first: NotRequired[bool]
+
+
+class NamingShown(TypedDict):
+    rule: NamingRule
+
+
+class NextAddress(TypedDict):
+    at: str
+    max_pages: NotRequired[int]
+    type: Literal["next_address"]
+
+
+class NoSignIn(TypedDict):
+    type: Literal["none"]
+
+
+class NodeItem(TypedDict):
+    count: int
+    depth: int
+    kind: Literal["object", "array", "string", "integer", "number", "boolean", "null"]
+    name: str
+    path: str
+    pointer: str
+    text: str
+
+
+class NothingFound(TypedDict):
+    empty: NotRequired[str | Source | None]
+    statuses: NotRequired[list[int]]
+
+
+class Number(TypedDict):
+    decimal: NotRequired[str]
+    grouping: NotRequired[str]
+    percent: NotRequired[bool]
+    type: Literal["number"]
+
+
+class ODataQuery(TypedDict):
+    arguments: NotRequired[list[Literally]]
+    count: NotRequired[bool]
+    expand: NotRequired[list[Expand]]
+    filter: NotRequired[list[OdataCondition]]
+    is_function: NotRequired[bool]
+    key: NotRequired[list[Literally]]
+    order: NotRequired[list[Order]]
+    search: NotRequired[str | list[str | ValueOf] | ValueOf]
+    select: NotRequired[list[str]]
+    skip: NotRequired[str | list[str | ValueOf] | ValueOf]
+    then: NotRequired[str]
+    top: NotRequired[str | list[str | ValueOf] | ValueOf]
+    version: NotRequired[Literal["2.0", "3.0", "4.0", "4.01"]]
+
+
+class ObstacleItem(TypedDict):
+    environment: str
+    kind: str
+    name: str
+    reasons: list[ProblemItem]
+
+
+class OfferedDetails(TypedDict):
+    bodies: list[str]
+    description: str
+    inputs: list[OfferedInput]
+
+
+class OfferedInput(TypedDict):
+    description: str
+    is_in_path: bool
+    is_required: bool
+    name: str
+    type: str
+
+
+class OfferedOperation(TypedDict):
+    details: OfferedDetails | None
+    inputs: int
+    is_complete: bool
+    is_deprecated: bool
+    is_imported: bool
+    key: str
+    method: str
+    name: str
+    paging: LinkHeader | NextAddress | PageNumber | OneResponse | None
+    path: str
+    sign_ins: list[str]
+    tags: list[str]
+    title: str
+    warnings: list[ProblemItem]
+
+
+class OfferedServer(TypedDict):
+    address: str
+    blanks: dict[str, str]
+    choices: dict[str, list[str]]
+    description: str
+
+
+class OfferedSignIn(TypedDict):
+    name: str
+    secret_names: list[str]
+    type: str | None
+    words: str
+
+
+class OfferedType(TypedDict):
+    field_count: int
+    fields: list[TypeField] | None
+    is_list: bool
+    key: list[str]
+    name: str
+    parent: str
+    source: str
+    wanted: str
+
+
+class OneResponse(TypedDict):
+    type: Literal["one_response"]
+
+
+class Operation(TypedDict):
+    changed_at: str
+    document: OperationDocument
+    id: str
+    name: str
+    problems: list[ProblemItem]
+    service: str
+    title: str
+    version: int
+
+
+class OperationCalls(TypedDict):
+    calls: int
+    last_at: str
+    operation: str
+    title: str
+
+
+class OperationDocument(TypedDict):
+    body: NotRequired[
+        FormBody | MultipartBody | JsonBody | XmlBody | TextBody | BytesBody | GraphQLBody | SoapBody | None
+    ]
+    came_from: NotRequired[CameFrom | None]
+    cookies: NotRequired[list[Parameter]]
+    deprecated: NotRequired[bool]
+    description: NotRequired[str]
+    documentation: NotRequired[str]
+    enabled: NotRequired[bool]
+    headers: NotRequired[list[Parameter]]
+    inputs: NotRequired[list[Input]]
+    left_out: NotRequired[list[str]]
+    method: NotRequired[Literal["DELETE", "GET", "HEAD", "OPTIONS", "PATCH", "POST", "PUT"]]
+    odata: NotRequired[ODataQuery | None]
+    other_bodies: NotRequired[list[OtherBody]]
+    outcomes: NotRequired[OutcomeRules]
+    paging: NotRequired[LinkHeader | NextAddress | PageNumber | OneResponse | None]
+    path: NotRequired[str]
+    query: NotRequired[list[Parameter]]
+    response: NotRequired[ResponseView]
+    responses: NotRequired[list[ResponseDescription]]
+    tags: NotRequired[list[str]]
+
+
+class OperationForms(TypedDict):
+    paging: list[FormShown]
+
+
+class OperationPage(TypedDict):
+    items: list[Operation]
+    next: str | None
+
+
+class Order(TypedDict):
+    is_descending: NotRequired[bool]
+    property: str
+
+
+class OriginItem(TypedDict):
+    name: str
+    place: str
+    replaces: str
+    source: str
+    value: str
+
+
+class OtherBody(TypedDict):
+    body: FormBody | MultipartBody | JsonBody | XmlBody | TextBody | BytesBody | GraphQLBody | SoapBody
+    inputs: NotRequired[list[Input]]
+    media_type: str
+
+
+class OutcomeRules(TypedDict):
+    failures: NotRequired[list[FailureRule]]
+    forms: NotRequired[list[Literal["graphql", "odata", "problem", "soap"]] | None]
+    nothing_found: NotRequired[NothingFound]
+
+
+class OutcomeShown(TypedDict):
+    hint: str
+    is_good: bool
+    kind: Literal["good", "partial", "nothing_found", "failure"]
+    message: str
+    words: str
+
+
+class OutlineItem(TypedDict):
+    alternatives: AlternativesItem | None
+    convert: list[
+        Number
+        | Arithmetic
+        | DateOf
+        | MomentOf
+        | Epoch
+        | YesNo
+        | Table
+        | Default
+        | Trim
+        | Case
+        | Replace
+        | Extract
+        | Split
+        | Join
+        | Substring
+        | Affix
+        | Pick
+        | Aggregate
+        | Read
+        | Write
+    ]
+    depth: int
+    examples: list[str]
+    format: str | None
+    fractional: int
+    is_corrected: bool
+    key_count: int
+    keys: list[str]
+    lengths: list[int] | None
+    lists: int
+    name: str
+    nulls: int
+    path: str
+    presence: float
+    range: list[str] | None
+    seen: int
+    type: str
+    types: list[str]
+
+
+class OutlineShown(TypedDict):
+    lines: list[OutlineItem]
+    namespaces: dict[str, str]
+    row_choices: list[RowChoiceItem]
+    schema: dict[str, Any]
+
+
+class Output(TypedDict):
+    fields: NotRequired[list[FieldRule]]
+    record_type: str
+    rows: NotRequired[list[Level]]
+    where: NotRequired[list[Condition]]
+
+
+class OwnSignIn(TypedDict):
+    credential: NotRequired[str]
+    operation: str
+    sign_in: NotRequired[
+        NoSignIn
+        | ApiKey
+        | Bearer
+        | Basic
+        | Digest
+        | ClientCertificate
+        | ClientCredentials
+        | AuthorizationCode
+        | JwtBearer
+        | PasswordGrant
+        | SignInOperation
+        | UserNameToken
+        | SoapHeader
+    ]
+
+
+class PageNumber(TypedDict):
+    first: NotRequired[int]
+    max_pages: NotRequired[int]
+    parameter: NotRequired[str]
+    total: NotRequired[str | None]
+    type: Literal["page_number"]
+
+
+class PagingGuessItem(TypedDict):
+    paging: LinkHeader | NextAddress | PageNumber | OneResponse | None
+    reason: str
+
+
+class PairItem(TypedDict):
+    field: str
+    is_sure: bool
+    path: str
+    reason: Literal["same name", "similar name", "like values"]
+
+
+class Parameter(TypedDict):
+    enabled: NotRequired[bool]
+    encoded: NotRequired[bool]
+    explode: NotRequired[bool]
+    name: str
+    style: NotRequired[Literal["deepObject", "form", "json", "pipeDelimited", "spaceDelimited"]]
+    value: NotRequired[str | list[str | ValueOf] | ValueOf]
+
+
+class Part(TypedDict):
+    enabled: NotRequired[bool]
+    encoding: NotRequired[Literal["base64", "text"]]
+    file_name: NotRequired[str]
+    headers: NotRequired[list[Parameter]]
+    media_type: NotRequired[str]
+    name: str
+    value: NotRequired[str | list[str | ValueOf] | ValueOf]
+
+
+class PartForm(TypedDict):
+    fields: list[FormFieldItem]
+    name: str
+    title: str
+    type: str
+    words: str
+
+
+class PartSummary(TypedDict):
+    count: int
+    name: str
+
+
+class PasswordGrant(TypedDict):
+    algorithm: NotRequired[
+        Literal[
+            "ES256",
+            "ES384",
+            "ES512",
+            "EdDSA",
+            "HS256",
+            "HS384",
+            "HS512",
+            "PS256",
+            "PS384",
+            "PS512",
+            "RS256",
+            "RS384",
+            "RS512",
+        ]
+    ]
+    audience: NotRequired[str]
+    client_authentication: NotRequired[Literal["basic", "body", "client_secret_jwt", "none", "private_key_jwt", "tls"]]
+    client_id: NotRequired[str]
+    key_id: NotRequired[str]
+    resource: NotRequired[str]
+    scope: NotRequired[str]
+    token_address: NotRequired[str]
+    type: Literal["password_grant"]
+    user_name: NotRequired[str]
+
+
+class PasteParts(TypedDict):
+    base_address: str
+    difference: str
+    findings: list[FindingItem]
+    kind: Literal["address", "request", "parameters", "body"]
+    name: str
+    operation: OperationDocument
+    title: str
+
+
+class PatternItem(TypedDict):
+    document: OperationDocument
+    name: str
+    title: str
+
+
+class Person(TypedDict):
+    is_active: bool
+    is_administrator: bool
+    last_login: str | None
+    made_at: str
+    name: str
+    projects: list[Role]
+    title: str
+    tokens: int
+
+
+class Pick(TypedDict):
+    position: NotRequired[int]
+    type: Literal["pick"]
+    which: NotRequired[Literal["at", "first", "last"]]
+
+
+class PlaceItem(TypedDict):
+    path: str
+    pointer: str
+    positions: list[int]
+    text: str
+
+
+class PlacesFound(TypedDict):
+    is_all: bool
+    items: list[PlaceItem]
+
+
+class Preparation(TypedDict):
+    base_address: NotRequired[str]
+    example: NotRequired[str]
+    key_from: NotRequired[str]
+    limits: NotRequired[list[Limit] | None]
+    sign_in: NotRequired[
+        NoSignIn
+        | ApiKey
+        | Bearer
+        | Basic
+        | Digest
+        | ClientCertificate
+        | ClientCredentials
+        | AuthorizationCode
+        | JwtBearer
+        | PasswordGrant
+        | SignInOperation
+        | UserNameToken
+        | SoapHeader
+        | None
+    ]
+
+
+class PreparedQuery(TypedDict):
+    changed_at: str
+    document: PreparedQueryDocument
+    id: str
+    name: str
+    problems: list[ProblemItem]
+    title: str
+    used_by: list[str]
+    version: int
+
+
+class PreparedQueryDocument(TypedDict):
+    content: NotRequired[str | list[str | ValueOf] | ValueOf]
+    description: NotRequired[str]
+    kind: NotRequired[Literal["mutation", "query"]]
+    language: NotRequired[Literal["graphql", "other"]]
+    literals: NotRequired[Literal["", "backslash", "doubled", "json"]]
+    query: NotRequired[str]
+    variables: NotRequired[list[Input]]
+
+
+class PreparedQueryPage(TypedDict):
+    items: list[PreparedQuery]
+    next: str | None
+
+
+class PreviewOutput(TypedDict):
+    coverage: CoverageShown
+    filtered: int
+    record_type: str
+    records: int
+    rejected: int
+    rows: int
+    shown: list[MappedRow]
+
+
+class PreviewShown(TypedDict):
+    outputs: list[PreviewOutput]
+
+
+class ProblemItem(TypedDict):
+    hint: str
+    message: str
+    where: str
+
+
+class Project(TypedDict):
+    made_at: str
+    members: int
+    name: str
+    title: str
+
+
+class ProjectMember(TypedDict):
+    is_active: bool
+    name: str
+    role: Literal["viewer", "operator", "builder", "administrator"]
+    title: str
+
+
+class ProofShown(TypedDict):
+    address: str
+
+
+class ProposalShown(TypedDict):
+    left_out: list[str]
+    mapping: MappingDocument
+    name: str
+    notes: list[str]
+    open: list[str]
+    pairs: list[PairItem]
+    parts: list[ProposedPartShown]
+    record_type: RecordTypeDocument
+
+
+class ProposedPartShown(TypedDict):
+    name: str
+    output: Output
+    path: str
+    record_type: RecordTypeDocument
+
+
+class ProxySettings(TypedDict):
+    address: NotRequired[str]
+    user_name: NotRequired[str]
+
+
+class Read(TypedDict):
+    format: Literal["base64", "json", "xml"]
+    type: Literal["read"]
+
+
+class RecordField(TypedDict):
+    name: str
+    searchable: NotRequired[bool]
+    title: NotRequired[str]
+    type: Literal["boolean", "date", "datetime", "decimal", "integer", "json", "text"]
+    unit: NotRequired[str]
+
+
+class RecordOfRow(TypedDict):
+    key: list[Any]
+    run: int
+
+
+class RecordPageShown(TypedDict):
+    count: int
+    items: list[RecordSummary]
+    next: str | None
+
+
+class RecordShown(TypedDict):
+    belongs_to: list[LinkedRecord]
+    call: int
+    changed_at: str
+    data: dict[str, Any]
+    holds: list[LinkedRecords]
+    id: str
+    key: list[Any]
+    made_at: str
+    run: int
+    trace: TraceShown
+
+
+class RecordSummary(TypedDict):
+    call: int
+    changed_at: str
+    data: dict[str, Any]
+    id: str
+    key: list[Any]
+    made_at: str
+    run: int
+
+
+class RecordType(TypedDict):
+    changed_at: str
+    document: RecordTypeDocument
+    id: str
+    name: str
+    problems: list[ProblemItem]
+    title: str
+    used_by: list[UseItem]
+    version: int
+
+
+class RecordTypeDocument(TypedDict):
+    fields: NotRequired[list[RecordField]]
+    key: NotRequired[list[str]]
+    kind: NotRequired[Literal["kept"]]
+    links: NotRequired[list[Link]]
+
+
+class RecordTypePage(TypedDict):
+    items: list[RecordType]
+    next: str | None
+
+
+class RejectedRow(TypedDict):
+    call: int
+    ordinal: int
+    path: str
+    problems: list[dict[str, str]]
+    record_type: str
+    row: str
+
+
+class RejectedRowPage(TypedDict):
+    items: list[RejectedRow]
+    next: str | None
+
+
+class Remark(TypedDict):
+    call: int | None
+    hint: str
+    kind: Literal["incomplete", "partial", "undelimited", "drift", "rejected", "duplicates", "unseen"]
+    message: str
+    times: int
+
+
+Replace = TypedDict(
+    "Replace",
+    {"expression": "NotRequired[bool]", "text": "str", "type": "Literal['replace']", "with": "NotRequired[str]"},
+)
+
+
+class RequestShown(TypedDict):
+    connection: str
+    findings: list[FindingItem]
+    method: str
+    origins: list[OriginItem]
+    problems: list[ProblemItem]
+    sign_in: str
+    supports: list[str]
+    text: str
+    url: str
+    warnings: list[ProblemItem]
+
+
+class ResponseDescription(TypedDict):
+    definition: NotRequired[str]
+    description: NotRequired[str]
+    headers: NotRequired[list[ResponseHeader]]
+    media_type: NotRequired[str]
+    schema: NotRequired[dict[str, Any] | bool | None]
+    status: str
+
+
+class ResponseHeader(TypedDict):
+    description: NotRequired[str]
+    name: str
+    required: NotRequired[bool]
+    schema: NotRequired[dict[str, Any] | bool]
+
+
+class ResponseView(TypedDict):
+    corrections: NotRequired[list[Correction]]
+    rows: NotRequired[list[str]]
+
+
+class RetryPolicy(TypedDict):
+    max_redirects: NotRequired[int]
+    max_waits: NotRequired[int]
+
+
+class Revision(TypedDict):
+    at: str
+    by: str | None
+    content: dict[str, Any]
+    name: str
+    version: int
+    what: Literal["made", "changed", "removed"]
+    why: str
+
+
+class Role(TypedDict):
+    project: str
+    role: Literal["viewer", "operator", "builder", "administrator"]
+
+
+class RowChoiceItem(TypedDict):
+    count: int
+    holds: str
+    path: str
+
+
+class RowsShown(TypedDict):
+    count: int
+    message: str
+    path: str
+    rows: list[Any]
+    status: int
+    url: str
+    words: str
+
+
+class Run(TypedDict):
+    attempt: int
+    by: str | None
+    calls: int
+    completeness: Literal["", "complete", "incomplete", "unknown"]
+    counts: list[RunCount]
+    ended_at: str | None
+    ending: str
+    environment: str
+    error: Error | None
+    expected_rows: int | None
+    feed: str | None
+    id: int
+    inputs: dict[str, Any]
+    kind: Literal["trial", "feed"]
+    operation: str | None
+    queued_at: str
+    remarks: list[Remark]
+    started_at: str | None
+    state: Literal["queued", "running", "done", "failed", "cancelled"]
+    summary: str
+    title: str
+
+
+class RunCount(TypedDict):
+    changed: int
+    created: int
+    filtered: int
+    record_type: str
+    rejected: int
+    repeated: int
+    rows: int
+    unchanged: int
+    unseen: int | None
+
+
+class RunPage(TypedDict):
+    items: list[Run]
+    next: str | None
+
+
+class Sample(TypedDict):
+    body: str
+    changed_at: str
+    document: SampleDocument
+    id: str
+    media_type: str
+    name: str
+    operation: str | None
+    problems: list[ProblemItem]
+    size: int
+    title: str
+    version: int
+
+
+class SampleDocument(TypedDict):
+    headers: NotRequired[list[list[str]]]
+    request: NotRequired[str]
+    status: NotRequired[int | None]
+
+
+class SampleMade(TypedDict):
+    adopted: AdoptedPaging | None
+    body: str
+    name: str
+
+
+class SamplePage(TypedDict):
+    items: list[Sample]
+    next: str | None
+
+
+class SchemasShown(TypedDict):
+    defs: Any
+
+
+class SecretsSet(TypedDict):
+    certificates: dict[str, str]
+    has_second: bool
+    name: str
+    names: list[str]
+    origins: list[str]
+    version: int
+
+
+class Service(TypedDict):
+    changed_at: str
+    document: ServiceDocument
+    id: str
+    name: str
+    problems: list[ProblemItem]
+    title: str
+    version: int
+
+
+class ServiceDocument(TypedDict):
+    description: NotRequired[str]
+    documentation: NotRequired[str]
+    preparation: NotRequired[Preparation]
+    protocol: NotRequired[Literal["rest"]]
+
+
+class ServicePage(TypedDict):
+    items: list[Service]
+    next: str | None
+
+
+class Session(TypedDict):
+    csrf_token: str
+    is_administrator: bool
+    name: str
+    projects: list[Membership]
+    title: str
+
+
+class SignInOperation(TypedDict):
+    carrier: NotRequired[Literal["cookie", "header", "query"]]
+    expires_at: NotRequired[str]
+    inputs: NotRequired[dict[str, Any]]
+    lifetime_at: NotRequired[str]
+    lifetime_seconds: NotRequired[int | None]
+    name: NotRequired[str]
+    operation: NotRequired[str]
+    prefix: NotRequired[str]
+    secret_inputs: NotRequired[list[str]]
+    token_at: NotRequired[str]
+    token_in: NotRequired[Literal["body", "cookie", "header"]]
+    type: Literal["sign_in_operation"]
+
+
+class SignInShown(TypedDict):
+    callback: str
+    obstacles: list[ProblemItem]
+    tokens: list[TokenState]
+
+
+class SoapBody(TypedDict):
+    action: NotRequired[str]
+    derived: NotRequired[dict[str, dict[str, str]]]
+    elements: NotRequired[list[XmlElement]]
+    headers: NotRequired[list[XmlElement]]
+    namespaces: NotRequired[dict[str, str]]
+    reads: NotRequired[bool]
+    root: NotRequired[str]
+    type: Literal["soap"]
+    types: NotRequired[dict[str, list[XmlChild]]]
+    version: NotRequired[Literal["1.1", "1.2"]]
+
+
+class SoapHeader(TypedDict):
+    element: NotRequired[str]
+    namespace: NotRequired[str]
+    secret_element: NotRequired[str]
+    type: Literal["soap_header"]
+    user_element: NotRequired[str]
+    user_name: NotRequired[str]
+
+
+class Source(TypedDict):
+    all: NotRequired[bool]
+    first_of: NotRequired[list[str | Source] | None]
+    header: NotRequired[str | None]
+    input: NotRequired[str | None]
+    jsonpath: NotRequired[str | None]
+    key: NotRequired[str | None]
+    level: NotRequired[str]
+    pointer: NotRequired[str | None]
+    position: NotRequired[str | None]
+    several: NotRequired[list[str | Source] | None]
+    standing: NotRequired[str | None]
+    value: NotRequired[Any]
+    xpath: NotRequired[str | None]
+
+
+class Split(TypedDict):
+    at: str
+    type: Literal["split"]
+
+
+class StandingParameter(TypedDict):
+    enabled: NotRequired[bool]
+    name: str
+    value: NotRequired[str | list[str | ValueOf] | ValueOf]
+
+
+class StandingValue(TypedDict):
+    changed_at: str
+    document: StandingValueDocument
+    id: str
+    name: str
+    problems: list[ProblemItem]
+    title: str
+    used_by: list[UseItem]
+    version: int
+    warnings: list[ProblemItem]
+
+
+class StandingValueDocument(TypedDict):
+    description: NotRequired[str]
+    values: NotRequired[dict[str, str | int | bool]]
+
+
+class StandingValuePage(TypedDict):
+    items: list[StandingValue]
+    next: str | None
+
+
+class StructureDifferenceItem(TypedDict):
+    after: str
+    before: str
+    kind: Literal["added", "removed", "changed"]
+    path: str
+
+
+class Substring(TypedDict):
+    begin: NotRequired[int]
+    length: NotRequired[int | None]
+    type: Literal["substring"]
+
+
+class Table(TypedDict):
+    otherwise: NotRequired[Literal["empty", "keep", "reject"]]
+    type: Literal["table"]
+    values: dict[str, Any]
+
+
+class TextBody(TypedDict):
+    content: NotRequired[str | list[str | ValueOf] | ValueOf]
+    media_type: NotRequired[str]
+    type: Literal["text"]
+
+
+class TextPiece(TypedDict):
+    is_whole: bool
+    size: int
+    text: str
+
+
+class TimeOuts(TypedDict):
+    connect: NotRequired[float]
+    first_byte: NotRequired[float]
+    idle: NotRequired[float]
+    whole: NotRequired[float]
+
+
+class Timing(TypedDict):
+    connected: float | None
+    done: float
+    first_byte: float | None
+    resolved: float | None
+
+
+class TlsSettings(TypedDict):
+    authority: NotRequired[str]
+    certificate: NotRequired[str]
+
+
+class Token(TypedDict):
+    expires_at: str | None
+    id: int
+    made_at: str
+    title: str
+    used_at: str | None
+
+
+class TokenState(TypedDict):
+    can_renew: bool
+    expires_at: str | None
+    obtained_at: str | None
+    operation: str
+    refusal: Any
+    refused_at: str | None
+    renewed: int
+    scope: str
+    signed_in_by: str | None
+    state: Literal["none", "valid", "refused", "sign_in_again"]
+    words: str
+
+
+class TraceShown(TypedDict):
+    body: str | None
+    call: int
+    mapping: MappingDocument | None
+    note: str
+    row: MappedRow | None
+    run: int
+
+
+class Tree(TypedDict):
+    format: str
+    lines: list[TreeItem]
+
+
+class TreeItem(TypedDict):
+    count: int
+    depth: int
+    kind: str
+    name: str
+    path: str
+    text: str
+
+
+class TreePiece(TypedDict):
+    count: int
+    kind: str
+    nodes: list[NodeItem]
+    pointer: str
+
+
+class TrialKept(TypedDict):
+    adopted: AdoptedPaging | None
+    connection: str
+    operation: str
+    service: str
+
+
+class TrialShown(TypedDict):
+    body: str | None
+    call: Call
+    described: str
+    differences: list[ProblemItem]
+    format: str
+    notes: list[str]
+    outcome: OutcomeShown | None
+    paging: list[PagingGuessItem]
+    row_choices: list[RowChoiceItem]
+    run: int
+    unreadable: str
+
+
+class Trim(TypedDict):
+    characters: NotRequired[str]
+    type: Literal["trim"]
+
+
+class TypeField(TypedDict):
+    name: str
+    type: str
+
+
+class UseItem(TypedDict):
+    kind: str
+    name: str
+
+
+class UserNameToken(TypedDict):
+    password_type: NotRequired[Literal["digest", "text"]]
+    type: Literal["user_name_token"]
+    user_name: NotRequired[str]
+
+
+class ValueDifferenceItem(TypedDict):
+    after: str
+    before: str
+    kind: Literal["added", "removed", "changed", "retyped", "reordered"]
+    path: str
+
+
+class ValueOf(TypedDict):
+    input: NotRequired[str]
+    prepared: NotRequired[str]
+    standing: NotRequired[str]
+    written: NotRequired[Literal["", "backslash", "doubled", "json"]]
+
+
+class Write(TypedDict):
+    format: NotRequired[Literal["base64", "json", "xml"]]
+    type: Literal["write"]
+
+
+class XmlBody(TypedDict):
+    elements: NotRequired[list[XmlElement]]
+    media_type: NotRequired[str]
+    namespaces: NotRequired[dict[str, str]]
+    root: NotRequired[str]
+    type: Literal["xml"]
+
+
+class XmlChild(TypedDict):
+    name: str
+    type: NotRequired[str]
+
+
+class XmlElement(TypedDict):
+    at: str
+    enabled: NotRequired[bool]
+    required_in: NotRequired[str | None]
+    type: NotRequired[str]
+    value: NotRequired[str | list[str | ValueOf] | ValueOf]
+
+
+class YesNo(TypedDict):
+    as_false: NotRequired[list[str]]
+    as_true: NotRequired[list[str]]
+    type: Literal["boolean"]
+
+
+DocumentCondition = TypedDict(
+    "DocumentCondition",
+    {
+        "from": "str | Source",
+        "is": "NotRequired[Literal['absent', 'at_least', 'at_most', 'equal', 'less', 'matches', 'more', 'none_of', 'not_equal', 'one_of', 'present']]",
+        "value": "NotRequired[Any]",
+    },
+)
+
+
+class OdataCondition(TypedDict):
+    operator: NotRequired[
+        Literal["contains", "endswith", "eq", "ge", "gt", "has", "in", "le", "lt", "ne", "startswith"]
+    ]
+    property: str
+    type: NotRequired[str]
+    value: NotRequired[str | list[str | ValueOf] | ValueOf]

@@ -1,6 +1,7 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, api, type Schemas } from "../../api/client";
+import { everyItem } from "../../ui/pages";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 
 const SIGNS = { added: "+", removed: "−", changed: "≠", retyped: "≠", reordered: "⇅" } as const;
@@ -15,12 +16,10 @@ export function CompareWith({ project, body, before }: { project: string; body: 
   const [text, setText] = useState("");
   const samples = useQuery({
     queryKey: ["samples", project],
-    queryFn: async () =>
-      (
-        await answer(
-          api.GET("/api/v1/projects/{project}/samples", { params: { path: { project }, query: { limit: 500 } } }),
-        )
-      ).items,
+    queryFn: () =>
+      everyItem((after) =>
+        answer(api.GET("/api/v1/projects/{project}/samples", { params: { path: { project }, query: { after } } })),
+      ),
   });
   const stored = useQuery({
     queryKey: ["comparison", project, other, body],

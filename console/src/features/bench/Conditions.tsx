@@ -1,11 +1,13 @@
 import { useState } from "react";
-import { conditionsOf, dropCondition, withCondition, type Condition, type Plan } from "./plan";
+import { conditionsOf, dropCondition, withCondition, type Condition } from "./plan";
 import { fromRow, sourceOf, sourceText, stepsText } from "./paths";
 import { comparedWith, comparisonOf, useMappingForms } from "./forms";
-import type { RecordsProps } from "./RecordsPane";
+import { useBench, usePlan } from "./context";
 
 /** The conditions that rows must pass, in words; each can be dropped. */
-export function Conditions({ project, plan, mayBuild, onPlan }: RecordsProps & { plan: Plan }) {
+export function Conditions() {
+  const { project, mayBuild } = useBench();
+  const { plan, setPlan } = usePlan();
   const { comparisons } = useMappingForms(project);
   return conditionsOf(plan).map((one, number) => (
     <p key={number} className="mb-2 flex flex-wrap items-center gap-2 text-xs">
@@ -15,7 +17,7 @@ export function Conditions({ project, plan, mayBuild, onPlan }: RecordsProps & {
         <span className="font-mono">{"value" in one ? JSON.stringify(one.value) : ""}</span>
       </span>
       {mayBuild && (
-        <button type="button" className="link" onClick={() => onPlan(dropCondition(plan, number))}>
+        <button type="button" className="link" onClick={() => setPlan(dropCondition(plan, number))}>
           all rows again
         </button>
       )}
@@ -24,7 +26,9 @@ export function Conditions({ project, plan, mayBuild, onPlan }: RecordsProps & {
 }
 
 /** A condition that rows must pass, put together from a value of the row and a comparison. */
-export function OnlySome({ project, plan, lines, onPlan }: RecordsProps & { plan: Plan }) {
+export function OnlySome() {
+  const { project, lines } = useBench();
+  const { plan, setPlan } = usePlan();
   const { comparisons } = useMappingForms(project);
   const [isOpen, setOpen] = useState(false);
   const [path, setPath] = useState("");
@@ -38,7 +42,7 @@ export function OnlySome({ project, plan, lines, onPlan }: RecordsProps & { plan
   const isAlone = comparison.takes === "nothing";
   const add = () => {
     const isNumber = ["integer", "decimal"].includes(offered.find((one) => one.path === path)?.type ?? "");
-    onPlan(
+    setPlan(
       withCondition(plan, {
         from: sourceOf(path),
         is: is as NonNullable<Condition["is"]>,

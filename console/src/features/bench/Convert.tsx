@@ -1,8 +1,9 @@
 import { X } from "lucide-react";
 import { useState } from "react";
+import type { Schemas } from "../../api/client";
 import { SchemaForm } from "../../ui/SchemaForm";
 import { useMappingForms } from "./forms";
-import type { Conversion } from "./plan";
+import type { Conversion, Rule } from "./plan";
 
 /** A step in a few words: what it is, and what was said of it. */
 export function stepWords(step: Conversion): string {
@@ -27,30 +28,21 @@ export function stepWords(step: Conversion): string {
 
 interface Props {
   project: string;
-  name: string;
-  steps: Conversion[];
-  kinds: string[];
-  before: string | undefined;
+  rule: Rule;
+  /** What is known of the value in the response. */
+  line: Schemas["OutlineItem"] | undefined;
+  /** What it is after the steps. */
   after: React.ReactNode;
-  onFailure: string;
   readOnly: boolean;
-  onSteps: (steps: Conversion[]) => void;
-  onOnFailure: (how: "reject" | "empty" | "stop") => void;
+  onRule: (change: Partial<Rule>) => void;
 }
 
 /** The steps from a value in the response to its field, with what it is before and after them. */
-export function Convert({
-  project,
-  name,
-  steps,
-  kinds,
-  before,
-  after,
-  onFailure,
-  readOnly,
-  onSteps,
-  onOnFailure,
-}: Props) {
+export function Convert({ project, rule, line, after, readOnly, onRule }: Props) {
+  const { name, convert: steps = [] } = rule;
+  const kinds = line?.types.filter((one) => one !== "null") ?? [];
+  const before = line?.examples[0];
+  const onSteps = (convert: Conversion[]) => onRule({ convert });
   const forms = useMappingForms(project).conversions;
   const [open, setOpen] = useState<number | null>(null);
   const change = (at: number, values: Record<string, unknown>) =>
@@ -171,8 +163,8 @@ export function Convert({
             <select
               className="select select-xs w-36"
               aria-label={`what a failure of ${name} does`}
-              value={onFailure}
-              onChange={(e) => onOnFailure(e.target.value as "reject" | "empty" | "stop")}
+              value={rule.on_failure ?? "reject"}
+              onChange={(e) => onRule({ on_failure: e.target.value as Rule["on_failure"] })}
             >
               <option value="reject">rejects its row</option>
               <option value="empty">leaves it empty</option>

@@ -1,84 +1,28 @@
 import { Trash2 } from "lucide-react";
 import { useRef, useState } from "react";
 import { Link } from "react-router";
-import type { Schemas } from "../../api/client";
 import { Field } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { BodyEditor } from "./BodyEditor";
+import { useStandingNames } from "../environments/environments";
 import type { Input, OperationDocument } from "./bench";
+import { useBench } from "./context";
 import { ODataPart } from "./ODataPart";
 import { Outcomes } from "./Outcomes";
 import { AddName, Parameters } from "./Parameters";
 import { asText } from "../../ui/text";
 
-interface Props {
-  project: string;
-  document: OperationDocument;
-  standing: string[];
-  onDocument: (document: OperationDocument) => void;
-  onAddress: (address: string) => void;
-  addressError: unknown;
-  elsewhere: Schemas["PasteParts"] | null;
-  onElsewhere: (isMeant: boolean) => void;
-}
-
 /** How an operation asks: taken apart from what the documentation shows, then corrected part by part. */
-export function Describe(props: Props) {
-  const { document, onDocument, onAddress, addressError } = props;
-  const [address, setAddress] = useState("");
-  const field = useRef<HTMLTextAreaElement>(null);
+export function Describe() {
+  const { project, draft, change: put } = useBench();
+  const { document } = draft;
+  const standing = useStandingNames(project);
+  const onDocument = (document: OperationDocument) => put({ type: "set", to: { document } });
   const set = (change: Partial<OperationDocument>) => onDocument({ ...document, ...change });
   const inputs = document.inputs ?? [];
   return (
     <div className="mb-4 rounded-box border border-base-300 p-3">
-      <form
-        onSubmit={(event) => {
-          event.preventDefault();
-          onAddress(address);
-          setAddress("");
-          field.current?.focus();
-        }}
-      >
-        <Field
-          label="Paste a whole address"
-          hint="or a request as HTTP text, or a list of parameters from the documentation; it is taken apart"
-        >
-          {(id) => (
-            <div className="flex items-start gap-1">
-              <textarea
-                id={id}
-                ref={field}
-                className="textarea min-h-0 w-full font-mono text-xs"
-                rows={Math.min(6, Math.max(1, address.split("\n").length))}
-                spellCheck={false}
-                placeholder="https://register.example/v1/trees?district={district}"
-                value={address}
-                onChange={(e) => setAddress(e.target.value)}
-              />
-              <button className="btn btn-sm" disabled={!address.trim()}>
-                Take apart
-              </button>
-            </div>
-          )}
-        </Field>
-      </form>
-      <ProblemAlert error={addressError} />
-      {props.elsewhere && (
-        <div role="alert" className="mb-3 border-l-4 border-warning bg-warning/10 py-1 pl-2 text-xs">
-          <p className="break-words">{props.elsewhere.difference}.</p>
-          <p className="flex flex-wrap gap-3">
-            <button type="button" className="link" onClick={() => props.onElsewhere(true)}>
-              send it there
-            </button>
-            <Link className="link" to="../operations/new">
-              try the pasted address as a one-off
-            </Link>
-            <button type="button" className="link" onClick={() => props.onElsewhere(false)}>
-              leave all as it is
-            </button>
-          </p>
-        </div>
-      )}
+      <Paste />
       <Field label="Path" hint="below the base address; a place for a value is written {name}">
         {(id) => (
           <div className="flex gap-1">
@@ -107,7 +51,7 @@ export function Describe(props: Props) {
         begun={(name) => ({ name })}
         list={document.query ?? []}
         inputs={inputs}
-        standing={props.standing}
+        standing={standing}
         onChange={(query, more = []) => set({ query, inputs: [...inputs, ...more] })}
       />
       <Parameters
@@ -116,10 +60,10 @@ export function Describe(props: Props) {
         begun={(name) => ({ name })}
         list={document.headers ?? []}
         inputs={inputs}
-        standing={props.standing}
+        standing={standing}
         onChange={(headers, more = []) => set({ headers, inputs: [...inputs, ...more] })}
       />
-      {document.odata && <ODataPart project={props.project} document={document} onDocument={onDocument} />}
+      {document.odata && <ODataPart project={project} document={document} onDocument={onDocument} />}
       {(document.cookies?.length ?? 0) > 0 && (
         <Parameters
           title="Cookies"
@@ -127,12 +71,12 @@ export function Describe(props: Props) {
           begun={(name) => ({ name })}
           list={document.cookies ?? []}
           inputs={inputs}
-          standing={props.standing}
+          standing={standing}
           onChange={(cookies, more = []) => set({ cookies, inputs: [...inputs, ...more] })}
         />
       )}
       {(!["GET", "HEAD", "OPTIONS"].includes(document.method ?? "GET") || document.body?.type === "graphql") && (
-        <BodyEditor project={props.project} document={document} standing={props.standing} onDocument={onDocument} />
+        <BodyEditor project={project} document={document} standing={standing} onDocument={onDocument} />
       )}
       <fieldset>
         <legend className="mb-1 text-sm font-medium">Inputs</legend>
@@ -181,7 +125,7 @@ export function Describe(props: Props) {
         })}
         <AddName label="an input" onAdd={(name) => set({ inputs: [...inputs, { name }] })} />
       </fieldset>
-      <Outcomes project={props.project} document={document} onDocument={onDocument} />
+      <Outcomes project={project} document={document} onDocument={onDocument} />
       <label className="mt-3 flex items-center gap-2 text-sm">
         <input
           type="checkbox"
@@ -192,5 +136,69 @@ export function Describe(props: Props) {
         enabled: it may be sent
       </label>
     </div>
+  );
+}
+
+/** A whole address, request or list of parameters, taken apart. */
+function Paste() {
+  const { draft, change, takeApart } = useBench();
+  const [address, setAddress] = useState("");
+  const field = useRef<HTMLTextAreaElement>(null);
+  const { elsewhere } = draft;
+  return (
+    <>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          takeApart.mutate(address, { onSuccess: (parts) => change({ type: "pasted", parts }) });
+          setAddress("");
+          field.current?.focus();
+        }}
+      >
+        <Field
+          label="Paste a whole address"
+          hint="or a request as HTTP text, or a list of parameters from the documentation; it is taken apart"
+        >
+          {(id) => (
+            <div className="flex items-start gap-1">
+              <textarea
+                id={id}
+                ref={field}
+                className="textarea min-h-0 w-full font-mono text-xs"
+                rows={Math.min(6, Math.max(1, address.split("\n").length))}
+                spellCheck={false}
+                placeholder="https://register.example/v1/trees?district={district}"
+                value={address}
+                onChange={(e) => setAddress(e.target.value)}
+              />
+              <button className="btn btn-sm" disabled={!address.trim()}>
+                Take apart
+              </button>
+            </div>
+          )}
+        </Field>
+      </form>
+      <ProblemAlert error={takeApart.error} />
+      {elsewhere && (
+        <div role="alert" className="mb-3 border-l-4 border-warning bg-warning/10 py-1 pl-2 text-xs">
+          <p className="break-words">{elsewhere.difference}.</p>
+          <p className="flex flex-wrap gap-3">
+            <button
+              type="button"
+              className="link"
+              onClick={() => change({ type: "pasted", parts: elsewhere, isMeant: true })}
+            >
+              send it there
+            </button>
+            <Link className="link" to="../operations/new">
+              try the pasted address as a one-off
+            </Link>
+            <button type="button" className="link" onClick={() => change({ type: "left as it is" })}>
+              leave all as it is
+            </button>
+          </p>
+        </div>
+      )}
+    </>
   );
 }

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { answer, api } from "../../api/client";
+import { everyItem } from "../../ui/pages";
 import type { OperationDocument } from "./bench";
 
 /** What responses may be described by: the schemas and samples of the project that were imported alone. */
@@ -7,10 +8,10 @@ function useDescriptions(project: string) {
   return useQuery({
     queryKey: ["descriptions", project],
     queryFn: async () => {
-      const found = await answer(
-        api.GET("/api/v1/projects/{project}/definitions", { params: { path: { project }, query: { limit: 500 } } }),
+      const found = await everyItem((after) =>
+        answer(api.GET("/api/v1/projects/{project}/definitions", { params: { path: { project }, query: { after } } })),
       );
-      return found.items.flatMap((one) =>
+      return found.flatMap((one) =>
         (one.document.roots ?? []).map((root) => ({ definition: one.name, root, format: one.document.format ?? "" })),
       );
     },

@@ -1,36 +1,16 @@
 import { useState } from "react";
+import { useNavigate } from "react-router";
 import { useName } from "../../ui/naming";
 import { Field, Heading } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import { useChangedUnits, useReach } from "./bench";
-import { confirm, renameType, rulesOf, type Plan } from "./plan";
-import type { RecordsProps } from "./RecordsPane";
+import { useChangedUnits, useMakeFeed, useReach, useSavePlan } from "./keeping";
+import { useBench, usePlan } from "./context";
+import { isChanged, isPlanChanged, type Draft } from "./draft";
+import { confirm, renameType, rulesOf } from "./plan";
 
 /** Saves record type and mapping, and makes the feed that keeps the records. */
-export function Keep({
-  plan,
-  onPlan,
-  onSave,
-  isSaving,
-  saveError,
-  savedAs,
-  operation,
-  isSaved,
-  environment,
-  onRun,
-  isRunning,
-  runError,
-  supportsCopy,
-  project,
-  service,
-}: RecordsProps & { plan: Plan }) {
-  const [feed, setFeed] = useState("");
-  const named = useName(project, "feed", plan.mappingName, service);
-  const feedName = feed || named.name;
-  const isReady = isSaved && savedAs === plan.mappingName;
-  const reach = useReach(project, plan);
-  const units = useChangedUnits(project, plan);
-  const waiting = plan.unsure.filter((name) => rulesOf(plan).some((rule) => rule.name === name));
+export function Keep() {
+  const { plan, setPlan } = usePlan();
   return (
     <section className="mt-5 border-t border-base-300 pt-3">
       <Heading>Keep them</Heading>
@@ -41,7 +21,7 @@ export function Keep({
               id={id}
               className="input input-sm w-full font-mono"
               value={plan.typeName}
-              onChange={(e) => onPlan(renameType(plan, e.target.value))}
+              onChange={(e) => setPlan(renameType(plan, e.target.value))}
             />
           )}
         </Field>
@@ -51,20 +31,43 @@ export function Keep({
               id={id}
               className="input input-sm w-full font-mono"
               value={plan.mappingName}
-              onChange={(e) => onPlan({ ...plan, mappingName: e.target.value })}
+              onChange={(e) => setPlan({ ...plan, mappingName: e.target.value })}
             />
           )}
         </Field>
       </div>
-      <ProblemAlert error={saveError} />
-      {!savedAs &&
+      <SaveBoth />
+      <FeedIt />
+    </section>
+  );
+}
+
+/** The name under which the mapping is saved as it stands, null if it is not. */
+function savedAs(draft: Draft): string | null {
+  return draft.savedPlan && !isPlanChanged(draft) ? draft.savedPlan.mappingName : null;
+}
+
+/** Saves record type and mapping, after what that reaches was said. */
+function SaveBoth() {
+  const { project, draft, change } = useBench();
+  const { plan, setPlan } = usePlan();
+  const { service } = draft;
+  const save = useSavePlan(project);
+  const isSaved = savedAs(draft) !== null;
+  const reach = useReach(project, plan);
+  const units = useChangedUnits(project, plan);
+  const waiting = plan.unsure.filter((name) => rulesOf(plan).some((rule) => rule.name === name));
+  return (
+    <>
+      <ProblemAlert error={save.error} />
+      {!isSaved &&
         units.map((one) => (
           <p key={one.name} className="mb-2 border-l-4 border-warning bg-warning/10 py-0.5 pl-2 text-xs">
             <span className="font-mono">{one.name}</span> was in {one.from} and is in {one.to} now: records that are
             kept stay as they are until they come again.
           </p>
         ))}
-      {!savedAs &&
+      {!isSaved &&
         reach.map((one) => (
           <p key={one.what} className="mb-2 border-l-4 border-warning bg-warning/10 py-0.5 pl-2 text-xs">
             Saving changes the {one.what}, which {one.users.map((user) => `${user.kind} ${user.name}`).join(", ")}{" "}
@@ -74,7 +77,7 @@ export function Keep({
       {waiting.length > 0 && (
         <p className="mb-2 border-l-4 border-warning bg-warning/10 py-0.5 pl-2 text-xs">
           Not sure: {waiting.join(", ")}. Confirm each, or leave it out.{" "}
-          <button type="button" className="link" onClick={() => onPlan(waiting.reduce(confirm, plan))}>
+          <button type="button" className="link" onClick={() => setPlan(waiting.reduce(confirm, plan))}>
             they are all right
           </button>
         </p>
@@ -82,13 +85,13 @@ export function Keep({
       <button
         type="button"
         className="btn btn-sm"
-        disabled={isSaving || !service || !plan.recordType.key?.length || waiting.length > 0}
-        onClick={onSave}
+        disabled={save.isPending || !service || !plan.recordType.key?.length || waiting.length > 0}
+        onClick={() => save.mutate({ plan, service }, { onSuccess: () => change({ type: "plan saved" }) })}
       >
-        {isSaving ? "Saving" : savedAs ? "Save both again" : "Save record type and mapping"}
+        {save.isPending ? "Saving" : isSaved ? "Save both again" : "Save record type and mapping"}
       </button>
-      {savedAs && <span className="ml-2 text-xs text-success">saved</span>}
-      {!savedAs && (
+      {isSaved && <span className="ml-2 text-xs text-success">saved</span>}
+      {!isSaved && (
         <span className="ml-2 text-xs opacity-80">
           {!service
             ? "after it is kept as a service, at the top"
@@ -97,6 +100,25 @@ export function Keep({
               : ""}
         </span>
       )}
+    </>
+  );
+}
+
+/** Makes the feed that keeps the records, and runs it. */
+function FeedIt() {
+  const { project, draft, request } = useBench();
+  const { plan } = usePlan();
+  const { item, service, environment } = draft;
+  const navigate = useNavigate();
+  const make = useMakeFeed(project);
+  const [feed, setFeed] = useState("");
+  const named = useName(project, "feed", plan.mappingName, service);
+  const feedName = feed || named.name;
+  const supportsCopy = request.data?.supports.includes("copy") ?? true;
+  const isStored = item !== null && !isChanged(draft);
+  const isReady = isStored && savedAs(draft) === plan.mappingName;
+  return (
+    <>
       <div className="mt-3 flex items-end gap-2">
         <div className="flex-1">
           <Field
@@ -108,11 +130,11 @@ export function Keep({
                 : `the connection in ${environment} is not for keeping copies; its page says what it is for`
             }
             hint={
-              !isSaved
+              !isStored
                 ? "save the operation first"
                 : !isReady
                   ? "save record type and mapping first"
-                  : `asks ${operation} for all pages and keeps the records`
+                  : `asks ${item?.name} for all pages and keeps the records`
             }
           >
             {(id) => (
@@ -129,13 +151,19 @@ export function Keep({
         <button
           type="button"
           className="btn btn-primary btn-sm mb-8"
-          disabled={!isReady || isRunning || !supportsCopy || !feedName}
-          onClick={() => onRun(feedName)}
+          disabled={!isReady || make.isPending || !supportsCopy || !feedName}
+          onClick={() =>
+            item &&
+            make.mutate(
+              { name: feedName, operation: item.name, mapping: plan.mappingName, environment, document: {} },
+              { onSuccess: (run) => navigate(`../runs/${run.id}`) },
+            )
+          }
         >
-          {isRunning ? "Starting" : "Make the feed and run it"}
+          {make.isPending ? "Starting" : "Make the feed and run it"}
         </button>
       </div>
-      <ProblemAlert error={runError} />
-    </section>
+      <ProblemAlert error={make.error} />
+    </>
   );
 }

@@ -1,21 +1,15 @@
 import { Trash2 } from "lucide-react";
 import type { Schemas } from "../../api/client";
 import { Heading } from "../../ui/parts";
-import { addPart, dropPart, namedFor, type Plan } from "./plan";
+import { addPart, dropPart, namedFor } from "./plan";
 import { stepsText } from "./paths";
-import type { RecordsProps } from "./RecordsPane";
+import { useBench, usePlan } from "./context";
 import { RecordTable } from "./RecordTable";
 
 /** The lists in each row: as records of their own that belong to the row's, or how to make them that. */
-export function Linked({
-  plan,
-  outputs,
-  lit,
-  onPoint,
-  onFocus,
-  onPlan,
-  mayBuild,
-}: RecordsProps & { plan: Plan; outputs: Schemas["PreviewOutput"][] }) {
+export function Linked({ outputs }: { outputs: Schemas["PreviewOutput"][] }) {
+  const { mayBuild } = useBench();
+  const { plan, setPlan } = usePlan();
   const open = plan.parts.filter((one) => !(namedFor(one, plan.typeName).name in plan.linked));
   return (
     <>
@@ -33,7 +27,7 @@ export function Linked({
                       type="button"
                       className="btn btn-ghost btn-xs px-1"
                       aria-label={`leave out ${one.record_type}`}
-                      onClick={() => onPlan(dropPart(plan, one.record_type))}
+                      onClick={() => setPlan(dropPart(plan, one.record_type))}
                     >
                       <Trash2 className="size-3.5" aria-hidden />
                     </button>
@@ -43,14 +37,7 @@ export function Linked({
             >
               {one.record_type}, each of a {plan.typeName}
             </Heading>
-            <RecordTable
-              rows={one.rows}
-              shown={one.shown}
-              recordType={plan.linked[one.record_type] ?? {}}
-              lit={lit}
-              onPoint={onPoint}
-              onFocus={onFocus}
-            />
+            <RecordTable rows={one.rows} shown={one.shown} recordType={plan.linked[one.record_type] ?? {}} />
           </section>
         ))}
       {mayBuild &&
@@ -59,7 +46,7 @@ export function Linked({
             <span>
               Each row holds a list, <span className="font-mono">{stepsText(one.path.replace("[*]", ""))}</span>.
             </span>
-            <button type="button" className="btn btn-xs" onClick={() => onPlan(addPart(plan, one))}>
+            <button type="button" className="btn btn-xs" onClick={() => setPlan(addPart(plan, one))}>
               Make it records that belong to their {plan.typeName}
             </button>
           </p>

@@ -5,7 +5,7 @@ import { written } from "../../ui/json/format";
 import JsonEditor from "../../ui/json/JsonEditor";
 import { openFields, rulesOf, type Plan } from "./plan";
 import { fromRow, isCounterpart, sourceOf } from "./paths";
-import type { RecordsProps } from "./RecordsPane";
+import { useBench, usePlan, usePointing } from "./context";
 
 const RULE = /^\/outputs\/0\/fields\/(\d+)(?:\/(\w+))?/;
 
@@ -13,17 +13,10 @@ const RULE = /^\/outputs\/0\/fields\/(\d+)(?:\/(\w+))?/;
  * The mapping document itself. What is changed here shows in the list and the records, and the other way round; a text
  * that is not a mapping stays until it is one.
  */
-export default function MappingText({
-  project,
-  plan,
-  lines,
-  lit,
-  mayBuild,
-  previewError,
-  firstRow,
-  onPlan,
-  onPoint,
-}: RecordsProps & { plan: Plan; firstRow: Schemas["MappedRow"] | undefined }) {
+export default function MappingText({ firstRow }: { firstRow: Schemas["MappedRow"] | undefined }) {
+  const { project, lines, mayBuild, preview } = useBench();
+  const { plan, setPlan } = usePlan();
+  const { lit, point } = usePointing();
   const schema = useQuery({
     queryKey: ["document-schema", project, "mappings"],
     staleTime: Infinity,
@@ -43,7 +36,7 @@ export default function MappingText({
       const first = mapping.outputs?.[0]?.record_type;
       if (!Array.isArray(mapping.outputs) || !first) throw new Error("outputs names no record type");
       setOwn({ text, mapping: JSON.stringify(mapping), problem: "" });
-      onPlan({ ...plan, mapping, typeName: first });
+      setPlan({ ...plan, mapping, typeName: first });
     } catch (error) {
       setOwn((before) => ({ ...before, text, problem: (error as Error).message }));
     }
@@ -53,11 +46,11 @@ export default function MappingText({
   const rules = rulesOf(plan);
   const litRule = rules.findIndex((one) => isCounterpart(lit, placeOf(one.name)));
   const problems = useMemo(() => {
-    const found = previewError instanceof Problem ? previewError.document : undefined;
+    const found = preview.error instanceof Problem ? preview.error.document : undefined;
     return (
       found ? (found.problems.length ? found.problems : [{ where: found.where, message: found.detail }]) : []
     ).map((one) => ({ where: one.where.replace(/^\/mapping(?=\/|$)/, ""), message: one.message }));
-  }, [previewError]);
+  }, [preview.error]);
 
   /** What is known of the texts at a place: the values of a row, and fields that nothing fills yet. */
   const known = (pointer: string) => {
@@ -78,12 +71,11 @@ export default function MappingText({
         label="The mapping as text"
         text={own.text}
         readOnly={!mayBuild}
-        schema={schema.data}
-        known={known}
+        completion={{ schema: schema.data, known }}
         problems={problems}
         lit={litRule < 0 ? null : `/outputs/0/fields/${litRule}`}
         onText={change}
-        onPoint={(pointer) => onPoint(placeOf(rules[Number(RULE.exec(pointer ?? "")?.[1] ?? -1)]?.name))}
+        onPoint={(pointer) => point(placeOf(rules[Number(RULE.exec(pointer ?? "")?.[1] ?? -1)]?.name))}
       />
       {own.problem && (
         <p role="status" className="mt-1 border-l-4 border-warning pl-2 text-xs">

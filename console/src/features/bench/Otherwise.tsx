@@ -1,36 +1,30 @@
 import { useQuery } from "@tanstack/react-query";
-import { answer, api, type Schemas } from "../../api/client";
-import { takenPaths, type FieldType, type Plan } from "./plan";
+import { answer, api } from "../../api/client";
+import { useBench } from "./context";
+import { correctionsOf } from "./draft";
+import { takenPaths, type FieldType } from "./plan";
 import { fromRow, stepsText } from "./paths";
 
 const SIGNS = { added: "+", removed: "−", changed: "≠" } as const;
-
-interface Props {
-  project: string;
-  body: string;
-  /** Bodies of the samples that are kept. */
-  earlier: string[];
-  corrections: Schemas["Correction"][];
-  lines: Schemas["OutlineItem"][];
-  plan: Plan | null;
-  onTake: (path: string, type: FieldType, convert: Schemas["OutlineItem"]["convert"]) => void;
-}
 
 /**
  * Parts of the response that the kept samples do not allow, with the fields that they touch. The mapping stays as it
  * is.
  */
-export function Otherwise({ project, body, earlier, corrections, lines, plan, onTake }: Props) {
+export function Otherwise() {
+  const { project, draft, change, body, earlier, lines } = useBench();
+  const { plan } = draft;
+  const corrections = correctionsOf(draft);
   const found = useQuery({
     queryKey: ["structure", project, earlier, body, corrections],
-    enabled: earlier.length > 0,
+    enabled: body !== null && earlier.length > 0,
     staleTime: Infinity,
     retry: false,
     queryFn: () =>
       answer(
         api.POST("/api/v1/projects/{project}/structure-comparisons", {
           params: { path: { project } },
-          body: { before: earlier, after: [body], corrections },
+          body: { before: earlier, after: [body!], corrections },
         }),
       ),
   });
@@ -86,7 +80,9 @@ export function Otherwise({ project, body, earlier, corrections, lines, plan, on
                 <button
                   type="button"
                   className="link"
-                  onClick={() => onTake(inRow, line.type as FieldType, line.convert)}
+                  onClick={() =>
+                    change({ type: "take", path: inRow, as: line.type as FieldType, convert: line.convert })
+                  }
                 >
                   take it
                 </button>

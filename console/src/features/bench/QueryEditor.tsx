@@ -1,10 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
-import { answer, api, type Schemas } from "../../api/client";
+import { lazy, Suspense, useState } from "react";
+import { Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import type { Input } from "./bench";
+import { askFields, type Input } from "./bench";
 import { type Body, type Named, Parameters } from "./Parameters";
 import { PreparedPart } from "./PreparedPart";
+
+const QueryText = lazy(() => import("./QueryText"));
+const NO_PROBLEMS: { where: string; message: string }[] = [];
 
 type GraphQLBody = Extract<Body, { type: "graphql" }>;
 
@@ -22,27 +25,22 @@ export function QueryEditor({ project, body, definition, inputs, standing, onBod
   const query = body.query ?? "";
   const checked = useFields(project, definition, query, [], null);
   const choose = async (change: { take?: string[]; leave?: string[] }) => {
-    const found = await ask(project, definition, { query, path: [], ...change });
+    const found = await askFields(project, definition, { query, path: [], ...change });
     onBody({ ...body, query: found.query });
   };
   return (
     <div className="text-xs">
       <PreparedPart project={project} body={body} inputs={inputs} onBody={onBody} />
       {!body.prepared && (
-        <textarea
-          className="textarea w-full font-mono text-xs"
-          aria-label="Query"
-          rows={Math.min(18, Math.max(4, query.split("\n").length))}
-          spellCheck={false}
-          value={query}
-          onChange={(e) =>
-            onBody({
-              ...body,
-              query: e.target.value,
-              kind: /^\s*mutation\b/.test(e.target.value) ? "mutation" : "query",
-            })
-          }
-        />
+        <Suspense fallback={<Waiting what="Opening the editor" />}>
+          <QueryText
+            project={project}
+            definition={definition}
+            query={query}
+            problems={checked.data?.problems ?? NO_PROBLEMS}
+            onQuery={(query) => onBody({ ...body, query, kind: /^\s*mutation\b/.test(query) ? "mutation" : "query" })}
+          />
+        </Suspense>
       )}
       {definition && !body.prepared && (
         <>
@@ -161,15 +159,6 @@ function Branch({
   );
 }
 
-function ask(project: string, definition: string, body: Schemas["FieldsGivenRequest"]) {
-  return answer(
-    api.POST("/api/v1/projects/{project}/definitions/{name}/fields", {
-      params: { path: { project, name: definition } },
-      body,
-    }),
-  );
-}
-
 function useFields(project: string, definition: string, query: string, path: string[], key: string | null) {
   return useQuery({
     queryKey: ["graphql-fields", project, definition, query, path, key],
@@ -177,6 +166,6 @@ function useFields(project: string, definition: string, query: string, path: str
     retry: false,
     staleTime: Infinity,
     placeholderData: (before) => before,
-    queryFn: () => ask(project, definition, { query, path }),
+    queryFn: () => askFields(project, definition, { query, path }),
   });
 }

@@ -1,4 +1,5 @@
 import type { Schemas } from "../../api/client";
+import { usePointing } from "./context";
 import type { RecordTypeDocument } from "./plan";
 import { asText } from "../../ui/text";
 
@@ -6,20 +7,18 @@ interface TableProps {
   rows: number;
   shown: Schemas["MappedRow"][];
   recordType: RecordTypeDocument;
-  lit: string | null;
-  onPoint: (pointer: string | null) => void;
-  onFocus: (pointer: string) => void;
   /** What stands before each row. */
   lead?: (row: Schemas["MappedRow"]) => React.ReactNode;
 }
 
 /** Rows as records, each cell lit with its place in the response; what was rejected with its reasons. */
-export function RecordTable({ rows, shown, recordType, lit, onPoint, onFocus, lead }: TableProps) {
+export function RecordTable({ rows, shown, recordType, lead }: TableProps) {
+  const { lit, point, show } = usePointing();
   const fields = recordType.fields ?? [];
   if (rows === 0)
     return <p className="mb-3 text-sm opacity-80">The list is empty: no rows, and that is not an error.</p>;
   return (
-    <div className="mb-4 max-h-[40vh] overflow-auto" onMouseLeave={() => onPoint(null)}>
+    <div className="mb-4 max-h-[40vh] overflow-auto" onMouseLeave={() => point(null)}>
       <table className="w-full text-xs">
         <thead className="sticky top-0 z-20 bg-base-100">
           <tr className="text-left font-mono text-secondary">
@@ -43,7 +42,7 @@ export function RecordTable({ rows, shown, recordType, lit, onPoint, onFocus, le
                   <button
                     type="button"
                     className="cursor-pointer text-left hover:underline"
-                    onClick={() => onFocus(row.pointer)}
+                    onClick={() => show(row.pointer)}
                   >
                     {row.path}
                   </button>
@@ -60,8 +59,8 @@ export function RecordTable({ rows, shown, recordType, lit, onPoint, onFocus, le
                     <td
                       key={one.name}
                       className={`max-w-44 truncate py-1 pr-3 whitespace-nowrap ${isLit ? "bg-accent/20 outline outline-accent" : ""}`}
-                      onMouseEnter={() => onPoint(pointer)}
-                      onClick={() => pointer && onFocus(pointer)}
+                      onMouseEnter={() => point(pointer)}
+                      onClick={() => pointer && show(pointer)}
                     >
                       <Shown value={row.data?.[one.name]} isThere={one.name in (row.data ?? {})} />
                     </td>

@@ -2,8 +2,9 @@ import { lazy, Suspense, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { Empty, Field, Heading, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import { useRecordTypes } from "./bench";
-import { isOrOne, setOrOne, type Plan } from "./plan";
+import { useRecordTypes } from "./keeping";
+import { usePlan, useBench } from "./context";
+import { isOrOne, setOrOne } from "./plan";
 import { Conditions, OnlySome } from "./Conditions";
 import { Keep } from "./Keep";
 import { Linked } from "./Linked";
@@ -13,48 +14,13 @@ import { Rules } from "./Rules";
 
 const MappingText = lazy(() => import("./MappingText"));
 
-export interface RecordsProps {
-  trial: Schemas["TrialShown"] | null;
-  rowChoices: Schemas["RowChoiceItem"][];
-  lines: Schemas["OutlineItem"][];
-  plan: Plan | null;
-  preview: Schemas["PreviewShown"] | undefined;
-  previewError: unknown;
-  proposeError: unknown;
-  isProposing: boolean;
-  lit: string | null;
-  environment: string;
-  operation: string;
-  project: string;
-  service: string;
-  isSaved: boolean;
-  isSaving: boolean;
-  saveError: unknown;
-  savedAs: string | null;
-  isRunning: boolean;
-  supportsCopy: boolean;
-  runError: unknown;
-  mayBuild: boolean;
-  onPlan: (plan: Plan) => void;
-  onRows: (path: string) => void;
-  /** Proposes what fills a record type that is there; empty: one of its own. */
-  onOnto: (recordType: string) => void;
-  /** The field that the next value taken is for. */
-  aim: string | null;
-  onAim: (field: string | null) => void;
-  onPoint: (pointer: string | null) => void;
-  onFocus: (pointer: string) => void;
-  onSave: () => void;
-  onRun: (feed: string) => void;
-}
-
 const BEFORE = <p className="mt-1 text-xs">The records are those before this change.</p>;
 
 /** Right: the records the response becomes, and how each value is made. */
-export function RecordsPane(props: RecordsProps) {
-  const { trial, plan, preview } = props;
-  const [form, setForm] = useState<"list" | "text">("list");
-  if (trial?.outcome?.kind === "nothing_found") {
+export function RecordsPane() {
+  const { draft, body, preview } = useBench();
+  const output = preview.shown?.outputs[0];
+  if (draft.response?.outcome?.kind === "nothing_found") {
     return (
       <div className="p-3">
         <Heading>Records</Heading>
@@ -64,7 +30,7 @@ export function RecordsPane(props: RecordsProps) {
       </div>
     );
   }
-  if (!trial?.body || trial.unreadable || !trial.outcome?.is_good) {
+  if (!body) {
     return (
       <div className="p-3">
         <Heading>Records</Heading>
@@ -72,7 +38,6 @@ export function RecordsPane(props: RecordsProps) {
       </div>
     );
   }
-  const output = preview?.outputs[0];
   return (
     <div className="min-w-0 p-3 lg:overflow-auto">
       <Heading
@@ -88,19 +53,31 @@ export function RecordsPane(props: RecordsProps) {
       >
         Records
       </Heading>
+      <RowsChoice />
+      {draft.plan && <Made />}
+    </div>
+  );
+}
+
+/** Which parts of the response are the rows, and what they become. */
+function RowsChoice() {
+  const { draft, change, mayBuild, rowChoices, proposal, chooseRows } = useBench();
+  const { plan } = draft;
+  const rows = plan?.rows.join(" ") ?? "";
+  const mayBeOne = plan && plan.mapping.format !== "xml" && plan.rows[plan.rows.length - 1]?.endsWith("[*]");
+  return (
+    <>
       <Field label="One row is each of">
         {(id) => (
           <select
             id={id}
             className="select select-sm w-full font-mono"
-            value={plan?.rows.join(" ") ?? ""}
-            onChange={(e) => props.onRows(e.target.value)}
+            value={rows}
+            onChange={(e) => chooseRows(e.target.value)}
           >
             {!plan && <option value="">choose</option>}
-            {plan && !props.rowChoices.some((one) => one.path === plan.rows.join(" ")) && (
-              <option>{plan.rows.join(" ")}</option>
-            )}
-            {props.rowChoices.map((one) => (
+            {plan && !rowChoices.some((one) => one.path === rows) && <option>{rows}</option>}
+            {rowChoices.map((one) => (
               <option key={one.path} value={one.path}>
                 {one.path} · {one.count} {one.holds === "object" ? "objects" : "values"}
               </option>
@@ -108,80 +85,84 @@ export function RecordsPane(props: RecordsProps) {
           </select>
         )}
       </Field>
-      {plan && props.mayBuild && plan.mapping.format !== "xml" && plan.rows[plan.rows.length - 1]?.endsWith("[*]") && (
+      {mayBuild && mayBeOne && (
         <label className="-mt-1 mb-2 flex items-center gap-2 text-xs">
           <input
             type="checkbox"
             className="checkbox checkbox-xs"
             checked={isOrOne(plan)}
-            onChange={(e) => props.onPlan(setOrOne(plan, e.target.checked))}
+            onChange={(e) => change({ type: "set", to: { plan: setOrOne(plan, e.target.checked) } })}
           />
           one object in place of the list is a row too
         </label>
       )}
-      {plan && props.mayBuild && <Into {...props} plan={plan} />}
-      <ProblemAlert error={props.proposeError} />
-      {props.isProposing && <Waiting what="Proposing" />}
-      {plan && (
-        <>
-          <Conditions {...props} plan={plan} />
-          {props.mayBuild && <OnlySome {...props} plan={plan} />}
-          {output && (
-            <div className={props.previewError ? "opacity-50" : ""}>
-              <RecordTable
-                rows={output.rows}
-                shown={output.shown}
-                recordType={plan.recordType}
-                lit={props.lit}
-                onPoint={props.onPoint}
-                onFocus={props.onFocus}
-              />
-            </div>
-          )}
-          {form === "list" && <ProblemAlert error={props.previewError}>{output && BEFORE}</ProblemAlert>}
-          <Heading
-            aside={
-              <span role="group" aria-label="Show the mapping" className="flex gap-3 text-xs">
-                {(["list", "text"] as const).map((one) => (
-                  <button
-                    key={one}
-                    type="button"
-                    aria-pressed={form === one}
-                    className={form === one ? "font-medium" : "link opacity-80"}
-                    onClick={() => setForm(one)}
-                  >
-                    as a {one}
-                  </button>
-                ))}
-              </span>
-            }
-          >
-            How each value is made
-          </Heading>
-          {form === "text" ? (
-            <Suspense fallback={<Waiting what="Opening the editor" />}>
-              <MappingText key={plan.mappingName} {...props} plan={plan} firstRow={output?.shown[0]} />
-              <ProblemAlert error={props.previewError}>{output && BEFORE}</ProblemAlert>
-            </Suspense>
-          ) : (
-            <Rules {...props} plan={plan} firstRow={output?.shown[0]} />
-          )}
-          {output && !props.previewError && <Covered coverage={output.coverage} />}
-          <Linked {...props} plan={plan} outputs={props.previewError ? [] : (preview?.outputs.slice(1) ?? [])} />
-          {plan.notes.map((one) => (
-            <p key={one} className="mt-2 border-l-4 border-accent/60 pl-2 text-xs">
-              {one}
-            </p>
-          ))}
-          {props.mayBuild && <Keep {...props} plan={plan} />}
-        </>
+      {mayBuild && plan && <Into />}
+      <ProblemAlert error={proposal.error} />
+      {proposal.isPending && <Waiting what="Proposing" />}
+    </>
+  );
+}
+
+/** The records that the plan makes, and how. */
+function Made() {
+  const { mayBuild, preview } = useBench();
+  const { plan } = usePlan();
+  const [form, setForm] = useState<"list" | "text">("list");
+  const output = preview.shown?.outputs[0];
+  const problem = <ProblemAlert error={preview.error}>{output && BEFORE}</ProblemAlert>;
+  return (
+    <>
+      <Conditions />
+      {mayBuild && <OnlySome />}
+      {output && (
+        <div className={preview.error ? "opacity-50" : ""}>
+          <RecordTable rows={output.rows} shown={output.shown} recordType={plan.recordType} />
+        </div>
       )}
-    </div>
+      {form === "list" && problem}
+      <Heading
+        aside={
+          <span role="group" aria-label="Show the mapping" className="flex gap-3 text-xs">
+            {(["list", "text"] as const).map((one) => (
+              <button
+                key={one}
+                type="button"
+                aria-pressed={form === one}
+                className={form === one ? "font-medium" : "link opacity-80"}
+                onClick={() => setForm(one)}
+              >
+                as a {one}
+              </button>
+            ))}
+          </span>
+        }
+      >
+        How each value is made
+      </Heading>
+      {form === "text" ? (
+        <Suspense fallback={<Waiting what="Opening the editor" />}>
+          <MappingText key={plan.mappingName} firstRow={output?.shown[0]} />
+          {problem}
+        </Suspense>
+      ) : (
+        <Rules firstRow={output?.shown[0]} />
+      )}
+      {output && !preview.error && <Covered coverage={output.coverage} />}
+      <Linked outputs={preview.error ? [] : (preview.shown?.outputs.slice(1) ?? [])} />
+      {plan.notes.map((one) => (
+        <p key={one} className="mt-2 border-l-4 border-accent/60 pl-2 text-xs">
+          {one}
+        </p>
+      ))}
+      {mayBuild && <Keep />}
+    </>
   );
 }
 
 /** What the rows become: records of a type of their own, or of one that is there already. */
-function Into({ project, plan, onOnto }: RecordsProps & { plan: Plan }) {
+function Into() {
+  const { project, chooseRows } = useBench();
+  const { plan } = usePlan();
   const types = useRecordTypes(project).data ?? [];
   const [chosen, setChosen] = useState("");
   if (types.length === 0) return null;
@@ -194,7 +175,7 @@ function Into({ project, plan, onOnto }: RecordsProps & { plan: Plan }) {
         value={chosen === plan.typeName && types.some((one) => one.name === chosen) ? chosen : ""}
         onChange={(e) => {
           setChosen(e.target.value);
-          onOnto(e.target.value);
+          chooseRows(plan.rows, e.target.value);
         }}
       >
         <option value="">records of the type below</option>

@@ -16,12 +16,14 @@ import {
 } from "./plan";
 import { Convert, stepWords } from "./Convert";
 import { fromRow, isCounterpart, pathOf, sourceText } from "./paths";
-import type { RecordsProps } from "./RecordsPane";
+import { useBench, usePlan, usePointing } from "./context";
 import { Shown } from "./RecordTable";
 
 /** How each field gets its value, a line each. */
-export function Rules(props: RecordsProps & { plan: Plan; firstRow: Schemas["MappedRow"] | undefined }) {
-  const { plan, onPlan, lit, lines, firstRow, onPoint, mayBuild, project } = props;
+export function Rules({ firstRow }: { firstRow: Schemas["MappedRow"] | undefined }) {
+  const { project, lines, mayBuild } = useBench();
+  const { plan, setPlan } = usePlan();
+  const { lit, point } = usePointing();
   const types = new Map((plan.recordType.fields ?? []).map((one) => [one.name, one]));
   const [opened, setOpened] = useState<string | null>(null);
   return (
@@ -29,7 +31,7 @@ export function Rules(props: RecordsProps & { plan: Plan; firstRow: Schemas["Map
       {!plan.recordType.key?.length && (
         <p className="mb-2 text-xs text-warning">Choose the key: the fields that tell one record from all others.</p>
       )}
-      <ul className="text-xs" onMouseLeave={() => onPoint(null)}>
+      <ul className="text-xs" onMouseLeave={() => point(null)}>
         {rulesOf(plan).map((rule) => {
           const field = types.get(rule.name);
           const pointer = firstRow?.fields.find((one) => one.field === rule.name)?.pointer ?? null;
@@ -41,7 +43,7 @@ export function Rules(props: RecordsProps & { plan: Plan; firstRow: Schemas["Map
             <li
               key={rule.name}
               className={`flex flex-wrap items-center gap-1 rounded-selector px-1 py-0.5 ${isLit && opened !== rule.name ? "bg-accent/20 outline outline-accent" : ""}`}
-              onMouseEnter={() => onPoint(pointer)}
+              onMouseEnter={() => point(pointer)}
             >
               <button
                 type="button"
@@ -49,7 +51,7 @@ export function Rules(props: RecordsProps & { plan: Plan; firstRow: Schemas["Map
                 aria-pressed={isKey}
                 aria-label={`${rule.name} is part of the key`}
                 disabled={!mayBuild}
-                onClick={() => onPlan(toggleKey(plan, rule.name))}
+                onClick={() => setPlan(toggleKey(plan, rule.name))}
               >
                 <KeyRound className="size-3.5" aria-hidden />
               </button>
@@ -67,7 +69,7 @@ export function Rules(props: RecordsProps & { plan: Plan; firstRow: Schemas["Map
                     !rulesOf(plan).some((one) => one.name === name) &&
                     /^[a-z][a-z0-9_-]*$/.test(name)
                   )
-                    onPlan(rename(plan, rule.name, name));
+                    setPlan(rename(plan, rule.name, name));
                   else e.target.value = rule.name;
                 }}
               />
@@ -86,7 +88,7 @@ export function Rules(props: RecordsProps & { plan: Plan; firstRow: Schemas["Map
                   className="btn btn-xs border-dashed px-1 font-normal"
                   title="proposed; click if it is right"
                   aria-label={`${rule.name} was proposed by its ${plan.proposed[rule.name]}: confirm`}
-                  onClick={() => onPlan(confirm(plan, rule.name))}
+                  onClick={() => setPlan(confirm(plan, rule.name))}
                 >
                   {plan.proposed[rule.name]}?
                 </button>
@@ -96,7 +98,7 @@ export function Rules(props: RecordsProps & { plan: Plan; firstRow: Schemas["Map
                 aria-label={`type of ${rule.name}`}
                 value={field?.type ?? "text"}
                 disabled={!mayBuild}
-                onChange={(e) => onPlan(setField(plan, rule.name, { type: e.target.value as FieldType }))}
+                onChange={(e) => setPlan(setField(plan, rule.name, { type: e.target.value as FieldType }))}
               >
                 {FIELD_TYPES.map((one) => (
                   <option key={one}>{one}</option>
@@ -108,7 +110,7 @@ export function Rules(props: RecordsProps & { plan: Plan; firstRow: Schemas["Map
                 placeholder="unit"
                 value={field?.unit ?? ""}
                 readOnly={!mayBuild}
-                onChange={(e) => onPlan(setField(plan, rule.name, { unit: e.target.value }))}
+                onChange={(e) => setPlan(setField(plan, rule.name, { unit: e.target.value }))}
               />
               <button
                 type="button"
@@ -125,19 +127,16 @@ export function Rules(props: RecordsProps & { plan: Plan; firstRow: Schemas["Map
                 className="btn btn-ghost btn-xs px-1"
                 aria-label={`leave out ${rule.name}`}
                 disabled={!mayBuild}
-                onClick={() => onPlan(leave(plan, rule.name))}
+                onClick={() => setPlan(leave(plan, rule.name))}
               >
                 <Trash2 className="size-3.5" aria-hidden />
               </button>
               {opened === rule.name && (
                 <Convert
                   project={project}
-                  name={rule.name}
-                  steps={steps}
-                  kinds={line?.types.filter((one) => one !== "null") ?? []}
-                  before={line?.examples[0]}
+                  rule={rule}
+                  line={line}
                   readOnly={!mayBuild}
-                  onFailure={rule.on_failure ?? "reject"}
                   after={
                     firstRow?.data ? (
                       <Shown value={firstRow.data[rule.name]} isThere={rule.name in firstRow.data} />
@@ -145,22 +144,24 @@ export function Rules(props: RecordsProps & { plan: Plan; firstRow: Schemas["Map
                       firstRow?.problems.find((one) => one.field === rule.name)?.reason
                     )
                   }
-                  onSteps={(convert) => onPlan(setRule(plan, rule.name, { convert }))}
-                  onOnFailure={(on_failure) => onPlan(setRule(plan, rule.name, { on_failure }))}
+                  onRule={(change) => setPlan(setRule(plan, rule.name, change))}
                 />
               )}
             </li>
           );
         })}
       </ul>
-      {mayBuild && <OpenFields {...props} plan={plan} />}
+      {mayBuild && <OpenFields />}
       {rulesOf(plan).length === 0 && <p className="text-sm opacity-80">Click values in the response to take them.</p>}
     </section>
   );
 }
 
 /** Fields of the record type that nothing fills: one is chosen, then a value of the response clicked. */
-function OpenFields({ plan, aim, onAim }: RecordsProps & { plan: Plan }) {
+function OpenFields() {
+  const { draft, change } = useBench();
+  const { plan } = usePlan();
+  const { aim } = draft;
   return (
     <ul className="text-xs" aria-label="Fields that nothing fills">
       {openFields(plan).map((one) => (
@@ -170,7 +171,7 @@ function OpenFields({ plan, aim, onAim }: RecordsProps & { plan: Plan }) {
             type="button"
             className={`btn btn-xs font-normal ${aim === one.name ? "btn-primary" : "border-dashed"}`}
             aria-pressed={aim === one.name}
-            onClick={() => onAim(aim === one.name ? null : one.name)}
+            onClick={() => change({ type: "set", to: { aim: aim === one.name ? null : one.name } })}
           >
             {aim === one.name ? "now click its value in the response" : "nothing fills it yet"}
           </button>

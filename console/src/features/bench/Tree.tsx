@@ -5,25 +5,46 @@ import { useCallback, useEffect, useRef, useState } from "react";
 import { answer, api, type Schemas } from "../../api/client";
 import { Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import { takenPaths, type FieldType } from "./plan";
+import { takenPaths, type FieldType, type Plan } from "./plan";
+import { usePointing } from "./context";
 import { Find } from "./Find";
 import { useNodes } from "./nodes";
 import { type Place, type Row } from "./layout";
 import { fromRow, generalPath, isXPath, wholePath } from "./paths";
-import type { ResponseProps } from "./ResponsePane";
 
 const LINE = 20;
 
-interface Props extends ResponseProps {
-  body: string;
+/** How values of the tree become fields. */
+export interface Taking {
+  lines: Schemas["OutlineItem"][];
+  /** Objects whose keys are data. */
   maps: ReadonlySet<string>;
+  plan: Plan | null;
+  onTake: (path: string, type: FieldType, convert: Schemas["OutlineItem"]["convert"]) => void;
+  onLeave: (field: string) => void;
+  onRows: (path: string) => void;
 }
 
+interface Props {
+  project: string;
+  body: string;
+  /** Left out where the tree is only looked at. */
+  taking?: Taking;
+  /** Shown at first (a JSON Pointer). */
+  begin?: string | null;
+  /** Asks where the values at a place went. */
+  onWhereTo?: (pointer: string) => void;
+}
+
+const NO_MAPS: ReadonlySet<string> = new Set();
+
 /** The response as a tree of any size: only the lines on the screen are there. */
-export function Tree(props: Props) {
-  const { project, body, maps, focus, lit, onPoint } = props;
+export function Tree({ project, body, taking, begin, onWhereTo }: Props) {
+  const { lit, point, ...pointing } = usePointing();
+  const focus = pointing.focus ?? begin;
+  const maps = taking?.maps ?? NO_MAPS;
   const isMap = useCallback((path: string) => maps.has(generalPath(path, maps)), [maps]);
-  const nodes = useNodes(project, body, isMap, props.isSource ?? false);
+  const nodes = useNodes(project, body, isMap, !taking);
   const scroller = useRef<HTMLDivElement>(null);
   const lines = useVirtualizer({
     count: nodes.total,
@@ -93,7 +114,7 @@ export function Tree(props: Props) {
       const next = Math.max(0, Math.min(nodes.total - 1, at + step));
       setPlace(nodes.row(next));
       lines.scrollToIndex(next);
-      onPoint(nodes.row(next)?.node?.pointer ?? null);
+      point(nodes.row(next)?.node?.pointer ?? null);
     } else if (row && (event.key === "ArrowRight" || event.key === "ArrowLeft"))
       nodes.toggle(row, event.key === "ArrowRight");
     else return;
@@ -133,7 +154,7 @@ export function Tree(props: Props) {
         aria-label="The response"
         tabIndex={0}
         className="max-h-[70vh] min-h-40 overflow-auto font-mono text-xs lg:max-h-none lg:flex-1"
-        onMouseLeave={() => onPoint(null)}
+        onMouseLeave={() => point(null)}
         onKeyDown={onKeyDown}
         onWheel={() => (isFollowed.current = false)}
         onPointerDown={() => (isFollowed.current = false)}
@@ -149,8 +170,9 @@ export function Tree(props: Props) {
               >
                 {row?.node ? (
                   <Line
-                    {...props}
                     row={row}
+                    taking={taking}
+                    onWhereTo={onWhereTo}
                     isLit={row.node.pointer === lit || row.node.pointer === marked}
                     isAt={item.index === at}
                     onToggle={() => nodes.toggle(row)}
@@ -169,8 +191,18 @@ export function Tree(props: Props) {
   );
 }
 
-function Line(props: Props & { row: Row; isLit: boolean; isAt: boolean; onToggle: () => void }) {
-  const { row, lines, plan, maps } = props;
+interface LineProps {
+  row: Row;
+  taking: Taking | undefined;
+  isLit: boolean;
+  isAt: boolean;
+  onToggle: () => void;
+  onWhereTo: ((pointer: string) => void) | undefined;
+}
+
+function Line({ row, taking, isLit, isAt, onToggle, onWhereTo }: LineProps) {
+  const { point } = usePointing();
+  const { lines = [], plan = null, maps = NO_MAPS } = taking ?? {};
   const node = row.node!;
   // the text of an element with attributes is what the element itself is read as
   const general = generalPath(node.path, maps).replace(/\/text\(\)$/, "");
@@ -198,17 +230,17 @@ function Line(props: Props & { row: Row; isLit: boolean; isAt: boolean; onToggle
       aria-expanded={holds ? row.isOpen : undefined}
       aria-level={row.depth + 1}
       aria-posinset={row.position + 1}
-      aria-selected={props.isLit}
-      className={`group flex h-full items-center gap-2 rounded-selector pr-1 whitespace-nowrap ${props.isLit ? "bg-accent/20 outline outline-accent" : props.isAt ? "bg-base-200" : ""}`}
+      aria-selected={isLit}
+      className={`group flex h-full items-center gap-2 rounded-selector pr-1 whitespace-nowrap ${isLit ? "bg-accent/20 outline outline-accent" : isAt ? "bg-base-200" : ""}`}
       style={{ paddingLeft: `${row.depth}rem` }}
-      onMouseEnter={() => props.onPoint(node.pointer)}
+      onMouseEnter={() => point(node.pointer)}
     >
       {holds ? (
         <button
           type="button"
           className="shrink-0 cursor-pointer"
           aria-label={`${row.isOpen ? "close" : "open"} ${node.name}`}
-          onClick={props.onToggle}
+          onClick={onToggle}
         >
           {row.isOpen ? (
             <ChevronDown className="size-3.5" aria-hidden />
@@ -232,19 +264,19 @@ function Line(props: Props & { row: Row; isLit: boolean; isAt: boolean; onToggle
             field={field}
             onToggle={() =>
               field
-                ? props.onLeave(field)
-                : props.onTake(relative!, outlineLine!.type as FieldType, outlineLine!.convert)
+                ? taking!.onLeave(field)
+                : taking!.onTake(relative!, outlineLine!.type as FieldType, outlineLine!.convert)
             }
           />
         )}
       </span>
-      <CopyPath path={node.path} isShown={props.isAt} />
+      <CopyPath path={node.path} isShown={isAt} />
       <span className="ml-auto shrink-0 text-right text-[0.92em] opacity-75">
-        {props.onWhereTo && node.pointer && (
+        {onWhereTo && node.pointer && (
           <button
             type="button"
-            className={`link mr-2 ${props.isAt ? "" : "hidden"} group-focus-within:inline group-hover:inline`}
-            onClick={() => props.onWhereTo!(node.pointer)}
+            className={`link mr-2 ${isAt ? "" : "hidden"} group-focus-within:inline group-hover:inline`}
+            onClick={() => onWhereTo(node.pointer)}
           >
             where it went
           </button>
@@ -253,8 +285,8 @@ function Line(props: Props & { row: Row; isLit: boolean; isAt: boolean; onToggle
         {mayRepeat && !isRow && !isRowList && lines.length > 0 && (
           <button
             type="button"
-            className={`link mr-2 ${props.isAt ? "" : "hidden"} group-focus-within:inline group-hover:inline`}
-            onClick={() => props.onRows(isXml ? general : `${general}[*]`)}
+            className={`link mr-2 ${isAt ? "" : "hidden"} group-focus-within:inline group-hover:inline`}
+            onClick={() => taking!.onRows(isXml ? general : `${general}[*]`)}
           >
             {node.kind === "array" || isMap ? "make these the rows" : "make this the row"}
           </button>

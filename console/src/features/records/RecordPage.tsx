@@ -1,12 +1,11 @@
-import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { Page } from "../../ui/Layout";
 import { Heading, Waiting, when } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import { asSource } from "../bench/bench";
 import { Shown } from "../bench/RecordTable";
-import { AS_SOURCE, ResponsePane } from "../bench/ResponsePane";
+import { PointingProvider, usePointingState } from "../bench/context";
+import { SourcePane } from "../bench/SourcePane";
 import { useRecord, useRecordType } from "./records";
 
 /** One record: its values, and for each the place in the response it came from. */
@@ -16,8 +15,8 @@ export default function RecordPage() {
   const environment = query.get("environment") ?? "test";
   const record = useRecord(project, environment, type, key);
   const recordType = useRecordType(project, type);
-  const [lit, setLit] = useState<string | null>(null);
-  const [focus, setFocus] = useState<string | null>(null);
+  const pointing = usePointingState(record.data?.trace.body);
+  const { lit, point, show } = pointing;
   if (record.isPending || recordType.isPending)
     return (
       <Page title={key}>
@@ -45,14 +44,14 @@ export default function RecordPage() {
       <div className="grid gap-6 lg:grid-cols-2">
         <section>
           <Heading>Values</Heading>
-          <dl className="text-sm" onMouseLeave={() => setLit(null)}>
+          <dl className="text-sm" onMouseLeave={() => point(null)}>
             {fields.map((one) => {
               const pointer = places.get(one.name) ?? null;
               return (
                 <div
                   key={one.name}
                   className={`grid grid-cols-[9rem_1fr] gap-3 border-b border-base-300 py-1.5 ${pointer && lit === pointer ? "bg-accent/20" : ""}`}
-                  onMouseEnter={() => setLit(pointer)}
+                  onMouseEnter={() => point(pointer)}
                 >
                   <dt className="font-mono text-xs text-secondary">{one.name}</dt>
                   <dd>
@@ -62,7 +61,7 @@ export default function RecordPage() {
                       <button
                         type="button"
                         className="ml-2 cursor-pointer font-mono text-xs text-accent hover:underline"
-                        onClick={() => setFocus(pointer)}
+                        onClick={() => show(pointer)}
                       >
                         {pointer}
                       </button>
@@ -92,35 +91,15 @@ export default function RecordPage() {
         </section>
         <section className="flex min-h-0 min-w-0 flex-col lg:max-h-[80vh]">
           {trace.body ? (
-            <ResponsePane
-              project={project}
-              {...AS_SOURCE}
-              lit={lit}
-              focus={focus ?? trace.row?.pointer ?? null}
-              onPoint={setLit}
-              trial={asSource(
-                {
-                  number: trace.call,
-                  method: "GET",
-                  url: "",
-                  request: "",
-                  status: 200,
-                  reason: `Call ${trace.call} of run ${trace.run}`,
-                  headers: [],
-                  size: null,
-                  timings: null,
-                  rows: null,
-                  error: null,
-                  purpose: "",
-                  via: "",
-                  by: "",
-                  operation: "",
-                  body: trace.body,
-                  at: record.data.changed_at,
-                },
-                trace.run,
-              )}
-            />
+            <PointingProvider value={pointing}>
+              <SourcePane
+                project={project}
+                title="Where it came from"
+                body={trace.body}
+                call={null}
+                begin={trace.row?.pointer ?? null}
+              />
+            </PointingProvider>
           ) : (
             <>
               <Heading>Where it came from</Heading>

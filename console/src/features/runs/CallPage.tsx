@@ -1,12 +1,12 @@
-import { useMemo, useState } from "react";
+import { useState } from "react";
 import { Link, useParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { Page } from "../../ui/Layout";
 import { Heading, Tag, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import { asSource } from "../bench/bench";
 import { RecordTable } from "../bench/RecordTable";
-import { AS_SOURCE, ResponsePane } from "../bench/ResponsePane";
+import { PointingProvider, usePointingState } from "../bench/context";
+import { SourcePane } from "../bench/SourcePane";
 import { useFed, useRun } from "./runs";
 
 /**
@@ -18,10 +18,8 @@ export default function CallPage() {
   const [place, setPlace] = useState("");
   const whole = useFed(project, Number(id), Number(number), "");
   const narrowed = useFed(project, Number(id), Number(number), place);
-  const [lit, setLit] = useState<string | null>(null);
-  const [focus, setFocus] = useState<string | null>(null);
   const call = whole.data?.call;
-  const trial = useMemo(() => (call?.body ? asSource(call, Number(id)) : null), [call, id]);
+  const pointing = usePointingState(call?.body);
   const title = `Call ${number} of run ${id}`;
   if (whole.isPending || run.isPending)
     return (
@@ -49,69 +47,67 @@ export default function CallPage() {
         </>
       }
     >
-      <div className="grid gap-6 lg:grid-cols-2">
-        <section className="flex min-h-0 min-w-0 flex-col lg:max-h-[80vh]">
-          {trial ? (
-            <ResponsePane
-              project={project}
-              {...AS_SOURCE}
-              trial={trial}
-              lit={lit}
-              focus={focus ?? whole.data.outputs[0]?.shown[0]?.pointer ?? null}
-              onPoint={setLit}
-              onWhereTo={setPlace}
-            />
-          ) : (
-            <Heading>Response</Heading>
-          )}
-        </section>
-        <section className="min-w-0">
-          <Heading
-            aside={
-              place && (
-                <span className="flex items-center gap-2 text-xs">
-                  only what came from <span className="font-mono">{place}</span>
-                  <button type="button" className="link" onClick={() => setPlace("")}>
-                    all of it again
-                  </button>
-                </span>
-              )
-            }
-          >
-            What it fed
-          </Heading>
-          <ProblemAlert error={narrowed.error} />
-          {fed.note && <p className="text-sm opacity-80">{fed.note}</p>}
-          {fed.outputs.map((one) => (
-            <div key={one.record_type} role="region" aria-label={one.record_type}>
-              <p className="mb-1 text-sm">
-                {one.shown.length === 0
-                  ? `No ${one.record_type}.`
-                  : `${one.record_type}, ${one.is_all ? "" : "the first "}${one.shown.length} ${one.shown.length === 1 ? "row" : "rows"}`}
-              </p>
-              {one.shown.length > 0 && (
-                <RecordTable
-                  rows={one.shown.length}
-                  shown={one.shown}
-                  recordType={one.document}
-                  lit={lit}
-                  onPoint={setLit}
-                  onFocus={setFocus}
-                  lead={(row) => (
-                    <Record
-                      project={project}
-                      environment={environment}
-                      type={one.record_type}
-                      row={row as Schemas["FedRow"]}
-                      run={Number(id)}
-                    />
-                  )}
-                />
-              )}
-            </div>
-          ))}
-        </section>
-      </div>
+      <PointingProvider value={pointing}>
+        <div className="grid gap-6 lg:grid-cols-2">
+          <section className="flex min-h-0 min-w-0 flex-col lg:max-h-[80vh]">
+            {call?.body ? (
+              <SourcePane
+                project={project}
+                title="Response"
+                body={call.body}
+                call={call}
+                begin={whole.data.outputs[0]?.shown[0]?.pointer ?? null}
+                onWhereTo={setPlace}
+              />
+            ) : (
+              <Heading>Response</Heading>
+            )}
+          </section>
+          <section className="min-w-0">
+            <Heading
+              aside={
+                place && (
+                  <span className="flex items-center gap-2 text-xs">
+                    only what came from <span className="font-mono">{place}</span>
+                    <button type="button" className="link" onClick={() => setPlace("")}>
+                      all of it again
+                    </button>
+                  </span>
+                )
+              }
+            >
+              What it fed
+            </Heading>
+            <ProblemAlert error={narrowed.error} />
+            {fed.note && <p className="text-sm opacity-80">{fed.note}</p>}
+            {fed.outputs.map((one) => (
+              <div key={one.record_type} role="region" aria-label={one.record_type}>
+                <p className="mb-1 text-sm">
+                  {one.shown.length === 0
+                    ? `No ${one.record_type}.`
+                    : `${one.record_type}, ${one.is_all ? "" : "the first "}${one.shown.length} ${one.shown.length === 1 ? "row" : "rows"}`}
+                </p>
+                {one.shown.length > 0 && (
+                  <RecordTable
+                    rows={one.shown.length}
+                    shown={one.shown}
+                    recordType={one.document}
+                    lead={(row) => (
+                      <Record
+                        project={project}
+                        environment={environment}
+                        type={one.record_type}
+                        row={row as Schemas["FedRow"]}
+                        run={Number(id)}
+                      />
+                    )}
+                  />
+                )}
+              </div>
+            ))}
+          </section>
+        </div>
+      </PointingProvider>
     </Page>
   );
 }

@@ -13,6 +13,7 @@ import { ProblemAlert } from "./ui/ProblemAlert";
 
 const Overview = lazy(() => import("./features/overview/Overview"));
 const Services = lazy(() => import("./features/services/Services"));
+const ServicePage = lazy(() => import("./features/services/ServicePage"));
 const ConnectionPage = lazy(() => import("./features/services/ConnectionPage"));
 const ImportPage = lazy(() => import("./features/definitions/ImportPage"));
 const DefinitionPage = lazy(() => import("./features/definitions/DefinitionPage"));
@@ -100,6 +101,7 @@ const router = createBrowserRouter([
     children: [
       { index: true, element: <Overview /> },
       { path: "services", element: <Services /> },
+      { path: "services/:name", element: <ServicePage /> },
       { path: "connections/:name", element: <ConnectionPage /> },
       { path: "import", element: <ImportPage /> },
       { path: "definitions/:name", element: <DefinitionPage /> },

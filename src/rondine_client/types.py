@@ -1746,12 +1746,24 @@ class SecretsSet(TypedDict):
 
 class Service(TypedDict):
     changed_at: str
+    connections: list[ServiceConnection]
+    counts: dict[str, int]
     document: ServiceDocument
     id: str
     name: str
     problems: list[ProblemItem]
     title: str
     version: int
+
+
+class ServiceConnection(TypedDict):
+    base_address: str
+    environment: str
+    is_enabled: bool
+    is_ready: bool
+    name: str
+    title: str
+    works: bool | None
 
 
 class ServiceDocument(TypedDict):

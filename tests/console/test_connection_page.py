@@ -118,7 +118,8 @@ def test_a_pasted_key_is_moved_into_the_credential_by_one_button(open_page, rond
 def test_what_is_noted_of_a_service_becomes_its_connection(open_page, rondine):
     rondine.office().services.save("console-noted", title="Noted")
     page = open_page(path="/services")
-    noted = page.locator("section").filter(has_text="console-noted")
+    page.get_by_role("link", name="Noted", exact=True).click()
+    noted = page.get_by_role("main")
     expect(noted.get_by_text("What is known of it: 0 of 7")).to_be_visible()
     noted.get_by_label("An example address").fill(f"{rondine.register_url}/v1/districts")
     noted.get_by_role("button", name="Note it").click()

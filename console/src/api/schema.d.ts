@@ -5551,6 +5551,11 @@ export interface components {
         Service: {
             /** Format: date-time */
             readonly changed_at: string;
+            readonly connections: components["schemas"]["ServiceConnection"][];
+            /** @description how many items of each kind belong to it */
+            readonly counts: {
+                [key: string]: number;
+            };
             document: components["schemas"]["ServiceDocument"];
             /** Format: uuid */
             readonly id: string;
@@ -5559,6 +5564,18 @@ export interface components {
             readonly problems: components["schemas"]["ProblemItem"][];
             title: string;
             readonly version: number;
+        };
+        /** @description One of a service's connections, and whether it works. */
+        ServiceConnection: {
+            base_address: string;
+            environment: string;
+            is_enabled: boolean;
+            /** @description false: it has problems, which it shows */
+            is_ready: boolean;
+            name: string;
+            title: string;
+            /** @description by the last check; null: not checked */
+            works: boolean | null;
         };
         /**
          * ServiceDocument

@@ -1,16 +1,15 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { answer, api, type Schemas } from "../api/client";
+import { everyItem } from "./pages";
 
 /** The project's prepared queries. */
 export function useQueries(project: string) {
   return useQuery({
     queryKey: ["queries", project],
-    queryFn: async () =>
-      (
-        await answer(
-          api.GET("/api/v1/projects/{project}/queries", { params: { path: { project }, query: { limit: 500 } } }),
-        )
-      ).items,
+    queryFn: () =>
+      everyItem((after) =>
+        answer(api.GET("/api/v1/projects/{project}/queries", { params: { path: { project }, query: { after } } })),
+      ),
   });
 }
 

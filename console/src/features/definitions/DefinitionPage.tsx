@@ -43,7 +43,9 @@ export default function DefinitionPage() {
       aside={
         <>
           <span className="font-mono text-xs opacity-70">{item.name}</span>
-          <Tag>{item.service}</Tag>
+          <Link className="link text-sm" to={`../services/${item.service}`}>
+            {item.service}
+          </Link>
         </>
       }
     >

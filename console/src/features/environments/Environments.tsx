@@ -183,7 +183,7 @@ function StandingValues({ project, environments }: { project: string; environmen
   const make = useMakeStandingValue(project);
   const set = useSetStandingValue(project);
   const mayBuild = usePermission(project, "build");
-  const values = found.data?.items ?? [];
+  const values = found.data ?? [];
   return (
     <section className="mb-9">
       <Heading>Standing values</Heading>

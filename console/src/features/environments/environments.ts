@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { answer, api, type Schemas } from "../../api/client";
+import { everyItem } from "../../ui/pages";
 
 export function useEnvironmentList(project: string) {
   return useQuery({
@@ -12,8 +13,10 @@ export function useStandingValues(project: string) {
   return useQuery({
     queryKey: ["standing-values", project],
     queryFn: () =>
-      answer(
-        api.GET("/api/v1/projects/{project}/standing-values", { params: { path: { project }, query: { limit: 500 } } }),
+      everyItem((after) =>
+        answer(
+          api.GET("/api/v1/projects/{project}/standing-values", { params: { path: { project }, query: { after } } }),
+        ),
       ),
   });
 }
@@ -128,5 +131,5 @@ export function useRemoveHost(project: string) {
 }
 
 export function useStandingNames(project: string): string[] {
-  return useStandingValues(project).data?.items.map((one) => one.name) ?? [];
+  return useStandingValues(project).data?.map((one) => one.name) ?? [];
 }

@@ -19,13 +19,7 @@ export default function Overview() {
         answer(api.GET("/api/v1/projects/{project}/feeds", { params: { path: { project } } })),
         answer(api.GET("/api/v1/projects/{project}/runs", { params: { path: { project }, query: { limit: 8 } } })),
       ]);
-      return {
-        connections: connections.items,
-        operations: operations.items,
-        types: types.items,
-        feeds: feeds.items,
-        runs: runs.items,
-      };
+      return { connections, operations, types, feeds, runs: runs.items };
     },
   });
   if (facts.isPending)
@@ -44,29 +38,29 @@ export default function Overview() {
   const steps = [
     {
       title: "Connect",
-      done: connections.length,
-      words: count(connections.length, "connection"),
+      done: connections.items.length,
+      words: count(connections, "connection"),
       to: "services",
       next: "say where a service is, and how to sign in",
     },
     {
       title: "Describe and try",
-      done: operations.length,
-      words: count(operations.length, "operation"),
-      to: operations[0] ? `operations/${operations[0].name}` : "services",
+      done: operations.items.length,
+      words: count(operations, "operation"),
+      to: operations.items[0] ? `operations/${operations.items[0].name}` : "services",
       next: "paste an address from its documentation and send it",
     },
     {
       title: "Map",
-      done: types.length,
-      words: count(types.length, "record type"),
-      to: operations[0] ? `operations/${operations[0].name}` : "services",
+      done: types.items.length,
+      words: count(types, "record type"),
+      to: operations.items[0] ? `operations/${operations.items[0].name}` : "services",
       next: "point at what becomes one row",
     },
     {
       title: "Keep",
-      done: feeds.length,
-      words: count(feeds.length, "feed"),
+      done: feeds.items.length,
+      words: count(feeds, "feed"),
       to: "records",
       next: "make a feed and run it",
     },
@@ -123,6 +117,8 @@ export default function Overview() {
   );
 }
 
-function count(number: number, word: string): string {
-  return `${number} ${word}${number === 1 ? "" : "s"}`;
+/** How many there are, by the first page of them. */
+function count(page: { items: unknown[]; next: string | null }, word: string): string {
+  const number = page.items.length;
+  return page.next ? `more than ${number} ${word}s` : `${number} ${word}${number === 1 ? "" : "s"}`;
 }

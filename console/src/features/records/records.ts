@@ -1,18 +1,19 @@
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { answer, api, marked } from "../../api/client";
 import { useMark } from "../../ui/mark";
+import { everyItem } from "../../ui/pages";
 
 export function useRecordTypes(project: string) {
   return useQuery({
     queryKey: ["record-types", project],
     queryFn: async () => {
-      const path = { params: { path: { project } } };
+      const from = (after: string | undefined) => ({ params: { path: { project }, query: { after } } });
       const [types, feeds, mappings] = await Promise.all([
-        answer(api.GET("/api/v1/projects/{project}/record-types", path)),
-        answer(api.GET("/api/v1/projects/{project}/feeds", path)),
-        answer(api.GET("/api/v1/projects/{project}/mappings", path)),
+        everyItem((after) => answer(api.GET("/api/v1/projects/{project}/record-types", from(after)))),
+        everyItem((after) => answer(api.GET("/api/v1/projects/{project}/feeds", from(after)))),
+        everyItem((after) => answer(api.GET("/api/v1/projects/{project}/mappings", from(after)))),
       ]);
-      return { types: types.items, feeds: feeds.items, mappings: mappings.items };
+      return { types, feeds, mappings };
     },
   });
 }

@@ -4,6 +4,7 @@ import type { Schemas } from "../../api/client";
 import { Page } from "../../ui/Layout";
 import { bytes, Heading, StateTag, Tag, Waiting, when } from "../../ui/parts";
 import { Advice } from "../../ui/Advice";
+import { More } from "../../ui/pages";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { usePermission } from "../session/session";
 import { OVER, useCalls, useCancel, useRejects, useRun } from "./runs";
@@ -42,7 +43,7 @@ export default function RunPage() {
       </Page>
     );
   const isOver = OVER.includes(run.data.state);
-  const list = calls.data?.items ?? [];
+  const list = calls.items;
   const slowest = Math.max(1, ...list.map((one) => one.timings?.done ?? 0));
   return (
     <Page
@@ -135,13 +136,13 @@ export default function RunPage() {
           environment={run.data.environment}
         />
       ))}
-      {(rejects.data?.items.length ?? 0) > 0 && (
+      {rejects.items.length > 0 && (
         <section className="mb-6">
           <Heading aside={<span className="text-xs opacity-75">each with its reasons and the row as it came</span>}>
             Rejects
           </Heading>
           <ul className="text-sm">
-            {rejects.data?.items.map((one) => (
+            {rejects.items.map((one) => (
               <li key={`${one.call}-${one.ordinal}`} className="border-l-2 border-accent py-1 pl-3">
                 {one.problems.map((problem) => (
                   <p key={problem.field}>
@@ -157,31 +158,22 @@ export default function RunPage() {
               </li>
             ))}
           </ul>
-          {rejects.data?.next && (
-            <p className="text-xs opacity-75">
-              The first {rejects.data.items.length}; all of them: rondine run rejects {id}
-            </p>
-          )}
+          <More list={rejects} what="rejects" />
         </section>
       )}
       <section>
         <Heading
           aside={
             <span className="text-xs opacity-75">
-              {list.length ? `${list.length}${calls.data?.next ? " or more" : ""}` : ""}
+              {list.length ? `${list.length}${calls.hasMore ? " or more" : ""}` : ""}
             </span>
           }
         >
           Calls
         </Heading>
-        <ProblemAlert error={calls.error} />
         {list.length === 0 && (
           <p className="text-sm opacity-80">
-            {calls.isPending || calls.isFetching || run.data.calls > 0
-              ? "Reading its calls"
-              : isOver
-                ? "It made no call."
-                : "No call yet."}
+            {calls.isPending || run.data.calls > 0 ? "Reading its calls" : isOver ? "It made no call." : "No call yet."}
           </p>
         )}
         <ol className="text-xs">
@@ -260,6 +252,7 @@ export default function RunPage() {
             </li>
           ))}
         </ol>
+        <More list={calls} what="calls" />
       </section>
     </Page>
   );

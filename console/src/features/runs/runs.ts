@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { answer, api, type Schemas } from "../../api/client";
+import { usePages } from "../../ui/pages";
 
 export const OVER = ["done", "failed", "cancelled"];
 
@@ -30,15 +31,13 @@ export function useRun(project: string, id: number) {
 }
 
 export function useCalls(project: string, id: number) {
-  return useQuery({
-    queryKey: ["calls", project, id],
-    queryFn: () =>
-      answer(
-        api.GET("/api/v1/projects/{project}/runs/{run_id}/calls", {
-          params: { path: { project, run_id: id }, query: { limit: 200 } },
-        }),
-      ),
-  });
+  return usePages(["calls", project, id], (after) =>
+    answer(
+      api.GET("/api/v1/projects/{project}/runs/{run_id}/calls", {
+        params: { path: { project, run_id: id }, query: { limit: 200, after } },
+      }),
+    ),
+  );
 }
 
 /** What a call's response fed. place: a JSON Pointer; empty for all of it. */
@@ -57,13 +56,13 @@ export function useFed(project: string, id: number, call: number, place: string)
 }
 
 export function useRejects(project: string, id: number) {
-  return useQuery({
-    queryKey: ["rejects", project, id],
-    queryFn: () =>
-      answer(
-        api.GET("/api/v1/projects/{project}/runs/{run_id}/rejects", { params: { path: { project, run_id: id } } }),
-      ),
-  });
+  return usePages(["rejects", project, id], (after) =>
+    answer(
+      api.GET("/api/v1/projects/{project}/runs/{run_id}/rejects", {
+        params: { path: { project, run_id: id }, query: { after } },
+      }),
+    ),
+  );
 }
 
 export function useCancel(project: string, id: number) {

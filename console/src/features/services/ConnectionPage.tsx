@@ -50,14 +50,13 @@ export default function ConnectionPage() {
       { version: connection.version, document: over ?? document },
       { onSuccess: () => setDraft(undefined) },
     );
-  const parts = { document, readOnly: !mayBuild, onDocument: setDraft };
   return (
     <Page
       title={connection.title || connection.name}
       aside={
         <>
           <Tag>{connection.environment}</Tag>
-          <Link className="link text-sm" to="../services">
+          <Link className="link text-sm" to={`../services/${connection.service}`}>
             {connection.service}
           </Link>
           {document.enabled === false && <Tag tone="bad">disabled</Tag>}
@@ -129,20 +128,34 @@ export default function ConnectionPage() {
         problems={problemsAt("/base_address", "/blanks", "/tls", "/proxy")}
         warnings={connection.warnings.filter((one) => !/^\/(headers|query)/.test(one.where))}
       >
-        <Where {...parts} project={project} />
+        <Where document={document} readOnly={!mayBuild} onDocument={setDraft} project={project} />
       </Part>
       <Part title="How much" steps={[]} problems={problemsAt("/limits")}>
-        <HowMuch {...parts} project={project} name={name} />
+        <HowMuch document={document} readOnly={!mayBuild} onDocument={setDraft} project={project} name={name} />
       </Part>
       <Part
         title="How to sign in"
         steps={of("sign in")}
         problems={problemsAt("/sign_in", "/credential", "/own_sign_ins")}
       >
-        <SignInPart {...parts} project={project} connection={connection} isChanged={isChanged} environments={known} />
+        <SignInPart
+          document={document}
+          readOnly={!mayBuild}
+          onDocument={setDraft}
+          project={project}
+          connection={connection}
+          isChanged={isChanged}
+          environments={known}
+        />
       </Part>
       <Part title="With every request" steps={[]} problems={problemsAt("/headers", "/query")}>
-        <EveryRequest {...parts} project={project} connection={connection} />
+        <EveryRequest
+          document={document}
+          readOnly={!mayBuild}
+          onDocument={setDraft}
+          project={project}
+          connection={connection}
+        />
       </Part>
       <p className="mt-6 text-sm">
         Next:{" "}

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { answer, api, type Schemas } from "../../api/client";
+import { everyItem } from "../../ui/pages";
 
 export type Connection = Schemas["Connection"];
 export type ConnectionDocument = Schemas["ConnectionDocument"];
@@ -156,13 +157,17 @@ export function useDropSecond(project: string, connection: Connection, credentia
 /** The names of a service's operations. */
 export function useOperationNames(project: string, service: string): string[] {
   const found = useQuery({
-    queryKey: ["operation-names", project],
+    queryKey: ["operation-names", project, service],
     queryFn: () =>
-      answer(
-        api.GET("/api/v1/projects/{project}/operations", { params: { path: { project }, query: { limit: 500 } } }),
+      everyItem((after) =>
+        answer(
+          api.GET("/api/v1/projects/{project}/operations", {
+            params: { path: { project }, query: { service, limit: 500, after } },
+          }),
+        ),
       ),
   });
-  return found.data?.items.filter((one) => one.service === service).map((one) => one.name) ?? [];
+  return found.data?.map((one) => one.name) ?? [];
 }
 
 export function useSignIn(project: string, name: string) {

@@ -1,27 +1,61 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { answer, api, type Schemas } from "../../api/client";
+import { everyItem, usePages } from "../../ui/pages";
 
-export function useServices(project: string) {
+export type Service = Schemas["Service"];
+
+/** The services whose name or title has the text, by name. */
+export function useServicePages(project: string, search: string) {
+  return usePages<Service>(["services", project, search], (after) =>
+    answer(
+      api.GET("/api/v1/projects/{project}/services", {
+        params: { path: { project }, query: { q: search || undefined, after } },
+      }),
+    ),
+  );
+}
+
+export function useService(project: string, name: string) {
   return useQuery({
-    queryKey: ["services", project],
-    queryFn: async () => {
-      const path = { params: { path: { project } } };
-      const [services, connections, operations, definitions] = await Promise.all([
-        answer(api.GET("/api/v1/projects/{project}/services", path)),
-        answer(api.GET("/api/v1/projects/{project}/connections", path)),
-        answer(
-          api.GET("/api/v1/projects/{project}/operations", { params: { path: { project }, query: { limit: 500 } } }),
-        ),
-        answer(api.GET("/api/v1/projects/{project}/definitions", path)),
-      ]);
-      return {
-        services: services.items,
-        connections: connections.items,
-        operations: operations.items,
-        definitions: definitions.items,
-      };
-    },
+    queryKey: ["services", project, "one", name],
+    queryFn: () =>
+      answer(api.GET("/api/v1/projects/{project}/services/{name}", { params: { path: { project, name } } })),
   });
+}
+
+/** Operations by name. q: a text in the name or title.  service: of this one only. */
+export function useOperationPages(project: string, { q, service }: { q?: string; service?: string }) {
+  return usePages<Schemas["Operation"]>(["services", project, "operations", service, q], (after) =>
+    answer(
+      api.GET("/api/v1/projects/{project}/operations", {
+        params: { path: { project }, query: { q: q || undefined, service, after } },
+      }),
+    ),
+  );
+}
+
+export function useDefinitionsOf(project: string, service: string) {
+  return useQuery({
+    queryKey: ["services", project, "definitions", service],
+    queryFn: () =>
+      everyItem((after) =>
+        answer(
+          api.GET("/api/v1/projects/{project}/definitions", {
+            params: { path: { project }, query: { service, after } },
+          }),
+        ),
+      ),
+  });
+}
+
+/**
+ * How an operation is told from others: by method and path, or, where many share an address, by what its definition
+ * calls it.
+ */
+export function calledAs(document: Schemas["OperationDocument"]): string {
+  const key = document.came_from?.key;
+  if (key && (document.odata || document.body?.type === "graphql" || document.body?.type === "soap")) return key;
+  return `${document.method ?? "GET"} ${document.path ?? "/"}`;
 }
 
 export interface NewConnection {

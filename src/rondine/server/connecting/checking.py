@@ -16,8 +16,9 @@ from rondine.core.http.messages import Request, Send
 from rondine.core.protocols.classifying import USUAL_RULES, classify_response
 from rondine.core.signin import OAuthClient, SignInOperation
 from rondine.core.signin.oauth import missing_scopes
-from rondine.engine.client import Engine, OpenConnection, SideCall
+from rondine.engine.client import Engine, OpenConnection
 from rondine.engine.probe import Stage, probe
+from rondine.engine.receiving import SideCall
 from rondine.server.access.models import Project
 from rondine.server.connecting.kinds import CONNECTIONS
 from rondine.server.connecting.models import Connection

@@ -29,8 +29,24 @@ def texts_by_operation(help_text: str) -> serializers.DictField:
     )
 
 
+class ServiceConnection(serializers.Serializer[Any]):
+    """One of a service's connections, and whether it works."""
+
+    name = serializers.CharField()
+    title = serializers.CharField()
+    environment = serializers.CharField()
+    base_address = serializers.CharField()
+    is_enabled = serializers.BooleanField()
+    is_ready = serializers.BooleanField(help_text="false: it has problems, which it shows")
+    works = serializers.BooleanField(allow_null=True, help_text="by the last check; null: not checked")
+
+
 class ServiceSerializer(ItemSerializer):
     document = DocumentField(ServiceDocument, required=False)
+    connections = ServiceConnection(many=True, read_only=True, source="shown_connections")
+    counts = serializers.DictField(
+        child=serializers.IntegerField(), read_only=True, help_text="how many items of each kind belong to it"
+    )
 
 
 class StandingValueSerializer(ItemSerializer):

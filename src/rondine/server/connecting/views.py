@@ -19,7 +19,7 @@ from rondine.server.connecting.environments import (
     remove_environment,
 )
 from rondine.server.connecting.kinds import CONNECTIONS, CREDENTIALS, SERVICES, STANDING_VALUES
-from rondine.server.connecting.models import Credential
+from rondine.server.connecting.models import Connection, Credential, Service
 from rondine.server.connecting.opening import environment_of
 from rondine.server.connecting.serializers import (
     ChangedEnvironment,
@@ -35,13 +35,34 @@ from rondine.server.connecting.signing_in import (
     callback_path,
     proof_address,
 )
-from rondine.server.items.references import users_of
+from rondine.server.items.references import counts_of_members, users_of
 from rondine.server.items.views import ItemFilter, ItemViewSet, MakesItems
 
 
 class ServiceViewSet(MakesItems, ItemViewSet):
     kind = SERVICES
     serializer_class = ServiceSerializer
+
+    def prepare(self, items: Sequence[Service]) -> None:
+        """What belongs to each service, and how its connections are."""
+        counts = counts_of_members(Service, items)
+        connections: dict[Any, list[dict[str, Any]]] = {item.pk: [] for item in items}
+        rows = Connection.objects.select_related("environment").filter(service__in=items)
+        for row in rows.order_by("environment__name", "name"):
+            connections[row.service_id].append(
+                {
+                    "name": row.name,
+                    "title": row.title,
+                    "base_address": row.document.get("base_address", ""),
+                    "environment": row.environment.name,
+                    "is_enabled": row.document.get("enabled", True),
+                    "is_ready": not row.problems,
+                    "works": (row.check_result or {}).get("works"),
+                }
+            )
+        for item in items:
+            item.counts = counts[item.pk]  # type: ignore[attr-defined]
+            item.shown_connections = connections[item.pk]  # type: ignore[attr-defined]
 
 
 class CredentialFilter(ItemFilter):

@@ -3,6 +3,8 @@
 from collections.abc import Collection, Iterable
 from typing import Any
 
+from django.db import models
+
 from rondine.core.items.references import references
 from rondine.core.settings import load
 from rondine.server.items.kinds import KINDS, ItemKind
@@ -48,6 +50,18 @@ def users_of(kind: ItemKind, projects: Collection[Any], names: Collection[str]) 
             for name in wanted[item.pk]:
                 users[name].append((other, item))
     return users
+
+
+def counts_of_members(model: type[models.Model], items: Collection[Any]) -> dict[Any, dict[str, int]]:
+    """How many items of each kind belong to each of these, such as operations to a service, by their ids and the names
+    of kinds; kinds that none belongs to are left out."""
+    counts: dict[Any, dict[str, int]] = {item.pk: {} for item in items}
+    for kind in KINDS.values():
+        for field in (field for field, target in kind.references.items() if target is model):
+            rows = kind.model._default_manager.filter(**{f"{field}__in": list(counts)})
+            for owner, count in rows.values_list(field).annotate(models.Count("pk")):
+                counts[owner][kind.name] = count
+    return counts
 
 
 def refresh_problems(kind: ItemKind, items: Iterable[Any]) -> None:

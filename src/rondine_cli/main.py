@@ -11,14 +11,16 @@ from rondine_cli import (
     administration,
     connecting,
     definitions,
-    describing,
     environments,
     guide,
     mapping,
+    operations,
     people,
     responses,
     running,
+    samples,
     state,
+    trials,
 )
 from rondine_cli.output import Output
 from rondine_cli.session import Session
@@ -45,7 +47,9 @@ def parser() -> argparse.ArgumentParser:
         environments,
         connecting,
         definitions,
-        describing,
+        operations,
+        trials,
+        samples,
         responses,
         mapping,
         running,

@@ -5,9 +5,9 @@ from argparse import Namespace
 from collections.abc import Mapping
 from typing import Any
 
-from rondine_cli.describing import corrections_of
 from rondine_cli.items import add_item_verbs, read_document, show_problems
 from rondine_cli.output import Output
+from rondine_cli.samples import corrections_of
 from rondine_cli.session import Session, named_values
 
 

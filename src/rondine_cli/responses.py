@@ -12,10 +12,10 @@ from contextlib import ExitStack
 from pathlib import Path
 from typing import Any
 
-from rondine_cli.describing import schema_rows, told_differences
 from rondine_cli.items import read_document
 from rondine_cli.mapping import proposal_text
 from rondine_cli.output import Output
+from rondine_cli.samples import schema_rows, told_differences
 from rondine_cli.session import Session, named_values
 from rondine_client.requests import UNKNOWN, Content
 

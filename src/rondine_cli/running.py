@@ -6,9 +6,9 @@ from typing import Any
 
 from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
 
-from rondine_cli.describing import paging_words
 from rondine_cli.items import add_item_verbs, add_set_option, document_of, show_problems, with_changes
 from rondine_cli.output import Output
+from rondine_cli.paging import paging_words
 from rondine_cli.session import Session, named_values
 
 

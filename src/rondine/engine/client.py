@@ -8,9 +8,8 @@ import asyncio
 import os
 import time
 from collections import Counter
-from collections.abc import AsyncIterator, Awaitable, Callable
-from contextlib import asynccontextmanager, suppress
-from dataclasses import dataclass, replace
+from collections.abc import Awaitable, Callable
+from dataclasses import replace
 from datetime import UTC, datetime
 from functools import partial
 from typing import Any, TypeVar
@@ -21,9 +20,7 @@ from yarl import URL
 
 from rondine.core.errors import (
     HostRefused,
-    ResponseTooLarge,
     RondineError,
-    ServiceTooSlow,
     SignInAgain,
     SignInRefused,
 )
@@ -31,7 +28,6 @@ from rondine.core.http.messages import Headers, Request, Response, Send, origin,
 from rondine.core.http.redirects import Redirect
 from rondine.core.http.retrying import Tries, Wait, next_try
 from rondine.core.http.time_outs import TimeOuts
-from rondine.core.media_types import bare_media_type
 from rondine.core.secret import Secret
 from rondine.core.signin import ReadToken, RenewToken, SendForToken, SignInContext, SignInExchange, Token
 from rondine.engine.connection import (
@@ -44,90 +40,26 @@ from rondine.engine.connection import (
 from rondine.engine.decoding import ContentDecoder, header_text
 from rondine.engine.failures import FailedCall, failure_of
 from rondine.engine.guard import PermittedHost
+from rondine.engine.receiving import (
+    IncomingBody,
+    OnSideCall,
+    Received,
+    SideCall,
+    Timings,
+    Trace,
+    call_tracing,
+    next_chunk,
+    time_limit,
+)
 from rondine.engine.shared import Alone, Shared
-from rondine.engine.spool import SPOOLED_OVER, LargeBody
 
-__all__ = ["Engine", "OpenConnection", "Received", "SideCall", "TimeOuts", "Timings"]
+__all__ = ["Engine", "OpenConnection", "TimeOuts"]
 
 T = TypeVar("T")
 MOST_POOLS = 200
-#: Bytes of a body that is held in memory, whatever the connection's own limit.
-MOST_AT_ONCE = 64 * 1024 * 1024
 MOST_TOKEN_ANSWER = 1024 * 1024
 #: Seconds that a call waits for limits, unless its caller says otherwise.
 PATIENCE = 60.0
-
-
-@dataclass(frozen=True, slots=True)
-class Timings:
-    """Milliseconds from the start of the call, None for what did not happen (a connection used again has no
-    connect)."""
-
-    resolved: float | None = None
-    connected: float | None = None
-    first_byte: float | None = None
-    done: float = 0.0
-
-    def to_json(self) -> dict[str, float | None]:
-        return {
-            "resolved": self.resolved,
-            "connected": self.connected,
-            "first_byte": self.first_byte,
-            "done": self.done,
-        }
-
-
-@dataclass(frozen=True, slots=True)
-class Received:
-    """What came back: the request as sent (secrets masked when shown), the head, the whole body after decompression.
-
-    large: the body, if it was too large for memory and the connection lets it be spooled; `body` is empty then.
-    is_delimited: the response, or its content coding, says where its body ends; else it ended with the connection,
-    which looks the same as breaking off (RFC 9112, section 6.3).
-    """
-
-    request: Request
-    status: int
-    reason: str
-    headers: Headers
-    body: bytes
-    wire_size: int
-    timings: Timings
-    large: LargeBody | None = None
-    is_delimited: bool = True
-
-    @property
-    def size(self) -> int:
-        return self.large.size if self.large is not None else len(self.body)
-
-    @property
-    def media_type(self) -> str:
-        return bare_media_type(self.header("content-type"))
-
-    @property
-    def charset(self) -> str:
-        """As the media type says; empty if it says none."""
-        for part in (self.header("content-type") or "").split(";")[1:]:
-            name, _, value = part.strip().partition("=")
-            if name.lower() == "charset":
-                return value.strip('"')
-        return ""
-
-    def header(self, name: str) -> str | None:
-        return next((value for key, value in self.headers if key.lower() == name), None)
-
-
-@dataclass(frozen=True, slots=True)
-class SideCall:
-    """A call made on the way to another: of the sign-in, refused with 401 and repeated, answered with a redirect, or
-    told to wait."""
-
-    purpose: str
-    request: Request
-    received: Received | None
-
-
-OnSideCall = Callable[[SideCall], None]
 
 
 class Engine:
@@ -362,10 +294,10 @@ class Engine:
         session = self._pool(connection, permission)
         key = (connection.id, connection.version, permission)
         self._busy[key] += 1
-        trace = _Trace()
+        trace = Trace()
         where = f"{request.method} {without_secrets(request.url)}"
         try:
-            async with _limit(connection.time_outs.whole, where, "the whole call took longer than {} s"):
+            async with time_limit(connection.time_outs.whole, where, "the whole call took longer than {} s"):
                 return await self._exchange_bytes(session, connection, request, trace, where)
         except RondineError:
             raise
@@ -377,7 +309,7 @@ class Engine:
                 del self._busy[key]
 
     async def _exchange_bytes(
-        self, session: aiohttp.ClientSession, connection: OpenConnection, request: Request, trace: "_Trace", where: str
+        self, session: aiohttp.ClientSession, connection: OpenConnection, request: Request, trace: "Trace", where: str
     ) -> Received:
         headers = [(name, value.reveal() if isinstance(value, Secret) else value) for name, value in request.headers]
         url = _with_secret_query(request)
@@ -390,7 +322,7 @@ class Engine:
             trace_request_ctx=trace,
             **_proxy(connection),
         )
-        async with _limit(connection.time_outs.first_byte, where, "the first byte took longer than {} s"):
+        async with time_limit(connection.time_outs.first_byte, where, "the first byte took longer than {} s"):
             response = await sending
         async with response:
             trace.first_byte = trace.now()
@@ -398,10 +330,10 @@ class Engine:
                 (key.decode("latin-1"), header_text(value, is_address=key.lower() in _ADDRESSES))
                 for key, value in response.raw_headers
             )
-            body = _Incoming(connection, where)
+            body = IncomingBody(connection, where)
             decoder = ContentDecoder(response.headers.get("Content-Encoding", ""), where)
             size = 0
-            while chunk := await _next_chunk(response.content, connection.time_outs.idle, where):
+            while chunk := await next_chunk(response.content, connection.time_outs.idle, where):
                 size += len(chunk)
                 for piece in decoder.feed(chunk):
                     body.add(piece)
@@ -437,7 +369,7 @@ class Engine:
             session = aiohttp.ClientSession(
                 connector=connector,
                 cookie_jar=aiohttp.DummyCookieJar(),
-                trace_configs=[_tracing()],
+                trace_configs=[call_tracing()],
                 auto_decompress=False,
                 timeout=aiohttp.ClientTimeout(total=None, sock_connect=connection.time_outs.connect),
                 headers={"User-Agent": "rondine/0.1"},
@@ -462,58 +394,6 @@ class Engine:
 
 #: Headers that hold addresses.
 _ADDRESSES = frozenset({b"location", b"content-location", b"link"})
-
-
-class _Incoming:
-    """A body while it comes in: in memory, or in a file where it is large and the connection lets it be. Raises
-    ResponseTooLarge."""
-
-    def __init__(self, connection: OpenConnection, where: str) -> None:
-        self.connection, self.where = connection, where
-        self.chunks: list[bytes] = []
-        self.large: LargeBody | None = None
-        self._size = 0
-        self._most = connection.max_size if connection.is_spooling else min(connection.max_size, MOST_AT_ONCE)
-
-    def add(self, piece: bytes) -> None:
-        self._size += len(piece)
-        if self._size > self._most:
-            raise ResponseTooLarge(
-                f"the body is larger than {self._most:,} bytes",
-                where=self.where,
-                hint=(
-                    "ask for smaller pages, or raise the connection's limit"
-                    if self._most == self.connection.max_size
-                    else "ask for less; only feeds read larger ones, row by row"
-                ),
-            )
-        if self.large is not None:
-            self.large.write(piece)
-        elif self.connection.is_spooling and self._size > SPOOLED_OVER:
-            self.large, self.chunks = LargeBody((*self.chunks, piece)), []
-        else:
-            self.chunks.append(piece)
-
-
-async def _next_chunk(content: aiohttp.StreamReader, idle: float, where: str) -> bytes:
-    """The next bytes of a body, empty at its end. Raises ServiceTooSlow if nothing comes for `idle` seconds."""
-    hint = "raise the idle time-out, or ask for less"
-    async with _limit(idle, where, "nothing came for {} s in the middle of the body", hint):
-        return await content.readany()
-
-
-@asynccontextmanager
-async def _limit(
-    seconds: float, where: str, words: str, hint: str = "raise the connection's time-out, or ask the service for less"
-) -> AsyncIterator[None]:
-    """A time limit. words, with {} for the seconds, and hint: of the ServiceTooSlow that it raises."""
-    try:
-        async with asyncio.timeout(seconds):
-            yield
-    except TimeoutError as error:
-        if isinstance(error, aiohttp.ClientError):
-            raise
-        raise ServiceTooSlow(words.format(f"{seconds:g}"), where=where, hint=hint) from error
 
 
 def _with_secret_query(request: Request) -> URL:
@@ -542,32 +422,3 @@ def _harmless(headers: Headers) -> Headers:
 
 def _now() -> datetime:
     return datetime.now(UTC)
-
-
-class _Trace:
-    """Times of one call, filled in by aiohttp's tracing."""
-
-    def __init__(self) -> None:
-        self._start = time.perf_counter()
-        self.resolved: float | None = None
-        self.connected: float | None = None
-        self.first_byte: float | None = None
-
-    def now(self) -> float:
-        return round((time.perf_counter() - self._start) * 1000, 2)
-
-
-def _tracing() -> aiohttp.TraceConfig:
-    tracing = aiohttp.TraceConfig()
-
-    async def resolved(_: Any, context: Any, __: Any) -> None:
-        with suppress(AttributeError):
-            context.trace_request_ctx.resolved = context.trace_request_ctx.now()
-
-    async def connected(_: Any, context: Any, __: Any) -> None:
-        with suppress(AttributeError):
-            context.trace_request_ctx.connected = context.trace_request_ctx.now()
-
-    tracing.on_dns_resolvehost_end.append(resolved)
-    tracing.on_connection_create_end.append(connected)
-    return tracing

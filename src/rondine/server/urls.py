@@ -19,6 +19,9 @@ from rondine.server.items import schema_views as document_schemas
 from rondine.server.mappings import readings
 from rondine.server.mappings import views as mappings
 from rondine.server.operations import body_views as bodies
+from rondine.server.operations import describing_views as describing
+from rondine.server.operations import preparation_views as preparation
+from rondine.server.operations import trial_views as trials
 from rondine.server.operations import views as operations
 from rondine.server.records import views as records
 from rondine.server.runs import views as runs
@@ -75,7 +78,7 @@ urlpatterns = [
     path(f"{PROJECT}/environments/<str:name>", connecting.EnvironmentView.as_view()),
     path(f"{PROJECT}/environments/<str:name>/callback-proof", connecting.CallbackProofView.as_view()),
     path(f"{PROJECT}/obstacles", feeds.ObstaclesView.as_view()),
-    path(f"{PROJECT}/moves", operations.MovesView.as_view()),
+    path(f"{PROJECT}/moves", preparation.MovesView.as_view()),
     path(f"{PROJECT}/connection-forms", connections.ConnectionFormsView.as_view()),
     path(f"{PROJECT}/metadata", connections.MetadataView.as_view()),
     path(f"{PROJECT}/", include(items.urls)),
@@ -87,7 +90,7 @@ urlpatterns = [
     path(f"{PROJECT}/definitions/<str:name>/compare", definitions.CompareView.as_view()),
     path(f"{PROJECT}/definitions/<str:name>/update", definitions.UpdateView.as_view()),
     path(f"{PROJECT}/services/<str:name>/openapi", definitions.ExportView.as_view()),
-    path(f"{PROJECT}/services/<str:name>/preparation", operations.PreparationView.as_view()),
+    path(f"{PROJECT}/services/<str:name>/preparation", preparation.PreparationView.as_view()),
     path(f"{PROJECT}/credentials/<str:name>/secrets", credentials.SecretsView.as_view()),
     path(f"{PROJECT}/credentials/<str:name>/origins", credentials.CredentialOriginsView.as_view()),
     path(f"{PROJECT}/credentials/<str:name>/secrets/second", credentials.SecondSecretsView.as_view()),
@@ -96,15 +99,15 @@ urlpatterns = [
     path(f"{PROJECT}/connections/<str:name>/wait", connections.WaitView.as_view()),
     path(f"{PROJECT}/connections/<str:name>/sign-in", connections.SignInView.as_view()),
     path(f"{PROJECT}/connections/<str:name>/effective", connections.EffectiveView.as_view()),
-    path(f"{PROJECT}/pastes", operations.PasteView.as_view()),
-    path(f"{PROJECT}/patterns", operations.PatternView.as_view()),
+    path(f"{PROJECT}/pastes", describing.PasteView.as_view()),
+    path(f"{PROJECT}/patterns", describing.PatternView.as_view()),
     path(f"{PROJECT}/operations/<str:name>/copy", feeds.CopyView.as_view()),
-    path(f"{PROJECT}/operation-forms", operations.OperationFormsView.as_view()),
-    path(f"{PROJECT}/body-choices", operations.BodyChoiceView.as_view()),
-    path(f"{PROJECT}/addresses", operations.AddressView.as_view()),
-    path(f"{PROJECT}/requests", operations.RequestView.as_view()),
-    path(f"{PROJECT}/trials", operations.TrialsView.as_view()),
-    path(f"{PROJECT}/trials/keep", operations.KeepTrialView.as_view()),
+    path(f"{PROJECT}/operation-forms", describing.OperationFormsView.as_view()),
+    path(f"{PROJECT}/body-choices", describing.BodyChoiceView.as_view()),
+    path(f"{PROJECT}/addresses", describing.AddressView.as_view()),
+    path(f"{PROJECT}/requests", trials.RequestView.as_view()),
+    path(f"{PROJECT}/trials", trials.TrialsView.as_view()),
+    path(f"{PROJECT}/trials/keep", trials.KeepTrialView.as_view()),
     path(f"{PROJECT}/bodies/<uuid:body_id>/tree", bodies.TreeView.as_view()),
     path(f"{PROJECT}/bodies/<uuid:body_id>/places", bodies.PlacesView.as_view()),
     path(f"{PROJECT}/bodies/<uuid:body_id>/text", bodies.TextView.as_view()),

@@ -8,7 +8,8 @@ from typing import Any
 from rondine.core.errors import PaginationError, RondineError
 from rondine.core.http.messages import Request, Response, Send, origin
 from rondine.core.pagination import Ahead, Ending, OneResponse, RepeatedPage
-from rondine.engine.client import Engine, Received, SideCall
+from rondine.engine.client import Engine
+from rondine.engine.receiving import Received, SideCall
 from rondine.server.feeds.pages import Page, PageFailed, PreparedFeed
 from rondine.server.runs.calls import problem_of
 

@@ -15,7 +15,8 @@ from rondine.core.mapping.row_encoding import EncodedRow
 from rondine.core.mapping.rowwise import RowPlace, RowReader
 from rondine.core.operations.document import OperationDocument
 from rondine.core.schema.drift import SchemaOnFile
-from rondine.engine.client import OpenConnection, Received
+from rondine.engine.client import OpenConnection
+from rondine.engine.receiving import Received
 from rondine.server.runs.completeness import Verdict
 from rondine.server.runs.remarks import Remark
 

@@ -20,7 +20,7 @@ from rondine.core.operations.outcome import is_conditional, unasked_304, without
 from rondine.core.paths import parse_pointer, parse_xpath, resolve
 from rondine.core.protocols.classifying import classify_response, failed_by_text
 from rondine.core.signin import NoSignIn
-from rondine.engine.client import MOST_AT_ONCE, Received
+from rondine.engine.receiving import MOST_AT_ONCE, Received
 from rondine.server.feeds.drift import drift_remarks
 from rondine.server.feeds.pages import Page, PreparedFeed, where_of
 from rondine.server.runs.remarks import Remark

@@ -14,7 +14,8 @@ from rondine.core.http.messages import Response, Send
 from rondine.core.mapping.row_lists import has_one_list, reads_one_object, row_lists
 from rondine.core.pagination import Ending
 from rondine.core.pagination.signs import Signs, signs_of
-from rondine.engine.client import Engine, Received
+from rondine.engine.client import Engine
+from rondine.engine.receiving import Received
 from rondine.server.feeds.ending import finish_run
 from rondine.server.feeds.fetching import Fetcher
 from rondine.server.feeds.keeping import Keeper

@@ -1,5 +1,7 @@
 """Operations, samples and prepared queries, as the API shows and takes them."""
 
+from typing import Any
+
 from rest_framework import serializers
 
 from rondine.core.items.sample import SampleDocument
@@ -25,3 +27,20 @@ class SampleSerializer(ItemSerializer):
     body = serializers.UUIDField(read_only=True, source="body_id")
     size = serializers.IntegerField(read_only=True, source="body.size")
     media_type = serializers.CharField(read_only=True, source="body.media_type")
+
+
+class AdoptedPaging(serializers.Serializer[Any]):
+    """Paging that a response shows and that its operation follows from now on; change it there, or decline it."""
+
+    operation = serializers.CharField()
+    paging = DocumentField(OperationDocument.__annotations__["paging"])
+    reason = serializers.CharField(help_text="what it was recognised by")
+
+
+class FindingItem(serializers.Serializer[Any]):
+    """A fixed value that looks like a key."""
+
+    place = serializers.CharField()
+    kind = serializers.CharField()
+    name = serializers.CharField()
+    reason = serializers.CharField()

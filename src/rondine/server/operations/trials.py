@@ -44,8 +44,9 @@ from rondine.core.schema.check import as_described, differences
 from rondine.core.secret import MASK, Secret
 from rondine.core.settings import dump, load
 from rondine.core.signin import NoSignIn, SignInContext, SignInOperation
-from rondine.engine.client import Engine, Received, SideCall
+from rondine.engine.client import Engine
 from rondine.engine.connection import cleaned, cleaned_text
+from rondine.engine.receiving import Received, SideCall
 from rondine.server.access.models import Person, Project
 from rondine.server.connecting.models import Connection
 from rondine.server.connecting.process import TRIAL_PATIENCE

@@ -10,7 +10,8 @@ from rondine.core.errors import (
     RondineError,
 )
 from rondine.core.http.messages import http_text, shown_headers
-from rondine.engine.client import OpenConnection, SideCall
+from rondine.engine.client import OpenConnection
+from rondine.engine.receiving import SideCall
 from rondine.server.runs.models import Call
 
 

@@ -1,0 +1,177 @@
+"""What comes back of a call: its head, its body as it comes in, and its times."""
+
+import asyncio
+import time
+from collections.abc import AsyncIterator, Callable
+from contextlib import asynccontextmanager, suppress
+from dataclasses import dataclass
+from typing import Any
+
+import aiohttp
+
+from rondine.core.errors import (
+    ResponseTooLarge,
+    ServiceTooSlow,
+)
+from rondine.core.http.messages import Headers, Request
+from rondine.core.media_types import bare_media_type
+from rondine.engine.connection import (
+    OpenConnection,
+)
+from rondine.engine.spool import SPOOLED_OVER, LargeBody
+
+#: Bytes of a body that is held in memory, whatever the connection's own limit.
+MOST_AT_ONCE = 64 * 1024 * 1024
+
+
+@dataclass(frozen=True, slots=True)
+class Timings:
+    """Milliseconds from the start of the call, None for what did not happen (a connection used again has no
+    connect)."""
+
+    resolved: float | None = None
+    connected: float | None = None
+    first_byte: float | None = None
+    done: float = 0.0
+
+    def to_json(self) -> dict[str, float | None]:
+        return {
+            "resolved": self.resolved,
+            "connected": self.connected,
+            "first_byte": self.first_byte,
+            "done": self.done,
+        }
+
+
+@dataclass(frozen=True, slots=True)
+class Received:
+    """What came back: the request as sent (secrets masked when shown), the head, the whole body after decompression.
+
+    large: the body, if it was too large for memory and the connection lets it be spooled; `body` is empty then.
+    is_delimited: the response, or its content coding, says where its body ends; else it ended with the connection,
+    which looks the same as breaking off (RFC 9112, section 6.3).
+    """
+
+    request: Request
+    status: int
+    reason: str
+    headers: Headers
+    body: bytes
+    wire_size: int
+    timings: Timings
+    large: LargeBody | None = None
+    is_delimited: bool = True
+
+    @property
+    def size(self) -> int:
+        return self.large.size if self.large is not None else len(self.body)
+
+    @property
+    def media_type(self) -> str:
+        return bare_media_type(self.header("content-type"))
+
+    @property
+    def charset(self) -> str:
+        """As the media type says; empty if it says none."""
+        for part in (self.header("content-type") or "").split(";")[1:]:
+            name, _, value = part.strip().partition("=")
+            if name.lower() == "charset":
+                return value.strip('"')
+        return ""
+
+    def header(self, name: str) -> str | None:
+        return next((value for key, value in self.headers if key.lower() == name), None)
+
+
+@dataclass(frozen=True, slots=True)
+class SideCall:
+    """A call made on the way to another: of the sign-in, refused with 401 and repeated, answered with a redirect, or
+    told to wait."""
+
+    purpose: str
+    request: Request
+    received: Received | None
+
+
+OnSideCall = Callable[[SideCall], None]
+
+
+class IncomingBody:
+    """A body while it comes in: in memory, or in a file where it is large and the connection lets it be. Raises
+    ResponseTooLarge."""
+
+    def __init__(self, connection: OpenConnection, where: str) -> None:
+        self.connection, self.where = connection, where
+        self.chunks: list[bytes] = []
+        self.large: LargeBody | None = None
+        self._size = 0
+        self._most = connection.max_size if connection.is_spooling else min(connection.max_size, MOST_AT_ONCE)
+
+    def add(self, piece: bytes) -> None:
+        self._size += len(piece)
+        if self._size > self._most:
+            raise ResponseTooLarge(
+                f"the body is larger than {self._most:,} bytes",
+                where=self.where,
+                hint=(
+                    "ask for smaller pages, or raise the connection's limit"
+                    if self._most == self.connection.max_size
+                    else "ask for less; only feeds read larger ones, row by row"
+                ),
+            )
+        if self.large is not None:
+            self.large.write(piece)
+        elif self.connection.is_spooling and self._size > SPOOLED_OVER:
+            self.large, self.chunks = LargeBody((*self.chunks, piece)), []
+        else:
+            self.chunks.append(piece)
+
+
+async def next_chunk(content: aiohttp.StreamReader, idle: float, where: str) -> bytes:
+    """The next bytes of a body, empty at its end. Raises ServiceTooSlow if nothing comes for `idle` seconds."""
+    hint = "raise the idle time-out, or ask for less"
+    async with time_limit(idle, where, "nothing came for {} s in the middle of the body", hint):
+        return await content.readany()
+
+
+@asynccontextmanager
+async def time_limit(
+    seconds: float, where: str, words: str, hint: str = "raise the connection's time-out, or ask the service for less"
+) -> AsyncIterator[None]:
+    """A time limit. words, with {} for the seconds, and hint: of the ServiceTooSlow that it raises."""
+    try:
+        async with asyncio.timeout(seconds):
+            yield
+    except TimeoutError as error:
+        if isinstance(error, aiohttp.ClientError):
+            raise
+        raise ServiceTooSlow(words.format(f"{seconds:g}"), where=where, hint=hint) from error
+
+
+class Trace:
+    """Times of one call, filled in by aiohttp's tracing."""
+
+    def __init__(self) -> None:
+        self._start = time.perf_counter()
+        self.resolved: float | None = None
+        self.connected: float | None = None
+        self.first_byte: float | None = None
+
+    def now(self) -> float:
+        return round((time.perf_counter() - self._start) * 1000, 2)
+
+
+def call_tracing() -> aiohttp.TraceConfig:
+    tracing = aiohttp.TraceConfig()
+
+    async def resolved(_: Any, context: Any, __: Any) -> None:
+        with suppress(AttributeError):
+            context.trace_request_ctx.resolved = context.trace_request_ctx.now()
+
+    async def connected(_: Any, context: Any, __: Any) -> None:
+        with suppress(AttributeError):
+            context.trace_request_ctx.connected = context.trace_request_ctx.now()
+
+    tracing.on_dns_resolvehost_end.append(resolved)
+    tracing.on_connection_create_end.append(connected)
+    return tracing

@@ -2008,6 +2008,7 @@ export interface components {
          */
         ApiKey: {
             /**
+             * @description the part of the request that the key goes in
              * @default header
              * @enum {unknown}
              */
@@ -2109,6 +2110,7 @@ export interface components {
          */
         AuthorizationCode: {
             /**
+             * @description by which assertions are signed (RFC 7518), where the client proves itself by one
              * @default RS256
              * @enum {unknown}
              */
@@ -2129,16 +2131,25 @@ export interface components {
              * @enum {unknown}
              */
             client_authentication?: "basic" | "body" | "client_secret_jwt" | "none" | "private_key_jwt" | "tls";
-            /** @default  */
+            /**
+             * @description as the service gave it when the client was registered there
+             * @default
+             */
             client_id?: string;
-            /** @default [] */
+            /**
+             * @description further parameters that the page of consent is opened with
+             * @default []
+             */
             extra?: components["schemas"]["ExtraParameter"][];
             /**
              * @description of the service, checked if its answer names one (RFC 9207)
              * @default
              */
             issuer?: string;
-            /** @default  */
+            /**
+             * @description which of the client's keys signs, where the service asks for it
+             * @default
+             */
             key_id?: string;
             /**
              * @description whom the token is for, where the service wants it
@@ -2349,6 +2360,7 @@ export interface components {
          */
         ClientCredentials: {
             /**
+             * @description by which assertions are signed (RFC 7518), where the client proves itself by one
              * @default RS256
              * @enum {unknown}
              */
@@ -2364,9 +2376,15 @@ export interface components {
              * @enum {unknown}
              */
             client_authentication?: "basic" | "body" | "client_secret_jwt" | "none" | "private_key_jwt" | "tls";
-            /** @default  */
+            /**
+             * @description as the service gave it when the client was registered there
+             * @default
+             */
             client_id?: string;
-            /** @default  */
+            /**
+             * @description which of the client's keys signs, where the service asks for it
+             * @default
+             */
             key_id?: string;
             /**
              * @description whom the token is for, where the service wants it
@@ -3012,9 +3030,15 @@ export interface components {
          * @description An operation, its inputs and a mapping that keep a record type filled.
          */
         FeedDocument: {
-            /** @default  */
+            /**
+             * @description what it is for, in one's own words
+             * @default
+             */
             description?: string;
-            /** @default {} */
+            /**
+             * @description values for the operation's inputs, by name
+             * @default {}
+             */
             inputs?: Record<string, never>;
             /**
              * @description pages fetched at a time, where pages can be planned
@@ -3391,6 +3415,7 @@ export interface components {
          */
         JwtBearer: {
             /**
+             * @description by which assertions are signed (RFC 7518), where the client proves itself by one
              * @default RS256
              * @enum {unknown}
              */
@@ -3411,14 +3436,20 @@ export interface components {
              * @enum {unknown}
              */
             client_authentication?: "basic" | "body" | "client_secret_jwt" | "none" | "private_key_jwt" | "tls";
-            /** @default  */
+            /**
+             * @description as the service gave it when the client was registered there
+             * @default
+             */
             client_id?: string;
             /**
              * @description who signs the statement (client_id if left out)
              * @default
              */
             issuer?: string;
-            /** @default  */
+            /**
+             * @description which of the client's keys signs, where the service asks for it
+             * @default
+             */
             key_id?: string;
             /**
              * @description whom the token is for, where the service wants it
@@ -4592,6 +4623,7 @@ export interface components {
          */
         PasswordGrant: {
             /**
+             * @description by which assertions are signed (RFC 7518), where the client proves itself by one
              * @default RS256
              * @enum {unknown}
              */
@@ -4607,9 +4639,15 @@ export interface components {
              * @enum {unknown}
              */
             client_authentication?: "basic" | "body" | "client_secret_jwt" | "none" | "private_key_jwt" | "tls";
-            /** @default  */
+            /**
+             * @description as the service gave it when the client was registered there
+             * @default
+             */
             client_id?: string;
-            /** @default  */
+            /**
+             * @description which of the client's keys signs, where the service asks for it
+             * @default
+             */
             key_id?: string;
             /**
              * @description whom the token is for, where the service wants it
@@ -4628,7 +4666,10 @@ export interface components {
             token_address?: string;
             /** @enum {unknown} */
             type: "password_grant";
-            /** @default  */
+            /**
+             * @description of the person whose password it is
+             * @default
+             */
             user_name?: string;
         };
         PasteParts: {
@@ -5028,7 +5069,10 @@ export interface components {
          * @description An HTTP proxy that all calls of the connection go through.
          */
         ProxySettings: {
-            /** @default  */
+            /**
+             * @description scheme, host and port; empty for none
+             * @default
+             */
             address?: string;
             /**
              * @description if it asks for one; the credential's secret "proxy_password" goes with it
@@ -5622,6 +5666,7 @@ export interface components {
          */
         SignInOperation: {
             /**
+             * @description the part of other requests that the token goes in
              * @default header
              * @enum {unknown}
              */
@@ -5656,7 +5701,10 @@ export interface components {
              * @default
              */
             operation?: string;
-            /** @default Bearer */
+            /**
+             * @description what stands before the token there
+             * @default Bearer
+             */
             prefix?: string;
             /**
              * @description the inputs that are; each is a secret of the credential

@@ -55,7 +55,7 @@ class TlsSettings(Document, frozen=True):
 class ProxySettings(Document, frozen=True):
     """An HTTP proxy that all calls of the connection go through."""
 
-    address: str = ""
+    address: Annotated[str, Meta(description="scheme, host and port; empty for none")] = ""
     user_name: Annotated[
         str, Meta(description='if it asks for one; the credential\'s secret "proxy_password" goes with it')
     ] = ""

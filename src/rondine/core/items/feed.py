@@ -13,9 +13,9 @@ class FeedDocument(Document, frozen=True):
 
     GIVEN_BY_NAME: ClassVar[frozenset[str]] = frozenset({"inputs"})
 
-    inputs: dict[str, Any] = {}
+    inputs: Annotated[dict[str, Any], Meta(description="values for the operation's inputs, by name")] = {}
     parallel: Annotated[int, Meta(ge=1, le=32, description="pages fetched at a time, where pages can be planned")] = 4
     retrying: Annotated[
         RetryPolicy | None, Meta(description="when calls of its runs are sent again; by default as the connection says")
     ] = None
-    description: str = ""
+    description: Annotated[str, Meta(description="what it is for, in one's own words")] = ""

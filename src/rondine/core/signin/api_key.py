@@ -16,7 +16,7 @@ class ApiKey(Document, tag="api_key", frozen=True):
     """A key goes with every call."""
 
     name: Annotated[FieldName, Meta(description="of the header, parameter, cookie or member that carries it")]
-    carrier: Carrier = "header"
+    carrier: Annotated[Carrier, Meta(description="the part of the request that the key goes in")] = "header"
     secret_name: Annotated[
         str,
         Meta(

@@ -33,7 +33,9 @@ class AuthorizationCode(OAuthClient, tag="authorization_code", frozen=True):
 
     authorization_address: Annotated[Address, Meta(description="the page where the person consents")] = ""
     issuer: Annotated[str, Meta(description="of the service, checked if its answer names one (RFC 9207)")] = ""
-    extra: list[ExtraParameter] = []
+    extra: Annotated[
+        list[ExtraParameter], Meta(description="further parameters that the page of consent is opened with")
+    ] = []
 
     def secret_names(self) -> tuple[str, ...]:
         return self.client_secret_names()

@@ -68,10 +68,12 @@ class OAuthClient(Document, frozen=True):
     RARE: ClassVar[frozenset[str]] = frozenset({"algorithm", "key_id", "audience", "resource"})
 
     token_address: Annotated[Address, Meta(description="where tokens are given out")] = ""
-    client_id: str = ""
+    client_id: Annotated[str, Meta(description="as the service gave it when the client was registered there")] = ""
     client_authentication: ClientAuthentication = "basic"
-    algorithm: Algorithm = "RS256"
-    key_id: str = ""
+    algorithm: Annotated[
+        Algorithm, Meta(description="by which assertions are signed (RFC 7518), where the client proves itself by one")
+    ] = "RS256"
+    key_id: Annotated[str, Meta(description="which of the client's keys signs, where the service asks for it")] = ""
     scope: Annotated[str, Meta(description="parted by blanks")] = ""
     audience: Annotated[str, Meta(description="whom the token is for, where the service wants it")] = ""
     resource: Annotated[str, Meta(description="whom the token is for, where the service wants it")] = ""

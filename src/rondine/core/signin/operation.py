@@ -61,9 +61,14 @@ class SignInOperation(Document, tag="sign_in_operation", frozen=True):
     ] = None
     lifetime_at: Annotated[str, Meta(description="JSON Pointers, if the response says so")] = ""
     expires_at: Annotated[str, Meta(description="JSON Pointers, if the response says so")] = ""
-    carrier: Literal["header", "query", "cookie"] = "header"
+    carrier: Annotated[
+        Literal["header", "query", "cookie"], Meta(description="the part of other requests that the token goes in")
+    ] = "header"
     name: FieldName = "Authorization"
-    prefix: Annotated[str, Meta(pattern=r"^[!#$%&'*+.^_`|~0-9A-Za-z= -]{0,40}$")] = "Bearer"
+    prefix: Annotated[
+        str,
+        Meta(pattern=r"^[!#$%&'*+.^_`|~0-9A-Za-z= -]{0,40}$", description="what stands before the token there"),
+    ] = "Bearer"
 
     def secret_names(self) -> tuple[str, ...]:
         return self.secret_inputs

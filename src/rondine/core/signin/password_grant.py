@@ -1,5 +1,9 @@
 """OAuth 2.0 resource owner password credentials (RFC 6749, section 4.3). Legacy: OAuth 2.1 leaves it out."""
 
+from typing import Annotated
+
+from msgspec import Meta
+
 from rondine.core.errors import SignInRefused
 from rondine.core.http.messages import Response, Send
 from rondine.core.signin.bearer import bearer
@@ -11,7 +15,7 @@ class PasswordGrant(OAuthClient, tag="password_grant", frozen=True):
     """Legacy: a person's user name and password are handed to the token address. Use it only where the service offers
     nothing better."""
 
-    user_name: str = ""
+    user_name: Annotated[str, Meta(description="of the person whose password it is")] = ""
 
     def secret_names(self) -> tuple[str, ...]:
         return (*self.client_secret_names(), "password")

@@ -75,12 +75,12 @@ class Received:
         """As the media type says; empty if it says none."""
         for part in (self.header("content-type") or "").split(";")[1:]:
             name, _, value = part.strip().partition("=")
-            if name.lower() == "charset":
-                return value.strip('"')
+            if name.strip().lower() == "charset":
+                return value.strip(' "')
         return ""
 
     def header(self, name: str) -> str | None:
-        return next((value for key, value in self.headers if key.lower() == name), None)
+        return next((value for key, value in self.headers if key.lower() == name.lower()), None)
 
 
 @dataclass(frozen=True, slots=True)

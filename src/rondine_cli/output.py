@@ -25,10 +25,10 @@ class Output:
     @classmethod
     def into(cls, file: TextIO) -> "Output":
         """One that prints for people, into a file."""
-        made = cls(as_json=False)
-        made.as_json = False
-        made.out = made.err = Console(file=file, width=140, soft_wrap=True, highlight=False)
-        return made
+        output = cls(as_json=False)
+        output.as_json = False
+        output.out = output.err = Console(file=file, width=140, soft_wrap=True, highlight=False)
+        return output
 
     def value(self, value: Any, text: str | None = None) -> None:
         """One result: JSON for programs, the text for people."""

@@ -45,7 +45,7 @@ class Form:
 def form_of(kind: type[Document]) -> Form:
     """The form of one document class, with the fields it inherits."""
     hints = get_type_hints(kind, include_extras=True)
-    made = []
+    form_fields = []
     for one in msgspec.structs.fields(kind):
         shape, choices = _shape(hints[one.name])
         default = (
@@ -54,7 +54,7 @@ def form_of(kind: type[Document]) -> Form:
             else dump(one.default if one.default is not msgspec.NODEFAULT else one.default_factory())
         )
         title, help_text, extra = _said_of(hints[one.name])
-        made.append(
+        form_fields.append(
             FormField(
                 one.encode_name,
                 title or title_of(one.name),
@@ -67,9 +67,9 @@ def form_of(kind: type[Document]) -> Form:
             )
         )
     own = set(kind.__annotations__)
-    made.sort(key=lambda one: (one.is_rare, one.name not in own))
+    form_fields.sort(key=lambda one: (one.is_rare, one.name not in own))
     tag = str(kind.__struct_config__.tag or "")
-    return Form(tag, title_of(tag or kind.__name__), _words_of(kind), made)
+    return Form(tag, title_of(tag or kind.__name__), _words_of(kind), form_fields)
 
 
 def forms_of_parts(kind: type[Document]) -> dict[str, Form]:

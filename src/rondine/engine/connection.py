@@ -65,11 +65,11 @@ class OpenConnection:
 
     def all_secrets(self) -> list[Secret]:
         """The secrets, and what is made of them for a proxy's Authorization header."""
-        found = [secret for one in self.secrets for secret in one.values()]
+        secrets = [secret for one in self.secrets for secret in one.values()]
         if self.proxy_user and (password := self.secrets[0].get("proxy_password")):
             pair = base64.b64encode(f"{self.proxy_user}:{password.bare()}".encode()).decode()
-            found.append(Secret(pair, password.label))
-        return found
+            secrets.append(Secret(pair, password.label))
+        return secrets
 
 
 def forms_of(secrets: list[Secret]) -> tuple[bytes, ...]:

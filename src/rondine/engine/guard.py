@@ -48,9 +48,9 @@ class Guard:
             raise HostRefused(
                 f'"{parts.scheme}" is not a scheme that Rondine speaks', where=host, hint="use http or https"
             )
-        for one in self._permitted:
-            if one.host == host and one.port in (None, port):
-                return one
+        for permitted_host in self._permitted:
+            if permitted_host.host == host and permitted_host.port in (None, port):
+                return permitted_host
         raise HostRefused(
             f"{host}:{port} is not among the hosts this project may reach",
             where=f"{host}:{port}",

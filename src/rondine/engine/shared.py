@@ -61,10 +61,10 @@ class Alone:
 
     async def renew_token(self, connection: OpenConnection, seen: Token | None, obtain: Obtain) -> Token:
         async with self._locks.setdefault(connection.token_id, asyncio.Lock()):
-            held = self.tokens.get(connection.token_id)
-            if held is None or held.is_same(seen):
-                held = self.tokens[connection.token_id] = await obtain(held)
-            return held
+            token = self.tokens.get(connection.token_id)
+            if token is None or token.is_same(seen):
+                token = self.tokens[connection.token_id] = await obtain(token)
+            return token
 
     async def begin_call(self, connection: OpenConnection, patience: float) -> str:
         if not connection.limits and not connection.parallel and connection.id not in self.usages:

@@ -100,10 +100,10 @@ def run_make_person(args: argparse.Namespace) -> None:
 def run_list_people(args: argparse.Namespace) -> None:
     from rondine.server.access.models import Person
 
-    for one in Person.objects.prefetch_related("memberships__project").order_by("name"):
-        roles = ", ".join(f"{m.project.name}: {m.role}" for m in one.memberships.all())
-        notes = ["administrator"] * one.is_administrator + ["closed"] * (not one.is_active)
-        print(f"{one.name:<20} {one.title:<24} {' '.join(notes):<14} {roles or 'no project'}".rstrip())
+    for person in Person.objects.prefetch_related("memberships__project").order_by("name"):
+        roles = ", ".join(f"{m.project.name}: {m.role}" for m in person.memberships.all())
+        notes = ["administrator"] * person.is_administrator + ["closed"] * (not person.is_active)
+        print(f"{person.name:<20} {person.title:<24} {' '.join(notes):<14} {roles or 'no project'}".rstrip())
 
 
 def run_password(args: argparse.Namespace) -> None:
@@ -141,9 +141,9 @@ def run_make_project(args: argparse.Namespace) -> None:
 def run_list_projects(args: argparse.Namespace) -> None:
     from rondine.server.access.models import Project
 
-    for one in Project.objects.prefetch_related("memberships__person").order_by("name"):
-        members = ", ".join(f"{m.person.name} ({m.role})" for m in one.memberships.all())
-        print(f"{one.name:<20} {one.title:<30} {members or 'nobody'}")
+    for project in Project.objects.prefetch_related("memberships__person").order_by("name"):
+        members = ", ".join(f"{m.person.name} ({m.role})" for m in project.memberships.all())
+        print(f"{project.name:<20} {project.title:<30} {members or 'nobody'}")
 
 
 def run_member(args: argparse.Namespace) -> None:

@@ -40,16 +40,16 @@ def papers_in(folder: Path) -> Papers:
     """Those in `standins.json` of the folder, made if there are none."""
     path = folder / "standins.json"
     if path.exists():
-        made = Papers(**json.loads(path.read_text()))
-        if made.desk_token:
-            return made
-        made = replace(made, desk_token=secrets.token_urlsafe(24))  # those of an earlier version have none
+        papers = Papers(**json.loads(path.read_text()))
+        if papers.desk_token:
+            return papers
+        papers = replace(papers, desk_token=secrets.token_urlsafe(24))  # those of an earlier version have none
     else:
-        made = _made()
+        papers = _made()
     handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
     with os.fdopen(handle, "w") as file:
-        json.dump(asdict(made), file, indent=1)
-    return made
+        json.dump(asdict(papers), file, indent=1)
+    return papers
 
 
 def _made() -> Papers:

@@ -87,15 +87,18 @@ class SchemaComparison:
         """Of two schemas, from the outside in. Never empty if they are not the same."""
         if self.is_same(before, now):
             return []
-        found = list(dict.fromkeys(self._compared([before], [now], "", 0)))
-        if len(found) > MOST:
-            found = [*found[:MOST], FieldDifference("", f"and {len(found) - MOST:,} more fields", None)]
-        if not found and before != now:
-            found = [FieldDifference("", "the description differs", "the description differs")]
-        elif not found:
+        field_differences = list(dict.fromkeys(self._compared([before], [now], "", 0)))
+        if len(field_differences) > MOST:
+            field_differences = [
+                *field_differences[:MOST],
+                FieldDifference("", f"and {len(field_differences) - MOST:,} more fields", None),
+            ]
+        if not field_differences and before != now:
+            field_differences = [FieldDifference("", "the description differs", "the description differs")]
+        elif not field_differences:
             names = sorted({name for name in references_in(before) if name in self.affected})
-            found = [FieldDifference("", None, f"what {', '.join(names[:3])} refers to has changed")]
-        return found
+            field_differences = [FieldDifference("", None, f"what {', '.join(names[:3])} refers to has changed")]
+        return field_differences
 
     def _compared(self, before: list[Any], now: list[Any], path: str, depth: int) -> Iterator[FieldDifference]:
         if depth > _DEPTH or (len(before) == len(now) and all(map(self.is_same, before, now))):
@@ -127,7 +130,7 @@ class SchemaComparison:
                 continue
             if (name in was.required) != (name in is_now.required):
                 yield FieldDifference(
-                    here, *("always there" if name in one.required else "not always there" for one in (was, is_now))
+                    here, *("always there" if name in level.required else "not always there" for level in (was, is_now))
                 )
             yield from self._compared(was.members[name], is_now.members[name], here, depth + 1)
         if was.items and is_now.items:
@@ -140,10 +143,10 @@ class SchemaComparison:
             return []
         self._open.add(pair)
         before, now = ([schemas.get(name)] for schemas, name in zip((self.old, self.new), pair, strict=True))
-        found = list(dict.fromkeys(self._compared(before, now, "", depth + 1)))[: MOST * 2]
+        field_differences = list(dict.fromkeys(self._compared(before, now, "", depth + 1)))[: MOST * 2]
         self._open.discard(pair)
-        self._known[pair] = found
-        return found
+        self._known[pair] = field_differences
+        return field_differences
 
     def _whole(self, path: str, before: list[Any] | None, now: list[Any] | None) -> FieldDifference:
         """A member that came or is gone, as one."""

@@ -112,7 +112,7 @@ class _XmlReader:
                 hint="4.01, 4.0, 3.0 and 2.0 are",
             )
         model = Model(version)
-        schemas = [one for one in (services if services is not None else root) if local(one) == "Schema"]
+        schemas = [element for element in (services if services is not None else root) if local(element) == "Schema"]
         if not schemas:
             raise DocumentError(
                 "there is no schema in it",
@@ -133,35 +133,37 @@ class _XmlReader:
         return line if isinstance(line, int) else 0
 
     def _schema(self, model: Model, schema: etree._Element, namespace: str) -> None:
-        for one in schema:
-            name = one.get("Name", "")
-            match local(one):
+        for element in schema:
+            name = element.get("Name", "")
+            match local(element):
                 case "EntityType" | "ComplexType":
-                    self._type(model, one, f"{namespace}.{name}")
+                    self._type(model, element, f"{namespace}.{name}")
                 case "EnumType":
-                    members = [each.get("Name", "") for each in one if local(each) == "Member"]
-                    is_flags = one.get("IsFlags") == "true"
+                    members = [each.get("Name", "") for each in element if local(each) == "Member"]
+                    is_flags = element.get("IsFlags") == "true"
                     model.types[f"{namespace}.{name}"] = Type(
-                        f"{namespace}.{name}", "enum", self._line(one), members=members, is_flags=is_flags
+                        f"{namespace}.{name}", "enum", self._line(element), members=members, is_flags=is_flags
                     )
                 case "TypeDefinition":
-                    under = one.get("UnderlyingType", "Edm.String")
+                    under = element.get("UnderlyingType", "Edm.String")
                     model.types[f"{namespace}.{name}"] = Type(
-                        f"{namespace}.{name}", "definition", self._line(one), under=under, facets=_facets(one)
+                        f"{namespace}.{name}", "definition", self._line(element), under=under, facets=_facets(element)
                     )
                 case "Association":
                     ends = {
                         each.get("Role", ""): (model.qualified(each.get("Type", "")), each.get("Multiplicity", "1"))
-                        for each in one
+                        for each in element
                         if local(each) == "End"
                     }
                     model.associations[f"{namespace}.{name}"] = ends
                 case "Action" | "Function" if model.version.startswith("4"):
-                    model.callables.append(self._callable(model, one, f"{namespace}.{name}", local(one) == "Action"))
+                    model.callables.append(
+                        self._callable(model, element, f"{namespace}.{name}", local(element) == "Action")
+                    )
                 case "EntityContainer":
-                    self._container(model, one, f"{namespace}.{name}")
+                    self._container(model, element, f"{namespace}.{name}")
                 case "Annotations":
-                    self._annotations(model, one)
+                    self._annotations(model, element)
 
     def _type(self, model: Model, element: etree._Element, name: str) -> None:
         if name in model.types:
@@ -226,25 +228,25 @@ class _XmlReader:
         return made
 
     def _container(self, model: Model, container: etree._Element, name: str) -> None:
-        for one in container:
-            label, line = one.get("Name", ""), self._line(one)
-            match local(one):
+        for element in container:
+            label, line = element.get("Name", ""), self._line(element)
+            match local(element):
                 case "EntitySet":
-                    model.sets.append(EntitySet(label, model.qualified(one.get("EntityType", "")), line))
-                    model.denials.setdefault(label, set()).update(_denied(one))
+                    model.sets.append(EntitySet(label, model.qualified(element.get("EntityType", "")), line))
+                    model.denials.setdefault(label, set()).update(_denied(element))
                 case "Singleton":
-                    model.sets.append(EntitySet(label, model.qualified(one.get("Type", "")), line, is_single=True))
-                    model.denials.setdefault(label, set()).update(_denied(one))
+                    model.sets.append(EntitySet(label, model.qualified(element.get("Type", "")), line, is_single=True))
+                    model.denials.setdefault(label, set()).update(_denied(element))
                 case "ActionImport":
-                    model.imports.append((label, model.qualified(one.get("Action", "")), line))
+                    model.imports.append((label, model.qualified(element.get("Action", "")), line))
                 case "FunctionImport" if model.version.startswith("4"):
-                    model.imports.append((label, model.qualified(one.get("Function", "")), line))
+                    model.imports.append((label, model.qualified(element.get("Function", "")), line))
                 case "FunctionImport":
                     method = next(
-                        (str(value) for key, value in one.attrib.items() if str(key).endswith("HttpMethod")), ""
+                        (str(value) for key, value in element.attrib.items() if str(key).endswith("HttpMethod")), ""
                     )
                     made = FunctionOrAction(label, method == "POST", False, line, method=method or "GET")
-                    for each in one:
+                    for each in element:
                         if local(each) == "Parameter":
                             kind, is_many = _parted(each.get("Type", "Edm.String"))
                             made.parameters.append(
@@ -256,7 +258,7 @@ class _XmlReader:
                                     facets=_facets(each),
                                 )
                             )
-                    kind, made.returns_many = _parted(one.get("ReturnType", ""))
+                    kind, made.returns_many = _parted(element.get("ReturnType", ""))
                     made.returns = model.qualified(kind)
                     model.callables.append(made)
                     model.imports.append((label, label, line))

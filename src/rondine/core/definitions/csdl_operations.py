@@ -76,11 +76,11 @@ class Writer:
 
     def definition(self) -> Definition:
         operations = []
-        for number, one in enumerate(self.model.sets):
+        for number, entity_set in enumerate(self.model.sets):
             self.report("entity sets", number, len(self.model.sets))
-            one.denied = self.model.denials.get(one.name, set())
-            if self._known(one.type, one.line, one.name):
-                operations += list(self._set(one))
+            entity_set.denied = self.model.denials.get(entity_set.name, set())
+            if self._known(entity_set.type, entity_set.line, entity_set.name):
+                operations += list(self._set(entity_set))
         operations += list(self._imports())
         self._tell_left()
         root = self.address.partition("?")[0].rpartition("$metadata")[0].rstrip("/")

@@ -100,16 +100,17 @@ def to_openapi(
     without secrets."""
     writer = _Writer()
     paths: dict[str, dict[str, Any]] = {}
-    for one in map(_with_odata_path, operations):
-        path = _openapi_path(one.document.path)
+    for exported_operation in map(_with_odata_path, operations):
+        path = _openapi_path(exported_operation.document.path)
         item = paths.setdefault(path, {})
-        method = one.document.method.lower()
+        method = exported_operation.document.method.lower()
         if method in item:
             there = item[method]["operationId"]
-            words = f"{one.document.method} {path} is described as {there} already; OpenAPI has one operation for both"
-            writer.unsaid.append(Problem(one.name, words, "both are kept in Rondine's own export"))
+            asked = f"{exported_operation.document.method} {path}"
+            words = f"{asked} is described as {there} already; OpenAPI has one operation for both"
+            writer.unsaid.append(Problem(exported_operation.name, words, "both are kept in Rondine's own export"))
             continue
-        item[method] = writer.operation(one)
+        item[method] = writer.operation(exported_operation)
     document: dict[str, Any] = {"openapi": "3.1.0", "info": {"title": title, "version": version or "1"}}
     if description:
         document["info"]["description"] = description
@@ -355,14 +356,14 @@ class _Writer:
         """(the schema of a value, whether it is always sent)."""
         match value:
             case ValueOf(input=given) if given in inputs:
-                one = inputs[given]
-                found = _described(one)
+                input_ = inputs[given]
+                found = _described(input_)
                 schema = found["schema"]
-                if one.description:
-                    schema = {**schema, "description": one.description}
+                if input_.description:
+                    schema = {**schema, "description": input_.description}
                 if "example" in found:
                     schema = {**schema, "examples": [found["example"]]}
-                return schema, one.required
+                return schema, input_.required
             case str():
                 return {"type": "string", "const": value}, True
             case _:

@@ -44,7 +44,7 @@ class Inputs:
     ) -> str:
         """Adds an input for a value with this (resolved) schema; gives its name. is_left_out: where nothing is given,
         nothing is sent: a default is the service's own, and only shown."""
-        taken = {one.name for one in self.found}
+        taken = {input_.name for input_ in self.found}
         free = input_name(name)
         if free in taken and prefix:
             free = input_name(f"{prefix}_{name}")
@@ -194,10 +194,10 @@ class BodyReader:
 
     def _as_json(self, name: str) -> None:
         """A body that is one value is given as JSON, whatever its schema."""
-        for number, one in enumerate(self.inputs.found):
-            if one.name == name and one.type == "text":
+        for number, input_ in enumerate(self.inputs.found):
+            if input_.name == name and input_.type == "text":
                 self.inputs.found[number] = Input(
-                    name=name, type="json", required=one.required, description=one.description
+                    name=name, type="json", required=input_.required, description=input_.description
                 )
 
     def _is_apart(self, schema: dict[str, Any], seen: frozenset[str]) -> bool:

@@ -131,8 +131,8 @@ class _Reader:
         listed = self.reading.root.get("servers")
         out = []
         for number, one in enumerate(listed if isinstance(listed, list) else []):
-            if (made := self._server(one, self.top / "servers" / number)) is not None:
-                out.append(made)
+            if (server := self._server(one, self.top / "servers" / number)) is not None:
+                out.append(server)
         return tuple(out)
 
     def _server(self, value: Any, place: Place) -> Server | None:
@@ -291,8 +291,8 @@ class _Reader:
                 before, self.reading.found = self.reading.found, []
                 here = at / method
                 try:
-                    made = self._operation(str(path), str(method).lower(), item, at, here, schemes, keys)
-                    yield here, made, self.reading.found
+                    described_operation = self._operation(str(path), str(method).lower(), item, at, here, schemes, keys)
+                    yield here, described_operation, self.reading.found
                 except Broken as error:
                     self.left.append((error.place, f"{str(method).upper()} {path}: {error.message}", error.hint))
                 finally:

@@ -60,7 +60,9 @@ class Bodies:
             offered = self._old_bodies(value, parameters, place)
         else:
             offered = self._described_bodies(value, place)
-        return to_choose_from(each_with_inputs([partial(self._made_body, one) for one in offered], inputs))
+        return to_choose_from(
+            each_with_inputs([partial(self._made_body, described_body) for described_body in offered], inputs)
+        )
 
     def _described_bodies(self, value: dict[str, Any], place: Place) -> list["_DescribedBody"]:
         if "requestBody" not in value:

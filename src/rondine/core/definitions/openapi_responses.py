@@ -65,13 +65,13 @@ class Responses:
             raw = None
         headers = raw.get("headers") if isinstance(raw, dict) else None
         self.reading.schemas.finish()
-        found = described_paging(
+        paging_guess = described_paging(
             good.schema,
             self.reading.schemas.defs,
             headers=[str(name) for name in headers] if isinstance(headers, dict) else [],
-            query=[one.name for one in query],
+            query=[parameter.name for parameter in query],
         )
-        return found.paging if found is not None else None
+        return paging_guess.paging if paging_guess is not None else None
 
     def _described(
         self, status: str, response: dict[str, Any], place: Place, operation: dict[str, Any]

@@ -91,7 +91,7 @@ def _request(method: str, target: str, rest: list[str]) -> Pasted:
     else:
         found = parse_address(target, method)
     inputs = Inputs(list(found.operation.inputs))
-    query = [_as_input(one, inputs) for one in found.operation.query]
+    query = [_as_input(parameter, inputs) for parameter in found.operation.query]
     kept = [
         Parameter(name=name, value=value)
         for name, value in headers

@@ -37,7 +37,7 @@ def usual_operations(
         field for field in (record_type.fields if record_type else []) if record_type and field.name in record_type.key
     ]
     place = keys[0].name.replace("-", "_") if keys else key or "id"
-    made = []
+    described_operations = []
     for verb, method, is_one, has_body in (
         ("List", "GET", False, False), ("Find", "GET", True, False), ("Create", "POST", False, True),
         ("Replace", "PUT", True, True), ("Change", "PATCH", True, True), ("Remove", "DELETE", True, False),
@@ -61,5 +61,7 @@ def usual_operations(
             body=JsonBody(members=members) if has_body else None,
             tags=[many],
         )
-        made.append(DescribedOperation(f"{method} {document.path}", proposed_name(title), title, document))
-    return made
+        described_operations.append(
+            DescribedOperation(f"{method} {document.path}", proposed_name(title), title, document)
+        )
+    return described_operations

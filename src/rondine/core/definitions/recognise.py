@@ -35,10 +35,10 @@ def read_definition(files: Files, address: str = "", part: str = "") -> Definiti
 
     Raises DocumentError with the place if it cannot be read, is none, or has no such part.
     """
-    found = _read(files, address, part)
-    if part != found.part:
-        chosen_part(part, [one.name for one in found.parts], files.main)
-    return found
+    definition = _read(files, address, part)
+    if part != definition.part:
+        chosen_part(part, [service_part.name for service_part in definition.parts], files.main)
+    return definition
 
 
 def _read(files: Files, address: str, part: str) -> Definition:

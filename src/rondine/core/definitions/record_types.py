@@ -142,7 +142,7 @@ class _Maker:
         kind = self._type(self._open(schema)[0])
         label = self.rule.name("field", singular(name))
         document = RecordTypeDocument(fields=[RecordField(name=label, type=kind, searchable=True)], key=[label])
-        if kind != "json" and not any(one.source == name for one in self.made):
+        if kind != "json" and not any(proposed_type.source == name for proposed_type in self.made):
             free, wanted = self._name(singular(name), name)
             self.made.append(ProposedType(free, document, "", name, wanted=wanted))
 
@@ -173,17 +173,17 @@ class _Maker:
         name, plain_name = self._name(wanted, source)
         fields: list[RecordField] = []
         parent_key = [field for field in parent.document.fields if field.name in parent.document.key] if parent else []
-        for one in parent_key:
-            title = f"{parent.name if parent else ''} {one.name}".replace("-", "_")
-            fields.append(RecordField(name=self._free(title, fields), type=one.type, searchable=True))
+        for record_field in parent_key:
+            title = f"{parent.name if parent else ''} {record_field.name}".replace("-", "_")
+            fields.append(RecordField(name=self._free(title, fields), type=record_field.type, searchable=True))
         key = [field.name for field in fields]
         nested: list[tuple[Any, str, bool]] = []
         own_key = _declared_key(found) or self._key_in_path(named, members) or _key_field(found)
         own_fields: dict[str, str] = {}
-        for member, one in members.items():
-            if isinstance(one, dict) and one.get("x-navigation"):
+        for member, record_field in members.items():
+            if isinstance(record_field, dict) and record_field.get("x-navigation"):
                 continue  # it comes only when it is asked for
-            inner, inner_name = self._open(one)
+            inner, inner_name = self._open(record_field)
             kinds = types_of(inner)
             if TEXT in members_of(inner):  # an element of XML with attributes: its text, and each of them
                 text, *others = sorted(members_of(inner).items(), key=lambda pair: pair[0] != TEXT)
@@ -199,7 +199,7 @@ class _Maker:
                 and of not in self.known
             ):
                 nested.append(
-                    (inner.get("items") if is_many else one, singular(member) if is_many else member, is_many)
+                    (inner.get("items") if is_many else record_field, singular(member) if is_many else member, is_many)
                 )
             else:
                 kind = self._type(inner)
@@ -211,9 +211,9 @@ class _Maker:
         if is_list or not parent:
             key = [*key, *(own_fields[member] for member in own_key if member in own_fields)]
         document = RecordTypeDocument(fields=fields, key=key)
-        made = ProposedType(name, document, parent.name if parent else "", source, is_list, plain_name)
-        self.made.append(made)
-        self.pending += [(schema, member, made, repeats, level + 1) for schema, member, repeats in nested]
+        proposed_type = ProposedType(name, document, parent.name if parent else "", source, is_list, plain_name)
+        self.made.append(proposed_type)
+        self.pending += [(schema, member, proposed_type, repeats, level + 1) for schema, member, repeats in nested]
 
     def _key_in_path(self, named: str, members: Mapping[str, Any]) -> list[str]:
         """The member by which one of them is asked for: /trees/{number}."""

@@ -66,19 +66,19 @@ class _Reader:
         self.homes[id(root)] = (target, file)
         for schema in schemas_in(root):
             self.schemas.add(schema, file)
-        for one in root:
-            name = (target, one.get("name", ""))
-            match local(one):
+        for element in root:
+            name = (target, element.get("name", ""))
+            match local(element):
                 case "message":
-                    self.messages[name] = one
+                    self.messages[name] = element
                 case "portType":
-                    self.ports[name] = one
+                    self.ports[name] = element
                 case "binding":
-                    self.bindings[name] = one
+                    self.bindings[name] = element
                 case "service":
-                    self.services.append(one)
-                case "import" if one.get("location"):
-                    self._import(one, file, seen)
+                    self.services.append(element)
+                case "import" if element.get("location"):
+                    self._import(element, file, seen)
 
     def _import(self, element: etree._Element, file: str, seen: set[str]) -> None:
         name = self.files.joined(file, element.get("location", ""))
@@ -178,9 +178,9 @@ class _Reader:
     @staticmethod
     def _version_of(binding: etree._Element | None) -> str:
         """The SOAP version of a binding, empty if it is none."""
-        for one in binding if binding is not None else ():
-            if local(one) == "binding":
-                return _BINDINGS.get(str(one.tag).partition("}")[0][1:], "")
+        for element in binding if binding is not None else ():
+            if local(element) == "binding":
+                return _BINDINGS.get(str(element.tag).partition("}")[0][1:], "")
         return ""
 
     def _binding(
@@ -204,19 +204,21 @@ class _Reader:
             return
         style = next((one.get("style", "document") for one in binding if local(one) == "binding"), "document")
         offered = {one.get("name", ""): one for one in port if local(one) == "operation"}
-        for one in binding:
-            name = one.get("name", "")
-            if local(one) != "operation" or (port_type, name) in operations:
+        for element in binding:
+            name = element.get("name", "")
+            if local(element) != "operation" or (port_type, name) in operations:
                 continue
             if name not in offered:
                 words = f'the operation "{name}" is bound, but the port type does not have it'
-                self.left.append(Problem(self._where(one), words, did_you_mean(name, offered)))
+                self.left.append(Problem(self._where(element), words, did_you_mean(name, offered)))
                 continue
             is_alone = all(other != name for _, other in operations)
             key = name if is_alone else f"{port_type[1]}/{name}"
             try:
-                made = self._operation(name, one, offered[name], version, style, names)
-                operations[port_type, name] = replace(made, key=key, document=structs.replace(made.document, path=path))
+                described_operation = self._operation(name, element, offered[name], version, style, names)
+                operations[port_type, name] = replace(
+                    described_operation, key=key, document=structs.replace(described_operation.document, path=path)
+                )
             except DocumentError as error:
                 self.left.append(Problem(error.where, f"{name}: {error.message}", error.hint))
 
@@ -291,18 +293,22 @@ class _Reader:
 
     def _body_of(self, bound: etree._Element, side: str) -> etree._Element | None:
         holder = next((one for one in bound if local(one) == side), None)
-        return next((one for one in holder.iter() if local(one) == "body"), None) if holder is not None else None
+        return (
+            next((element for element in holder.iter() if local(element) == "body"), None)
+            if holder is not None
+            else None
+        )
 
     def _parts(self, offered: etree._Element, side: str) -> list[etree._Element]:
         holder = next((one for one in offered if local(one) == side), None)
         if holder is None:
             return []
         name = self._named(holder, holder.get("message", ""))
-        found = self.messages.get(name)
-        if found is None:
+        element = self.messages.get(name)
+        if element is None:
             hint = did_you_mean(name[1], [label for _, label in self.messages])
             raise DocumentError(f'the message "{name[1]}" is not defined', where=self._where(holder), hint=hint)
-        return [one for one in found if local(one) == "part"]
+        return [one for one in element if local(one) == "part"]
 
     def _rpc_part(self, part: etree._Element) -> Part:
         label = part.get("name", "")
@@ -315,12 +321,12 @@ class _Reader:
         """Header blocks that the binding names, each with inputs of its own."""
         holder = next((one for one in bound if local(one) == "input"), None)
         before, writer.elements = writer.elements, []
-        for one in holder.iter() if holder is not None else ():
-            if local(one) != "header":
+        for element in holder.iter() if holder is not None else ():
+            if local(element) != "header":
                 continue
-            message = self.messages.get(self._named(one, one.get("message", "")))
+            message = self.messages.get(self._named(element, element.get("message", "")))
             part = (
-                next((each for each in message if each.get("name") == one.get("part")), None)
+                next((each for each in message if each.get("name") == element.get("part")), None)
                 if message is not None
                 else None
             )

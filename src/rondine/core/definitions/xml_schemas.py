@@ -145,7 +145,7 @@ def read_xsd(files: Files) -> Definition:
         name if name not in defs.defs else free_name(name, [*defs.defs, *roots], separator="_"): one
         for name, one in roots.items()
     }
-    words = next((one for one in root if local(one) == "annotation"), None)
+    words = next((element for element in root if local(element) == "annotation"), None)
     return Definition(
         format="XML Schema",
         title=file_stem(files.main),

@@ -114,21 +114,21 @@ class XmlSchemas:
         self.read.add(file)
         elements, attributes = (schema.get(f"{kind}FormDefault") == "qualified" for kind in ("element", "attribute"))
         self.targets[id(schema)] = Home(target, elements, attributes, file)
-        for one in schema:
-            name = (target, one.get("name", ""))
-            match local(one):
+        for element in schema:
+            name = (target, element.get("name", ""))
+            match local(element):
                 case "element":
-                    self.elements.setdefault(name, one)
+                    self.elements.setdefault(name, element)
                 case "complexType" | "simpleType":
                     if name in self.types:
-                        self._problem(one, file, f'the type "{name[1]}" is defined twice', "the first one counts")
-                    self.types.setdefault(name, one)
+                        self._problem(element, file, f'the type "{name[1]}" is defined twice', "the first one counts")
+                    self.types.setdefault(name, element)
                 case "group":
-                    self.groups.setdefault(name, one)
+                    self.groups.setdefault(name, element)
                 case "attributeGroup":
-                    self.attribute_groups.setdefault(name, one)
+                    self.attribute_groups.setdefault(name, element)
                 case "include" | "import" | "redefine":
-                    self._other(one, file, target if local(one) != "import" else None)
+                    self._other(element, file, target if local(element) != "import" else None)
 
     def _other(self, element: etree._Element, file: str, namespace: str | None) -> None:
         location = element.get("schemaLocation")
@@ -225,8 +225,8 @@ class XmlSchemas:
         if isinstance(of, tuple):
             if of[0] == XSD:
                 return Shape(_PLAIN.get(of[1], "text"))
-            found = self.types.get(of)
-            if found is None:
+            element = self.types.get(of)
+            if element is None:
                 words = f'the type "{of[1]}" of {of[0] or "no namespace"} is not defined'
                 if all(problem.message != words for problem in self.problems):
                     known = [name for _, name in self.types]
@@ -239,7 +239,7 @@ class XmlSchemas:
                         )
                     )
                 return Shape("text")
-            return self.shape(found)
+            return self.shape(element)
         if local(of) == "simpleType":
             return self._simple(of, 0)
         if id(of) not in self.shapes:
@@ -268,19 +268,19 @@ class XmlSchemas:
                 allowed = [each.get("value", "") for each in one if local(each) == "enumeration"]
                 base = one.get("base")
                 inner = next((each for each in one if local(each) == "simpleType"), None)
-                found = Shape("text")
+                shape = Shape("text")
                 if base and depth < 20:
                     name = self.named(one, base)
                     held = self.types.get(name)
-                    found = (
+                    shape = (
                         Shape(_PLAIN.get(name[1], "text"))
                         if name[0] == XSD or held is None
                         else self._simple(held, depth + 1)
                     )
                 elif inner is not None and depth < 20:
-                    found = self._simple(inner, depth + 1)
-                kind = found.plain or "text"
-                return Shape(kind, allowed or found.allowed, _bounds(one, kind, found.bounds))
+                    shape = self._simple(inner, depth + 1)
+                kind = shape.plain or "text"
+                return Shape(kind, allowed or shape.allowed, _bounds(one, kind, shape.bounds))
         return Shape("text")
 
     def _complex(self, element: etree._Element, out: Shape, depth: int) -> None:
@@ -334,22 +334,22 @@ class XmlSchemas:
     def _group(self, group: etree._Element, out: Shape, depth: int, *, is_choice: bool) -> None:
         is_optional = is_choice or group.get("minOccurs") == "0"
         is_many = group.get("maxOccurs", "1") not in ("1", "0")
-        for one in group:
+        for element in group:
             self.left -= 1
             if self.left < 0:
                 return
-            match local(one):
+            match local(element):
                 case "element":
-                    part = self._local(one)
+                    part = self._local(element)
                     part.least = 0 if is_optional else part.least
                     part.is_list = part.is_list or is_many
                     out.parts.append(part)
                 case "sequence" | "all" | "choice" if depth < 30:
-                    self._group(one, out, depth + 1, is_choice=is_choice or local(one) == "choice")
+                    self._group(element, out, depth + 1, is_choice=is_choice or local(element) == "choice")
                 case "group" if depth < 30:
-                    self._referred(one, self.groups, out, depth + 1)
+                    self._referred(element, self.groups, out, depth + 1)
                 case "any":
-                    self._tell_any(one)
+                    self._tell_any(element)
 
     def _derived(self, element: etree._Element) -> Iterator[Name]:
         """The types that a value of this one may be of, by xsi:type (XSD 1.1 Part 1, section 3.4.1)."""
@@ -452,9 +452,9 @@ def _bounds(restriction: etree._Element, kind: str, base: Bounds) -> Bounds:
     are alternatives."""
     found: dict[str, Any] = {}
     patterns = []
-    for one in restriction:
-        value = one.get("value", "")
-        name = local(one)
+    for element in restriction:
+        value = element.get("value", "")
+        name = local(element)
         if kind == "text" and name in _LENGTHS and value.isdecimal():
             found |= dict.fromkeys(_LENGTHS[name], int(value))
         elif kind in ("integer", "decimal") and name in _RANGES and re.fullmatch(r"-?\d{1,15}(\.\d{1,6})?", value):

@@ -83,9 +83,9 @@ def read_document(
     check_unpacked(body, name)
     match format_of(body, media_type):
         case "xml":
-            found = read_elements(body, charset=charset, limits=limits, namespaces=namespaces, name=name)
-            whole = XmlDocument(found.value, body, charset, found.known)
-            return ReadDocument(whole, "xml", found.namespaces)
+            elements = read_elements(body, charset=charset, limits=limits, namespaces=namespaces, name=name)
+            whole = XmlDocument(elements.value, body, charset, elements.known)
+            return ReadDocument(whole, "xml", elements.namespaces)
         case "ndjson":
             return ReadDocument(read_lines(body, charset=charset, limits=limits, name=name), "ndjson")
         case _:

@@ -119,7 +119,7 @@ class CompiledOutput:
         self.rules = [
             made_rule(rule, record_type, of) for rule in in_order
         ]  # so that all mappings write a record alike
-        self.conditions = [(made_source(one.source, of, is_text=True), one) for one in output.where]
+        self.conditions = [(made_source(condition.source, of, is_text=True), condition) for condition in output.where]
         #: A place as people read it: a normalized path in JSON, an XPath in XML.
         self.shown = xpath_of if of == "xml" else normalized_path
         self.sources = sources_of(self.rules, self.conditions)

@@ -62,10 +62,10 @@ def coverage(
     losses = []
     for rule in output.fields:
         known = record_type.field(rule.name)
-        found = [lines[path] for path in sources[rule.name] if path in lines]
-        if known is None or rule.convert or len(found) != 1:
+        outline_rows = [lines[path] for path in sources[rule.name] if path in lines]
+        if known is None or rule.convert or len(outline_rows) != 1:
             continue
-        if words := _loss(found[0], rule.type or known.type):
+        if words := _loss(outline_rows[0], rule.type or known.type):
             losses.append((rule.name, words))
     return Coverage(
         tuple(unused), tuple(field.name for field in record_type.fields if field.name not in filled), tuple(losses)

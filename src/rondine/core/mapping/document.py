@@ -80,7 +80,7 @@ class RecordTypeDocument(Document, frozen=True):
     kind: Literal["kept"] = "kept"
 
     def field(self, name: str) -> RecordField | None:
-        return next((one for one in self.fields if one.name == name), None)
+        return next((record_field for record_field in self.fields if record_field.name == name), None)
 
 
 #: A path over JSON, or over XML.
@@ -541,7 +541,7 @@ def link_problems(document: RecordTypeDocument, record_types: Mapping[str, Recor
         own = [_type_of(document, name) for name in link.fields]
         for at, name in enumerate(link.fields):
             if document.field(name) is None:
-                hint = did_you_mean(name, [one.name for one in document.fields])
+                hint = did_you_mean(name, [record_field.name for record_field in document.fields])
                 problems.append(Problem(f"{place}/fields/{at}", f'there is no field "{name}"', hint))
         if own != types and None not in own:
             words = f"the key of {link.record_type} is {', '.join(other.key) or 'not chosen yet'}"
@@ -557,7 +557,7 @@ def _type_of(document: RecordTypeDocument, name: str) -> str | None:
 
 def record_type_problems(document: RecordTypeDocument) -> list[Problem]:
     problems = []
-    names = [one.name for one in document.fields]
+    names = [record_field.name for record_field in document.fields]
     for number, name in enumerate(names):
         if name in names[:number]:
             problems.append(

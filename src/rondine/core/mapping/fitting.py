@@ -179,5 +179,5 @@ def _form(text: str) -> str:
 def _path_of(rule: FieldRule) -> str:
     if isinstance(rule.source, str):
         return rule.source
-    one: Source = rule.source
-    return one.jsonpath or one.xpath or (f"key of {one.key}" if one.key else rule.name)
+    source: Source = rule.source
+    return source.jsonpath or source.xpath or (f"key of {source.key}" if source.key else rule.name)

@@ -57,11 +57,11 @@ def wanted_of_rows(levels: Sequence[Level], sources: Sequence[Taken], row: Membe
     here = row
     for name, path in levels[1:]:
         names, rest = plain_part(path)
-        found = here.want(names)
+        members = here.want(names)
         if is_plain_list(rest):
-            here = found.each()
+            here = members.each()
         else:
-            found.is_whole = True
+            members.is_whole = True
             here = Members()
         bases[name] = here
     bases[""] = here
@@ -196,14 +196,14 @@ class Writer:
         value = self._read(base, names)
         self._write(f"{found} = {value}")
         read_as = self._read_as[base]
-        held = members_at(read_as, names) if read_as is not None else None
+        members = members_at(read_as, names) if read_as is not None else None
         if not is_plain_list(rest):
             finder = self._slot(lambda one, rest=rest: [node.value for node in find_rows(rest, one, must_exist=False)])
             return f"() if {found} is MISSING else {finder}({found})", None
         self._write(f"if {found} is MISSING or {found} is None: {found} = ()")
-        if held is not None and held.elements is not None and not held.is_whole:
+        if members is not None and members.elements is not None and not members.is_whole:
             self._write(f"elif {found}.__class__ is not list: raise NotPlain")
-            return found, held.elements
+            return found, members.elements
         finder = self._slot(lambda one, rest=rest: [node.value for node in find_rows(rest, one, must_exist=False)])
         self._write(f"elif {found}.__class__ is not list: {found} = {finder}({found})")
         return found, None

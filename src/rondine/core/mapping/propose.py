@@ -99,25 +99,27 @@ def _element_choices(shape: Shape) -> list[RowChoice]:
 
     wanted = [one for one in lines if (one.lengths and one.lists == 1) or (not one.lists and not one.type)]
     return [
-        RowChoice(one.path, one.seen, "object" if "object" in one.types else "value")
-        for one in [*sorted(wanted, key=rank), root]
+        RowChoice(outline_row.path, outline_row.seen, "object" if "object" in outline_row.types else "value")
+        for outline_row in [*sorted(wanted, key=rank), root]
     ]
 
 
 def _json_choices(document: Any, shape: Shape) -> list[RowChoice]:
-    found: list[RowChoice] = []
+    row_choices: list[RowChoice] = []
 
     def walk(row: OutlineRow) -> None:
         if ("array" in row.types or row.keys) and "[*]" not in row.path:
             nodes = parse_jsonpath(row.path + "[*]").find(document)
             if nodes:
                 kinds = {"object" if isinstance(node.value, dict) else "value" for node in nodes}
-                found.append(RowChoice(row.path + "[*]", len(nodes), "object" if kinds == {"object"} else "value"))
+                row_choices.append(
+                    RowChoice(row.path + "[*]", len(nodes), "object" if kinds == {"object"} else "value")
+                )
 
     for row in outline(shape):
         walk(row)
-    found.sort(key=lambda choice: (choice.holds != "object", -choice.count))
-    return [*found, RowChoice("$", 1, "object" if isinstance(document, dict) else "value")]
+    row_choices.sort(key=lambda choice: (choice.holds != "object", -choice.count))
+    return [*row_choices, RowChoice("$", 1, "object" if isinstance(document, dict) else "value")]
 
 
 def propose(
@@ -198,7 +200,7 @@ def propose(
         for level, one in zip(_levels(rows, name, of), or_one, strict=True)
     ]
     if keys := _keys_of(nodes, parsed, rules):
-        called = rule.name("field", "key", taken=[one.name for one in fields])
+        called = rule.name("field", "key", taken=[record_field.name for record_field in fields])
         fields.insert(0, RecordField(name=called, type="text", searchable=True))
         rules.insert(0, FieldRule(name=called, source=Source(key=levels[-1].level)))
         shapes[called] = infer(keys)
@@ -376,10 +378,10 @@ def _parts(
         taken = [name, *(part.name for part in parts)]
         last = _local(path.removesuffix("[*]").rpartition("." if path.startswith("$") else "/")[2])
         part_name = rule.name("record type", f"{name} {singular(last)}", taken=taken)
-        made = propose(documents, rows=[*rows, path], name=part_name, rule=rule)
-        output = made.mapping.outputs[0]
+        proposal = propose(documents, rows=[*rows, path], name=part_name, rule=rule)
+        output = proposal.mapping.outputs[0]
         around = output.rows[-2].level
-        own, holding, sources = [one.name for one in made.record_type.fields], [], []
+        own, holding, sources = [one.name for one in proposal.record_type.fields], [], []
         for part_of_key in key:
             source = next(one for one in rules if one.name == part_of_key)
             field = next(one for one in fields if one.name == part_of_key)
@@ -388,13 +390,17 @@ def _parts(
             sources.append(
                 FieldRule(
                     name=held,
-                    source=_from_level(source.source, around, made.mapping.format),
+                    source=_from_level(source.source, around, proposal.mapping.format),
                     convert=source.convert,
                     required=True,
                 )
             )
-        key_of_part = [one for one in made.record_type.key if any(_ends_as(one, ending) for ending in KEY_NAMES)]
-        keyed = [one.name for one in output.fields if isinstance(one.source, Source) and one.source.key is not None]
+        key_of_part = [one for one in proposal.record_type.key if any(_ends_as(one, ending) for ending in KEY_NAMES)]
+        keyed = [
+            field_rule.name
+            for field_rule in output.fields
+            if isinstance(field_rule.source, Source) and field_rule.source.key is not None
+        ]
         if keyed and key_of_part in ([], keyed):
             key_of_part = [*(one.name for one in holding), *keyed]
         if not key_of_part:
@@ -402,9 +408,11 @@ def _parts(
             holding.append(RecordField(name=place, type="integer"))
             sources.append(FieldRule(name=place, source=Source(position=output.rows[-1].level)))
             key_of_part = [one.name for one in holding]
-        link = Link(record_type=name, fields=[one.name for one in holding[: len(key)]])
-        record_type = RecordTypeDocument(fields=[*holding, *made.record_type.fields], key=key_of_part, links=[link])
-        takes = tuple(_joined(path, taken) for rule in output.fields for taken in _paths_of(rule, made.mapping.format))
+        link = Link(record_type=name, fields=[record_field.name for record_field in holding[: len(key)]])
+        record_type = RecordTypeDocument(fields=[*holding, *proposal.record_type.fields], key=key_of_part, links=[link])
+        takes = tuple(
+            _joined(path, taken) for rule in output.fields for taken in _paths_of(rule, proposal.mapping.format)
+        )
         whole = structs.replace(output, fields=[*sources, *output.fields])
         parts.append(ProposedPart(part_name, path, record_type, whole, takes))
     return parts
@@ -537,7 +545,7 @@ def _key(fields: list[RecordField], shapes: dict[str, Shape], rows: int) -> list
     unique = [
         field.name
         for field in fields
-        if field.type in ("text", "integer") and (held := shapes[field.name]).seen == rows and held.is_unique()
+        if field.type in ("text", "integer") and (shape := shapes[field.name]).seen == rows and shape.is_unique()
     ]
     named = [name for ending in KEY_NAMES for name in unique if _ends_as(name, ending)]
     return (named or unique)[:1]

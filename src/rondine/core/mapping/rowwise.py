@@ -230,8 +230,8 @@ class JsonRows(RowReader):
                 wanted_of_rows(output.levels, output.sources, row)
             else:
                 row.is_whole = True
-        held = members_at(root, names)
-        is_apart = held is not None and not held.is_whole and not held.members
+        members = members_at(root, names)
+        is_apart = members is not None and not members.is_whole and not members.members
         self._root = root
         self._or_one = any(output.or_one[0] for output in outputs)
         self._page = decoder_of(root.annotation()) if is_apart else None

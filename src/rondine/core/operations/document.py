@@ -353,7 +353,7 @@ def body_values(body: Body | None) -> Iterator[tuple[str, Value]]:
     """Every value of a body with its place in the document."""
     match body:
         case FormBody(fields=fields):
-            yield from ((f"/body/fields/{number}", one.value) for number, one in enumerate(fields))
+            yield from ((f"/body/fields/{number}", parameter.value) for number, parameter in enumerate(fields))
         case MultipartBody(parts=parts):
             for number, one in enumerate(parts):
                 yield f"/body/parts/{number}", one.value
@@ -364,9 +364,9 @@ def body_values(body: Body | None) -> Iterator[tuple[str, Value]]:
             yield from ((f"/body/elements/{number}", one.value) for number, one in enumerate(elements))
         case SoapBody(elements=elements, headers=headers):
             yield from ((f"/body/elements/{number}", one.value) for number, one in enumerate(elements))
-            yield from ((f"/body/headers/{number}", one.value) for number, one in enumerate(headers))
+            yield from ((f"/body/headers/{number}", xml_element.value) for number, xml_element in enumerate(headers))
         case GraphQLBody(variables=variables):
-            yield from ((f"/body/variables/{number}", one.value) for number, one in enumerate(variables))
+            yield from ((f"/body/variables/{number}", member.value) for number, member in enumerate(variables))
         case TextBody(content=content) | BytesBody(content=content):
             yield "/body/content", content
         case None:
@@ -387,9 +387,16 @@ def response_for(operation: OperationDocument, status: int) -> ResponseDescripti
     """What the definition says of a response with this status: of the status itself, its family, or by default (OpenAPI
     3.1, "Responses Object")."""
     for wanted in (str(status), f"{status // 100}XX", "default"):
-        found = [response for response in operation.responses if response.status == wanted]
-        if found:
-            return next((one for one in found if "json" in one.media_type), found[0])
+        response_descriptions = [response for response in operation.responses if response.status == wanted]
+        if response_descriptions:
+            return next(
+                (
+                    response_description
+                    for response_description in response_descriptions
+                    if "json" in response_description.media_type
+                ),
+                response_descriptions[0],
+            )
     return None
 
 

@@ -72,7 +72,7 @@ def looks_random(text: str) -> bool:
 
 def keys_in_operation(operation: OperationDocument) -> list[Finding]:
     """Fixed values of an operation that look like keys."""
-    found: list[Finding] = []
+    findings: list[Finding] = []
     groups = [("/query", "query", operation.query), ("/headers", "header", operation.headers)]
     if isinstance(operation.body, FormBody):
         groups.append(("/body/fields", "body", operation.body.fields))
@@ -85,22 +85,25 @@ def keys_in_operation(operation: OperationDocument) -> list[Finding]:
         ]
         groups.append(("/body/members", "body", members))
     for start, kind, parameters in groups:
-        found += keys_in(start, kind, parameters)
+        findings += keys_in(start, kind, parameters)
     if isinstance(operation.body, TextBody):
         parts = operation.body.content if isinstance(operation.body.content, list) else [operation.body.content]
         text = "".join(part for part in parts if isinstance(part, str))
-        found += [Finding("/body/content", "body", one.name, one.reason) for one in keys_in_text(text)]
-    return found
+        findings += [
+            Finding("/body/content", "body", text_finding.name, text_finding.reason)
+            for text_finding in keys_in_text(text)
+        ]
+    return findings
 
 
 def keys_in(start: str, kind: str, parameters: list[Parameter]) -> list[Finding]:
-    found = []
-    for number, one in enumerate(parameters):
-        parts = one.value if isinstance(one.value, list) else [one.value]
+    findings = []
+    for number, parameter in enumerate(parameters):
+        parts = parameter.value if isinstance(parameter.value, list) else [parameter.value]
         text = "".join(part for part in parts if isinstance(part, str))
-        if text and (reason := why_key_like(one.name, text)):
-            found.append(Finding(f"{start}/{number}", kind, one.name, reason))
-    return found
+        if text and (reason := why_key_like(parameter.name, text)):
+            findings.append(Finding(f"{start}/{number}", kind, parameter.name, reason))
+    return findings
 
 
 @dataclass(frozen=True, slots=True)

@@ -251,12 +251,12 @@ def _function(parser: "Parser", name: str) -> Expression:
         parser.blank()
         start = parser.at
         parser.deeper()
-        one = _operand(parser)
+        expression = _operand(parser)
         parser.depth -= 1
         if len(arguments) == len(wanted):
             parser.at = start
             parser.fail(f'"{name}" takes {len(wanted)} argument{"s" if len(wanted) > 1 else ""}')
-        arguments.append(_argument(parser, name, wanted[len(arguments)], one, start))
+        arguments.append(_argument(parser, name, wanted[len(arguments)], expression, start))
         parser.blank()
     if len(arguments) < len(wanted):
         parser.fail(f'"{name}" takes {len(wanted)} argument{"s" if len(wanted) > 1 else ""}')

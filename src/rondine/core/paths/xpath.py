@@ -73,7 +73,7 @@ class XPath:
             prefix, colon, _ = step.name.removeprefix("@").partition(":")
             if colon:
                 found.add(prefix)
-            pending += [one.step for one in step.predicates if one.step is not None]
+            pending += [predicate.step for predicate in step.predicates if predicate.step is not None]
         return found
 
 

@@ -85,7 +85,9 @@ def body_content(body: Body, read: Read, *, header: str = "", is_shown: bool = F
         case SoapBody():
             parts = [_elements(group, read) for group in (body.elements, body.headers)]
             said = header or media_type(body.version, body.action)
-            children = {name: [(one.name, one.type) for one in listed] for name, listed in body.types.items()}
+            children = {
+                name: [(xml_child.name, xml_child.type) for xml_child in listed] for name, listed in body.types.items()
+            }
             types = Types(children, body.derived)
             text = envelope(body.version, body.namespaces, body.root, *parts, charset=charset_of(said), types=types)
             return _written(text, said)
@@ -136,7 +138,7 @@ def _elements(elements: list[XmlElement], read: Read) -> list[Element]:
     found = _with_required(
         [(element, element.at, element.required_in) for element in elements if element.enabled], read
     )
-    return [Element(one.at, value, one.type) for one, value in found]
+    return [Element(xml_element.at, value, xml_element.type) for xml_element, value in found]
 
 
 def _with_required(places: Sequence[tuple[One, str, str | None]], read: Read) -> list[tuple[One, Any]]:
@@ -144,16 +146,16 @@ def _with_required(places: Sequence[tuple[One, str, str | None]], read: Read) ->
     input that is then missing."""
     values = [(one, at, within, read(one.value)) for one, at, within in places]
     given: dict[str, str] = {}  # by the place of an object: an input that has a value there
-    for one, at, _, value in values:
-        if value is not None and (name := _input_in(one.value)):
+    for memberameter_element, at, _, value in values:
+        if value is not None and (name := _input_in(memberameter_element.value)):
             for above in _above(at):
                 given.setdefault(above, name)
     out = []
-    for one, at, within, value in values:
+    for memberameter_element, at, within, value in values:
         if within is not None and within in given and value is None:
-            raise _missing(_input_in(one.value), at, within, given[within])
-        if value is not None and (within is None or within in given or _input_in(one.value)):
-            out.append((one, value))
+            raise _missing(_input_in(memberameter_element.value), at, within, given[within])
+        if value is not None and (within is None or within in given or _input_in(memberameter_element.value)):
+            out.append((memberameter_element, value))
     return out
 
 
@@ -192,17 +194,17 @@ def _has_given(found: Sequence[tuple[Parameter | Part, Any]]) -> bool:
 
 def _form(fields: list[tuple[Parameter, Any]], charset: str, is_shown: bool) -> str:
     pairs = []
-    for one, value in fields:
-        for name, texts in styled_pairs(one.name, value, one.style, explode=one.explode):
-            text = BETWEEN.get(one.style, ",").join(texts)
+    for parameter, value in fields:
+        for name, texts in styled_pairs(parameter.name, value, parameter.style, explode=parameter.explode):
+            text = BETWEEN.get(parameter.style, ",").join(texts)
             try:
                 shown = text if is_shown and MASK in text else quote_plus(text, encoding=charset, errors="strict")
                 pairs.append(f"{quote_plus(name, encoding=charset, errors='strict')}={shown}")
             except UnicodeEncodeError as error:
                 raise InputError(
-                    f'the character "{error.object[error.start]}" of the field "{one.name}" cannot be written in'
+                    f'the character "{error.object[error.start]}" of the field "{parameter.name}" cannot be written in'
                     f" {charset}",
-                    where=f"/body/fields/{one.name}",
+                    where=f"/body/fields/{parameter.name}",
                     hint="take it out, or let the Content-Type say charset=utf-8",
                 ) from error
     return "&".join(pairs)

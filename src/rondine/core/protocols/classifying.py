@@ -25,8 +25,8 @@ def classify_response(
     if status in rules.nothing_found.statuses:
         return nothing
     for name, form in ERROR_FORMS.items():
-        if (rules.forms is None or name in rules.forms) and (found := form(status, read, headers)) is not None:
-            usual = found
+        if (rules.forms is None or name in rules.forms) and (outcome := form(status, read, headers)) is not None:
+            usual = outcome
             break
     else:
         usual = by_status(status, read.value, headers)

@@ -109,18 +109,18 @@ def _path_problems(path: str, variables: set[str], names: list[str]) -> list[Pro
 
 def _header_problems(operation: OperationDocument) -> list[Problem]:
     problems = []
-    for number, one in enumerate(operation.headers):
-        is_own = one.name.lower() in OWN_HEADERS
-        if is_own or not FIELD_NAME.fullmatch(one.name):
+    for number, parameter in enumerate(operation.headers):
+        is_own = parameter.name.lower() in OWN_HEADERS
+        if is_own or not FIELD_NAME.fullmatch(parameter.name):
             reason = "is written by Rondine itself" if is_own else "is not a header name"
-            problems.append(Problem(f"/headers/{number}/name", f'"{one.name[:80]}" {reason}', "take it away"))
-        if any(isinstance(part, str) and re.search(r"[\r\n\0]", part) for part in parts_of(one.value)):
+            problems.append(Problem(f"/headers/{number}/name", f'"{parameter.name[:80]}" {reason}', "take it away"))
+        if any(isinstance(part, str) and re.search(r"[\r\n\0]", part) for part in parts_of(parameter.value)):
             words = "a header value has no line breaks"
             problems.append(Problem(f"/headers/{number}/value", words, "write it on one line"))
-    for number, one in enumerate(operation.cookies):
-        if not FIELD_NAME.fullmatch(one.name):
+    for number, parameter in enumerate(operation.cookies):
+        if not FIELD_NAME.fullmatch(parameter.name):
             problems.append(
-                Problem(f"/cookies/{number}/name", f'"{one.name[:80]}" is not a cookie name', "take it away")
+                Problem(f"/cookies/{number}/name", f'"{parameter.name[:80]}" is not a cookie name', "take it away")
             )
     return problems
 
@@ -145,7 +145,7 @@ def _xml_problems(body: SoapBody | XmlBody) -> list[Problem]:
     places = [("/body/root", body.root)]
     places += [(f"/body/elements/{number}/at", one.at) for number, one in enumerate(body.elements)]
     if isinstance(body, SoapBody):
-        places += [(f"/body/headers/{number}/at", one.at) for number, one in enumerate(body.headers)]
+        places += [(f"/body/headers/{number}/at", xml_element.at) for number, xml_element in enumerate(body.headers)]
     for where, place in places:
         for step in place.split("/"):
             found = _STEP.fullmatch(step)

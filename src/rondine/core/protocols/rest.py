@@ -204,17 +204,17 @@ def with_body(
         return request
     read = _Values(values, None, {} if standing is None else standing).read
     header = str(request.header("Content-Type") or "")
-    made = body_content(operation.body, read, header=header)
-    if made.content is None:
+    content = body_content(operation.body, read, header=header)
+    if content.content is None:
         return request
-    if made.media_type != header:
-        request = request.with_header("Content-Type", made.media_type)
+    if content.media_type != header:
+        request = request.with_header("Content-Type", content.media_type)
     if not masked:
-        return replace(request, body=made.content)
+        return replace(request, body=content.content)
     masking = _Values({**values, **masked}, None, standing or {}).read
     shown = body_content(operation.body, masking, header=header, is_shown=True).content
-    secret = Secret(made.content.decode(made.charset), label)
-    return replace(request, body=SecretBody(shown or b"", secret, made.charset))
+    secret = Secret(content.content.decode(content.charset), label)
+    return replace(request, body=SecretBody(shown or b"", secret, content.charset))
 
 
 def with_connection(built: Built, headers: Headers, query: Headers = ()) -> Built:
@@ -248,10 +248,10 @@ def query_names(url: str) -> set[str]:
 
 def _replacing(origins: list[Origin], place: str, name: str, value: str) -> list[Origin]:
     return [
-        replace(one, replaces=f"connection: {value}")
-        if one.place == place and one.name.lower() == name.lower()
-        else one
-        for one in origins
+        replace(origin, replaces=f"connection: {value}")
+        if origin.place == place and origin.name.lower() == name.lower()
+        else origin
+        for origin in origins
     ]
 
 

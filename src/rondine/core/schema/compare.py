@@ -40,10 +40,10 @@ def _differences(before: Sequence[OutlineRow], after: Sequence[OutlineRow]) -> I
     known = {one.path: one for one in before}
     now = {one.path: one for one in after}
     for line, around in _with_parents(before):
-        found = now.get(line.path)
-        if found is not None:
-            if _differs(line, found):
-                yield StructureDifference(line.path, "changed", _told(line), _told(found))
+        outline_row = now.get(line.path)
+        if outline_row is not None:
+            if _differs(line, outline_row):
+                yield StructureDifference(line.path, "changed", _told(line), _told(outline_row))
         elif line.presence == 1 and (around is None or _could_hold(now.get(around.path), line)):
             yield StructureDifference(line.path, "removed", _told(line))
     for line, around in _with_parents(after):
@@ -76,7 +76,7 @@ def _differs(before: OutlineRow, after: OutlineRow) -> bool:
 
 
 def _covers(before: OutlineRow, after: OutlineRow) -> bool:
-    kinds, were = (_kinds(one) for one in (after, before))
+    kinds, were = (_kinds(outline_row) for outline_row in (after, before))
     if "number" in were:
         were = were | {"integer"}
     if not kinds <= were:

@@ -72,13 +72,13 @@ class SeenSchema:
         if read.is_xml != self.is_xml:
             return [Drift("$", f"is {read.format.upper()}")]
         shape = infer([thinned(read.value)], is_xml=self.is_xml, keys=self.keys)
-        found = compare_outlines(self.lines, document_outline(shape, is_xml=self.is_xml))
+        structure_differences = compare_outlines(self.lines, document_outline(shape, is_xml=self.is_xml))
         told = {
             "added": lambda one: f"is new: {one.after}",
             "removed": lambda one: f"is gone, was {one.before}",
             "changed": lambda one: f"is {one.after}, was {one.before}",
         }
-        return [Drift(one.path, told[one.kind](one)) for one in found]
+        return [Drift(one.path, told[one.kind](one)) for one in structure_differences]
 
 
 SchemaOnFile = DescribedSchema | SeenSchema

@@ -101,13 +101,13 @@ def to_json_schema(
     elif shape.kinds["object"]:
         schema["properties"] = {name: to_json_schema(member, top=False) for name, member in shape.members.items()}
         schema["required"] = [name for name, member in shape.members.items() if member.seen == shape.kinds["object"]]
-        if found := shape.variants.alternatives():
+        if alternatives := shape.variants.alternatives():
             schema["allOf"] = [
                 {
-                    "if": {"properties": {found.field: {"const": text}}, "required": [found.field]},
+                    "if": {"properties": {alternatives.field: {"const": text}}, "required": [alternatives.field]},
                     "then": {"required": list(members)},
                 }
-                for text, members in found.by_text.items()
+                for text, members in alternatives.by_text.items()
                 if members
             ]
     if shape.element is not None and shape.element.seen:

@@ -56,10 +56,10 @@ class Shape:
         if kind == "object":
             self.variants.add(value)
             for name, member in value.items():
-                held = self.members.get(name)
-                if held is None:
-                    held = self.members[name] = Shape()
-                held.add(member)
+                shape = self.members.get(name)
+                if shape is None:
+                    shape = self.members[name] = Shape()
+                shape.add(member)
         elif kind == "array":
             low, high = self.lengths or (len(value), len(value))
             self.lengths = (min(low, len(value)), max(high, len(value)))

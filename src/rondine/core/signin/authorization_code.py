@@ -43,7 +43,7 @@ class AuthorizationCode(OAuthClient, tag="authorization_code", frozen=True):
     def consent_address(self, *, callback: str, state: str, verifier: str) -> str:
         """Where the person's browser is sent (RFC 6749, section 4.1.1; S256, RFC 7636, section 4.2)."""
         challenge = base64.urlsafe_b64encode(hashlib.sha256(verifier.encode()).digest()).rstrip(b"=").decode()
-        parameters = {one.name: one.value for one in self.extra} | {
+        parameters = {extra_parameter.name: extra_parameter.value for extra_parameter in self.extra} | {
             "response_type": "code",
             "client_id": self.client_id,
             "redirect_uri": callback,

@@ -77,7 +77,7 @@ def best_challenge(field: str) -> Challenge | None:
         qops = [one.strip().lower() for one in context.get("qop", "").split(",") if one.strip()]
         if plain not in ALGORITHMS or (qops and not {"auth", "auth-int"} & set(qops)):
             continue
-        one = Challenge(
+        challenge = Challenge(
             realm=context.get("realm", ""),
             nonce=context["nonce"],
             algorithm=plain,
@@ -88,7 +88,7 @@ def best_challenge(field: str) -> Challenge | None:
             is_stale=context.get("stale", "").lower() == "true",
         )
         if best is None or order.index(plain) < order.index(best.algorithm):
-            best = one
+            best = challenge
     return best
 
 

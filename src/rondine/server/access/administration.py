@@ -126,8 +126,8 @@ class ProjectsView(KnownParameters, generics.ListAPIView[Project]):
         """Whoever makes a project is its first administrator."""
         IsAdministrator().has_permission(request, self)
         asked = checked(shapes.NewProjectSerializer, request)
-        made = make_project(asked["name"], title=asked.get("title", ""), administrator=signed_in(request))
-        return Response(shapes.ProjectSerializer(made).data, status=201)
+        project = make_project(asked["name"], title=asked.get("title", ""), administrator=signed_in(request))
+        return Response(shapes.ProjectSerializer(project).data, status=201)
 
 
 class OneProjectView(ProjectView):
@@ -159,9 +159,9 @@ class _MembersView(KnownParameters, APIView):
 
     def initial(self, request: Request, *args: Any, **kwargs: Any) -> None:
         super().initial(request, *args, **kwargs)
-        found = Project.objects.filter(name=kwargs["project"]).first()
-        if found is not None and isinstance(request.user, Person) and request.user.is_administrator:
-            self.project = found
+        project = Project.objects.filter(name=kwargs["project"]).first()
+        if project is not None and isinstance(request.user, Person) and request.user.is_administrator:
+            self.project = project
         else:
             self.project, _ = authorize(request.user, kwargs["project"], "administer")
 

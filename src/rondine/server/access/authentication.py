@@ -33,19 +33,19 @@ class TokenAuthentication(BaseAuthentication):
 
 
 def person_of_token(token: str) -> tuple[Person, ApiToken]:
-    found = ApiToken.objects.select_related("person").filter(digest=_digest(token), person__is_active=True).first()
-    if found is None:
+    api_token = ApiToken.objects.select_related("person").filter(digest=_digest(token), person__is_active=True).first()
+    if api_token is None:
         raise SignInNeeded("the token is not known", where="Authorization header", hint="sign in again: rondine login")
     now = timezone.now()
-    if found.expires_at is not None and found.expires_at <= now:
+    if api_token.expires_at is not None and api_token.expires_at <= now:
         raise SignInNeeded(
-            f"the token expired on {found.expires_at:%Y-%m-%d}",
+            f"the token expired on {api_token.expires_at:%Y-%m-%d}",
             where="Authorization header",
             hint="sign in again: rondine login; or make another token: rondine token make",
         )
-    if found.used_at is None or now - found.used_at > timedelta(minutes=1):
-        ApiToken.objects.filter(pk=found.pk).update(used_at=now)
-    return found.person, found
+    if api_token.used_at is None or now - api_token.used_at > timedelta(minutes=1):
+        ApiToken.objects.filter(pk=api_token.pk).update(used_at=now)
+    return api_token.person, api_token
 
 
 def make_token(person: Person, title: str, days: int | None = TOKEN_DAYS) -> tuple[str, ApiToken]:
@@ -53,8 +53,8 @@ def make_token(person: Person, title: str, days: int | None = TOKEN_DAYS) -> tup
     ever."""
     token = secrets.token_urlsafe(32)
     expires_at = None if days is None else timezone.now() + timedelta(days=days)
-    made = ApiToken.objects.create(person=person, title=title, digest=_digest(token), expires_at=expires_at)
-    return token, made
+    api_token = ApiToken.objects.create(person=person, title=title, digest=_digest(token), expires_at=expires_at)
+    return token, api_token
 
 
 def check_password(name: str, password: str, address: str = "") -> Person:

@@ -191,15 +191,15 @@ class HostsView(ProjectView):
                 where="/host",
                 hint="give the name or address alone, without scheme, port or path",
             )
-        made, is_new = PermittedHost.objects.get_or_create(
+        permitted_host, is_new = PermittedHost.objects.get_or_create(
             project=self.project, host=host, port=asked.get("port"), defaults={"is_private": asked["is_private"]}
         )
-        if not is_new and made.is_private == asked["is_private"]:
+        if not is_new and permitted_host.is_private == asked["is_private"]:
             raise Conflict(f"{host} is permitted already", where="/host", hint="there is nothing to change")
         if not is_new:
-            made.is_private = asked["is_private"]
-            made.save(update_fields=["is_private"])
-        return Response(shapes.HostSerializer(made).data, status=201)
+            permitted_host.is_private = asked["is_private"]
+            permitted_host.save(update_fields=["is_private"])
+        return Response(shapes.HostSerializer(permitted_host).data, status=201)
 
 
 class HostView(ProjectView):

@@ -35,11 +35,11 @@ def uses_of(connection: Connection) -> Iterator[Use]:
         yield Use(connection.credential, "/credential", document.secret_origins(document.sign_in))
     for number, own in enumerate(document.own_sign_ins):
         if own.credential and own.sign_in.secret_names():
-            found = Credential.objects.filter(
+            credential = Credential.objects.filter(
                 project=connection.project_id, name=own.credential, environment=connection.environment_id
             ).first()
-            if found is not None:
-                yield Use(found, f"/own_sign_ins/{number}/credential", document.secret_origins(own.sign_in))
+            if credential is not None:
+                yield Use(credential, f"/own_sign_ins/{number}/credential", document.secret_origins(own.sign_in))
 
 
 def belonging_problems(connection: Connection) -> list[Problem]:

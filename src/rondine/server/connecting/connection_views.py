@@ -132,8 +132,8 @@ class MetadataView(WaitingView):
         guard = await sync_to_async(guard_of)(self.project.pk)
         opened = OpenConnection(f"metadata {self.project.pk}", 0, "", NoSignIn(), guard)
         await release_database()
-        found = await parts()[0].sign_in_once(opened, lambda _: discover(data["issuer"]))
-        return Response(MetadataFound(found).data)
+        metadata = await parts()[0].sign_in_once(opened, lambda _: discover(data["issuer"]))
+        return Response(MetadataFound(metadata).data)
 
 
 class ConnectionFormsView(ProjectView):

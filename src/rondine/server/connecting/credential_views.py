@@ -22,7 +22,7 @@ class SecretsView(ProjectView):
             key: read_key_file(one["base64"], one["passphrase"], f"/key_files/{key}")
             for key, one in data["key_files"].items()
         }
-        made = set_secrets(
+        credential = set_secrets(
             self.project,
             self.person,
             name,
@@ -31,8 +31,9 @@ class SecretsView(ProjectView):
             is_second=data["is_second"],
             origins=data["origins"],
         )
-        made.certificates = {key: one.certificates for key, one in files.items() if one.certificates}  # type: ignore[attr-defined]
-        return Response(SecretsSet(made).data)
+        certificates = {key: key_file.certificates for key, key_file in files.items() if key_file.certificates}
+        credential.certificates = certificates  # type: ignore[attr-defined]
+        return Response(SecretsSet(credential).data)
 
 
 class CredentialOriginsView(ProjectView):

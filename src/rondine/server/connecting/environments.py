@@ -93,8 +93,11 @@ def missing_in(environment: Environment) -> list[Problem]:
                     f"rondine connection make {service.name}-{name} --service {service.name} --environment {name}",
                 )
             )
-    for one in here.values():
-        missing += [Problem(f"connection {one.name}", problem["message"], problem["hint"]) for problem in one.problems]
+    for connection in here.values():
+        missing += [
+            Problem(f"connection {connection.name}", problem["message"], problem["hint"])
+            for problem in connection.problems
+        ]
     for value in StandingValue.objects.filter(project=project).order_by("name"):
         if value.document.get("values") and name not in value.document["values"]:
             missing.append(

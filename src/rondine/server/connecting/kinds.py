@@ -78,22 +78,22 @@ def _own_sign_in(item: Connection, own: OwnSignIn, here: str) -> list[Problem]:
         ]
     if not own.sign_in.secret_names():
         return []
-    found = Credential.objects.filter(
+    credential = Credential.objects.filter(
         project=item.project_id, name=own.credential, environment=item.environment_id
     ).first()
-    if found is None:
+    if credential is None:
         return [
             Problem(
                 f"{here}/credential", f'there is no credential "{own.credential}" here', "name one of this environment"
             )
         ]
-    missing = sorted(set(own.sign_in.secret_names()) - set(found.names) - {"tls_private_key"})
+    missing = sorted(set(own.sign_in.secret_names()) - set(credential.names) - {"tls_private_key"})
     return (
         [
             Problem(
                 f"{here}/credential",
-                f'credential "{found.name}" lacks {", ".join(missing)}',
-                f"rondine credential set {found.name}",
+                f'credential "{credential.name}" lacks {", ".join(missing)}',
+                f"rondine credential set {credential.name}",
             )
         ]
         if missing
@@ -104,15 +104,19 @@ def _own_sign_in(item: Connection, own: OwnSignIn, here: str) -> list[Problem]:
 def _standing_in(document: ConnectionDocument) -> set[str]:
     return {
         part.standing
-        for one in (*document.headers, *document.query)
-        for part in parts_of(one.value)
-        if one.enabled and isinstance(part, ValueOf) and part.standing
+        for standing_parameter in (*document.headers, *document.query)
+        for part in parts_of(standing_parameter.value)
+        if standing_parameter.enabled and isinstance(part, ValueOf) and part.standing
     }
 
 
 def _standing_here(item: Connection) -> set[str]:
     found = StandingValue.objects.filter(project=item.project_id)
-    return {one.name for one in found if item.environment.name in one.document.get("values", {})}
+    return {
+        standing_value.name
+        for standing_value in found
+        if item.environment.name in standing_value.document.get("values", {})
+    }
 
 
 def certificate_problems(document: ConnectionDocument, now: datetime) -> list[Problem]:

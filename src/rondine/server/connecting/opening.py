@@ -28,18 +28,18 @@ from rondine.server.items.actions import find_item
 
 
 def connection_for(service: Service, environment: Environment) -> Connection:
-    found = (
+    connection = (
         Connection.objects.select_related("credential", "service", "environment", "project")
         .filter(service=service, environment=environment)
         .first()
     )
-    if found is None:
+    if connection is None:
         raise NotFound(
             f'service "{service.name}" has no connection in "{environment.name}"',
             where="connection",
             hint="make one: rondine connection make",
         )
-    return found
+    return connection
 
 
 def open_connection(connection: Connection, operation: str = "") -> OpenConnection:
@@ -123,8 +123,8 @@ def _memory_of(token_id: str, version: int) -> dict[str, Any]:
 def sign_in_operations(connection: Connection, sign_in: SignIn) -> dict[str, OperationDocument]:
     if not isinstance(sign_in, SignInOperation):
         return {}
-    found = connection.service.operations.filter(name=sign_in.operation).first()
-    return {sign_in.operation: found.loaded()} if found else {}
+    operation = connection.service.operations.filter(name=sign_in.operation).first()
+    return {sign_in.operation: operation.loaded()} if operation else {}
 
 
 def credential_of_connection(opened: OpenConnection) -> Credential | None:
@@ -176,8 +176,8 @@ def guard_of(project_id: int) -> Guard:
 
 
 def environment_of(project: Project, name: str) -> Environment:
-    found = Environment.objects.filter(project=project, name=name).first()
-    if found is None:
+    environment = Environment.objects.filter(project=project, name=name).first()
+    if environment is None:
         names = ", ".join(Environment.objects.filter(project=project).values_list("name", flat=True))
         raise NotFound(f'there is no environment "{name}"', where="environment", hint=f"known here: {names}")
-    return found
+    return environment

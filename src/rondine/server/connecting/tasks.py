@@ -14,6 +14,6 @@ async def check_here(connection_id: str) -> None:
     def find() -> Connection | None:
         return Connection.objects.select_related("project").filter(pk=connection_id).first()
 
-    found = await waiting_for_database(find)
-    if found is not None:
-        await check_connection(found.project, found.name, parts()[0], is_worker=True)
+    connection = await waiting_for_database(find)
+    if connection is not None:
+        await check_connection(connection.project, connection.name, parts()[0], is_worker=True)

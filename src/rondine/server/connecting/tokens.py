@@ -63,9 +63,9 @@ def claim_renewal(
     """
     with transaction.atomic():
         row, now = token_row(opened), timezone.now()
-        held = token_of(row, opened)
-        if held is not None and row.state == "valid" and not held.is_same(seen) and not held.has_ended(now):
-            return False, held
+        token = token_of(row, opened)
+        if token is not None and row.state == "valid" and not token.is_same(seen) and not token.has_ended(now):
+            return False, token
         if row.refusal and row.refused_at is not None and row.refused_at >= began:
             kind = SignInAgain if row.state == "sign_in_again" else SignInRefused
             raise kind(row.refusal["message"], where=row.refusal["where"], hint=row.refusal["hint"])
@@ -73,7 +73,7 @@ def claim_renewal(
             return False, None
         row.renewing_by, row.renewing_until = me, now + timedelta(seconds=lease)
         row.save(update_fields=["renewing_by", "renewing_until"])
-        return True, held
+        return True, token
 
 
 def store_token(opened: OpenConnection, me: uuid.UUID | None, token: Token, person_id: int | None = None) -> None:

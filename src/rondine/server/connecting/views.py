@@ -102,7 +102,9 @@ class ConnectionViewSet(MakesItems, ItemViewSet):
             item.secret_names = document.secret_names()
             item.own_secret_names = {one.operation: one.sign_in.secret_names() for one in own}
             item.secret_origins = document.secret_origins(document.sign_in)
-            item.own_secret_origins = {one.operation: document.secret_origins(one.sign_in) for one in own}
+            item.own_secret_origins = {
+                own_sign_in.operation: document.secret_origins(own_sign_in.sign_in) for own_sign_in in own
+            }
             item.callback_path = callback_path(item.project.name, item.environment.name)
 
 
@@ -137,8 +139,8 @@ class EnvironmentsView(ProjectView):
 
     @extend_schema(operation_id="makeEnvironment", request=NewEnvironment, responses={201: EnvironmentSerializer})
     def post(self, request: Request, project: str) -> Response:
-        made = make_environment(self.project, self.validated(NewEnvironment, request), self.role)
-        return Response(EnvironmentSerializer(made).data, status=201)
+        environment = make_environment(self.project, self.validated(NewEnvironment, request), self.role)
+        return Response(EnvironmentSerializer(environment).data, status=201)
 
 
 class EnvironmentView(ProjectView):

@@ -29,8 +29,8 @@ def export_service(project: Project, name: str, environment: str = "test") -> Ex
     for definition in definitions:
         schemas.update(definition.schemas)
     operations = [
-        ExportedOperation(one.name, one.title, one.loaded(), _sampled(one))
-        for one in Operation.objects.filter(service=service).order_by("name")
+        ExportedOperation(operation.name, operation.title, operation.loaded(), _sampled(operation))
+        for operation in Operation.objects.filter(service=service).order_by("name")
     ]
     return to_openapi(
         title=service.title or service.name,

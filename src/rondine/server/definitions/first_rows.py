@@ -67,15 +67,15 @@ async def first_rows(
     It signs in by the service's connection in the environment; without one it asks the definition's first server as it
     is.
     """
-    found = await in_own_thread(read)(source)
-    described = next((operation for operation in found.operations if operation.key == key), None)
+    definition = await in_own_thread(read)(source)
+    described = next((operation for operation in definition.operations if operation.key == key), None)
     if described is None:
-        known = [operation.key for operation in found.operations]
+        known = [operation.key for operation in definition.operations]
         words = f'the definition has no operation "{key[:120]}"'
         raise InputError(words, where="/key", hint=did_you_mean(key, known))
     if not is_reading(described.document):
         raise InputError(f"{described.document.method} may write", where="/key", hint="choose an operation that reads")
-    opened, base = await sync_to_async(_connection_to)(project, found, service, environment)
+    opened, base = await sync_to_async(_connection_to)(project, definition, service, environment)
     known_values = {
         input_.name: input_.try_value
         for input_ in described.document.inputs

@@ -52,12 +52,12 @@ class Preview:
 
 
 def preview(project: Project, source: Source, service: str = "", report: Report = to_nobody) -> Preview:
-    found = read(source, report)
-    names, there = free_names(project, found, service)
-    documents = [operation.document for operation in found.operations[:500]]
-    held = _held(project, service, source, found.part)
-    types = _types(project, documents, found, held.record_types if held else {})
-    return Preview(source, found, names, frozenset(there), types)
+    definition = read(source, report)
+    names, there = free_names(project, definition, service)
+    documents = [operation.document for operation in definition.operations[:500]]
+    held = _held(project, service, source, definition.part)
+    types = _types(project, documents, definition, held.record_types if held else {})
+    return Preview(source, definition, names, frozenset(there), types)
 
 
 def _types(
@@ -112,15 +112,15 @@ def import_parts(
     with transaction.atomic():
         made = [import_definition(project, person, role, source, data)]
         if data.get("every_part"):
-            found = read(source)
+            definition = read(source)
             connect = data.get("connect")
             rest: dict[str, Any] = {
                 "paging": data.get("paging"),
                 "connect": None if connect is None else {"environment": connect.get("environment")},
                 "record_types": [] if data.get("record_types") == [] else None,
             }
-            for part in found.parts:
-                if part.name != found.part:
+            for part in definition.parts:
+                if part.name != definition.part:
                     service = project.naming_rule().name("service", urlsplit(part.name).netloc)
                     other = replace(source, part=part.name)
                     made.append(import_definition(project, person, role, other, {**rest, "service": service}))
@@ -138,17 +138,17 @@ def import_definition(project: Project, person: Person, role: str, source: Sourc
         raise Conflict(
             "the definition has changed since it was looked at", where="/hash", hint="look at it again, then choose"
         )
-    found = read(source)
-    chosen = _chosen(found, data.get("operations"))
+    definition = read(source)
+    chosen = _chosen(definition, data.get("operations"))
     service_name = data.get("service") or project.naming_rule().name(
-        "service", found.title or urlsplit(source.address).hostname or "service"
+        "service", definition.title or urlsplit(source.address).hostname or "service"
     )
     notes: list[str] = []
     with transaction.atomic():
-        service = _service(project, person, role, service_name, data.get("title") or found.title, found)
-        names, there = free_names(project, found, service_name)
+        service = _service(project, person, role, service_name, data.get("title") or definition.title, definition)
+        names, there = free_names(project, definition, service_name)
         names |= {key: name for key, name in (data.get("names") or {}).items() if key not in there}
-        item = _definition(project, person, role, service, source, found)
+        item = _definition(project, person, role, service, source, definition)
         contents = []
         paged = 0
         for one in chosen:
@@ -169,17 +169,21 @@ def import_definition(project: Project, person: Person, role: str, source: Sourc
         made = [each.name for each in make_items(OPERATIONS, project, person, contents, role=role)]
         if made and item.document.get("hash") != source.hash:
             store_files(item, source)
-            content = {"document": dump(described(source, found)), "why": "more of it was imported"}
+            content = {"document": dump(described(source, definition)), "why": "more of it was imported"}
             item = change_item(DEFINITIONS, project, person, item.name, content, item.version, role=role)
-        _remember(item, found, [one for one in chosen if one.key not in there])
-        types, more = _make_types(project, person, role, chosen, found, data.get("record_types"), item)
+        _remember(item, definition, [one for one in chosen if one.key not in there])
+        types, more = _make_types(project, person, role, chosen, definition, data.get("record_types"), item)
         notes += more
         connection: str | None = None
         credential: str | None = None
         needed: list[str] = []
         if (wanted := data.get("connect")) is not None:
-            anonymous = [names[one.key] for one in chosen if one.is_anonymous and one.key not in there]
-            connection, credential, needed = _connect(project, person, role, service, found, wanted, anonymous)
+            anonymous = [
+                names[described_operation.key]
+                for described_operation in chosen
+                if described_operation.is_anonymous and described_operation.key not in there
+            ]
+            connection, credential, needed = _connect(project, person, role, service, definition, wanted, anonymous)
     return Imported(service.name, item.name, made, types, connection, credential, needed, notes)
 
 
@@ -259,12 +263,12 @@ def _definition(
 
 def _held(project: Project, service: str, source: Source, part: str) -> Definition | None:
     """The item that has this content and part of it already, or came from the same address."""
-    for held in Definition.objects.filter(project=project, service__name=service) if service else ():
-        if (held.document.get("part") or part) != part:
+    for definition in Definition.objects.filter(project=project, service__name=service) if service else ():
+        if (definition.document.get("part") or part) != part:
             continue
-        is_same = held.document.get("hash") == source.hash and held.document.get("main") == source.main
-        if is_same or (source.address and held.document.get("address") == source.address):
-            return held
+        is_same = definition.document.get("hash") == source.hash and definition.document.get("main") == source.main
+        if is_same or (source.address and definition.document.get("address") == source.address):
+            return definition
     return None
 
 
@@ -278,7 +282,10 @@ def store_files(item: Definition, source: Source) -> None:
 
 def _remember(item: Definition, found: Read, chosen: Sequence[DescribedOperation]) -> None:
     """Keeps what the definition says of the chosen operations, and the schemas they need."""
-    item.offered = {**item.offered, **{one.key: dump(one.document) for one in chosen}}
+    item.offered = {
+        **item.offered,
+        **{described_operation.key: dump(described_operation.document) for described_operation in chosen},
+    }
     documents = [load(OperationDocument, one) for one in item.offered.values()]
     item.schemas = {**item.schemas, **(found.schemas if found.roots else schemas_needed(documents, found.schemas))}
     item.save(update_fields=["offered", "schemas"])
@@ -295,9 +302,11 @@ def _make_types(
 ) -> tuple[list[str], list[str]]:
     """(the record types that were made, what is to be known of their names). Those that were chosen, of the chosen
     operations by default; what came of this definition before stays as it is, and what is another's keeps its name."""
-    documents = [one.document for one in chosen]
+    documents = [described_operation.document for described_operation in chosen]
     proposed = {one.name: one for one in _types(project, documents, found, item.record_types)}
-    by_plain_name = {one.wanted: one.name for one in proposed.values() if one.wanted}
+    by_plain_name = {
+        proposed_type.wanted: proposed_type.name for proposed_type in proposed.values() if proposed_type.wanted
+    }
     names = list(proposed) if wanted is None else [by_plain_name.get(name, name) for name in wanted]
     if unknown := [name for name in names if name not in proposed]:
         raise InputError(
@@ -343,7 +352,7 @@ def _connect(
         raise InputError(
             f'the definition has no sign-in "{name}"', where="/connect/sign_in", hint=did_you_mean(name, offers)
         )
-    usable = [one.sign_in for one in found.sign_ins if one.sign_in is not None]
+    usable = [sign_in_offer.sign_in for sign_in_offer in found.sign_ins if sign_in_offer.sign_in is not None]
     sign_in = (offers[name].sign_in if name else usable[0] if usable else None) or NoSignIn()
     blanks = {**(server.blanks if server else {}), **(wanted.get("blanks") or {})}
     document = ConnectionDocument(

@@ -56,15 +56,15 @@ def compare(project: Project, name: str, source: Source) -> Comparison:
     """What has changed since it was imported, of imported operations and new ones; nothing is written."""
     item: Definition = find_item(DEFINITIONS, project, name)
     source = replace(source, part=source.part or item.document.get("part", ""))
-    found = read(source)
-    now = {one.key: one for one in found.operations}
+    definition = read(source)
+    now = {one.key: one for one in definition.operations}
     is_identical = all(item.document.get(name, "") == getattr(source, name) for name in ("hash", "main", "part"))
-    before = found if is_identical else read(stored_source(item))
+    before = definition if is_identical else read(stored_source(item))
     held = {
         one.document["came_from"]["key"]: one
         for one in Operation.objects.filter(project=project, document__came_from__definition=name)
     }
-    needed = schemas_needed([now[key].document for key in held if key in now], found.schemas)
+    needed = schemas_needed([now[key].document for key in held if key in now], definition.schemas)
     schemas = SchemaComparison(item.schemas, {name: plainly(one) for name, one in needed.items()})
     changes: list[Change] = []
     unchanged = 0
@@ -84,9 +84,13 @@ def compare(project: Project, name: str, source: Source) -> Comparison:
         else:
             unchanged += 1
     known = {one.key for one in before.operations} | set(held)
-    changes += [Change("added", key, "", one.title, None, []) for key, one in now.items() if key not in known]
-    alone = _schema_changes(project, item, found)
-    return Comparison(source, found, [*changes, *alone], unchanged + len(found.roots) - len(alone))
+    changes += [
+        Change("added", key, "", described_operation.title, None, [])
+        for key, described_operation in now.items()
+        if key not in known
+    ]
+    alone = _schema_changes(project, item, definition)
+    return Comparison(source, definition, [*changes, *alone], unchanged + len(definition.roots) - len(alone))
 
 
 def _schema_changes(project: Project, item: Definition, found: Read) -> list[Change]:
@@ -96,8 +100,10 @@ def _schema_changes(project: Project, item: Definition, found: Read) -> list[Cha
         return []
     comparison = SchemaComparison(item.schemas, {name: plainly(one) for name, one in found.schemas.items()})
     users: list[str] = []
-    for one in Operation.objects.filter(project=project, document__responses__contains=[{"definition": item.name}]):
-        users += [f"operation {one.name}", *used_by(one)]
+    for operation in Operation.objects.filter(
+        project=project, document__responses__contains=[{"definition": item.name}]
+    ):
+        users += [f"operation {operation.name}", *used_by(operation)]
     changes = []
     for root in dict.fromkeys([*before, *found.roots]):
         reference = {"$ref": f"#/$defs/{root}"}
@@ -163,17 +169,17 @@ def update(
     """
     if seen_hash and seen_hash != source.hash:
         raise Conflict("the definition has changed since it was compared", where="/hash", hint="compare it again")
-    found = compare(project, name, source)
-    changes = {one.key: one for one in found.changes}
+    comparison = compare(project, name, source)
+    changes = {one.key: one for one in comparison.changes}
     for key in [*(accept or []), *add]:
         if key not in changes:
             raise InputError(f'nothing has changed at "{key[:120]}"', where="/accept", hint=did_you_mean(key, changes))
-    now = {one.key: one for one in found.definition.operations}
+    now = {one.key: one for one in comparison.definition.operations}
     chosen, adding = set(accept or ()), set(add)
-    taken = [one for one in found.changes if one.kind != "added" and (accept is None or one.key in chosen)]
+    taken = [one for one in comparison.changes if one.kind != "added" and (accept is None or one.key in chosen)]
     with transaction.atomic():
         item: Definition = find_item(DEFINITIONS, project, name)
-        why = f"imported again: {found.definition.title} {found.definition.version}".strip()
+        why = f"imported again: {comparison.definition.title} {comparison.definition.version}".strip()
         for change in taken:
             if change.schema:
                 continue  # it belongs to no operation; the schemas are taken below
@@ -187,23 +193,23 @@ def update(
                 document = dump(structs.replace(change.merged.document, came_from=came_from))
             content = {"document": document, "why": why}
             change_item(OPERATIONS, project, person, operation.name, content, operation.version, role=role)
-        names, _ = free_names(project, found.definition, item.service.name)
-        for one in found.definition.operations:
-            if one.key not in adding:
+        names, _ = free_names(project, comparison.definition, item.service.name)
+        for described_operation in comparison.definition.operations:
+            if described_operation.key not in adding:
                 continue
             content = {
-                "name": names[one.key],
-                "title": one.title,
+                "name": names[described_operation.key],
+                "title": described_operation.title,
                 "service": item.service.name,
-                "document": dump(as_imported(one, name)),
+                "document": dump(as_imported(described_operation, name)),
             }
             make_item(OPERATIONS, project, person, content, role=role)
         accepted = {one.key for one in taken} | adding
-        _accept(item, found, accepted)
+        _accept(item, comparison, accepted)
         store_files(item, source)
-        content = {"document": dump(described(source, found.definition)), "why": why}
+        content = {"document": dump(described(source, comparison.definition)), "why": why}
         change_item(DEFINITIONS, project, person, name, content, item.version, role=role)
-    return found
+    return comparison
 
 
 def _accept(item: Definition, found: Comparison, accepted: set[str]) -> None:

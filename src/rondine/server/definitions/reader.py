@@ -62,8 +62,8 @@ def read_in_own_process(
             elif kind == "memory":
                 raise _too_large(main, f"reading it takes more than {most_memory // 1024**2} MB of memory")
             else:
-                found: Definition = value
-                return found
+                definition: Definition = value
+                return definition
         ended = process.wait()
     finally:
         process.kill()

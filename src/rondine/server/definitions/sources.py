@@ -217,11 +217,11 @@ def read(source: Source, report: Report = to_nobody) -> Read:
             _cache.move_to_end(key)
             return _cache[key]
     if sum(map(len, source.contents.values())) >= WORTH_A_PROCESS:
-        found = read_in_own_process(source.main, source.contents, source.address, report, part=source.part)
+        definition = read_in_own_process(source.main, source.contents, source.address, report, part=source.part)
     else:
-        found = read_definition(Files(source.main, source.contents, report), source.address, source.part)
+        definition = read_definition(Files(source.main, source.contents, report), source.address, source.part)
     with _cache_lock:
-        _cache[key] = found
+        _cache[key] = definition
         while len(_cache) > 4:
             _cache.popitem(last=False)
-    return found
+    return definition

@@ -83,8 +83,8 @@ class DefinitionViewSet(ItemViewSet):
 async def source_of(view: ProjectView, data: Any, *, stored: str = "", report: Report = to_nobody) -> Source:
     """The files of a definition as the request gives them. stored: a definition whose address is read if nothing is
     given.  report: of progress."""
-    found = await _files_of(view, data, stored, report)
-    return replace(found, part=data.get("part") or found.part)
+    source = await _files_of(view, data, stored, report)
+    return replace(source, part=data.get("part") or source.part)
 
 
 async def _files_of(view: ProjectView, data: Any, stored: str, report: Report) -> Source:
@@ -196,8 +196,8 @@ class CompareView(WaitingView):
     async def post(self, request: Request, project: str, name: str) -> Response:
         data = await sync_to_async(self.validated)(SourceGiven, request)
         source = await source_of(self, data, stored=name)
-        found = await in_own_thread(compare)(self.project, name, source)
-        return Response(await in_own_thread(lambda: ComparisonShown(found).data)())
+        comparison = await in_own_thread(compare)(self.project, name, source)
+        return Response(await in_own_thread(lambda: ComparisonShown(comparison).data)())
 
 
 class UpdateView(WaitingView):
@@ -209,7 +209,7 @@ class UpdateView(WaitingView):
     async def post(self, request: Request, project: str, name: str) -> Response:
         data = await sync_to_async(self.validated)(UpdateGiven, request)
         source = await source_of(self, data, stored=name)
-        found = await in_own_thread(update)(
+        comparison = await in_own_thread(update)(
             self.project,
             self.person,
             self.role,
@@ -219,7 +219,7 @@ class UpdateView(WaitingView):
             add=data.get("add", []),
             seen_hash=data.get("hash", ""),
         )
-        return Response(await in_own_thread(lambda: ComparisonShown(found).data)())
+        return Response(await in_own_thread(lambda: ComparisonShown(comparison).data)())
 
 
 class ExportView(ProjectView):

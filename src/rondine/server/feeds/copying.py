@@ -30,18 +30,18 @@ def copy_operation(
             "service": original.service.name,
             "document": document,
         }
-        made: Operation = make_item(OPERATIONS, project, person, content, role=role)
+        operation: Operation = make_item(OPERATIONS, project, person, content, role=role)
         taken = set(Sample.objects.filter(project=project).values_list("name", flat=True))
         samples = []
         for one in Sample.objects.filter(operation=original).select_related("body").order_by("name"):
-            free = proposed_name(f"{made.name}-{one.name}", taken=taken)
+            free = proposed_name(f"{operation.name}-{one.name}", taken=taken)
             taken.add(free)
-            sample = {"name": free, "title": one.title, "operation": made.name, "document": one.document}
+            sample = {"name": free, "title": one.title, "operation": operation.name, "document": one.document}
             make_item(SAMPLES, project, person, sample, role=role, body=one.body)
             samples.append(free)
         if mapping is not None:
             known = set(MappingItem.objects.filter(project=project).values_list("name", flat=True))
-            free = proposed_name(made.name, taken=known)
+            free = proposed_name(operation.name, taken=known)
             copied = {
                 "name": free,
                 "title": mapping.title,
@@ -49,5 +49,5 @@ def copy_operation(
                 "document": mapping.document,
             }
             make_item(MAPPINGS, project, person, copied, role=role)
-            return made, samples, free
-    return made, samples, None
+            return operation, samples, free
+    return operation, samples, None

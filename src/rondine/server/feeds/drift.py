@@ -59,7 +59,7 @@ def schema_on_file(run: Run, operation: OperationDocument, namespaces: dict[str,
 
 def _read(bodies: Sequence[Body], namespaces: dict[str, str]) -> list[ReadDocument]:
     """Those of the first one's format that can be read."""
-    found: list[ReadDocument] = []
+    documents: list[ReadDocument] = []
     for body in bodies:
         if body.size > MOST_BYTES:
             continue
@@ -69,9 +69,9 @@ def _read(bodies: Sequence[Body], namespaces: dict[str, str]) -> list[ReadDocume
             )
         except RondineError:
             continue
-        if not found or read.is_xml == found[0].is_xml:
-            found.append(read)
-    return found
+        if not documents or read.is_xml == documents[0].is_xml:
+            documents.append(read)
+    return documents
 
 
 def users_of_paths(run: Run, mapping: MappingDocument) -> list[tuple[str, Taken]]:
@@ -91,15 +91,15 @@ def users_of_paths(run: Run, mapping: MappingDocument) -> list[tuple[str, Taken]
 def drift_remarks(found: Sequence[Drift], on_file: str, users: Sequence[tuple[str, Taken]], call: int) -> list[Remark]:
     """One for each difference, those that something uses first."""
     lines: list[tuple[bool, Remark]] = []
-    for one in found:
-        used = list(dict.fromkeys(f"{taken.words} (feed {feed})" for feed, taken in users if taken.meets(one.path)))
+    for drift in found:
+        used = list(dict.fromkeys(f"{taken.words} (feed {feed})" for feed, taken in users if taken.meets(drift.path)))
         by = (
             f"used by {', '.join(used[:5])}{f' and {len(used) - 5} more' if len(used) > 5 else ''}"
             if used
             else "nothing uses it"
         )
         hint = "correct the mapping, or keep a sample of the new response" if used else ""
-        lines.append((not used, Remark("drift", f"{one.path} {one.words}, against {on_file}; {by}", hint, call)))
+        lines.append((not used, Remark("drift", f"{drift.path} {drift.words}, against {on_file}; {by}", hint, call)))
     told = [remark for _, remark in sorted(lines, key=lambda pair: pair[0])]
     rest = len(told) - MOST_TOLD
     if rest > 0:

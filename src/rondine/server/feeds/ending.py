@@ -21,14 +21,17 @@ def finish_run(run: Run, verdict: Verdict) -> None:
         verdict = Verdict("unknown", words, "let the service sort by the key, so that its pages stand still")
     if verdict.completeness == "incomplete":
         remarks = merged([Remark("incomplete", verdict.reason, verdict.hint)], remarks)
-    rejected, good = sum(one.rejected for one in counts), sum(one.rows - one.rejected - one.filtered for one in counts)
+    rejected, good = (
+        sum(one.rejected for one in counts),
+        sum(run_count.rows - run_count.rejected - run_count.filtered for run_count in counts),
+    )
     failure = None
     if rejected and not good:
         hint = f"look at them: rondine run rejects {run.pk}; the service may have changed"
         words = f"none of the {rejected:,} rows could become a record"
         failure = problem_of(AllRowsRejected(words, where=f"run {run.pk}", hint=hint))
     elif verdict.completeness == "complete":
-        remarks += [one for count in counts if (one := not_seen(run, count)) is not None]
+        remarks += [remark for count in counts if (remark := not_seen(run, count)) is not None]
     end_run(
         run.pk,
         run.attempt,

@@ -41,7 +41,7 @@ class Fetcher:
         pages = (self._feed.operation.paging or OneResponse()).exchange(
             self._feed.first, (origin(connection.base_address), *connection.further_origins)
         )
-        held: Page | None = None
+        page: Page | None = None
         try:
             ask = next(pages)
             while True:
@@ -49,25 +49,25 @@ class Fetcher:
                     ahead.will_ask(ask.requests)
                     ask = pages.send(None)
                     continue
-                if held is not None:  # its checkpoint is the address after it
-                    held.next = ask.request.url
-                    await self._give_on(held)
-                is_first = held is None
-                held, response = await ahead.page(ask)
+                if page is not None:  # its checkpoint is the address after it
+                    page.next = ask.request.url
+                    await self._give_on(page)
+                is_first = page is None
+                page, response = await ahead.page(ask)
                 if is_first and isinstance(total := response.values.get("total"), int):
                     self.announced = total
                 ask = pages.send(response)
         except StopIteration as end:
-            assert held is not None
-            return end.value, held
+            assert page is not None
+            return end.value, page
         except RepeatedPage as error:
-            assert held is not None
-            held.error, held.next, held.mapped, held.rows = problem_of(error), held.request.url, [], 0
-            raise PageFailed(held, error) from error
+            assert page is not None
+            page.error, page.next, page.mapped, page.rows = problem_of(error), page.request.url, [], 0
+            raise PageFailed(page, error) from error
         except PaginationError:
-            if held is not None:  # it is sound; only what comes after it is not
-                held.next = held.request.url
-                await self._give_on(held)
+            if page is not None:  # it is sound; only what comes after it is not
+                page.next = page.request.url
+                await self._give_on(page)
             raise
         finally:
             await ahead.close()

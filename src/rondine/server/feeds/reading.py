@@ -87,8 +87,8 @@ class PageReader:
         if self.feed.on_file is not None:
             read = self.read_again(received) if received.large is None else self._first_rows(received)
             if read.value is not None:
-                found = self.feed.on_file.drift(read)
-                page.remarks += drift_remarks(found, self.feed.on_file.name, self.feed.users, page.number)
+                drifts = self.feed.on_file.drift(read)
+                page.remarks += drift_remarks(drifts, self.feed.on_file.name, self.feed.users, page.number)
 
     def read_again(self, received: Received) -> ReadDocument:
         """All of a response, whatever the mapping wants of it; nothing, if it is empty."""
@@ -174,7 +174,7 @@ class PageReader:
         if (of == "xml") != (self.feed.mapping.format == "xml") or (of == "xml" and b"Fault" in received.body):
             return None
         found = reader.page(received.body, self._inputs(received), of=of, charset=received.charset)
-        if found is None or not any(one.rows for one in found[0].mapped):
+        if found is None or not any(mapped.rows for mapped in found[0].mapped):
             return None
         part, around = found
         if isinstance(around, dict) and around.get("errors"):

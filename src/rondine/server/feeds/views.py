@@ -144,6 +144,6 @@ class CopyView(ProjectView):
     @extend_schema(operation_id="copyOperation", request=CopyGiven, responses={201: CopyMade})
     def post(self, request: Request, project: str, name: str) -> Response:
         data = self.validated(CopyGiven, request)
-        made, samples, mapping = copy_operation(self.project, self.person, self.role, name, data)
-        copied = {"name": made.name, "samples": samples, "mapping": mapping}
+        operation, samples, mapping = copy_operation(self.project, self.person, self.role, name, data)
+        copied = {"name": operation.name, "samples": samples, "mapping": mapping}
         return Response(CopyMade(copied).data, status=201)

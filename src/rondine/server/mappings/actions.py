@@ -57,8 +57,8 @@ def structure_comparison_of(
         )
         for documents in (before, after)
     ]
-    found = compare_outlines(*lines)
-    return {"differences": found, "is_all": len(found) < MOST_TOLD}
+    structure_differences = compare_outlines(*lines)
+    return {"differences": structure_differences, "is_all": len(structure_differences) < MOST_TOLD}
 
 
 def outline_of(documents: Sequence[ReadDocument], corrections: list[Any]) -> dict[str, Any]:
@@ -77,8 +77,8 @@ def outline_of(documents: Sequence[ReadDocument], corrections: list[Any]) -> dic
 
 def comparison_of(before: ReadDocument, after: ReadDocument) -> dict[str, Any]:
     """What differs in the second of two documents, by place. after: read with the prefixes of the first."""
-    found = compare_documents(before, after)
-    return {"differences": found, "is_all": len(found) < MOST_TOLD}
+    value_differences = compare_documents(before, after)
+    return {"differences": value_differences, "is_all": len(value_differences) < MOST_TOLD}
 
 
 NOTHING_DECLARED = Declared()
@@ -141,8 +141,8 @@ def known_values(project_id: int, record_type: str) -> dict[str, list[str]]:
     """Some texts that kept records of a type have, by field: of the newest in each environment."""
     found: dict[str, list[str]] = {}
     sets = RecordSet.objects.filter(environment__project_id=project_id, record_type__name=record_type)
-    for one in sets:
-        for record in one.records.order_by("-id")[:100]:
+    for record_set in sets:
+        for record in record_set.records.order_by("-id")[:100]:
             for name, value in record.data.items():
                 if isinstance(value, str):
                     found.setdefault(name, []).append(value)

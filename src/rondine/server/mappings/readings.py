@@ -263,7 +263,8 @@ def _told(
     """The lines. Raises what is wrong if it comes before the first; later it is the last line."""
     render = JsonRenderer().render
     counts: list[dict[str, Any]] = [
-        {"record_type": one.record_type, "rows": 0, "records": 0, "rejected": 0, "filtered": 0} for one in outputs
+        {"record_type": compiled_output.record_type, "rows": 0, "records": 0, "rejected": 0, "filtered": 0}
+        for compiled_output in outputs
     ]
     is_told = False
     try:
@@ -287,7 +288,10 @@ def _lines_of(output: CompiledOutput, mapped: Mapped, record_type: RecordTypeDoc
     for ordinal, data in mapped.records:
         yield {"record_type": output.record_type, "ordinal": ordinal, "data": shown_data(data, record_type)}
     for reject in mapped.rejects:
-        problems = [{"field": one.field, "path": one.path, "reason": one.reason} for one in reject.problems]
+        problems = [
+            {"field": field_problem.field, "path": field_problem.path, "reason": field_problem.reason}
+            for field_problem in reject.problems
+        ]
         yield {
             "record_type": output.record_type,
             "ordinal": reject.ordinal,

@@ -60,8 +60,12 @@ def with_shown_paging(document: OperationDocument, call: Call | None) -> tuple[O
     decided, writes, or nothing is shown."""
     if call is None or document.paging is not None or not is_reading(document):
         return document, None
-    found = shown_paging(call)
-    return (document, None) if found is None else (structs.replace(document, paging=found.paging), found)
+    paging_guess = shown_paging(call)
+    return (
+        (document, None)
+        if paging_guess is None
+        else (structs.replace(document, paging=paging_guess.paging), paging_guess)
+    )
 
 
 def adopt_paging(
@@ -76,22 +80,22 @@ def adopt_paging(
     if document.paging is not None:
         return None
     for one in [call] if call is not None else _calls(operation):
-        changed, found = with_shown_paging(document, one)
-        if found is not None:
-            content = {"document": dump(changed), "why": f"{why}: {found.reason}"}
+        changed, paging_guess = with_shown_paging(document, one)
+        if paging_guess is not None:
+            content = {"document": dump(changed), "why": f"{why}: {paging_guess.reason}"}
             change_item(OPERATIONS, operation.project, person, operation.name, content, operation.version, role=role)
             operation.refresh_from_db()
-            return Adopted(operation.name, found.paging, found.reason)
+            return Adopted(operation.name, paging_guess.paging, paging_guess.reason)
     return None
 
 
 def _calls(operation: Operation) -> Iterator[Call]:
     trials = Call.objects.filter(run__operation=operation, run__kind="trial", number=1, status__range=(200, 299))
     yield from trials.select_related("body").order_by("-run_id")[:MOST_LOOKED_AT]
-    for one in (
+    for sample in (
         Sample.objects.filter(operation=operation).select_related("body").order_by("-changed_at")[:MOST_LOOKED_AT]
     ):
-        yield call_of_sample(one)
+        yield call_of_sample(sample)
 
 
 def call_of_sample(sample: Sample) -> Call:

@@ -74,15 +74,15 @@ class TreeView(ProjectView):
         nodes = nodes_below(value, location, **query)
         lines = [
             {
-                "pointer": pointer_text(one.location),
-                "path": shown(one.location),
-                "name": one.name,
-                "kind": one.kind,
-                "text": one.text,
-                "count": one.count,
-                "depth": len(one.location),
+                "pointer": pointer_text(member_node.location),
+                "path": shown(member_node.location),
+                "name": member_node.name,
+                "kind": member_node.kind,
+                "text": member_node.text,
+                "count": member_node.count,
+                "depth": len(member_node.location),
             }
-            for one, _ in zip(nodes, range(3000), strict=False)
+            for member_node, _ in zip(nodes, range(3000), strict=False)
         ]
         count = len(parent) if isinstance(parent, (dict, list)) else 0
         return Response(TreePiece({"pointer": pointer, "kind": kind_of(parent), "count": count, "nodes": lines}).data)

@@ -96,10 +96,10 @@ def placed_in(
     """A pasted operation below the base address of a service's connection; as it is where there is none."""
     if not service:
         return Placed(operation, "")
-    found = Connection.objects.filter(
+    connection = Connection.objects.filter(
         project=project, service=find_item(SERVICES, project, service), environment__name=environment
     ).first()
-    base = found.loaded().address() if found else ""
+    base = connection.loaded().address() if connection else ""
     return placed_below(operation, pasted_base, base) if base else Placed(operation, "")
 
 

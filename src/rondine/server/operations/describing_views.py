@@ -97,16 +97,16 @@ class PasteView(ProjectView):
     def post(self, request: Request, project: str) -> Response:
         data = self.validated(Paste, request)
         is_body = data["part"] == "body"
-        found = read_body(data["text"], data["media_type"]) if is_body else read_pasted(data["text"])
-        service = data["service"] if found.kind in ("address", "request") else ""
-        placed = placed_in(self.project, found.operation, found.base_address, service, data["environment"])
+        pasted = read_body(data["text"], data["media_type"]) if is_body else read_pasted(data["text"])
+        service = data["service"] if pasted.kind in ("address", "request") else ""
+        placed = placed_in(self.project, pasted.operation, pasted.base_address, service, data["environment"])
         parts = {
-            "kind": found.kind,
-            "base_address": found.base_address,
-            "name": self.project.naming_rule().name("operation", found.title) if found.title else "",
-            "title": found.title,
+            "kind": pasted.kind,
+            "base_address": pasted.base_address,
+            "name": self.project.naming_rule().name("operation", pasted.title) if pasted.title else "",
+            "title": pasted.title,
             "operation": placed.operation,
-            "findings": keys_in_operation(found.operation),
+            "findings": keys_in_operation(pasted.operation),
             "difference": placed.difference,
         }
         return Response(PasteParts(parts).data)
@@ -133,8 +133,8 @@ class PatternView(ProjectView):
     @extend_schema(operation_id="proposeUsual", request=PatternGiven, responses=PatternItem(many=True))
     def post(self, request: Request, project: str) -> Response:
         data = self.validated(PatternGiven, request)
-        found = pattern(self.project, data["path"], data["record_type"], data["key"])
-        return Response(PatternItem(found, many=True).data)
+        described_operations = pattern(self.project, data["path"], data["record_type"], data["key"])
+        return Response(PatternItem(described_operations, many=True).data)
 
 
 class BodyChoiceGiven(Strict):

@@ -125,6 +125,6 @@ def _without(document: Mapping[str, Any], place: str) -> dict[str, Any]:
 
 def _new_credential(project: Project, person: Person, connection: Connection, role: str) -> Credential:
     name = f"{connection.name}-key"[:63]
-    found = Credential.objects.filter(project=project, name=name, environment=connection.environment).first()
+    credential = Credential.objects.filter(project=project, name=name, environment=connection.environment).first()
     data = {"name": name, "environment": connection.environment.name}
-    return found or make_item(CREDENTIALS, project, person, data, role=role)
+    return credential or make_item(CREDENTIALS, project, person, data, role=role)

@@ -33,22 +33,26 @@ def _description_problems(document: OperationDocument, item: Operation) -> list[
         return []
     known = dict(Definition.objects.filter(project=item.project_id).values_list("name", "schemas"))
     problems = []
-    for number, one in wanted:
+    for number, response_description in wanted:
         here = f"/responses/{number}"
-        if one.definition not in known:
-            hint = did_you_mean(one.definition, known) or "import it first"
-            problems.append(Problem(f"{here}/definition", f'there is no definition "{one.definition}"', hint))
+        if response_description.definition not in known:
+            hint = did_you_mean(response_description.definition, known) or "import it first"
+            problems.append(
+                Problem(f"{here}/definition", f'there is no definition "{response_description.definition}"', hint)
+            )
             continue
-        for name in references_in(one.schema):
-            if name not in known[one.definition]:
-                words = f'definition "{one.definition}" has no schema "{name}"'
-                problems.append(Problem(f"{here}/schema", words, did_you_mean(name, known[one.definition])))
+        for name in references_in(response_description.schema):
+            if name not in known[response_description.definition]:
+                words = f'definition "{response_description.definition}" has no schema "{name}"'
+                problems.append(
+                    Problem(f"{here}/schema", words, did_you_mean(name, known[response_description.definition]))
+                )
     return problems
 
 
 def prepared_queries(project_id: int) -> dict[str, PreparedQueryDocument]:
     """The project's prepared queries, by name."""
-    return {one.name: one.loaded() for one in Query.objects.filter(project_id=project_id)}
+    return {query.name: query.loaded() for query in Query.objects.filter(project_id=project_id)}
 
 
 def with_queries(document: OperationDocument, project_id: int) -> OperationDocument:

@@ -204,10 +204,10 @@ def sign_in_source(ready: PreparedCall) -> str:
 
 def supported_uses(ready: PreparedCall) -> list[str]:
     """What the connection may be used for: live, copy, write; everything, while there is none."""
-    found = None
+    connection = None
     if ready.service is not None:
-        found = Connection.objects.filter(service=ready.service, environment=ready.environment).first()
-    document = found.loaded() if found else ConnectionDocument()
+        connection = Connection.objects.filter(service=ready.service, environment=ready.environment).first()
+    document = connection.loaded() if connection else ConnectionDocument()
     return list(document.supports)
 
 

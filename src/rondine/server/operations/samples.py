@@ -78,15 +78,18 @@ def _without_keys(content: bytes, keys: str | None) -> bytes:
     """The content with values that look like keys masked, if that was asked for. Raises Conflict if nothing was said
     about them."""
     text = content.decode("utf-8", "surrogateescape")
-    found = keys_in_text(text)
-    if not found or keys == "keep":
+    text_findings = keys_in_text(text)
+    if not text_findings or keys == "keep":
         return content
     if keys == "mask":
-        return masked(text, found, MASK).encode("utf-8", "surrogateescape")
-    names = ", ".join(dict.fromkeys(one.name or one.reason for one in found))
+        return masked(text, text_findings, MASK).encode("utf-8", "surrogateescape")
+    names = ", ".join(dict.fromkeys(one.name or one.reason for one in text_findings))
     raise Conflict(
         f"the sample holds what looks like a key: {names}",
         where="keys",
         hint='say what is to become of it: keys "mask" stores it masked, "keep" as it is',
-        problems=[Problem(f"character {one.start}", one.name, one.reason) for one in found],
+        problems=[
+            Problem(f"character {text_finding.start}", text_finding.name, text_finding.reason)
+            for text_finding in text_findings
+        ],
     )

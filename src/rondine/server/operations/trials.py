@@ -172,7 +172,7 @@ def _store_trial(
                 headers=tuple((name, cleaned_text(value, sensitive)) for name, value in received.headers),
             )
         request_text, url = cleaned_text(request_text, sensitive), cleaned_text(url, sensitive)
-        names = {one.label for one in sensitive}
+        names = {secret.label for secret in sensitive}
         values = {name: MASK if name in names else value for name, value in values.items()}
     nothing_found = one_off["outcomes"].get("nothing_found", {}).get("statuses", [])
     is_good = (
@@ -234,15 +234,15 @@ def sign_in_values(
     scheme = connection.loaded().sign_in if connection else None
     if not isinstance(scheme, SignInOperation) or scheme.operation != operation:
         return []
-    found = [Secret(str(values[name]), name) for name in scheme.secret_inputs if values.get(name)]
+    secrets = [Secret(str(values[name]), name) for name in scheme.secret_inputs if values.get(name)]
     if received is not None:
         context = SignInContext({}, timezone.now, os.urandom)
         try:
             response = Response(received.status, received.headers, content=received.body)
-            found.append(scheme.read(response, context, where="trial").access)
+            secrets.append(scheme.read(response, context, where="trial").access)
         except RondineError:
             pass
-    return found
+    return secrets
 
 
 @dataclass(slots=True)
@@ -394,8 +394,8 @@ def against_definition(
     came_from = run.operation.document.get("came_from", {}).get("definition", "") if run.operation else ""
     schemas = schemas_of(run.project_id, described.definition or held["definition"] or came_from)
     value = as_described(read.value, described.schema, schemas) if read.is_xml else read.value
-    found = differences(value, described.schema, schemas)
-    return described.status, [*missing, *found]
+    problems = differences(value, described.schema, schemas)
+    return described.status, [*missing, *problems]
 
 
 def described_schemas(project_id: int, operation: Operation, described: ResponseDescription) -> dict[str, Any]:
@@ -405,8 +405,8 @@ def described_schemas(project_id: int, operation: Operation, described: Response
 
 def schemas_of(project_id: int, name: str) -> dict[str, Any]:
     """The schemas of a definition, by name; none if it is not there."""
-    held = Definition.objects.filter(project=project_id, name=name).first() if name else None
-    return held.schemas if held is not None else {}
+    definition = Definition.objects.filter(project=project_id, name=name).first() if name else None
+    return definition.schemas if definition is not None else {}
 
 
 def likely_rows(

@@ -83,10 +83,10 @@ class SampleViewSet(ItemViewSet):
     @extend_schema(operation_id="keepSample", request=NewSampleFrom, responses={201: SampleMade})
     def create(self, request: Request, project: str) -> Response:
         with transaction.atomic():
-            made = keep_sample(self.project, self.person, self.validated(NewSampleFrom, request))
+            sample = keep_sample(self.project, self.person, self.validated(NewSampleFrom, request))
             adopted = None
-            if made.operation is not None:
-                why = f'recognised when sample "{made.name}" was kept'
-                adopted = adopt_paging(made.operation, self.person, self.role, why=why, call=call_of_sample(made))
-        made.adopted = adopted  # type: ignore[attr-defined]
-        return Response(SampleMade(made).data, status=201, headers={"ETag": f'"{made.version}"'})
+            if sample.operation is not None:
+                why = f'recognised when sample "{sample.name}" was kept'
+                adopted = adopt_paging(sample.operation, self.person, self.role, why=why, call=call_of_sample(sample))
+        sample.adopted = adopted  # type: ignore[attr-defined]
+        return Response(SampleMade(sample).data, status=201, headers={"ETag": f'"{sample.version}"'})

@@ -52,5 +52,5 @@ def record_set(environment: Environment, record_type: RecordType) -> RecordSet:
 
 
 def record_set_to_fill(environment: Environment, record_type: RecordType) -> RecordSet:
-    made, _ = RecordSet.objects.get_or_create(environment=environment, record_type=record_type)
-    return made
+    record_set, _ = RecordSet.objects.get_or_create(environment=environment, record_type=record_type)
+    return record_set

@@ -84,7 +84,7 @@ def browse(
 
 def _searchable(document: RecordTypeDocument, name: str, problems: list[Problem]) -> RecordField | None:
     field = document.field(name)
-    names = [one.name for one in document.fields if one.searchable]
+    names = [record_field.name for record_field in document.fields if record_field.searchable]
     if field is None:
         problems.append(Problem(f"?{name}", f'there is no field "{name}"', did_you_mean(name, names)))
         return None
@@ -239,14 +239,14 @@ def find_record(records: RecordSet, document: RecordTypeDocument, key: list[str]
             hint="give them in this order",
         )
     digest = key_digest(key_text(values))
-    found: Record | None = Record.objects.filter(set_id=records.pk, digest=uuid.UUID(bytes=digest)).first()
-    if found is None:
+    record: Record | None = Record.objects.filter(set_id=records.pk, digest=uuid.UUID(bytes=digest)).first()
+    if record is None:
         raise NotFound(
             f"there is no record {', '.join(key)}",
             where=records.record_type.name,
             hint="see what there is: rondine record list",
         )
-    return found
+    return record
 
 
 def shown_data(data: Mapping[str, Any], document: RecordTypeDocument) -> dict[str, Any]:

@@ -17,7 +17,7 @@ from rondine.server.records.models import RecordType
 
 
 def record_types_of(project_id: int) -> dict[str, RecordTypeDocument]:
-    return {one.name: one.loaded() for one in RecordType.objects.filter(project_id=project_id)}
+    return {record_type.name: record_type.loaded() for record_type in RecordType.objects.filter(project_id=project_id)}
 
 
 def _record_type(item: RecordType) -> list[Problem]:
@@ -31,7 +31,7 @@ def _record_type(item: RecordType) -> list[Problem]:
 def users_of_record_types(items: Sequence[RecordType]) -> list[list[dict[str, str]]]:
     """What a change of each reaches: mappings that fill it, the feeds that use them, and record types whose records
     belong to its. Of one project."""
-    users = users_of(RECORD_TYPES, {one.project_id for one in items}, {one.name for one in items})
+    users = users_of(RECORD_TYPES, {one.project_id for one in items}, {record_type.name for record_type in items})
     mappings = {user.pk: user for pairs in users.values() for kind, user in pairs if kind.name == "mappings"}
     prefetch_related_objects(list(mappings.values()), "feeds")
     lines = []

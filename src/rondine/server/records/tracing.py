@@ -84,7 +84,7 @@ def rows_fed(call: Call, place: str = "") -> dict[str, Any]:
             looked = islice(compiled.explain(value, inputs, only=_only(compiled, wanted)), MOST_ROWS)
             fed = list(islice((one for one in looked if not one.is_filtered and _fed(one, wanted)), SHOWN + 1))
             document = types[compiled.record_type]
-            rows = [shown_trace(one, document, compiled) for one in fed[:SHOWN]]
+            rows = [shown_trace(row_trace, document, compiled) for row_trace in fed[:SHOWN]]
             _add_records(rows, fed, document, call, compiled.record_type)
             shown = {"record_type": compiled.record_type, "document": dump(document), "shown": rows}
             found["outputs"].append({**shown, "is_all": len(fed) <= SHOWN})

@@ -182,13 +182,13 @@ class RecordView(ProjectView):
                 "belongs_to": owners(environment_item, record, document),
                 "holds": [
                     {
-                        "record_type": found.record_type,
-                        "where": found.where,
-                        "columns": [field.name for field in found.document.fields if field.name not in found.where],
-                        "records": [shown_record(one, found.document) for one in found.page.records],
-                        "is_all": found.page.next is None,
+                        "record_type": parts.record_type,
+                        "where": parts.where,
+                        "columns": [field.name for field in parts.document.fields if field.name not in parts.where],
+                        "records": [shown_record(one, parts.document) for one in parts.page.records],
+                        "is_all": parts.page.next is None,
                     }
-                    for found in parts_of(environment_item, record, name, document)
+                    for parts in parts_of(environment_item, record, name, document)
                 ],
             }
         )

@@ -114,29 +114,29 @@ def cancel_run(project: Project, run_id: int) -> Run:
 
 
 def find_run(project: Project, run_id: int) -> Run:
-    found = (
+    run = (
         Run.objects.select_related("environment", "feed", "operation", "by")
         .prefetch_related("counts")
         .filter(project=project, pk=run_id)
         .first()
     )
-    if found is None:
+    if run is None:
         raise NotFound(
             f"there is no run {run_id}", where=f"runs of {project.name}", hint="see what there is: rondine run list"
         )
-    return found
+    return run
 
 
 def find_call(project: Project, run_id: int, number: int) -> Call:
     run = find_run(project, run_id)
-    found = Call.objects.select_related("body", "run__environment").filter(run=run, number=number).first()
-    if found is None:
+    call = Call.objects.select_related("body", "run__environment").filter(run=run, number=number).first()
+    if call is None:
         raise NotFound(
             f"run {run_id} has no call {number}",
             where=f"run {run_id}",
             hint=f"see its calls: rondine run calls {run_id}",
         )
-    return found
+    return call
 
 
 def end_run(

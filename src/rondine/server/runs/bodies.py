@@ -30,12 +30,12 @@ def read_for(mapping: MappingDocument, body: Body) -> ReadDocument:
 
 
 def body_of(project: Project, body_id: str) -> Body:
-    found = Body.objects.filter(project=project, pk=body_id).first()
-    if found is None:
+    body = Body.objects.filter(project=project, pk=body_id).first()
+    if body is None:
         raise NotFound(
             "this body is not stored, or not any more", where=f"body {body_id}", hint="try the operation again"
         )
-    return found
+    return body
 
 
 #: Bytes of a body that stays read, and how many do; as values they take about eight times as much.

@@ -42,13 +42,13 @@ def merged(before: Iterable[Remark], new: Iterable[Remark]) -> list[Remark]:
     """Each once, in the order of their first calls; the same about another call counts up. A call that comes again
     after a crash counts once."""
     found: dict[tuple[str, str], Remark] = {}
-    for one in (*before, *new):
-        held = found.get((one.kind, one.message))
+    for remark in (*before, *new):
+        held = found.get((remark.kind, remark.message))
         if held is None:
             if len(found) < MOST or all(
-                kind != one.kind for kind, _ in found
+                kind != remark.kind for kind, _ in found
             ):  # one of each kind: a resumed run goes by them
-                found[one.kind, one.message] = one
-        elif one.call is None or held.call is None or one.call > held.call:
-            found[one.kind, one.message] = replace(held, times=held.times + one.times)
+                found[remark.kind, remark.message] = remark
+        elif remark.call is None or held.call is None or remark.call > held.call:
+            found[remark.kind, remark.message] = replace(held, times=held.times + remark.times)
     return list(found.values())

@@ -32,7 +32,7 @@ def main() -> None:
         help="the service's script and its first words",
     )
     args = parser.parse_args()
-    needs("requests")
+    needs("orjson", "requests")
     with whole_rondine() as rondine:
         run(args, rondine)
 

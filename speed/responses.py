@@ -17,7 +17,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
-from common import MAPPING, RECORD_TYPE, alternately
+from common import MAPPING, RECORD_TYPE, alternately, needs
 from surveys import survey
 
 
@@ -39,6 +39,7 @@ def main() -> None:
 
 
 def compare(rows: int, rounds: int, bad: float) -> None:
+    needs("orjson")
     import orjson
     from scripts import map_rows
 

@@ -135,8 +135,10 @@ def permit(one: dict[str, Any]) -> str:
     until = f"<p:until>{one['until']}</p:until>" if one["until"] else ""
     conditions = "".join(f"<p:condition>{escaped(each)}</p:condition>" for each in one["conditions"])
     return (
-        f"<p:permit><p:number>{one['number']}</p:number><p:tree>{escaped(one['tree'])}</p:tree><p:reason>{escaped(one['reason'])}</p:reason>"
-        f"<p:status>{one['status']}</p:status><p:span><p:from>{one['from']}</p:from>{until}</p:span>{conditions}</p:permit>"
+        f"<p:permit><p:number>{one['number']}</p:number><p:tree>{escaped(one['tree'])}</p:tree>"
+        f"<p:reason>{escaped(one['reason'])}</p:reason>"
+        f"<p:status>{one['status']}</p:status><p:span><p:from>{one['from']}</p:from>"
+        f"{until}</p:span>{conditions}</p:permit>"
     )
 
 

@@ -88,7 +88,8 @@ _LOCATION = re.compile(
     rb"""<(?:\w+:)?(?:import|include|redefine)\b[^>]*?\b(?:schemaLocation|location)\s*=\s*(?:"([^"]*)"|'([^']*)')"""
 )
 _MAIN = re.compile(
-    rb"""^\s*["']?(openapi|swagger|swaggerVersion)["']?\s*:|<(\w+:)?(Edmx|definitions|description)\b|^\s*\{\s*"(log|\$Version|data|__schema)"|"""
+    rb"""^\s*["']?(openapi|swagger|swaggerVersion)["']?\s*:|<(\w+:)?(Edmx|definitions|description)\b|"""
+    rb"""^\s*\{\s*"(log|\$Version|data|__schema)"|"""
     rb"""^\s*(type\s+Query|schema\s*\{)""",
     re.MULTILINE,
 )

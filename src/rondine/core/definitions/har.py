@@ -38,12 +38,15 @@ _ASSET_PATH = re.compile(
     r"\.(js|mjs|css|png|jpe?g|gif|svg|ico|webp|avif|woff2?|ttf|map|html?|mp4|webm|wasm)$", re.IGNORECASE
 )
 _NOISE = re.compile(
-    r"^(accept(-.*)?|user-agent|sec-.*|origin|referer|cookie|host|content-(length|type)|connection|priority|dnt|cache-control|pragma|te|"
-    r"upgrade.*|if-.*|:.*|x-requested-with|traceparent|tracestate|proxy-.*|keep-alive|transfer-encoding|forwarded|x-forwarded-.*)$",
+    r"^(accept(-.*)?|user-agent|sec-.*|origin|referer|cookie|host|content-(length|type)|"
+    r"connection|priority|dnt|cache-control|pragma|te|"
+    r"upgrade.*|if-.*|:.*|x-requested-with|traceparent|tracestate|proxy-.*|"
+    r"keep-alive|transfer-encoding|forwarded|x-forwarded-.*)$",
     re.IGNORECASE,
 )
 _VARYING = re.compile(
-    r"\d+|[0-9a-fA-F]{8}(-[0-9a-fA-F]{4}){3}-[0-9a-fA-F]{12}|[0-9a-fA-F]{12,}|\d{4}-\d\d-\d\d.*|(?=[^.]*\d)[A-Za-z]{1,6}[-_]\d{2,}|(?=.*\d)(?=.*[A-Za-z])[A-Za-z0-9_-]{16,}"
+    r"\d+|[0-9a-fA-F]{8}(-[0-9a-fA-F]{4}){3}-[0-9a-fA-F]{12}|[0-9a-fA-F]{12,}|\d{4}-\d\d-\d\d.*|"
+    r"(?=[^.]*\d)[A-Za-z]{1,6}[-_]\d{2,}|(?=.*\d)(?=.*[A-Za-z])[A-Za-z0-9_-]{16,}"
 )
 
 

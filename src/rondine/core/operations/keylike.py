@@ -14,12 +14,14 @@ from rondine.core.operations.document import FormBody, JsonBody, MultipartBody, 
 
 NAMES = re.compile(
     r"(^|[_.\s-])((api|app|access|auth|client|subscription|private|session|id|refresh|sign(ing)?)?[_-]?"
-    r"(key|token|secret|password|passwd|pwd|signature|sig|credential|jwt|sid))$|^(x-)?(authorization|proxy-authorization)$"
+    r"(key|token|secret|password|passwd|pwd|signature|sig|credential|jwt|sid))$|"
+    r"^(x-)?(authorization|proxy-authorization)$"
     r"|^(api|access|auth|client|session|refresh)(key|token|secret|id)$",
     re.IGNORECASE,
 )
 _HARMLESS_NAMES = re.compile(
-    r"(^|[_-])(sort|order|primary|foreign|public|partition|row|object|next|page|continuation|cursor)[_-]?(key|token|id)$",
+    r"(^|[_-])(sort|order|primary|foreign|public|partition|row|object|next|page|continuation|"
+    r"cursor)[_-]?(key|token|id)$",
     re.IGNORECASE,
 )
 _JWT = re.compile(r"eyJ[A-Za-z0-9_-]{8,}\.[A-Za-z0-9_-]{8,}\.[A-Za-z0-9_-]{8,}")

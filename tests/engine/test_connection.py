@@ -174,7 +174,7 @@ async def test_credentials_go_to_their_own_origin_only(engine, serve):
     one = line(service.url, Basic(user_name="soil"), secret("password", "canary-4711"), hosts=ports)
     with pytest.raises(HostRefused, match="the credentials are for"):
         await engine.call(one, Send(Request("GET", other.url)))
-    assert other.runs.calls == []
+    assert other.calls == []
 
 
 async def test_a_redirect_of_what_writes_to_another_origin_is_refused(engine, serve):
@@ -183,7 +183,7 @@ async def test_a_redirect_of_what_writes_to_another_origin_is_refused(engine, se
     ports = [PermittedHost("127.0.0.1", None, True)]
     with pytest.raises(RedirectRefused, match="not repeated at another origin"):
         await engine.call(line(service.url, hosts=ports), Send(Request("POST", service.url, body=b"x")))
-    assert other.runs.calls == []
+    assert other.calls == []
 
 
 async def test_the_stages_say_where_a_connection_fails(serve):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
 from rondine_client.addresses import step
@@ -187,8 +186,3 @@ class Names(Resource[S]):
         """A name for an item (service, operation, record type, mapping, feed ...) or a field: {name, wanted,
         is_taken}."""
         return self.request("POST", "/names", {"kind": kind, "text": text, "service": service})
-
-
-def given(**values: Any) -> Mapping[str, Any]:
-    """Those that are not None."""
-    return {name: value for name, value in values.items() if value is not None}

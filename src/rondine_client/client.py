@@ -5,8 +5,8 @@ from __future__ import annotations
 import asyncio
 import logging
 import time
-from collections.abc import AsyncIterator, Generator, Iterator
-from contextlib import asynccontextmanager, contextmanager
+from collections.abc import AsyncGenerator, AsyncIterator, Generator, Iterator
+from contextlib import aclosing, asynccontextmanager, contextmanager
 from typing import TYPE_CHECKING, Any, TypeVar
 
 import httpx
@@ -31,9 +31,22 @@ TIMEOUT = 150.0
 class Account(Resource[S]):
     """What both clients offer for the person whose token it is."""
 
-    people: People[S]
-    projects: Projects[S]
-    tokens: Tokens[S]
+    #: What goes with every request.
+    _headers: httpx.Headers
+
+    def __init__(self, client: S) -> None:
+        super().__init__(client)
+        self.people, self.projects, self.tokens = People(client), Projects(client), Tokens(client)
+
+    def project(self, name: str) -> Project[S]:
+        """A project by its name; nothing is asked until one of its methods is called."""
+        return Project(self.client, name)
+
+    def use_token(self, token: str | None) -> None:
+        """The token that goes with every request from now on; None for none."""
+        self._headers.pop("Authorization", None)
+        if token:
+            self._headers["Authorization"] = f"Bearer {token}"
 
     @call
     def session(self) -> Request[types.Session]:
@@ -43,11 +56,11 @@ class Account(Resource[S]):
     @steps
     def sign_in(self, name: str, password: str, title: str = "client") -> Generator[Request[Any], Any, str]:
         """A token for name and password; this client uses it from now on."""
-        self.client.use_token(None)  # an old token that has ended is no reason to refuse a password
+        self.use_token(None)  # an old token that has ended is no reason to refuse a password
         token: str = (yield self.request("POST", "/tokens", {"name": name, "password": password, "title": title}))[
             "token"
         ]
-        self.client.use_token(token)
+        self.use_token(token)
         return token
 
     @call
@@ -71,8 +84,8 @@ class Client(Account["Client"]):
         super().__init__(self)
         self.url = url.rstrip("/")
         self._http = httpx.Client(**_settings(self.url, timeout))
+        self._headers = self._http.headers
         self.use_token(token)
-        self.people, self.projects, self.tokens = People(self), Projects(self), Tokens(self)
 
     def __enter__(self) -> Client:
         return self
@@ -82,14 +95,6 @@ class Client(Account["Client"]):
 
     def close(self) -> None:
         self._http.close()
-
-    def use_token(self, token: str | None) -> None:
-        """The token that goes with every request from now on; None for none."""
-        _set_token(self._http.headers, token)
-
-    def project(self, name: str) -> Project[Client]:
-        """A project by its name; nothing is asked until one of its methods is called."""
-        return Project(self, name)
 
     def send(self, request: Request[T]) -> T:
         """One request, whole."""
@@ -162,8 +167,8 @@ class AsyncClient(Account["AsyncClient"]):
         super().__init__(self)
         self.url = url.rstrip("/")
         self._http = httpx.AsyncClient(**_settings(self.url, timeout))
+        self._headers = self._http.headers
         self.use_token(token)
-        self.people, self.projects, self.tokens = People(self), Projects(self), Tokens(self)
 
     async def __aenter__(self) -> AsyncClient:
         return self
@@ -174,19 +179,12 @@ class AsyncClient(Account["AsyncClient"]):
     async def close(self) -> None:
         await self._http.aclose()
 
-    def use_token(self, token: str | None) -> None:
-        """The token that goes with every request from now on; None for none."""
-        _set_token(self._http.headers, token)
-
-    def project(self, name: str) -> Project[AsyncClient]:
-        """A project by its name; nothing is asked until one of its methods is called."""
-        return Project(self, name)
-
     async def send(self, request: Request[T]) -> T:
         """One request, whole."""
         if request.report is not None:
-            async for result in self.send_stream(Progress(request, request.report)):
-                return result
+            async with aclosing(self.send_stream(Progress(request, request.report))) as results:
+                async for result in results:
+                    return result
             raise Unreachable(self.url, "the answer broke off")
         try:
             response = await self._http.request(request.method, request.path, **request.arguments())
@@ -220,7 +218,7 @@ class AsyncClient(Account["AsyncClient"]):
                 yield item
             rest = rest.following(page)
 
-    async def send_stream(self, stream: Stream[T]) -> AsyncIterator[T]:
+    async def send_stream(self, stream: Stream[T]) -> AsyncGenerator[T]:
         """What comes, as it comes."""
         while not stream.is_over:
             problem = None
@@ -256,12 +254,6 @@ def _settings(url: str, timeout: float) -> dict[str, Any]:
         # loading the certificates takes longer than most commands; plain http has no use for them
         "verify": url.startswith("https:"),
     }
-
-
-def _set_token(headers: httpx.Headers, token: str | None) -> None:
-    headers.pop("Authorization", None)
-    if token:
-        headers["Authorization"] = f"Bearer {token}"
 
 
 def _problem(response: httpx.Response) -> RondineProblem:

@@ -7,10 +7,8 @@ from collections.abc import Generator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 from rondine_client.addresses import step
-from rondine_client.administration import given
-from rondine_client.errors import RondineProblem
 from rondine_client.items import Items
-from rondine_client.requests import Request, S, call, steps
+from rondine_client.requests import Request, S, call, given, steps
 
 if TYPE_CHECKING:
     from rondine_client import types
@@ -35,10 +33,6 @@ class Services(Items[S, "types.Service"]):
 
 
 class Connections(Items[S, "types.Connection"]):
-    def __init__(self, client: S, project: str, kind: str) -> None:
-        super().__init__(client, project, kind)
-        self._project = project
-
     @call
     def check(self, name: str, *, where: str = "web") -> Request[types.CheckResult]:
         """Whether it works: {works, steps: [{step, is_good, words, hint, ms}]}. where: web or worker."""
@@ -47,7 +41,7 @@ class Connections(Items[S, "types.Connection"]):
     @steps
     def enable(self, name: str, *, enabled: bool = True) -> Generator[Request[Any], Any, types.Connection]:
         """Lets it be used, or not."""
-        return (yield from self._change_document(name, enabled=enabled))
+        return (yield from self._change_document(name, lambda _: {"enabled": enabled}))
 
     @call
     def meter(self, name: str) -> Request[types.MeterShown]:
@@ -151,13 +145,9 @@ class StandingValues(Items[S, "types.StandingValue"]):
         self, name: str, value: str | int | bool | None, environment: str
     ) -> Generator[Request[Any], Any, types.StandingValue]:
         """Gives a standing value its value in one environment, making it if there is none; None takes it away."""
-        try:
-            item = yield self.request("GET", f"/{step(name)}")
-        except RondineProblem as problem:
-            if problem.code != "not_found":
-                raise
-            item = yield self.request("POST", body={"name": name})
-        values = {**item["document"].get("values", {}), environment: value}
-        content = {"document": {**item["document"], "values": given(**values)}}
-        changed: types.StandingValue = yield self.request("PATCH", f"/{step(name)}", content, version=item["version"])
-        return changed
+        item = (yield from self._find(name)) or (yield self.request("POST", body={"name": name}))
+        return (
+            yield from self._change_document(
+                name, lambda document: {"values": given(**{**document.get("values", {}), environment: value})}, item
+            )
+        )

@@ -7,9 +7,8 @@ from collections.abc import Generator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 from rondine_client.addresses import step
-from rondine_client.administration import given
 from rondine_client.items import Items, KeptItems
-from rondine_client.requests import Report, Request, Resource, S, call, steps
+from rondine_client.requests import Report, Request, Resource, S, call, given, steps
 
 if TYPE_CHECKING:
     from rondine_client import types
@@ -23,10 +22,6 @@ class Definitions(KeptItems[S, "types.Definition"]):
     part="https://crews.example", one of several services in it. service, environment: whose connection signs in, where
     the address is on its host.
     """
-
-    def __init__(self, client: S, project: str, kind: str) -> None:
-        super().__init__(client, project, kind)
-        self._project = project
 
     @call
     def look_at(
@@ -106,14 +101,10 @@ class Definitions(KeptItems[S, "types.Definition"]):
 
 
 class Operations(Items[S, "types.Operation"]):
-    def __init__(self, client: S, project: str, kind: str) -> None:
-        super().__init__(client, project, kind)
-        self._project = project
-
     @steps
     def enable(self, name: str, *, enabled: bool = True) -> Generator[Request[Any], Any, types.Operation]:
         """Lets it be sent, or not."""
-        return (yield from self._change_document(name, enabled=enabled))
+        return (yield from self._change_document(name, lambda _: {"enabled": enabled}))
 
     @call
     def copy(self, name: str, new_name: str, *, title: str = "") -> Request[types.CopyMade]:
@@ -126,12 +117,13 @@ class Operations(Items[S, "types.Operation"]):
     ) -> Generator[Request[Any], Any, types.Operation]:
         """Says by which schema of an imported definition the operation's responses with a status are; trials are held
         against it."""
-        item = yield self.request("GET", f"/{step(name)}")
-        others = [response for response in item["document"].get("responses", []) if response["status"] != status]
         described = {"status": status, "schema": {"$ref": f"#/$defs/{schema}"}, "definition": definition}
-        content = {"document": {**item["document"], "responses": [*others, described]}}
-        changed: types.Operation = yield self.request("PATCH", f"/{step(name)}", content, version=item["version"])
-        return changed
+
+        def change(document: Mapping[str, Any]) -> Mapping[str, Any]:
+            others = [response for response in document.get("responses", []) if response["status"] != status]
+            return {"responses": [*others, described]}
+
+        return (yield from self._change_document(name, change))
 
     @call
     def forms(self) -> Request[types.OperationForms]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import AsyncIterator, Generator, Iterator
+from collections.abc import AsyncIterator, Callable, Generator, Iterator, Mapping
 from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
 from rondine_client.addresses import step
@@ -22,7 +22,7 @@ class KeptItems(Resource[S], Generic[S, I]):
 
     def __init__(self, client: S, project: str, kind: str) -> None:
         super().__init__(client, f"{project}/{kind}")
-        self._schema = f"{project}/document-schemas/{kind}"
+        self._project, self._kind = project, kind
 
     def __iter__(self: KeptItems[Client, I]) -> Iterator[I]:
         return self.search()
@@ -60,12 +60,14 @@ class KeptItems(Resource[S], Generic[S, I]):
     @call
     def document_schema(self) -> Request[dict[str, Any]]:
         """JSON Schema 2020-12 of what the documents of this kind may say."""
-        return Request("GET", self._schema)
+        return Request("GET", f"{self._project}/document-schemas/{self._kind}")
 
-    def _change_document(self, name: str, /, **members: Any) -> Generator[Request[Any], Any, I]:
-        """Sets members of the document, as it is now."""
-        item = yield self.request("GET", f"/{step(name)}")
-        content = {"document": {**item["document"], **members}}
+    def _change_document(
+        self, name: str, change: Callable[[Mapping[str, Any]], Mapping[str, Any]], item: Any = None
+    ) -> Generator[Request[Any], Any, I]:
+        """Sets the members of its document that `change` gives, as it is now. item: as it was just read."""
+        item = item or (yield self.request("GET", f"/{step(name)}"))
+        content = {"document": {**item["document"], **change(item["document"])}}
         changed: I = yield self.request("PATCH", f"/{step(name)}", content, version=item["version"])
         return changed
 
@@ -81,13 +83,19 @@ class Items(KeptItems[S, I]):
     @steps
     def save(self, name: str, /, **content: Any) -> Generator[Request[Any], Any, I]:
         """Makes the item, or changes it as it is now."""
-        saved: I
+        item = yield from self._find(name)
+        saved: I = yield (
+            self.request("POST", body={"name": name, **content})
+            if item is None
+            else self.request("PATCH", f"/{step(name)}", content, version=item["version"])
+        )
+        return saved
+
+    def _find(self, name: str) -> Generator[Request[Any], Any, Any]:
+        """The item, None if there is none."""
         try:
-            item = yield self.request("GET", f"/{step(name)}")
+            return (yield self.request("GET", f"/{step(name)}"))
         except RondineProblem as problem:
             if problem.code != "not_found":
                 raise
-            saved = yield self.request("POST", body={"name": name, **content})
-        else:
-            saved = yield self.request("PATCH", f"/{step(name)}", content, version=item["version"])
-        return saved
+            return None

@@ -63,10 +63,6 @@ class Bodies(Resource[S]):
 
 
 class Mappings(Items[S, "types.Mapping"]):
-    def __init__(self, client: S, project: str, kind: str) -> None:
-        super().__init__(client, project, kind)
-        self._project = project
-
     @call
     def propose(
         self,

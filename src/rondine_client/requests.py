@@ -227,3 +227,8 @@ class Resource(Generic[S]):
     def request(self, method: str, path: str = "", body: Any = None, **options: Any) -> Request[Any]:
         """A request below the resource's path. options: as of `Request`."""
         return Request(method, self.path + path, body, **options)
+
+
+def given(**values: Any) -> Mapping[str, Any]:
+    """Those that are not None."""
+    return {name: value for name, value in values.items() if value is not None}

@@ -3,6 +3,7 @@ import { Suspense, useEffect, useRef, useState } from "react";
 import { Link, NavLink, Outlet, useLocation, useParams } from "react-router";
 import { NewProject } from "../features/administration/NewProject";
 import { Waiting } from "./parts";
+import { ProblemAlert } from "./ProblemAlert";
 import { useSession, useSignOut } from "../features/session/session";
 
 const PAGES = [
@@ -200,4 +201,9 @@ export function Page({
       {children}
     </div>
   );
+}
+
+/** A page before it has what it shows: waiting for it, or refused. */
+export function NotYet({ title, what, error }: { title: React.ReactNode; what: string; error: unknown }) {
+  return <Page title={title}>{error ? <ProblemAlert error={error} /> : <Waiting what={what} />}</Page>;
 }

@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { everyItem } from "./pages";
+import { everyItem, type LargePage } from "./pages";
 
 it("asks for page after page, to the last", async () => {
   const pages = new Map([
@@ -8,7 +8,7 @@ it("asks for page after page, to the last", async () => {
     ["b", { items: [3], next: null }],
   ]);
   const asked: (string | undefined)[] = [];
-  const items = await everyItem((after) => {
+  const items = await everyItem(({ after }) => {
     asked.push(after);
     return Promise.resolve(pages.get(after)!);
   });
@@ -19,7 +19,7 @@ it("asks for page after page, to the last", async () => {
 });
 
 it("gives none of them where one page is refused", async () => {
-  const ask = (after: string | undefined) =>
+  const ask = ({ after }: LargePage) =>
     after ? Promise.reject(new Error("gone")) : Promise.resolve({ items: [1], next: "a" });
   await expect(everyItem(ask)).rejects.toThrow("gone");
 });

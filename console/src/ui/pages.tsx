@@ -41,12 +41,18 @@ export function usePages<Item>(
   };
 }
 
+/** What asks for one of the largest pages that the service gives. */
+export interface LargePage {
+  after: string | undefined;
+  limit: 500;
+}
+
 /** All items of a list, for what has to know every one of them. */
-export async function everyItem<Item>(ask: (after: string | undefined) => Promise<PageOf<Item>>): Promise<Item[]> {
+export async function everyItem<Item>(ask: (page: LargePage) => Promise<PageOf<Item>>): Promise<Item[]> {
   const items: Item[] = [];
   let after: string | undefined;
   do {
-    const page = await ask(after);
+    const page = await ask({ after, limit: 500 });
     items.push(...page.items);
     after = page.next ?? undefined;
   } while (after !== undefined);

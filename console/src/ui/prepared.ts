@@ -7,8 +7,8 @@ export function useQueries(project: string) {
   return useQuery({
     queryKey: ["queries", project],
     queryFn: () =>
-      everyItem((after) =>
-        answer(api.GET("/api/v1/projects/{project}/queries", { params: { path: { project }, query: { after } } })),
+      everyItem((page) =>
+        answer(api.GET("/api/v1/projects/{project}/queries", { params: { path: { project }, query: page } })),
       ),
   });
 }

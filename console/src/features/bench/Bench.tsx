@@ -1,9 +1,7 @@
 import { useEffect } from "react";
 import { useBlocker, useParams, useSearchParams } from "react-router";
-import { Page } from "../../ui/Layout";
+import { NotYet } from "../../ui/Layout";
 import { Panes } from "../../ui/Panes";
-import { Waiting } from "../../ui/parts";
-import { ProblemAlert } from "../../ui/ProblemAlert";
 import { useOperation } from "./bench";
 import { BenchProvider, PointingProvider, useBenchState, usePointingState } from "./context";
 import { begun, isChanged, isPlanChanged, type Draft } from "./draft";
@@ -18,28 +16,16 @@ export default function Bench() {
   const [query] = useSearchParams();
   const found = useOperation(project, name);
   if (name === "new") return <Workbench key="new" project={project} start={begun(query.get("service") ?? "", null)} />;
-  if (found.isPending)
-    return (
-      <Page title={name}>
-        <Waiting what="Reading the operation" />
-      </Page>
-    );
-  if (found.error)
-    return (
-      <Page title={name}>
-        <ProblemAlert error={found.error} />
-      </Page>
-    );
+  if (found.isPending || found.error) return <NotYet title={name} what="Reading the operation" error={found.error} />;
   return <Workbench key={name} project={project} start={begun("", found.data)} />;
 }
 
 function Workbench({ project, start }: { project: string; start: Draft }) {
   const bench = useBenchState(project, start);
-  const pointing = usePointingState(bench.draft.response?.body);
   const { isDescribing } = bench.draft;
   return (
     <BenchProvider value={bench}>
-      <PointingProvider value={pointing}>
+      <Pointing body={bench.draft.response?.body ?? null}>
         <div className="flex flex-1 flex-col lg:h-[calc(100vh-2.75rem)] lg:flex-none">
           <TitleBar />
           <Leaving isUnsaved={isChanged(bench.draft) || isPlanChanged(bench.draft)} />
@@ -53,9 +39,14 @@ function Workbench({ project, start }: { project: string; start: Draft }) {
             <RecordsPane />
           </Panes>
         </div>
-      </PointingProvider>
+      </Pointing>
     </BenchProvider>
   );
+}
+
+/** A state of its own, so that pointing at values draws nothing anew but what is lit by it. */
+function Pointing({ body, children }: { body: string | null; children: React.ReactNode }) {
+  return <PointingProvider value={usePointingState(body)}>{children}</PointingProvider>;
 }
 
 /** Nothing is lost by leaving the page without being asked. */

@@ -17,8 +17,8 @@ export function CompareWith({ project, body, before }: { project: string; body: 
   const samples = useQuery({
     queryKey: ["samples", project],
     queryFn: () =>
-      everyItem((after) =>
-        answer(api.GET("/api/v1/projects/{project}/samples", { params: { path: { project }, query: { after } } })),
+      everyItem((page) =>
+        answer(api.GET("/api/v1/projects/{project}/samples", { params: { path: { project }, query: page } })),
       ),
   });
   const stored = useQuery({

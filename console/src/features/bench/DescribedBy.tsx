@@ -8,8 +8,8 @@ function useDescriptions(project: string) {
   return useQuery({
     queryKey: ["descriptions", project],
     queryFn: async () => {
-      const found = await everyItem((after) =>
-        answer(api.GET("/api/v1/projects/{project}/definitions", { params: { path: { project }, query: { after } } })),
+      const found = await everyItem((page) =>
+        answer(api.GET("/api/v1/projects/{project}/definitions", { params: { path: { project }, query: page } })),
       );
       return found.flatMap((one) =>
         (one.document.roots ?? []).map((root) => ({ definition: one.name, root, format: one.document.format ?? "" })),

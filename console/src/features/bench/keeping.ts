@@ -239,8 +239,8 @@ export function useRecordTypes(project: string) {
   return useQuery({
     queryKey: ["record-types", project, "alone"],
     queryFn: () =>
-      everyItem((after) =>
-        answer(api.GET("/api/v1/projects/{project}/record-types", { params: { path: { project }, query: { after } } })),
+      everyItem((page) =>
+        answer(api.GET("/api/v1/projects/{project}/record-types", { params: { path: { project }, query: page } })),
       ),
   });
 }

@@ -37,9 +37,11 @@ export function samplesQuery(project: string, operation: string) {
   return queryOptions({
     queryKey: ["samples", project, operation],
     queryFn: () =>
-      everyItem((after) =>
+      everyItem((page) =>
         answer(
-          api.GET("/api/v1/projects/{project}/samples", { params: { path: { project }, query: { operation, after } } }),
+          api.GET("/api/v1/projects/{project}/samples", {
+            params: { path: { project }, query: { operation, ...page } },
+          }),
         ),
       ),
   });
@@ -118,23 +120,7 @@ export function useLookAt(project: string) {
   });
 }
 
-/** A stored response of a run's call, to be looked at like a trial's. */
-export function asSource(call: Schemas["Call"], run: number): Trial {
-  return {
-    run,
-    body: call.body,
-    format: "",
-    unreadable: "",
-    row_choices: [],
-    paging: [],
-    described: "",
-    differences: [],
-    notes: [],
-    outcome: { is_good: true, words: "", hint: "", message: "", kind: "good" as const },
-    call: { ...call, reason: call.reason || `Call ${call.number} of run ${run}` },
-  };
-}
-
+/** A stored body, to be looked at like a trial's. reason: what it is, in place of a status. */
 async function lookedAt(project: string, body: string, size: number, reason: string): Promise<Trial> {
   const outline = await answer(
     api.POST("/api/v1/projects/{project}/outlines", { params: { path: { project } }, body: { bodies: [body] } }),
@@ -158,5 +144,17 @@ async function lookedAt(project: string, body: string, size: number, reason: str
     body,
     at: new Date().toISOString(),
   };
-  return { ...asSource(call, 0), row_choices: outline.row_choices };
+  return {
+    run: 0,
+    body,
+    format: "",
+    unreadable: "",
+    row_choices: outline.row_choices,
+    paging: [],
+    described: "",
+    differences: [],
+    notes: [],
+    outcome: { is_good: true, words: "", hint: "", message: "", kind: "good" },
+    call,
+  };
 }

@@ -1,8 +1,8 @@
 import { useState } from "react";
 import { Link, useParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { Page } from "../../ui/Layout";
-import { Heading, Tag, Waiting, when } from "../../ui/parts";
+import { NotYet, Page } from "../../ui/Layout";
+import { Heading, Tag, when } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { usePermission } from "../session/session";
 import { type Comparison, type Source, useCompare, useDefinition, useUpdate } from "./definitions";
@@ -16,18 +16,7 @@ export default function DefinitionPage() {
   const mayBuild = usePermission(project, "build");
   const compare = useCompare(project, name);
   const [source, setSource] = useState<Source | null>(null);
-  if (found.isPending)
-    return (
-      <Page title={name}>
-        <Waiting what="Reading the definition" />
-      </Page>
-    );
-  if (found.error)
-    return (
-      <Page title={name}>
-        <ProblemAlert error={found.error} />
-      </Page>
-    );
+  if (found.isPending || found.error) return <NotYet title={name} what="Reading the definition" error={found.error} />;
   const item = found.data;
   const facts: [string, React.ReactNode][] = [
     ["format", item.document.format],

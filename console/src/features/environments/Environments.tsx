@@ -1,8 +1,8 @@
 import { useState } from "react";
 import { useParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { Page } from "../../ui/Layout";
-import { Empty, Heading, Tag, Waiting, when } from "../../ui/parts";
+import { NotYet, Page } from "../../ui/Layout";
+import { Empty, Heading, Tag, when } from "../../ui/parts";
 import { Advice } from "../../ui/Advice";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { usePermission } from "../session/session";
@@ -24,18 +24,8 @@ import {
 export default function Environments() {
   const { project = "" } = useParams();
   const found = useEnvironmentList(project);
-  if (found.isPending)
-    return (
-      <Page title="Environments">
-        <Waiting what="Reading the environments" />
-      </Page>
-    );
-  if (found.error)
-    return (
-      <Page title="Environments">
-        <ProblemAlert error={found.error} />
-      </Page>
-    );
+  if (found.isPending || found.error)
+    return <NotYet title="Environments" what="Reading the environments" error={found.error} />;
   return (
     <Page title="Environments">
       <EnvironmentTable project={project} environments={found.data} />

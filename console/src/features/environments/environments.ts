@@ -13,10 +13,8 @@ export function useStandingValues(project: string) {
   return useQuery({
     queryKey: ["standing-values", project],
     queryFn: () =>
-      everyItem((after) =>
-        answer(
-          api.GET("/api/v1/projects/{project}/standing-values", { params: { path: { project }, query: { after } } }),
-        ),
+      everyItem((page) =>
+        answer(api.GET("/api/v1/projects/{project}/standing-values", { params: { path: { project }, query: page } })),
       ),
   });
 }

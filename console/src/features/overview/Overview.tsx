@@ -1,9 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import { answer, api } from "../../api/client";
-import { Page } from "../../ui/Layout";
-import { Heading, StateTag, Waiting, when } from "../../ui/parts";
-import { ProblemAlert } from "../../ui/ProblemAlert";
+import { NotYet, Page } from "../../ui/Layout";
+import { Heading, StateTag, when } from "../../ui/parts";
 import { Obstacles } from "../environments/Obstacles";
 
 /** Where the project stands: the road from a connection to kept records, and what ran last. */
@@ -22,18 +21,7 @@ export default function Overview() {
       return { connections, operations, types, feeds, runs: runs.items };
     },
   });
-  if (facts.isPending)
-    return (
-      <Page title="Overview">
-        <Waiting what="Reading the project" />
-      </Page>
-    );
-  if (facts.error)
-    return (
-      <Page title="Overview">
-        <ProblemAlert error={facts.error} />
-      </Page>
-    );
+  if (facts.isPending || facts.error) return <NotYet title="Overview" what="Reading the project" error={facts.error} />;
   const { connections, operations, types, feeds, runs } = facts.data;
   const steps = [
     {

@@ -3,8 +3,8 @@ import { useState } from "react";
 import { Link, useParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { useName } from "../../ui/naming";
-import { Page } from "../../ui/Layout";
-import { Empty, Field, Heading, Tag, Waiting } from "../../ui/parts";
+import { NotYet, Page } from "../../ui/Layout";
+import { Empty, Field, Heading, Tag } from "../../ui/parts";
 import { useQueries, useSaveQuery } from "../../ui/prepared";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { TextParts } from "../../ui/TextParts";
@@ -27,18 +27,8 @@ export default function Queries() {
   const mayBuild = usePermission(project, "build");
   const [search, setSearch] = useState("");
   const [open, setOpen] = useState<string | null>(null);
-  if (found.isPending)
-    return (
-      <Page title="Prepared queries">
-        <Waiting what="Reading the queries" />
-      </Page>
-    );
-  if (found.error)
-    return (
-      <Page title="Prepared queries">
-        <ProblemAlert error={found.error} />
-      </Page>
-    );
+  if (found.isPending || found.error)
+    return <NotYet title="Prepared queries" what="Reading the queries" error={found.error} />;
   const shown = found.data.filter((one) => `${one.name} ${one.title}`.toLowerCase().includes(search.toLowerCase()));
   return (
     <Page

@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "react-router";
 import { answer, api, Problem } from "../../api/client";
-import { Page } from "../../ui/Layout";
-import { Heading, StateTag, Tag, Waiting, when } from "../../ui/parts";
+import { NotYet, Page } from "../../ui/Layout";
+import { Heading, StateTag, Tag, when } from "../../ui/parts";
 import { pagingWords, usePagingForms } from "../../ui/paging";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { usePermission } from "../session/session";
@@ -25,18 +25,7 @@ export default function FeedPage() {
   const start = (confirmed: boolean) =>
     run.mutate({ name, confirmed }, { onSuccess: (made) => navigate(`../runs/${made.id}`) });
   const strategies = usePagingForms(project);
-  if (feed.isPending)
-    return (
-      <Page title={name}>
-        <Waiting what="Reading the feed" />
-      </Page>
-    );
-  if (feed.error)
-    return (
-      <Page title={name}>
-        <ProblemAlert error={feed.error} />
-      </Page>
-    );
+  if (feed.isPending || feed.error) return <NotYet title={name} what="Reading the feed" error={feed.error} />;
   return (
     <Page
       title={feed.data.title || name}

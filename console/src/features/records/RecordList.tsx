@@ -1,7 +1,7 @@
 import { ArrowDown, ArrowUp } from "lucide-react";
 import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
-import { Page } from "../../ui/Layout";
+import { NotYet, Page } from "../../ui/Layout";
 import { Empty, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { Shown } from "../bench/RecordTable";
@@ -17,18 +17,8 @@ export default function RecordList() {
   const filters = Object.fromEntries([...query].filter(([name]) => name !== "environment"));
   const recordType = useRecordType(project, type);
   const records = useRecordPages(project, environment, type, filters);
-  if (recordType.isPending)
-    return (
-      <Page title={type}>
-        <Waiting what="Reading the record type" />
-      </Page>
-    );
-  if (recordType.error)
-    return (
-      <Page title={type}>
-        <ProblemAlert error={recordType.error} />
-      </Page>
-    );
+  if (recordType.isPending || recordType.error)
+    return <NotYet title={type} what="Reading the record type" error={recordType.error} />;
   const fields = recordType.data.document.fields ?? [];
   const searchable = fields.filter((one) => one.searchable);
   const key = recordType.data.document.key ?? [];

@@ -1,8 +1,7 @@
 import { Link, useParams, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { Page } from "../../ui/Layout";
-import { Heading, Waiting, when } from "../../ui/parts";
-import { ProblemAlert } from "../../ui/ProblemAlert";
+import { NotYet, Page } from "../../ui/Layout";
+import { Heading, when } from "../../ui/parts";
 import { Shown } from "../bench/RecordTable";
 import { PointingProvider, usePointingState } from "../bench/context";
 import { SourcePane } from "../bench/SourcePane";
@@ -17,18 +16,8 @@ export default function RecordPage() {
   const recordType = useRecordType(project, type);
   const pointing = usePointingState(record.data?.trace.body);
   const { lit, point, show } = pointing;
-  if (record.isPending || recordType.isPending)
-    return (
-      <Page title={key}>
-        <Waiting what="Reading the record" />
-      </Page>
-    );
-  if (record.error)
-    return (
-      <Page title={key}>
-        <ProblemAlert error={record.error} />
-      </Page>
-    );
+  if (record.isPending || recordType.isPending || record.error)
+    return <NotYet title={key} what="Reading the record" error={record.error} />;
   const { data, trace } = record.data;
   const fields = recordType.data?.document.fields ?? [];
   const places = new Map((trace.row?.fields ?? []).map((one) => [one.field, one.pointer]));

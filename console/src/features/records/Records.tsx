@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { Page } from "../../ui/Layout";
-import { Empty, Heading, StateTag, Tag, Waiting, when } from "../../ui/parts";
+import { NotYet, Page } from "../../ui/Layout";
+import { Empty, Heading, StateTag, Tag, when } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { usePermission } from "../session/session";
 import { useRecordTypes, useRunFeed } from "./records";
@@ -14,18 +14,7 @@ export default function Records() {
   const run = useRunFeed(project);
   const navigate = useNavigate();
   const mayRun = usePermission(project, "run");
-  if (found.isPending)
-    return (
-      <Page title="Records">
-        <Waiting what="Reading record types" />
-      </Page>
-    );
-  if (found.error)
-    return (
-      <Page title="Records">
-        <ProblemAlert error={found.error} />
-      </Page>
-    );
+  if (found.isPending || found.error) return <NotYet title="Records" what="Reading record types" error={found.error} />;
   const { types, feeds, mappings } = found.data;
   const fills = (feed: (typeof feeds)[number]) =>
     mappings.find((one) => one.name === feed.mapping)?.document.outputs?.map((one) => one.record_type) ?? [];

@@ -1,17 +1,17 @@
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { answer, api, marked } from "../../api/client";
 import { useMark } from "../../ui/mark";
-import { everyItem } from "../../ui/pages";
+import { everyItem, type LargePage } from "../../ui/pages";
 
 export function useRecordTypes(project: string) {
   return useQuery({
     queryKey: ["record-types", project],
     queryFn: async () => {
-      const from = (after: string | undefined) => ({ params: { path: { project }, query: { after } } });
+      const from = (page: LargePage) => ({ params: { path: { project }, query: page } });
       const [types, feeds, mappings] = await Promise.all([
-        everyItem((after) => answer(api.GET("/api/v1/projects/{project}/record-types", from(after)))),
-        everyItem((after) => answer(api.GET("/api/v1/projects/{project}/feeds", from(after)))),
-        everyItem((after) => answer(api.GET("/api/v1/projects/{project}/mappings", from(after)))),
+        everyItem((page) => answer(api.GET("/api/v1/projects/{project}/record-types", from(page)))),
+        everyItem((page) => answer(api.GET("/api/v1/projects/{project}/feeds", from(page)))),
+        everyItem((page) => answer(api.GET("/api/v1/projects/{project}/mappings", from(page)))),
       ]);
       return { types, feeds, mappings };
     },

@@ -1,8 +1,8 @@
 import { useState } from "react";
 import { Link, useParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { Page } from "../../ui/Layout";
-import { Heading, Tag, Waiting } from "../../ui/parts";
+import { NotYet, Page } from "../../ui/Layout";
+import { Heading, Tag } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { RecordTable } from "../bench/RecordTable";
 import { PointingProvider, usePointingState } from "../bench/context";
@@ -21,18 +21,8 @@ export default function CallPage() {
   const call = whole.data?.call;
   const pointing = usePointingState(call?.body);
   const title = `Call ${number} of run ${id}`;
-  if (whole.isPending || run.isPending)
-    return (
-      <Page title={title}>
-        <Waiting what="Reading the call" />
-      </Page>
-    );
-  if (whole.error || run.error)
-    return (
-      <Page title={title}>
-        <ProblemAlert error={whole.error ?? run.error} />
-      </Page>
-    );
+  if (whole.isPending || run.isPending || whole.error || run.error)
+    return <NotYet title={title} what="Reading the call" error={whole.error ?? run.error} />;
   const environment = run.data.environment;
   const fed = narrowed.data ?? whole.data;
   return (

@@ -1,8 +1,8 @@
 import { useState } from "react";
 import { Link, useParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { Page } from "../../ui/Layout";
-import { bytes, Heading, StateTag, Tag, Waiting, when } from "../../ui/parts";
+import { NotYet, Page } from "../../ui/Layout";
+import { bytes, Heading, StateTag, Tag, when } from "../../ui/parts";
 import { Advice } from "../../ui/Advice";
 import { More } from "../../ui/pages";
 import { ProblemAlert } from "../../ui/ProblemAlert";
@@ -30,18 +30,7 @@ export default function RunPage() {
   const cancel = useCancel(project, number);
   const mayRun = usePermission(project, "run");
   const [open, setOpen] = useState<number | null>(null);
-  if (run.isPending)
-    return (
-      <Page title={`Run ${id}`}>
-        <Waiting what="Reading the run" />
-      </Page>
-    );
-  if (run.error)
-    return (
-      <Page title={`Run ${id}`}>
-        <ProblemAlert error={run.error} />
-      </Page>
-    );
+  if (run.isPending || run.error) return <NotYet title={`Run ${id}`} what="Reading the run" error={run.error} />;
   const isOver = OVER.includes(run.data.state);
   const list = calls.items;
   const slowest = Math.max(1, ...list.map((one) => one.timings?.done ?? 0));

@@ -1,8 +1,8 @@
 import { type ReactNode, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { Problem } from "../../api/client";
-import { Page } from "../../ui/Layout";
-import { Tag, Waiting, when } from "../../ui/parts";
+import { NotYet, Page } from "../../ui/Layout";
+import { Tag, when } from "../../ui/parts";
 import { Advice } from "../../ui/Advice";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { useEnvironments, usePermission } from "../session/session";
@@ -24,18 +24,7 @@ export default function ConnectionPage() {
   const mayBuild = usePermission(project, "build");
   const known = useEnvironments(project);
   const [draft, setDraft] = useState<ConnectionDocument>();
-  if (found.isPending)
-    return (
-      <Page title={name}>
-        <Waiting what="Reading the connection" />
-      </Page>
-    );
-  if (found.error)
-    return (
-      <Page title={name}>
-        <ProblemAlert error={found.error} />
-      </Page>
-    );
+  if (found.isPending || found.error) return <NotYet title={name} what="Reading the connection" error={found.error} />;
   const connection = found.data;
   const document = draft ?? connection.document;
   const isChanged = draft !== undefined && JSON.stringify(draft) !== JSON.stringify(connection.document);

@@ -1,12 +1,12 @@
 import { useState } from "react";
 import { Link, useParams } from "react-router";
-import { Page } from "../../ui/Layout";
+import { NotYet, Page } from "../../ui/Layout";
 import { Heading, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { usePermission } from "../session/session";
+import { ConnectionTag } from "./ConnectionTag";
 import { OperationList } from "./OperationList";
 import { Preparation } from "./Preparation";
-import { ConnectionTag } from "./Services";
 import { UsualForm } from "./UsualForm";
 import { useDefinitionsOf, useExportService, useOperationPages, useService, type Service } from "./services";
 
@@ -15,18 +15,7 @@ export default function ServicePage() {
   const { project = "", name = "" } = useParams();
   const found = useService(project, name);
   const mayBuild = usePermission(project, "build");
-  if (found.isPending)
-    return (
-      <Page title={name}>
-        <Waiting what="Reading the service" />
-      </Page>
-    );
-  if (found.error)
-    return (
-      <Page title={name}>
-        <ProblemAlert error={found.error} />
-      </Page>
-    );
+  if (found.isPending || found.error) return <NotYet title={name} what="Reading the service" error={found.error} />;
   const service = found.data;
   return (
     <Page

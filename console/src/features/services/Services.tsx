@@ -2,9 +2,10 @@ import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { Page } from "../../ui/Layout";
 import { More } from "../../ui/pages";
-import { Empty, Heading, Tag, Waiting } from "../../ui/parts";
+import { Empty, Heading, Waiting } from "../../ui/parts";
 import { usePermission } from "../session/session";
 import { ConnectForm } from "./ConnectForm";
+import { ConnectionTag } from "./ConnectionTag";
 import { OperationList } from "./OperationList";
 import { useOperationPages, useServicePages, type Service } from "./services";
 
@@ -114,14 +115,6 @@ function Row({ service }: { service: Service }) {
       <td className="py-2 text-right tabular-nums">{service.counts.definitions ?? 0}</td>
     </tr>
   );
-}
-
-/** Whether a connection can be used: by its settings and its last check. */
-export function ConnectionTag({ connection }: { connection: Service["connections"][number] }) {
-  if (!connection.is_enabled) return <Tag tone="bad">disabled</Tag>;
-  if (!connection.is_ready) return <Tag tone="bad">not ready</Tag>;
-  if (connection.works === null) return <Tag>not checked</Tag>;
-  return connection.works ? <Tag tone="good">works</Tag> : <Tag tone="bad">does not work</Tag>;
 }
 
 function FoundOperations({ project, search }: { project: string; search: string }) {

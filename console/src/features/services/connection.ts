@@ -159,10 +159,10 @@ export function useOperationNames(project: string, service: string): string[] {
   const found = useQuery({
     queryKey: ["operation-names", project, service],
     queryFn: () =>
-      everyItem((after) =>
+      everyItem((page) =>
         answer(
           api.GET("/api/v1/projects/{project}/operations", {
-            params: { path: { project }, query: { service, limit: 500, after } },
+            params: { path: { project }, query: { service, ...page } },
           }),
         ),
       ),

@@ -38,10 +38,10 @@ export function useDefinitionsOf(project: string, service: string) {
   return useQuery({
     queryKey: ["services", project, "definitions", service],
     queryFn: () =>
-      everyItem((after) =>
+      everyItem((page) =>
         answer(
           api.GET("/api/v1/projects/{project}/definitions", {
-            params: { path: { project }, query: { service, after } },
+            params: { path: { project }, query: { service, ...page } },
           }),
         ),
       ),

@@ -59,6 +59,16 @@ export async function answer<T>(call: Promise<{ data?: T; error?: unknown; respo
   throw new Problem(document);
 }
 
+/** As `answer`, but null where the service has no such thing. */
+export async function answerIfThere<T>(call: Parameters<typeof answer<T>>[0]): Promise<T | null> {
+  try {
+    return await answer(call);
+  } catch (error) {
+    if (error instanceof Problem && error.code === "not_found") return null;
+    throw error;
+  }
+}
+
 function isProblem(value: unknown): value is ProblemDocument {
   return typeof value === "object" && value !== null && "detail" in value && "code" in value;
 }

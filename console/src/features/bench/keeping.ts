@@ -1,7 +1,7 @@
 /** What becomes of a response: proposed, looked at, saved, fed. */
 
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { answer, api, marked, type Schemas } from "../../api/client";
+import { answer, answerIfThere, api, marked, type Schemas } from "../../api/client";
 import { useMark } from "../../ui/mark";
 import { everyItem } from "../../ui/pages";
 import { samplesQuery, bodiesBeside } from "./responses";
@@ -9,18 +9,16 @@ import { namedAfter } from "./paths";
 import { isSame, type Plan, type RecordTypeDocument } from "./plan";
 
 export async function savedPlan(project: string, mappingName: string): Promise<Plan | null> {
-  const found = await answer(
-    api.GET("/api/v1/projects/{project}/mappings", { params: { path: { project }, query: { q: mappingName } } }),
+  const mapping = await answerIfThere(
+    api.GET("/api/v1/projects/{project}/mappings/{name}", { params: { path: { project, name: mappingName } } }),
   );
-  const mapping = found.items.find((one) => one.name === mappingName);
   const output = mapping?.whole.outputs?.[0];
   if (!mapping || !output) return null;
-  const types = await answer(
-    api.GET("/api/v1/projects/{project}/record-types", {
-      params: { path: { project }, query: { q: output.record_type } },
+  const type = await answerIfThere(
+    api.GET("/api/v1/projects/{project}/record-types/{name}", {
+      params: { path: { project, name: output.record_type } },
     }),
   );
-  const type = types.items.find((one) => one.name === output.record_type);
   if (!type) return null;
   const isXml = mapping.whole.format === "xml";
   const rows = (output.rows ?? []).map((level) =>
@@ -163,10 +161,9 @@ export function useSavePlan(project: string) {
         string,
         RecordTypeDocument,
       ][]) {
-        const types = await answer(
-          api.GET("/api/v1/projects/{project}/record-types", { params: { path, query: { q: name } } }),
+        const type = await answerIfThere(
+          api.GET("/api/v1/projects/{project}/record-types/{name}", { params: { path: { project, name } } }),
         );
-        const type = types.items.find((one) => one.name === name);
         if (type && isSame(type.document, document)) continue;
         await (type
           ? answer(
@@ -179,10 +176,11 @@ export function useSavePlan(project: string) {
               api.POST("/api/v1/projects/{project}/record-types", { params: { path }, body: { name, document } }),
             ));
       }
-      const mappings = await answer(
-        api.GET("/api/v1/projects/{project}/mappings", { params: { path, query: { q: plan.mappingName } } }),
+      const mapping = await answerIfThere(
+        api.GET("/api/v1/projects/{project}/mappings/{name}", {
+          params: { path: { project, name: plan.mappingName } },
+        }),
       );
-      const mapping = mappings.items.find((one) => one.name === plan.mappingName);
       return mapping
         ? answer(
             api.PATCH("/api/v1/projects/{project}/mappings/{name}", {
@@ -212,11 +210,10 @@ export function useMakeFeed(project: string) {
       document: Schemas["FeedDocument"];
     }) => {
       const path = { project };
-      const feeds = await answer(
-        api.GET("/api/v1/projects/{project}/feeds", { params: { path, query: { q: body.name } } }),
-      );
-      const known = feeds.items.find((one) => one.name === body.name);
       const { name, ...content } = body;
+      const known = await answerIfThere(
+        api.GET("/api/v1/projects/{project}/feeds/{name}", { params: { path: { project, name } } }),
+      );
       await (known
         ? answer(
             api.PATCH("/api/v1/projects/{project}/feeds/{name}", {
@@ -261,14 +258,12 @@ export function useReach(project: string, plan: Plan): { what: string; users: Sc
   const type = useRecordTypes(project).data?.find((one) => one.name === plan.typeName);
   const mapping = useQuery({
     queryKey: ["mapping", project, plan.mappingName],
-    queryFn: async () =>
-      (
-        await answer(
-          api.GET("/api/v1/projects/{project}/mappings", {
-            params: { path: { project }, query: { q: plan.mappingName } },
-          }),
-        )
-      ).items.find((one) => one.name === plan.mappingName) ?? null,
+    queryFn: () =>
+      answerIfThere(
+        api.GET("/api/v1/projects/{project}/mappings/{name}", {
+          params: { path: { project, name: plan.mappingName } },
+        }),
+      ),
   }).data;
   const ofType =
     type && !isSame(type.document, plan.recordType) ? type.used_by.filter((one) => one.name !== plan.mappingName) : [];

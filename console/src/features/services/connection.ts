@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { answer, api, type Schemas } from "../../api/client";
+import { answer, answerIfThere, api, type Schemas } from "../../api/client";
 import { everyItem } from "../../ui/pages";
 
 export type Connection = Schemas["Connection"];
@@ -85,10 +85,10 @@ export function useSetSecrets(project: string, connection: Connection, own: stri
     }) => {
       const name = own ?? connection.credential ?? `${connection.name}-key`;
       if (own) {
-        const known = await answer(
-          api.GET("/api/v1/projects/{project}/credentials", { params: { path: { project }, query: { q: own } } }),
+        const known = await answerIfThere(
+          api.GET("/api/v1/projects/{project}/credentials/{name}", { params: { path: { project, name: own } } }),
         );
-        if (!known.items.some((one) => one.name === own))
+        if (!known)
           await answer(
             api.POST("/api/v1/projects/{project}/credentials", {
               params: { path: { project } },

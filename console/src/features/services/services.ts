@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { answer, api, type Schemas } from "../../api/client";
+import { answer, answerIfThere, api, type Schemas } from "../../api/client";
 import { everyItem, usePages } from "../../ui/pages";
 
 export type Service = Schemas["Service"];
@@ -73,10 +73,10 @@ export function useConnect(project: string) {
   return useMutation({
     mutationFn: async (given: NewConnection) => {
       const params = { path: { project } };
-      const known = await answer(
-        api.GET("/api/v1/projects/{project}/services", { params: { ...params, query: { q: given.service } } }),
+      const known = await answerIfThere(
+        api.GET("/api/v1/projects/{project}/services/{name}", { params: { path: { project, name: given.service } } }),
       );
-      if (!known.items.some((one) => one.name === given.service)) {
+      if (!known) {
         await answer(
           api.POST("/api/v1/projects/{project}/services", {
             params,
@@ -86,10 +86,10 @@ export function useConnect(project: string) {
       }
       const credential = given.header ? `${given.service}-${given.environment}-key` : null;
       if (credential) {
-        const existing = await answer(
-          api.GET("/api/v1/projects/{project}/credentials", { params: { ...params, query: { q: credential } } }),
+        const existing = await answerIfThere(
+          api.GET("/api/v1/projects/{project}/credentials/{name}", { params: { path: { project, name: credential } } }),
         );
-        if (!existing.items.some((one) => one.name === credential)) {
+        if (!existing) {
           await answer(
             api.POST("/api/v1/projects/{project}/credentials", {
               params,

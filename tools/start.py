@@ -9,6 +9,7 @@ import sys
 import time
 import urllib.request
 from pathlib import Path
+from typing import Any
 
 sys.path.insert(0, str(Path(__file__).parent))
 
@@ -279,25 +280,55 @@ def welcome(ports: dict[str, int], seconds: float) -> None:
 
 def status() -> int:
     ports, processes = read_ports(), Supervisor().processes()
-    is_up = []
+    states = []
     for name in PROGRAMS:
-        one = processes.get(name, {"statename": "STOPPED", "pid": 0, "description": ""})
-        is_up.append(one["statename"] == "RUNNING" or (one["statename"] == "STARTING" and one["pid"] > 0))
+        process, port = processes.get(name, {}), ports.get(name)
+        state = state_of(process, port)
+        states.append(state)
         log = Program(name, []).log
-        at = f" at {'http://' if name != 'postgres' else ''}127.0.0.1:{ports[name]}" if name in ports else ""
-        if is_up[-1]:
-            uptime = one["description"].partition("uptime ")[2]
-            say(
-                f"  {name:<9} runs{at} (pid {one['pid']}{f', for {uptime}' if uptime else ', just started'}, log {log})"
+        at = f" at {'http://' if name != 'postgres' else ''}127.0.0.1:{port}" if port else ""
+        since = process.get("now", 0) - process.get("start", 0)
+        if state == "runs":
+            uptime = process["description"].partition("uptime ")[2]
+            again = ", started again after it had ended" if was_started_again(process) and since < 60 else ""
+            age = f"for {uptime}" if uptime else "just started"
+            say(f"  {name:<9} runs{at} (pid {process['pid']}, {age}{again}, log {log})")
+        elif state == "starts":
+            say(f"  {name:<9} was started {since} s ago (pid {process['pid']}, log {log}); it does not listen{at} yet")
+        elif state == "ends":
+            how = (
+                f"ended and was started again {since} s ago; it does not listen{at} yet"
+                if process["statename"] in ("RUNNING", "STARTING")
+                else "keeps ending; it is tried again a second later each time"
             )
-        elif one["statename"] in ("BACKOFF", "FATAL"):
-            say(f"  {name:<9} keeps ending; it is tried again a second later each time. Its log, {log}, ends so:")
+            say(f"  {name:<9} {how}. Its log, {log}, ends so:")
             say("".join(f"            {line}\n" for line in Program(name, []).last_lines(4).splitlines()).rstrip())
         else:
             say(f"  {name:<9} does not run")
-    if not all(is_up):
+    if set(states) == {"runs", "starts"}:
+        say("\nAsk again in a few seconds.")
+    elif set(states) != {"runs"}:
         say("\n./start starts what is missing.")
-    return 0 if all(is_up) else 3
+    return 0 if set(states) == {"runs"} else 3
+
+
+def state_of(process: dict[str, Any], port: int | None) -> str:
+    """`runs`, `starts`, `ends` (once or again and again) or `stopped`. That a process lives says little: one that takes
+    long to find that it cannot go on is RUNNING to the supervisor most of the time. So what has a port is asked of the
+    kernel."""
+    name = process.get("statename")
+    if name in ("BACKOFF", "FATAL"):
+        return "ends"
+    if name not in ("RUNNING", "STARTING"):
+        return "stopped"
+    if port is None or listens(process["pid"], port):
+        return "runs"
+    return "ends" if was_started_again(process) else "starts"
+
+
+def was_started_again(process: dict[str, Any]) -> bool:
+    """Whether the supervisor started it because it had ended: it does so within a second or two."""
+    return 0 <= process["start"] - process["stop"] <= 3
 
 
 def stop(cluster: Cluster) -> int:

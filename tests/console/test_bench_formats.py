@@ -309,7 +309,7 @@ def test_the_text_of_a_mapping_is_completed_lit_and_marked_where_it_is_wrong(ope
     page.keyboard.type(', "on')
     offered = page.get_by_role("listbox", name="Completions").get_by_role("option")
     expect(offered).to_have_count(2)
-    page.wait_for_timeout(300)  # what was just drawn is not taken by a click that was meant for something else
+    page.wait_for_timeout(300)  # what was just drawn is not taken by a key that was meant for something else
     page.keyboard.press("Enter")
     page.keyboard.press("Control+Space")
     expect(offered).to_have_text(["empty", "reject", "stop"])

@@ -112,7 +112,7 @@ def alternately(ways: dict[str, Callable[[], object]], rounds: int, rows: int) -
 def told(name: str, seconds: list[float], rows: int) -> float:
     median = statistics.median(seconds)
     print(
-        f"  {name:<34} {median:7.2f} s  {rows / median:10,.0f} rows/s   ({', '.join(f'{one:.2f}' for one in seconds)})",
+        f"  {name:<34} {median:7.2f} s  {rows / median:10,.0f} rows/s   ({', '.join(f'{t:.2f}' for t in seconds)})",
         flush=True,
     )
     return median

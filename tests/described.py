@@ -89,8 +89,8 @@ def check(response: httpx.Response) -> None:
     if media_type in STREAMED:
         return
     wrong = [
-        f"/{'/'.join(map(str, one.instance_path))}: {one.message[:300]}"
-        for one in validator.iter_errors(response.json())
+        f"/{'/'.join(map(str, error.instance_path))}: {error.message[:300]}"
+        for error in validator.iter_errors(response.json())
     ]
     assert not wrong, "\n".join([f"{said} is not as described", *wrong[:10]])
 

@@ -99,7 +99,7 @@ def start(cluster: Cluster) -> int:
     programs = programs_at(ports, cluster)
     if not is_prepared(cluster, ports):
         with step("PostgreSQL"):
-            supervisor.run([one for one in programs if one.name in ("postgres", "register")])
+            supervisor.run([program for program in programs if program.name in ("postgres", "register")])
             wait_for_database(ports["postgres"], supervisor)
         prepare(cluster, ports)
     supervisor.run(programs)

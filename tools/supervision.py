@@ -49,7 +49,7 @@ class Program:
         return "\n".join(
             [
                 f"[program:{self.name}]",
-                "command=" + " ".join(f'"{_quoted(one)}"' for one in words),
+                "command=" + " ".join(f'"{_quoted(word)}"' for word in words),
                 f"environment={env}",
                 f"priority={self.order}",
                 f"startsecs={STEADY_SECONDS}",
@@ -148,7 +148,7 @@ class Supervisor:
         ]
         handle = os.open(self.config, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
         with os.fdopen(handle, "w") as file:
-            file.write("\n".join(head) + "\n" + "\n".join(one.section() for one in programs))
+            file.write("\n".join(head) + "\n" + "\n".join(program.section() for program in programs))
 
     def _start(self, seconds: float = 20) -> None:
         found = subprocess.run(

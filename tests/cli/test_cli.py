@@ -78,11 +78,11 @@ def test_the_whole_road_by_commands(rondine, tmp_path):
         rondine.cli("record", "list", "road-tree", "--where", "girth.from=2", "--sort=-girth", "--limit", "5")
     )
     first = lines(rondine.cli("record", "list", "road-tree", "--limit", "1"))[0]  # of the page whose body is kept
-    assert len(records) == 5 and all(one["district"] == "Orti" for one in records)
+    assert len(records) == 5 and all(record["district"] == "Orti" for record in records)
     assert lines(rondine.cli("record", "show", "road-tree", first["number"]))[0]["trace"]["row"]["pointer"].startswith(
         "/trees/"
     )
-    assert [one["id"] for one in lines(rondine.cli("run", "list", "--feed", "road-feed"))] == [run["id"]]
+    assert [line["id"] for line in lines(rondine.cli("run", "list", "--feed", "road-feed"))] == [run["id"]]
     assert len(lines(rondine.cli("run", "calls", str(run["id"])))) == 3
 
 
@@ -215,7 +215,7 @@ def test_what_a_document_may_say_is_told_for_every_kind_that_has_one(rondine):
         Draft202012Validator.check_schema(schema)
     (schema,) = lines(rondine.cli("mapping", "document-schema"))
     assert schema == office.mappings.document_schema()
-    said = [one["document"] for one in office.mappings]
+    said = [mapping["document"] for mapping in office.mappings]
     assert said and all(Draft202012Validator(schema).is_valid(one) for one in said)
     with pytest.raises(RondineProblem, match="no kind of item") as raised:
         rondine.client().send(Request("GET", "/projects/olmara/document-schemas/maping"))

@@ -33,7 +33,7 @@ def test_a_service_is_connected_checked_and_its_token_seen(rondine):
     state = rondine.cli("connection", "token", "cli-seeds-test").stdout
     assert '"valid"' in state and papers.seeds_secret not in state
     meter = json.loads(rondine.cli("connection", "meter", "cli-seeds-test").stdout)
-    assert [one["words"] for one in meter["limits"]] == ["10 calls a second", "1,000 calls in 24 hours"]
+    assert [limit["words"] for limit in meter["limits"]] == ["10 calls a second", "1,000 calls in 24 hours"]
     effective = [
         json.loads(row) for row in rondine.cli("connection", "effective", "cli-seeds-test").stdout.splitlines()
     ]
@@ -96,7 +96,7 @@ def test_what_a_service_needs_is_noted_and_becomes_its_connection(rondine):
         "--key-from", "room 7",
         "--sign-in", "api_key", "--setting", "name=X-Register-Key",
     )  # fmt: skip
-    facts = {one["name"]: one for one in json.loads(rondine.cli("service", "preparation", "cli-noted").stdout)}
+    facts = {load["name"]: load for load in json.loads(rondine.cli("service", "preparation", "cli-noted").stdout)}
     assert facts["limits"]["value"] == "no limits" and "room 7" in facts["key"]["hint"]
     made = json.loads(rondine.cli("service", "connect", "cli-noted").stdout)
     rondine.cli("credential", "set", made["credential"], stdin=rondine.key + "\n")

@@ -45,7 +45,7 @@ def test_a_definition_is_looked_at_imported_in_part_tried_and_updated(rondine, t
     newer = tmp_path / "register.yaml"
     newer.write_text(DEFINITION.read_text().replace("  /districts:", "  /quarters:"))
     seen = json.loads(rondine.cli("definition", "compare", made["definition"], str(newer)).stdout)
-    assert {(one["kind"], one["key"]) for one in seen["changes"]} == {
+    assert {(change["kind"], change["key"]) for change in seen["changes"]} == {
         ("removed", "GET /districts"),
         ("added", "GET /quarters"),
     }

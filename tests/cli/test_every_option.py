@@ -17,7 +17,7 @@ EVERYWHERE = {"help", "url", "project", "json", "run"}
 
 def commands(found: argparse.ArgumentParser, words=()):
     """(its words, its parser) of every command that runs something."""
-    nested = [one for one in found._actions if isinstance(one, argparse._SubParsersAction)]
+    nested = [action for action in found._actions if isinstance(action, argparse._SubParsersAction)]
     if not nested:
         yield " ".join(words), found
     for one in nested:
@@ -39,7 +39,7 @@ def names_read_by(function, seen=None) -> set[str]:
         if isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name) and node.value.id == "args":
             found.add(node.attr)
         if isinstance(node, ast.Call) and isinstance(node.func, ast.Name):
-            handed = [one for one in node.args if isinstance(one, ast.Name) and one.id == "args"]
+            handed = [arg for arg in node.args if isinstance(arg, ast.Name) and arg.id == "args"]
             if handed and node.func.id in ("getattr", "vars"):
                 found |= _named(node, tree)
             elif handed and inspect.isfunction(called := getattr(module, node.func.id, None)):
@@ -68,11 +68,11 @@ def test_every_option_is_read(words):
     found = ALL[words]
     function = found.get_default("run")
     assert function is not None, f"rondine {words} runs nothing"
-    options = {one.dest for one in found._actions if one.dest != argparse.SUPPRESS} - EVERYWHERE
+    options = {action.dest for action in found._actions if action.dest != argparse.SUPPRESS} - EVERYWHERE
     read = names_read_by(function)
     unread = options - read
     for group in found._mutually_exclusive_groups:
-        either = {one.dest for one in group._group_actions}
+        either = {action.dest for action in group._group_actions}
         if group.required and len(either & unread) == 1 and either & read:
             unread -= either  # one of the two is given: not the other says it all
     assert not unread, f"rondine {words} takes {', '.join(sorted(unread))} and never looks at it"

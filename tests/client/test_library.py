@@ -65,7 +65,7 @@ def test_items_are_made_changed_saved_and_removed_by_the_version_that_was_seen(r
         types.change("client-tree", version=1, title="Too late")
     assert (raised.value.code, raised.value.document["current"]["title"]) == ("changed_meanwhile", "Changed")
     assert types.save("client-tree", title="Saved")["version"] == 3
-    assert [one["version"] for one in types.revisions("client-tree")] == [3, 2, 1]
+    assert [revision["version"] for revision in types.revisions("client-tree")] == [3, 2, 1]
     assert types.revisions("client-tree")[1]["why"] == "it was wrong"
     with pytest.raises(RondineProblem) as raised:
         types.make("client-tree", document={"feilds": []})

@@ -35,7 +35,7 @@ def test_an_own_project_is_made_and_a_host_permitted_where_it_is_missing(open_pa
     expect(page.get_by_text("OK (200)")).to_be_visible()
     assert len(outside.calls) == 1
     hosts = rondine.client("ada").project("orchards").hosts.list()
-    assert [(one["host"], one["port"], one["is_private"]) for one in hosts] == [("127.0.0.1", outside.port, True)]
+    assert [(host["host"], host["port"], host["is_private"]) for host in hosts] == [("127.0.0.1", outside.port, True)]
 
 
 def test_who_may_not_permit_a_host_sees_whom_to_ask_and_the_command_works(open_page, rondine, serve):

@@ -365,5 +365,5 @@ def test_a_response_fills_a_record_type_that_is_there_and_what_else_is_reached_i
     page.get_by_role("button", name="Save record type and mapping").click()
     expect(page.get_by_text("saved", exact=True)).to_be_visible()
     kept = office.record_types.get("bench-onto-tree")
-    assert kept["version"] == 2 and [one["name"] for one in kept["document"]["fields"]] == ["number", "girth_m",
+    assert kept["version"] == 2 and [field["name"] for field in kept["document"]["fields"]] == ["number", "girth_m",
     "height_m"]  # fmt: skip

@@ -384,7 +384,7 @@ def test_nothing_moves_under_the_pointer_when_a_query_was_checked(open_page, ron
     rondine.sign_in("console-still", base, {"type": "bearer"}, {"token": rondine.papers.desk_token})
     office = rondine.office()
     made = office.definitions.import_into("console-still", address=f"{base}/graphql", introspect=True)
-    name = next(one for one in made["operations"] if one.startswith("inspections"))
+    name = next(operation for operation in made["operations"] if operation.startswith("inspections"))
     page = open_page(path=f"/operations/{name}")
     held, answers = [], []
     page.route("**/definitions/*/fields", lambda route: route.continue_() if answers else held.append(route))

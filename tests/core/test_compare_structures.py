@@ -19,7 +19,7 @@ def outline_of(*samples, is_xml=False):
 
 
 def differences(before, after):
-    read = [[read_json(json.dumps(one).encode()) for one in samples] for samples in (before, after)]
+    read = [[read_json(json.dumps(sample).encode()) for sample in samples] for samples in (before, after)]
     found = compare_outlines(outline_of(*read[0]), outline_of(*read[1]))
     return [(one.path, one.kind, one.before, one.after) for one in found]
 
@@ -91,7 +91,7 @@ _values = st.recursive(
 @given(st.lists(_values, min_size=1, max_size=4))
 def test_samples_allow_themselves_each_of_them_and_in_any_order(samples):
     whole = outline_of(*samples)
-    for one in samples:
-        assert compare_outlines(whole, outline_of(one)) == []
+    for sample in samples:
+        assert compare_outlines(whole, outline_of(sample)) == []
     for order in list(permutations(samples))[:3]:
         assert compare_outlines(whole, outline_of(*order)) == []

@@ -127,7 +127,7 @@ def test_what_is_taken_out_put_in_and_moved_is_told_and_nothing_else(numbers, da
     """However a list with keys is changed: as many differences as there are changes."""
     gone = data.draw(st.sets(st.sampled_from(numbers))) if numbers else set()
     come = data.draw(st.lists(st.integers(100, 150), unique=True, max_size=4))
-    before = [{"n": one, "v": "same"} for one in numbers]
+    before = [{"n": number, "v": "same"} for number in numbers]
     after = [one for one in before if one["n"] not in gone] + [{"n": one, "v": "same"} for one in come]
     at_home = sum(one == other for one, other in zip(before, after, strict=False))
     found = compare_documents(ReadDocument(before), ReadDocument(after))
@@ -137,5 +137,5 @@ def test_what_is_taken_out_put_in_and_moved_is_told_and_nothing_else(numbers, da
         assert all(one.kind in ("added", "removed") for one in found)
     assert (not found) == (before == after)
     shuffled = data.draw(st.permutations(before))
-    kinds = {one.kind for one in compare_documents(ReadDocument(before), ReadDocument(shuffled))}
+    kinds = {change.kind for change in compare_documents(ReadDocument(before), ReadDocument(shuffled))}
     assert (not kinds) == (shuffled == before) and kinds <= {"reordered", "changed"}

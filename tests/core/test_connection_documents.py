@@ -15,7 +15,7 @@ def connection(**change):
 
 
 def told(problems):
-    return {one.where: f"{one.message}; {one.hint}" for one in problems}
+    return {problem.where: f"{problem.message}; {problem.hint}" for problem in problems}
 
 
 @pytest.mark.parametrize(

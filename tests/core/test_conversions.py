@@ -84,7 +84,7 @@ def mapping(fields, types=None, key=None, **output):
     document = {
         "outputs": [{"record_type": "tree", "rows": [{"level": "tree", "at": "trees[*]"}], **output, "fields": fields}]
     }
-    kinds = {one["name"]: (types or {}).get(one["name"], "text") for one in fields}
+    kinds = {field["name"]: (types or {}).get(field["name"], "text") for field in fields}
     record_type = {
         "fields": [{"name": name, "type": kind} for name, kind in kinds.items()],
         "key": key or [fields[0]["name"]],
@@ -405,12 +405,12 @@ def test_the_fast_way_and_the_exact_way_are_equal_whatever_the_steps(steps, kind
     fast, exact = output.run(document), list(output.explain(document))
     assert fast.rows == len(exact) == len(fast.records) + len(fast.rejects)
     assert fast.records == [(one.ordinal, one.data) for one in exact if one.data is not None]
-    assert [one.ordinal for one in fast.rejects] == [one.ordinal for one in exact if one.data is None]
+    assert [reject.ordinal for reject in fast.rejects] == [one.ordinal for one in exact if one.data is None]
 
 
 def test_every_argument_of_every_conversion_says_what_it_is():
     forms = [form_of(one) for one in Conversion.__args__]
-    assert [(form.type, one.name) for form in forms for one in form.fields if not one.help] == []
+    assert [(form.type, field.name) for form in forms for field in form.fields if not field.help] == []
     assert all(form.words for form in forms)
 
 

@@ -17,7 +17,7 @@ TREES = b"""{"trees": [{"number": "OLM-1", "measures": {"girth": 2.5, "height": 
 def told(fields, types=None, document=None, rows="trees[*]", **more):
     output = {"record_type": "tree", "rows": [{"level": "tree", "at": rows}], "fields": fields}
     mapping = load(MappingDocument, {"outputs": [output], **more})
-    kinds = {one["name"]: "text" for one in fields} | (types or {})
+    kinds = {field["name"]: "text" for field in fields} | (types or {})
     record_type = load(
         RecordTypeDocument,
         {"fields": [{"name": name, "type": kind} for name, kind in kinds.items()], "key": ["number"]},

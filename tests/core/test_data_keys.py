@@ -29,7 +29,7 @@ def test_ten_samples_of_a_hundred_rows_give_optional_nullable_and_map_like_parts
 
     samples = [{"rows": [row(n) for n in range(at, at + 100)]} for at in range(0, 1000, 100)]
     lines = lines_of(*samples)
-    assert [(one.path, one.types, one.presence, one.nulls) for one in lines.values()] == [
+    assert [(line.path, line.types, line.presence, line.nulls) for line in lines.values()] == [
         ("$", ["object"], 1, 0),
         ("$.rows", ["array"], 1, 0),
         ("$.rows[*]", ["object"], 1, 0),

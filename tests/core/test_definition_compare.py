@@ -61,7 +61,7 @@ def merge(before, now, own):
 def test_what_nobody_touched_becomes_what_the_definition_says_now(before, now):
     found = merge(before, now, before)
     assert same(found.document, now)
-    assert not any(one.is_kept for one in found.differences)
+    assert not any(difference.is_kept for difference in found.differences)
     assert bool(found.differences) == (not same(before, now))
 
 
@@ -94,7 +94,9 @@ def test_a_correction_stays_and_is_shown_beside_what_the_definition_says_now():
     {"name": "since"}]})  # fmt: skip
     found = merge(before, now, own)
     assert dump(found.document)["inputs"] == [{"name": "limit", "type": "integer", "default": 50}, {"name": "since"}]
-    told = {one.unit: (one.before, one.now, one.is_kept) for one in found.differences}
+    told = {
+        difference.unit: (difference.before, difference.now, difference.is_kept) for difference in found.differences
+    }
     assert told["inputs/limit/type"] == (None, "decimal", True)
     assert told["inputs/since/"] == (None, {"name": "since"}, False)
 
@@ -149,13 +151,15 @@ def test_a_response_is_compared_by_its_fields():
         described(a={"type": "integer"}, c={"type": "string"}),
     )
     found = merge(before, now, before)
-    assert {(one.unit, one.before, one.now) for one in found.differences} == {
+    assert {(difference.unit, difference.before, difference.now) for difference in found.differences} == {
         ("response 200: a", "string", "integer"),
         ("response 200: b", "string", None),
         ("response 200: c", None, "string"),
     }
     gone = merge(before, load(OperationDocument, {"path": "/"}), before)
-    assert [(one.unit, one.before, one.now) for one in gone.differences] == [("response 200", "described", None)]
+    assert [(difference.unit, difference.before, difference.now) for difference in gone.differences] == [
+        ("response 200", "described", None)
+    ]
 
 
 def reference(name):

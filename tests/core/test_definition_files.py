@@ -150,7 +150,7 @@ def test_problems_have_the_line_of_their_place_in_json_and_yaml():
 def test_a_page_of_html_and_doubled_names_are_told():
     read = Files("a.json", {"a.json": b'{"a": 1, "a": 2}', "b.yaml": b"<!DOCTYPE html><html><body>no</body></html>"})
     assert read.value("a.json") == {"a": 2}
-    assert ["is duplicated" in one.message for one in read.problems] == [True]
+    assert ["is duplicated" in problem.message for problem in read.problems] == [True]
     with pytest.raises(DocumentError, match="a page of HTML") as raised:
         read.value("b.yaml")
     assert raised.value.where == "b.yaml" and not Files("b.yaml", read.contents).is_xml()

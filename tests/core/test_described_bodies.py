@@ -96,7 +96,7 @@ def test_parts_have_the_media_type_of_what_they_hold_and_a_list_of_files_is_a_pa
     assert body.count('name="pictures"; filename="pictures"\r\nContent-Type: image/png\r\n\r\n') == 2
     assert "\r\n\r\none\r\n" in body and "\r\n\r\ntwo\r\n" in body
     assert 'name="note"\r\nX-Clerk: Mira\r\n\r\nold' in body
-    assert [one.message for one in found.operations[0].warnings] == ['"a b" is not a header']
+    assert [warning.message for warning in found.operations[0].warnings] == ['"a b" is not a header']
     assert 'name="note"\r\n\r\nold' in sent(found, {"note": "old"})
     with pytest.raises(InputError, match='header "X-Clerk" has a line break'):
         sent(found, {"note": "old", "note_X_Clerk": "a\r\nX-Other: b"})
@@ -187,7 +187,7 @@ def test_headers_of_responses_are_kept_and_written_out():
     assert dump(first.document.responses[0].headers) == [
         {"name": "X-Left", "schema": {"type": "integer"}, "required": True, "description": "calls that are left"}
     ]
-    assert [one.message for one in first.warnings] == ['"no header" is not a header']
+    assert [warning.message for warning in first.warnings] == ['"no header" is not a header']
     out = to_openapi(title="r", operations=[ExportedOperation("a", "A", first.document)], schemas={}, address="")
     assert out.document["paths"]["/cases"]["post"]["responses"]["200"]["headers"] == {"X-Left": headers["X-Left"]}
     old = {"X-Left": {"type": "integer", "description": "calls that are left"}}
@@ -240,17 +240,19 @@ def test_a_chosen_body_stays_when_its_definition_says_something_else():
     chosen = with_body_as(before, "text/csv")
     found = merged(before, now, chosen, schemas)
     assert found.document.body.media_type == "text/csv" and found.document.inputs[-1].try_value == "a;c"
-    assert [(one.unit, one.now, one.is_kept) for one in found.differences] == [("inputs/body/try_value", "a;c", False)]
+    assert [(difference.unit, difference.now, difference.is_kept) for difference in found.differences] == [
+        ("inputs/body/try_value", "a;c", False)
+    ]
     assert merged(before, before, chosen, schemas).differences == []
     gone = read({"application/json": KINDS["application/json"]}).operations[0].document
     without = merged(before, gone, chosen, schemas)
     assert without.document.body == gone.body and [one.name for one in without.document.inputs] == ["note"]
-    assert "body/" in [one.unit for one in without.differences]
+    assert "body/" in [difference.unit for difference in without.differences]
 
 
 def test_what_is_not_sent_is_told():
     kinds = read({"application/json": {}, **{f"text/kind{number}": {} for number in range(5)}})
-    assert [(one.message, one.hint) for one in kinds.operations[0].warnings] == [
+    assert [(warning.message, warning.hint) for warning in kinds.operations[0].warnings] == [
         ("the body may be one of 6 kinds: the first 4 are kept", "left out: text/kind3, text/kind4")
     ]
     reading = read({"application/json": {}}, method="get")

@@ -59,5 +59,5 @@ def test_renaming_changes_the_references_to_one_item_and_nothing_else(pair, kind
     expected = [
         (one.kind, "new-name" if (one.kind, one.name) == (kind, old) else one.name, one.pointer) for one in before
     ]
-    assert [(one.kind, one.name, one.pointer) for one in references(after)] == expected
+    assert [(reference.kind, reference.name, reference.pointer) for reference in references(after)] == expected
     assert renamed(after, kind, "new-name", old) == document and load(pair[0], dump(after)) == after

@@ -297,12 +297,12 @@ def test_a_response_in_xml_is_held_against_the_description_in_its_form():
 
 
 def test_what_repeats_is_offered_as_rows_first():
-    assert [(one.path, one.count) for one in row_choices(ReadDocument(value(RESULTS), "xml", LAB))] == [
+    assert [(choice.path, choice.count) for choice in row_choices(ReadDocument(value(RESULTS), "xml", LAB))] == [
         ("/lab:results/lab:result", 2),
         ("/lab:results", 1),
     ]
     single = value("<r><list><one n='1'><a>1</a></one></list></r>")
-    assert [one.path for one in row_choices(ReadDocument(single, "xml"))] == ["/r/list", "/r/list/one", "/r"]
+    assert [choice.path for choice in row_choices(ReadDocument(single, "xml"))] == ["/r/list", "/r/list/one", "/r"]
 
 
 def proposed(**options):
@@ -313,10 +313,10 @@ def proposed(**options):
 
 def test_a_proposal_takes_elements_and_attributes_and_the_mapping_says_its_namespaces():
     made = proposed()
-    assert {one.name: one.type for one in made.record_type.fields} == {
+    assert {field.name: field.type for field in made.record_type.fields} == {
         "number": "text", "ph": "decimal", "humus": "decimal", "note": "text",
     }  # fmt: skip
-    humus = next(one for one in made.record_type.fields if one.name == "humus")
+    humus = next(field for field in made.record_type.fields if field.name == "humus")
     assert humus.unit == "%" and made.notes[-1].startswith("humus is in %, as the response says")
     assert made.record_type.key == ["number"] and made.mapping.namespaces == LAB
     assert load(MappingDocument, dump(made.mapping)) == made.mapping
@@ -342,7 +342,7 @@ def mapping(fields, rows="/lab:results/lab:result", types=None, **more):
         "outputs": [{"record_type": "result", "rows": [{"level": "result", "at": rows}], "fields": fields}],
         **more,
     }
-    names = {one["name"]: (types or {}).get(one["name"], "text") for one in fields}
+    names = {field["name"]: (types or {}).get(field["name"], "text") for field in fields}
     record_type = load(
         RecordTypeDocument,
         {"fields": [{"name": name, "type": kind} for name, kind in names.items()], "key": [fields[0]["name"]]},
@@ -431,13 +431,13 @@ def test_the_fast_way_and_the_exact_way_are_equal(rows, kind, required):
     document = {"r": {"t": rows if len(rows) != 1 else rows[0]}} if rows else {"r": ""}
     paths = ["@number", "a", "b", "c", "c/@u", "c/d", "c/text()", "."]
     fields = [{"name": f"f{number}", "from": path, "required": required} for number, path in enumerate(paths)]
-    made, types = mapping(fields, rows="/r/t", types={one["name"]: kind for one in fields[1:]})
+    made, types = mapping(fields, rows="/r/t", types={field["name"]: kind for field in fields[1:]})
     output = compile_mapping(made, types)[0]
     fast = output.run(document)
     exact = list(output.explain(document))
     assert fast.rows == len(exact)
     assert fast.records == [(one.ordinal, one.data) for one in exact if one.data is not None]
-    assert [one.ordinal for one in fast.rejects] == [one.ordinal for one in exact if one.data is None]
+    assert [reject.ordinal for reject in fast.rejects] == [one.ordinal for one in exact if one.data is None]
 
 
 # --- read row by row
@@ -591,7 +591,7 @@ def test_a_value_in_another_unit_than_its_field_is_never_taken_silently():
     whole, (part, _) = output.run(read_elements(body).value), row_reader(made, [output]).page(body, {}, of="xml")
     for mapped in (whole, part.mapped[0]):
         assert [data.get("humus") for _, data in mapped.records] == [Decimal("3.1"), None]
-        assert [one.problems[0].reason for one in mapped.rejects] == [
+        assert [reject.problems[0].reason for reject in mapped.rejects] == [
             "is in g/kg, and the field is in %",
             "comes without its unit, and the field is in %",
         ]

@@ -33,7 +33,7 @@ def fitted(row, known=None, record_type=TREE):
 
 def test_same_names_are_paired_and_the_others_are_open():
     read, found = fitted({"number": "OLM-1", "measures": {"Girth": 2.5}, "district": "Orti", "note": "leans"})
-    assert {one.field: (one.path, one.reason) for one in found.pairs} == {
+    assert {pair.field: (pair.path, pair.reason) for pair in found.pairs} == {
         "number": ("number", "same name"),
         "girth_m": ("measures.Girth", "same name"),
         "district": ("district", "same name"),
@@ -65,7 +65,7 @@ def test_pairs_by_name_and_type(row, field, pair):
 def test_values_tell_where_names_do_not():
     known = {"number": ["OLM-00001", "OLM-00412"], "district": ["Orti", "Terrazze"]}
     _, found = fitted({"tag": "OLM-00007", "quarter": "Terrazze", "colour": "green", "code": "7"}, known)
-    assert {one.field: (one.path, one.reason) for one in found.pairs} == {
+    assert {pair.field: (pair.path, pair.reason) for pair in found.pairs} == {
         "number": ("tag", "like values"),
         "district": ("quarter", "like values"),
     }
@@ -73,11 +73,11 @@ def test_values_tell_where_names_do_not():
 
 def test_the_best_pair_wins_and_each_value_is_used_once():
     _, found = fitted({"number": "OLM-1", "tree_number": "OLM-2"})
-    assert [(one.field, one.path) for one in found.pairs] == [("number", "number")]
+    assert [(pair.field, pair.path) for pair in found.pairs] == [("number", "number")]
     two = load(RecordTypeDocument, {"key": ["tree"], "fields": [{"name": "tree", "type": "text"},
     {"name": "tree_number", "type": "text"}]})  # fmt: skip
     _, found = fitted({"number": "OLM-1"}, record_type=two)
-    assert [(one.field, one.path) for one in found.pairs] == [("tree_number", "number")]
+    assert [(pair.field, pair.path) for pair in found.pairs] == [("tree_number", "number")]
 
 
 def test_foreign_forms_keep_their_steps():
@@ -101,8 +101,8 @@ def test_the_unit_that_all_rows_say_is_proposed_and_checked(rows, unit):
     read = read_document(json.dumps(rows).encode())
     made = propose([read], rows=["$[*]"], name="tree")
     (output,) = made.mapping.outputs
-    assert [one.unit for one in made.record_type.fields if one.unit] == ([unit] if unit else [])
-    assert ("unit" in [one.name for one in output.fields]) is not bool(unit)
+    assert [field.unit for field in made.record_type.fields if field.unit] == ([unit] if unit else [])
+    assert ("unit" in [field.name for field in output.fields]) is not bool(unit)
     if unit:
         (compiled,) = compile_mapping(made.mapping, {"tree": made.record_type}, is_kept=False)
         mapped = compiled.run([{"girth": {"value": 2, "unit": "m"}}, {"girth": {"value": 200, "unit": "cm"}}])
@@ -111,7 +111,7 @@ def test_the_unit_that_all_rows_say_is_proposed_and_checked(rows, unit):
 
 def test_the_unit_that_rows_say_is_checked_against_that_of_the_record_type():
     read, found = fitted({"number": "OLM-1", "girth": {"value": 250, "unit": "cm"}, "crown": 3})
-    (rule,) = [one for one in found.proposal.mapping.outputs[0].fields if one.name == "girth_m"]
+    (rule,) = [field for field in found.proposal.mapping.outputs[0].fields if field.name == "girth_m"]
     assert rule.unit == "girth.unit"
     (output,) = compile_mapping(found.proposal.mapping, {"tree": TREE})
     assert "is in cm, and the field is in m" in output.run(read.value).rejects[0].problems[0].reason
@@ -119,10 +119,10 @@ def test_the_unit_that_rows_say_is_checked_against_that_of_the_record_type():
 
 def test_one_object_in_place_of_a_list_in_some_samples_is_proposed_as_what_it_is():
     samples = [{"trees": [{"number": "a"}, {"number": "b"}]}, {"trees": {"number": "c"}}]
-    read = [read_document(json.dumps(one).encode()) for one in samples]
+    read = [read_document(json.dumps(sample).encode()) for sample in samples]
     made = propose(read, rows=["$.trees[*]"], name="tree")
     (output,) = compile_mapping(made.mapping, {"tree": made.record_type})
-    assert [[data["number"] for data in output.run(one).data] for one in samples] == [["a", "b"], ["c"]]
+    assert [[data["number"] for data in output.run(sample).data] for sample in samples] == [["a", "b"], ["c"]]
 
 
 CROWN = load(
@@ -144,7 +144,7 @@ CROWN = load(
 )
 def test_a_field_for_structured_content_takes_a_structure_or_nothing(row, path):
     read, found = fitted(row, record_type=CROWN)
-    assert next((one.path for one in found.pairs if one.field == "crown"), None) == path
+    assert next((pair.path for pair in found.pairs if pair.field == "crown"), None) == path
     assert ("crown" in found.open) == (path is None)
     if path:
         (output,) = compile_mapping(found.proposal.mapping, {"tree": CROWN})
@@ -154,8 +154,8 @@ def test_a_field_for_structured_content_takes_a_structure_or_nothing(row, path):
 
 def test_only_the_same_name_with_a_type_that_loses_nothing_is_sure():
     _, found = fitted({"number": "OLM-1", "distrikt": "Orti", "crown": "3.5", "plantedOn": "2020-03-01"})
-    assert {one.field: one.is_sure for one in found.pairs} == {
+    assert {pair.field: pair.is_sure for pair in found.pairs} == {
         "number": True, "planted_on": True, "district": False, "crown": False,
     }  # fmt: skip
     _, found = fitted({"number": "OLM-1", "place": {"district": "Orti"}, "owner": {"district": "Alto"}})
-    assert not next(one for one in found.pairs if one.field == "district").is_sure  # two are called so
+    assert not next(pair for pair in found.pairs if pair.field == "district").is_sure  # two are called so

@@ -18,14 +18,14 @@ from rondine.core.signin import AuthorizationCode, SignIn, SignInOperation
 def test_every_scheme_has_a_form_that_its_defaults_fill(kind):
     form = form_of(kind)
     assert form.type == kind.__struct_config__.tag and form.words
-    assert {one.name for one in form.fields} == set(kind.__struct_encode_fields__)
-    values = {one.name: one.default for one in form.fields if one.default is not None}
-    required = {one.name: "x" for one in form.fields if one.is_required}
+    assert {field.name for field in form.fields} == set(kind.__struct_encode_fields__)
+    values = {field.name: field.default for field in form.fields if field.default is not None}
+    required = {field.name: "x" for field in form.fields if field.is_required}
     assert load(SignIn, {"type": form.type, **values, **required})
 
 
 def test_fields_have_kinds_choices_help_and_an_order():
-    fields = {one.name: one for one in form_of(SignInOperation).fields}
+    fields = {field.name: field for field in form_of(SignInOperation).fields}
     assert (fields["inputs"].kind, fields["secret_inputs"].kind, fields["token_in"].choices) == (
         "map",
         "list",
@@ -33,7 +33,7 @@ def test_fields_have_kinds_choices_help_and_an_order():
     )
     assert fields["lifetime_seconds"].kind == "integer" and fields["lifetime_seconds"].is_rare
     assert fields["lifetime_at"].help == "JSON Pointers, if the response says so"
-    names = [one.name for one in form_of(AuthorizationCode).fields]
+    names = [field.name for field in form_of(AuthorizationCode).fields]
     assert names[:3] == ["authorization_address", "token_address", "client_id"] and names[-1] == "resource"
     assert form_of(TimeOuts).words.endswith("in seconds.") and form_of(ConnectionDocument).fields
 

@@ -72,7 +72,7 @@ def test_what_is_composed_is_valid_and_fields_are_taken_and_left_without_typing(
     text = with_field(SCHEMA, text, ("inspections", "nodes", "tree", "species"))
     text = with_field(SCHEMA, text, ("inspections", "nodes", "findings"))
     assert "species" in text and "part" in text and "__typename" not in text and schema_problems(text, SCHEMA) == []
-    offered = {one.name: one for one in offered_fields(SCHEMA, text, ("inspections", "nodes"))}
+    offered = {field.name: field for field in offered_fields(SCHEMA, text, ("inspections", "nodes"))}
     assert offered["tree"].is_taken and offered["inspector"].has_fields and not offered["inspector"].is_taken
     for path in (("inspections", "nodes", "tree", "species"), ("inspections", "pageInfo")):
         text = without_field(SCHEMA, text, path)
@@ -182,7 +182,7 @@ def test_what_is_no_schema_is_said_with_its_place(text, where, words):
 def test_a_type_defined_twice_is_said_and_the_rest_is_offered():
     found = read("type Query { a: Tree }\ntype Tree { n: Int }\ntype Tree { m: Int }")
     assert (
-        any("Tree" in one.message and "line " in one.where for one in found.warnings)
+        any("Tree" in warning.message and "line " in warning.where for warning in found.warnings)
         and found.operations[0].key == "query a"
     )
 
@@ -194,7 +194,7 @@ def test_however_a_schema_is_broken_it_ends_with_operations_or_words(at, length,
     except RondineError as error:
         assert error.where
         return
-    assert all(operation_problems(one.document) == [] for one in found.operations)
+    assert all(operation_problems(operation.document) == [] for operation in found.operations)
 
 
 def test_the_composed_query_runs():
@@ -219,9 +219,9 @@ type Mutation { change(id: ID!): Changed, cut(id: ID!): Tree }
 def read_sdl(text):
     found = read_definition(Files("s.graphql", {"s.graphql": text.encode()}))
     schema = build_schema(text)
-    for one in found.operations:
-        assert validate(schema, parse(one.document.body.query)) == [], one.document.body.query
-    return {one.key: one.document for one in found.operations}
+    for operation in found.operations:
+        assert validate(schema, parse(operation.document.body.query)) == [], operation.document.body.query
+    return {operation.key: operation.document for operation in found.operations}
 
 
 def test_unions_and_interfaces_get_their_members_and_deprecated_fields_are_not_taken():

@@ -85,7 +85,7 @@ def read(*entries):
 
 def test_requests_are_grouped_by_template_and_everything_else_is_passed_over():
     found = read(*ENTRIES)
-    keys = {one.key: one for one in found.operations}
+    keys = {operation.key: operation for operation in found.operations}
     assert set(keys) == {
         "GET /v1/trees", "GET /v1/trees/{tree}", "POST /v1/trees/{tree}/care", "POST /v1/session",
         "POST /graphql#Some", "POST /graphql#Other",
@@ -96,7 +96,7 @@ def test_requests_are_grouped_by_template_and_everything_else_is_passed_over():
         "district": ("text", None, "Orti"), "limit": ("integer", 5, 5), "X_Office": ("text", "trees", "trees"),
     }  # fmt: skip
     assert trees.responses[0].schema["properties"]["trees"]["items"]["properties"]["girth"]["type"] == "number"
-    assert [one.status for one in keys["GET /v1/trees/{tree}"].document.responses] == ["200", "404"]
+    assert [response.status for response in keys["GET /v1/trees/{tree}"].document.responses] == ["200", "404"]
     report = keys["POST /v1/trees/{tree}/care"].document
     values = {one["name"]: one["try_value"] for one in dump(report.inputs) if "try_value" in one}
     assert values == {"tree": "OLM-00007", "work": "pruned", "crew_name": "West"}
@@ -104,7 +104,7 @@ def test_requests_are_grouped_by_template_and_everything_else_is_passed_over():
         "work": "pruned",
         "crew": {"name": "West"},
     }
-    assert all(operation_problems(one.document) == [] for one in found.operations)
+    assert all(operation_problems(operation.document) == [] for operation in found.operations)
     body = keys["POST /graphql#Other"].document.body
     assert isinstance(body, GraphQLBody) and body.kind == "mutation"
 
@@ -117,7 +117,7 @@ def test_no_secret_is_left_in_anything_and_the_ways_to_sign_in_are_offered():
         "X-Register-Key in the header": "api_key",
         "api_key in the query": "api_key",
     }
-    assert any("taken out" in one.message for one in found.warnings)
+    assert any("taken out" in warning.message for warning in found.warnings)
 
 
 OTHER = [entry(f"https://crews.example/v2/crews?page={number}", answer={"crews": [number]}) for number in (1, 2)]
@@ -127,7 +127,7 @@ def test_the_requests_of_any_of_the_hosts_can_be_chosen():
     content = fit_to_keep(json.dumps({"log": {"version": "1.2", "entries": [*ENTRIES, *OTHER]}}).encode())
     files = Files("session.har", {"session.har": content})
     first = read_definition(files)
-    assert (first.part, [(one.name, one.count) for one in first.parts]) == (
+    assert (first.part, [(part.name, part.count) for part in first.parts]) == (
         BASE,
         [(BASE, 8), ("https://crews.example", 2), ("https://counter.example", 1)],
     )
@@ -136,7 +136,7 @@ def test_the_requests_of_any_of_the_hosts_can_be_chosen():
         "one request to https://counter.example",
     }
     other = read_definition(files, part="https://crews.example")
-    assert [one.key for one in other.operations] == ["GET /v2/crews"] and other.title == "crews.example"
+    assert [operation.key for operation in other.operations] == ["GET /v2/crews"] and other.title == "crews.example"
     assert other.servers[0].address == other.part == "https://crews.example"
     with pytest.raises(DocumentError, match="no part") as caught:
         read_definition(files, part="https://crew.example")
@@ -171,7 +171,7 @@ def test_several_forms_of_one_body_are_kept_to_choose_from():
 def test_a_body_that_was_not_recorded_is_told():
     sent = entry(f"{BASE}/v1/care", method="POST", headers=[("Content-Type", "multipart/form-data; boundary=x")])
     found = read(sent, entry(f"{BASE}/v1/care", method="POST", post='{"work": "pruned"}', status=201)).operations[0]
-    assert [one.message for one in found.warnings] == [
+    assert [warning.message for warning in found.warnings] == [
         "a body of the type multipart/form-data was sent, which is not in the recording"
     ]
     assert found.warnings[0].where == "session.har: /log/entries/0"
@@ -181,7 +181,7 @@ def test_a_body_that_was_not_recorded_is_told():
 def test_many_names_in_one_place_are_values_although_one_has_no_digit():
     names = ("oak-1", "elm-2", "ash-3", "lime")
     found = read(*(entry(f"{BASE}/v1/trees/{name}/care", answer=[]) for name in names))
-    assert [one.key for one in found.operations] == ["GET /v1/trees/{tree}/care"]
+    assert [operation.key for operation in found.operations] == ["GET /v1/trees/{tree}/care"]
     listed = read(*(entry(f"{BASE}/v1/{name}", answer=[]) for name in ("trees", "crews", "districts", "tests2")))
     assert len(listed.operations) == 4
 
@@ -193,10 +193,13 @@ def test_secrets_in_paths_are_taken_out_and_become_places():
         entry(f"{BASE}/v1/tokens/summer7/use", answer={}),
     )
     assert SECRET not in str(found) and "summer7" not in str(found)
-    assert sorted(one.key for one in found.operations) == ["GET /v1/share/{share}/trees", "GET /v1/tokens/{token}/use"]
+    assert sorted(operation.key for operation in found.operations) == [
+        "GET /v1/share/{share}/trees",
+        "GET /v1/tokens/{token}/use",
+    ]
     share = found.operations[0].document.inputs[0]
     assert share.required and share.try_value is UNSET
-    assert "3 secrets, tokens and cookies were taken out" in [one.message for one in found.warnings]
+    assert "3 secrets, tokens and cookies were taken out" in [warning.message for warning in found.warnings]
 
 
 @pytest.mark.parametrize(
@@ -259,4 +262,4 @@ def test_however_an_archive_is_broken_it_ends_with_operations_or_words(number, s
     except RondineError as error:
         assert error.where
         return
-    assert all(operation_problems(one.document) == [] for one in found.operations)
+    assert all(operation_problems(operation.document) == [] for operation in found.operations)

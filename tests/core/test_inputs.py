@@ -11,7 +11,7 @@ from rondine.core.settings import load
 
 
 def inputs(*documents):
-    return [load(Input, one) for one in documents]
+    return [load(Input, document) for document in documents]
 
 
 DISTRICT = {"name": "district"}
@@ -62,14 +62,14 @@ def test_what_is_given_or_stands_for_it_is_typed(documents, values, checked):
 def test_each_wrong_input_is_told_at_its_place(documents, values, where, words):
     with pytest.raises(InputError) as raised:
         checked_inputs(inputs(*documents), values, {"home": "Terrazze"})
-    assert [one.where for one in raised.value.problems] == [where]
-    assert words in " ".join(f"{one.message} {one.hint}" for one in raised.value.problems)
+    assert [problem.where for problem in raised.value.problems] == [where]
+    assert words in " ".join(f"{problem.message} {problem.hint}" for problem in raised.value.problems)
 
 
 def test_all_wrong_inputs_are_told_at_once():
     with pytest.raises(InputError) as raised:
         checked_inputs(inputs(LIMIT, SINCE, STATE), {"limit": "x", "state": "cut", "other": 1})
-    assert sorted(one.where for one in raised.value.problems) == ["/limit", "/other", "/since", "/state"]
+    assert sorted(problem.where for problem in raised.value.problems) == ["/limit", "/other", "/since", "/state"]
 
 
 def test_a_standing_value_without_a_value_says_how_to_give_it_one():

@@ -44,7 +44,7 @@ def test_no_window_of_any_limit_ever_holds_more_than_it_may(calls, span, second,
     for limit in limits:
         length = {"second": 1, "minute": 60}[limit.span] * limit.every
         for number, first in enumerate(moments):
-            within = [one for one in moments[number:] if one < first + length]
+            within = [moment for moment in moments[number:] if moment < first + length]
             assert len(within) <= limit.calls, (limit, within)
 
 

@@ -97,7 +97,7 @@ def test_a_bad_row_becomes_a_reject_with_every_problem_and_stops_no_other():
     assert mapped.rows == 3
     first, second = mapped.rejects
     assert first.path == "$['trees'][0]"
-    assert [(one.field, one.path) for one in first.problems] == [
+    assert [(problem.field, problem.path) for problem in first.problems] == [
         ("girth", "$['trees'][0]['girth']"),
         ("planted", "$['trees'][0]['planted']"),
     ]
@@ -287,7 +287,7 @@ def test_the_fast_way_equals_the_exact_way(rows, required):
     mapped = output.run({"trees": rows})
     exact = list(output.explain({"trees": rows}))
     assert mapped.records == [(row.ordinal, row.data) for row in exact if row.data is not None]
-    assert [(one.ordinal, one.problems) for one in mapped.rejects] == [
+    assert [(reject.ordinal, reject.problems) for reject in mapped.rejects] == [
         (row.ordinal, row.problems) for row in exact if row.data is None
     ]
     assert mapped.rows == len(rows) == len(mapped.records) + len(mapped.rejects)
@@ -317,7 +317,9 @@ def test_what_postgresql_cannot_hold_becomes_a_reject():
         ),
     )
     assert [row.key for row in encoded] == ['["c"]']
-    assert ["U+0000" in one.problems[0].reason or "surrogate" in one.problems[0].reason for one in rejects] == [
+    assert [
+        "U+0000" in reject.problems[0].reason or "surrogate" in reject.problems[0].reason for reject in rejects
+    ] == [
         True,
         True,
     ]
@@ -400,14 +402,14 @@ def test_what_some_rows_do_not_have_is_no_key(rows):
     assert found.record_type.key == ["name"]
     alone = [{key: one for key, one in row.items() if key != "name"} for row in rows]
     found = propose([ReadDocument({"trees": alone})], rows=["$.trees[*]"], name="tree")
-    assert found.record_type.key == [] and not any(one.required for one in found.mapping.outputs[0].fields)
+    assert found.record_type.key == [] and not any(field.required for field in found.mapping.outputs[0].fields)
 
 
 def test_a_part_with_a_key_of_its_own_keeps_it():
     found = propose([ReadDocument(read_json(COLLECTIONS.replace(b'"A", "seeds": 5', b'"C", "seeds": 5')))],
     rows=["$.trees[*]"], name="tree")  # fmt: skip
     assert found.parts[0].record_type.key == ["code"]
-    assert [one.name for one in found.parts[0].record_type.fields] == ["tree_number", "code", "seeds"]
+    assert [field.name for field in found.parts[0].record_type.fields] == ["tree_number", "code", "seeds"]
 
 
 def test_links_that_lead_nowhere_are_told():
@@ -454,4 +456,4 @@ def test_a_name_that_says_nothing_carries_what_is_around_it(row, names):
 def test_a_path_in_the_wrong_form_says_how_to_write_it(at, hint):
     document = {"outputs": [{"record_type": "tree", "rows": [{"level": "tree", "at": at}], "fields": []}]}
     problems = problems_of(load(MappingDocument, document), {})
-    assert hint in [one.hint for one in problems]
+    assert hint in [problem.hint for problem in problems]

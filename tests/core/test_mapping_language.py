@@ -30,12 +30,12 @@ def mapping_of(case):
     mapping = load(MappingDocument, {"format": of, "namespaces": case.get("namespaces", {}), "outputs": outputs})
     types, units = case.get("types", {}), case.get("units", {})
     return mapping, {
-        one["record_type"]: load(
+        output["record_type"]: load(
             RecordTypeDocument,
             {"fields": [{"name": name, "type": types.get(name, "text"), "unit": units.get(name,
-            "")} for name in dict.fromkeys(rule["name"] for rule in one["fields"])]},
+            "")} for name in dict.fromkeys(rule["name"] for rule in output["fields"])]},
         )
-        for one in outputs
+        for output in outputs
     }  # fmt: skip
 
 
@@ -67,13 +67,13 @@ def test_each_construct_makes_what_its_case_says(case):
     reader = row_reader(mapping, outputs)
     if reader is not None and (page := reader.page(body, given, of=read.format)) is not None:
         ways.append(page[0].mapped)
-    for found in ways:
-        records = {output.record_type: [shown(one) for one in mapped.data] for output, mapped in zip(outputs, found,
+    for way in ways:
+        records = {output.record_type: [shown(one) for one in mapped.data] for output, mapped in zip(outputs, way,
         strict=True)}  # fmt: skip
         wanted = case.get("records", [])
         wanted = wanted if isinstance(wanted, dict) else {"made": wanted}
-        assert records == {name: [shown(one) for one in rows] for name, rows in wanted.items()}
-        rejects = [(one.ordinal, problem.field, problem.reason) for one in found[0].rejects for problem in one.problems]
+        assert records == {name: [shown(row) for row in rows] for name, rows in wanted.items()}
+        rejects = [(one.ordinal, problem.field, problem.reason) for one in way[0].rejects for problem in one.problems]
         assert [one[:2] for one in rejects] == [tuple(one[:2]) for one in case.get("rejects", [])]
         assert all(one[2] in reject[2] for one, reject in zip(case.get("rejects", []), rejects, strict=True)), rejects
-        assert found[0].filtered == case.get("filtered", 0)
+        assert way[0].filtered == case.get("filtered", 0)

@@ -144,8 +144,8 @@ def test_a_record_type_without_a_key_is_a_problem_only_where_records_are_kept():
 )
 def test_each_problem_of_a_record_type_is_told_at_its_place(change, where, words):
     found = {
-        one.where: f"{one.message}; {one.hint}"
-        for one in record_type_problems(load(RecordTypeDocument, {**TREE, **change}))
+        problem.where: f"{problem.message}; {problem.hint}"
+        for problem in record_type_problems(load(RecordTypeDocument, {**TREE, **change}))
     }
     assert list(found) == [where] and words in found[where]
     assert record_type_problems(load(RecordTypeDocument, TREE)) == []
@@ -164,7 +164,7 @@ def test_each_problem_of_a_record_type_is_told_at_its_place(change, where, words
 def test_links_lead_to_a_key_of_the_same_types(link, where, words):
     fields = [{"name": "tree", "type": "text"}, {"name": "done", "type": "date"}]
     care = load(RecordTypeDocument, {"key": ["tree", "done"], "fields": fields, "links": [link]})
-    found = {one.where: f"{one.message}; {one.hint}" for one in link_problems(care, {"tree": load(RecordTypeDocument,
+    found = {problem.where: f"{problem.message}; {problem.hint}" for problem in link_problems(care, {"tree": load(RecordTypeDocument,
     TREE)})}  # fmt: skip
     assert list(found) == ([where] if where else []) and words in "".join(found.values())
 
@@ -214,10 +214,10 @@ def test_a_source_is_exactly_one_thing(source, words):
 def test_sources_and_conditions_outside_of_mappings_fit_json_or_xml():
     assert source_problems(load(Source, {"jsonpath": "$.error"}), "/at") == []
     assert source_problems(load(Source, {"xpath": "//error"}), "/at") == []
-    assert [one.where for one in source_problems(load(Source, {"jsonpath": "$["}), "/at")] == ["/at"]
+    assert [problem.where for problem in source_problems(load(Source, {"jsonpath": "$["}), "/at")] == ["/at"]
     assert condition_problems(load(Condition, {"from": {"jsonpath": "$.ok"}, "value": False}), "/0") == []
     wrong = load(Condition, {"from": {"jsonpath": "$.ok"}, "is": "matches", "value": "["})
-    assert [one.where for one in condition_problems(wrong, "/0")] == ["/0/value"]
+    assert [problem.where for problem in condition_problems(wrong, "/0")] == ["/0/value"]
 
 
 def test_every_comparison_is_offered_once_and_takes_what_its_form_says():

@@ -54,7 +54,7 @@ def test_fields_and_record_types_are_proposed_by_it():
     made = propose(
         [ReadDocument({"trees": [{"treeNumber": "a", "girthM": 2}]})], rows=["$.trees[*]"], name="tree", rule=rule
     )
-    assert [one.name for one in made.record_type.fields] == ["tree-number", "girth-m"]
+    assert [field.name for field in made.record_type.fields] == ["tree-number", "girth-m"]
     schemas = {"OldTree": {"type": "object", "properties": {"treeNumber": {"type": "string"}}}}
     only = proposed_types([], schemas, ["OldTree"], rule)[0]
     assert (only.name, only.document.fields[0].name) == ("old_tree", "tree-number")

@@ -46,7 +46,7 @@ def read(text, name="metadata.xml", address="https://seeds.example/odata/$metada
 
 
 def operations_of(text, name="metadata.xml"):
-    return {one.key: one.document for one in read(text, name).operations}
+    return {operation.key: operation.document for operation in read(text, name).operations}
 
 
 def url_of(document, **values):
@@ -56,7 +56,7 @@ def url_of(document, **values):
 
 def test_metadata_in_xml_gives_sets_keys_navigation_actions_and_what_is_allowed():
     found = read(TEXT)
-    keys = [one.key for one in found.operations]
+    keys = [operation.key for operation in found.operations]
     assert (found.format, found.servers[0].address) == ("OData 4.0 (CSDL)", "https://seeds.example/odata")
     assert (found.warnings, found.left_out) == ((), ())
     assert (
@@ -69,8 +69,8 @@ def test_metadata_in_xml_gives_sets_keys_navigation_actions_and_what_is_allowed(
         "GET /Collections(Code)",
         "GET /Collections(Code)/Lots",
     ]
-    assert all(operation_problems(one.document) == [] for one in found.operations)
-    documents = {one.key: one.document for one in found.operations}
+    assert all(operation_problems(operation.document) == [] for operation in found.operations)
+    documents = {operation.key: operation.document for operation in found.operations}
     assert url_of(documents["GET /Collections(Code)"], Code="L'ORTO") == "/Collections('L''ORTO')"
     assert (
         url_of(documents["GET /Tests(LotNumber,On)"], LotNumber=7, On="2025-03-01")
@@ -83,7 +83,7 @@ def test_metadata_in_xml_gives_sets_keys_navigation_actions_and_what_is_allowed(
     )
     types = {one.name: one for one in proposed_types([documents["GET /Lots"]], found.schemas)}
     assert set(types) == {"lot", "shelf"} and types["lot"].document.key == ["number"]
-    assert {one.name: one.type for one in types["lot"].document.fields}["stored"] == "date"
+    assert {field.name: field.type for field in types["lot"].document.fields}["stored"] == "date"
 
 
 def test_the_same_in_json_and_in_the_old_versions():
@@ -213,7 +213,7 @@ def test_a_set_of_an_unknown_type_is_listed_and_the_rest_is_offered():
         '"Tests" is of the type "Olmara.Seeds.Tests", which is not defined'
     ]
     assert "line 59" in found.left_out[0].where and "Olmara.Seeds.Test" in found.left_out[0].hint
-    assert "GET /Lots" in [one.key for one in found.operations]
+    assert "GET /Lots" in [operation.key for operation in found.operations]
 
 
 @given(st.integers(0, len(TEXT)), st.integers(0, 60), st.text(max_size=12))
@@ -223,7 +223,7 @@ def test_however_metadata_is_broken_it_ends_with_operations_or_words(at, length,
     except RondineError as error:
         assert error.where
         return
-    assert all(operation_problems(one.document) == [] for one in found.operations)
+    assert all(operation_problems(operation.document) == [] for operation in found.operations)
 
 
 CSDL = '<edmx:Edmx xmlns:edmx="http://docs.oasis-open.org/odata/ns/edmx" Version="4.0"><edmx:DataServices><Schema xmlns="http://docs.oasis-open.org/odata/ns/edm" Namespace="Office">{types}<EntityContainer Name="Default">{sets}</EntityContainer></Schema></edmx:DataServices></edmx:Edmx>'  # fmt: skip
@@ -245,14 +245,14 @@ SETS = '<EntitySet Name="Trees" EntityType="Office.Tree"/><Singleton Name="Oldes
 
 def test_facets_flags_streams_and_what_may_be_null():
     found = read(CSDL.format(types=TREE, sets=SETS))
-    by_title = {one.title: one.document for one in found.operations}
+    by_title = {operation.title: operation.document for operation in found.operations}
     inputs = {one.name: one for one in by_title["Create Trees"].inputs}
     assert (inputs["Number"].bounds.max_length, inputs["Code"].bounds.max_length) == (12, 8)
     assert (inputs["Girth"].bounds.exclusive_minimum, inputs["Girth"].bounds.exclusive_maximum) == (-1000, 1000)
     assert (inputs["Damage"].allowed, inputs["State"].allowed) == ([], ["Stands", "Felled"])
     assert inputs["Damage"].description == "one or more of Dry, Split, separated by commas"
     assert (inputs["Number"].required, inputs["Kind"].required) == (True, False)  # a default may be left out
-    assert "Photo" not in inputs and any("Photo of Tree: streams" in one.message for one in found.warnings)
+    assert "Photo" not in inputs and any("Photo of Tree: streams" in warning.message for warning in found.warnings)
     members = found.schemas["Office.Tree"]["properties"]
     assert members["State"] == {"anyOf": [{"$ref": "#/$defs/Office.State"}, {"type": "null"}]}
     assert members["Place"]["anyOf"][1] == {"type": "null"} and "Photo" not in members
@@ -261,7 +261,7 @@ def test_facets_flags_streams_and_what_may_be_null():
 
 def test_what_is_bound_to_a_base_type_is_bound_to_sets_and_singletons_of_it():
     found = read(CSDL.format(types=TREE, sets=SETS))
-    by_title = {one.title: one.document for one in found.operations}
+    by_title = {operation.title: operation.document for operation in found.operations}
     assert url_of(by_title["Fell of Trees"], Number="OLM-7").endswith("/Trees('OLM-7')/Office.Fell")
     assert url_of(by_title["Fell of Oldest"]).endswith("/Oldest/Office.Fell")
 
@@ -270,7 +270,7 @@ def test_lists_and_objects_are_given_to_functions_behind_parameter_aliases():
     function = """<Function Name="Near"><Parameter Name="place" Type="Office.Place"/><Parameter Name="most" Type="Edm.Int32"/></Function>"""
     imports = SETS + '<FunctionImport Name="Near" Function="Office.Near"/>'
     found = read(CSDL.format(types=TREE + function, sets=imports))
-    documents = {one.title: one.document for one in found.operations}
+    documents = {operation.title: operation.document for operation in found.operations}
     find, near = documents["Find"], documents["Near"]
     assert found.left_out == () and [(one.name, one.type) for one in near.inputs] == [
         ("place", "json"),
@@ -283,7 +283,7 @@ def test_lists_and_objects_are_given_to_functions_behind_parameter_aliases():
     again = to_openapi(title="Office", operations=[ExportedOperation("near", "Near", near)], schemas={}).document
     (path,) = again["paths"]
     assert path == "/Near(place=@place,most={most})"
-    assert [(one["name"], one["in"]) for one in again["paths"][path]["get"]["parameters"]] == [
+    assert [(parameter["name"], parameter["in"]) for parameter in again["paths"][path]["get"]["parameters"]] == [
         ("most", "path"),
         ("@place", "query"),
     ]
@@ -295,14 +295,14 @@ def test_a_key_may_lead_through_a_complex_property():
     types = """<ComplexType Name="Place"><Property Name="Row" Type="Edm.Int32" Nullable="false"/></ComplexType>
     <EntityType Name="Tree"><Key><PropertyRef Name="At/Row" Alias="row"/></Key><Property Name="At" Type="Office.Place" Nullable="false"/></EntityType>"""  # fmt: skip
     found = read(CSDL.format(types=types, sets='<EntitySet Name="Trees" EntityType="Office.Tree"/>'))
-    document = next(one.document for one in found.operations if one.title == "Find Trees")
+    document = next(operation.document for operation in found.operations if operation.title == "Find Trees")
     assert url_of(document, row=7).endswith("/Trees(7)") and not found.warnings
 
 
 def test_navigation_that_is_left_out_and_a_designers_file_are_told():
     sets = "".join(f'<EntitySet Name="Trees{number}" EntityType="Office.Thing"/>' for number in range(101))
     found = read(CSDL.format(types=TREE, sets=sets))
-    assert any("101 entity sets" in one.message for one in found.warnings)
+    assert any("101 entity sets" in warning.message for warning in found.warnings)
     with pytest.raises(DocumentError) as caught:
         read('<Edmx xmlns="http://schemas.example/edmx" Version="3.0"><Runtime><StorageModels/></Runtime></Edmx>')
     assert "designer's file" in caught.value.message and "/$metadata" in caught.value.hint

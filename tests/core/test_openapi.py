@@ -55,7 +55,7 @@ def operation_of(document, **more):
 @pytest.mark.parametrize("variant", VARIANTS)
 def test_the_same_service_gives_the_same_operations_in_every_version(variant):
     found = read(VARIANTS[variant], address="https://register.example/openapi")
-    assert [one.name for one in found.operations] == [
+    assert [operation.name for operation in found.operations] == [
         "list-trees",
         "find-tree",
         "draw-sheet",
@@ -67,7 +67,11 @@ def test_the_same_service_gives_the_same_operations_in_every_version(variant):
     assert [(one.name, dump(one.sign_in)) for one in found.sign_ins] == [
         ("registerKey", {"type": "api_key", "name": "X-Register-Key"})
     ]
-    assert found.warnings == () and found.left_out == () and all(one.warnings == () for one in found.operations)
+    assert (
+        found.warnings == ()
+        and found.left_out == ()
+        and all(operation.warnings == () for operation in found.operations)
+    )
     wanted = read(VARIANTS["3.1 JSON"], address="https://register.example/openapi")
     for one, other in zip(found.operations, wanted.operations, strict=True):
         assert (one.title, one.tags, one.sign_ins, one.name) == (other.title, other.tags, other.sign_ins, other.name)
@@ -85,7 +89,7 @@ def test_the_same_service_gives_the_same_operations_in_every_version(variant):
 
 
 def test_an_imported_operation_can_be_tried_at_once_with_the_values_of_the_examples():
-    found = {one.name: one.document for one in read(VARIANTS["3.1 YAML"]).operations}
+    found = {operation.name: operation.document for operation in read(VARIANTS["3.1 YAML"]).operations}
     report = found["report-care"]
     values = {one["name"]: one["try_value"] for one in dump(report.inputs) if "try_value" in one}
     request = build_request(report, "https://register.example/v1", checked_inputs(report.inputs, values)).request
@@ -111,11 +115,11 @@ def test_an_imported_operation_can_be_tried_at_once_with_the_values_of_the_examp
 
 def test_responses_are_kept_by_status_each_with_its_own_schema_and_circles_stay():
     found = read(VARIANTS["3.1 YAML"])
-    report = next(one for one in found.operations if one.name == "report-care").document
-    assert [(one.status, one.schema) for one in report.responses] == [
+    report = next(operation for operation in found.operations if operation.name == "report-care").document
+    assert [(response.status, response.schema) for response in report.responses] == [
         ("201", {"$ref": "#/$defs/Care"}), ("409", {"$ref": "#/$defs/Conflict"}), ("422", {"$ref": "#/$defs/Refusal"}),
     ]  # fmt: skip
-    one_tree = next(one for one in found.operations if one.name == "find-tree").document
+    one_tree = next(operation for operation in found.operations if operation.name == "find-tree").document
     needed = schemas_needed([one_tree], found.schemas)
     assert set(needed) == {"Tree", "Species", "Refusal", "Reason"}
     assert {"$ref": "#/$defs/Tree"} in needed["Tree"]["properties"]["successor"]["anyOf"]
@@ -173,7 +177,7 @@ def test_multipart_bodies_have_files_and_large_or_circular_ones_stay_whole():
             }
         }
     )
-    assert isinstance(sent.document.body, MultipartBody) and [one.encoding for one in sent.document.body.parts] == [
+    assert isinstance(sent.document.body, MultipartBody) and [part.encoding for part in sent.document.body.parts] == [
         "base64",
         "text",
     ]
@@ -260,16 +264,20 @@ def test_a_broken_part_is_named_with_line_and_pointer_and_the_rest_is_offered():
     )
     found = read(broken)
     texts = [
-        f"{one.where} | {one.message} | {one.hint}" for operation in found.operations for one in operation.warnings
+        f"{warning.where} | {warning.message} | {warning.hint}"
+        for operation in found.operations
+        for warning in operation.warnings
     ]
     assert any(
-        one.startswith(
+        text.startswith(
             'register.yaml, line 25: /paths/~1trees/get/parameters/0 | it refers to "#/components/parameters/distrikt"'
         )
-        and "district" in one
-        for one in texts
+        and "district" in text
+        for text in texts
     )
-    assert any('another operation "listTrees"' in one for one in texts) and any('"NewCare"?' in one for one in texts)
+    assert any('another operation "listTrees"' in text for text in texts) and any(
+        '"NewCare"?' in text for text in texts
+    )
     assert [one.message for one in found.left_out] == [
         "trees/sheets: a path begins with /"
     ] and "line 68" in found.left_out[0].where
@@ -294,7 +302,7 @@ def test_a_path_place_declared_nowhere_is_taken_as_a_required_text():
 def test_webhooks_alone_and_names_that_stand_twice_are_said():
     found = read(b'{"openapi": "3.1.0", "info": {}, "info": {}, "webhooks": {"planted": {"post": {}}}}')
     assert found.operations == () and {
-        "webhooks" in one.message or "duplicated" in one.message for one in found.warnings
+        "webhooks" in warning.message or "duplicated" in warning.message for warning in found.warnings
     } == {True}
 
 
@@ -400,11 +408,11 @@ def test_however_a_document_is_broken_every_operation_is_read_or_listed(base, ch
     except RondineError as error:
         assert error.message and error.where
         return
-    for one in found.operations:
-        load(OperationDocument, dump(one.document))
-        assert operation_problems(one.document) == []
+    for operation in found.operations:
+        load(OperationDocument, dump(operation.document))
+        assert operation_problems(operation.document) == []
     paths = value.get("paths")
-    if isinstance(paths, dict) and all(isinstance(one, dict) and "$ref" not in one for one in paths.values()):
+    if isinstance(paths, dict) and all(isinstance(path, dict) and "$ref" not in path for path in paths.values()):
         methods = sum(
             str(m).lower() in ("get", "put", "post", "delete", "options", "head", "patch")
             for p, one in paths.items()

@@ -16,7 +16,9 @@ def read(document):
 
 
 def exported(found, **more):
-    operations = [ExportedOperation(one.name, one.title, one.document) for one in found.operations]
+    operations = [
+        ExportedOperation(operation.name, operation.title, operation.document) for operation in found.operations
+    ]
     return to_openapi(title=found.title, version=found.version, operations=operations, schemas=found.schemas, **more)
 
 
@@ -27,10 +29,10 @@ def test_what_was_imported_exported_and_imported_again_is_the_same():
     )
     again = read(out.document)
     assert out.unsaid == [] and again.warnings == () and again.left_out == ()
-    assert {one.name: dump(one.document) for one in again.operations} == {
-        one.name: dump(one.document) for one in first.operations
+    assert {operation.name: dump(operation.document) for operation in again.operations} == {
+        operation.name: dump(operation.document) for operation in first.operations
     }
-    assert [one.title for one in again.operations] == [one.title for one in first.operations]
+    assert [operation.title for operation in again.operations] == [operation.title for operation in first.operations]
     assert again.schemas == first.schemas and again.servers[0].address == first.servers[0].address
     assert again.sign_ins[0].sign_in == first.sign_ins[0].sign_in and again.documentation == first.documentation
 
@@ -68,10 +70,10 @@ def test_styles_fixed_values_and_bodies_of_every_kind_come_back():
         blanks={"region": "north"},
     )
     again = read(out.document)
-    for one in again.operations:
-        ours = dump(loaded[one.name])
-        theirs = {name: value for name, value in dump(one.document).items() if name != "responses"}
-        assert theirs == ours, one.name
+    for operation in again.operations:
+        ours = dump(loaded[operation.name])
+        theirs = {name: value for name, value in dump(operation.document).items() if name != "responses"}
+        assert theirs == ours, operation.name
     assert again.servers[0].blanks == {"region": "north"} and again.warnings == ()
 
 

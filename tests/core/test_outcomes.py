@@ -145,5 +145,5 @@ def test_the_rules_hold_for_xml_too():
 )
 def test_a_rule_that_can_never_work_is_a_problem_of_the_operation(rules, where, words):
     problems = operation_problems(load(OperationDocument, {"outcomes": rules}))
-    assert any(one.where == where and words in one.message for one in problems), problems
+    assert any(problem.where == where and words in problem.message for problem in problems), problems
     assert operation_problems(load(OperationDocument, {"outcomes": RULES})) == []

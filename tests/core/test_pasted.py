@@ -104,7 +104,7 @@ def test_the_usual_operations_of_a_resource_are_proposed_from_path_and_record_ty
         RecordTypeDocument,
         {"fields": [{"name": "number", "type": "text"}, {"name": "girth", "type": "decimal"}], "key": ["number"]},
     )
-    found = {one.name: one.document for one in usual_operations("/v1/trees", kind)}
+    found = {operation.name: operation.document for operation in usual_operations("/v1/trees", kind)}
     assert list(found) == ["list-trees", "find-tree", "create-tree", "replace-tree", "change-tree", "remove-tree"]
     assert [(one.method, one.path) for one in found.values()] == [
         ("GET", "/v1/trees"), ("GET", "/v1/trees/{number}"), ("POST", "/v1/trees"), ("PUT", "/v1/trees/{number}"),
@@ -112,6 +112,6 @@ def test_the_usual_operations_of_a_resource_are_proposed_from_path_and_record_ty
     ]  # fmt: skip
     assert all(operation_problems(one) == [] for one in found.values())
     body = found["change-tree"].body
-    assert isinstance(body, JsonBody) and [one.at for one in body.members] == ["/girth"]
+    assert isinstance(body, JsonBody) and [member.at for member in body.members] == ["/girth"]
     with pytest.raises(InputError, match="names no resource"):
         usual_operations("/{x}")

@@ -76,5 +76,5 @@ def test_a_list_of_texts_in_xml_becomes_a_field_with_all_of_them():
         b" id='2'><care>pruned</care></tree></trees>"
     )
     made = propose([read_document(text)], rows=["/trees/tree"], name="tree")
-    assert [(one.name, one.type) for one in made.record_type.fields] == [("id", "integer"), ("care", "json")]
+    assert [(field.name, field.type) for field in made.record_type.fields] == [("id", "integer"), ("care", "json")]
     assert made.left_out == []

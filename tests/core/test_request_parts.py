@@ -175,7 +175,7 @@ def test_members_that_contradict_each_other_are_problems():
     document = planned(
         {"at": "/place", "value": "x"}, {"at": "/place/street", "value": "y"}, {"at": "/place", "value": "z"}
     )
-    assert [one.where for one in operation_problems(document) if "members" in one.where] == [
+    assert [problem.where for problem in operation_problems(document) if "members" in problem.where] == [
         "/body/members/1/at",
         "/body/members/2/at",
     ]

@@ -92,7 +92,7 @@ ORDER = """<p:order xmlns:p="urn:olmara:care" urgent="true"><p:tree number="OLM-
 def test_an_xml_body_fed_with_its_own_values_is_the_same():
     found = read(ORDER)
     assert (found.body.media_type, found.body.root) == ("application/xml", "p:order")
-    assert [one.at for one in found.body.elements] == [
+    assert [element.at for element in found.body.elements] == [
         "@urgent", "p:tree/@number", "p:tree/.", "p:work", "p:crew/p:name", "p:crew/p:size/@unit", "p:crew/p:size/.",
     ]  # fmt: skip
     assert read_elements(written(found)) == read_elements(ORDER.encode())
@@ -119,7 +119,7 @@ def test_an_xml_body_repeats_lists_escapes_values_and_leaves_out_what_has_none()
 def test_an_xml_body_that_cannot_be_written_says_where(change, where, words):
     body = {"type": "xml", "root": "p:order", "namespaces": {"p": "urn:olmara:care"}, "elements": [], **change}
     document = load(OperationDocument, {"method": "POST", "inputs": [{"name": "work"}], "body": body})
-    assert any(one.where == where and words in one.message for one in operation_problems(document))
+    assert any(problem.where == where and words in problem.message for problem in operation_problems(document))
 
 
 @pytest.mark.parametrize(

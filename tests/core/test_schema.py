@@ -124,5 +124,5 @@ def test_dates_in_foreign_forms_are_told_by_all_samples_in_any_order(texts, patt
 )
 def test_what_keeps_a_date_from_being_read_as_one_is_noted(texts, words):
     document = ReadDocument([{"number": number, "d": one} for number, one in enumerate(texts)])
-    notes = [one for one in propose([document], rows=["$[*]"], name="tree").notes if one.startswith("d ")]
-    assert [one.partition(":")[0] for one in notes] == ([words] if words else [])
+    notes = [note for note in propose([document], rows=["$[*]"], name="tree").notes if note.startswith("d ")]
+    assert [note.partition(":")[0] for note in notes] == ([words] if words else [])

@@ -117,7 +117,10 @@ def test_a_response_is_held_against_the_xml_schema():
 
     def told(body):
         value = as_described(read_elements(body).value, {"$ref": "#/$defs/results"}, found.schemas)
-        return {one.where: one.message for one in differences(value, {"$ref": "#/$defs/results"}, found.schemas)}
+        return {
+            difference.where: difference.message
+            for difference in differences(value, {"$ref": "#/$defs/results"}, found.schemas)
+        }
 
     assert told(good) == {}
     layer = "$['result'][0]['layers']['layer'][0]"
@@ -188,7 +191,7 @@ JSON = st.recursive(
 def test_any_json_is_a_schema_a_sample_or_refused_by_name(value):
     try:
         found = read(json.dumps(value))
-        proposed_types([one.document for one in found.operations], found.schemas, found.roots)
+        proposed_types([operation.document for operation in found.operations], found.schemas, found.roots)
     except RondineError:
         pass
 

@@ -24,7 +24,10 @@ TREE = {
 
 
 def told(value, schema=None):
-    return [(one.where, one.message) for one in differences(value, schema or {"$ref": "#/$defs/Tree"}, {"Tree": TREE})]
+    return [
+        (difference.where, difference.message)
+        for difference in differences(value, schema or {"$ref": "#/$defs/Tree"}, {"Tree": TREE})
+    ]
 
 
 def test_a_planted_wrong_field_is_reported_by_its_path():
@@ -69,7 +72,7 @@ def test_numbers_are_exact_and_what_breaks_a_rule_is_told_in_words(schema, good,
     if words:
         ((where, message),) = told(wrong, schema)
         assert where == "$" and words in message and "Decimal(" not in message
-    assert [one.message for one in differences(1, False, {})] == ["nothing is expected here"]
+    assert [difference.message for difference in differences(1, False, {})] == ["nothing is expected here"]
 
 
 VALUES = st.recursive(
@@ -90,7 +93,7 @@ VALUES = st.recursive(
     ),
 )
 def test_no_schema_makes_the_check_fail_without_words(value, schema):
-    assert all(one.message for one in differences(value, schema, {}))
+    assert all(difference.message for difference in differences(value, schema, {}))
 
 
 def test_the_type_that_an_element_says_is_no_drift_and_what_its_type_adds_is_described():

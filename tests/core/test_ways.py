@@ -66,7 +66,7 @@ def mappings(draw, sources, rows, **of):
 
 
 def told(mapped):
-    rejects = [(one.ordinal, one.path, one.problems, one.row) for one in mapped.rejects]
+    rejects = [(reject.ordinal, reject.path, reject.problems, reject.row) for reject in mapped.rejects]
     return mapped.rows, mapped.filtered, mapped.records, rejects
 
 
@@ -90,10 +90,12 @@ def check(mapping, record_type, body, value, of):
     if page is not None:
         assert told(page[0].mapped[0]) == exact
     parts = [
-        one.mapped[0]
-        for one in reader.parts(lambda: (body[at : at + 40] for at in range(0, len(body), 40)), {}, [], of=of)
+        part.mapped[0]
+        for part in reader.parts(lambda: (body[at : at + 40] for at in range(0, len(body), 40)), {}, [], of=of)
     ]
-    assert sum(one.rows for one in parts) == exact[0] and [pair for one in parts for pair in one.records] == exact[2]
+    assert (
+        sum(part.rows for part in parts) == exact[0] and [pair for part in parts for pair in part.records] == exact[2]
+    )
 
 
 VALUES = st.recursive(SCALARS, lambda one: st.lists(one, max_size=3) | st.dictionaries(st.sampled_from("abm"), one,
@@ -146,5 +148,5 @@ def written(name, element):
 @settings(max_examples=300, deadline=None)
 @given(mappings(XML_SOURCES, XML_ROWS, format="xml"), st.lists(ELEMENTS, min_size=1, max_size=4), TEXTS)
 def test_all_ways_over_xml_give_the_same(made, rows, around):
-    body = f"<r b={quoteattr(around)}>{''.join(written('t', one) for one in rows)}<b>{escape(around)}</b></r>".encode()
+    body = f"<r b={quoteattr(around)}>{''.join(written('t', row) for row in rows)}<b>{escape(around)}</b></r>".encode()
     check(*made, body, read_document(body).value, "xml")

@@ -37,15 +37,15 @@ def sent(document, **values):
 
 def test_operations_have_typed_inputs_and_envelopes_in_their_version():
     found = read()
-    documents = {one.key: one.document for one in found.operations}
+    documents = {operation.key: operation.document for operation in found.operations}
     assert (list(documents), found.warnings, found.left_out) == (
         ["FindPermit", "ListPermits", "AskPermit", "CountPermits"],
         (),
         (),
     )
     assert found.servers[0].address == "http://permits.example/services" and documents["FindPermit"].path == "/counter"
-    assert [is_reading(one) for one in documents.values()] == [True, True, False, False]
-    assert all(operation_problems(one) == [] for one in documents.values())
+    assert [is_reading(document) for document in documents.values()] == [True, True, False, False]
+    assert all(operation_problems(document) == [] for document in documents.values())
     ask = documents["AskPermit"]
     assert {one.name: (one.type, one.required) for one in ask.inputs} == {
         "tree": ("text", True), "reason": ("text", True), "span_from": ("date", True), "span_until": ("date", False),
@@ -100,7 +100,7 @@ def test_objects_and_lists_become_elements_of_the_same_prefix():
             "body": {**body, "elements": [{"at": "q:a", "value": "x"}, {"at": "a b", "value": "x"}]},
         },
     )
-    assert [one.where for one in operation_problems(wrong) if "elements" in one.where] == [
+    assert [problem.where for problem in operation_problems(wrong) if "elements" in problem.where] == [
         "/body/elements/0/at",
         "/body/elements/1/at",
     ]
@@ -153,8 +153,8 @@ def test_any_text_arrives_as_it_was_given_or_without_what_xml_cannot_hold(text):
 def test_a_broken_part_is_said_with_its_place_and_the_rest_is_offered(wsdl, xsd, where, words):
     found = read(wsdl, xsd)
     problems = [*found.warnings, *found.left_out]
-    assert any(where in one.where and words in one.message for one in problems), problems
-    assert any(one.key == "CountPermits" for one in found.operations)
+    assert any(where in problem.where and words in problem.message for problem in problems), problems
+    assert any(operation.key == "CountPermits" for operation in found.operations)
 
 
 def test_faults_are_failures_with_their_own_words_whatever_the_status():
@@ -183,7 +183,7 @@ def test_however_a_wsdl_is_broken_it_ends_with_operations_or_words(is_wsdl, shar
     except RondineError as error:
         assert error.where
         return
-    assert all(operation_problems(one.document) == [] for one in found.operations)
+    assert all(operation_problems(operation.document) == [] for operation in found.operations)
 
 
 def test_what_is_no_wsdl_is_said():
@@ -245,20 +245,22 @@ def counters(*addresses):
 
 def test_ports_at_several_addresses_keep_their_own_and_same_named_operations_are_all_there():
     found = counters("https://counter.example/ws/desk", "https://counter.example/ws/archive?v=2")
-    assert [one.address for one in found.servers] == ["https://counter.example"]
-    assert {one.key: (one.document.path, one.document.body.action) for one in found.operations} == {
+    assert [server.address for server in found.servers] == ["https://counter.example"]
+    assert {
+        operation.key: (operation.document.path, operation.document.body.action) for operation in found.operations
+    } == {
         "file": ("/ws/desk", "desk"),
         "Archive/file": ("/ws/archive?v=2", "archive"),
     }
     apart = counters("https://counter.example/desk", "https://archive.example/desk")
-    assert [one.document.path for one in apart.operations] == ["/desk"]
+    assert [operation.document.path for operation in apart.operations] == ["/desk"]
     assert "is at another address: https://archive.example/desk" in apart.left_out[0].message
 
 
 def test_bindings_without_a_port_are_told_and_can_be_used_with_an_address_of_ones_own():
     found = counters()
     assert found.servers == () and len(found.operations) == 2
-    assert any("it names no address" in one.message for one in found.warnings)
+    assert any("it names no address" in warning.message for warning in found.warnings)
 
 
 def test_a_body_has_the_parts_that_its_binding_names():
@@ -398,10 +400,10 @@ def test_a_response_has_the_members_that_derived_types_add():
     found = read_definition(files)
     assert sorted(found.schemas["Work"]["properties"]) == ["height", "kind", "stump", "then"]
     assert found.schemas["Work"]["required"] == ["kind"]
-    told = [one.message for one in found.warnings]
+    told = [warning.message for warning in found.warnings]
     assert 'the type "Lone" is abstract, and no type that is here derives from it' in told
 
 
 def test_what_a_schema_leaves_open_is_told():
-    words = " | ".join(one.message for one in filing().warnings)
+    words = " | ".join(warning.message for warning in filing().warnings)
     assert "one type may hold any elements or attributes besides what is described: File" in words

@@ -114,7 +114,7 @@ def test_rows_may_look_around_in_the_document_and_every_value_knows_its_place():
         ["S-2", 20, "wet", 0, Decimal("5.9")],
     ]
     trace = next(output.explain(read.value, only=[2]))
-    places = {one.field: one.location for one in trace.fields}
+    places = {field.field: field.location for field in trace.fields}
     assert places["number"] == ("lab:results", "lab:result", 1, "@number") and places["below"] == (
         "lab:results",
         "lab:result",

@@ -54,7 +54,7 @@ def refused(action, *words, **options):
 def test_a_project_of_ones_own_begins_empty_and_belongs_to_its_maker(rondine, admin):
     made = admin.projects.make("nursery", "Tree nursery")
     assert (made["title"], made["members"]) == ("Tree nursery", 1)
-    mine = next(one for one in admin.session()["projects"] if one["name"] == "nursery")
+    mine = next(project for project in admin.session()["projects"] if project["name"] == "nursery")
     assert (mine["role"], mine["environments"]) == ("administrator", ["live", "test"])
     nursery = admin.project("nursery")
     assert list(nursery.services) == [] and nursery.hosts.list() == []
@@ -262,8 +262,8 @@ def test_people_projects_and_tokens_by_command(rondine):
     made = rows("person", "make", "corylus", "--title", "Corylus")[0]
     assert made["made_password"]
     assert rondine.cli("member", "set", "corylus", "operator", person="ada", check=False).returncode == 0
-    assert {one["name"]: one["role"] for one in rows("member", "list")}["corylus"] == "operator"
-    assert "corylus" in {one["name"] for one in rows("person", "list")}
+    assert {row["name"]: row["role"] for row in rows("member", "list")}["corylus"] == "operator"
+    assert "corylus" in {row["name"] for row in rows("person", "list")}
     rondine.cli("member", "remove", "corylus", person="ada")
     assert rows("person", "change", "corylus", "--no-active")[0]["is_active"] is False
     assert rondine.cli("person", "change", "corylus", person="ada", check=False).returncode == 2
@@ -274,7 +274,7 @@ def test_people_projects_and_tokens_by_command(rondine):
     rondine.cli("project", "remove", "hedges", person="ada")
 
     token = rows("token", "make", "for a script", "--days", "2", person="odo")[0]
-    assert [one["id"] for one in rows("token", "list", "--of", "odo") if one["title"] == "for a script"] == [
+    assert [row["id"] for row in rows("token", "list", "--of", "odo") if row["title"] == "for a script"] == [
         token["id"]
     ]
     rondine.cli("token", "revoke", str(token["id"]), person="odo")

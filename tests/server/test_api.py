@@ -167,8 +167,8 @@ def test_the_second_to_save_sees_the_state_now_and_loses_nothing(rondine):
     with pytest.raises(RondineProblem, match="which version"):
         office.client.send(office.request("PATCH", "/services/two-builders", {"title": "x"}))
     assert [
-        (one["version"], one["what"], one["content"]["title"], one["by"])
-        for one in office.services.revisions("two-builders")
+        (revision["version"], revision["what"], revision["content"]["title"], revision["by"])
+        for revision in office.services.revisions("two-builders")
     ] == [(3, "changed", "by me", "mira"), (2, "changed", "by the other", "mira"), (1, "made", "first", "mira")]
 
 
@@ -189,7 +189,9 @@ def test_a_draft_is_stored_with_its_problems_and_refused_when_it_is_to_run(rondi
     office = rondine.office()
     service = rondine.connect("drafts")
     made = office.operations.make("half-done", service=service, document={"path": "/v1/trees/{number}"})
-    assert [(one["where"], one["message"]) for one in made["problems"]] == [("/path", '"{number}" is not an input')]
+    assert [(problem["where"], problem["message"]) for problem in made["problems"]] == [
+        ("/path", '"{number}" is not an input')
+    ]
     with pytest.raises(RondineProblem) as raised:
         office.trials.send(service=service, operation="half-done")
     assert raised.value.code == "not_ready"

@@ -99,7 +99,7 @@ def test_a_standing_value_is_changed_in_one_place(rondine, office, echo):
         found = office.trials.send(service=name, operation="standing")
         assert f"GET /s/{value}?season=y{value}" in found["call"]["request"]
         assert f"X-Season: {value}" in found["call"]["request"]
-    sources = {one["source"] for one in office.trials.show_request(service=name, operation="standing")["origins"]}
+    sources = {origin["source"] for origin in office.trials.show_request(service=name, operation="standing")["origins"]}
     assert "standing value season" in sources
     used = {(one["kind"], one["name"]) for one in office.standing_values.get("season")["used_by"]}
     assert used == {("operation", "standing"), ("connection", "standing-test")}
@@ -108,7 +108,7 @@ def test_a_standing_value_is_changed_in_one_place(rondine, office, echo):
     office.standing_values.set_value("season", None, "test")
     assert "has no value" in str(office.connections.get("standing-test")["problems"])
     shown = office.trials.show_request(service=name, operation="standing")
-    assert any("season" in one["message"] for one in shown["problems"])
+    assert any("season" in problem["message"] for problem in shown["problems"])
 
 
 # --- where, and what goes with every request
@@ -134,8 +134,8 @@ def test_headers_of_the_connection_are_inherited_or_overridden_and_none_is_sent_
     sent = [line for line in found["call"]["request"].splitlines() if line.lower().startswith("accept-language")]
     assert sent == ["accept-language: it"] and "GET /?v=2 " in found["call"]["request"]
     origins = {
-        one["name"]: (one["source"], one["replaces"])
-        for one in office.trials.show_request(service=name, document=document)["origins"]
+        origin["name"]: (origin["source"], origin["replaces"])
+        for origin in office.trials.show_request(service=name, document=document)["origins"]
     }
     assert origins["accept-language"] == ("operation", "connection: en") and origins["X-Office"] == ("connection", "")
     effective = {(one["name"], one["source"]) for one in office.connections.effective("inherited-test")}
@@ -193,7 +193,7 @@ def test_each_failure_of_a_connection_has_its_own_message(rondine, office, echo)
         {"client_secret": papers.seeds_secret})  # fmt: skip
         found = {name: office.connections.check(f"{service}-test") for name, service in cases.items()}
         found |= {"secret": office.connections.check("check-secret"), "scope": office.connections.check("check-scope")}
-    failed = {name: next(one for one in check["steps"] if not one["is_good"]) for name, check in found.items()}
+    failed = {name: next(step for step in check["steps"] if not step["is_good"]) for name, check in found.items()}
     assert {name: (one["step"], one["words"].split(":")[0][:30]) for name, one in failed.items()} == {
         "host": ("resolve", 'the name "register.invalid" is'),
         "port": ("connect", "the connection to 127.0.0.1"),
@@ -254,7 +254,7 @@ def test_an_expired_a_foreign_and_a_misnamed_certificate_are_three_errors(rondin
         rondine.permit(port)
         tls = {} if name == "foreign" else {"tls": {"authority": pem(root)}}
         rondine.connect(f"tls-{name}", f"https://127.0.0.1:{port}", **tls)
-        found = next(one for one in office.connections.check(f"tls-{name}-test")["steps"] if one["step"] == "TLS")
+        found = next(step for step in office.connections.check(f"tls-{name}-test")["steps"] if step["step"] == "TLS")
         assert expected in found["words"] and found["is_good"] == (name == "good"), found
         trial = office.trials.send(service=f"tls-{name}", document={"path": "/"})
         assert (trial["call"]["status"] == 200) == (name == "good")
@@ -266,7 +266,7 @@ def test_certificates_that_are_none_or_expired_are_problems_of_the_draft(rondine
     key = rsa.generate_private_key(65537, 2048)
     old = certificate("old", key, None, key, days=(-30, -1))
     rondine.connect("papers", "https://127.0.0.1:1", tls={"certificate": pem(old), "authority": "not PEM"})
-    found = {one["where"]: one["message"] for one in office.connections.get("papers-test")["problems"]}
+    found = {problem["where"]: problem["message"] for problem in office.connections.get("papers-test")["problems"]}
     assert "expired on" in found["/tls/certificate"] and "not a certificate" in found["/tls/authority"]
 
 
@@ -274,7 +274,7 @@ def test_a_check_runs_in_a_worker_too(rondine, office, echo):
     rondine.connect("by-worker", echo.url)
     here, there = (office.connections.check("by-worker-test", where=where) for where in ("web", "worker"))
     assert here["works"] and there["works"] and there["by_worker"] and here["by"] != there["by"]
-    assert [one["step"] for one in there["steps"]] == [
+    assert [step["step"] for step in there["steps"]] == [
         "settings",
         "permission",
         "resolve",
@@ -344,7 +344,7 @@ def test_eleven_calls_at_ten_a_second_take_over_a_second_and_the_meter_shows_wha
     for _ in range(7):
         office.trials.send(service=name, document={"path": "/"})
     shown = office.connections.meter("metered-test")
-    assert [(one["used"], one["left"]) for one in shown["limits"]] == [(7, 3), (7, 993)]
+    assert [(limit["used"], limit["left"]) for limit in shown["limits"]] == [(7, 3), (7, 993)]
     reset = datetime.fromtimestamp(shown["limits"][1]["refills_at"], UTC)
     assert (reset.day, reset.hour, reset.minute) == (1, 0, 0)
     change(office, "metered-test", limits=[{"calls": 10, "span": "second"}])
@@ -389,7 +389,7 @@ def test_retry_after_is_obeyed_by_all_and_the_call_tried_again(rondine, office, 
     name = rondine.connect("told", outside.url)
     found = office.trials.send(service=name, document={"path": "/"})
     assert found["call"]["status"] == 200 and came[1] - came[0] >= 0.95
-    assert [one["purpose"] for one in office.runs.calls(found["run"])] == ["", "told to wait"]
+    assert [call["purpose"] for call in office.runs.calls(found["run"])] == ["", "told to wait"]
     assert office.connections.meter("told-test")["said"]["left"] == 7
 
 
@@ -433,7 +433,7 @@ def test_a_private_address_is_refused_however_it_is_written(rondine, office, hos
         found["call"]["error"]["code"] == "host_not_permitted"
         and "not a public address" in found["call"]["error"]["message"]
     )
-    failed = next(one for one in office.connections.check(f"{name}-test")["steps"] if not one["is_good"])
+    failed = next(step for step in office.connections.check(f"{name}-test")["steps"] if not step["is_good"])
     assert "not a public address" in failed["words"]
 
 
@@ -513,8 +513,10 @@ def test_a_proxy_is_used_and_named_in_the_calls_record(rondine, office, serve):
 def test_work_is_bound_to_the_workers_of_a_site(rondine, office):
     name = rondine.feed("placed", "/v1/trees")
     change(office, "placed-test", site="harbour")
-    reasons = next(one for one in office.obstacles() if one["kind"] == "feed" and one["name"] == name)["reasons"]
-    assert any("harbour" in one["message"] for one in reasons)
+    reasons = next(
+        obstacle for obstacle in office.obstacles() if obstacle["kind"] == "feed" and obstacle["name"] == name
+    )["reasons"]
+    assert any("harbour" in reason["message"] for reason in reasons)
     run = office.feeds.run(name)
     rondine.spawn("worker-h", "-m", "rondine.server.main", "work", "--site", "harbour")
     try:
@@ -540,7 +542,7 @@ def test_a_key_in_a_pasted_address_is_moved_into_a_credential_and_the_request_st
     rondine.permit(outside.port)
     name = rondine.connect("pasted", outside.url)
     parts = office.operations.parse_address(f"{outside.url}/trees?limit=5&api_key={key}")
-    assert [(one["place"], one["name"]) for one in parts["findings"]] == [("/query/1", "api_key")]
+    assert [(finding["place"], finding["name"]) for finding in parts["findings"]] == [("/query/1", "api_key")]
     office.operations.make("pasted", service=name, document=parts["operation"])
     assert (
         office.trials.show_request(service=name, operation="pasted")["findings"][0]["reason"]
@@ -601,7 +603,7 @@ def test_a_sample_with_what_looks_like_a_key_is_stored_as_was_said(rondine, offi
 
 def test_everything_that_keeps_a_feed_from_starting_is_listed_together(rondine, office):
     name = rondine.feed("three-reasons", "/v1/trees")
-    assert not [one for one in office.obstacles() if one["name"].startswith(name)]
+    assert not [obstacle for obstacle in office.obstacles() if obstacle["name"].startswith(name)]
     office.operations.enable(name, enabled=False)
     change(
         office,
@@ -611,11 +613,11 @@ def test_everything_that_keeps_a_feed_from_starting_is_listed_together(rondine, 
         enabled=False,
     )
     reasons = [
-        one["message"]
-        for one in next(o for o in office.obstacles() if o["kind"] == "feed" and o["name"] == name)["reasons"]
+        reason["message"]
+        for reason in next(o for o in office.obstacles() if o["kind"] == "feed" and o["name"] == name)["reasons"]
     ]
     for words in ("is disabled", "lacks password", "not among the hosts", f'connection "{name}-test" is disabled'):
-        assert any(words in one for one in reasons), (words, reasons)
+        assert any(words in reason for reason in reasons), (words, reasons)
     rondine.end("worker")
     try:
         reasons = str(next(o for o in office.obstacles() if o["kind"] == "feed" and o["name"] == name)["reasons"])

@@ -62,7 +62,7 @@ def test_a_changed_address_asks_for_the_secret_again(rondine, outside):
     assert f"rondine credential set own-address-key --for {there.url}" in problem["hint"]
     with pytest.raises(RondineProblem, match="are not sent to"):
         mira.trials.send(service="own-address", operation="own-address-list")
-    assert any(one["name"] == "own-address" for one in mira.obstacles())
+    assert any(obstacle["name"] == "own-address" for obstacle in mira.obstacles())
     assert came["there"] == [] and KEY in str(came["here"])
     made = mira.credentials.set_secrets(
         "own-address-key", key="mira-entered-0123456789", origins=[f"{there.url}/v1?a=b"]

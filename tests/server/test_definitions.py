@@ -28,7 +28,7 @@ def counts(rondine):
         tables = [f"connecting_{one}" for one in ("service", "connection", "credential")]
         tables += [f"operations_{one}" for one in ("operation", "definition", "definitionfile")]
         tables += ["records_recordtype", "items_revision"]
-        return [rondine.sql(f"SELECT count(*) FROM {one}") for one in tables]
+        return [rondine.sql(f"SELECT count(*) FROM {table}") for table in tables]
 
     return count
 
@@ -157,15 +157,18 @@ def test_importing_again_lists_exactly_what_changed_keeps_corrections_and_says_w
         ("description: Only trees of this district.", "description: Only trees that stand there."),
     )
     seen = office.definitions.compare(made["definition"], files=newer)
-    kinds = {(one["kind"], one["key"]) for one in seen["changes"]}
+    kinds = {(change["kind"], change["key"]) for change in seen["changes"]}
     assert kinds == {
         ("changed", "GET /trees"),
         ("changed", "GET /trees/{number}"),
         ("removed", "GET /districts"),
         ("added", "GET /quarters"),
     }
-    trees = next(one for one in seen["changes"] if one["key"] == "GET /trees")
-    assert {(one["unit"], one["before"], one["now"], one["is_kept"]) for one in trees["differences"]} == {
+    trees = next(change for change in seen["changes"] if change["key"] == "GET /trees")
+    assert {
+        (difference["unit"], difference["before"], difference["now"], difference["is_kept"])
+        for difference in trees["differences"]
+    } == {
         ("inputs/limit/default", 100, 50, False),
         ("inputs/district/description", "Only trees of this district.", "Only trees that stand there.", False),
         ("response 200: trees[*].measures.height", "number, or null", "string", False),
@@ -202,9 +205,10 @@ def test_a_correction_against_the_definition_stays_and_is_shown_beside_it(office
     office.operations.change(item["name"], version=item["version"], document=document)
     newer = changed(("maximum: 500, default: 100", "maximum: 500, default: 50"))
     seen = office.definitions.compare(made["definition"], files=newer)
-    assert [(one["unit"], one["now"], one["is_kept"]) for one in seen["changes"][0]["differences"]] == [
-        ("inputs/limit/default", 50, True)
-    ]
+    assert [
+        (difference["unit"], difference["now"], difference["is_kept"])
+        for difference in seen["changes"][0]["differences"]
+    ] == [("inputs/limit/default", 50, True)]
     office.definitions.update(made["definition"], files=newer)
     kept = office.operations.get(item["name"])["document"]
     assert next(one for one in kept["inputs"] if one["name"] == "limit")["default"] == 500
@@ -223,7 +227,9 @@ def test_a_zip_of_several_files_is_opened_and_references_are_followed(office):
     seen = office.definitions.look_at(files={"register.zip": packed.getvalue()})
     assert seen["main"] == "register/api.json" and seen["schemas"] == 7 and not seen["warnings"]
     alone = office.definitions.look_at(files={"api.json": main})
-    assert any("is not here" in one["message"] for operation in alone["operations"] for one in operation["warnings"])
+    assert any(
+        "is not here" in warning["message"] for operation in alone["operations"] for warning in operation["warnings"]
+    )
 
 
 def test_references_are_fetched_from_the_same_host_alone_and_the_host_must_be_permitted(office, rondine):
@@ -281,7 +287,9 @@ def test_a_response_is_checked_against_its_own_description_and_a_wrong_field_is_
     office.credentials.set_secrets(made["credential"], key=rondine.key)
     name = made["operations"][0]
     found = office.trials.send(service="register-wrong", operation=name, inputs={"number": "OLM-00007"})
-    assert found["described"] == "200" and [one["where"] for one in found["differences"]] == ["$['place']['position']"]
+    assert found["described"] == "200" and [difference["where"] for difference in found["differences"]] == [
+        "$['place']['position']"
+    ]
     missing = office.trials.send(service="register-wrong", operation=name, inputs={"number": "none"})
     assert (missing["described"], missing["differences"]) == ("404", [])
 
@@ -291,7 +299,7 @@ def test_a_response_of_a_conflict_has_its_own_schema(office):
         "register-conflict", files={"register.yaml": TEXT}, operations=["POST /trees/{number}/care"], record_types=[]
     )
     document = office.operations.get(made["operations"][0])["document"]
-    assert {one["status"]: one["schema"]["$ref"] for one in document["responses"]} == {
+    assert {response["status"]: response["schema"]["$ref"] for response in document["responses"]} == {
         "201": "#/$defs/Care", "409": "#/$defs/Conflict", "422": "#/$defs/Refusal",
     }  # fmt: skip
 
@@ -469,7 +477,9 @@ def test_a_large_definition_tells_how_far_it_has_come(rondine):
     found = rondine.office().definitions.look_at(files={"large.json": large(8000)}, report=told.append)
     assert len(found["operations"]) == 8000
     paths = [one for one in told if one["what"] == "paths"]
-    assert paths and paths[0]["of"] == 8000 and [one["done"] for one in paths] == sorted(one["done"] for one in paths)
+    assert (
+        paths and paths[0]["of"] == 8000 and [path["done"] for path in paths] == sorted(path["done"] for path in paths)
+    )
 
 
 def test_a_problem_met_while_telling_progress_is_the_same_problem(rondine):

@@ -63,7 +63,7 @@ def test_a_record_fills_inputs_and_the_body_is_shown_against_its_fields(rondine,
     assert shown["problems"] == []
     body = json.loads(shown["text"].partition("\n\n")[2])
     assert body == {"tree": "OLM-3", "measures": {"girth_cm": 75}, "year": "1973", "note": "looked at", "by": "Mira"}
-    sources = {(one["place"], one["name"]): one["source"] for one in shown["origins"]}
+    sources = {(origin["place"], origin["name"]): origin["source"] for origin in shown["origins"]}
     assert sources["path", "number"] == sources["body", "number"] == f"field number of {trees} OLM-3"
     assert sources["body", "height_cm"] == f"field girth of {trees} OLM-3"
     assert sources["body", "note"] == "default note" and sources["header", "Accept"] == "Rondine"
@@ -101,7 +101,7 @@ def test_the_command_shows_the_request_with_the_origin_of_each_value(rondine, tr
     shown = json.loads(
         rondine.cli("operation", "request", "filling-care", "--record", f"{trees}/OLM-1", "--input", "note=x").stdout
     )
-    assert {one["source"] for one in shown["origins"] if one["name"] == "note"} == {"input note"}
-    assert any(one["source"] == f"field girth of {trees} OLM-1" for one in shown["origins"])
+    assert {origin["source"] for origin in shown["origins"] if origin["name"] == "note"} == {"input note"}
+    assert any(origin["source"] == f"field girth of {trees} OLM-1" for origin in shown["origins"])
     wrong = rondine.cli("operation", "request", "filling-care", "--record", trees, check=False)
     assert wrong.returncode == 2 and "TYPE/KEY" in wrong.stderr

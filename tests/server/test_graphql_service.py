@@ -36,7 +36,7 @@ def test_a_query_made_without_typing_runs_and_maps(rondine, desk):
         "graphql-desk", query, ["inspections", "nodes"], take=["inspections", "nodes", "tree", "number"]
     )
     assert (
-        {one["name"] for one in taken["fields"] if one["is_taken"]} >= {"id", "grade", "tree"}
+        {field["name"] for field in taken["fields"] if field["is_taken"]} >= {"id", "grade", "tree"}
         and taken["problems"] == []
         and taken["depth"] == 4
     )
@@ -45,7 +45,7 @@ def test_a_query_made_without_typing_runs_and_maps(rondine, desk):
     office.operations.change(item["name"], version=item["version"], document=document)
     found, value = tried(rondine, item["name"], {"grade": "ACT", "first": 5})
     rows = value["data"]["inspections"]["nodes"]
-    assert len(rows) == 5 and {one["grade"] for one in rows} == {"ACT"} and rows[0]["tree"]["number"].startswith("OLM-")
+    assert len(rows) == 5 and {row["grade"] for row in rows} == {"ACT"} and rows[0]["tree"]["number"].startswith("OLM-")
     assert found["row_choices"][0]["path"] == "$.data.inspections.nodes[*]" and found["outcome"]["is_good"]
 
 
@@ -154,5 +154,8 @@ def test_two_operations_of_one_address_are_told_apart_in_runs_calls_and_the_mete
         assert (one["call"]["operation"], run["operation"]) == (name, name)
         assert " · query " in run["title"] and run["title"] != office.runs.get(found[one is found[0]]["run"])["title"]
         assert next(iter(office.runs.search(operation=name, limit=1)))["id"] == one["run"]
-    counted = {one["operation"]: one["calls"] for one in office.connections.meter("graphql-desk")["operations"]}
+    counted = {
+        operation["operation"]: operation["calls"]
+        for operation in office.connections.meter("graphql-desk")["operations"]
+    }
     assert all(counted[name] >= 1 for name, _ in pair)

@@ -7,7 +7,7 @@ from rondine.server.items.kinds import ItemKind
 from rondine.server.records import kinds as record_kinds
 from rondine_cli.main import parser
 
-KINDS = [one for module in (service_kinds, record_kinds) for one in vars(module).values() if isinstance(one, ItemKind)]
+KINDS = [var for module in (service_kinds, record_kinds) for var in vars(module).values() if isinstance(var, ItemKind)]
 
 
 @pytest.mark.parametrize("kind", KINDS, ids=lambda kind: kind.name)

@@ -139,7 +139,7 @@ def test_names_that_stand_twice_are_told_by_the_run_that_loses_a_value(rondine, 
     rondine.feed("named-twice", "/", service=rondine.connect("named-twice", outside.url))
     run = rondine.finish("named-twice")
     assert (run["state"], run["counts"][0]["created"]) == ("done", 2_000)
-    told = [one["message"] for one in run["remarks"] if one["kind"] == "duplicates"]
+    told = [remark["message"] for remark in run["remarks"] if remark["kind"] == "duplicates"]
     assert told == ['"girth" is duplicated in one object: the last of them counts']
     assert "girth" in rondine.cli("run", "show", str(run["id"])).stdout
     assert rondine.office().records.get("test", "named-twice", "T-7")["data"]["girth"] == 2

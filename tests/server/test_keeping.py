@@ -120,8 +120,8 @@ def grove(records):
 
 def numbers(records, limit=500, **query):
     return [
-        one.data["number"]
-        for one in browse(
+        record.data["number"]
+        for record in browse(
             records, TYPE, {name.replace("__", "."): value for name, value in query.items()}, limit=limit
         ).records
     ]
@@ -152,7 +152,7 @@ def test_pages_put_together_are_all_records_in_order(grove, sort, limit):
     found, cursor = [], None
     while True:
         page = browse(grove, TYPE, {"sort": sort} if sort else {}, limit=limit, cursor=cursor)
-        found += [one.data for one in page.records]
+        found += [record.data for record in page.records]
         cursor = page.next
         if cursor is None:
             break

@@ -31,10 +31,13 @@ def test_lists_in_a_row_become_records_that_are_one_step_away(rondine, serve):
     assert [part["name"] for part in found["parts"]] == ["linked-tree-lot"]
     saved(office, "linked", service, found)
     run = rondine.finish("linked")
-    assert {one["record_type"]: one["created"] for one in run["counts"]} == {"linked-tree": 3, "linked-tree-lot": 3}
+    assert {count["record_type"]: count["created"] for count in run["counts"]} == {
+        "linked-tree": 3,
+        "linked-tree-lot": 3,
+    }
     tree = office.records.get("test", "linked-tree", "OLM-1")
     (held,) = tree["holds"]
-    assert [one["data"]["code"] for one in held["records"]] == ["L-1", "L-2"] and held["is_all"]
+    assert [record["data"]["code"] for record in held["records"]] == ["L-1", "L-2"] and held["is_all"]
     assert tree["belongs_to"] == [] and office.records.get("test", "linked-tree", "OLM-3")["holds"][0]["records"] == []
     lot = office.records.get("test", "linked-tree-lot", "L-3")
     assert lot["belongs_to"] == [{"record_type": "linked-tree", "key": ["OLM-2"], "is_kept": True}]
@@ -81,7 +84,7 @@ def test_a_collection_with_its_lots_expanded_arrives_as_two_linked_record_types_
     saved(office, "linked-seeds", service, found)
     run = rondine.finish("linked-seeds")
     assert run["calls"] == 1
-    created = {one["record_type"]: one["created"] for one in run["counts"]}
+    created = {count["record_type"]: count["created"] for count in run["counts"]}
     assert created["linked-collection"] == 3 and created["linked-collection-lot"] > 3
     key = next(iter(office.records.search("test", "linked-collection")))["key"]
     assert office.records.get("test", "linked-collection", *key)["holds"][0]["records"]

@@ -104,7 +104,10 @@ def test_uses_are_told_with_the_kind_and_name_of_what_uses(grove):
         {"kind": "mapping", "name": "mapping-1"},
         {"kind": "feed", "name": "feed-0"},
     ]
-    assert [one["record_type"] for one in alone("mappings", "mapping-1")["whole"]["outputs"]] == ["tree-0", "tree-1"]
+    assert [output["record_type"] for output in alone("mappings", "mapping-1")["whole"]["outputs"]] == [
+        "tree-0",
+        "tree-1",
+    ]
     assert alone("standing-values", "season-1")["used_by"] == [{"kind": "operation", "name": "operation-1"}]
     assert alone("queries", "query-1")["used_by"] == ["operation-1"]
     assert alone("definitions", "definition-1")["operations"] == ["operation-1"]

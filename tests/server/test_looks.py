@@ -105,7 +105,7 @@ def test_each_service_of_a_recorded_session_is_chosen_or_all_are_imported(office
     assert seen["part"] == trees
     assert seen["parts"] == [{"name": trees, "count": 2}, {"name": crews, "count": 1}]
     other = office.definitions.look_at(look=seen["look"], part=crews)
-    assert [one["key"] for one in other["operations"]] == ["GET /crews"] and other["part"] == crews
+    assert [operation["key"] for operation in other["operations"]] == ["GET /crews"] and other["part"] == crews
     made = office.definitions.import_into("only-crews", look=seen["look"], part=crews, connect={"environment": "test"})
     assert office.connections.get(made["connection"])["document"]["base_address"] == crews
     compared = office.definitions.compare(made["definition"], files=files)

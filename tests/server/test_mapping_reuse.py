@@ -32,7 +32,7 @@ def test_one_edit_reaches_all_that_use_it_but_the_exception(rondine, serve):
     feeds = [{"kind": "feed", "name": name} for name in ("reuse-one", "reuse-two")]
     assert office.mappings.get("reuse-all")["used_by"] == [{"kind": "mapping", "name": "reuse-exception"}, *feeds]
     users = office.record_types.get("reuse-tree")["used_by"]
-    assert [one["name"] for one in users] == ["reuse-all", "reuse-exception", "reuse-one", "reuse-three", "reuse-two"]
+    assert [user["name"] for user in users] == ["reuse-all", "reuse-exception", "reuse-one", "reuse-three", "reuse-two"]
 
     def street_after(feed):
         run = rondine.finish(feed)
@@ -85,9 +85,9 @@ def test_another_response_is_fitted_onto_a_record_type_that_is_there(rondine, se
     save = ["--save", "onto-other", "--service", service]
     unsure = rondine.cli(*words, *save, check=False)
     assert unsure.returncode == 1 and "nothing is saved: these matches are not sure: number from plate" in unsure.stderr
-    assert not any(one["name"] == "onto-other" for one in office.mappings)
+    assert not any(mapping["name"] == "onto-other" for mapping in office.mappings)
     found = json.loads(rondine.cli(*words, "--accept", "number", "--accept", "district", *save).stdout)
-    assert {one["field"]: (one["path"], one["reason"]) for one in found["pairs"]} == {
+    assert {pair["field"]: (pair["path"], pair["reason"]) for pair in found["pairs"]} == {
         "number": ("plate", "like values"),
         "girth_m": ("girthM", "same name"),
         "district": ("area", "like values"),

@@ -79,7 +79,7 @@ def test_imports_proposals_and_one_offs_follow_the_rule(rondine, rule):
     rule(separator="_", field_separator="-", service_first=True)
     seen = office.definitions.look_at(files=files(DEFINITION), service="named_register", details=True)
     assert seen["operations"][0]["name"] == "named_register_list_old_trees"
-    assert [one["name"] for one in seen["record_types"][0]["fields"]] == ["tree-number", "girth"]
+    assert [field["name"] for field in seen["record_types"][0]["fields"]] == ["tree-number", "girth"]
     made = office.definitions.import_into("", files=files(DEFINITION), record_types=[])
     assert made["service"] == "named_register" and made["operations"] == ["named_register_list_old_trees"]
     assert office.operations.parse_address("https://register.example/v1/old-trees")["name"] == "list_old_trees"
@@ -102,7 +102,9 @@ def test_a_corrected_type_survives_importing_again_and_keeps_values_whole(rondin
     document["response"] = {"corrections": [{"path": "$[*].girth", "type": "decimal", "name": "girth_m"}]}
     office.operations.change(name, version=held["version"], document=document)
     told = office.trials.send(service=service, operation=name)
-    assert [one["where"] for one in told["differences"]] == ["$[1]['girth']"]  # the definition says integer
+    assert [difference["where"] for difference in told["differences"]] == [
+        "$[1]['girth']"
+    ]  # the definition says integer
 
     newer = json.loads(json.dumps(DEFINITION))
     operation = newer["paths"]["/old-trees"]["get"]

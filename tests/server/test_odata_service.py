@@ -27,7 +27,7 @@ def store(rondine):
         address=source["address"], service="store", environment="test", hash=seen["hash"]
     )
     operations = [office.operations.get(name) for name in made["operations"]]
-    return source, made, {one["document"]["came_from"]["key"]: one["name"] for one in operations}
+    return source, made, {operation["document"]["came_from"]["key"]: operation["name"] for operation in operations}
 
 
 def tried(rondine, operation, inputs=None, **more):

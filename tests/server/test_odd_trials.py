@@ -85,7 +85,10 @@ def test_a_draft_that_was_never_saved_is_held_against_its_description(rondine, s
     schema = {"type": "object", "properties": {"number": {"type": "string"}}, "required": ["number", "girth"]}
     document = {"path": "/", "responses": [{"status": "200", "media_type": "application/json", "schema": schema}]}
     draft = office.trials.send(service=service, document=document)
-    assert draft["described"] == "200" and {one["where"] for one in draft["differences"]} == {"$['number']", "$"}
+    assert draft["described"] == "200" and {difference["where"] for difference in draft["differences"]} == {
+        "$['number']",
+        "$",
+    }
     office.operations.make("draft-described", service=service, document=document)
     saved = office.trials.send(service=service, operation="draft-described")
     assert sorted(map(str, saved["differences"])) == sorted(map(str, draft["differences"]))

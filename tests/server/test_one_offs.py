@@ -33,7 +33,7 @@ DOCUMENT = {
 
 def test_a_one_off_is_sent_without_a_service_and_shown_before(rondine, outside):
     office = rondine.office()
-    before = {one["name"] for one in office.services}
+    before = {service["name"] for service in office.services}
     found = office.trials.send_once(outside.url, DOCUMENT, inputs={"limit": 2})
     assert found["outcome"]["is_good"] and found["row_choices"][0] == {
         "path": "$.trees[*]",
@@ -42,7 +42,7 @@ def test_a_one_off_is_sent_without_a_service_and_shown_before(rondine, outside):
     }
     run = office.runs.get(found["run"])
     assert (run["kind"], run["operation"], run["inputs"]) == ("trial", None, {"limit": 2})
-    assert {one["name"] for one in office.services} == before
+    assert {service["name"] for service in office.services} == before
 
 
 def test_a_one_off_is_kept_as_service_connection_and_operation_and_answers_the_same(rondine, outside):

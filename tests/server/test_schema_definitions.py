@@ -53,7 +53,7 @@ def test_a_response_is_held_against_the_schema_that_describes_it(rondine, regist
     assert before["described"] == ""
     assert office.operations.describe_response("schema-trees", register, "Trees")["problems"] == []
     found = office.trials.send(service=register, operation="schema-trees")
-    told = {one["where"]: one["message"] for one in found["differences"]}
+    told = {difference["where"]: difference["message"] for difference in found["differences"]}
     assert found["described"] == "200" and told["$"] == '"survey" is missing'
     assert told["$['trees'][0]"] == '"kind" is missing'
 
@@ -65,7 +65,7 @@ def test_a_description_that_is_not_there_is_a_problem_of_the_operation(rondine, 
     wrong = office.operations.describe_response("schema-trees", "nowhere", "Tree", status="4XX")
     assert 'no definition "nowhere"' in wrong["problems"][0]["message"]
     held = office.operations.get("schema-trees")
-    responses = [one for one in held["document"]["responses"] if one["status"] == "200"]
+    responses = [response for response in held["document"]["responses"] if response["status"] == "200"]
     document = {**held["document"], "responses": responses}
     assert office.operations.change("schema-trees", version=held["version"], document=document)["problems"] == []
 
@@ -77,7 +77,7 @@ def test_importing_the_schema_again_shows_each_field_that_changed_and_what_it_to
     del newer["properties"]["trees"]["items"]["properties"]["kind"]
     compared = office.definitions.compare(register, files=text_of(newer))
     only = compared["changes"][0]
-    assert {one["unit"]: (one["before"], one["now"]) for one in only["differences"]} == {
+    assert {difference["unit"]: (difference["before"], difference["now"]) for difference in only["differences"]} == {
         "survey": ("integer", "string"),
         "trees[*].kind": ("one of oak", None),
     }
@@ -92,7 +92,7 @@ def test_renaming_the_definition_keeps_the_description(rondine, register):
     held = office.definitions.get(register)
     office.definitions.change(register, version=held["version"], name="trees-schema")
     responses = office.operations.get("schema-trees")["document"]["responses"]
-    assert [one["definition"] for one in responses] == ["trees-schema"]
+    assert [response["definition"] for response in responses] == ["trees-schema"]
 
 
 def test_the_laboratorys_xml_schema_is_read_from_its_address_and_describes_its_answers(rondine):
@@ -110,7 +110,9 @@ def test_a_response_at_an_address_is_a_definition_with_one_operation_that_answer
     office, base = rondine.office(), f"http://127.0.0.1:{rondine.register_port}"
     address = f"{base}/v1/trees?limit=3"
     seen = office.definitions.look_at(address=address, service=register)
-    assert seen["format"] == "sample (JSON)" and [one["key"] for one in seen["operations"]] == ["GET /v1/trees"]
+    assert seen["format"] == "sample (JSON)" and [operation["key"] for operation in seen["operations"]] == [
+        "GET /v1/trees"
+    ]
     made = office.definitions.import_into(register, address=address, record_types=[])
     found = office.trials.send(service=register, operation=made["operations"][0])
     assert (found["described"], found["differences"], found["call"]["status"]) == ("200", [], 200)
@@ -132,7 +134,7 @@ def test_a_sample_is_exported_as_the_openapi_description_of_its_operation(rondin
 )
 def test_what_describes_nothing_is_refused_and_nothing_is_stored(rondine, register, files, words):
     office = rondine.office()
-    before = [one["name"] for one in office.definitions]
+    before = [definition["name"] for definition in office.definitions]
     with pytest.raises(RondineProblem, match=words):
         office.definitions.import_into(register, files=files)
-    assert [one["name"] for one in office.definitions] == before
+    assert [definition["name"] for definition in office.definitions] == before

@@ -188,7 +188,7 @@ def test_an_expired_token_is_renewed_and_its_state_is_seen_but_not_the_token(ron
     rondine.tell("seeds", revoke="access")
     trial = office.trials.send(service=name, document={"path": path})
     assert trial["call"]["status"] == 200
-    purposes = [one["purpose"] for one in office.runs.calls(trial["run"])]
+    purposes = [call["purpose"] for call in office.runs.calls(trial["run"])]
     assert sorted(purposes) == ["", "refused, sign-in renewed", "sign-in"]
     office.connections.discard_token(name)
     assert office.connections.sign_in_state(name)["tokens"][0]["state"] == "none"

@@ -48,7 +48,7 @@ def test_nothing_is_sent_by_showing_a_request_or_by_wrong_inputs(register, servi
     quiet = register.connect("quiet", outside.url)
     office = register.office()
     shown = office.trials.show_request(service=quiet, document=TREES, inputs={"distict": "x", "limit": "many"})
-    assert {one["where"] for one in shown["problems"]} == {"/distict", "/limit"}
+    assert {problem["where"] for problem in shown["problems"]} == {"/distict", "/limit"}
     with pytest.raises(RondineProblem) as raised:
         office.trials.send(service=quiet, document=TREES, inputs={"distict": "x"})
     assert raised.value.hint == 'did you mean "district"?'
@@ -187,10 +187,10 @@ def test_a_sample_is_kept_or_pasted_and_its_schema_read(register, service):
     pasted = office.samples.keep(
         "pasted-tree", text='{"trees": [{"number": "OLM-1", "girth": 2}, {"number": "OLM-2", "girth": 2.5}]}'
     )
-    lines = {one["path"]: one for one in office.bodies.outline(pasted["body"])["lines"]}
+    lines = {line["path"]: line for line in office.bodies.outline(pasted["body"])["lines"]}
     assert lines["$.trees[*].girth"]["type"] == "decimal"
     tree = office.bodies.tree(pasted["body"], depth=4)
-    assert [(one["pointer"], one["text"]) for one in tree["nodes"] if one["text"]][:2] == [
+    assert [(node["pointer"], node["text"]) for node in tree["nodes"] if node["text"]][:2] == [
         ("/trees/0/number", '"OLM-1"'),
         ("/trees/0/girth", "2"),
     ]

@@ -293,7 +293,9 @@ def test_every_format_goes_the_whole_road_and_the_same_document_is_the_same(rond
     made = office.definitions.import_into(service, files=files)
     assert len(made["operations"]) == len(look["operations"]) and count in (None, len(made["operations"]))
     broken = [
-        (one["name"], one["problems"]) for one in office.operations if one["service"] == service and one["problems"]
+        (operation["name"], operation["problems"])
+        for operation in office.operations
+        if operation["service"] == service and operation["problems"]
     ]
     assert broken == []
     assert office.definitions.import_into(service, files=files)["operations"] == []
@@ -325,7 +327,11 @@ def test_a_changed_limit_value_or_text_is_told_with_both_values(rondine):
     changed = openapi("3.1").replace('"leaning"', '"leaning", "felled"').replace("Find a tree", "Find one tree")
     changed = re.sub(r'("name": "X-Note".*?"maxLength": )9', r"\g<1>12", changed)
     found = office.definitions.compare(made["definition"], files={"r.json": changed})
-    told = [(one["unit"], one["before"], one["now"]) for change in found["changes"] for one in change["differences"]]
+    told = [
+        (difference["unit"], difference["before"], difference["now"])
+        for change in found["changes"]
+        for difference in change["differences"]
+    ]
     assert any(before == "string, one of sound, leaning" and "felled" in now for _, before, now in told), told
 
 

@@ -50,12 +50,12 @@ def kept(rondine, service, operation, found, *, name, key=None, feed=None, **inp
 def test_a_response_in_xml_is_looked_at_as_a_tree_with_xpaths(rondine, laboratory):
     office, found = rondine.office(), tried(rondine, laboratory)
     assert found["format"] == "xml" and found["row_choices"][0] == {"path": ROWS, "count": 12, "holds": "object"}
-    nodes = {one["path"]: one for one in office.bodies.tree(found["body"], depth=6)["nodes"]}
+    nodes = {node["path"]: node for node in office.bodies.tree(found["body"], depth=6)["nodes"]}
     assert nodes["/lab:results/lab:result[2]/@number"]["text"] == '"S-1042"'
     assert nodes["/lab:results/lab:result[3]/lab:layers/lab:layer/lab:texture"]["kind"] == "string"
     assert "&amp; stones" in office.bodies.text(found["body"])["text"]
     outline = office.bodies.outline(found["body"])
-    lines = {one["path"]: one for one in outline["lines"]}
+    lines = {line["path"]: line for line in outline["lines"]}
     assert lines[f"{ROWS}/lab:layers/lab:layer"]["lengths"] == [1, 3]
     assert lines[f"{ROWS}/lab:note"]["presence"] == 0.5
     assert outline["namespaces"] == {"lab": "urn:olmara:soil:2"}
@@ -65,14 +65,14 @@ def test_rows_at_two_levels_become_records_and_a_list_that_is_single_at_times_is
     office, found = rondine.office(), tried(rondine, laboratory)
     made = office.mappings.propose(found["body"], rows=[ROWS, "lab:layers/lab:layer"], name="lab-layer")
     rules = made["mapping"]["outputs"][0]
-    assert {one["name"]: one["from"] for one in rules["fields"]} == {
+    assert {field["name"]: field["from"] for field in rules["fields"]} == {
         "depth": "@depth", "texture": "lab:texture", "ph": "lab:ph",
     }  # fmt: skip
     rules["fields"].append({"name": "result", "from": {"level": rules["rows"][0]["level"], "xpath": "@number"}})
     made["record_type"]["fields"].append({"name": "result", "type": "text"})
     run, records = kept(rondine, laboratory, "lab-results", made, name="lab-layer", key=["result", "depth"], count=3)
     assert run["state"] == "done" and run["counts"][0]["rows"] == 2 + 3 + 1
-    assert sorted((one["result"], one["depth"]) for one in records)[-1] == ("S-1043", 20)
+    assert sorted((record["result"], record["depth"]) for record in records)[-1] == ("S-1043", 20)
 
 
 def test_another_prefix_and_another_encoding_give_the_same_records(rondine, laboratory):
@@ -88,7 +88,7 @@ def test_a_kept_value_leads_back_to_its_place_in_the_xml(rondine, laboratory):
     office = rondine.office()
     trace = office.records.get("test", "lab-result", "S-1042")["trace"]
     assert trace["row"]["path"] == f"{ROWS}[2]"
-    places = {one["field"]: one["pointer"] for one in trace["row"]["fields"]}
+    places = {field["field"]: field["pointer"] for field in trace["row"]["fields"]}
     assert places["humus"] == "/lab:results/lab:result/1/lab:humus"
     (fed,) = office.runs.fed(trace["run"], trace["call"], place="/lab:results/lab:result/1")["outputs"]
     assert [row["record"]["key"] for row in fed["shown"]] == [["S-1042"]]
@@ -163,7 +163,7 @@ def test_answers_of_a_soap_service_become_records(rondine):
         name="soap-permit", status="granted"
     )  # fmt: skip
     assert run["state"] == "done" and len(records) == found["row_choices"][0]["count"], run
-    assert {one["status"] for one in records} == {"granted"}
+    assert {record["status"] for record in records} == {"granted"}
     office.feeds.save(
         "soap-permit",
         operation=keys["FindPermit"],
@@ -190,7 +190,7 @@ def test_atom_of_an_old_odata_service_comes_in_page_by_page(rondine):
     assert found["paging"][0]["paging"] == {"type": "next_address", "at": "/atom:feed/atom:link[@rel='next']/@href"}
     office.operations.make("atom-lots", service=name, document={**document, "paging": found["paging"][0]["paging"]})
     made = office.mappings.propose(found["body"], rows=["/atom:feed/atom:entry"], name="atom-lot")
-    types = {one["name"]: one["type"] for one in made["record_type"]["fields"]}
+    types = {field["name"]: field["type"] for field in made["record_type"]["fields"]}
     assert (types["grams"], types["number"], types["stored"]) == ("integer", "integer", "datetime")
     run, records = kept(rondine, name, "atom-lots", made, name="atom-lot", key=["number"])
     assert run["state"] == "done" and run["completeness"] == "complete" and len(records) == 60, run
@@ -200,7 +200,7 @@ def test_dates_of_the_old_odata_json_are_dates(rondine):
     office = rondine.office()
     found = office.trials.send(service="atom-store", document={"path": "/Lots"})
     made = office.mappings.propose(found["body"], rows=["$.d.results[*]"], name="old-lot")
-    assert next(one["type"] for one in made["record_type"]["fields"] if one["name"] == "stored") == "datetime"
+    assert next(field["type"] for field in made["record_type"]["fields"] if field["name"] == "stored") == "datetime"
     first = office.mappings.preview(found["body"], made["mapping"], {"old-lot": made["record_type"]})["outputs"][0][
         "shown"
     ][0]
@@ -210,12 +210,12 @@ def test_dates_of_the_old_odata_json_are_dates(rondine):
 def test_decimal_commas_and_two_forms_of_dates_are_proposed_as_what_they_are_and_kept_so(rondine, laboratory):
     office, found = rondine.office(), tried(rondine, laboratory)
     made = office.mappings.propose(found["body"], rows=[ROWS], name="lab-measured")
-    types = {one["name"]: one["type"] for one in made["record_type"]["fields"]}
+    types = {field["name"]: field["type"] for field in made["record_type"]["fields"]}
     assert (types["humus"], types["taken"]) == ("decimal", "date")
     assert any("dd.MM.yyyy and yyyy-MM-dd" in note or "yyyy-MM-dd and dd.MM.yyyy" in note for note in made["notes"])
     run, records = kept(rondine, laboratory, "lab-results", made, name="lab-measured")
     assert (run["state"], run["counts"][0]["created"], run["counts"][0]["rejected"]) == ("done", 12, 0)
-    by_number = {one["number"]: one for one in records}
+    by_number = {record["number"]: record for record in records}
     assert (by_number["S-1041"]["humus"], by_number["S-1041"]["taken"]) == ("3.1", "2026-10-02")
 
 
@@ -237,7 +237,7 @@ def test_rows_that_do_not_pass_a_condition_are_filtered_and_every_row_is_counted
     run, records = kept(rondine, laboratory, "lab-results", made, name="lab-deep")
     count = run["counts"][0]
     assert (count["rows"], count["created"], count["filtered"]) == (12, 8, 4) and "4 filtered" in run["summary"]
-    assert {one["depth"] for one in records} == {40, 60}
+    assert {record["depth"] for record in records} == {40, 60}
 
 
 def test_a_value_that_does_not_fit_stops_the_run_where_the_mapping_says_so(rondine, laboratory):

@@ -122,11 +122,11 @@ def test_a_whole_response_of_rejects_is_told_and_a_run_without_one_good_row_has_
     name = feed(rondine, trees, "half-bad", pages, paging={"type": "page_number"})
     run = rondine.finish(name)
     assert run["state"] == "done" and "a whole response was rejected" in run["summary"]
-    assert [(one["kind"], one["call"]) for one in run["remarks"]] == [("rejected", 2)]
+    assert [(remark["kind"], remark["call"]) for remark in run["remarks"]] == [("rejected", 2)]
     trees.pages = [{"trees": bad}, {"trees": []}]
     run = rondine.finish(name)
     assert (run["state"], run["error"]["code"]) == ("failed", "all_rows_rejected")
-    drift = [one["message"] for one in run["remarks"] if one["kind"] == "drift"]
+    drift = [remark["message"] for remark in run["remarks"] if remark["kind"] == "drift"]
     assert len(drift) == 1 and "$.trees[*].girth" in drift[0] and "used by half-bad.girth (feed half-bad)" in drift[0]
 
 
@@ -137,12 +137,12 @@ def test_a_changed_service_is_told_with_what_uses_the_changed_fields(rondine, tr
         {"trees": [{**one, "girth": str(one["girth"]), "crown": {"width": 3}} for one in ROWS], "next": None}
     ]
     run = rondine.finish(name)
-    drift = [one["message"] for one in run["remarks"] if one["kind"] == "drift"]
+    drift = [remark["message"] for remark in run["remarks"] if remark["kind"] == "drift"]
     assert any("$.trees[*].girth" in one and "used by drifting.girth" in one for one in drift), drift
     assert any("$.trees[*].crown is new" in one and "nothing uses it" in one for one in drift), drift
     assert "differs from the schema on file" in run["summary"]
     again = rondine.finish(name)
-    assert [one["kind"] for one in again["remarks"]] == ["drift", "drift"]
+    assert [remark["kind"] for remark in again["remarks"]] == ["drift", "drift"]
     calls = list(rondine.office().runs.calls(again["id"]))
     office = rondine.office()
     office.samples.keep("drifted", content=office.bodies.content(calls[0]["body"]), operation=name)
@@ -187,7 +187,7 @@ def test_paging_that_was_shown_is_adopted_and_can_be_declined(rondine, trees):
     for name in ("by-sample", "by-feed", "declining"):
         office.operations.make(name, service=service, document={"path": "/trees"})
         trial = office.trials.send(service=service, operation=name)
-        assert any("these rows are not all" in one for one in trial["notes"])
+        assert any("these rows are not all" in note for note in trial["notes"])
     made = office.samples.keep("adopted-sample", run=trial["run"], operation="by-sample")
     assert made["adopted"]["operation"] == "by-sample" and made["adopted"]["paging"]["type"] == "page_number"
     assert office.operations.get("by-sample")["document"]["paging"]["total"] == "/total"
@@ -244,4 +244,4 @@ def test_lines_that_end_with_the_connection_may_have_broken_off(rondine, serve_r
     office.feeds.make(name, operation=name, mapping=name, environment="test")
     run = rondine.finish(name)
     assert (run["state"], run["counts"][0]["created"], run["completeness"]) == ("done", 6, completeness)
-    assert [one["kind"] for one in run["remarks"]] == (["undelimited"] if completeness == "unknown" else [])
+    assert [remark["kind"] for remark in run["remarks"]] == (["undelimited"] if completeness == "unknown" else [])

@@ -63,7 +63,7 @@ def test_a_changed_service_changes_the_records_and_rejects_what_no_longer_fits(r
     run = register.finish(name)
     assert counts(run) == {"rows": TREES, "rejected": TREES}
     assert (run["state"], run["error"]["code"]) == ("failed", "all_rows_rejected")
-    drift = [one["message"] for one in run["remarks"] if one["kind"] == "drift"]
+    drift = [remark["message"] for remark in run["remarks"] if remark["kind"] == "drift"]
     assert any("$.trees[*].measures.girth" in one and f"{name}.girth (feed {name})" in one for one in drift), drift
     assert "the service differs from the schema on file" in run["summary"]
     reject = next(register.office().runs.rejects(run["id"]))
@@ -80,11 +80,12 @@ def test_a_record_leads_back_to_the_place_it_came_from(register):
     run = register.finish(name)
     found = register.office().records.get("test", name, "OLM-00003")
     assert (found["trace"]["run"], found["trace"]["call"]) == (run["id"], 1)
-    place = next(one for one in found["trace"]["row"]["fields"] if one["field"] == "girth")
+    place = next(field for field in found["trace"]["row"]["fields"] if field["field"] == "girth")
     assert place["pointer"] == "/trees/2/measures/girth"
     nodes = register.office().bodies.tree(found["trace"]["body"], "/trees/2/measures")["nodes"]
     assert (
-        next(one["text"] for one in nodes if one["name"] == "girth").rstrip("0").rstrip(".") == found["data"]["girth"]
+        next(node["text"] for node in nodes if node["name"] == "girth").rstrip("0").rstrip(".")
+        == found["data"]["girth"]
     )
     office = register.office()
     fed = office.runs.fed(run["id"], 1, place="/trees/2/measures")["outputs"][0]
@@ -128,13 +129,13 @@ def test_a_failing_call_ends_the_run_in_words_and_keeps_what_came_before(registe
     run = register.finish(name)
     assert run["state"] == "failed"
     assert "the service answered 500" in run["error"]["message"] and run["error"]["hint"]
-    failed = [one for one in register.office().runs.calls(run["id"]) if one["error"]]
+    failed = [call for call in register.office().runs.calls(run["id"]) if call["error"]]
     assert len(failed) == 1 and failed[0]["status"] == 500 and failed[0]["body"]
     assert counts(run).get("unchanged", 0) == 200 * (failed[0]["number"] - 1)
     register.control(drop=True)
     run = register.finish(name)
     assert (run["state"], run["error"]["code"]) == ("failed", "service_failed")
-    assert [one["status"] for one in register.office().runs.calls(run["id"])] == [None]
+    assert [call["status"] for call in register.office().runs.calls(run["id"])] == [None]
 
 
 def test_pages_in_a_circle_and_garbage_end_with_a_clear_reason(register):
@@ -195,7 +196,7 @@ def test_a_feed_that_cannot_run_says_every_reason(register):
     )
     with pytest.raises(RondineProblem) as raised:
         office.feeds.run(name)
-    assert {one["where"] for one in raised.value.problems} == {"/inputs/district", "/environment"}
+    assert {problem["where"] for problem in raised.value.problems} == {"/inputs/district", "/environment"}
 
 
 def test_one_run_of_a_feed_at_a_time_and_it_can_be_cancelled(register):

@@ -107,7 +107,7 @@ def test_a_worker_killed_within_a_large_response_loses_and_doubles_nothing(rondi
     assert (last["state"], last["attempt"], last["completeness"]) == ("done", 2, "complete")
     assert counts(last) == {"rows": ROWS, "created": ROWS}
     assert len(kept(rondine, "large-killed")) == ROWS
-    assert [one["rows"] for one in rondine.office().runs.calls(run["id"])][-1] < ROWS
+    assert [call["rows"] for call in rondine.office().runs.calls(run["id"])][-1] < ROWS
 
 
 def test_what_came_before_the_response_broke_off_is_kept_and_the_run_says_where_it_ended(rondine, serve):

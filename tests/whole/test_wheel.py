@@ -136,4 +136,4 @@ def test_the_documentation_leads_from_nothing_to_kept_records(installation, rond
     assert (installation.folder / "home" / "encryption-keys.json").stat().st_mode & 0o077 == 0
     body = {"name": "mira", "password": installation.passwords["mira"]}
     session = httpx.post(f"http://127.0.0.1:{installation.port}/api/v1/session", json=body, timeout=60).json()
-    assert [(one["name"], one["role"]) for one in session["projects"]] == [("office", "builder")]
+    assert [(project["name"], project["role"]) for project in session["projects"]] == [("office", "builder")]

@@ -16,9 +16,9 @@ async def in_database(pool: ThreadPoolExecutor, action: Callable[..., T], *argum
     first."""
 
     def fresh() -> T:
-        for held in connections.all(initialized_only=True):
-            if held.connection is not None and not held.is_usable():
-                held.close()
+        for connection in connections.all(initialized_only=True):
+            if connection.connection is not None and not connection.is_usable():
+                connection.close()
         return action(*arguments, **named)
 
     return await asyncio.get_running_loop().run_in_executor(pool, fresh)

@@ -64,7 +64,7 @@ def _nulls(value: Any, at: str) -> list[str]:
     if not isinstance(value, dict):
         return []
     steps = ((str(name).replace("~", "~0").replace("/", "~1"), one) for name, one in value.items())
-    return [found for name, one in steps for found in _nulls(one, f"{at}/{name}")]
+    return [null for name, one in steps for null in _nulls(one, f"{at}/{name}")]
 
 
 def _xml(text: str, inputs: Inputs, media_type: str) -> XmlBody:

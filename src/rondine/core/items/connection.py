@@ -134,7 +134,7 @@ class ConnectionDocument(Document, frozen=True):
         own = [str(value) for name, value in dump(sign_in).items() if name.endswith("_address")]
         proxy = [self.proxy.address] if self.proxy.address else []
         addresses = [self.address(), *self.further_origins, *own, *proxy]
-        return list(dict.fromkeys(origin(one) for one in addresses if re.match(r"https?://[^/?#]", one)))
+        return list(dict.fromkeys(origin(address) for address in addresses if re.match(r"https?://[^/?#]", address)))
 
     def secret_names(self) -> tuple[str, ...]:
         """What the connection's credential must hold."""

@@ -149,7 +149,7 @@ def propose(
         parsed = parse_xpath(path) if of == "xml" else parse_jsonpath(path)
         or_one.append(_is_one_or_many(parsed, nodes))
         nodes = [
-            found for node in nodes for found in find_rows(parsed, node.value, must_exist=depth == 0, or_one=or_one[-1])
+            row for node in nodes for row in find_rows(parsed, node.value, must_exist=depth == 0, or_one=or_one[-1])
         ]
     values = [node.value for node in nodes]
     if not values:

@@ -86,7 +86,7 @@ class JsonPath:
 
     def selects_several(self) -> bool:
         """Whether a wildcard, slice or filter in it may select several."""
-        return any(isinstance(one, Several) for segment in self.segments for one in segment.selectors)
+        return any(isinstance(selector, Several) for segment in self.segments for selector in segment.selectors)
 
     def singular(self) -> Location | None:
         """The place it names if it can select at most one value (section 2.3.5.1), else None. A negative index is not

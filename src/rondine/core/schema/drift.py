@@ -78,7 +78,7 @@ class SeenSchema:
             "removed": lambda one: f"is gone, was {one.before}",
             "changed": lambda one: f"is {one.after}, was {one.before}",
         }
-        return [Drift(one.path, told[one.kind](one)) for one in structure_differences]
+        return [Drift(difference.path, told[difference.kind](difference)) for difference in structure_differences]
 
 
 SchemaOnFile = DescribedSchema | SeenSchema

@@ -83,7 +83,7 @@ def _without_keys(content: bytes, keys: str | None) -> bytes:
         return content
     if keys == "mask":
         return masked(text, text_findings, MASK).encode("utf-8", "surrogateescape")
-    names = ", ".join(dict.fromkeys(one.name or one.reason for one in text_findings))
+    names = ", ".join(dict.fromkeys(finding.name or finding.reason for finding in text_findings))
     raise Conflict(
         f"the sample holds what looks like a key: {names}",
         where="keys",

@@ -32,6 +32,12 @@ def add_commands(commands: Any) -> None:
         verb = operation.add_parser(name, help=help_text)
         verb.add_argument("name")
         verb.set_defaults(run=run_enable, verb=name)
+    reads = operation.add_parser(
+        "reads", help="say that one changes nothing at its service although its method may, as a posted search"
+    )
+    reads.add_argument("name")
+    reads.add_argument("--not", action="store_false", dest="reads", help="take that back")
+    reads.set_defaults(run=run_reads)
     move = operation.add_parser(
         "move-key", help="move a fixed value that looks like a key into the connection's credential"
     )
@@ -253,6 +259,15 @@ def _value(value: Any) -> str:
 def run_enable(session: Session, args: Namespace, out: Output) -> None:
     session.office.operations.enable(args.name, enabled=args.verb == "enable")
     out.good(f"operation {args.name} is {args.verb}d")
+
+
+def run_reads(session: Session, args: Namespace, out: Output) -> None:
+    held = session.office.operations.get(args.name)
+    document = {**held["document"], "reads": args.reads}
+    held = session.office.operations.change(args.name, version=held["version"], document=document)
+    words = "is taken to change nothing" if args.reads else "is what its method says"
+    out.value(held["document"], f"{args.name} {words}")
+    show_problems(held, out)
 
 
 def run_move(session: Session, args: Namespace, out: Output) -> None:

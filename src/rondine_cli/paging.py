@@ -14,9 +14,7 @@ def add_paging_verb(operation: Any) -> None:
     paging = operation.add_parser("paging", help="show or change how one asks for further pages")
     paging.add_argument("name", nargs="?")
     paging.add_argument("strategy", nargs="?", help="one of those that --strategies lists, or undecided")
-    paging.add_argument(
-        "setting", nargs="*", metavar="NAME=VALUE", help="such as parameter=page total=/total, or at=/next"
-    )
+    paging.add_argument("setting", nargs="*", metavar="NAME=VALUE", help="such as input=page total=/total, or at=/next")
     paging.add_argument("--strategies", action="store_true", help="list the strategies and their settings")
     paging.set_defaults(run=run_paging)
 

@@ -17,7 +17,18 @@ class AddressParts(TypedDict):
 
 class AdoptedPaging(TypedDict):
     operation: str
-    paging: LinkHeader | NextAddress | PageNumber | OneResponse | None
+    paging: (
+        LinkHeader
+        | NextAddress
+        | PageNumber
+        | Offset
+        | Cursor
+        | GraphqlConnection
+        | Keyset
+        | Windows
+        | OneResponse
+        | None
+    )
     reason: str
 
 
@@ -383,6 +394,15 @@ class CredentialPage(TypedDict):
     next: str | None
 
 
+class Cursor(TypedDict):
+    at: NotRequired[str]
+    header: NotRequired[str]
+    input: NotRequired[str]
+    max_pages: NotRequired[int]
+    more: NotRequired[str | None]
+    type: Literal["cursor"]
+
+
 class DateOf(TypedDict):
     patterns: list[str]
     type: Literal["date"]
@@ -560,7 +580,18 @@ class Feed(TypedDict):
     mapping: str
     name: str
     operation: str
-    paging: LinkHeader | NextAddress | PageNumber | OneResponse | None
+    paging: (
+        LinkHeader
+        | NextAddress
+        | PageNumber
+        | Offset
+        | Cursor
+        | GraphqlConnection
+        | Keyset
+        | Windows
+        | OneResponse
+        | None
+    )
     problems: list[ProblemItem]
     title: str
     version: int
@@ -662,6 +693,13 @@ class GraphQLBody(TypedDict):
     query: NotRequired[str]
     type: Literal["graphql"]
     variables: NotRequired[list[Member]]
+
+
+class GraphqlConnection(TypedDict):
+    at: str
+    input: NotRequired[str]
+    max_pages: NotRequired[int]
+    type: Literal["graphql_connection"]
 
 
 class Host(TypedDict):
@@ -772,6 +810,15 @@ class JwtBearer(TypedDict):
     subject: NotRequired[str]
     token_address: NotRequired[str]
     type: Literal["jwt_bearer"]
+
+
+class Keyset(TypedDict):
+    input: NotRequired[str]
+    key: str
+    max_pages: NotRequired[int]
+    size_input: NotRequired[str]
+    type: Literal["keyset"]
+    until: NotRequired[Literal["empty_page", "short_page"]]
 
 
 class LastRun(TypedDict):
@@ -981,6 +1028,7 @@ class NamingShown(TypedDict):
 class NextAddress(TypedDict):
     at: str
     max_pages: NotRequired[int]
+    relative_to: NotRequired[Literal["base_address", "request"]]
     type: Literal["next_address"]
 
 
@@ -1056,7 +1104,18 @@ class OfferedOperation(TypedDict):
     key: str
     method: str
     name: str
-    paging: LinkHeader | NextAddress | PageNumber | OneResponse | None
+    paging: (
+        LinkHeader
+        | NextAddress
+        | PageNumber
+        | Offset
+        | Cursor
+        | GraphqlConnection
+        | Keyset
+        | Windows
+        | OneResponse
+        | None
+    )
     path: str
     sign_ins: list[str]
     tags: list[str]
@@ -1087,6 +1146,17 @@ class OfferedType(TypedDict):
     parent: str
     source: str
     wanted: str
+
+
+class Offset(TypedDict):
+    first: NotRequired[int]
+    input: NotRequired[str]
+    max_pages: NotRequired[int]
+    size_input: NotRequired[str]
+    total: NotRequired[str | None]
+    total_header: NotRequired[str]
+    type: Literal["offset"]
+    until: NotRequired[Literal["empty_page", "short_page"]]
 
 
 class OneResponse(TypedDict):
@@ -1128,9 +1198,21 @@ class OperationDocument(TypedDict):
     odata: NotRequired[ODataQuery | None]
     other_bodies: NotRequired[list[OtherBody]]
     outcomes: NotRequired[OutcomeRules]
-    paging: NotRequired[LinkHeader | NextAddress | PageNumber | OneResponse | None]
+    paging: NotRequired[
+        LinkHeader
+        | NextAddress
+        | PageNumber
+        | Offset
+        | Cursor
+        | GraphqlConnection
+        | Keyset
+        | Windows
+        | OneResponse
+        | None
+    ]
     path: NotRequired[str]
     query: NotRequired[list[Parameter]]
+    reads: NotRequired[bool]
     response: NotRequired[ResponseView]
     responses: NotRequired[list[ResponseDescription]]
     tags: NotRequired[list[str]]
@@ -1257,14 +1339,29 @@ class OwnSignIn(TypedDict):
 
 class PageNumber(TypedDict):
     first: NotRequired[int]
+    input: NotRequired[str]
     max_pages: NotRequired[int]
-    parameter: NotRequired[str]
+    pages: NotRequired[str | None]
+    size_input: NotRequired[str]
     total: NotRequired[str | None]
+    total_header: NotRequired[str]
     type: Literal["page_number"]
+    until: NotRequired[Literal["empty_page", "short_page"]]
 
 
 class PagingGuessItem(TypedDict):
-    paging: LinkHeader | NextAddress | PageNumber | OneResponse | None
+    paging: (
+        LinkHeader
+        | NextAddress
+        | PageNumber
+        | Offset
+        | Cursor
+        | GraphqlConnection
+        | Keyset
+        | Windows
+        | OneResponse
+        | None
+    )
     reason: str
 
 
@@ -2034,6 +2131,15 @@ class ValueOf(TypedDict):
     prepared: NotRequired[str]
     standing: NotRequired[str]
     written: NotRequired[Literal["", "backslash", "doubled", "json"]]
+
+
+class Windows(TypedDict):
+    end_input: str
+    is_end_included: NotRequired[bool]
+    max_pages: NotRequired[int]
+    size: str
+    start_input: str
+    type: Literal["windows"]
 
 
 class Write(TypedDict):

@@ -35,11 +35,13 @@ def test_a_strategy_is_chosen_set_and_declined_by_command(rondine):
     rondine.office().operations.make("strategies", service=service, document={"path": "/v1/trees"})
     assert shown(rondine, "operation", "paging", "strategies") is None
     forms = {form["type"]: form for form in shown(rondine, "operation", "paging", "--strategies")}
-    assert {field["name"] for field in forms["page_number"]["fields"]} == {"parameter", "first", "total", "max_pages"}
+    assert {field["name"] for field in forms["page_number"]["fields"]} == {
+        "input", "first", "total", "total_header", "pages", "size_input", "until", "max_pages",
+    }  # fmt: skip
     assert [field["is_required"] for field in forms["next_address"]["fields"] if field["name"] == "at"] == [True]
-    settings = ["parameter=p", "first=0", "total=/total"]
+    settings = ["input=p", "first=0", "total=/total"]
     assert shown(rondine, "operation", "paging", "strategies", "page_number", *settings) == {
-        "type": "page_number", "parameter": "p", "first": 0, "total": "/total",
+        "type": "page_number", "input": "p", "first": 0, "total": "/total",
     }  # fmt: skip
     for words, told in (
         (["pagenumber"], 'did you mean "page_number"?'),
@@ -48,7 +50,7 @@ def test_a_strategy_is_chosen_set_and_declined_by_command(rondine):
     ):
         refused = rondine.cli("operation", "paging", "strategies", *words, check=False)
         assert refused.returncode == 1 and told in refused.stderr, words
-    assert rondine.office().operations.get("strategies")["document"]["paging"]["parameter"] == "p"
+    assert rondine.office().operations.get("strategies")["document"]["paging"]["input"] == "p"
     assert shown(rondine, "operation", "paging", "strategies", "undecided") is None
 
 

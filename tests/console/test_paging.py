@@ -12,13 +12,13 @@ def test_a_strategy_is_chosen_and_set_on_the_bench(open_page, rondine):
     page.get_by_role("button", name="set it").click()
     page.get_by_label("Strategy").select_option("Page number")
     expect(page.get_by_text("asks for page after page by number")).to_be_visible()
-    page.get_by_label("Parameter").fill("p")
-    page.get_by_label("Total").fill("/total")
+    page.get_by_label("Input", exact=True).fill("p")
+    page.get_by_label("Total", exact=True).fill("/total")
     page.get_by_role("button", name="Save", exact=True).click()
     expect(page.get_by_text("saved, version 2")).to_be_visible()
     assert office.operations.get("paging-form")["document"]["paging"] == {
         "type": "page_number",
-        "parameter": "p",
+        "input": "p",
         "total": "/total",
     }
     page.get_by_label("Strategy").select_option("not decided")

@@ -205,8 +205,8 @@ def test_secrets_in_paths_are_taken_out_and_become_places():
 @pytest.mark.parametrize(
     ("name", "numbers", "wanted"),
     [
-        ("pageIndex", (0, 1, 2), PageNumber(parameter="pageIndex", first=0)),
-        ("pageNo", (3, 2), PageNumber(parameter="pageNo")),
+        ("pageIndex", (0, 1, 2), PageNumber(input="pageIndex", first=0)),
+        ("pageNo", (3, 2), PageNumber(input="pageNo")),
         ("pageSize", (5, 6), None),
         ("tree", (1, 2), None),
         ("pageNo", (1, 5), None),

@@ -4,12 +4,13 @@ from hypothesis import strategies as st
 
 from rondine.core.errors import PaginationError
 from rondine.core.http.messages import Request, Response, Send
-from rondine.core.pagination import Ahead, LinkHeader, NextAddress, PageNumber, RepeatedPage
+from rondine.core.pagination import Ahead, LinkHeader, NextAddress, PagedOperation, PageNumber, RepeatedPage
 from rondine.core.pagination.link_header import links, next_link
 from rondine.core.pagination.recognise import recognise
 from rondine.core.pagination.signs import EACH, signs_of
 
 FIRST = Request("GET", "https://register.example/trees?limit=2")
+PAGED = PagedOperation(FIRST)
 
 
 def drive(exchange, answer, most=50):
@@ -19,7 +20,7 @@ def drive(exchange, answer, most=50):
     try:
         while True:
             if isinstance(ask, Ahead):
-                announced = [request.url for request in ask.requests]
+                announced = [one.request.url for one in ask.asks]
                 ask = exchange.send(None)
                 continue
             asked.append(ask.request.url)
@@ -38,7 +39,7 @@ def test_the_link_header_is_followed_until_there_is_none():
     links = iter(
         ['</trees?start=2>; rel="next"', "<https://register.example/trees?start=4>; rel=next", '</trees>; rel="first"']
     )
-    asked, ending = drive(LinkHeader().exchange(FIRST), lambda ask: page(next(links)))
+    asked, ending = drive(LinkHeader().exchange(PAGED), lambda ask: page(next(links)))
     assert asked == [FIRST.url, "https://register.example/trees?start=2", "https://register.example/trees?start=4"]
     assert (ending.is_proven, ending.pages) == (True, 3)
 
@@ -52,7 +53,7 @@ def test_the_link_header_is_followed_until_there_is_none():
     ],
 )
 def test_a_next_link_elsewhere_or_in_a_circle_is_refused(link, words):
-    exchange = LinkHeader().exchange(FIRST)
+    exchange = LinkHeader().exchange(PAGED)
     next(exchange)
     with pytest.raises(PaginationError, match=words):
         exchange.send(page(link))
@@ -61,7 +62,7 @@ def test_a_next_link_elsewhere_or_in_a_circle_is_refused(link, words):
 def test_endless_pages_stop_at_the_limit():
     numbers = iter(range(100))
     with pytest.raises(PaginationError, match="more than 5 pages"):
-        drive(LinkHeader(max_pages=5).exchange(FIRST), lambda ask: page(f"</trees?start={next(numbers)}>; rel=next"))
+        drive(LinkHeader(max_pages=5).exchange(PAGED), lambda ask: page(f"</trees?start={next(numbers)}>; rel=next"))
 
 
 @pytest.mark.parametrize(
@@ -87,29 +88,29 @@ def test_no_header_value_makes_the_parser_raise(value):
 
 def test_the_next_address_in_the_body_is_asked_for_and_followed():
     values = iter([{"next": "?start=2"}, {"next": None}])
-    exchange = NextAddress(at="/next").exchange(FIRST)
-    assert next(exchange) == Send(FIRST, {"next": "/next"})
+    exchange = NextAddress(at="/next").exchange(PAGED)
+    assert next(exchange) == Send(FIRST, {"next": "/next"}, FIRST.url)
     exchange.close()
-    asked, ending = drive(NextAddress(at="/next").exchange(FIRST), lambda ask: page(**next(values)))
+    asked, ending = drive(NextAddress(at="/next").exchange(PAGED), lambda ask: page(**next(values)))
     assert asked[1] == "https://register.example/trees?start=2"
     assert ending.is_proven
 
 
 def test_pages_by_number_end_at_the_announced_total_or_at_an_empty_page():
     announced = PageNumber(total="/total")
-    assert len(drive(announced.exchange(FIRST), lambda ask: page(rows=2, total=5))[0]) == 3
+    assert len(drive(announced.exchange(PAGED), lambda ask: page(rows=2, total=5))[0]) == 3
     rows = iter([2, 2, 0])
-    asked, ending = drive(PageNumber().exchange(FIRST), lambda ask: page(rows=next(rows)))
+    asked, ending = drive(PageNumber().exchange(PAGED), lambda ask: page(rows=next(rows)))
     assert asked == [f"https://register.example/trees?limit=2&page={number}" for number in (1, 2, 3)]
     assert ending.is_proven
 
 
 def ahead(paging, first, answer):
     """The addresses that are announced after the first response; the first ask itself if there are none."""
-    exchange = paging.exchange(first)
+    exchange = paging.exchange(PagedOperation(first))
     next(exchange)
     found = exchange.send(answer)
-    return [request.url[-6:] for request in found.requests] if isinstance(found, Ahead) else found.request.url[-6:]
+    return [one.request.url[-6:] for one in found.asks] if isinstance(found, Ahead) else found.request.url[-6:]
 
 
 def test_all_pages_after_the_first_are_announced_where_they_are_known():
@@ -133,14 +134,14 @@ def test_no_more_pages_are_asked_for_than_allowed(paging, rows):
 
     if rows[2]:
         with pytest.raises(PaginationError, match="more than 3 pages"):
-            drive(paging.exchange(FIRST), answer)
+            drive(paging.exchange(PAGED), answer)
     else:
-        assert drive(paging.exchange(FIRST), answer)[1].is_proven
+        assert drive(paging.exchange(PAGED), answer)[1].is_proven
     assert len(asked) == 3
 
 
 def test_a_page_that_comes_again_is_told_as_one():
-    pages = PageNumber().exchange(FIRST)
+    pages = PageNumber().exchange(PAGED)
     next(pages)
     pages.send(Response(200, rows=2, fingerprint=b"same"))
     with pytest.raises(RepeatedPage, match="page 2 has the same rows as page 1"):
@@ -180,7 +181,7 @@ def test_the_next_address_in_xml_is_recognised(document, at):
 @pytest.mark.parametrize(
     ("url", "document", "paging"),
     [
-        ("https://r.example/t?page_number=1", {"trees": []}, PageNumber(parameter="page_number")),
+        ("https://r.example/t?page_number=1", {"trees": []}, PageNumber(input="page_number")),
         ("https://r.example/t", {"pageNumber": 1, "total_count": 9}, PageNumber(total="/total_count")),
         ("https://r.example/t", {"meta": {"@odata.count": 9}, "page": 2}, PageNumber(total="/meta/@odata.count")),
         ("https://r.example/t", {"page": 2}, None),  # without a total, it may be anything

@@ -9,7 +9,7 @@ from aiohttp import web
 
 from rondine.core.errors import HostRefused, ResponseTooLarge, ServiceError, ServiceTooSlow, Unreachable
 from rondine.core.http.messages import Request, Response, Send
-from rondine.core.pagination import LinkHeader
+from rondine.core.pagination import LinkHeader, PagedOperation
 from rondine.core.secret import Secret
 from rondine.core.signin import ApiKey, NoSignIn
 from rondine.engine.client import Engine, OpenConnection, TimeOuts
@@ -136,7 +136,7 @@ async def test_all_pages_are_fetched_in_order(serve):
         return web.json_response([start], headers={"Link": f'</t?start={start + 1}>; rel="next"'} if start < 3 else {})
 
     service = serve(answer)
-    engine, seen, pages = Engine(), [], LinkHeader().exchange(Request("GET", f"{service.url}/t"))
+    engine, seen, pages = Engine(), [], LinkHeader().exchange(PagedOperation(Request("GET", f"{service.url}/t")))
     try:
         ask = next(pages)
         while True:

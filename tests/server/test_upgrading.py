@@ -45,6 +45,13 @@ content, ending, completeness, remarks, queued_at)
 INSERT INTO runs_run (id, project_id, environment_id, kind, title, state, attempt, inputs, content, ending,
 completeness, remarks, queued_at)
     VALUES (2, 1, 1, 'feed', '', 'done', 1, '{}', '{"mapping": %MAPPING%}', '', '', '[]', now());
+INSERT INTO runs_run (id, project_id, environment_id, kind, title, state, attempt, inputs, content, checkpoint, ending,
+completeness, remarks, queued_at)
+    VALUES (3, 1, 1, 'feed', '', 'queued', 1, '{}',
+    '{"operation": {"paging": {"type": "page_number", "parameter": "sheet", "total": "/total"}}}',
+    '{"next": "http://127.0.0.1:1/trees?sheet=7", "calls": 6}', '', '', '[]', now()),
+    (4, 1, 1, 'feed', '', 'queued', 1, '{}', '{"operation": {"paging": {"type": "link_header"}}}',
+    '{"next": "http://127.0.0.1:1/trees?start=7", "calls": 6}', '', '', '[]', now());
 INSERT INTO services_body (id, project_id, media_type, charset, size, stored, made_at) VALUES (gen_random_uuid(), 1,
 '', 'utf-8', 0, '', now());
 """
@@ -115,5 +122,10 @@ def test_what_an_earlier_version_kept_is_there_after_prepare(database, tmp_path)
             assert document["site"] == "harbour"
             assert document["sign_in"] == {"type": "api_key", "name": "place", "carrier": "query"}
             assert document["own_sign_ins"][0]["sign_in"]["carrier"] == "cookie"
+        texts = "SELECT content->'operation'->'paging', checkpoint->'next' FROM runs_run WHERE id IN (3, 4) ORDER BY id"
+        assert connection.execute(texts).fetchall() == [
+            ({"type": "page_number", "input": "sheet", "total": "/total"}, {"position": [7, 0]}),
+            ({"type": "link_header"}, {"position": "http://127.0.0.1:1/trees?start=7"}),
+        ]
         left = "SELECT tablename FROM pg_tables WHERE tablename ~ '^(services_|records_feed|connecting_operation)'"
         assert connection.execute(left).fetchall() == []

@@ -1958,7 +1958,7 @@ export interface components {
         /** @description Paging that a response shows and that its operation follows from now on; change it there, or decline it. */
         AdoptedPaging: {
             operation: string;
-            paging: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"] | components["schemas"]["OneResponse"]) | null;
+            paging: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"] | components["schemas"]["Offset"] | components["schemas"]["Cursor"] | components["schemas"]["GraphqlConnection"] | components["schemas"]["Keyset"] | components["schemas"]["Windows"] | components["schemas"]["OneResponse"]) | null;
             /** @description what it was recognised by */
             reason: string;
         };
@@ -2719,6 +2719,39 @@ export interface components {
             why?: string;
         };
         /**
+         * Cursor
+         * @description Sends each request with the cursor of the response before it, until there is none.
+         */
+        Cursor: {
+            /**
+             * @description where the next cursor stands, a JSON Pointer, in XML an XPath
+             * @default
+             */
+            at?: string;
+            /**
+             * @description or the response header that has it
+             * @default
+             */
+            header?: string;
+            /**
+             * @description the operation's input that takes the cursor, or else the query parameter of this name
+             * @default cursor
+             */
+            input?: string;
+            /**
+             * @description pages to ask for at most
+             * @default 10000
+             */
+            max_pages?: number;
+            /**
+             * @description where it says whether there are more pages: true, or anything but false and 0
+             * @default null
+             */
+            more?: string | null;
+            /** @enum {unknown} */
+            type: "cursor";
+        };
+        /**
          * DateOf
          * @description A text as a date.
          */
@@ -3019,7 +3052,7 @@ export interface components {
             name: string;
             operation: string;
             /** @description how its operation pages; null: nothing is known of it */
-            readonly paging: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"] | components["schemas"]["OneResponse"]) | null;
+            readonly paging: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"] | components["schemas"]["Offset"] | components["schemas"]["Cursor"] | components["schemas"]["GraphqlConnection"] | components["schemas"]["Keyset"] | components["schemas"]["Windows"] | components["schemas"]["OneResponse"]) | null;
             /** @description why it cannot run yet */
             readonly problems: components["schemas"]["ProblemItem"][];
             title: string;
@@ -3247,6 +3280,26 @@ export interface components {
              * @default []
              */
             variables?: components["schemas"]["Member"][];
+        };
+        /**
+         * GraphqlConnection
+         * @description Asks for what comes after the `endCursor` of a connection's `pageInfo`, while it says `hasNextPage`.
+         */
+        GraphqlConnection: {
+            /** @description JSON Pointer to the connection, such as /data/inspections */
+            at: string;
+            /**
+             * @description the operation's input that takes the cursor, its argument `after`
+             * @default after
+             */
+            input?: string;
+            /**
+             * @description pages to ask for at most
+             * @default 10000
+             */
+            max_pages?: number;
+            /** @enum {unknown} */
+            type: "graphql_connection";
         };
         Host: {
             host: string;
@@ -3508,6 +3561,37 @@ export interface components {
             base64: string;
             /** @default  */
             passphrase?: string;
+        };
+        /**
+         * Keyset
+         * @description Asks for the rows after the last one's key, until none come. The service must sort by that key.
+         */
+        Keyset: {
+            /**
+             * @description the operation's input that takes the key, or else the query parameter of this name
+             * @default after
+             */
+            input?: string;
+            /** @description where the last row's key stands: a JSONPath such as $.trees[-1].number, in XML an XPath with last() */
+            key: string;
+            /**
+             * @description pages to ask for at most
+             * @default 10000
+             */
+            max_pages?: number;
+            /**
+             * @description the operation's input that says how many rows a page has; left out, the first page shows it
+             * @default
+             */
+            size_input?: string;
+            /** @enum {unknown} */
+            type: "keyset";
+            /**
+             * @description where no total is announced, what the last page is known by: one without rows, which proves it, or one with fewer rows than asked for, which saves a call and proves nothing
+             * @default empty_page
+             * @enum {unknown}
+             */
+            until?: "empty_page" | "short_page";
         };
         LastRun: {
             /** Format: date-time */
@@ -4034,6 +4118,12 @@ export interface components {
              * @default 10000
              */
             max_pages?: number;
+            /**
+             * @description what an address without scheme and host is meant from (RFC 3986 says the request)
+             * @default request
+             * @enum {unknown}
+             */
+            relative_to?: "base_address" | "request";
             /** @enum {unknown} */
             type: "next_address";
         };
@@ -4202,7 +4292,7 @@ export interface components {
             /** @description the one it has here, or would get */
             readonly name: string;
             /** @description that the definition shows, and the operation will follow */
-            paging: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"] | components["schemas"]["OneResponse"]) | null;
+            paging: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"] | components["schemas"]["Offset"] | components["schemas"]["Cursor"] | components["schemas"]["GraphqlConnection"] | components["schemas"]["Keyset"] | components["schemas"]["Windows"] | components["schemas"]["OneResponse"]) | null;
             path: string;
             sign_ins: string[];
             tags: string[];
@@ -4237,6 +4327,50 @@ export interface components {
             source: string;
             /** @description the name that is taken by a record type of something else; empty if it is free */
             wanted: string;
+        };
+        /**
+         * Offset
+         * @description Asks for page after page by the number of rows before it.
+         */
+        Offset: {
+            /**
+             * @description the first row's number, 0 or 1
+             * @default 0
+             */
+            first?: number;
+            /**
+             * @description the operation's input that takes the number, or else the query parameter of this name
+             * @default offset
+             */
+            input?: string;
+            /**
+             * @description pages to ask for at most
+             * @default 10000
+             */
+            max_pages?: number;
+            /**
+             * @description the operation's input that says how many rows a page has; left out, the first page shows it
+             * @default
+             */
+            size_input?: string;
+            /**
+             * @description where the number of all rows stands, a JSON Pointer, in XML an XPath: with it, all pages are planned after the first, and fetched several at a time
+             * @default null
+             */
+            total?: string | null;
+            /**
+             * @description or the response header that has it, such as X-Total-Count
+             * @default
+             */
+            total_header?: string;
+            /** @enum {unknown} */
+            type: "offset";
+            /**
+             * @description where no total is announced, what the last page is known by: one without rows, which proves it, or one with fewer rows than asked for, which saves a call and proves nothing
+             * @default empty_page
+             * @enum {unknown}
+             */
+            until?: "empty_page" | "short_page";
         };
         /**
          * OneResponse
@@ -4321,7 +4455,7 @@ export interface components {
             /** @default {} */
             outcomes?: components["schemas"]["OutcomeRules"];
             /** @default null */
-            paging?: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"] | components["schemas"]["OneResponse"]) | null;
+            paging?: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"] | components["schemas"]["Offset"] | components["schemas"]["Cursor"] | components["schemas"]["GraphqlConnection"] | components["schemas"]["Keyset"] | components["schemas"]["Windows"] | components["schemas"]["OneResponse"]) | null;
             /**
              * @description an RFC 6570 template below the connection's base address
              * @default /
@@ -4329,6 +4463,11 @@ export interface components {
             path?: string;
             /** @default [] */
             query?: components["schemas"]["Parameter"][];
+            /**
+             * @description sending it changes nothing at the service although its method may, as of a search that is posted
+             * @default false
+             */
+            reads?: boolean;
             /** @default {} */
             response?: components["schemas"]["ResponseView"];
             /**
@@ -4508,25 +4647,46 @@ export interface components {
              */
             first?: number;
             /**
+             * @description the operation's input that takes the number, or else the query parameter of this name
+             * @default page
+             */
+            input?: string;
+            /**
              * @description pages to ask for at most
              * @default 10000
              */
             max_pages?: number;
             /**
-             * @description the query parameter of the number
-             * @default page
+             * @description where the number of pages stands, if that is announced in place of the total
+             * @default null
              */
-            parameter?: string;
+            pages?: string | null;
             /**
-             * @description JSON Pointer to the announced number of rows, with which all pages are planned after the first; without it, pages are asked for until one has no rows
+             * @description the operation's input that says how many rows a page has; left out, the first page shows it
+             * @default
+             */
+            size_input?: string;
+            /**
+             * @description where the number of all rows stands, a JSON Pointer, in XML an XPath: with it, all pages are planned after the first, and fetched several at a time
              * @default null
              */
             total?: string | null;
+            /**
+             * @description or the response header that has it, such as X-Total-Count
+             * @default
+             */
+            total_header?: string;
             /** @enum {unknown} */
             type: "page_number";
+            /**
+             * @description where no total is announced, what the last page is known by: one without rows, which proves it, or one with fewer rows than asked for, which saves a call and proves nothing
+             * @default empty_page
+             * @enum {unknown}
+             */
+            until?: "empty_page" | "short_page";
         };
         PagingGuessItem: {
-            paging: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"] | components["schemas"]["OneResponse"]) | null;
+            paging: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"] | components["schemas"]["Offset"] | components["schemas"]["Cursor"] | components["schemas"]["GraphqlConnection"] | components["schemas"]["Keyset"] | components["schemas"]["Windows"] | components["schemas"]["OneResponse"]) | null;
             reason: string;
         };
         PairItem: {
@@ -6297,6 +6457,30 @@ export interface components {
         WaitDecidedRequest: {
             /** @description true: the wait that the service asked for counts whole; false: it is lifted, and calls go out again */
             believe: boolean;
+        };
+        /**
+         * Windows
+         * @description Parts the range between two inputs into windows and asks for each, several at a time. The rows of a window must come in one response: one that shows that there are more makes the run incomplete, and a smaller window is wanted. It is complete if each response with rows says that these are all.
+         */
+        Windows: {
+            /** @description the input that takes where it ends */
+            end_input: string;
+            /**
+             * @description the service takes the end as a part of the window, so the next one begins a day, a second or one later
+             * @default false
+             */
+            is_end_included?: boolean;
+            /**
+             * @description windows to ask for at most
+             * @default 10000
+             */
+            max_pages?: number;
+            /** @description of a window: a duration such as P1D, P1M or PT6H (ISO 8601), or a whole number */
+            size: string;
+            /** @description the operation's input that takes where a window begins */
+            start_input: string;
+            /** @enum {unknown} */
+            type: "windows";
         };
         /**
          * Write

@@ -1,4 +1,4 @@
-"""The tree register: REST and JSON with an API key in X-Register-Key, four ways of paging, and a control address.
+"""The tree register: REST and JSON with an API key in X-Register-Key, many ways of paging, and a control address.
 
 GET /v1/trees                     pages by Link header      ?district= &min_girth= &limit= (1-500) &start=
 GET /v1/trees/by-address          pages by a next address in the body
@@ -7,6 +7,8 @@ GET /v1/trees/by-cursor           pages by ?cursor=
 GET /v1/trees/{number}            one tree, or 404
 GET /v1/trees/{number}/sheet.svg  its survey sheet
 GET, POST /v1/trees/{number}/care what was done for it; reporting a work twice for a day is a conflict, 409
+/v1/pages/...                     its other ways of paging (`register_pages.py`)
+/v1/pages/...                     its other ways of paging (`register_pages.py`)
 GET /v1/districts                 a list of plain texts
 GET /openapi.yaml, /openapi.json  its definition in OpenAPI 3.1, /openapi-2.json in 2.0; needs no key
 GET /control, PUT /control        how to misbehave (see `Control`); needs no key
@@ -22,6 +24,7 @@ from typing import Any
 import yaml
 from aiohttp import web
 
+from rondine.standins.register_pages import RegisterPages
 from rondine.standins.trees import DISTRICTS, TREES, diary, moisture, sheet, tree
 
 KEY_HEADER = "X-Register-Key"
@@ -32,7 +35,9 @@ DEFINITION = Path(__file__).parent / "documents" / "register.yaml"
 class Control:
     """How the register behaves. delay: seconds before each response.  status: answer every call with this.  every: fail
     each n-th call with 500.  garbage: send a page of HTML with status 200.  drop: close without a response.  version: 1
-    or 2.  repeat: pages link in a circle."""
+    or 2.  repeat: pages link in a circle.  Of /v1/pages: overlap: so many trees of a page were on the one before it.
+    shift: with each call, all trees move so many places down.  miscount: so many more are announced than there are.
+    ignore: the first page comes, whatever is asked for.  fail_from: pages from this tree on fail with 500."""
 
     delay: float = 0.0
     status: int = 0
@@ -41,6 +46,11 @@ class Control:
     drop: bool = False
     version: int = 1
     repeat: bool = False
+    overlap: int = 0
+    shift: int = 0
+    miscount: int = 0
+    ignore: bool = False
+    fail_from: int = 0
 
 
 class Register:
@@ -76,6 +86,7 @@ class Register:
                 web.get("/openapi-2.json", self.definition),
                 web.get("/control", self.show_control),
                 web.put("/control", self.set_control),
+                *RegisterPages(self._found, self._shown, self._announced).routes(),
             ]
         )
         return app
@@ -123,6 +134,23 @@ class Register:
         if least := request.query.get("min_girth"):
             found = [one for one in found if _girth(one) >= _number(least, "min_girth", float)]
         return found
+
+    def _shown(self, found: list[dict[str, Any]], start: int, size: int) -> list[dict[str, Any]]:
+        """A page of /v1/pages, as the register was told to give it."""
+        control = self.control
+        if control.fail_from and start >= control.fail_from:
+            raise web.HTTPInternalServerError(
+                text=json.dumps({"error": {"status": 500, "message": "the register was told to fail from here on"}}),
+                content_type="application/json",
+            )
+        if control.ignore:
+            start = 0
+        if start:
+            start = max(0, start - control.overlap - control.shift * self.calls)
+        return found[start : start + size]
+
+    def _announced(self, found: list[dict[str, Any]]) -> int:
+        return len(found) + self.control.miscount
 
     async def by_link(self, request: web.Request) -> web.Response:
         found, limit, start = (

@@ -45,6 +45,18 @@ export function Describe() {
           </div>
         )}
       </Field>
+      {!["GET", "HEAD", "OPTIONS"].includes(document.method ?? "GET") &&
+        !["graphql", "soap"].includes(document.body?.type ?? "") && (
+          <label className="mb-3 flex items-center gap-2 text-xs">
+            <input
+              type="checkbox"
+              className="checkbox checkbox-xs"
+              checked={document.reads ?? false}
+              onChange={(e) => set({ reads: e.target.checked })}
+            />
+            it changes nothing at the service: a search, say
+          </label>
+        )}
       <Parameters
         title="Query"
         word="a parameter"

@@ -16,7 +16,7 @@ from rondine.core.protocols.body_choice import in_form_of
 from rondine.core.settings import dump, load
 
 #: Parts that people add to an operation and no definition knows of.
-_OWN = frozenset({"enabled", "paging", "response", "outcomes", "left_out", "came_from"})
+_OWN = frozenset({"enabled", "reads", "paging", "response", "outcomes", "left_out", "came_from"})
 _LISTS = {
     "inputs": "name",
     "query": "name",

@@ -51,6 +51,7 @@ from rondine.core.operations.document import (
     ResponseDescription,
 )
 from rondine.core.operations.values import ValueOf
+from rondine.core.pagination import GraphqlConnection, Paging
 from rondine.core.protocols.graphql import SCALARS, inputs_of, one_line, operation_of, parsed
 
 MOST_TOKENS = 2_000_000
@@ -167,6 +168,7 @@ def _operation(schema: GraphQLSchema, kind: str, field_name: str, path: str, nam
         description=(field.description or "")[:8000] if field is not None else "",
         tags=["queries" if kind == "query" else "mutations"],
         outcomes=_payload_rules(schema, kind, field_name),
+        paging=_paging(field, field_name, document) if kind == "query" else None,
         deprecated=field is not None and field.deprecation_reason is not None,
     )
     title = " ".join(proposed_name(field_name, separator=" ").split()).capitalize()
@@ -174,6 +176,19 @@ def _operation(schema: GraphQLSchema, kind: str, field_name: str, path: str, nam
     return DescribedOperation(
         f"{kind} {field_name}", name, title, described, "", (described.tags[0],), (), is_deprecated
     )
+
+
+def _paging(field: Any, field_name: str, operation: OperationDocument) -> Paging | None:
+    """The pages of a connection: its argument `after` and its pageInfo, as the specification of connections has
+    them."""
+    of = get_named_type(field.type) if field is not None else None
+    info = getattr(of, "fields", {}).get("pageInfo")
+    told = getattr(get_named_type(info.type), "fields", {}) if info is not None else {}
+    after = input_name("after")
+    has_argument = field is not None and "after" in field.args and any(one.name == after for one in operation.inputs)
+    if not has_argument or not {"hasNextPage", "endCursor"} <= set(told):
+        return None
+    return GraphqlConnection(at=f"/data/{field_name}", input=after)
 
 
 def graphql_operation(schema: GraphQLSchema, text: str, kind: str, path: str) -> OperationDocument:

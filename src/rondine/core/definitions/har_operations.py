@@ -114,7 +114,7 @@ def _numbered_pages(group: list[Seen]) -> Paging | None:
         answers = [pages[number] for number in numbers]
         are_in_turn = len(numbers) > 1 and numbers == list(range(numbers[0], numbers[-1] + 1))
         if are_in_turn and all(one != other for one, other in pairwise(answers)):
-            return PageNumber(parameter=name, first=min(numbers[0], 1))
+            return PageNumber(input=name, first=min(numbers[0], 1))
     return None
 
 

@@ -7,6 +7,7 @@ from rondine.core.definitions.described_paging import described_paging
 from rondine.core.definitions.files import Broken, Place
 from rondine.core.definitions.openapi_reading import Reading, is_json, text_in
 from rondine.core.operations.document import Parameter, ResponseDescription, ResponseHeader
+from rondine.core.operations.values import ValueOf
 from rondine.core.pagination import Paging
 
 #: Media types of one response that are kept.
@@ -69,7 +70,11 @@ class Responses:
             good.schema,
             self.reading.schemas.defs,
             headers=[str(name) for name in headers] if isinstance(headers, dict) else [],
-            query=[parameter.name for parameter in query],
+            query={
+                parameter.name: parameter.value.input
+                for parameter in query
+                if isinstance(parameter.value, ValueOf) and parameter.value.input
+            },
         )
         return paging_guess.paging if paging_guess is not None else None
 

@@ -74,7 +74,8 @@ class Response:
 
     values: by the name the strategy declared; an absent one is missing from the mapping. rows: how many rows the
     response had, None if nobody counted.  fingerprint: of its rows, equal for the same rows in the same order; empty if
-    nobody made one.  content: the whole body, of sign-in requests alone.
+    nobody made one.  more, whole: what says that there are more rows, or that these are all, in words; empty if nothing
+    does or nobody looked.  content: the whole body, of sign-in requests alone.
     """
 
     status: int
@@ -84,6 +85,8 @@ class Response:
     rows: int | None = None
     content: bytes = b""
     fingerprint: bytes = b""
+    more: str = ""
+    whole: str = ""
 
     def header(self, name: str) -> str | None:
         """The value of a header field, several joined with ", " (RFC 9110, section 5.3)."""
@@ -91,15 +94,22 @@ class Response:
         return ", ".join(found) if found else None
 
 
+#: From where an exchange goes on after a break, as JSON: an address, a number, a cursor, several numbers; None for its
+#: beginning.
+Position = str | int | list[int] | None
+
+
 @dataclass(frozen=True, slots=True)
 class Send:
     """Send this request; the reply is its Response.
 
-    wanted: JSON Pointers of body values to report, by name.
+    wanted: places of body values to report, by name: JSON Pointers, JSONPaths (from `$` on), in XML XPaths.  position:
+    from which the exchange comes to this request again.
     """
 
     request: Request
     wanted: Mapping[str, str] = field(default_factory=dict)
+    position: Position = None
 
 
 def origin(url: str) -> str:

@@ -68,8 +68,11 @@ class _Batch:
 def row_reader(
     mapping: MappingDocument, outputs: Sequence[CompiledOutput], also: Iterable[str] = ()
 ) -> "RowReader | None":
-    """also: places outside of the rows that are asked for besides: JSON Pointers or XPaths. None if these outputs need
-    the whole response."""
+    """also: places that are asked for besides, outside of the rows: JSON Pointers or XPaths. A JSONPath may lead into
+    the rows. None if these outputs, or places, need the whole response."""
+    also = list(also)
+    if mapping.format == "json" and any(place.startswith("$") for place in also):
+        return None
     around = [parse_pointer(place) for place in also] if mapping.format == "json" else []
     places = set()
     for output in outputs:

@@ -326,6 +326,14 @@ class OperationDocument(Document, frozen=True):
 
     enabled: Annotated[bool, Meta(description="off, it is not sent")] = True
     method: Method = "GET"
+    reads: Annotated[
+        bool,
+        Meta(
+            description=(
+                "sending it changes nothing at the service although its method may, as of a search that is posted"
+            )
+        ),
+    ] = False
     path: Annotated[str, Meta(description="an RFC 6570 template below the connection's base address")] = "/"
     inputs: list[Input] = []
     query: list[Parameter] = []
@@ -401,13 +409,13 @@ def response_for(operation: OperationDocument, status: int) -> ResponseDescripti
 
 
 def is_reading(operation: OperationDocument) -> bool:
-    """Whether sending it changes nothing at the service: by its method (RFC 9110, section 9.2.1), or as a GraphQL
-    query."""
+    """Whether sending it changes nothing at the service: by its method (RFC 9110, section 9.2.1), as a GraphQL query,
+    or because somebody says so."""
     if isinstance(operation.body, GraphQLBody):
         return operation.body.kind == "query"
     if isinstance(operation.body, SoapBody):
         return operation.body.reads
-    return operation.method in READING
+    return operation.reads or operation.method in READING
 
 
 def called_in_body(operation: OperationDocument) -> str:

@@ -1,14 +1,14 @@
 """Pagination by the Link header field (RFC 8288), relation type "next"."""
 
 import re
-from collections.abc import Collection, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Annotated
 
 from msgspec import Meta
 
-from rondine.core.http.messages import Request, Response
-from rondine.core.pagination.steps import Pages, Strategy, follow
+from rondine.core.http.messages import Position, Response
+from rondine.core.pagination.steps import PagedOperation, Pages, Strategy, follow
 
 _OWS = " \t"
 _NOT_TOKEN = re.compile(r"[\s=;,\"]")
@@ -32,16 +32,16 @@ class LinkHeader(Strategy, tag="link_header", frozen=True):
     """Follows the next link in the Link header until a response has none."""
 
     max_pages: Annotated[
-        int, Meta(description="responses to ask for at most; stops a service that links in a circle")
+        int, Meta(ge=1, description="responses to ask for at most; stops a service that links in a circle")
     ] = 10_000
 
-    def exchange(self, first: Request, origins: Collection[str] = ()) -> Pages:
+    def exchange(self, paged: PagedOperation, position: Position = None) -> Pages:
         return follow(
-            first,
+            paged,
             _next_of,
+            position=position,
             wanted=self.wanted(),
             max_pages=self.max_pages,
-            origins=origins,
             source="Link header",
             ended="the last page has no next link",
         )

@@ -19,6 +19,7 @@ from rondine.core.operations.document import (
 )
 from rondine.core.operations.values import ValueOf, parts_of
 from rondine.core.protocols.graphql import query_problems
+from rondine.core.protocols.paged import paging_problems
 from rondine.core.protocols.styles import check_template
 
 #: A field's name (RFC 9110, section 5.1).
@@ -49,6 +50,7 @@ def operation_problems(operation: OperationDocument) -> list[Problem]:
         problems.append(Problem("/body", words, "take it away, or choose the method the service wants"))
     problems += _header_problems(operation)
     problems += _outcome_problems(operation.outcomes)
+    problems += paging_problems(operation)
     used = variables | inputs_in(values_of(operation))
     takes_others = isinstance(operation.body, GraphQLBody) and bool(operation.body.prepared)
     for here, value in values_of(operation):

@@ -23,7 +23,7 @@ from rondine.core.errors import (
 from rondine.core.items.connection import ConnectionDocument, OwnSignIn
 from rondine.core.names import proposed_name
 from rondine.core.operations.document import CameFrom, OperationDocument, path_variables
-from rondine.core.pagination import LinkHeader, NextAddress, OneResponse, PageNumber
+from rondine.core.pagination import OneResponse
 from rondine.core.settings import dump, load
 from rondine.core.signin import NoSignIn
 from rondine.server.access.models import Person, Project
@@ -160,7 +160,7 @@ def import_definition(project: Project, person: Person, role: str, source: Sourc
                 document = without_inputs(document, left)
             if document.paging is not None and data.get("paging") == "decline":
                 document = structs.replace(document, paging=OneResponse())
-            paged += isinstance(document.paging, LinkHeader | NextAddress | PageNumber)
+            paged += document.paging is not None and not isinstance(document.paging, OneResponse)
             content = {"name": names[one.key], "title": one.title, "service": service.name, "document": dump(document)}
             contents.append(content)
         if paged:

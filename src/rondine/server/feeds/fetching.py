@@ -6,11 +6,11 @@ from collections.abc import Awaitable, Callable, Coroutine, Iterable
 from typing import Any
 
 from rondine.core.errors import PaginationError, RondineError
-from rondine.core.http.messages import Request, Response, Send, origin
+from rondine.core.http.messages import Position, Request, Response, Send
 from rondine.core.pagination import Ahead, Ending, OneResponse, RepeatedPage
 from rondine.engine.client import Engine
 from rondine.engine.receiving import Received, SideCall
-from rondine.server.feeds.pages import Page, PageFailed, PreparedFeed
+from rondine.server.feeds.pages import GoOn, Page, PageFailed, PreparedFeed
 from rondine.server.runs.calls import problem_of
 
 #: Seconds that a feed's call waits for the connection's limits, or as long as the service asks it to.
@@ -37,36 +37,36 @@ class Fetcher:
     async def fetch_all(self) -> tuple[Ending, Page]:
         """All pages but the last are given on; the last is given back, with why it is the last. Raises PageFailed with
         the page that could not be fetched, PaginationError where a page cannot be followed."""
-        connection, ahead = self._feed.connection, FetchAhead(self._fetch, self._feed.parallel)
-        pages = (self._feed.operation.paging or OneResponse()).exchange(
-            self._feed.first, (origin(connection.base_address), *connection.further_origins)
-        )
+        ahead = FetchAhead(self._fetch, self._feed.parallel)
+        strategy = self._feed.operation.paging or OneResponse()
+        pages = strategy.exchange(self._feed.paged, self._feed.position)
         page: Page | None = None
+        position: Position = None
         try:
             ask = next(pages)
             while True:
                 if isinstance(ask, Ahead):
-                    ahead.will_ask(ask.requests)
+                    ahead.will_ask(ask.asks)
                     ask = pages.send(None)
                     continue
-                if page is not None:  # its checkpoint is the address after it
-                    page.next = ask.request.url
+                if page is not None:  # its checkpoint is what comes after it
+                    page.next = GoOn(ask.position)
                     await self._give_on(page)
-                is_first = page is None
+                is_first, position = page is None, ask.position
                 page, response = await ahead.page(ask)
-                if is_first and isinstance(total := response.values.get("total"), int):
-                    self.announced = total
+                if is_first:
+                    self.announced = strategy.announced(response)
                 ask = pages.send(response)
         except StopIteration as end:
             assert page is not None
             return end.value, page
         except RepeatedPage as error:
             assert page is not None
-            page.error, page.next, page.mapped, page.rows = problem_of(error), page.request.url, [], 0
+            page.error, page.next, page.mapped, page.rows = problem_of(error), GoOn(position), [], 0
             raise PageFailed(page, error) from error
         except PaginationError:
             if page is not None:  # it is sound; only what comes after it is not
-                page.next = page.request.url
+                page.next = GoOn(position)
                 await self._give_on(page)
             raise
         finally:
@@ -84,7 +84,7 @@ class Fetcher:
                 await turn.wait()
             return await self._read(received, ask, number)
         except RondineError as error:
-            page = Page(number, ask.request, error=problem_of(error), next=ask.request.url)
+            page = Page(number, ask.request, error=problem_of(error), next=GoOn(ask.position))
             raise PageFailed(page, error) from error
 
     def _next_number(self) -> int:
@@ -102,11 +102,11 @@ class FetchAhead:
         self, fetch: Callable[[Send, asyncio.Event], Coroutine[Any, Any, tuple[Page, Response]]], parallel: int
     ) -> None:
         self._fetch, self._parallel = fetch, parallel
-        self._announced: deque[Request] = deque()
+        self._announced: deque[Send] = deque()
         self._under_way: deque[tuple[Request, asyncio.Event, asyncio.Task[tuple[Page, Response]]]] = deque()
 
-    def will_ask(self, requests: Iterable[Request]) -> None:
-        self._announced.extend(requests)
+    def will_ask(self, asks: Iterable[Send]) -> None:
+        self._announced.extend(asks)
 
     async def page(self, ask: Send) -> tuple[Page, Response]:
         """The page that was asked for, when all pages before it have been given on. Raises PageFailed."""
@@ -124,9 +124,9 @@ class FetchAhead:
 
     def _begin(self) -> None:
         while self._announced and len(self._under_way) < self._parallel:
-            request, turn = self._announced.popleft(), asyncio.Event()
-            task = asyncio.get_running_loop().create_task(self._fetch(Send(request), turn))
-            self._under_way.append((request, turn, task))
+            ask, turn = self._announced.popleft(), asyncio.Event()
+            task = asyncio.get_running_loop().create_task(self._fetch(ask, turn))
+            self._under_way.append((ask.request, turn, task))
 
     async def close(self) -> None:
         """Ends what is under way."""

@@ -67,7 +67,9 @@ class Keeper:
             last = batch[-1]
             sides, self._fetcher.sides = self._fetcher.sides, []
             calls = max([last.number, *(number for number, _ in sides)])
-            checkpoint: dict[str, Any] = {"next": last.next, "calls": calls, "received": last.elements}
+            checkpoint: dict[str, Any] = {"next": None, "calls": calls, "received": last.elements}
+            if last.next is not None:
+                checkpoint["next"] = {"position": last.next.position}
             if last.verdict is not None:
                 checkpoint["verdict"] = last.verdict.to_json()
             if last.within is not None:  # the response is asked for again, and goes on after what is kept

@@ -26,7 +26,7 @@ def _feed(item: Feed) -> list[Problem]:
             Problem(
                 "/operation",
                 f"{item.operation.name} is a {operation.method}, and a feed only reads",
-                "take one that reads",
+                f"take one that reads; if this one does: rondine operation reads {item.operation.name}",
             )
         )
     if item.operation.problems:

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import replace
 
+from rondine.core.http.messages import origin
 from rondine.core.items.feed import FeedDocument
 from rondine.core.mapping.compile import CompiledOutput, compile_mapping
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
@@ -11,7 +12,7 @@ from rondine.core.mapping.rowwise import RowPlace, row_reader
 from rondine.core.operations.document import OperationDocument
 from rondine.core.operations.inputs import checked_inputs
 from rondine.core.paths import JsonPath
-from rondine.core.protocols.rest import build_request, with_connection
+from rondine.core.protocols.paged import paged_operation
 from rondine.core.settings import load
 from rondine.server.connecting.opening import connection_for, open_connection, standing_values
 from rondine.server.feeds.drift import schema_on_file, users_of_paths
@@ -40,24 +41,32 @@ def load_feed(run: Run) -> PreparedFeed:
         record_type = RecordType.objects.get(project=run.project, name=output.record_type)
         sets[output.record_type] = (record_set_to_fill(run.environment, record_type).pk, record_type.version)
         RunCount.objects.get_or_create(run=run, record_type=output.record_type)
-    built = build_request(operation, connection.base_address, values, inputs=run.inputs, standing=standing)
-    first = with_connection(built, connection.headers, connection.query).request
-    calls, within, elements = 0, None, 0
+    paged = paged_operation(
+        operation,
+        connection.base_address,
+        run.inputs,
+        standing,
+        headers=connection.headers,
+        query=connection.query,
+        further_origins=(origin(connection.base_address), *connection.further_origins),
+    )
+    position, calls, within, elements = None, 0, None, 0
     if run.checkpoint and run.checkpoint["next"]:
-        first = replace(first, url=run.checkpoint["next"])
+        position = run.checkpoint["next"]["position"]
         calls, elements = run.checkpoint["calls"], run.checkpoint.get("received", 0)
         if found := run.checkpoint.get("within"):
             within = RowPlace(found["first"], tuple(found["ordinals"]))
+    is_whole = operation.paging is not None and operation.paging.LOOKS_INTO_ROWS
     return PreparedFeed(
         run.pk,
         run.attempt,
         run.project_id,
         connection,
         operation,
-        first,
+        paged,
         calls,
         mapping,
-        row_reader(mapping, outputs, _asked_for(operation, outputs)),
+        None if is_whole else row_reader(mapping, outputs, _asked_for(operation, outputs)),
         outputs,
         sets,
         record_types,
@@ -66,6 +75,7 @@ def load_feed(run: Run) -> PreparedFeed:
         feed.parallel,
         schema_on_file(run, operation, mapping.namespaces),
         users_of_paths(run, mapping),
+        position,
         within,
         elements,
         [remark_of(remark) for remark in run.remarks],

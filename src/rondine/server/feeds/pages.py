@@ -7,13 +7,14 @@ from typing import Any
 
 from rondine.core.documents import ReadDocument
 from rondine.core.errors import RondineError
-from rondine.core.http.messages import Request
+from rondine.core.http.messages import Position, Request
 from rondine.core.mapping.compile import CompiledOutput, Mapped
 from rondine.core.mapping.coverage import Taken
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.mapping.row_encoding import EncodedRow
 from rondine.core.mapping.rowwise import RowPlace, RowReader
 from rondine.core.operations.document import OperationDocument
+from rondine.core.pagination import PagedOperation
 from rondine.core.schema.drift import SchemaOnFile
 from rondine.engine.client import OpenConnection
 from rondine.engine.receiving import Received
@@ -30,7 +31,7 @@ class PreparedFeed:
     project_id: int
     connection: OpenConnection
     operation: OperationDocument
-    first: Request
+    paged: PagedOperation
     calls: int
     mapping: MappingDocument
     reader: RowReader | None
@@ -42,15 +43,23 @@ class PreparedFeed:
     parallel: int
     on_file: SchemaOnFile | None
     users: list[tuple[str, Taken]]  # (feed, what its mapping takes)
+    position: Position = None  # from which an earlier attempt is gone on with
     within: RowPlace | None = None  # how far the first response was kept by an earlier attempt
     elements: int = 0  # elements of the list that is read, in what an earlier attempt kept
     remarks: list[Remark] = field(default_factory=list)  # of an earlier attempt
 
 
+@dataclass(frozen=True, slots=True)
+class GoOn:
+    """There is more to ask for, from this position on."""
+
+    position: Position
+
+
 @dataclass(slots=True)
 class Page:
-    """One response, or a part of a large one, read and mapped. next: the address of the page after it, None if it is
-    the last.
+    """One response, or a part of a large one, read and mapped. next: where a run goes on that has kept this page, None
+    if it is the last.
 
     within: of a part that others follow, how far the response is read with it.  items: elements of the list that is
     read, of which rows may be made more or fewer; before: those in parts that were given on before.  elements: until
@@ -63,7 +72,7 @@ class Page:
     error: dict[str, Any] | None = None
     mapped: list[tuple[CompiledOutput, Mapped, list[EncodedRow], list[Any]]] = field(default_factory=list)
     rows: int = 0
-    next: str | None = None
+    next: GoOn | None = None
     within: RowPlace | None = None
     items: int = 0
     before: int = 0

@@ -17,12 +17,12 @@ from rondine.core.mapping.rowwise import Part, RowPlace
 from rondine.core.mapping.taking import mapping_inputs
 from rondine.core.operations.document import OutcomeRules
 from rondine.core.operations.outcome import is_conditional, unasked_304, without_sign_in
-from rondine.core.paths import parse_pointer, parse_xpath, resolve
+from rondine.core.paths import parse_jsonpath, parse_pointer, parse_xpath, resolve
 from rondine.core.protocols.classifying import classify_response, failed_by_text
 from rondine.core.signin import NoSignIn
 from rondine.engine.receiving import MOST_AT_ONCE, Received
 from rondine.server.feeds.drift import drift_remarks
-from rondine.server.feeds.pages import Page, PreparedFeed, where_of
+from rondine.server.feeds.pages import GoOn, Page, PreparedFeed, where_of
 from rondine.server.runs.remarks import Remark
 
 #: Bytes of a run's first response in which names are looked for that are duplicated: a service that writes them so does
@@ -217,7 +217,7 @@ class PageReader:
         inputs = self._inputs(received)
         for part in reader.parts(chunks, inputs, rest, of=of, charset=received.charset, start=start, name=name):
             if last is not None:
-                one = Page(page.number, page.request, replace(received, large=None), next=page.request.url)
+                one = Page(page.number, page.request, replace(received, large=None), next=GoOn(ask.position))
                 self._take(one, last.mapped, last.upto.first - page.before)
                 page.before = last.upto.first
                 rows = one.rows = rows + one.rows
@@ -237,9 +237,13 @@ def _values(read: ReadDocument, ask: Send) -> dict[str, Any]:
 
 
 def value_at(read: ReadDocument, place: str) -> Any:
-    """The value at a place that a strategy asked for: a JSON Pointer, in XML an XPath; None if there is none."""
+    """The value at a place that a strategy asked for: a JSON Pointer or JSONPath, in XML an XPath; None if there is
+    none."""
     if read.is_xml:
-        nodes = parse_xpath(place).find(read.value)
-        return text_of(nodes[0].value) if nodes else None
+        elements = parse_xpath(place).find(read.value)
+        return text_of(elements[0].value) if elements else None
+    if place.startswith("$"):
+        nodes = parse_jsonpath(place).find(read.value)
+        return nodes[0].value if nodes else None
     found = resolve(read.value, parse_pointer(place))
     return found[1] if found is not None else None

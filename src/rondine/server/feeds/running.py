@@ -20,7 +20,7 @@ from rondine.server.feeds.ending import finish_run
 from rondine.server.feeds.fetching import Fetcher
 from rondine.server.feeds.keeping import Keeper
 from rondine.server.feeds.loading import load_feed
-from rondine.server.feeds.pages import Page, PageFailed, PreparedFeed
+from rondine.server.feeds.pages import GoOn, Page, PageFailed, PreparedFeed
 from rondine.server.feeds.reading import PageReader
 from rondine.server.records.browsing import TYPED
 from rondine.server.records.models import RecordSet
@@ -99,22 +99,25 @@ class FeedRun:
         self._count(last)
         if self._is_unchanged:  # no proof that all rows were seen
             return Verdict("unknown", "the service says that nothing has changed (304)")
-        feed, received = self.feed, last.received
-        signs = Signs()
-        if received is not None:
-            read = last.around or self.reader.read_again(received)
-            signs = signs_of(
-                received.headers, read.value, row_lists(feed.outputs), status=received.status, is_xml=read.is_xml
-            )
+        feed = self.feed
         return verdict_of(
             ending,
-            signs,
+            self._signs_of(last),
             received=self._elements if has_one_list(feed.outputs) else None,
             is_one_object=reads_one_object(feed.outputs),
             is_partial="partial" in self._kinds,
             is_delimited="undelimited" not in self._kinds,
             has_paging=feed.operation.paging is not None,
         )
+
+    def _signs_of(self, page: Page) -> Signs:
+        """What a response says of rows that are not in it."""
+        received = page.received
+        if received is None:
+            return Signs()
+        read = page.around or self.reader.read_again(received)
+        lists = row_lists(self.feed.outputs)
+        return signs_of(received.headers, read.value, lists, status=received.status, is_xml=read.is_xml)
 
     async def _put(self, page: Page) -> None:
         """Gives a page on, in the order of pages."""
@@ -149,8 +152,13 @@ class FeedRun:
             else:
                 values = await loop.run_in_executor(self.pool, self.reader.read, page, received, ask)
         except RondineError as error:
-            page.error, page.next, page.mapped, page.rows = problem_of(error), received.request.url, [], 0
+            page.error, page.next, page.mapped, page.rows = problem_of(error), GoOn(ask.position), [], 0
             raise PageFailed(page, error) from error
+        more = whole = ""
+        if self.feed.operation.paging is not None and self.feed.operation.paging.ASKS_FOR_SIGNS:
+            signs = await loop.run_in_executor(self.pool, self._signs_of, page)
+            received_rows = page.before + page.items if has_one_list(self.feed.outputs) else None
+            more, whole = signs.missing(received_rows), signs.proof(received_rows)
         return page, Response(
             received.status,
             received.headers,
@@ -158,6 +166,8 @@ class FeedRun:
             values,
             page.before + page.items,
             fingerprint=page.fingerprint,
+            more=more,
+            whole=whole,
         )
 
     def _give_on(self, loop: asyncio.AbstractEventLoop, page: Page) -> None:

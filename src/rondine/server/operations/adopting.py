@@ -15,6 +15,7 @@ from rondine.core.http.messages import Headers
 from rondine.core.operations.document import OperationDocument, is_reading
 from rondine.core.pagination import Paging
 from rondine.core.pagination.recognise import PagingGuess, recognise
+from rondine.core.protocols.paged import inputs_by_carrier
 from rondine.core.settings import dump
 from rondine.server.access.models import Person
 from rondine.server.items.actions import change_item
@@ -41,8 +42,9 @@ class Adopted:
         return {"operation": self.operation, "paging": dump(self.paging), "reason": self.reason}
 
 
-def shown_paging(call: Call) -> PagingGuess | None:
-    """The surest paging that a call's response shows, None if it shows none or cannot be read."""
+def shown_paging(call: Call, document: OperationDocument) -> PagingGuess | None:
+    """The surest paging that a call's response shows, None if it shows none or cannot be read. document: of the
+    operation that it answered."""
     if call.status is None or not 200 <= call.status < 300:
         return None
     read = ReadDocument(None)
@@ -52,7 +54,8 @@ def shown_paging(call: Call) -> PagingGuess | None:
         except RondineError:
             return None
     headers: Headers = tuple((name, value) for name, value in call.headers)
-    return next(iter(recognise(call.url, headers, read.value, is_xml=read.is_xml)), None)
+    guesses = recognise(call.url, headers, read.value, is_xml=read.is_xml, inputs=inputs_by_carrier(document))
+    return next(iter(guesses), None)
 
 
 def with_shown_paging(document: OperationDocument, call: Call | None) -> tuple[OperationDocument, PagingGuess | None]:
@@ -60,7 +63,7 @@ def with_shown_paging(document: OperationDocument, call: Call | None) -> tuple[O
     decided, writes, or nothing is shown."""
     if call is None or document.paging is not None or not is_reading(document):
         return document, None
-    paging_guess = shown_paging(call)
+    paging_guess = shown_paging(call, document)
     return (
         (document, None)
         if paging_guess is None

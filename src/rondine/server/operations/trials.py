@@ -39,6 +39,7 @@ from rondine.core.pagination.recognise import PagingGuess, recognise
 from rondine.core.pagination.signs import signs_of
 from rondine.core.paths import parse_xpath
 from rondine.core.protocols.classifying import classify_response
+from rondine.core.protocols.paged import inputs_by_carrier
 from rondine.core.schema import Correction, Shape
 from rondine.core.schema.check import as_described, differences
 from rondine.core.secret import MASK, Secret
@@ -138,6 +139,7 @@ async def try_operation(
         "responses": dump(document.responses),
         "rows": list(document.response.rows),
         "paging": dump(document.paging) if document.paging is not None else None,
+        "inputs": inputs_by_carrier(document),
         "definition": document.came_from.definition if document.came_from is not None else "",
     }
     one_off["signs_in"] = not isinstance(ready.connection.sign_in, NoSignIn)
@@ -302,7 +304,9 @@ def _read_response(run: Run, call: Call, report: TrialReport) -> ReadDocument:
     if (read.format == "xml") != bool(re.search(r"\bxml$", media_type)) and _is_structured(media_type):
         report.notes.append(f"its Content-Type says {media_type}, and it is {read.format.upper()}")
     report.row_choices = likely_rows(read)
-    report.paging = recognise(call.url, tuple(map(tuple, call.headers)), read.value, is_xml=read.is_xml)
+    inputs = run.content.get("described", {}).get("inputs", {})
+    headers = tuple(map(tuple, call.headers))
+    report.paging = recognise(call.url, headers, read.value, is_xml=read.is_xml, inputs=inputs)
     report.notes += _more_than_came(run, call, read, report.row_choices)
     return read
 

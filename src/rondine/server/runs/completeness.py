@@ -39,7 +39,7 @@ def verdict_of(
     """signs: of the last response.  received: rows of the list that the service counts, over all pages; None if they
     cannot be told. is_delimited: every response shows where it ends.
     """
-    if missing := signs.missing(received):
+    if missing := ending.missing or signs.missing(received):
         hint = (
             "look at the last response; the operation's paging may be another one"
             if has_paging

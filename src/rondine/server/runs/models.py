@@ -17,9 +17,9 @@ COMPLETENESS = ("complete", "incomplete", "unknown")
 
 class Run(models.Model):
     """attempt: rises each time a worker takes the run; only the holder of the present one may keep anything (fencing).
-    checkpoint: {"next": address of the first page not yet kept, "calls": calls so far, "received": rows of the list so
-    far, "verdict": of the last page}. content: the items as they were when it began.  completeness: whether it saw all
-    rows; empty for trials, and until a feed's run is done. remarks: what is odd but stopped nothing
+    checkpoint: {"next": {"position": of the first page not yet kept} or None, "calls": calls so far, "received": rows
+    of the list so far, "verdict": of the last page}.  content: the items as they were when it began.  completeness:
+    whether it saw all rows; empty for trials, and until a feed's run is done.  remarks: what is odd but stopped nothing
     (`runs/remarks.py`)."""
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="runs")

@@ -4,13 +4,12 @@ The rows are made by PostgreSQL itself in a database that is dropped afterwards;
 """
 
 import argparse
-import os
 import statistics
 import time
 from collections.abc import Callable
 from typing import Any
 
-from common import VAR, Cluster
+from common import own_database
 
 
 def main() -> None:
@@ -18,33 +17,8 @@ def main() -> None:
     parser.add_argument("--rows", type=int, default=10_000_000)
     parser.add_argument("--asks", type=int, default=60)
     args = parser.parse_args()
-    cluster = Cluster(
-        VAR / "speed-postgres",
-        18252,
-        options="-c synchronous_commit=off -c max_wal_size=4GB -c maintenance_work_mem=512MB -c shared_buffers=1GB",
-    )
-    cluster.start()
-    import psycopg
-
-    with psycopg.connect(cluster.uri("postgres"), autocommit=True) as connection:
-        connection.execute("DROP DATABASE IF EXISTS records_speed WITH (FORCE)")
-        connection.execute("CREATE DATABASE records_speed")
-    os.environ["RONDINE_DATABASE"] = cluster.uri("records_speed")
-    os.environ["DJANGO_SETTINGS_MODULE"] = "rondine.server.settings"
-    import django
-
-    django.setup()
-    from django.core.management import call_command
-    from django.db import connections
-
-    try:
-        call_command("migrate", verbosity=0)
+    with own_database():
         measure(args.rows, args.asks)
-    finally:
-        connections.close_all()
-        with psycopg.connect(cluster.uri("postgres"), autocommit=True) as connection:
-            connection.execute("DROP DATABASE records_speed WITH (FORCE)")
-        cluster.stop()
 
 
 def measure(rows: int, asks: int) -> None:

@@ -4,11 +4,14 @@ import json
 import uuid
 from datetime import UTC, datetime
 
+import psycopg
 import pytest
 from django.db import connection, transaction
+from hypothesis import given
+from hypothesis import strategies as st
 from psycopg import sql
 
-from rondine.core.errors import InputError
+from rondine.core.errors import InputError, RunEnded
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.mapping.row_encoding import EncodedRow, key_digest
 from rondine.core.settings import load
@@ -16,8 +19,8 @@ from rondine.server.access.models import Project
 from rondine.server.connecting.models import Environment
 from rondine.server.records import browsing
 from rondine.server.records.browsing import browse, make_indexes, shown_data
-from rondine.server.records.keeping import Kept, PlacedRow
-from rondine.server.records.models import Record, RecordSet, RecordType
+from rondine.server.records.keeping import BY_INDEX, LOOK_UP, Digests, DigestsDumper, Kept, PlacedRow, SeenRecords
+from rondine.server.records.models import Record, RecordSet, RecordType, SeenBatch
 
 DOCUMENT = {
     "key": ["number"],
@@ -70,6 +73,53 @@ def test_a_key_that_comes_again_is_repeated_and_the_last_one_wins(records):
     assert keep(records, row("a", girth=1), row("a", girth=2)) == Kept(created=1, repeated=1)
     assert keep(records, row("a", girth=3), row("b")) == Kept(created=1, repeated=1)
     assert {one.key: one.data.get("girth") for one in Record.objects.all()} == {'["a"]': 3, '["b"]': None}
+
+
+def test_what_a_run_has_met_is_known_to_its_next_attempt(records):
+    """A bit a record in memory, and a row a batch in the database, from which another worker goes on."""
+    with transaction.atomic():
+        rows = [PlacedRow(row(str(n)), 1) for n in range(3)]
+        seen = SeenRecords()
+        assert Record.objects.keep(records.pk, 7, 1, rows, datetime.now(UTC), None, seen) == Kept(created=3)
+    again = SeenRecords.of(7, records.pk, SeenBatch.objects)
+    assert again.count == seen.count == 3 and all(one.pk in again for one in Record.objects.all())
+    assert SeenRecords.of(8, records.pk, SeenBatch.objects).count == 0
+    # the same key again is repeated, with another content too; the last one wins
+    assert keep(records, row("1", girth=5), row("9"), run=7) == Kept(created=1, repeated=1)
+    assert Record.objects.get(key='["1"]').data["girth"] == 5
+    assert keep(records, row("1", girth=6), row("2"), row("2"), run=8) == Kept(changed=1, unchanged=1, repeated=1)
+
+
+@given(st.lists(st.integers(0, 2**40), max_size=50))
+def test_a_bit_is_kept_of_each_id(ids):
+    seen = SeenRecords()
+    met: set[int] = set()
+    for record_id in ids:
+        assert seen.add(record_id) is (record_id not in met)
+        met.add(record_id)
+    assert seen.count == len(met) and all(one in seen for one in met)
+    assert all(one + 1 in met or one + 1 not in seen for one in met)
+
+
+def test_a_batch_reads_the_index_of_keys_alone_whatever_else_is_kept(records):
+    """The plan, not the time: one look-up a key, and no walk through the set, even where nobody has counted its rows."""
+    keep(records, *(row(str(n)) for n in range(300)))
+    with transaction.atomic(), psycopg.Cursor(connection.connection) as cursor:
+        cursor.adapters.register_dumper(Digests, DigestsDumper)
+        cursor.execute(BY_INDEX)
+        look_up = LOOK_UP.format(table="records_record")
+        cursor.execute(f"EXPLAIN (FORMAT JSON) {look_up}", (Digests([key_digest('["1"]')]), records.pk))
+        plan = json.dumps(cursor.fetchone())
+    assert "one_record_of_a_key" in plan and "Seq Scan" not in plan and "records_in_order" not in plan
+    assert "Hash Join" not in plan and "Merge Join" not in plan
+
+
+def test_records_of_a_set_that_is_gone_are_not_kept(records):
+    gone = records.pk
+    records.delete()
+    with pytest.raises(RunEnded, match="was removed meanwhile"), transaction.atomic():
+        Record.objects.keep(gone, 1, 1, [PlacedRow(row("a"), 1)], datetime.now(UTC))
+    assert Record.objects.count() == 0
 
 
 def test_a_batch_that_is_rolled_back_leaves_nothing(records):

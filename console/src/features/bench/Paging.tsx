@@ -39,6 +39,17 @@ export function Paging({ project, paging, guesses, readOnly, onPaging }: Props) 
           </button>
         )}
       </p>
+      {paging && !isOpen && (
+        <ul className="mt-1 font-mono text-xs text-base-content/70">
+          {Object.entries(paging)
+            .filter(([name]) => name !== "type")
+            .map(([name, value]) => (
+              <li key={name}>
+                {name.replaceAll("_", " ")} {String(value)}
+              </li>
+            ))}
+        </ul>
+      )}
       {!paging &&
         guesses.map((one) => (
           <p key={one.reason}>

@@ -1,8 +1,9 @@
 """How a run ends: done, or failed if no row was good; and what it did not see."""
 
 from rondine.core.errors import AllRowsRejected
+from rondine.server.records.keeping import SeenRecords
 from rondine.server.records.kinds import users_of_record_types
-from rondine.server.records.models import RecordSet, SeenKey
+from rondine.server.records.models import RecordSet, SeenBatch
 from rondine.server.runs.actions import end_run
 from rondine.server.runs.calls import problem_of
 from rondine.server.runs.completeness import Verdict
@@ -41,7 +42,7 @@ def finish_run(run: Run, verdict: Verdict) -> None:
         error=failure,
         remarks=remarks,
     )
-    SeenKey.objects.filter(run_id=run.pk).delete()
+    SeenBatch.objects.filter(run_id=run.pk).delete()
 
 
 def run_total(run: Run) -> int | None:
@@ -54,7 +55,7 @@ def not_seen(run: Run, count: RunCount) -> Remark | None:
     records = found.filter(record_type__project=run.project_id).first()
     if records is None:
         return None
-    count.unseen = max(0, records.count - SeenKey.objects.filter(run_id=run.pk, set_id=records.pk).count())
+    count.unseen = max(0, records.count - SeenRecords.of(run.pk, records.pk, SeenBatch.objects).count)
     count.save(update_fields=["unseen"])
     if not count.unseen:
         return None

@@ -19,8 +19,8 @@ from rondine.core.mapping.compile import CompiledOutput
 from rondine.core.mapping.row_encoding import part_of_record
 from rondine.server.feeds.fetching import Fetcher
 from rondine.server.feeds.pages import Page, PreparedFeed
-from rondine.server.records.keeping import Kept, PlacedRow
-from rondine.server.records.models import Record
+from rondine.server.records.keeping import PlacedRow, SeenRecords
+from rondine.server.records.models import Record, SeenBatch
 from rondine.server.runs.actions import notify
 from rondine.server.runs.calls import here, side_call, via_of
 from rondine.server.runs.models import Body, Call, RejectedRow, Run, RunCount
@@ -39,6 +39,7 @@ class Keeper:
     ) -> None:
         self._feed, self._fetcher, self._pages, self._pool = feed, fetcher, pages, pool
         self.remarks = list(feed.remarks)
+        self._seen: dict[int, SeenRecords] = {}
 
     async def _batches(self) -> AsyncIterator[list[Page]]:
         batch: list[Page] = []
@@ -159,7 +160,9 @@ class Keeper:
         set_id, version = feed.sets[compiled.record_type]
         RejectedRow.objects.bulk_create(rejected, batch_size=1000)
         part = part_of_record(compiled, feed.record_types[compiled.record_type])
-        kept: Kept = Record.objects.keep(set_id, feed.run_id, version, placed, now, part)
+        if set_id not in self._seen:
+            self._seen[set_id] = SeenRecords.of(feed.run_id, set_id, SeenBatch.objects)
+        kept = Record.objects.keep(set_id, feed.run_id, version, placed, now, part, self._seen[set_id])
         RunCount.objects.filter(run_id=feed.run_id, record_type=compiled.record_type).update(
             rows=models.F("rows") + total,
             created=models.F("created") + kept.created,

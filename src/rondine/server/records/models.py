@@ -51,7 +51,11 @@ class Record(models.Model):
     """key: the canonical form, a JSON list.  digest: BLAKE2b-128 of it.  hash: the same of the data.  run, call,
     ordinal: where it came from last."""
 
-    set = models.ForeignKey(RecordSet, on_delete=models.CASCADE, db_index=False, related_name="records")
+    # no constraint in the database: it would be checked with every row, and a batch counts its set within the same
+    # transaction, which fails if the set is gone
+    set = models.ForeignKey(
+        RecordSet, on_delete=models.CASCADE, db_index=False, db_constraint=False, related_name="records"
+    )
     digest = models.UUIDField()
     hash = models.UUIDField()
     key = models.TextField()
@@ -66,14 +70,20 @@ class Record(models.Model):
     objects = RecordManager()
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["set", "digest"], name="one_record_a_key")]
+        # what a batch asks of each key is in the index: the rows themselves are not looked at
+        constraints = [
+            models.UniqueConstraint(fields=["set", "digest"], include=["hash", "id"], name="one_record_of_a_key")
+        ]
         indexes = [models.Index(fields=["set", "id"], name="records_in_order")]
 
 
-class SeenKey(models.Model):
-    """A key that a run has met; tells repeats from first meetings, and what is gone from what was not reached."""
+class SeenBatch(models.Model):
+    """Records that a run met first in one batch; tells repeats from first meetings, and what is gone from what was not
+    reached. ids: of the records, 64-bit numbers, little end first, compressed (zlib)."""
 
-    pk = models.CompositePrimaryKey("run_id", "set_id", "digest")
     run_id = models.BigIntegerField()
     set_id = models.BigIntegerField()
-    digest = models.UUIDField()
+    ids = models.BinaryField()
+
+    class Meta:
+        indexes = [models.Index(fields=["run_id", "set_id"], name="seen_batches_of_a_run")]

@@ -50,6 +50,7 @@ def add_commands(commands: Any) -> None:
         ("calls", "its calls", run_calls),
         ("rejects", "rows that became no record, and why", run_rejects),
         ("cancel", "stop it; what was kept stays", run_cancel),
+        ("go-on", "let one that failed or was cancelled go on behind what it kept, and watch", run_go_on),
     ):
         verb = run.add_parser(name, help=help_text)
         verb.add_argument("id", type=int)
@@ -252,6 +253,11 @@ def _meet(pointer: str, place: str) -> bool:
 def run_cancel(session: Session, args: Namespace, out: Output) -> None:
     found = session.office.runs.cancel(args.id)
     out.value(found, run_text(found))
+
+
+def run_go_on(session: Session, args: Namespace, out: Output) -> int:
+    session.office.runs.go_on(args.id)
+    return run_watch(session, args, out)
 
 
 def run_records(session: Session, args: Namespace, out: Output) -> None:

@@ -90,6 +90,11 @@ class Runs(Resource[S]):
         """Stops it; what was kept stays."""
         return self.request("POST", f"/{run}/cancel")
 
+    @call
+    def go_on(self, run: int) -> Request[types.Run]:
+        """Lets one that failed or was cancelled go on behind the last page that it kept, as the same run."""
+        return self.request("POST", f"/{run}/go-on")
+
     @pages
     def calls(self, run: int) -> Pages[types.Call]:
         return Pages(self.request("GET", f"/{run}/calls"))

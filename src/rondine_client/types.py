@@ -1675,7 +1675,7 @@ class RejectedRowPage(TypedDict):
 class Remark(TypedDict):
     call: int | None
     hint: str
-    kind: Literal["incomplete", "partial", "undelimited", "drift", "rejected", "duplicates", "unseen"]
+    kind: Literal["incomplete", "partial", "undelimited", "drift", "rejected", "duplicates", "unseen", "went_on"]
     message: str
     times: int
 
@@ -1721,8 +1721,14 @@ class ResponseView(TypedDict):
 
 
 class RetryPolicy(TypedDict):
+    first_pause: NotRequired[float]
+    max_pause: NotRequired[float]
     max_redirects: NotRequired[int]
+    max_retries: NotRequired[int]
+    max_retries_of_run: NotRequired[int]
     max_waits: NotRequired[int]
+    repeats: NotRequired[Literal["always", "idempotent", "reading"]]
+    statuses: NotRequired[list[int]]
 
 
 class Revision(TypedDict):

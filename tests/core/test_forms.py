@@ -82,6 +82,12 @@ def test_the_parts_of_a_document_have_a_form_each_under_the_title_of_their_field
     assert titles == {"tls": "TLS", "proxy": "Proxy", "time_outs": "Time-outs", "retrying": "Retrying"}
     assert [(field.name, field.kind, field.default) for field in forms["retrying"].fields] == [
         ("max_waits", "integer", 3),
+        ("max_retries", "integer", 4),
+        ("statuses", "json", [408, 425, 429, 500, 502, 503, 504]),
+        ("first_pause", "number", 1.0),
+        ("max_pause", "number", 60.0),
+        ("max_retries_of_run", "integer", 100),
+        ("repeats", "choice", "idempotent"),
         ("max_redirects", "integer", 5),
     ]
     assert {field.name: field.kind for field in forms["tls"].fields} == dict.fromkeys(

@@ -6,7 +6,7 @@ from types import SimpleNamespace
 import aiohttp
 import pytest
 
-from rondine.core.errors import RondineError, ServiceError, ServiceTooSlow, TlsFailed, Unreachable
+from rondine.core.errors import BrokenOff, RondineError, ServiceError, ServiceTooSlow, TlsFailed, Unreachable
 from rondine.core.signin import NoSignIn
 from rondine.engine.connection import OpenConnection
 from rondine.engine.failures import FAILURES, FailedCall, failure_of
@@ -60,10 +60,10 @@ def test_every_exception_of_aiohttp_is_told_as_an_error_of_ours(kind):
         (aiohttp.ClientProxyConnectionError(KEY, REFUSED), Unreachable, "the proxy http://proxy.example:3128"),
         (aiohttp.SocketTimeoutError(), ServiceTooSlow, "in the middle of the body"),
         (aiohttp.ConnectionTimeoutError(), ServiceTooSlow, "no connection within 5 s"),
-        (aiohttp.ServerDisconnectedError(), ServiceError, "closed the connection without a response"),
-        (aiohttp.ClientPayloadError("x"), ServiceError, "broke off before its end"),
+        (aiohttp.ServerDisconnectedError(), BrokenOff, "closed the connection without a response"),
+        (aiohttp.ClientPayloadError("x"), BrokenOff, "broke off before its end"),
         (ssl.SSLError(1, "handshake failure"), TlsFailed, "broke TLS off"),
-        (ConnectionResetError(104, "Connection reset by peer"), ServiceError, "Connection reset by peer"),
+        (ConnectionResetError(104, "Connection reset by peer"), BrokenOff, "Connection reset by peer"),
         (aiohttp.InvalidURL("https://r.example:x"), ServiceError, "the address cannot be called"),
         (aiohttp.ClientResponseError(REQUEST, (), message="Got more than 16384"), ServiceError, "longer than 16,384"),
         (aiohttp.ClientResponseError(REQUEST, (), message="odd\nsecond line"), ServiceError, "HTTP that can be read: odd"),

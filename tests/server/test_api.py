@@ -46,6 +46,7 @@ LEAST = {
     ("DELETE", "/connections/{name}/sign-in"): "operator",
     ("POST", "/feeds/{name}/runs"): "operator",
     ("POST", "/runs/{run_id}/cancel"): "operator",
+    ("POST", "/runs/{run_id}/go-on"): "operator",
     **{
         ("POST", path): "viewer"
         for path in (

@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from psycopg import sql
 
-from rondine.core.errors import InputError, RunEnded
+from rondine.core.errors import InputError, NotFound
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.mapping.row_encoding import EncodedRow, key_digest
 from rondine.core.settings import load
@@ -117,7 +117,7 @@ def test_a_batch_reads_the_index_of_keys_alone_whatever_else_is_kept(records):
 def test_records_of_a_set_that_is_gone_are_not_kept(records):
     gone = records.pk
     records.delete()
-    with pytest.raises(RunEnded, match="was removed meanwhile"), transaction.atomic():
+    with pytest.raises(NotFound, match="was removed meanwhile"), transaction.atomic():
         Record.objects.keep(gone, 1, 1, [PlacedRow(row("a"), 1)], datetime.now(UTC))
     assert Record.objects.count() == 0
 

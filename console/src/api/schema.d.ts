@@ -1555,6 +1555,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/runs/{run_id}/go-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Lets a run that failed or was cancelled go on behind the last page that it kept. */
+        post: operations["goOnWithRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/runs/{run_id}/rejects": {
         parameters: {
             query?: never;
@@ -5392,9 +5409,10 @@ export interface components {
              *     * `rejected` - rejected
              *     * `duplicates` - duplicates
              *     * `unseen` - unseen
+             *     * `went_on` - went_on
              * @enum {string}
              */
-            kind: "incomplete" | "partial" | "undelimited" | "drift" | "rejected" | "duplicates" | "unseen";
+            kind: "incomplete" | "partial" | "undelimited" | "drift" | "rejected" | "duplicates" | "unseen" | "went_on";
             message: string;
             /** @description how many calls it is about */
             times: number;
@@ -5511,19 +5529,58 @@ export interface components {
         };
         /**
          * RetryPolicy
-         * @description When a call is sent again, and how far it is led elsewhere.
+         * @description When a call is sent again, and how far it is led elsewhere. Calls of runs are sent again after failures that may pass; a trial shows the first failure.
          */
         RetryPolicy: {
+            /**
+             * @description seconds before the first time; each pause is twice the one before it
+             * @default 1
+             */
+            first_pause?: number;
+            /**
+             * @description seconds at most
+             * @default 60
+             */
+            max_pause?: number;
             /**
              * @description how many redirects in a row are followed
              * @default 5
              */
             max_redirects?: number;
             /**
+             * @description how often a call is sent again that failed in a way that may pass: no connection, one that broke, a time-out, or one of `statuses`
+             * @default 4
+             */
+            max_retries?: number;
+            /**
+             * @description how often calls of one run are sent again in all
+             * @default 100
+             */
+            max_retries_of_run?: number;
+            /**
              * @description how often a call is sent again that the service told to wait (Retry-After)
              * @default 3
              */
             max_waits?: number;
+            /**
+             * @description what may be sent again after a failure: what only reads; also PUT, DELETE and what has an Idempotency-Key; or everything, which may do a thing twice
+             * @default idempotent
+             * @enum {unknown}
+             */
+            repeats?: "always" | "idempotent" | "reading";
+            /**
+             * @description statuses of failures that may pass
+             * @default [
+             *       408,
+             *       425,
+             *       429,
+             *       500,
+             *       502,
+             *       503,
+             *       504
+             *     ]
+             */
+            statuses?: number[];
         };
         Revision: {
             /** Format: date-time */
@@ -11159,6 +11216,37 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    goOnWithRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
                 };
             };
             /** @description what went wrong */

@@ -123,9 +123,17 @@ class HostRefused(RondineError):
 
 
 class ServiceError(RondineError):
-    """The outside service could not be reached, or what came back is not usable."""
+    """The outside service could not be reached, or what came back is not usable. may_pass: the same call may succeed a
+    while later."""
 
     code, status = "service_failed", 502
+    may_pass: ClassVar[bool] = False
+
+
+class BrokenOff(ServiceError):
+    """The connection ended before all of the response had come."""
+
+    may_pass = True
 
 
 class AllRowsRejected(ServiceError):
@@ -136,6 +144,7 @@ class AllRowsRejected(ServiceError):
 
 class Unreachable(ServiceError):
     code = "unreachable"
+    may_pass = True
 
 
 class TlsFailed(ServiceError):
@@ -144,6 +153,7 @@ class TlsFailed(ServiceError):
 
 class ServiceTooSlow(ServiceError):
     code, status = "service_too_slow", 504
+    may_pass = True
 
 
 class ResponseTooLarge(ServiceError):

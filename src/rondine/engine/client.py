@@ -6,6 +6,7 @@ One `Engine` a process and event loop; it keeps a connection pool for each conne
 
 import asyncio
 import os
+import random
 import time
 from collections import Counter
 from collections.abc import Awaitable, Callable
@@ -21,12 +22,13 @@ from yarl import URL
 from rondine.core.errors import (
     HostRefused,
     RondineError,
+    ServiceError,
     SignInAgain,
     SignInRefused,
 )
 from rondine.core.http.messages import Headers, Request, Response, Send, origin, without_secrets
 from rondine.core.http.redirects import Redirect
-from rondine.core.http.retrying import Tries, Wait, next_try
+from rondine.core.http.retrying import Retries, Tries, Wait, after_failure, next_try
 from rondine.core.http.time_outs import TimeOuts
 from rondine.core.secret import Secret
 from rondine.core.signin import ReadToken, RenewToken, SendForToken, SignInContext, SignInExchange, Token
@@ -58,6 +60,8 @@ __all__ = ["Engine", "OpenConnection", "TimeOuts"]
 T = TypeVar("T")
 MOST_POOLS = 200
 MOST_TOKEN_ANSWER = 1024 * 1024
+#: What a call is called that failed and was sent again.
+SENT_AGAIN = "failed, sent again"
 #: Seconds that a call waits for limits, unless its caller says otherwise.
 PATIENCE = 60.0
 
@@ -85,16 +89,33 @@ class Engine:
         *,
         patience: float = PATIENCE,
         on_side_call: OnSideCall = lambda _: None,
+        retries: Retries | None = None,
     ) -> Received:
         """One call of an operation: signed in, within limits, redirects followed by our own rule, told to wait and
-        tried again."""
+        tried again. retries: where a failure that may pass is tried again; else it is raised."""
         is_signed, until, tries = True, time.monotonic() + patience, Tries()
         while True:
             patience = max(0.0, until - time.monotonic())
-            if is_signed:
-                received = await self._signed(connection, ask, patience, on_side_call)
-            else:
-                received = await self._limited(connection, ask.request, patience)
+            if retries is not None:
+                retries.chance = random.random()
+            try:
+                if is_signed:
+                    received = await self._signed(connection, ask, patience, on_side_call)
+                else:
+                    received = await self._limited(connection, ask.request, patience)
+            except ServiceError as error:
+                pause, tries = (
+                    after_failure(
+                        connection.retrying, tries, ask.request, left=until - time.monotonic(), retries=retries
+                    )
+                    if error.may_pass
+                    else (None, tries)
+                )
+                if pause is None:
+                    raise
+                on_side_call(SideCall(SENT_AGAIN, ask.request, None, error))
+                await asyncio.sleep(pause.seconds)
+                continue
             found, tries = next_try(
                 connection.retrying,
                 tries,
@@ -104,10 +125,14 @@ class Engine:
                 now=datetime.now(UTC),
                 left=until - time.monotonic(),
                 secret_names={name for name, _ in received.request.secret_query},
+                retries=retries,
             )
             match found:
                 case None:
                     return received
+                case Wait(seconds=seconds, is_asked=False):
+                    on_side_call(SideCall(SENT_AGAIN, ask.request, received))
+                    await asyncio.sleep(seconds)
                 case Wait(seconds=seconds):
                     on_side_call(SideCall("told to wait", ask.request, received))
                     if not connection.is_connection:  # a connection's limits hold all its calls back

@@ -11,7 +11,7 @@ from typing import Any
 
 import aiohttp
 
-from rondine.core.errors import RondineError, ServiceError, ServiceTooSlow, Unreachable, short
+from rondine.core.errors import BrokenOff, RondineError, ServiceError, ServiceTooSlow, Unreachable, short
 from rondine.core.http.messages import without_secrets
 from rondine.engine.connection import OpenConnection, tls_failure
 
@@ -79,7 +79,7 @@ def _refusal(error: OSError) -> str:
 def _broken(error: Any, call: FailedCall) -> RondineError:
     if isinstance(error.__cause__, ssl.SSLError) or "SSL" in str(error):
         return tls_failure(error, call.where)
-    return ServiceError(
+    return BrokenOff(
         f"the connection broke: {error.strerror or type(error).__name__}",
         where=call.where,
         hint="try again; the service may be restarting, or it wants a client certificate",
@@ -169,7 +169,7 @@ FAILURES: tuple[tuple[type[Exception], Failure], ...] = (
     (
         aiohttp.ClientPayloadError,
         _told(
-            ServiceError,
+            BrokenOff,
             "the body broke off before its end",
             "try again; if it stays so, tell the service's provider",
         ),
@@ -177,7 +177,7 @@ FAILURES: tuple[tuple[type[Exception], Failure], ...] = (
     (
         aiohttp.ServerConnectionError,  # time-outs of it stand above
         _told(
-            ServiceError,
+            BrokenOff,
             "the service closed the connection without a response",
             "try again; it may be restarting",
         ),

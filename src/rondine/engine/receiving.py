@@ -11,6 +11,7 @@ import aiohttp
 
 from rondine.core.errors import (
     ResponseTooLarge,
+    RondineError,
     ServiceTooSlow,
 )
 from rondine.core.http.messages import Headers, Request
@@ -85,12 +86,13 @@ class Received:
 
 @dataclass(frozen=True, slots=True)
 class SideCall:
-    """A call made on the way to another: of the sign-in, refused with 401 and repeated, answered with a redirect, or
-    told to wait."""
+    """A call made on the way to another: of the sign-in, refused with 401 and repeated, answered with a redirect, told
+    to wait, or failed and sent again. error: why it has no response."""
 
     purpose: str
     request: Request
     received: Received | None
+    error: RondineError | None = None
 
 
 OnSideCall = Callable[[SideCall], None]

@@ -37,7 +37,8 @@ class Control:
     each n-th call with 500.  garbage: send a page of HTML with status 200.  drop: close without a response.  version: 1
     or 2.  repeat: pages link in a circle.  Of /v1/pages: overlap: so many trees of a page were on the one before it.
     shift: with each call, all trees move so many places down.  miscount: so many more are announced than there are.
-    ignore: the first page comes, whatever is asked for.  fail_from: pages from this tree on fail with 500."""
+    ignore: the first page comes, whatever is asked for.  fail_from: pages from this tree on fail with 500.  fail_next,
+    drop_next: so many of the next calls get 503, or no response."""
 
     delay: float = 0.0
     status: int = 0
@@ -51,6 +52,8 @@ class Control:
     miscount: int = 0
     ignore: bool = False
     fail_from: int = 0
+    fail_next: int = 0
+    drop_next: int = 0
 
 
 class Register:
@@ -99,8 +102,12 @@ class Register:
         self.calls += 1
         if control.delay:
             await asyncio.sleep(control.delay)
-        if control.drop and request.transport:
+        if (control.drop or control.drop_next) and request.transport:
+            self.control = replace(control, drop_next=max(0, control.drop_next - 1))
             request.transport.abort()
+        if control.fail_next:
+            self.control = replace(control, fail_next=control.fail_next - 1)
+            return refused(503, "the register was told to fail this once")
         if control.status or (control.every and self.calls % control.every == 0):
             status = control.status or 500
             extra = {"Retry-After": "30"} if status in (429, 503) else {}

@@ -40,7 +40,7 @@ export function Paging({ project, paging, guesses, readOnly, onPaging }: Props) 
         )}
       </p>
       {paging && !isOpen && (
-        <ul className="mt-1 font-mono text-xs text-base-content/70">
+        <ul className="mt-1 font-mono text-xs opacity-70">
           {Object.entries(paging)
             .filter(([name]) => name !== "type")
             .map(([name, value]) => (

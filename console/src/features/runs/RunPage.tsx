@@ -7,7 +7,7 @@ import { Advice } from "../../ui/Advice";
 import { More } from "../../ui/pages";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { usePermission } from "../session/session";
-import { OVER, useCalls, useCancel, useRejects, useRun } from "./runs";
+import { OVER, useCalls, useCancel, useGoOn, useRejects, useRun } from "./runs";
 
 const PARTS = [
   ["created", "bg-success"],
@@ -28,6 +28,7 @@ export default function RunPage() {
   const calls = useCalls(project, number);
   const rejects = useRejects(project, number);
   const cancel = useCancel(project, number);
+  const goOn = useGoOn(project, number);
   const mayRun = usePermission(project, "run");
   const [open, setOpen] = useState<number | null>(null);
   if (run.isPending || run.error) return <NotYet title={`Run ${id}`} what="Reading the run" error={run.error} />;
@@ -51,10 +52,20 @@ export default function RunPage() {
               Cancel it
             </button>
           )}
+          {["failed", "cancelled"].includes(run.data.state) && run.data.feed && mayRun && (
+            <button
+              type="button"
+              className="btn btn-sm ml-auto"
+              disabled={goOn.isPending}
+              onClick={() => goOn.mutate()}
+            >
+              Go on behind what was kept
+            </button>
+          )}
         </>
       }
     >
-      <ProblemAlert error={cancel.error} />
+      <ProblemAlert error={cancel.error ?? goOn.error} />
       <p className="mb-1 font-medium" aria-live="polite">
         {run.data.summary}
       </p>

@@ -65,6 +65,15 @@ export function useRejects(project: string, id: number) {
   );
 }
 
+export function useGoOn(project: string, id: number) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: () =>
+      answer(api.POST("/api/v1/projects/{project}/runs/{run_id}/go-on", { params: { path: { project, run_id: id } } })),
+    onSuccess: (run) => cache.setQueryData(["run", project, id], run),
+  });
+}
+
 export function useCancel(project: string, id: number) {
   const cache = useQueryClient();
   return useMutation({

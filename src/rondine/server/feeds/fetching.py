@@ -7,6 +7,8 @@ from typing import Any
 
 from rondine.core.errors import PaginationError, RondineError
 from rondine.core.http.messages import Position, Request, Response, Send
+from rondine.core.http.retrying import Retries
+from rondine.core.operations.document import is_reading
 from rondine.core.pagination import Ahead, Ending, OneResponse, RepeatedPage
 from rondine.engine.client import Engine
 from rondine.engine.receiving import Received, SideCall
@@ -15,6 +17,8 @@ from rondine.server.runs.calls import problem_of
 
 #: Seconds that a feed's call waits for the connection's limits, or as long as the service asks it to.
 PATIENCE = 900.0
+#: Pages after which one more is fetched at a time, where a service had been too slow for that.
+GOOD_PAGES = 10
 #: (what came, what was asked for, the call's number) -> the page, and what a strategy is told of it.
 Read = Callable[[Received, Send, int], Awaitable[tuple[Page, Response]]]
 
@@ -31,13 +35,16 @@ class Fetcher:
     ) -> None:
         self._feed, self._engine, self._read, self._give_on = feed, engine, read, give_on
         self._number = feed.calls
+        budget = feed.connection.retrying.max_retries_of_run
+        self._retries = Retries(budget, reads=is_reading(feed.operation))
+        self._ahead = FetchAhead(self._fetch, feed.parallel)
         self.announced: int | None = None
         self.sides: list[tuple[int, SideCall]] = []
 
     async def fetch_all(self) -> tuple[Ending, Page]:
         """All pages but the last are given on; the last is given back, with why it is the last. Raises PageFailed with
         the page that could not be fetched, PaginationError where a page cannot be followed."""
-        ahead = FetchAhead(self._fetch, self._feed.parallel)
+        ahead = self._ahead
         strategy = self._feed.operation.paging or OneResponse()
         pages = strategy.exchange(self._feed.paged, self._feed.position)
         page: Page | None = None
@@ -54,6 +61,7 @@ class Fetcher:
                     await self._give_on(page)
                 is_first, position = page is None, ask.position
                 page, response = await ahead.page(ask)
+                page.is_first = is_first and not self._feed.calls
                 if is_first:
                     self.announced = strategy.announced(response)
                 ask = pages.send(response)
@@ -76,9 +84,22 @@ class Fetcher:
         """One page. turn: comes when all pages before it were given on, which a large one has to wait for, as it is
         given on in parts."""
         number = self._next_number()
+
+        def on_side_call(side: SideCall) -> None:
+            """Calls are numbered as they were made: the page has the number after those on the way to it."""
+            nonlocal number
+            self.sides.append((number, side))
+            number = self._next_number()
+            if side.received is None or side.received.status in (429, 503):
+                self._ahead.slow_down()
+
         try:
             received = await self._engine.call(
-                self._feed.connection, ask, patience=PATIENCE, on_side_call=self._on_side_call
+                self._feed.connection,
+                ask,
+                patience=PATIENCE,
+                on_side_call=on_side_call,
+                retries=self._retries,
             )
             if received.large is not None:
                 await turn.wait()
@@ -91,9 +112,6 @@ class Fetcher:
         self._number += 1
         return self._number
 
-    def _on_side_call(self, side: SideCall) -> None:
-        self.sides.append((self._next_number(), side))
-
 
 class FetchAhead:
     """Pages in the order in which they are asked for; those announced are fetched several at a time meanwhile."""
@@ -102,14 +120,22 @@ class FetchAhead:
         self, fetch: Callable[[Send, asyncio.Event], Coroutine[Any, Any, tuple[Page, Response]]], parallel: int
     ) -> None:
         self._fetch, self._parallel = fetch, parallel
+        self._now, self._good = parallel, 0
         self._announced: deque[Send] = deque()
         self._under_way: deque[tuple[Request, asyncio.Event, asyncio.Task[tuple[Page, Response]]]] = deque()
+
+    def slow_down(self) -> None:
+        """The service cannot keep up, or says so: half as many at a time, and one more after each so many pages."""
+        self._now, self._good = max(1, self._now // 2), 0
 
     def will_ask(self, asks: Iterable[Send]) -> None:
         self._announced.extend(asks)
 
     async def page(self, ask: Send) -> tuple[Page, Response]:
         """The page that was asked for, when all pages before it have been given on. Raises PageFailed."""
+        self._good += 1
+        if self._good % GOOD_PAGES == 0:
+            self._now = min(self._parallel, self._now + 1)
         self._begin()
         if not self._under_way or self._under_way[0][0] != ask.request:
             turn = asyncio.Event()
@@ -123,7 +149,7 @@ class FetchAhead:
             self._under_way.popleft()
 
     def _begin(self) -> None:
-        while self._announced and len(self._under_way) < self._parallel:
+        while self._announced and len(self._under_way) < self._now:
             ask, turn = self._announced.popleft(), asyncio.Event()
             task = asyncio.get_running_loop().create_task(self._fetch(ask, turn))
             self._under_way.append((ask.request, turn, task))

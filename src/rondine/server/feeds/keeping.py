@@ -111,7 +111,7 @@ class Keeper:
                 by=here(),
             )
             if received := page.received:
-                if received.body and (page.error or page.number == 1 or any(rejects for *_, rejects in page.mapped)):
+                if received.body and (page.error or page.is_first or any(rejects for *_, rejects in page.mapped)):
                     call.body = Body.of(feed.project_id, received.body, received.media_type, received.charset)
                     bodies.append(call.body)
                 call.request, call.status, call.reason, call.headers = (

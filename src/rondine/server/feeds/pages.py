@@ -82,6 +82,7 @@ class Page:
     remarks: list[Remark] = field(default_factory=list)
     verdict: Verdict | None = None
     is_unchanged: bool = False  # the service says so (304)
+    is_first: bool = False  # of its run
 
     @property
     def fingerprint(self) -> bytes:

@@ -5,6 +5,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from django.db import IntegrityError, transaction
+from django.utils import timezone
 
 from rondine.core.errors import Conflict, DraftError, NotFound, Problem
 from rondine.core.http.limits import meter
@@ -19,8 +20,9 @@ from rondine.server.feeds.models import Feed
 from rondine.server.mappings.kinds import resolved_mapping
 from rondine.server.operations.kinds import with_queries
 from rondine.server.records.kinds import record_types_of
-from rondine.server.runs.actions import defer, notify
+from rondine.server.runs.actions import defer, find_run, notify
 from rondine.server.runs.models import Run
+from rondine.server.runs.remarks import Remark
 
 
 def queue_feed(
@@ -90,6 +92,40 @@ def queue_feed(
             hint="wait for it, or cancel it first",
         ) from error
     return run
+
+
+def go_on(project: Project, run_id: int) -> Run:
+    """Lets a run of a feed that failed or was cancelled go on behind the last page that it kept, as the same run.
+
+    Raises Conflict if it cannot: it is done or under way, kept nothing, or its feed has run since.
+    """
+    run = find_run(project, run_id)
+    where, hint = f"run {run_id}", "start a new one"
+    if run.kind != "feed" or run.feed is None:
+        raise Conflict("only runs of feeds go on", where=where, hint="send it again")
+    if run.state not in ("failed", "cancelled"):
+        raise Conflict(f"run {run_id} is {run.state}", where=where, hint="only what failed or was cancelled goes on")
+    has_kept = any(run_count.rows for run_count in run.counts.all())
+    if not has_kept or not run.checkpoint or not run.checkpoint["next"]:
+        raise Conflict("it kept no page that it could go on behind", where=where, hint=hint)
+    if newer := run.feed.runs.filter(pk__gt=run.pk, attempt__gt=0).order_by("-pk").first():
+        words = f"run {newer.pk} of the same feed was later, and what it kept is newer"
+        raise Conflict(words, where=where, hint=hint)
+    words = f"{run.state} before ({run.ending}), it went on behind the last page that was kept"
+    remarks = [*run.remarks, Remark("went_on", words, "what changed on earlier pages meanwhile is not seen").to_json()]
+    try:
+        with transaction.atomic():
+            changed = Run.objects.filter(pk=run.pk, state=run.state).update(
+                state="queued", error=None, ending="", ended_at=None, queued_at=timezone.now(), remarks=remarks
+            )
+            if not changed:
+                raise Conflict(f"run {run_id} was changed meanwhile", where=where, hint="look at it again")
+            defer(run)
+            notify(run.pk)
+    except IntegrityError as error:
+        words = f'feed "{run.feed.name}" is running already'
+        raise Conflict(words, where=where, hint="wait for it, or cancel it first") from error
+    return find_run(project, run_id)
 
 
 def warn_of_limits(feed: Feed, connection: Connection) -> None:

@@ -4,6 +4,7 @@ import asyncio
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from functools import partial
+from itertools import count
 
 import structlog
 from django.db import OperationalError
@@ -25,7 +26,7 @@ from rondine.server.feeds.reading import PageReader
 from rondine.server.records.browsing import TYPED
 from rondine.server.records.models import RecordSet
 from rondine.server.records.tasks import index_records
-from rondine.server.runs.actions import end_run, say_alive
+from rondine.server.runs.actions import end_run, is_mine, say_alive
 from rondine.server.runs.calls import problem_of
 from rondine.server.runs.completeness import Verdict, verdict_of
 from rondine.server.runs.models import Run
@@ -193,9 +194,16 @@ async def carry_out_feed(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> 
             await in_database(pool, finish_run, run, verdict)
             return
         ready = await in_database(pool, load_feed, run)
-        heart = asyncio.create_task(_beat(run, pool))
-        feed_run = FeedRun(ready, engine, pool)
-        verdict = await feed_run.execute()
+        execution = asyncio.create_task(FeedRun(ready, engine, pool).execute())
+        heart = asyncio.create_task(_beat(run, pool, execution))
+        try:
+            verdict = await execution
+        except asyncio.CancelledError:
+            task = asyncio.current_task()
+            if task is not None and task.cancelling():  # the worker stops
+                execution.cancel()
+                raise
+            raise RunEnded("it was cancelled or taken over", where=f"run {run.pk}") from None
         await in_database(pool, finish_run, run, verdict)
         await in_database(pool, queue_indexes, ready)
     except RunEnded as ended:
@@ -220,11 +228,16 @@ async def carry_out_feed(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> 
             heart.cancel()
 
 
-async def _beat(run: Run, pool: ThreadPoolExecutor) -> None:
-    while True:
-        await asyncio.sleep(5)
+async def _beat(run: Run, pool: ThreadPoolExecutor, execution: asyncio.Task[Verdict]) -> None:
+    """Says now and then that the run goes on, and ends it within a second when it is no longer this worker's: it may be
+    waiting for a service that takes long."""
+    for second in count(1):
+        await asyncio.sleep(1)
         try:
-            await in_database(pool, say_alive, run.pk, run.attempt)
+            action = say_alive if second % 5 == 0 else is_mine
+            if not await in_database(pool, action, run.pk, run.attempt):
+                execution.cancel()
+                return
         except OperationalError:
             return
 

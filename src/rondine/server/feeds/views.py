@@ -21,7 +21,7 @@ from rondine.server.feeds.copying import copy_operation
 from rondine.server.feeds.kinds import FEEDS
 from rondine.server.feeds.models import Feed
 from rondine.server.feeds.obstacles import obstacles
-from rondine.server.feeds.queueing import queue_feed
+from rondine.server.feeds.queueing import go_on, queue_feed
 from rondine.server.items.actions import find_item
 from rondine.server.items.serializers import ItemSerializer
 from rondine.server.items.views import ItemFilter, ItemViewSet, MakesItems
@@ -108,6 +108,16 @@ class FeedRunsView(ProjectView):
             status=202,
             headers={"Location": f"/api/v1/projects/{project}/runs/{run.pk}"},
         )
+
+
+class GoOnView(ProjectView):
+    """Lets a run that failed or was cancelled go on behind the last page that it kept."""
+
+    permissions = {"POST": "run"}
+
+    @extend_schema(operation_id="goOnWithRun", request=None, responses={202: RunSerializer})
+    def post(self, request: Request, project: str, run_id: int) -> Response:
+        return Response(RunSerializer(go_on(self.project, run_id)).data, status=202)
 
 
 class ObstacleItem(serializers.Serializer[Any]):

@@ -22,7 +22,7 @@ from django.db import connection, models
 from psycopg.adapt import Buffer, Dumper
 from psycopg.pq import Format
 
-from rondine.core.errors import RunEnded
+from rondine.core.errors import NotFound
 from rondine.core.mapping.row_encoding import EncodedRow, PartOfRecord
 
 #: First half of the advisory lock's key; the set's id is the other.
@@ -167,7 +167,7 @@ class RecordManager(models.Manager[Any]):
             batches.create(run_id=run_id, set_id=set_id, ids=_packed(sorted(first_met)))
         sets = self._related("RecordSet").filter(pk=set_id)
         if new and not sets.update(count=models.F("count") + len(new)):
-            raise RunEnded(
+            raise NotFound(
                 "the record type, or the environment, that the run fills was removed meanwhile",
                 where=f"kept records {set_id}",
                 hint="make it again, and run the feed again",

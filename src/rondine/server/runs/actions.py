@@ -63,6 +63,11 @@ def say_alive(run_id: int, attempt: int) -> bool:
     return bool(Run.objects.filter(pk=run_id, attempt=attempt, state="running").update(alive_at=timezone.now()))
 
 
+def is_mine(run_id: int, attempt: int) -> bool:
+    """Whether the run is still executed by whoever has this attempt."""
+    return Run.objects.filter(pk=run_id, attempt=attempt, state="running").exists()
+
+
 def put_back(run_id: int, attempt: int) -> None:
     """Gives a run back to the queue, to go on behind its checkpoint."""
     with transaction.atomic():

@@ -30,6 +30,7 @@ def side_call(run_id: int, number: int, side: SideCall, opened: OpenConnection |
         reason=received.reason[:200] if received else "",
         headers=shown_headers(received.headers) if received else [],
         timings=received.timings.to_json() if received else {},
+        error=problem_of(side.error) if side.error is not None else None,
         via=via_of(opened),
         by=here(),
     )

@@ -4,7 +4,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any, Literal
 
-Kind = Literal["incomplete", "partial", "undelimited", "drift", "rejected", "duplicates", "unseen"]
+Kind = Literal["incomplete", "partial", "undelimited", "drift", "rejected", "duplicates", "unseen", "went_on"]
 #: Different remarks that a run keeps; a response that is another one altogether would have thousands.
 MOST = 50
 #: Characters of one.
@@ -15,8 +15,8 @@ LONGEST = 600
 class Remark:
     """kind: incomplete, if rows are missing; partial, if the service answered in part; undelimited, if a response that
     may have broken off looks whole; drift from the schema on file; rejected, if a whole response was; duplicates, of
-    names in an object; unseen, kept records that no row was for.  call: the first one it is about, None for the run
-    itself. times: how many calls."""
+    names in an object; unseen, kept records that no row was for; went_on, behind what was kept before it failed.
+    call: the first one it is about, None for the run itself.  times: how many calls."""
 
     kind: Kind
     message: str

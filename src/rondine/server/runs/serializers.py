@@ -1,6 +1,6 @@
 """Runs, their calls and rejected rows, as the API shows them."""
 
-from typing import Any
+from typing import Any, get_args
 
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
@@ -8,6 +8,7 @@ from rest_framework import serializers
 from rondine.server.api.openapi import AnyField
 from rondine.server.api.shapes import ShownSerializer
 from rondine.server.runs.models import COMPLETENESS, Call, RejectedRow, Run, RunCount
+from rondine.server.runs.remarks import Kind
 
 #: Into which a run's rows are counted, each row once.
 OUTCOMES = ("created", "changed", "unchanged", "repeated", "rejected", "filtered")
@@ -30,9 +31,7 @@ class RunCountSerializer(ShownSerializer):
 
 
 class RemarkSerializer(serializers.Serializer[Any]):
-    kind = serializers.ChoiceField(
-        ["incomplete", "partial", "undelimited", "drift", "rejected", "duplicates", "unseen"]
-    )
+    kind = serializers.ChoiceField(list(get_args(Kind)))
     message = serializers.CharField()
     hint = serializers.CharField(allow_blank=True)
     call = serializers.IntegerField(allow_null=True, help_text="the first one that it is about")

@@ -31,6 +31,18 @@ def add_commands(commands: Any) -> None:
     make.add_argument("--input", action="append", metavar="NAME=VALUE")
     add_set_option(make, "parallel=8 or retrying.max_waits=5")
     make.set_defaults(run=run_make)
+    schedule = feed.add_parser("schedule", help="show or change when one runs by itself")
+    schedule.add_argument("name")
+    when = schedule.add_mutually_exclusive_group()
+    when.add_argument("--cron", metavar="EXPRESSION", help='at times, such as "30 2 * * MON-FRI"')
+    when.add_argument("--every", metavar="DURATION", help="again and again, such as PT15M, PT6H or P1D")
+    when.add_argument("--after", metavar="FEED", help="after each run of another feed that is done")
+    when.add_argument("--pause", action="store_true", help="keep the schedule, and start nothing")
+    when.add_argument("--resume", action="store_true", help="start again as the schedule says")
+    when.add_argument("--never", action="store_true", help="take the schedule away")
+    schedule.add_argument("--time-zone", metavar="ZONE", help="of times, such as Europe/Vienna (default: UTC)")
+    add_set_option(schedule, "schedule.jitter=60 or schedule.quiet_from=22:00")
+    schedule.set_defaults(run=run_schedule)
     start = feed.add_parser("run", help="run it and watch")
     start.add_argument("name")
     start.add_argument("--input", action="append", metavar="NAME=VALUE", help="in place of the feed's own")
@@ -102,6 +114,45 @@ def run_make(session: Session, args: Namespace, out: Output) -> None:
         f"{operation} {words}; to change that: rondine operation paging {operation}",
     )
     show_problems(made, out)
+
+
+def run_schedule(session: Session, args: Namespace, out: Output) -> None:
+    held = session.office.feeds.get(args.name)
+    document = dict(held["document"])
+    schedule = _changed_schedule(document.get("schedule"), args)
+    document = {name: value for name, value in document.items() if name != "schedule"}
+    if schedule is not None:
+        document["schedule"] = schedule
+    document = with_changes(document, args.changes)
+    if document != held["document"]:
+        held = session.office.feeds.change(args.name, version=held["version"], document=document)
+    words = held["schedule_words"]
+    if not words:
+        words = "runs only when it is asked to"
+    elif held["due_at"]:
+        words = f"runs {words}, next at {held['due_at']}"
+    else:
+        words = f"runs {words}"
+    if held["refusal"]:
+        words += f"\nThe last time nothing was started: {held['refusal']['message']}. {held['refusal']['hint']}"
+    told = {"schedule": held["document"].get("schedule"), "due_at": held["due_at"], "refusal": held["refusal"]}
+    out.value(told, f"{args.name} {words}")
+    show_problems(held, out)
+
+
+def _changed_schedule(held: Any, args: Namespace) -> dict[str, Any] | None:
+    zone = {"time_zone": args.time_zone} if args.time_zone else {}
+    if args.cron:
+        return {"type": "cron", "expression": args.cron, **zone}
+    if args.every:
+        return {"type": "interval", "every": args.every, **zone}
+    if args.after:
+        return {"type": "after_feed", "feed": args.after}
+    if args.never or held is None:
+        return None
+    if args.pause or args.resume:
+        return {**held, "enabled": args.resume}
+    return {**held, **zone}
 
 
 def run_run(session: Session, args: Namespace, out: Output) -> int:

@@ -29,6 +29,11 @@ class Feeds(Items[S, "types.Feed"]):
         body = {"inputs": dict(inputs or {}), "confirmed": confirmed}
         return self.request("POST", f"/{step(name)}/runs", body, mark=mark)
 
+    @call
+    def forms(self) -> Request[types.FeedForms]:
+        """What a feed can be set to: {schedules: the form of each kind of schedule}."""
+        return Request("GET", f"{self._project}/feed-forms")
+
 
 class WatchedRun(Stream["types.Run"]):
     """The events of a run, and of the streams that follow a broken one.

@@ -38,6 +38,13 @@ class Affix(TypedDict):
     type: Literal["affix"]
 
 
+class AfterFeed(TypedDict):
+    enabled: NotRequired[bool]
+    feed: str
+    type: Literal["after_feed"]
+    when: NotRequired[Literal["complete", "done"]]
+
+
 class Aggregate(TypedDict):
     function: Literal["count", "max", "min", "sum"]
     type: Literal["aggregate"]
@@ -394,6 +401,16 @@ class CredentialPage(TypedDict):
     next: str | None
 
 
+class Cron(TypedDict):
+    enabled: NotRequired[bool]
+    expression: str
+    jitter: NotRequired[int]
+    quiet_from: NotRequired[str]
+    quiet_until: NotRequired[str]
+    time_zone: NotRequired[str]
+    type: Literal["cron"]
+
+
 class Cursor(TypedDict):
     at: NotRequired[str]
     header: NotRequired[str]
@@ -574,6 +591,7 @@ class FedShown(TypedDict):
 class Feed(TypedDict):
     changed_at: str
     document: FeedDocument
+    due_at: str | None
     environment: str
     id: str
     last_run: LastRun | None
@@ -593,6 +611,8 @@ class Feed(TypedDict):
         | None
     )
     problems: list[ProblemItem]
+    refusal: RefusalItem | None
+    schedule_words: str
     title: str
     version: int
 
@@ -602,6 +622,11 @@ class FeedDocument(TypedDict):
     inputs: NotRequired[dict[str, Any]]
     parallel: NotRequired[int]
     retrying: NotRequired[RetryPolicy | None]
+    schedule: NotRequired[Cron | Interval | AfterFeed | None]
+
+
+class FeedForms(TypedDict):
+    schedules: list[FormShown]
 
 
 class FeedPage(TypedDict):
@@ -768,6 +793,16 @@ class Input(TypedDict):
     try_value: NotRequired[Any]
     type: NotRequired[Literal["boolean", "date", "datetime", "decimal", "integer", "json", "text"]]
     unit: NotRequired[str]
+
+
+class Interval(TypedDict):
+    enabled: NotRequired[bool]
+    every: str
+    jitter: NotRequired[int]
+    quiet_from: NotRequired[str]
+    quiet_until: NotRequired[str]
+    time_zone: NotRequired[str]
+    type: Literal["interval"]
 
 
 Join = TypedDict("Join", {"type": "Literal['join']", "with": "NotRequired[str]"})
@@ -1658,6 +1693,14 @@ class RecordTypePage(TypedDict):
     next: str | None
 
 
+class RefusalItem(TypedDict):
+    at: str
+    code: str
+    hint: str
+    message: str
+    where: str
+
+
 class RejectedRow(TypedDict):
     call: int
     ordinal: int
@@ -1764,10 +1807,12 @@ class RowsShown(TypedDict):
 
 class Run(TypedDict):
     attempt: int
+    begun_by: str
     by: str | None
     calls: int
     completeness: Literal["", "complete", "incomplete", "unknown"]
     counts: list[RunCount]
+    due_at: str | None
     ended_at: str | None
     ending: str
     environment: str

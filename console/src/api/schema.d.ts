@@ -745,6 +745,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/feed-forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The forms of what a feed is set to, drawn from the settings' own classes. */
+        get: operations["getFeedForms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/feeds": {
         parameters: {
             query?: never;
@@ -1998,6 +2015,27 @@ export interface components {
             type: "affix";
         };
         /**
+         * AfterFeed
+         * @description Runs when a run of another feed has ended well.
+         */
+        AfterFeed: {
+            /**
+             * @description off, it starts nothing
+             * @default true
+             */
+            enabled?: boolean;
+            /** @description the other feed, by name */
+            feed: string;
+            /** @enum {unknown} */
+            type: "after_feed";
+            /**
+             * @description after every run that is done, or after complete ones alone
+             * @default done
+             * @enum {unknown}
+             */
+            when?: "complete" | "done";
+        };
+        /**
          * Aggregate
          * @description A number from a list; nulls do not count.
          */
@@ -2736,6 +2774,41 @@ export interface components {
             why?: string;
         };
         /**
+         * Cron
+         * @description Runs at times that a cron expression names. Where clocks are put forward, what falls into the missing hour runs right after it; where they are put back, it runs once.
+         */
+        Cron: {
+            /**
+             * @description off, it starts nothing
+             * @default true
+             */
+            enabled?: boolean;
+            /** @description minute, hour, day, month and day of the week, such as 30 2 * * MON-FRI */
+            expression: string;
+            /**
+             * @description seconds by which it is put off at most, by chance, so that not all come at once
+             * @default 0
+             */
+            jitter?: number;
+            /**
+             * @description from this time of day on, such as 22:00, nothing begins; it waits for the end
+             * @default
+             */
+            quiet_from?: string;
+            /**
+             * @description the end of that time
+             * @default
+             */
+            quiet_until?: string;
+            /**
+             * @description an IANA time zone, such as Europe/Vienna
+             * @default UTC
+             */
+            time_zone?: string;
+            /** @enum {unknown} */
+            type: "cron";
+        };
+        /**
          * Cursor
          * @description Sends each request with the cursor of the response before it, until there is none.
          */
@@ -3061,6 +3134,11 @@ export interface components {
             /** Format: date-time */
             readonly changed_at: string;
             document: components["schemas"]["FeedDocument"];
+            /**
+             * Format: date-time
+             * @description when its schedule starts it next; null if none does
+             */
+            readonly due_at: string | null;
             environment: string;
             /** Format: uuid */
             readonly id: string;
@@ -3072,6 +3150,10 @@ export interface components {
             readonly paging: (components["schemas"]["LinkHeader"] | components["schemas"]["NextAddress"] | components["schemas"]["PageNumber"] | components["schemas"]["Offset"] | components["schemas"]["Cursor"] | components["schemas"]["GraphqlConnection"] | components["schemas"]["Keyset"] | components["schemas"]["Windows"] | components["schemas"]["OneResponse"]) | null;
             /** @description why it cannot run yet */
             readonly problems: components["schemas"]["ProblemItem"][];
+            /** @description why nothing was started the last time that it was due */
+            readonly refusal: components["schemas"]["RefusalItem"] | null;
+            /** @description when it runs by itself, in words */
+            readonly schedule_words: string;
             title: string;
             readonly version: number;
         };
@@ -3100,6 +3182,15 @@ export interface components {
              * @default null
              */
             retrying?: components["schemas"]["RetryPolicy"] | null;
+            /**
+             * @description when it runs by itself; none, if only when asked to
+             * @default null
+             */
+            schedule?: (components["schemas"]["Cron"] | components["schemas"]["Interval"] | components["schemas"]["AfterFeed"]) | null;
+        };
+        FeedForms: {
+            /** @description a form for each kind of schedule */
+            schedules: components["schemas"]["FormShown"][];
         };
         FeedInputsRequest: {
             /**
@@ -3445,6 +3536,41 @@ export interface components {
              * @default
              */
             unit?: string;
+        };
+        /**
+         * Interval
+         * @description Runs again and again, so long after the time before.
+         */
+        Interval: {
+            /**
+             * @description off, it starts nothing
+             * @default true
+             */
+            enabled?: boolean;
+            /** @description a duration such as PT15M, PT6H or P1D (ISO 8601), 10 seconds at least */
+            every: string;
+            /**
+             * @description seconds by which it is put off at most, by chance, so that not all come at once
+             * @default 0
+             */
+            jitter?: number;
+            /**
+             * @description from this time of day on, such as 22:00, nothing begins; it waits for the end
+             * @default
+             */
+            quiet_from?: string;
+            /**
+             * @description the end of that time
+             * @default
+             */
+            quiet_until?: string;
+            /**
+             * @description an IANA time zone, such as Europe/Vienna
+             * @default UTC
+             */
+            time_zone?: string;
+            /** @enum {unknown} */
+            type: "interval";
         };
         IssuerRequest: {
             issuer: string;
@@ -5383,6 +5509,14 @@ export interface components {
             /** @description stands with the revision */
             why?: string;
         };
+        RefusalItem: {
+            /** Format: date-time */
+            at: string;
+            code: string;
+            hint: string;
+            message: string;
+            where: string;
+        };
         RejectedRow: {
             call: number;
             ordinal: number;
@@ -5657,6 +5791,7 @@ export interface components {
         };
         Run: {
             attempt: number;
+            begun_by: string;
             by: string | null;
             readonly calls: number;
             /**
@@ -5670,6 +5805,8 @@ export interface components {
              */
             completeness: "" | "complete" | "incomplete" | "unknown";
             readonly counts: components["schemas"]["RunCount"][];
+            /** Format: date-time */
+            due_at: string | null;
             /** Format: date-time */
             ended_at: string | null;
             ending: string;
@@ -8804,6 +8941,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProofShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getFeedForms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedForms"];
                 };
             };
             /** @description what went wrong */

@@ -158,6 +158,7 @@ async def _work(parallel: int, site: str) -> None:
     from procrastinate.contrib.django import app
 
     from rondine.server.connecting.process import parts
+    from rondine.server.feeds.scheduling import schedule_for_ever
     from rondine.server.runs.sites import queue_of
     from rondine.server.runs.sweeping import sweep_for_ever
 
@@ -167,6 +168,7 @@ async def _work(parallel: int, site: str) -> None:
     for one in (signal.SIGTERM, signal.SIGINT):
         loop.add_signal_handler(one, stopping.set)
     sweeper = asyncio.create_task(sweep_for_ever(parts()[1], site))
+    scheduler = asyncio.create_task(schedule_for_ever(parts()[1]))
     while not stopping.is_set():
         try:
             async with app.with_connector(app.connector.get_worker_connector()).open_async() as working:  # type: ignore[attr-defined]
@@ -195,8 +197,9 @@ async def _work(parallel: int, site: str) -> None:
                 reason=str(error).splitlines()[0] if str(error) else type(error).__name__,
             )
             await asyncio.sleep(1)
-    sweeper.cancel()
-    await asyncio.gather(sweeper, return_exceptions=True)
+    for task in (sweeper, scheduler):
+        task.cancel()
+    await asyncio.gather(sweeper, scheduler, return_exceptions=True)
     await parts()[0].close()
 
 

@@ -125,6 +125,7 @@ urlpatterns = [
     path(f"{PROJECT}/readings/records", readings.RecordsReading.as_view()),
     path(f"{PROJECT}/previews", mappings.PreviewView.as_view()),
     path(f"{PROJECT}/feeds/<str:name>/runs", feeds.FeedRunsView.as_view()),
+    path(f"{PROJECT}/feed-forms", feeds.FeedFormsView.as_view()),
     path(f"{PROJECT}/runs/<int:run_id>/go-on", feeds.GoOnView.as_view()),
     path(f"{PROJECT}/runs/<int:run_id>/calls", runs.CallViewSet.as_view({"get": "list"})),
     path(f"{PROJECT}/runs/<int:run_id>/calls/<int:number>/fed", records.FedView.as_view()),

@@ -6,6 +6,7 @@ import { Heading, StateTag, Tag, when } from "../../ui/parts";
 import { pagingWords, usePagingForms } from "../../ui/paging";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { usePermission } from "../session/session";
+import { FeedSchedule } from "./FeedSchedule";
 import { useFeed, useRunFeed } from "./records";
 
 /** One feed: what it asks, what it fills, how it went. */
@@ -14,6 +15,7 @@ export default function FeedPage() {
   const feed = useFeed(project, name);
   const runs = useQuery({
     queryKey: ["feed-runs", project, name],
+    refetchInterval: feed.data?.document.schedule ? 5_000 : false,
     queryFn: () =>
       answer(
         api.GET("/api/v1/projects/{project}/runs", { params: { path: { project }, query: { feed: name, limit: 20 } } }),
@@ -22,6 +24,7 @@ export default function FeedPage() {
   const run = useRunFeed(project);
   const navigate = useNavigate();
   const mayRun = usePermission(project, "run");
+  const mayBuild = usePermission(project, "build");
   const start = (confirmed: boolean) =>
     run.mutate({ name, confirmed }, { onSuccess: (made) => navigate(`../runs/${made.id}`) });
   const strategies = usePagingForms(project);
@@ -77,6 +80,7 @@ export default function FeedPage() {
           : "asks for one response: none has shown how it pages"}
         .
       </p>
+      <FeedSchedule project={project} feed={feed.data} mayBuild={mayBuild} />
       <Heading>Runs</Heading>
       <ProblemAlert error={runs.error} />
       {runs.data?.items.length === 0 && <p className="text-sm opacity-80">It has not run yet.</p>}

@@ -1,5 +1,5 @@
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { answer, api, marked } from "../../api/client";
+import { answer, api, marked, type Schemas } from "../../api/client";
 import { useMark } from "../../ui/mark";
 import { everyItem, type LargePage } from "../../ui/pages";
 
@@ -57,7 +57,34 @@ export function useRecord(project: string, environment: string, name: string, ke
 export function useFeed(project: string, name: string) {
   return useQuery({
     queryKey: ["feed", project, name],
+    refetchInterval: (query) => (query.state.data?.document.schedule ? 5_000 : false),
     queryFn: () => answer(api.GET("/api/v1/projects/{project}/feeds/{name}", { params: { path: { project, name } } })),
+  });
+}
+
+export type Schedule = NonNullable<Schemas["FeedDocument"]["schedule"]>;
+
+/** The kinds of schedules, each as a form. */
+export function useScheduleForms(project: string): Schemas["FormShown"][] {
+  const found = useQuery({
+    queryKey: ["feed-forms", project],
+    staleTime: Infinity,
+    queryFn: () => answer(api.GET("/api/v1/projects/{project}/feed-forms", { params: { path: { project } } })),
+  });
+  return found.data?.schedules ?? [];
+}
+
+export function useChangeFeed(project: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: ({ feed, document }: { feed: Schemas["Feed"]; document: Schemas["FeedDocument"] }) =>
+      answer(
+        api.PATCH("/api/v1/projects/{project}/feeds/{name}", {
+          params: { path: { project, name: feed.name }, header: { "If-Match": `"${feed.version}"` } },
+          body: { document },
+        }),
+      ),
+    onSuccess: (feed) => cache.setQueryData(["feed", project, feed.name], feed),
   });
 }
 

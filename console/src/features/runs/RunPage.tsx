@@ -70,7 +70,7 @@ export default function RunPage() {
         {run.data.summary}
       </p>
       <p className="mb-4 text-sm opacity-80">
-        {run.data.by && `Started by ${run.data.by} `}
+        {(run.data.by || run.data.begun_by) && `Started by ${run.data.by ?? run.data.begun_by} `}
         {when(run.data.started_at ?? run.data.queued_at)}
         {run.data.ended_at && run.data.started_at && `, took ${duration(run.data.started_at, run.data.ended_at)}`}
         {run.data.ending &&

@@ -5,6 +5,7 @@ from typing import Annotated, Any, ClassVar
 from msgspec import Meta
 
 from rondine.core.http.retrying import RetryPolicy
+from rondine.core.items.schedule import Schedule
 from rondine.core.settings import Document
 
 
@@ -18,4 +19,5 @@ class FeedDocument(Document, frozen=True):
     retrying: Annotated[
         RetryPolicy | None, Meta(description="when calls of its runs are sent again; by default as the connection says")
     ] = None
+    schedule: Annotated[Schedule | None, Meta(description="when it runs by itself; none, if only when asked to")] = None
     description: Annotated[str, Meta(description="what it is for, in one's own words")] = ""

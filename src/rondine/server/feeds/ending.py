@@ -1,6 +1,9 @@
 """How a run ends: done, or failed if no row was good; and what it did not see."""
 
+from django.db import transaction
+
 from rondine.core.errors import AllRowsRejected
+from rondine.server.feeds.scheduling import start_after
 from rondine.server.records.keeping import SeenRecords
 from rondine.server.records.kinds import users_of_record_types
 from rondine.server.records.models import RecordSet, SeenBatch
@@ -33,15 +36,19 @@ def finish_run(run: Run, verdict: Verdict) -> None:
         failure = problem_of(AllRowsRejected(words, where=f"run {run.pk}", hint=hint))
     elif verdict.completeness == "complete":
         remarks += [remark for count in counts if (remark := not_seen(run, count)) is not None]
-    end_run(
-        run.pk,
-        run.attempt,
-        state="failed" if failure else "done",
-        ending=failure["message"] if failure else verdict.reason,
-        completeness=verdict.completeness,
-        error=failure,
-        remarks=remarks,
-    )
+    state = "failed" if failure else "done"
+    with transaction.atomic():
+        ended = end_run(
+            run.pk,
+            run.attempt,
+            state=state,
+            ending=failure["message"] if failure else verdict.reason,
+            completeness=verdict.completeness,
+            error=failure,
+            remarks=remarks,
+        )
+        if ended:
+            start_after(run, state, verdict.completeness)
     SeenBatch.objects.filter(run_id=run.pk).delete()
 
 

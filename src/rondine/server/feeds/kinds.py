@@ -2,6 +2,7 @@
 
 from rondine.core.errors import InputError, Problem
 from rondine.core.items.feed import FeedDocument
+from rondine.core.items.schedule import AfterFeed, schedule_problems
 from rondine.core.operations.document import is_reading
 from rondine.core.operations.inputs import checked_inputs
 from rondine.server.access.models import Person
@@ -21,6 +22,12 @@ def _feed(item: Feed) -> list[Problem]:
         checked_inputs(operation.inputs, feed.inputs)
     except InputError as error:
         problems += [Problem(f"/inputs{problem.where}", problem.message, problem.hint) for problem in error.problems]
+    schedule = feed.schedule
+    for problem in schedule_problems(schedule):
+        problems.append(Problem(f"/schedule{problem.where}", problem.message, problem.hint))
+    if isinstance(schedule, AfterFeed) and _leads_back(item, schedule):
+        words = f"{schedule.feed} runs, in the end, after {item.name}: they would run for ever"
+        problems.append(Problem("/schedule/feed", words, "let one of them run at times"))
     if not is_reading(operation) or operation.method in ("HEAD", "OPTIONS"):
         problems.append(
             Problem(
@@ -54,6 +61,21 @@ def _feed(item: Feed) -> list[Problem]:
             )
         )
     return problems
+
+
+def _leads_back(item: Feed, schedule: AfterFeed) -> bool:
+    """Whether feeds that run after each other form a circle with this one."""
+    after = {
+        name: document["schedule"]["feed"]
+        for name, document in Feed.objects.filter(
+            project=item.project_id, document__schedule__type="after_feed"
+        ).values_list("name", "document")
+    }
+    at, passed = schedule.feed, set()
+    while at in after and at not in passed and at != item.name:
+        passed.add(at)
+        at = after[at]
+    return at == item.name
 
 
 def _feed_made(item: Feed, person: Person | None, role: str | None) -> None:

@@ -26,7 +26,14 @@ from rondine.server.runs.remarks import Remark
 
 
 def queue_feed(
-    project: Project, feed: Feed, person: Person | None, inputs: Mapping[str, Any], *, confirmed: bool = False
+    project: Project,
+    feed: Feed,
+    person: Person | None,
+    inputs: Mapping[str, Any],
+    *,
+    confirmed: bool = False,
+    begun_by: str = "",
+    due_at: datetime | None = None,
 ) -> Run:
     """A run of the feed, and its job in the same transaction. Raises DraftError with every reason why it cannot run,
     and Conflict if it would use up a limit of days or months, unless that is confirmed.
@@ -81,6 +88,8 @@ def queue_feed(
                 inputs=values,
                 content=content,
                 by=person,
+                begun_by=begun_by,
+                due_at=due_at,
             )
             defer(run)
             notify(run.pk)

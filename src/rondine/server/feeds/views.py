@@ -2,18 +2,22 @@
 
 from collections.abc import Sequence
 from datetime import datetime
-from typing import Any
+from typing import Any, get_args
 
 from django.db.models import OuterRef, Subquery
+from django.utils import timezone
 from django_filters import CharFilter
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from rondine.core.forms import form_of
 from rondine.core.items.feed import FeedDocument
+from rondine.core.items.schedule import Schedule, next_due, schedule_words
 from rondine.core.operations.document import OperationDocument
 from rondine.server.access.project_views import ProjectView
+from rondine.server.api.forms import FormShown
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.requests import SENDING_MARK, Strict, sending_mark
 from rondine.server.api.shapes import ProblemItem
@@ -28,7 +32,7 @@ from rondine.server.items.views import ItemFilter, ItemViewSet, MakesItems
 from rondine.server.runs.actions import find_run
 from rondine.server.runs.models import Run
 from rondine.server.runs.sendings import start_once
-from rondine.server.runs.serializers import RunSerializer
+from rondine.server.runs.serializers import ErrorSerializer, RunSerializer
 
 
 class LastRun(serializers.Serializer[Any]):
@@ -43,17 +47,35 @@ class LastRun(serializers.Serializer[Any]):
         return run.ended_at or run.started_at or run.queued_at
 
 
+class RefusalItem(ErrorSerializer):
+    at = serializers.DateTimeField()
+
+
 class FeedSerializer(ItemSerializer):
     document = DocumentField(FeedDocument, required=False)
     operation = serializers.CharField()
     mapping = serializers.CharField()
     environment = serializers.CharField()
+    due_at = serializers.SerializerMethodField(help_text="when its schedule starts it next; null if none does")
+    schedule_words = serializers.SerializerMethodField(help_text="when it runs by itself, in words")
+    refusal = RefusalItem(
+        read_only=True, allow_null=True, help_text="why nothing was started the last time that it was due"
+    )
     last_run = LastRun(read_only=True, allow_null=True)
     paging = DocumentField(
         OperationDocument.__annotations__["paging"],
         read_only=True,
         help_text="how its operation pages; null: nothing is known of it",
     )
+
+    def get_due_at(self, feed: Feed) -> datetime | None:
+        if feed.planned_for_version == feed.version:
+            return feed.due_at
+        due = next_due(feed.loaded().schedule, timezone.now())  # changed just now, and not planned yet
+        return due.planned if due else None
+
+    def get_schedule_words(self, feed: Feed) -> str:
+        return schedule_words(feed.loaded().schedule)
 
 
 class FeedFilter(ItemFilter):
@@ -118,6 +140,18 @@ class GoOnView(ProjectView):
     @extend_schema(operation_id="goOnWithRun", request=None, responses={202: RunSerializer})
     def post(self, request: Request, project: str, run_id: int) -> Response:
         return Response(RunSerializer(go_on(self.project, run_id)).data, status=202)
+
+
+class FeedForms(serializers.Serializer[Any]):
+    schedules = FormShown(many=True, help_text="a form for each kind of schedule")
+
+
+class FeedFormsView(ProjectView):
+    """The forms of what a feed is set to, drawn from the settings' own classes."""
+
+    @extend_schema(operation_id="getFeedForms", responses=FeedForms)
+    def get(self, request: Request, project: str) -> Response:
+        return Response(FeedForms({"schedules": [form_of(kind) for kind in get_args(Schedule)]}).data)
 
 
 class ObstacleItem(serializers.Serializer[Any]):

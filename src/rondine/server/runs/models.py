@@ -20,7 +20,7 @@ class Run(models.Model):
     checkpoint: {"next": {"position": of the first page not yet kept} or None, "calls": calls so far, "received": rows
     of the list so far, "verdict": of the last page}.  content: the items as they were when it began.  completeness:
     whether it saw all rows; empty for trials, and until a feed's run is done.  remarks: what is odd but stopped nothing
-    (`runs/remarks.py`)."""
+    (`runs/remarks.py`).  begun_by: schedule, or feed NAME; empty if a person did it.  due_at: when it should have."""
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="runs")
     environment = models.ForeignKey("connecting.Environment", on_delete=models.PROTECT, related_name="runs")
@@ -39,6 +39,8 @@ class Run(models.Model):
     remarks = models.JSONField(default=list)
     error = models.JSONField(null=True)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    begun_by = models.CharField(max_length=80, blank=True)
+    due_at = models.DateTimeField(null=True)
     queued_at = models.DateTimeField(auto_now_add=True)
     started_at = models.DateTimeField(null=True)
     ended_at = models.DateTimeField(null=True)

@@ -67,7 +67,8 @@ class RunSerializer(ShownSerializer):
     class Meta:
         model = Run
         fields = (
-            *("id", "kind", "title", "state", "environment", "feed", "operation", "by", "attempt", "inputs", "calls"),
+            *("id", "kind", "title", "state", "environment", "feed", "operation", "by", "begun_by", "due_at"),
+            *("attempt", "inputs", "calls"),
             *("expected_rows", "ending", "completeness", "remarks", "error", "counts"),
             *("queued_at", "started_at", "ended_at", "summary"),
         )

@@ -315,6 +315,8 @@ def test_problems_name_an_input_that_is_not_there():
         ("", (), {"trees": [], "paging": {"nextPageToken": "b"}}, Cursor(input="pageToken", at="/paging/nextPageToken")),
         ("?after=", (), {"next": "b", "has_more": True}, Cursor(input="after", at="/next", more="/has_more")),
         ("", (("X-Next-Cursor", "b"),), [], Cursor(header="X-Next-Cursor")),
+        ("?page=1", (), {"trees": [], "next_page": 2, "total": 9}, Cursor(input="page", at="/next_page")),
+        ("", (), {"trees": [], "next_page": "WyJ4Il0"}, Cursor(input="page", at="/next_page")),
         ("?offset=0&limit=5", (), {"total": 9}, Offset(total="/total", size_input="limit")),
         ("?$skip=0&$top=5", (), {"value": []}, Offset(input="$skip", size_input="$top")),
         ("?startIndex=1&count=5", (), {"totalResults": 9}, Offset(input="startIndex", first=1, total="/totalResults", size_input="count")),

@@ -9,6 +9,7 @@ from django.utils import timezone
 from rondine.server.access.models import Project
 from rondine.server.connecting.models import Connection, Environment, Service
 from rondine.server.feeds.models import Feed
+from rondine.server.feeds.obstacles import obstacles
 from rondine.server.feeds.scheduling import start_due
 from rondine.server.mappings.models import Mapping
 from rondine.server.operations.models import Operation
@@ -74,6 +75,15 @@ def test_what_cannot_start_is_told_and_planned_again(feed):
     assert len(start_due(NOW + timedelta(minutes=30))) == 1
     feed.refresh_from_db()
     assert feed.refusal is None
+
+
+def test_a_paused_schedule_stands_with_what_keeps_a_feed_from_starting(feed):
+    Feed.objects.update(document={"schedule": {"type": "interval", "every": "PT15M", "enabled": False}}, version=2)
+    assert start_due(NOW) == start_due(NOW + timedelta(days=1)) == []
+    (found,) = [one for one in obstacles(feed.project) if one.kind == "feed"]
+    assert ("its schedule is paused", "resume it: rondine feed schedule trees --resume") in [
+        (reason.message, reason.hint) for reason in found.reasons
+    ]
 
 
 def test_a_change_plans_anew_and_no_schedule_is_never_due(feed):

@@ -200,6 +200,22 @@ def test_a_service_that_takes_no_notice_counts_wrongly_or_moves_is_found_out(reg
     assert run["completeness"] != "complete" and counts(run)["repeated"] > 0
 
 
+def test_pages_of_which_the_mapping_leaves_out_everything_are_not_taken_for_repeated(register, service):
+    way, document, rows, paging, _ = WAYS[2]
+    feed(register, service, "left-out", {"path": f"/v1/pages/{way}", **document}, rows, paging=paging)
+    office = register.office()
+    held = office.mappings.get("left-out")
+    (output,) = held["document"]["outputs"]
+    output = {**output, "where": [{"from": "number", "value": "OLM-02412"}]}
+    held = office.mappings.change(
+        "left-out", version=held["version"], document={**held["document"], "outputs": [output]}
+    )
+    assert held["problems"] == []
+    run = register.finish("left-out")
+    assert (run["state"], run["completeness"]) == ("done", "complete"), run
+    assert counts(run) == {"rows": TREES, "created": 1, "filtered": TREES - 1}
+
+
 def test_an_input_that_paging_names_and_nobody_has_is_told_with_the_operation(register, service):
     office = register.office()
     wrong = {**JSON_PAGES, "path": "/v1/pages/search", "paging": {"type": "page_number", "input": "numbr"}}

@@ -1,8 +1,8 @@
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
+import { KindForm } from "../../ui/KindForm";
 import { type Paging as Strategy, pagingWords, usePagingForms } from "../../ui/paging";
 import { Heading } from "../../ui/parts";
-import { SchemaForm } from "../../ui/SchemaForm";
 
 interface Props {
   project: string;
@@ -17,13 +17,6 @@ interface Props {
 export function Paging({ project, paging, guesses, readOnly, onPaging }: Props) {
   const forms = usePagingForms(project);
   const [isOpen, setIsOpen] = useState(false);
-  const form = forms.find((one) => one.type === paging?.type);
-  const choose = (type: string) => {
-    const chosen = forms.find((one) => one.type === type);
-    if (!chosen) return onPaging(null);
-    const required = chosen.fields.filter((one) => one.is_required).map((one) => [one.name, ""]);
-    onPaging({ type, ...Object.fromEntries(required) } as Strategy);
-  };
   return (
     <div className="mt-5 text-sm">
       <Heading>Pages</Heading>
@@ -64,30 +57,14 @@ export function Paging({ project, paging, guesses, readOnly, onPaging }: Props) 
         ))}
       {isOpen && (
         <div className="mt-2 border-l border-base-300 pl-3">
-          <label className="mb-1 block text-xs" htmlFor="paging-strategy">
-            Strategy
-          </label>
-          <select
+          <KindForm
             id="paging-strategy"
-            className="select select-sm mb-2 w-full"
-            value={paging?.type ?? ""}
-            onChange={(e) => choose(e.target.value)}
-          >
-            <option value="">not decided</option>
-            {forms.map((one) => (
-              <option key={one.type} value={one.type}>
-                {one.title}
-              </option>
-            ))}
-          </select>
-          {form && (
-            <SchemaForm
-              key={form.type}
-              fields={form.fields}
-              values={paging ?? {}}
-              onValues={(values) => onPaging({ ...values, type: form.type } as Strategy)}
-            />
-          )}
+            label="Strategy"
+            none="not decided"
+            forms={forms}
+            value={paging}
+            onValue={onPaging}
+          />
         </div>
       )}
     </div>

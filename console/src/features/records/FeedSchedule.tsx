@@ -1,8 +1,8 @@
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
+import { KindForm } from "../../ui/KindForm";
 import { Heading, when } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import { SchemaForm } from "../../ui/SchemaForm";
 import { type Schedule, useChangeFeed, useScheduleForms } from "./records";
 
 interface Props {
@@ -14,6 +14,7 @@ interface Props {
 /** When a feed runs by itself: told in words, paused and resumed, set by the form of its kind. */
 export function FeedSchedule({ project, feed, mayBuild }: Props) {
   const change = useChangeFeed(project);
+  const forms = useScheduleForms(project);
   const [draft, setDraft] = useState<Schedule | null>(null);
   const [isOpen, setIsOpen] = useState(false);
   const schedule = feed.document.schedule;
@@ -61,7 +62,15 @@ export function FeedSchedule({ project, feed, mayBuild }: Props) {
             save(draft, () => setIsOpen(false));
           }}
         >
-          <ScheduleForm project={project} schedule={draft} onSchedule={setDraft} />
+          <KindForm
+            id="schedule-kind"
+            label="Kind"
+            none="only when asked"
+            forms={forms}
+            value={draft}
+            onValue={setDraft}
+          />
+          <p className="mb-2 text-xs opacity-80">{forms.find((one) => one.type === draft?.type)?.words}</p>
           <div className="mt-2 flex gap-2">
             <button type="submit" className="btn btn-primary btn-sm" disabled={change.isPending}>
               Save the schedule
@@ -73,55 +82,5 @@ export function FeedSchedule({ project, feed, mayBuild }: Props) {
         </form>
       )}
     </section>
-  );
-}
-
-function ScheduleForm({
-  project,
-  schedule,
-  onSchedule,
-}: {
-  project: string;
-  schedule: Schedule | null;
-  onSchedule: (schedule: Schedule | null) => void;
-}) {
-  const forms = useScheduleForms(project);
-  const form = forms.find((one) => one.type === schedule?.type);
-  const choose = (type: string) => {
-    const chosen = forms.find((one) => one.type === type);
-    if (!chosen) return onSchedule(null);
-    const required = chosen.fields.filter((one) => one.is_required).map((one) => [one.name, ""]);
-    onSchedule({ type, ...Object.fromEntries(required) } as Schedule);
-  };
-  return (
-    <>
-      <label className="mb-1 block text-xs" htmlFor="schedule-kind">
-        Kind
-      </label>
-      <select
-        id="schedule-kind"
-        className="select select-sm mb-2 w-60"
-        value={schedule?.type ?? ""}
-        onChange={(event) => choose(event.target.value)}
-      >
-        <option value="">only when asked</option>
-        {forms.map((one) => (
-          <option key={one.type} value={one.type}>
-            {one.title}
-          </option>
-        ))}
-      </select>
-      {form && (
-        <>
-          <p className="mb-2 text-xs opacity-80">{form.words}</p>
-          <SchemaForm
-            key={form.type}
-            fields={form.fields}
-            values={schedule ?? {}}
-            onValues={(values) => onSchedule({ ...values, type: form.type } as Schedule)}
-          />
-        </>
-      )}
-    </>
   );
 }

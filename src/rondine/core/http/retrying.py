@@ -112,10 +112,11 @@ def next_try(
     """
     by_name = {name.lower(): value for name, value in headers}
     wait = told_to_wait(request, status, by_name.get("retry-after", ""), now)
-    if wait is not None and tries.waits < policy.max_waits:
-        return (Wait(wait), replace(tries, waits=tries.waits + 1)) if wait <= left else (None, tries)
+    if wait is not None:  # what the service asks for is done as often as the policy says, and not by our own pauses
+        may_wait = tries.waits < policy.max_waits and wait <= left
+        return (Wait(wait), replace(tries, waits=tries.waits + 1)) if may_wait else (None, tries)
     if status in policy.statuses:
-        return after_failure(policy, tries, request, left=left, retries=retries, least=wait or 0.0)
+        return after_failure(policy, tries, request, left=left, retries=retries)
     redirect = redirected(request, status, by_name.get("location"), secret_names)
     if redirect is None:
         return None, tries
@@ -129,9 +130,9 @@ def next_try(
 
 
 def after_failure(
-    policy: RetryPolicy, tries: Tries, request: Request, *, left: float, retries: Retries | None, least: float = 0.0
+    policy: RetryPolicy, tries: Tries, request: Request, *, left: float, retries: Retries | None
 ) -> tuple[Wait | None, Tries]:
-    """What to do after a failure that may pass, as `next_try`. least: seconds that the service asks to wait.
+    """What to do after a failure that may pass, as `next_try`.
 
     The pause doubles from one failure to the next, up to the policy's; between half and all of it is waited, as the
     chance has it. Takes one from the run's budget.
@@ -141,7 +142,6 @@ def after_failure(
     if not may_repeat(policy, request, reads=retries.reads):
         return None, tries
     pause = min(policy.first_pause * 2**tries.retries, policy.max_pause) * (0.5 + retries.chance / 2)
-    pause = max(pause, least)
     if pause > left:
         return None, tries
     retries.left -= 1

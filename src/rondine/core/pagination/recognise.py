@@ -35,6 +35,7 @@ CURSOR_NAMES = {
     "nextmarker": ("marker",),
     "continuationtoken": ("continuationToken", "continuation_token", "continuation"),
     "nextpagecursor": ("cursor", "pageCursor"),
+    "nextpage": ("page", "page_token", "cursor"),
     "scrollid": ("scroll_id", "scrollId"),
     "cursor": ("cursor",),
     "next": ("cursor", "next", "after", "starting_after"),

@@ -49,7 +49,8 @@ def finish_run(run: Run, verdict: Verdict) -> None:
         )
         if ended:
             start_after(run, state, verdict.completeness)
-    SeenBatch.objects.filter(run_id=run.pk).delete()
+    runs = Run.objects.filter(feed=run.feed_id, pk__lte=run.pk)  # earlier ones cannot go on any more
+    SeenBatch.objects.filter(run_id__in=runs.values("pk")).delete()
 
 
 def run_total(run: Run) -> int | None:

@@ -44,6 +44,10 @@ def obstacles(project: Project) -> list[Obstacles]:
         reasons = [Problem(**problem) for problem in feed.problems]
         if not feed.operation.document.get("enabled", True):
             reasons.append(Problem("operation", f'operation "{feed.operation.name}" is disabled', "enable it"))
+        schedule = feed.loaded().schedule
+        if schedule is not None and not schedule.enabled:
+            resume = f"resume it: rondine feed schedule {feed.name} --resume"
+            reasons.append(Problem("schedule", "its schedule is paused", resume))
         key = (feed.operation.service_id, feed.environment_id)
         if key not in by_connection:
             service, environment = feed.operation.service.name, feed.environment.name

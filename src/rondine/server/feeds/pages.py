@@ -86,14 +86,17 @@ class Page:
 
     @property
     def fingerprint(self) -> bytes:
-        """Of the rows in their order; empty if there are none."""
+        """Of the rows in their order; empty if there are none, or if all were left out by the mapping: of these nobody
+        knows whether they came before."""
         made = blake2b(digest_size=16)
+        is_known = False
         for _, _, rows, rejects in self.mapped:
+            is_known = is_known or bool(rows) or bool(rejects)
             for row in rows:
                 made.update(row.digest + row.hash)
             for reject in rejects:
                 made.update(repr((reject.path, reject.row)).encode("utf-8", "surrogatepass"))
-        return made.digest() if self.rows else b""
+        return made.digest() if is_known else b""
 
 
 class PageFailed(Exception):

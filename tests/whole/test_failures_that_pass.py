@@ -63,7 +63,7 @@ def test_a_trial_shows_the_first_failure(register):
 
 
 def test_a_run_that_waits_for_a_service_is_cancelled_within_a_second_or_two(register):
-    name = feed(register, "patient", first_pause=3000, max_pause=3000)
+    name = feed(register, "patiently", first_pause=3000, max_pause=3000)
     held = register.office().feeds.get(name)
     register.office().feeds.change(
         name, version=held["version"], document={"retrying": {"first_pause": 600, "max_pause": 600}}

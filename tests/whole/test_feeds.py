@@ -125,6 +125,9 @@ def test_a_failing_call_ends_the_run_in_words_and_keeps_what_came_before(registe
     name = register.feed("failing", "/v1/trees", paging={"type": "link_header"})
     calls = int(register.office().runs.get(register.finish(name)["id"])["calls"])
     assert calls == 13
+    office = register.office()
+    once = {"retrying": {"max_retries": 0}}
+    office.feeds.change(name, version=office.feeds.get(name)["version"], document=once)
     register.control(every=7)
     run = register.finish(name)
     assert run["state"] == "failed"

@@ -62,7 +62,7 @@ class Register:
     def __init__(self, *, key: str, seed: int = 1, rows: int = TREES) -> None:
         self.key, self.seed, self.rows = key, seed, rows
         self.control = Control()
-        self.calls = 0
+        self.calls = self.told_at = 0
         self.reported: dict[str, list[dict[str, Any]]] = {}
         self.trees = lru_cache(maxsize=4)(self._trees)
 
@@ -153,7 +153,7 @@ class Register:
         if control.ignore:
             start = 0
         if start:
-            start = max(0, start - control.overlap - control.shift * self.calls)
+            start = max(0, start - control.overlap - control.shift * (self.calls - self.told_at))
         return found[start : start + size]
 
     def _announced(self, found: list[dict[str, Any]]) -> int:
@@ -263,7 +263,7 @@ class Register:
         known = {field.name for field in fields(Control)}
         if not isinstance(wanted, dict) or set(wanted) - known:
             return answer({"error": {"status": 400, "message": f"known here: {', '.join(sorted(known))}"}}, status=400)
-        self.control = replace(Control(), **wanted)
+        self.control, self.told_at = replace(Control(), **wanted), self.calls
         return answer(asdict(self.control))
 
 

@@ -1,6 +1,7 @@
 """Pagination by a cursor: a value of each response that the next request is sent with."""
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Annotated, Any, ClassVar
 
 from msgspec import Meta
@@ -48,12 +49,15 @@ class Cursor(Strategy, tag="cursor", frozen=True):
         return Next(value, "the last page has no cursor")
 
 
+@dataclass(frozen=True, slots=True)
 class Next:
     """What a response says of the next page. cursor: None, empty or false for none.  ended: why there is none, in
     words.  is_told: the service said so itself.  is_broken: without a cursor, it contradicts itself."""
 
-    def __init__(self, cursor: Any, ended: str, *, is_told: bool = False, is_broken: bool = False) -> None:
-        self.cursor, self.ended, self.is_told, self.is_broken = cursor, ended, is_told, is_broken
+    cursor: Any
+    ended: str
+    is_told: bool = False
+    is_broken: bool = False
 
 
 def is_false(value: object) -> bool:

@@ -18,7 +18,6 @@ from rondine.core.pagination.steps import (
     Strategy,
     Until,
     check_differs,
-    send,
     too_many,
     whole_number,
 )
@@ -86,8 +85,8 @@ def ask_in_turn(strategy: Planned, plan: Plan, paged: PagedOperation, position: 
         return Send(paged.page({plan.input: place}), wanted, [place, size])
 
     for count in range(1, strategy.max_pages + 1):
-        wish = ask(at)
-        response = yield from send(wish.request, wish.wanted, wish.position)
+        response = yield ask(at)
+        assert response is not None  # only an Ahead has no response
         name, rows = plan.name(at), response.rows or 0
         check_differs(response, before, name, plan.input, earlier=earlier)
         if before is None:

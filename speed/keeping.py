@@ -30,8 +30,9 @@ def measure(sizes: list[int], rounds: int) -> None:
     from rondine.core.mapping.row_encoding import EncodedRow, key_digest
     from rondine.server.access.models import Project
     from rondine.server.connecting.models import Environment
-    from rondine.server.records.keeping import PlacedRow, SeenRecords
+    from rondine.server.records.keeping import Filling, PlacedRow
     from rondine.server.records.models import Record, RecordSet, RecordType
+    from rondine.server.records.seen import SeenRecords
 
     project = Project.objects.create(name="speed")
     environment = Environment.objects.create(project=project, name="test")
@@ -47,7 +48,7 @@ def measure(sizes: list[int], rounds: int) -> None:
     def keep(rows: list[PlacedRow], run: int) -> float:
         began = time.perf_counter()
         with transaction.atomic():
-            Record.objects.keep(records.pk, run, 1, rows, datetime.now(UTC), None, SeenRecords())
+            Record.objects.keep(Filling(records.pk, run, 1), rows, datetime.now(UTC), SeenRecords())
         return (time.perf_counter() - began) * 1000
 
     first: dict[str, float] = {}

@@ -271,8 +271,10 @@ def responds(url: str) -> bool:
         return False
 
 
-def wait_until(condition: Callable[[], Any], seconds: float = 180) -> None:
+def wait_until(condition: Callable[[], Any], seconds: float = 180) -> Any:
+    """What the condition is when it comes true."""
     until = time.monotonic() + seconds
-    while not condition():
+    while not (value := condition()):
         assert time.monotonic() < until, "the condition did not come true in time"
         time.sleep(0.05)
+    return value

@@ -1,7 +1,9 @@
 """Feeds, runs, records."""
 
-from argparse import Namespace
+import sys
+from argparse import ArgumentTypeError, Namespace
 from collections.abc import Iterator, Mapping
+from pathlib import Path
 from typing import Any
 
 from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
@@ -29,7 +31,19 @@ def add_commands(commands: Any) -> None:
     make.add_argument("--mapping", required=True)
     make.add_argument("--environment", default="test")
     make.add_argument("--input", action="append", metavar="NAME=VALUE")
-    add_set_option(make, "parallel=8 or retrying.max_waits=5")
+    make.add_argument(
+        "--ago", action="append", metavar="NAME=DURATION", help="an input: so long before the run, as P30D"
+    )
+    make.add_argument(
+        "--since-last-run", action="append", metavar="NAME", help="an input: when the last run began that saw all"
+    )
+    make.add_argument(
+        "--from-highest",
+        action="append",
+        metavar="NAME=RECORD_TYPE.FIELD",
+        help="an input: the highest value that the field had after that run",
+    )
+    add_set_option(make, "parallel=8, gone.most_share=0.5 or moving.since.overlap=PT1H")
     make.set_defaults(run=run_make)
     schedule = feed.add_parser("schedule", help="show or change when one runs by itself")
     schedule.add_argument("name")
@@ -47,6 +61,12 @@ def add_commands(commands: Any) -> None:
     start.add_argument("name")
     start.add_argument("--input", action="append", metavar="NAME=VALUE", help="in place of the feed's own")
     start.add_argument("--confirm", action="store_true", help="even if it uses up a limit of days or months")
+    start.add_argument(
+        "--all", action="store_true", help="bring all again, also where its inputs move with what is new"
+    )
+    start.add_argument(
+        "--mark-all-gone", action="store_true", help="records that no longer come are gone, however many they are"
+    )
     start.add_argument("--no-wait", action="store_true", help="queue it and return")
     start.set_defaults(run=run_run)
 
@@ -85,7 +105,27 @@ def add_commands(commands: Any) -> None:
     )
     listing.add_argument("--sort", metavar="FIELD", help="-FIELD for descending, written --sort=-FIELD")
     listing.add_argument("--limit", type=int, default=20, help="0 for all (default: 20)")
+    _add_gone(listing)
     listing.set_defaults(run=run_records)
+    export = record.add_parser("export", help="write them to a file, or to standard output, however many they are")
+    export.add_argument("record_type")
+    export.add_argument("--to", metavar="FILE", help="its ending says the format: .ndjson, .json or .csv")
+    export.add_argument("--format", choices=["ndjson", "json", "csv"], help="if no ending says it (default: ndjson)")
+    export.add_argument("--environment", default="test")
+    export.add_argument("--where", action="append", metavar="FIELD=VALUE", help="as of 'record list'")
+    export.add_argument("--sort", metavar="FIELD", help="-FIELD for descending, written --sort=-FIELD")
+    _add_gone(export)
+    export.set_defaults(run=run_export)
+    changes = record.add_parser("changes", help="what happened to one, newest first; or to all, from a mark on")
+    changes.add_argument("record_type")
+    changes.add_argument("key", nargs="*")
+    changes.add_argument("--environment", default="test")
+    changes.add_argument("--after", type=int, metavar="MARK", help="what came after it, oldest first; 0 for all")
+    changes.add_argument("--limit", type=int, default=50)
+    changes.set_defaults(run=run_changes)
+    views = record.add_parser("views", help="the SQL views that they can be read by, and the role that may")
+    views.add_argument("--environment", default="test")
+    views.set_defaults(run=run_views)
     show = record.add_parser("show", help="show one, and where its values came from")
     show.add_argument("record_type")
     show.add_argument("key", nargs="+")
@@ -97,6 +137,8 @@ def run_make(session: Session, args: Namespace, out: Output) -> None:
     document = document_of(session.office.feeds, args.name)
     if args.input is not None:
         document["inputs"] = named_values(args.input)
+    if moving := moving_of(args):
+        document["moving"] = {**document.get("moving", {}), **moving}
     made = session.office.feeds.save(
         args.name,
         operation=args.operation,
@@ -114,6 +156,23 @@ def run_make(session: Session, args: Namespace, out: Output) -> None:
         f"{operation} {words}; to change that: rondine operation paging {operation}",
     )
     show_problems(made, out)
+
+
+def moving_of(args: Namespace) -> dict[str, dict[str, Any]]:
+    """The inputs that the options let move. Raises ArgumentTypeError for a field without its record type."""
+    moving: dict[str, dict[str, Any]] = {}
+    for name, span in named_values(args.ago).items():
+        moving[name] = {"type": "ago", "span": span}
+    for name in args.since_last_run or []:
+        moving[name] = {"type": "since_last_run"}
+    for name, place in named_values(args.from_highest).items():
+        record_type, dot, field = str(place).partition(".")
+        if not dot:
+            raise ArgumentTypeError(
+                f"--from-highest {name}={place}: name the field with its record type, as tree.surveyed"
+            )
+        moving[name] = {"type": "from_highest", "record_type": record_type, "field": field}
+    return moving
 
 
 def run_schedule(session: Session, args: Namespace, out: Output) -> None:
@@ -156,7 +215,13 @@ def _changed_schedule(held: Any, args: Namespace) -> dict[str, Any] | None:
 
 
 def run_run(session: Session, args: Namespace, out: Output) -> int:
-    run = session.office.feeds.run(args.name, named_values(args.input), confirmed=args.confirm)
+    run = session.office.feeds.run(
+        args.name,
+        named_values(args.input),
+        confirmed=args.confirm,
+        brings_all=args.all,
+        may_mark_all=args.mark_all_gone,
+    )
     out.say(f"run {run['id']} is queued")
     if args.no_wait:
         out.value(run, f"watch it: rondine run watch {run['id']}")
@@ -315,9 +380,78 @@ def run_records(session: Session, args: Namespace, out: Output) -> None:
     office = session.office
     fields = [field["name"] for field in office.record_types.get(args.record_type)["document"].get("fields", [])]
     found = office.records.search(
-        args.environment, args.record_type, sort=args.sort, limit=args.limit or None, **named_values(args.where)
+        args.environment,
+        args.record_type,
+        sort=args.sort,
+        limit=args.limit or None,
+        gone=args.gone,
+        **named_values(args.where),
     )
     out.rows((one["data"] for one in found), fields, empty="there are no such records")
+
+
+def _add_gone(parser: Any) -> None:
+    parser.add_argument("--gone", choices=["also", "only"], help="show those that no longer come, too or alone")
+
+
+def run_export(session: Session, args: Namespace, out: Output) -> None:
+    ending = Path(args.to).suffix.removeprefix(".") if args.to else ""
+    form = args.format or ending or "ndjson"
+    parts = session.office.records.file(
+        args.environment, f"{args.record_type}.{form}", sort=args.sort, gone=args.gone, **named_values(args.where)
+    )
+    if args.to is None:
+        for part in parts:
+            sys.stdout.buffer.write(part)
+        sys.stdout.buffer.flush()
+        return
+    target = Path(args.to)
+    unfinished = target.with_name(f"{target.name}.part")
+    size = 0
+    try:
+        with unfinished.open("wb") as file:
+            for part in parts:
+                size += file.write(part)
+        unfinished.replace(target)
+    finally:
+        unfinished.unlink(missing_ok=True)
+    out.value({"file": str(target), "bytes": size}, f"{target} has {size:,} bytes")
+
+
+def run_changes(session: Session, args: Namespace, out: Output) -> None:
+    found = session.office.records.changes(
+        args.environment, args.record_type, *args.key, after=args.after, limit=args.limit
+    )
+    if out.as_json:
+        for change in found["items"]:
+            out.value(change)
+        return
+    empty = "nothing has changed" if found["history"] != "none" else "nothing is written down: its history is none"
+    lines = (
+        {**change, "key": ", ".join(map(str, change["key"])), "what": _difference(change)} for change in found["items"]
+    )
+    out.rows(lines, ["id", "at", "kind", "key", "what", "run"], empty=empty)
+    if not found["is_all"]:
+        out.say(f"there are more: --after {found['next']}" if args.after is not None else "there are more: --limit")
+
+
+def _difference(change: Mapping[str, Any]) -> str:
+    """The fields that differ: `girth: 1.25 -> 1.27`."""
+    before, after = change["before"] or {}, change["after"] or {}
+    names = list(dict.fromkeys([*before, *after]))
+    return "; ".join(f"{name}: {_shown(before.get(name))} -> {_shown(after.get(name))}" for name in names)
+
+
+def run_views(session: Session, args: Namespace, out: Output) -> None:
+    views = session.office.records.views(args.environment)
+    for view in views:
+        lines = [f"{view['schema']}.{view['name']}" + (f": {view['problem']}" if view["problem"] else "")]
+        lines += [f"  {column['name']:<24} {column['type']}" for column in view["columns"]]
+        if view["role"]:
+            lines.append(f"  to let somebody read it: GRANT {view['role']} TO their_role")
+        out.value(view, "\n".join(lines))
+    if not views:
+        out.say("nothing was kept in this environment yet")
 
 
 def run_record(session: Session, args: Namespace, out: Output) -> None:

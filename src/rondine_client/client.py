@@ -14,7 +14,7 @@ import httpx
 from rondine_client.administration import People, Projects, Tokens
 from rondine_client.errors import RondineProblem, Unreachable
 from rondine_client.project import Project
-from rondine_client.requests import Pages, Progress, Request, Resource, S, Stream, call, steps
+from rondine_client.requests import Lines, Pages, Progress, Request, Resource, S, Stream, call, steps
 
 if TYPE_CHECKING:
     from rondine_client import types
@@ -138,7 +138,7 @@ class Client(Account["Client"]):
         while not stream.is_over:
             problem = None
             try:
-                with self._lines(stream.request, stream.patience_for_line) as lines:
+                with self._lines(stream) as lines:
                     for line in lines:
                         yield from stream.read(line)
                         if stream.is_over:
@@ -148,14 +148,15 @@ class Client(Account["Client"]):
             time.sleep(stream.pause(problem, time.monotonic()))
 
     @contextmanager
-    def _lines(self, request: Request[Any], patience: float) -> Iterator[Iterator[str]]:
+    def _lines(self, stream: Stream[Any]) -> Iterator[Iterator[Any]]:
+        request, patience = stream.request, stream.patience_for_line
         arguments = {**request.arguments(), "timeout": httpx.Timeout(30.0, read=patience, write=patience)}
         try:
             with self._http.stream(request.method, request.path, **arguments) as response:
                 if response.status_code >= 400:
                     response.read()
                     raise _problem(response)
-                yield response.iter_lines()
+                yield response.iter_bytes() if stream.is_bytes else _lines_of(response.iter_bytes())
         except httpx.HTTPError as error:
             raise Unreachable(self.url, _reason(error)) from error
 
@@ -223,7 +224,7 @@ class AsyncClient(Account["AsyncClient"]):
         while not stream.is_over:
             problem = None
             try:
-                async with self._lines(stream.request, stream.patience_for_line) as lines:
+                async with self._lines(stream) as lines:
                     async for line in lines:
                         for value in stream.read(line):
                             yield value
@@ -234,16 +235,33 @@ class AsyncClient(Account["AsyncClient"]):
             await asyncio.sleep(stream.pause(problem, time.monotonic()))
 
     @asynccontextmanager
-    async def _lines(self, request: Request[Any], patience: float) -> AsyncIterator[AsyncIterator[str]]:
+    async def _lines(self, stream: Stream[Any]) -> AsyncIterator[AsyncIterator[Any]]:
+        request, patience = stream.request, stream.patience_for_line
         arguments = {**request.arguments(), "timeout": httpx.Timeout(30.0, read=patience, write=patience)}
         try:
             async with self._http.stream(request.method, request.path, **arguments) as response:
                 if response.status_code >= 400:
                     await response.aread()
                     raise _problem(response)
-                yield response.aiter_lines()
+                yield response.aiter_bytes() if stream.is_bytes else _async_lines_of(response.aiter_bytes())
         except httpx.HTTPError as error:
             raise Unreachable(self.url, _reason(error)) from error
+
+
+def _lines_of(parts: Iterator[bytes]) -> Iterator[str]:
+    lines = Lines()
+    for part in parts:
+        yield from lines.of(part)
+    yield from lines.of(b"", is_last=True)
+
+
+async def _async_lines_of(parts: AsyncIterator[bytes]) -> AsyncIterator[str]:
+    lines = Lines()
+    async for part in parts:
+        for line in lines.of(part):
+            yield line
+    for line in lines.of(b"", is_last=True):
+        yield line
 
 
 def _settings(url: str, timeout: float) -> dict[str, Any]:

@@ -98,6 +98,8 @@ class Pages(Generic[T]):
 class Stream(Generic[T]):
     """What comes line by line in response to one request. This one is of JSON lines, and ends with the response."""
 
+    #: Comes in parts as they are, and not line by line.
+    is_bytes = False
     #: Seconds without a byte after which it counts as broken.
     patience_for_line = 600.0
 
@@ -105,8 +107,8 @@ class Stream(Generic[T]):
         self.request = request
         self.is_over = False
 
-    def read(self, line: str) -> list[T]:
-        """What a line says. Raises RondineProblem if it is a problem."""
+    def read(self, line: Any) -> list[T]:
+        """What a line, or a part, says. Raises RondineProblem if it is a problem."""
         value = json.loads(line)
         if "problem" in value:
             raise RondineProblem(value["problem"])
@@ -121,6 +123,36 @@ class Stream(Generic[T]):
         return 0.0
 
 
+class Parts(Stream[bytes]):
+    """A response's bytes, as they come."""
+
+    is_bytes = True
+
+    def read(self, line: Any) -> list[bytes]:
+        return [line]
+
+
+class JsonLines(Stream[T]):
+    """One JSON value a line (NDJSON), none of which is a problem."""
+
+    def read(self, line: Any) -> list[T]:
+        return [json.loads(line)] if line else []
+
+
+class Lines:
+    """Lines of what comes in parts, ended by line feeds alone: JSON's texts may hold every other character that ends
+    lines elsewhere."""
+
+    def __init__(self) -> None:
+        self._rest = b""
+
+    def of(self, part: bytes, *, is_last: bool = False) -> list[str]:
+        *whole, self._rest = (self._rest + part).split(b"\n")
+        if is_last and self._rest:
+            whole.append(self._rest)
+        return [line.removesuffix(b"\r").decode() for line in whole]
+
+
 class Progress(Stream[T]):
     """The answer to one request that tells its progress line by line, the last one being the result."""
 
@@ -128,7 +160,7 @@ class Progress(Stream[T]):
         super().__init__(request)
         self._report = report
 
-    def read(self, line: str) -> list[T]:
+    def read(self, line: Any) -> list[T]:
         (value,) = super().read(line)
         told: Any = value
         if "progress" in told:

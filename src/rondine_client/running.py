@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from rondine_client.addresses import step
 from rondine_client.errors import RondineProblem
 from rondine_client.items import Items
-from rondine_client.requests import Pages, Request, Resource, S, Stream, call, pages, stream
+from rondine_client.requests import JsonLines, Pages, Parts, Request, Resource, S, Stream, call, pages, stream
 
 if TYPE_CHECKING:
     from rondine_client import types
@@ -22,11 +22,24 @@ PAGE = 200
 class Feeds(Items[S, "types.Feed"]):
     @call
     def run(
-        self, name: str, inputs: Mapping[str, Any] | None = None, *, confirmed: bool = False, mark: str | None = None
+        self,
+        name: str,
+        inputs: Mapping[str, Any] | None = None,
+        *,
+        confirmed: bool = False,
+        brings_all: bool = False,
+        may_mark_all: bool = False,
+        mark: str | None = None,
     ) -> Request[types.Run]:
         """Queues a run; see `Runs.watch`. inputs: in place of the feed's own.  confirmed: even if it uses up a limit of
-        days or months.  mark: as of `Trials.send`."""
-        body = {"inputs": dict(inputs or {}), "confirmed": confirmed}
+        days or months.  brings_all: all again, also where its inputs move.  may_mark_all: records that no longer come
+        are marked as gone, however many they are.  mark: as of `Trials.send`."""
+        body = {
+            "inputs": dict(inputs or {}),
+            "confirmed": confirmed,
+            "brings_all": brings_all,
+            "may_mark_all": may_mark_all,
+        }
         return self.request("POST", f"/{step(name)}/runs", body, mark=mark)
 
     @call
@@ -49,7 +62,7 @@ class WatchedRun(Stream["types.Run"]):
         self._last: types.Run | None = None
         self._broken_at: float | None = None
 
-    def read(self, line: str) -> list[types.Run]:
+    def read(self, line: Any) -> list[types.Run]:
         """A run that is not as it was told last (server-sent events, `data` lines)."""
         if not line.startswith("data: "):
             return []
@@ -128,11 +141,12 @@ class Records(Resource[S]):
         *,
         sort: str | None = None,
         limit: int | None = None,
+        gone: str | None = None,
         **filters: Any,
     ) -> Pages[types.RecordSummary]:
         """Kept records. filters: field="value"; ranges as {"girth.from": "1.5"}; limit: how many at most, None for
-        all."""
-        query = {"sort": sort, "limit": min(limit or PAGE, PAGE), **filters}
+        all.  gone: "also" or "only", to see those that no longer come."""
+        query = {"sort": sort, "limit": min(limit or PAGE, PAGE), "gone": gone, **filters}
         return Pages(self._of(environment, record_type, query=query), cursor="cursor", limit=limit)
 
     @call
@@ -145,10 +159,47 @@ class Records(Resource[S]):
         cursor: str | None = None,
         sort: str | None = None,
         limit: int = 50,
+        gone: str | None = None,
         **filters: Any,
     ) -> Request[types.RecordPageShown]:
         """One page of them: {items, next}. cursor: `next` of the page before."""
-        return self._of(environment, record_type, query={"cursor": cursor, "sort": sort, "limit": limit, **filters})
+        query = {"cursor": cursor, "sort": sort, "limit": limit, "gone": gone, **filters}
+        return self._of(environment, record_type, query=query)
+
+    @stream
+    def export(
+        self, /, environment: str, record_type: str, *, sort: str | None = None, gone: str | None = None, **filters: Any
+    ) -> Stream[dict[str, Any]]:
+        """The data of all records that filters leave, one after another, however many they are."""
+        return JsonLines(self._file(environment, f"{record_type}.ndjson", sort, gone, filters))
+
+    @stream
+    def file(
+        self, /, environment: str, name: str, *, sort: str | None = None, gone: str | None = None, **filters: Any
+    ) -> Stream[bytes]:
+        """The parts of a file of records. name: of the record type, with an ending that says the format: .ndjson, .json
+        or .csv."""
+        return Parts(self._file(environment, name, sort, gone, filters))
+
+    def _file(
+        self, environment: str, name: str, sort: str | None, gone: str | None, filters: Mapping[str, Any]
+    ) -> Request[Any]:
+        query = {"sort": sort, "gone": gone, **filters}
+        return self.request("GET", f"/{step(environment)}/record-files/{step(name)}", query=query)
+
+    @call
+    def changes(
+        self, environment: str, record_type: str, *key: str, after: int | str | None = None, limit: int = 50
+    ) -> Request[types.ChangesShown]:
+        """What happened to records. key: of one, whose newest change comes first.  after: `next` of the answer before;
+        what came since, oldest first, so that nothing is missed by reading on from mark to mark (begin with 0)."""
+        query = {"key": "/".join(key) if key else None, "after": after, "limit": limit}
+        return self.request("GET", f"/{step(environment)}/record-changes/{step(record_type)}", query=query)
+
+    @call
+    def views(self, environment: str) -> Request[list[types.RecordViewItem]]:
+        """The SQL views of an environment's kept records."""
+        return self.request("GET", f"/{step(environment)}/record-views")
 
     @call
     def get(self, environment: str, record_type: str, *key: str) -> Request[types.RecordShown]:

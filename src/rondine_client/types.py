@@ -50,6 +50,12 @@ class Aggregate(TypedDict):
     type: Literal["aggregate"]
 
 
+class Ago(TypedDict):
+    span: str
+    time_zone: NotRequired[str]
+    type: Literal["ago"]
+
+
 class AlternativeItem(TypedDict):
     members: list[str]
     value: str
@@ -186,6 +192,13 @@ class ChangeItem(TypedDict):
     name: str
     title: str
     used_by: list[str]
+
+
+class ChangesShown(TypedDict):
+    history: Literal["none", "changes", "all"]
+    is_all: bool
+    items: list[RecordChangeItem]
+    next: str
 
 
 class CheckResult(TypedDict):
@@ -596,6 +609,7 @@ class Feed(TypedDict):
     id: str
     last_run: LastRun | None
     mapping: str
+    moving_words: dict[str, str]
     name: str
     operation: str
     paging: (
@@ -619,13 +633,17 @@ class Feed(TypedDict):
 
 class FeedDocument(TypedDict):
     description: NotRequired[str]
+    gone: NotRequired[Gone]
     inputs: NotRequired[dict[str, Any]]
+    moving: NotRequired[dict[str, Ago | SinceLastRun | FromHighest]]
     parallel: NotRequired[int]
     retrying: NotRequired[RetryPolicy | None]
     schedule: NotRequired[Cron | Interval | AfterFeed | None]
 
 
 class FeedForms(TypedDict):
+    gone: FormShown
+    moving: list[FormShown]
     schedules: list[FormShown]
 
 
@@ -708,6 +726,20 @@ class FormShown(TypedDict):
     title: str
     type: str
     words: str
+
+
+class FromHighest(TypedDict):
+    field: str
+    first: NotRequired[Any]
+    overlap: NotRequired[str]
+    record_type: str
+    time_zone: NotRequired[str]
+    type: Literal["from_highest"]
+
+
+class Gone(TypedDict):
+    action: NotRequired[Literal["leave", "mark"]]
+    most_share: NotRequired[float]
 
 
 class GraphQLBody(TypedDict):
@@ -1628,6 +1660,17 @@ class Read(TypedDict):
     type: Literal["read"]
 
 
+class RecordChangeItem(TypedDict):
+    after: dict[str, Any] | None
+    at: str
+    before: dict[str, Any] | None
+    data: dict[str, Any] | None
+    id: str
+    key: list[Any]
+    kind: Literal["created", "changed", "gone", "returned", "removed"]
+    run: int
+
+
 class RecordField(TypedDict):
     name: str
     searchable: NotRequired[bool]
@@ -1652,6 +1695,8 @@ class RecordShown(TypedDict):
     call: int
     changed_at: str
     data: dict[str, Any]
+    feeds: list[str]
+    gone_at: str | None
     holds: list[LinkedRecords]
     id: str
     key: list[Any]
@@ -1664,6 +1709,8 @@ class RecordSummary(TypedDict):
     call: int
     changed_at: str
     data: dict[str, Any]
+    feeds: list[str]
+    gone_at: str | None
     id: str
     key: list[Any]
     made_at: str
@@ -1683,6 +1730,9 @@ class RecordType(TypedDict):
 
 class RecordTypeDocument(TypedDict):
     fields: NotRequired[list[RecordField]]
+    gone_days: NotRequired[int | None]
+    history: NotRequired[Literal["all", "changes", "none"]]
+    history_days: NotRequired[int | None]
     key: NotRequired[list[str]]
     kind: NotRequired[Literal["kept"]]
     links: NotRequired[list[Link]]
@@ -1691,6 +1741,15 @@ class RecordTypeDocument(TypedDict):
 class RecordTypePage(TypedDict):
     items: list[RecordType]
     next: str | None
+
+
+class RecordViewItem(TypedDict):
+    columns: list[ViewColumn]
+    name: str
+    problem: str
+    record_type: str
+    role: str
+    schema: str
 
 
 class RefusalItem(TypedDict):
@@ -1718,7 +1777,19 @@ class RejectedRowPage(TypedDict):
 class Remark(TypedDict):
     call: int | None
     hint: str
-    kind: Literal["incomplete", "partial", "undelimited", "drift", "rejected", "duplicates", "unseen", "went_on"]
+    kind: Literal[
+        "incomplete",
+        "partial",
+        "undelimited",
+        "drift",
+        "rejected",
+        "duplicates",
+        "unseen",
+        "gone",
+        "not_marked",
+        "went_on",
+        "all_again",
+    ]
     message: str
     times: int
 
@@ -1808,6 +1879,7 @@ class RowsShown(TypedDict):
 class Run(TypedDict):
     attempt: int
     begun_by: str
+    brings_all: bool
     by: str | None
     calls: int
     completeness: Literal["", "complete", "incomplete", "unknown"]
@@ -1835,6 +1907,7 @@ class RunCount(TypedDict):
     changed: int
     created: int
     filtered: int
+    gone: int
     record_type: str
     rejected: int
     repeated: int
@@ -1953,6 +2026,14 @@ class SignInShown(TypedDict):
     callback: str
     obstacles: list[ProblemItem]
     tokens: list[TokenState]
+
+
+class SinceLastRun(TypedDict):
+    clock: NotRequired[Literal["rondine", "service"]]
+    first: NotRequired[Any]
+    overlap: NotRequired[str]
+    time_zone: NotRequired[str]
+    type: Literal["since_last_run"]
 
 
 class SoapBody(TypedDict):
@@ -2182,6 +2263,11 @@ class ValueOf(TypedDict):
     prepared: NotRequired[str]
     standing: NotRequired[str]
     written: NotRequired[Literal["", "backslash", "doubled", "json"]]
+
+
+class ViewColumn(TypedDict):
+    name: str
+    type: str
 
 
 class Windows(TypedDict):

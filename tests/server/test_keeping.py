@@ -18,9 +18,11 @@ from rondine.core.settings import load
 from rondine.server.access.models import Project
 from rondine.server.connecting.models import Environment
 from rondine.server.records import browsing
+from rondine.server.records.binary import Digests, DigestsDumper
 from rondine.server.records.browsing import browse, make_indexes, shown_data
-from rondine.server.records.keeping import BY_INDEX, LOOK_UP, Digests, DigestsDumper, Kept, PlacedRow, SeenRecords
+from rondine.server.records.keeping import BY_INDEX, LOOK_UP, Filling, Kept, PlacedRow
 from rondine.server.records.models import Record, RecordSet, RecordType, SeenBatch
+from rondine.server.records.seen import SeenRecords
 
 DOCUMENT = {
     "key": ["number"],
@@ -57,7 +59,7 @@ def row(number, **data):
 
 def keep(records, *rows, run=1):
     with transaction.atomic():
-        return Record.objects.keep(records.pk, run, 1, [PlacedRow(one, 1) for one in rows], datetime.now(UTC))
+        return Record.objects.keep(Filling(records.pk, run, 1), [PlacedRow(one, 1) for one in rows], datetime.now(UTC))
 
 
 def test_each_row_is_counted_once(records):
@@ -80,7 +82,7 @@ def test_what_a_run_has_met_is_known_to_its_next_attempt(records):
     with transaction.atomic():
         rows = [PlacedRow(row(str(n)), 1) for n in range(3)]
         seen = SeenRecords()
-        assert Record.objects.keep(records.pk, 7, 1, rows, datetime.now(UTC), None, seen) == Kept(created=3)
+        assert Record.objects.keep(Filling(records.pk, 7, 1), rows, datetime.now(UTC), seen) == Kept(created=3)
     again = SeenRecords.of(7, records.pk, SeenBatch.objects)
     assert again.count == seen.count == 3 and all(one.pk in again for one in Record.objects.all())
     assert SeenRecords.of(8, records.pk, SeenBatch.objects).count == 0
@@ -110,7 +112,7 @@ def test_a_batch_reads_the_index_of_keys_alone_whatever_else_is_kept(records):
         look_up = LOOK_UP.format(table="records_record")
         cursor.execute(f"EXPLAIN (FORMAT JSON) {look_up}", (Digests([key_digest('["1"]')]), records.pk))
         plan = json.dumps(cursor.fetchone())
-    assert "one_record_of_a_key" in plan and "Seq Scan" not in plan and "records_in_order" not in plan
+    assert "one_record_of_a_digest" in plan and "Seq Scan" not in plan and "records_in_order" not in plan
     assert "Hash Join" not in plan and "Merge Join" not in plan
 
 
@@ -118,13 +120,13 @@ def test_records_of_a_set_that_is_gone_are_not_kept(records):
     gone = records.pk
     records.delete()
     with pytest.raises(NotFound, match="was removed meanwhile"), transaction.atomic():
-        Record.objects.keep(gone, 1, 1, [PlacedRow(row("a"), 1)], datetime.now(UTC))
+        Record.objects.keep(Filling(gone, 1, 1), [PlacedRow(row("a"), 1)], datetime.now(UTC))
     assert Record.objects.count() == 0
 
 
 def test_a_batch_that_is_rolled_back_leaves_nothing(records):
     with pytest.raises(ZeroDivisionError), transaction.atomic():
-        Record.objects.keep(records.pk, 1, 1, [PlacedRow(row("a"), 1)], datetime.now(UTC))
+        Record.objects.keep(Filling(records.pk, 1, 1), [PlacedRow(row("a"), 1)], datetime.now(UTC))
         raise ZeroDivisionError
     records.refresh_from_db()
     assert (records.count, Record.objects.count()) == (0, 0)

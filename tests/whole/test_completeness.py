@@ -4,51 +4,8 @@ too."""
 import json
 
 import pytest
-from aiohttp import web
+from tests.made_feed import ROWS, feed
 from tests.whole_rondine import wait_until
-
-ROWS = [{"number": f"OLM-{number}", "girth": number} for number in range(1, 7)]
-
-
-@pytest.fixture
-def trees(rondine, serve):
-    """A service whose answer a test sets; `pages` by the number asked for."""
-
-    class Trees:
-        pages = None
-        headers = None
-
-    def answer(request):
-        number = int(request.query.get("page", 1))
-        made = Trees.pages[min(number, len(Trees.pages)) - 1]
-        return web.json_response(made, headers=Trees.headers)
-
-    outside = serve(answer)
-    rondine.permit(outside.port)
-    Trees.outside = outside
-    return Trees
-
-
-def feed(rondine, trees, name, pages, paging=None, **options):
-    """A feed made by hand, so that no response has shown its paging before; named like its service and record type."""
-    trees.pages, trees.headers = pages, options.pop("headers", None)
-    office = rondine.office()
-    service = rondine.connect(name, trees.outside.url)
-    document = {"path": options.pop("path", "/trees"), **({"paging": paging} if paging else {})}
-    office.operations.make(name, service=service, document=document)
-    office.record_types.make(
-        name,
-        document={
-            "fields": [{"name": "number", "type": "text"}, {"name": "girth", "type": "decimal"}],
-            "key": ["number"],
-        },
-    )
-    rows = options.pop("rows", [{"level": "tree", "at": "trees[*]"}])
-    fields = [{"name": "number", "from": "number"}, {"name": "girth", "from": "girth"}]
-    mapping = {"outputs": [{"record_type": name, "rows": rows, "fields": fields}]}
-    office.mappings.make(name, service=service, document=mapping)
-    office.feeds.make(name, operation=name, mapping=name, environment="test")
-    return name
 
 
 @pytest.mark.parametrize(
@@ -154,8 +111,8 @@ def test_records_that_no_row_of_a_complete_run_was_for_are_counted(rondine, tree
     assert rondine.finish(name)["counts"][0]["unseen"] == 0
     trees.pages = [{"trees": ROWS[:4], "next": None}]
     run = rondine.finish(name)
-    assert (run["counts"][0]["unseen"], run["remarks"][0]["kind"]) == (2, "unseen")
-    assert "2 kept records not seen" in run["summary"]
+    assert (run["counts"][0]["unseen"], run["remarks"][0]["kind"]) == (2, "not_marked")
+    assert "2 not seen" in run["summary"]
     trees.pages = [{"trees": ROWS[:2]}]
     assert rondine.finish(name)["counts"][0]["unseen"] is None
 

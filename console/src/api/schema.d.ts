@@ -675,6 +675,63 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/environments/{environment}/record-changes/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description What happened to records: of one record, the newest change first; of all, from a mark on, in the order in which
+         *         it came to be seen, so that whoever reads on from the last mark misses nothing.
+         */
+        get: operations["listRecordChanges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/environments/{environment}/record-files/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description Kept records as one file, whose ending says the format: `trees.ndjson`, `trees.json`, `trees.csv`. Filters and
+         *         order as of the list; it is written while it is read, however many there are.
+         */
+        get: operations["getRecordFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/environments/{environment}/record-views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The SQL views of an environment's kept records, one for each record type that was ever filled. */
+        get: operations["listRecordViews"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/environments/{environment}/records/{name}": {
         parameters: {
             query?: never;
@@ -684,7 +741,7 @@ export interface paths {
         };
         /**
          * @description Kept records, a page at a time. Filters: `field=`, `field.from=`, `field.to=`, `field.begins=`; order:
-         *         `sort=field` or `sort=-field`.
+         *         `sort=field` or `sort=-field`. Those that are gone are left out, unless they are asked for.
          */
         get: operations["listRecords"];
         put?: never;
@@ -2048,6 +2105,21 @@ export interface components {
             /** @enum {unknown} */
             type: "aggregate";
         };
+        /**
+         * Ago
+         * @description So long before the run begins: P30D, the last thirty days.
+         */
+        Ago: {
+            /** @description a duration such as PT15M, PT6H or P30D (ISO 8601); PT0S is the run itself */
+            span: string;
+            /**
+             * @description whose days are meant, where a date is sent
+             * @default UTC
+             */
+            time_zone?: string;
+            /** @enum {unknown} */
+            type: "ago";
+        };
         AlternativeItem: {
             members: string[];
             value: string;
@@ -2375,6 +2447,22 @@ export interface components {
             name: string;
             title: string;
             used_by: string[];
+        };
+        ChangesShown: {
+            /**
+             * @description what of its records is written down
+             *
+             *     * `none` - none
+             *     * `changes` - changes
+             *     * `all` - all
+             * @enum {string}
+             */
+            history: "none" | "changes" | "all";
+            /** @description nothing more is there now */
+            is_all: boolean;
+            items: components["schemas"]["RecordChangeItem"][];
+            /** @description the mark to read on from; the one given, if nothing came since */
+            next: string;
         };
         CheckAskedRequest: {
             /**
@@ -3144,6 +3232,10 @@ export interface components {
             readonly id: string;
             readonly last_run: components["schemas"]["LastRun"] | null;
             mapping: string;
+            /** @description what each of its moving inputs moves with, in words */
+            readonly moving_words: {
+                [key: string]: string;
+            };
             name: string;
             operation: string;
             /** @description how its operation pages; null: nothing is known of it */
@@ -3167,11 +3259,20 @@ export interface components {
              * @default
              */
             description?: string;
+            /** @default {} */
+            gone?: components["schemas"]["Gone"];
             /**
              * @description values for the operation's inputs, by name
              * @default {}
              */
             inputs?: Record<string, never>;
+            /**
+             * @description inputs that move with the runs, by name: a time before one, or what is new since the last
+             * @default {}
+             */
+            moving?: {
+                [key: string]: components["schemas"]["Ago"] | components["schemas"]["SinceLastRun"] | components["schemas"]["FromHighest"];
+            };
             /**
              * @description pages fetched at a time, where pages can be planned
              * @default 4
@@ -3189,10 +3290,19 @@ export interface components {
             schedule?: (components["schemas"]["Cron"] | components["schemas"]["Interval"] | components["schemas"]["AfterFeed"]) | null;
         };
         FeedForms: {
+            /** @description the form of what becomes of records that no longer come */
+            gone: components["schemas"]["FormShown"];
+            /** @description a form for each way in which an input moves with the runs */
+            moving: components["schemas"]["FormShown"][];
             /** @description a form for each kind of schedule */
             schedules: components["schemas"]["FormShown"][];
         };
         FeedInputsRequest: {
+            /**
+             * @description all again, also where its inputs move with what is new
+             * @default false
+             */
+            brings_all?: boolean;
             /**
              * @description using up a limit of days or months is meant
              * @default false
@@ -3202,6 +3312,11 @@ export interface components {
             inputs?: {
                 [key: string]: unknown;
             };
+            /**
+             * @description records that no longer come are marked as gone, however many they are
+             * @default false
+             */
+            may_mark_all?: boolean;
         };
         FeedPage: {
             items: components["schemas"]["Feed"][];
@@ -3352,6 +3467,47 @@ export interface components {
             title: string;
             type: string;
             words: string;
+        };
+        /**
+         * FromHighest
+         * @description The highest value that a field had in the records when the last run ended that saw all.
+         */
+        FromHighest: {
+            /** @description a date, a time or a number; searchable */
+            field: string;
+            /** @description what the first run takes, and one that brings all again; left out, nothing is sent then */
+            first?: unknown;
+            /**
+             * @description so much less: a duration, or a number; left out, none
+             * @default
+             */
+            overlap?: string;
+            /** @description one that the feed fills */
+            record_type: string;
+            /**
+             * @description whose days are meant, where a date is sent
+             * @default UTC
+             */
+            time_zone?: string;
+            /** @enum {unknown} */
+            type: "from_highest";
+        };
+        /**
+         * Gone
+         * @description What becomes of records whose rows no longer come, when a run saw all rows.
+         */
+        Gone: {
+            /**
+             * @description mark them as gone, or leave them as if they still came
+             * @default mark
+             * @enum {unknown}
+             */
+            action?: "leave" | "mark";
+            /**
+             * @description of the feed's records; if more would go at once, none is marked
+             * @default 0.2
+             */
+            most_share?: number;
         };
         /**
          * GraphQLBody
@@ -5396,6 +5552,35 @@ export interface components {
             /** @enum {unknown} */
             type: "read";
         };
+        RecordChangeItem: {
+            /** @description what differs, after it */
+            after: {
+                [key: string]: unknown;
+            } | null;
+            /** Format: date-time */
+            at: string;
+            /** @description what differs, before */
+            before: {
+                [key: string]: unknown;
+            } | null;
+            /** @description the record as it is now; null if it was removed */
+            data: {
+                [key: string]: unknown;
+            } | null;
+            /** @description rises with every change of the set: a mark to read on from */
+            id: string;
+            key: unknown[];
+            /**
+             * @description * `created` - created
+             *     * `changed` - changed
+             *     * `gone` - gone
+             *     * `returned` - returned
+             *     * `removed` - removed
+             * @enum {string}
+             */
+            kind: "created" | "changed" | "gone" | "returned" | "removed";
+            run: number;
+        };
         /**
          * RecordField
          * @description One field of a record type.
@@ -5429,7 +5614,7 @@ export interface components {
             run: number;
         };
         RecordPageShown: {
-            /** @description all records of the set, whatever the filter */
+            /** @description all records of the set, whatever the filter, without those gone */
             count: number;
             items: components["schemas"]["RecordSummary"][];
             next: string | null;
@@ -5442,6 +5627,13 @@ export interface components {
             data: {
                 [key: string]: unknown;
             };
+            /** @description those that bring it, by name */
+            feeds: string[];
+            /**
+             * Format: date-time
+             * @description since when its rows no longer come
+             */
+            gone_at: string | null;
             /** @description records of other types that belong to this one */
             holds: components["schemas"]["LinkedRecords"][];
             id: string;
@@ -5458,6 +5650,13 @@ export interface components {
             data: {
                 [key: string]: unknown;
             };
+            /** @description those that bring it, by name */
+            feeds: string[];
+            /**
+             * Format: date-time
+             * @description since when its rows no longer come
+             */
+            gone_at: string | null;
             id: string;
             key: unknown[];
             /** Format: date-time */
@@ -5480,13 +5679,29 @@ export interface components {
         };
         /**
          * RecordTypeDocument
-         * @description Named, typed fields with a
+         * @description Named, typed fields with a key, by which one record is told from all others.
          */
         RecordTypeDocument: {
             /** @default [] */
             fields?: components["schemas"]["RecordField"][];
             /**
-             * @description the fields that together tell one record from all others. links: the records that each belongs to
+             * @description days after which records that are gone are removed; by default never
+             * @default null
+             */
+            gone_days?: number | null;
+            /**
+             * @description what is written down of its records: nothing; what changed, went and came back; or when each came as well, which applications need that follow the changes
+             * @default changes
+             * @enum {unknown}
+             */
+            history?: "all" | "changes" | "none";
+            /**
+             * @description days after which that is forgotten; by default never
+             * @default null
+             */
+            history_days?: number | null;
+            /**
+             * @description the fields that together tell one record from all others
              * @default []
              */
             key?: string[];
@@ -5495,7 +5710,10 @@ export interface components {
              * @enum {unknown}
              */
             kind?: "kept";
-            /** @default [] */
+            /**
+             * @description the records of other types that each belongs to
+             * @default []
+             */
             links?: components["schemas"]["Link"][];
         };
         RecordTypePage: {
@@ -5508,6 +5726,16 @@ export interface components {
             title?: string;
             /** @description stands with the revision */
             why?: string;
+        };
+        RecordViewItem: {
+            columns: components["schemas"]["ViewColumn"][];
+            name: string;
+            /** @description why it is not as it should be */
+            problem: string;
+            record_type: string;
+            /** @description that may read it; empty if none could be made */
+            role: string;
+            schema: string;
         };
         RefusalItem: {
             /** Format: date-time */
@@ -5543,10 +5771,13 @@ export interface components {
              *     * `rejected` - rejected
              *     * `duplicates` - duplicates
              *     * `unseen` - unseen
+             *     * `gone` - gone
+             *     * `not_marked` - not_marked
              *     * `went_on` - went_on
+             *     * `all_again` - all_again
              * @enum {string}
              */
-            kind: "incomplete" | "partial" | "undelimited" | "drift" | "rejected" | "duplicates" | "unseen" | "went_on";
+            kind: "incomplete" | "partial" | "undelimited" | "drift" | "rejected" | "duplicates" | "unseen" | "gone" | "not_marked" | "went_on" | "all_again";
             message: string;
             /** @description how many calls it is about */
             times: number;
@@ -5792,6 +6023,8 @@ export interface components {
         Run: {
             attempt: number;
             begun_by: string;
+            /** @description its inputs leave nothing out that its feed brings; not so, if they move */
+            brings_all: boolean;
             by: string | null;
             readonly calls: number;
             /**
@@ -5852,6 +6085,11 @@ export interface components {
             created: number;
             /** Format: int64 */
             filtered: number;
+            /**
+             * Format: int64
+             * @description those of them that were marked as gone
+             */
+            gone: number;
             record_type: string;
             /** Format: int64 */
             rejected: number;
@@ -6089,6 +6327,32 @@ export interface components {
             callback: string;
             obstacles: components["schemas"]["ProblemItem"][];
             tokens: components["schemas"]["TokenState"][];
+        };
+        /**
+         * SinceLastRun
+         * @description When the last run began that saw all.
+         */
+        SinceLastRun: {
+            /**
+             * @description whose time: the Date header of its first response, or our own
+             * @default service
+             * @enum {unknown}
+             */
+            clock?: "rondine" | "service";
+            /** @description what the first run takes, and one that brings all again; left out, nothing is sent then */
+            first?: unknown;
+            /**
+             * @description a duration: so much earlier, as clocks differ and changes may come late
+             * @default PT5M
+             */
+            overlap?: string;
+            /**
+             * @description whose days are meant, where a date is sent
+             * @default UTC
+             */
+            time_zone?: string;
+            /** @enum {unknown} */
+            type: "since_last_run";
         };
         /**
          * SoapBody
@@ -6647,6 +6911,10 @@ export interface components {
              * @enum {unknown}
              */
             written?: "" | "backslash" | "doubled" | "json";
+        };
+        ViewColumn: {
+            name: string;
+            type: string;
         };
         WaitDecidedRequest: {
             /** @description true: the wait that the service asked for counts whole; false: it is lifted, and calls go out again */
@@ -8758,10 +9026,119 @@ export interface operations {
             };
         };
     };
+    listRecordChanges: {
+        parameters: {
+            query?: {
+                /** @description a mark; what came after it, oldest first */
+                after?: number;
+                /** @description of one record, as in its address */
+                key?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                environment: string;
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangesShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getRecordFile: {
+        parameters: {
+            query?: {
+                /** @description whether records that are gone are shown: no, also, or only they */
+                gone?: "also" | "no" | "only";
+                sort?: string;
+            };
+            header?: never;
+            path: {
+                environment: string;
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                    "application/x-ndjson": string;
+                    "text/csv": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listRecordViews: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                environment: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordViewItem"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listRecords: {
         parameters: {
             query?: {
                 cursor?: string;
+                /** @description whether records that are gone are shown: no, also, or only they */
+                gone?: "also" | "no" | "only";
                 limit?: number;
                 sort?: string;
             };

@@ -159,6 +159,7 @@ async def _work(parallel: int, site: str) -> None:
 
     from rondine.server.connecting.process import parts
     from rondine.server.feeds.scheduling import schedule_for_ever
+    from rondine.server.records.housekeeping import tidy_for_ever
     from rondine.server.runs.sites import queue_of
     from rondine.server.runs.sweeping import sweep_for_ever
 
@@ -169,6 +170,7 @@ async def _work(parallel: int, site: str) -> None:
         loop.add_signal_handler(one, stopping.set)
     sweeper = asyncio.create_task(sweep_for_ever(parts()[1], site))
     scheduler = asyncio.create_task(schedule_for_ever(parts()[1]))
+    tidier = asyncio.create_task(tidy_for_ever(parts()[1]))
     while not stopping.is_set():
         try:
             async with app.with_connector(app.connector.get_worker_connector()).open_async() as working:  # type: ignore[attr-defined]
@@ -197,9 +199,9 @@ async def _work(parallel: int, site: str) -> None:
                 reason=str(error).splitlines()[0] if str(error) else type(error).__name__,
             )
             await asyncio.sleep(1)
-    for task in (sweeper, scheduler):
+    for task in (sweeper, scheduler, tidier):
         task.cancel()
-    await asyncio.gather(sweeper, scheduler, return_exceptions=True)
+    await asyncio.gather(sweeper, scheduler, tidier, return_exceptions=True)
     await parts()[0].close()
 
 

@@ -7,7 +7,8 @@ import { pagingWords, usePagingForms } from "../../ui/paging";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { usePermission } from "../session/session";
 import { FeedSchedule } from "./FeedSchedule";
-import { useFeed, useRunFeed } from "./records";
+import { FeedGone, FeedInputs } from "./FeedScope";
+import { type RunOptions, useFeed, useRunFeed } from "./records";
 
 /** One feed: what it asks, what it fills, how it went. */
 export default function FeedPage() {
@@ -25,8 +26,8 @@ export default function FeedPage() {
   const navigate = useNavigate();
   const mayRun = usePermission(project, "run");
   const mayBuild = usePermission(project, "build");
-  const start = (confirmed: boolean) =>
-    run.mutate({ name, confirmed }, { onSuccess: (made) => navigate(`../runs/${made.id}`) });
+  const start = (options: RunOptions) =>
+    run.mutate({ name, ...options }, { onSuccess: (made) => navigate(`../runs/${made.id}`) });
   const strategies = usePagingForms(project);
   if (feed.isPending || feed.error) return <NotYet title={name} what="Reading the feed" error={feed.error} />;
   return (
@@ -36,21 +37,33 @@ export default function FeedPage() {
         <>
           <Tag>{feed.data.environment}</Tag>
           {mayRun && (
-            <button
-              type="button"
-              className="btn btn-primary btn-sm ml-auto"
-              disabled={run.isPending || feed.data.problems.length > 0}
-              onClick={() => start(false)}
-            >
-              Run it
-            </button>
+            <>
+              {Object.keys(feed.data.document.moving ?? {}).length > 0 && (
+                <button
+                  type="button"
+                  className="btn btn-sm ml-auto"
+                  disabled={run.isPending || feed.data.problems.length > 0}
+                  onClick={() => start({ brings_all: true })}
+                >
+                  Bring all again
+                </button>
+              )}
+              <button
+                type="button"
+                className="btn btn-primary btn-sm ml-auto"
+                disabled={run.isPending || feed.data.problems.length > 0}
+                onClick={() => start({})}
+              >
+                Run it
+              </button>
+            </>
           )}
         </>
       }
     >
       <ProblemAlert error={run.error}>
         {run.error instanceof Problem && run.error.document.where.endsWith(": limits") && (
-          <button type="button" className="btn btn-sm mt-2" onClick={() => start(true)}>
+          <button type="button" className="btn btn-sm mt-2" onClick={() => start({ confirmed: true })}>
             Start it all the same
           </button>
         )}
@@ -65,22 +78,15 @@ export default function FeedPage() {
         <Link className="link" to={`../operations/${feed.data.operation}`}>
           {feed.data.operation}
         </Link>
-        , maps with <span className="font-mono">{feed.data.mapping}</span>
-        {Object.keys(feed.data.document.inputs ?? {}).length > 0 && (
-          <>
-            , inputs{" "}
-            {Object.entries(feed.data.document.inputs ?? {})
-              .map(([key, value]) => `${key} ${String(value)}`)
-              .join(", ")}
-          </>
-        )}
-        . It{" "}
+        , maps with <span className="font-mono">{feed.data.mapping}</span>. It{" "}
         {feed.data.paging
           ? pagingWords(strategies, feed.data.paging)
           : "asks for one response: none has shown how it pages"}
         .
       </p>
+      <FeedInputs project={project} feed={feed.data} mayBuild={mayBuild} />
       <FeedSchedule project={project} feed={feed.data} mayBuild={mayBuild} />
+      <FeedGone project={project} feed={feed.data} mayBuild={mayBuild} />
       <Heading>Runs</Heading>
       <ProblemAlert error={runs.error} />
       {runs.data?.items.length === 0 && <p className="text-sm opacity-80">It has not run yet.</p>}

@@ -6,7 +6,7 @@ import { Empty, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { Shown } from "../bench/RecordTable";
 import { useEnvironments } from "../session/session";
-import { useRecordPages, useRecordType } from "./records";
+import { useRecordPages, useRecordType, useView } from "./records";
 
 /** The kept records of one type: filtered and sorted by searchable fields, all of it in the page's address. */
 export default function RecordList() {
@@ -52,6 +52,7 @@ export default function RecordList() {
         </>
       }
     >
+      <Ways project={project} environment={environment} type={type} query={query} onSet={set} />
       <Filters
         key={query.toString()}
         fields={searchable}
@@ -145,6 +146,60 @@ export default function RecordList() {
   );
 }
 
+/** What else can be done with the records: those that are gone, files, the SQL view. */
+function Ways({
+  project,
+  environment,
+  type,
+  query,
+  onSet,
+}: {
+  project: string;
+  environment: string;
+  type: string;
+  query: URLSearchParams;
+  onSet: (name: string, value: string) => void;
+}) {
+  const view = useView(project, environment, type);
+  const search = new URLSearchParams([...query].filter(([name]) => name !== "environment")).toString();
+  const file = (ending: string) =>
+    `/api/v1/projects/${project}/environments/${environment}/record-files/${type}.${ending}${search && `?${search}`}`;
+  return (
+    <div className="mb-3 flex flex-wrap items-center gap-x-4 gap-y-2 text-xs">
+      <label className="flex items-center gap-2">
+        Those that no longer come
+        <select
+          className="select select-xs w-28"
+          value={query.get("gone") ?? ""}
+          onChange={(event) => onSet("gone", event.target.value)}
+        >
+          <option value="">left out</option>
+          <option value="also">shown too</option>
+          <option value="only">alone</option>
+        </select>
+      </label>
+      <span>
+        Save as{" "}
+        {["ndjson", "json", "csv"].map((ending) => (
+          <a key={ending} className="link mr-2" href={file(ending)} download>
+            {ending}
+          </a>
+        ))}
+      </span>
+      {view && (
+        <span>
+          In SQL{" "}
+          <code>
+            {view.schema}.{view.name}
+          </code>
+          {view.problem && `: ${view.problem}`}
+          {view.role && ` (role ${view.role})`}
+        </span>
+      )}
+    </div>
+  );
+}
+
 function Filters({
   fields,
   query,
@@ -159,7 +214,7 @@ function Filters({
   const [field, setField] = useState("");
   const [how, setHow] = useState("");
   const [value, setValue] = useState("");
-  const active = [...query].filter(([name]) => name !== "environment" && name !== "sort");
+  const active = [...query].filter(([name]) => !["environment", "sort", "gone"].includes(name));
   const chosen = fields.find((one) => one.name === field);
   const ways =
     chosen?.type === "text"

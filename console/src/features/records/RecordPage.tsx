@@ -5,7 +5,8 @@ import { Heading, when } from "../../ui/parts";
 import { Shown } from "../bench/RecordTable";
 import { PointingProvider, usePointingState } from "../bench/context";
 import { SourcePane } from "../bench/SourcePane";
-import { useRecord, useRecordType } from "./records";
+import { ProblemAlert } from "../../ui/ProblemAlert";
+import { useChanges, useRecord, useRecordType } from "./records";
 
 /** One record: its values, and for each the place in the response it came from. */
 export default function RecordPage() {
@@ -75,8 +76,12 @@ export default function RecordPage() {
             <Link className="link" to={`/p/${project}/runs/${record.data.run}/calls/${record.data.call}`}>
               call {record.data.call}
             </Link>
-            ; first kept {when(record.data.made_at)}.
+            ; first kept {when(record.data.made_at)}.{" "}
+            {record.data.gone_at
+              ? `Gone since ${when(record.data.gone_at)}: its rows no longer come.`
+              : `Brought by ${record.data.feeds.join(", ")}.`}
           </p>
+          <History project={project} environment={environment} type={type} name={key} />
         </section>
         <section className="flex min-h-0 min-w-0 flex-col lg:max-h-[80vh]">
           {trace.body ? (
@@ -99,6 +104,62 @@ export default function RecordPage() {
       </div>
     </Page>
   );
+}
+
+/** What changed, when, and by which run. */
+function History({
+  project,
+  environment,
+  type,
+  name,
+}: {
+  project: string;
+  environment: string;
+  type: string;
+  name: string;
+}) {
+  const changes = useChanges(project, environment, type, name);
+  if (!changes.data) return <ProblemAlert error={changes.error} />;
+  const { items, history, is_all } = changes.data;
+  return (
+    <section className="mt-5" aria-label="History">
+      <Heading>History</Heading>
+      {history === "none" && <p className="text-sm opacity-80">Nothing is written down of records of this type.</p>}
+      {history !== "none" && items.length === 0 && (
+        <p className="text-sm opacity-80">Nothing has changed since it came.</p>
+      )}
+      <ol className="text-sm">
+        {items.map((change) => (
+          <li key={change.id} className="border-b border-base-300 py-1.5">
+            {when(change.at)} {change.kind}
+            {change.run > 0 && (
+              <>
+                {" "}
+                by{" "}
+                <Link className="link" to={`/p/${project}/runs/${change.run}`}>
+                  run {change.run}
+                </Link>
+              </>
+            )}
+            {differing(change).map((field) => (
+              <div key={field} className="grid grid-cols-[9rem_1fr] gap-3 font-mono text-xs">
+                <span className="text-secondary">{field}</span>
+                <span>
+                  <Shown value={change.before?.[field]} isThere={field in (change.before ?? {})} /> →{" "}
+                  <Shown value={change.after?.[field]} isThere={field in (change.after ?? {})} />
+                </span>
+              </div>
+            ))}
+          </li>
+        ))}
+      </ol>
+      {!is_all && <p className="pt-1 text-xs opacity-75">The newest {items.length}.</p>}
+    </section>
+  );
+}
+
+function differing(change: Schemas["RecordChangeItem"]): string[] {
+  return [...new Set([...Object.keys(change.before ?? {}), ...Object.keys(change.after ?? {})])];
 }
 
 /** One step further: what this record belongs to, and what belongs to it. */

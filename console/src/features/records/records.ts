@@ -64,14 +64,53 @@ export function useFeed(project: string, name: string) {
 
 export type Schedule = NonNullable<Schemas["FeedDocument"]["schedule"]>;
 
-/** The kinds of schedules, each as a form. */
-export function useScheduleForms(project: string): Schemas["FormShown"][] {
-  const found = useQuery({
+/** What a feed can be set to, as forms. */
+export function useFeedForms(project: string): Schemas["FeedForms"] | undefined {
+  const forms = useQuery({
     queryKey: ["feed-forms", project],
     staleTime: Infinity,
     queryFn: () => answer(api.GET("/api/v1/projects/{project}/feed-forms", { params: { path: { project } } })),
   });
-  return found.data?.schedules ?? [];
+  return forms.data;
+}
+
+/** The names of the inputs of a feed's operation. */
+export function useInputNames(project: string, operation: string): string[] {
+  const found = useQuery({
+    queryKey: ["operation", project, operation],
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/projects/{project}/operations/{name}", { params: { path: { project, name: operation } } }),
+      ),
+  });
+  return (found.data?.document.inputs ?? []).map((input) => input.name);
+}
+
+/** What happened to one record, the newest first. */
+export function useChanges(project: string, environment: string, name: string, key: string) {
+  return useQuery({
+    queryKey: ["record-changes", project, environment, name, key],
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/projects/{project}/environments/{environment}/record-changes/{name}", {
+          params: { path: { project, environment, name }, query: { key } },
+        }),
+      ),
+  });
+}
+
+/** The SQL view of a record type's kept records; undefined while nothing was kept. */
+export function useView(project: string, environment: string, name: string) {
+  const views = useQuery({
+    queryKey: ["record-views", project, environment],
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/projects/{project}/environments/{environment}/record-views", {
+          params: { path: { project, environment } },
+        }),
+      ),
+  });
+  return views.data?.find((view) => view.record_type === name);
 }
 
 export function useChangeFeed(project: string) {
@@ -88,15 +127,21 @@ export function useChangeFeed(project: string) {
   });
 }
 
+export interface RunOptions {
+  confirmed?: boolean;
+  brings_all?: boolean;
+  may_mark_all?: boolean;
+}
+
 export function useRunFeed(project: string) {
   const cache = useQueryClient();
   const mark = useMark();
   return useMutation({
-    mutationFn: ({ name, confirmed }: { name: string; confirmed?: boolean }) =>
+    mutationFn: ({ name, ...options }: { name: string } & RunOptions) =>
       answer(
         api.POST("/api/v1/projects/{project}/feeds/{name}/runs", {
-          params: { path: { project, name }, header: marked(mark.of([name, confirmed])) },
-          body: { inputs: {}, confirmed },
+          params: { path: { project, name }, header: marked(mark.of([name, options])) },
+          body: { inputs: {}, ...options },
         }),
       ),
     onSettled: mark.settle,

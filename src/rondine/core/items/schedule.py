@@ -97,7 +97,7 @@ def next_due(
         if planned is None:
             return None
     else:
-        step = interval(schedule.every)
+        step = duration_of(schedule.every)
         assert step is not None
         last = last if last is not None and last <= after else after
         planned = last + ((after - last) // step + 1) * step
@@ -105,8 +105,9 @@ def next_due(
     return Due(planned.astimezone(UTC), _after_quiet(schedule, begins.astimezone(zone)).astimezone(UTC))
 
 
-def interval(text: str) -> timedelta | None:
-    """The duration that a text says, None if it says none."""
+def duration_of(text: str) -> timedelta | None:
+    """The duration that a text says (ISO 8601, without years and months, which have no fixed length), None if it says
+    none."""
     found = _INTERVAL.fullmatch(text)
     if found is None:
         return None
@@ -133,11 +134,9 @@ def schedule_problems(schedule: Schedule | None) -> list[Problem]:
     if not isinstance(schedule, Timed):
         return []
     problems = []
-    try:
-        zone = ZoneInfo(schedule.time_zone)
-    except (ZoneInfoNotFoundError, ValueError, OSError):
-        hint = did_you_mean(schedule.time_zone, available_timezones()) or "name one as Europe/Vienna or UTC"
-        return [Problem("/time_zone", f'there is no time zone "{schedule.time_zone}"', hint)]
+    if unknown := zone_problems(schedule.time_zone):
+        return unknown
+    zone = ZoneInfo(schedule.time_zone)
     if bool(schedule.quiet_from) != bool(schedule.quiet_until) or (
         schedule.quiet_from and schedule.quiet_from == schedule.quiet_until
     ):
@@ -151,11 +150,21 @@ def schedule_problems(schedule: Schedule | None) -> list[Problem]:
             hint = "five fields: minute, hour, day of the month, month, day of the week"
             problems.append(Problem("/expression", f'"{schedule.expression}" never fires: {words}', hint))
     elif isinstance(schedule, Interval):
-        step = interval(schedule.every)
+        step = duration_of(schedule.every)
         if step is None or step < SHORTEST:
             words = f'"{schedule.every}" is not a duration of 10 seconds or more'
             problems.append(Problem("/every", words, "write it as PT15M, PT6H or P1D"))
     return problems
+
+
+def zone_problems(name: str) -> list[Problem]:
+    """Whether there is a time zone of this name."""
+    try:
+        ZoneInfo(name)
+    except (ZoneInfoNotFoundError, ValueError, OSError):
+        hint = did_you_mean(name, available_timezones()) or "name one as Europe/Vienna or UTC"
+        return [Problem("/time_zone", f'there is no time zone "{name}"', hint)]
+    return []
 
 
 def schedule_words(schedule: Schedule | None) -> str:

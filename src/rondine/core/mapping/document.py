@@ -65,19 +65,31 @@ class Link(Document, frozen=True):
 
 
 class RecordTypeDocument(Document, frozen=True):
-    """Named, typed fields with a"""
+    """Named, typed fields with a key, by which one record is told from all others."""
 
     fields: list[RecordField] = []
     key: Annotated[
         list[FieldName],
+        Meta(description="the fields that together tell one record from all others"),
+    ] = []
+    links: Annotated[list[Link], Meta(description="the records of other types that each belongs to")] = []
+    kind: Literal["kept"] = "kept"
+    history: Annotated[
+        Literal["none", "changes", "all"],
         Meta(
             description=(
-                "the fields that together tell one record from all others. links: the records that each belongs to"
+                "what is written down of its records: nothing; what changed, went and came back; or when each came as"
+                " well, which applications need that follow the changes"
             )
         ),
-    ] = []
-    links: list[Link] = []
-    kind: Literal["kept"] = "kept"
+    ] = "changes"
+    history_days: Annotated[
+        Annotated[int, Meta(ge=1)] | None, Meta(description="days after which that is forgotten; by default never")
+    ] = None
+    gone_days: Annotated[
+        Annotated[int, Meta(ge=1)] | None,
+        Meta(description="days after which records that are gone are removed; by default never"),
+    ] = None
 
     def field(self, name: str) -> RecordField | None:
         return next((record_field for record_field in self.fields if record_field.name == name), None)

@@ -1,12 +1,18 @@
-"""How a run ends: done, or failed if no row was good; and what it did not see."""
+"""How a run ends: done, or failed if no row was good; and what no longer comes."""
 
 from django.db import transaction
+from django.utils import timezone
 
 from rondine.core.errors import AllRowsRejected
+from rondine.core.items.feed import FeedDocument, Gone
+from rondine.core.mapping.document import RecordTypeDocument
+from rondine.core.settings import load
+from rondine.server.feeds.moving import marks_of
 from rondine.server.feeds.scheduling import start_after
-from rondine.server.records.keeping import SeenRecords
-from rondine.server.records.kinds import users_of_record_types
-from rondine.server.records.models import RecordSet, SeenBatch
+from rondine.server.records.going import Missing, mark_gone, missing
+from rondine.server.records.keeping import Filling
+from rondine.server.records.models import RecordSet, RecordType, SeenBatch
+from rondine.server.records.seen import SeenRecords
 from rondine.server.runs.actions import end_run
 from rondine.server.runs.calls import problem_of
 from rondine.server.runs.completeness import Verdict
@@ -15,8 +21,8 @@ from rondine.server.runs.remarks import Remark, merged, remark_of
 
 
 def finish_run(run: Run, verdict: Verdict) -> None:
-    """Ends a run whose pages are all kept: done, or failed if no row was good. Tells what was not seen, if it saw
-    all."""
+    """Ends a run whose pages are all kept: done, or failed if no row was good. If it saw all, what
+    no longer comes is marked as gone."""
     counts = list(RunCount.objects.filter(run=run).order_by("record_type"))
     remarks = [remark_of(one) for one in Run.objects.values_list("remarks", flat=True).get(pk=run.pk)]
     repeated = sum(one.repeated for one in counts)
@@ -34,11 +40,14 @@ def finish_run(run: Run, verdict: Verdict) -> None:
         hint = f"look at them: rondine run rejects {run.pk}; the service may have changed"
         words = f"none of the {rejected:,} rows could become a record"
         failure = problem_of(AllRowsRejected(words, where=f"run {run.pk}", hint=hint))
-    elif verdict.completeness == "complete":
-        remarks += [remark for count in counts if (remark := not_seen(run, count)) is not None]
     state = "failed" if failure else "done"
     with transaction.atomic():
-        ended = end_run(
+        if not Run.objects.select_for_update().filter(pk=run.pk, attempt=run.attempt, state="running").exists():
+            return  # it is not this worker's to end any more
+        if state == "done" and verdict.completeness == "complete":
+            remarks += [remark for count in counts for remark in after_all(run, count)]
+            Run.objects.filter(pk=run.pk).update(marks=marks_of(run))
+        end_run(
             run.pk,
             run.attempt,
             state=state,
@@ -47,8 +56,7 @@ def finish_run(run: Run, verdict: Verdict) -> None:
             error=failure,
             remarks=remarks,
         )
-        if ended:
-            start_after(run, state, verdict.completeness)
+        start_after(run, state, verdict.completeness)
     runs = Run.objects.filter(feed=run.feed_id, pk__lte=run.pk)  # earlier ones cannot go on any more
     SeenBatch.objects.filter(run_id__in=runs.values("pk")).delete()
 
@@ -57,21 +65,45 @@ def run_total(run: Run) -> int | None:
     return Run.objects.values_list("expected_rows", flat=True).get(pk=run.pk)
 
 
-def not_seen(run: Run, count: RunCount) -> Remark | None:
-    """The kept records of a type that no row of a complete run was for; their number stands with the counts."""
-    found = RecordSet.objects.filter(environment=run.environment_id, record_type__name=count.record_type)
-    records = found.filter(record_type__project=run.project_id).first()
-    if records is None:
-        return None
-    count.unseen = max(0, records.count - SeenRecords.of(run.pk, records.pk, SeenBatch.objects).count)
-    count.save(update_fields=["unseen"])
-    if not count.unseen:
-        return None
-    feeds = users_of_record_types([records.record_type])[0]
-    others = [feed["name"] for feed in feeds if feed["kind"] == "feed" and run.feed and feed["name"] != run.feed.name]
-    words = f"{count.unseen:,} kept records of {count.record_type} were not among the rows; they stay as they are"
-    if others:
-        words += f" (other feeds fill it too: {', '.join(others[:3])})"
+def after_all(run: Run, count: RunCount) -> list[Remark]:
+    """What a run that saw all tells of its feed's records that no row was for, which are marked as gone unless there is
+    a reason against it; their numbers stand with the counts."""
+    record_type = RecordType.objects.filter(project=run.project_id, name=count.record_type).first()
+    records = RecordSet.objects.filter(environment=run.environment_id, record_type=record_type).first()
+    if records is None or not run.brings_all:
+        return []
+    document = load(RecordTypeDocument, run.content["record_types"][count.record_type])
+    filling = Filling(records.pk, run.pk, 0, records.bit_of(str(run.feed_id)), document.history)
+    absent = missing(filling, SeenRecords.of(run.pk, records.pk, SeenBatch.objects))
+    count.unseen = len(absent.ids)
+    gone = load(FeedDocument, run.content["feed"]).gone
+    remarks = []
+    if absent.ids:
+        if (remark := _reason_against(run, count, gone, absent)) is None:
+            count.gone = mark_gone(filling, absent.ids, timezone.now())
+            words = f"{count.gone:,} records of {count.record_type} no longer came, and are marked as gone"
+            if others := count.unseen - count.gone:
+                words += f"; {others:,} more are still brought by other feeds"
+            remark = Remark("gone", words, "they are kept as they were, and come back when their rows do")
+        remarks.append(remark)
+    count.save(update_fields=["unseen", "gone"])
+    return remarks
+
+
+def _reason_against(run: Run, count: RunCount, gone: Gone, absent: Missing) -> Remark | None:
+    """Why records whose rows did not come are not marked as gone; None if nothing speaks against it."""
+    number = f"{len(absent.ids):,} records of {count.record_type}"
+    if gone.action == "leave":
+        words = f"{number} were not among the rows; they stay as they are"
+        return Remark("unseen", words, "they may be gone at the service")
     if count.rejected:
-        words += f"; {count.rejected:,} rows were rejected, which may be theirs"
-    return Remark("unseen", words, "they may be gone at the service")
+        words = f"{number} were not among the rows and are not marked as gone: {count.rejected:,} rows were rejected, "
+        return Remark("not_marked", words + "which may be theirs", "mend what rejects them, and run the feed again")
+    if len(absent.ids) > max(1, gone.most_share * absent.present) and not run.may_mark_all:
+        words = (
+            f"{number} were not among the rows and are not marked as gone: they are more than"
+            f" {gone.most_share:.0%} of the {absent.present:,} that the feed brought"
+        )
+        feed = run.feed.name if run.feed else ""
+        return Remark("not_marked", words, f"if they are gone: rondine feed run {feed} --mark-all-gone")
+    return None

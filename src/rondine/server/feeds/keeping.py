@@ -16,11 +16,11 @@ from rondine.core.documents import json_text
 from rondine.core.errors import RunEnded
 from rondine.core.http.messages import http_text, shown_headers
 from rondine.core.mapping.compile import CompiledOutput
-from rondine.core.mapping.row_encoding import part_of_record
 from rondine.server.feeds.fetching import Fetcher
 from rondine.server.feeds.pages import Page, PreparedFeed
-from rondine.server.records.keeping import PlacedRow, SeenRecords
+from rondine.server.records.keeping import PlacedRow
 from rondine.server.records.models import Record, SeenBatch
+from rondine.server.records.seen import SeenRecords
 from rondine.server.runs.actions import notify
 from rondine.server.runs.calls import here, side_call, via_of
 from rondine.server.runs.models import Body, Call, RejectedRow, Run, RunCount
@@ -157,12 +157,11 @@ class Keeper:
                 filtered += mapped.filtered
                 placed += [PlacedRow(row, page.number) for row in rows]
                 rejected += [rejected_row(feed.run_id, compiled.record_type, page.number, reject) for reject in rejects]
-        set_id, version = feed.sets[compiled.record_type]
+        filling = feed.fillings[compiled.record_type]
         RejectedRow.objects.bulk_create(rejected, batch_size=1000)
-        part = part_of_record(compiled, feed.record_types[compiled.record_type])
-        if set_id not in self._seen:
-            self._seen[set_id] = SeenRecords.of(feed.run_id, set_id, SeenBatch.objects)
-        kept = Record.objects.keep(set_id, feed.run_id, version, placed, now, part, self._seen[set_id])
+        if filling.set_id not in self._seen:
+            self._seen[filling.set_id] = SeenRecords.of(feed.run_id, filling.set_id, SeenBatch.objects)
+        kept = Record.objects.keep(filling, placed, now, self._seen[filling.set_id])
         RunCount.objects.filter(run_id=feed.run_id, record_type=compiled.record_type).update(
             rows=models.F("rows") + total,
             created=models.F("created") + kept.created,

@@ -1,7 +1,8 @@
 """The kind of item of feeds."""
 
-from rondine.core.errors import InputError, Problem
+from rondine.core.errors import InputError, Problem, RondineError
 from rondine.core.items.feed import FeedDocument
+from rondine.core.items.moving import moving_problems
 from rondine.core.items.schedule import AfterFeed, schedule_problems
 from rondine.core.operations.document import is_reading
 from rondine.core.operations.inputs import checked_inputs
@@ -9,9 +10,11 @@ from rondine.server.access.models import Person
 from rondine.server.connecting.models import Environment
 from rondine.server.feeds.models import Feed
 from rondine.server.items.kinds import ItemKind
+from rondine.server.mappings.kinds import resolved_mapping
 from rondine.server.mappings.models import Mapping
 from rondine.server.operations.adopting import adopt_paging
 from rondine.server.operations.models import Operation
+from rondine.server.records.kinds import record_types_of
 
 
 def _feed(item: Feed) -> list[Problem]:
@@ -19,9 +22,11 @@ def _feed(item: Feed) -> list[Problem]:
     operation = item.operation.loaded()
     feed: FeedDocument = item.loaded()
     try:
-        checked_inputs(operation.inputs, feed.inputs)
+        # what moves is there when it runs
+        checked_inputs([one for one in operation.inputs if one.name not in feed.moving], feed.inputs)
     except InputError as error:
         problems += [Problem(f"/inputs{problem.where}", problem.message, problem.hint) for problem in error.problems]
+    problems += _moving(item, feed)
     schedule = feed.schedule
     for problem in schedule_problems(schedule):
         problems.append(Problem(f"/schedule{problem.where}", problem.message, problem.hint))
@@ -61,6 +66,20 @@ def _feed(item: Feed) -> list[Problem]:
             )
         )
     return problems
+
+
+def _moving(item: Feed, feed: FeedDocument) -> list[Problem]:
+    if not feed.moving:
+        return []
+    known = record_types_of(item.project_id)
+    try:
+        outputs = resolved_mapping(item.project_id, item.mapping.loaded()).outputs
+    except RondineError:  # the mapping's own problems say why
+        outputs = []
+    filled = {output.record_type: known[output.record_type] for output in outputs if output.record_type in known}
+    inputs = {one.name: one for one in item.operation.loaded().inputs}
+    problems = moving_problems(feed.moving, inputs, feed.inputs, filled)
+    return [Problem(f"/moving{problem.where}", problem.message, problem.hint) for problem in problems]
 
 
 def _leads_back(item: Feed, schedule: AfterFeed) -> bool:

@@ -8,6 +8,7 @@ from rondine.core.items.feed import FeedDocument
 from rondine.core.mapping.compile import CompiledOutput, compile_mapping
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.mapping.generated import plain_part
+from rondine.core.mapping.row_encoding import part_of_record
 from rondine.core.mapping.rowwise import RowPlace, row_reader
 from rondine.core.operations.document import OperationDocument
 from rondine.core.operations.inputs import checked_inputs
@@ -18,6 +19,7 @@ from rondine.server.connecting.opening import connection_for, open_connection, s
 from rondine.server.feeds.drift import schema_on_file, users_of_paths
 from rondine.server.feeds.pages import PreparedFeed
 from rondine.server.records.actions import record_set_to_fill
+from rondine.server.records.keeping import Filling
 from rondine.server.records.models import RecordType
 from rondine.server.runs.models import Run, RunCount
 from rondine.server.runs.remarks import remark_of
@@ -36,10 +38,9 @@ def load_feed(run: Run) -> PreparedFeed:
     record_types = {name: load(RecordTypeDocument, document) for name, document in content["record_types"].items()}
     mapping = load(MappingDocument, content["mapping"])
     outputs = compile_mapping(mapping, record_types)
-    sets: dict[str, tuple[int, int]] = {}
+    fillings: dict[str, Filling] = {}
     for output in outputs:
-        record_type = RecordType.objects.get(project=run.project, name=output.record_type)
-        sets[output.record_type] = (record_set_to_fill(run.environment, record_type).pk, record_type.version)
+        fillings[output.record_type] = filling_of(run, record_types[output.record_type], output)
         RunCount.objects.get_or_create(run=run, record_type=output.record_type)
     paged = paged_operation(
         operation,
@@ -68,7 +69,7 @@ def load_feed(run: Run) -> PreparedFeed:
         mapping,
         None if is_whole else row_reader(mapping, outputs, _asked_for(operation, outputs)),
         outputs,
-        sets,
+        fillings,
         record_types,
         values,
         standing,
@@ -79,6 +80,20 @@ def load_feed(run: Run) -> PreparedFeed:
         within,
         elements,
         [remark_of(remark) for remark in run.remarks],
+    )
+
+
+def filling_of(run: Run, document: RecordTypeDocument, output: CompiledOutput) -> Filling:
+    """What an output of a run's mapping fills. document: the record type, as it was when the run was queued."""
+    record_type = RecordType.objects.get(project=run.project_id, name=output.record_type)
+    records = record_set_to_fill(run.environment, record_type, str(run.feed_id))
+    return Filling(
+        records.pk,
+        run.pk,
+        record_type.version,
+        records.bit_of(str(run.feed_id)),
+        document.history,
+        part_of_record(output, document),
     )
 
 

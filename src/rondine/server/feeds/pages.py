@@ -18,6 +18,7 @@ from rondine.core.pagination import PagedOperation
 from rondine.core.schema.drift import SchemaOnFile
 from rondine.engine.client import OpenConnection
 from rondine.engine.receiving import Received
+from rondine.server.records.keeping import Filling
 from rondine.server.runs.completeness import Verdict
 from rondine.server.runs.remarks import Remark
 
@@ -36,7 +37,7 @@ class PreparedFeed:
     mapping: MappingDocument
     reader: RowReader | None
     outputs: list[CompiledOutput]
-    sets: dict[str, tuple[int, int]]  # record type -> (set id, version of the record type)
+    fillings: dict[str, Filling]  # by record type
     record_types: dict[str, RecordTypeDocument]
     inputs: Mapping[str, Any]
     standing: Mapping[str, Any]

@@ -9,6 +9,7 @@ from django.utils import timezone
 
 from rondine.core.errors import Conflict, DraftError, NotFound, Problem
 from rondine.core.http.limits import meter
+from rondine.core.items.moving import moved_inputs
 from rondine.core.operations.inputs import checked_inputs
 from rondine.core.settings import dump
 from rondine.server.access.models import Person, Project
@@ -17,6 +18,7 @@ from rondine.server.connecting.opening import connection_for, open_connection, s
 from rondine.server.connecting.usage import usage_of
 from rondine.server.feeds.kinds import FEEDS
 from rondine.server.feeds.models import Feed
+from rondine.server.feeds.moving import last_run
 from rondine.server.mappings.kinds import resolved_mapping
 from rondine.server.operations.kinds import with_queries
 from rondine.server.records.kinds import record_types_of
@@ -32,11 +34,16 @@ def queue_feed(
     inputs: Mapping[str, Any],
     *,
     confirmed: bool = False,
+    brings_all: bool = False,
+    may_mark_all: bool = False,
     begun_by: str = "",
     due_at: datetime | None = None,
 ) -> Run:
     """A run of the feed, and its job in the same transaction. Raises DraftError with every reason why it cannot run,
     and Conflict if it would use up a limit of days or months, unless that is confirmed.
+
+    brings_all: it brings all again, also where its inputs move with what is new.  may_mark_all: records that no longer
+    come are marked as gone, however many they are.
     """
     problems = FEEDS.problems(feed)
     try:
@@ -63,8 +70,6 @@ def queue_feed(
             where=f"operation {feed.operation.name}",
             hint=f"enable it: rondine operation enable {feed.operation.name}",
         )
-    values = {**document.inputs, **inputs}
-    checked_inputs(operation.inputs, values, standing_values(project, feed.environment.name))
     record_types = record_types_of(project.pk)
     mapping = resolved_mapping(feed.project_id, feed.mapping.loaded())
     used = {output.record_type for output in mapping.outputs}
@@ -76,6 +81,13 @@ def queue_feed(
         "feed": feed.document,
         "record_types": {name: dump(record_types[name]) for name in used},
     }
+    fixed = {**document.inputs, **{name: value for name, value in inputs.items() if name not in document.moving}}
+    last, why = (None, "") if brings_all else last_run(feed, content, fixed)
+    now = timezone.now()
+    moved = moved_inputs(document.moving, {one.name: one for one in operation.inputs}, now, last)
+    values = {**document.inputs, **moved, **inputs}
+    checked_inputs(operation.inputs, values, standing_values(project, feed.environment.name))
+    remarks = [Remark("all_again", f"it brings all again: {why} since the run before").to_json()] if why else []
     try:
         with transaction.atomic():
             run = Run.objects.create(
@@ -90,6 +102,9 @@ def queue_feed(
                 by=person,
                 begun_by=begun_by,
                 due_at=due_at,
+                brings_all=not moved and values == document.inputs,
+                may_mark_all=may_mark_all,
+                remarks=remarks,
             )
             defer(run)
             notify(run.pk)

@@ -245,11 +245,11 @@ async def _beat(run: Run, pool: ThreadPoolExecutor, execution: asyncio.Task[Verd
 def queue_indexes(ready: PreparedFeed) -> None:
     """A job for the indexes of searchable fields that have none yet."""
 
-    for name, (set_id, _) in ready.sets.items():
+    for name, filling in ready.fillings.items():
         wanted = {
             f"{field.name}:{field.type}"
             for field in ready.record_types[name].fields
             if field.searchable and field.type in TYPED
         }
-        if wanted - set(RecordSet.objects.values_list("indexed", flat=True).get(pk=set_id)):
-            index_records.defer(set_id=set_id)
+        if wanted - set(RecordSet.objects.values_list("indexed", flat=True).get(pk=filling.set_id)):
+            index_records.defer(set_id=filling.set_id)

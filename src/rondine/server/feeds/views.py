@@ -13,7 +13,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from rondine.core.forms import form_of
-from rondine.core.items.feed import FeedDocument
+from rondine.core.items.feed import FeedDocument, Gone
+from rondine.core.items.moving import MovingInput, moving_words
 from rondine.core.items.schedule import Schedule, next_due, schedule_words
 from rondine.core.operations.document import OperationDocument
 from rondine.server.access.project_views import ProjectView
@@ -58,6 +59,7 @@ class FeedSerializer(ItemSerializer):
     environment = serializers.CharField()
     due_at = serializers.SerializerMethodField(help_text="when its schedule starts it next; null if none does")
     schedule_words = serializers.SerializerMethodField(help_text="when it runs by itself, in words")
+    moving_words = serializers.SerializerMethodField(help_text="what each of its moving inputs moves with, in words")
     refusal = RefusalItem(
         read_only=True, allow_null=True, help_text="why nothing was started the last time that it was due"
     )
@@ -67,6 +69,9 @@ class FeedSerializer(ItemSerializer):
         read_only=True,
         help_text="how its operation pages; null: nothing is known of it",
     )
+
+    def get_moving_words(self, feed: Feed) -> dict[str, str]:
+        return {name: moving_words(setting) for name, setting in feed.loaded().moving.items()}
 
     def get_due_at(self, feed: Feed) -> datetime | None:
         if feed.planned_for_version == feed.version:
@@ -105,6 +110,14 @@ class FeedInputs(Strict):
     confirmed = serializers.BooleanField(
         required=False, default=False, help_text="using up a limit of days or months is meant"
     )
+    brings_all = serializers.BooleanField(
+        required=False, default=False, help_text="all again, also where its inputs move with what is new"
+    )
+    may_mark_all = serializers.BooleanField(
+        required=False,
+        default=False,
+        help_text="records that no longer come are marked as gone, however many they are",
+    )
 
 
 class FeedRunsView(ProjectView):
@@ -123,7 +136,7 @@ class FeedRunsView(ProjectView):
             self.person,
             sending_mark(request),
             [name, data],
-            lambda: queue_feed(self.project, feed, self.person, data["inputs"], confirmed=data["confirmed"]),
+            lambda: queue_feed(self.project, feed, self.person, **data),
         )
         return Response(
             RunSerializer(find_run(self.project, run.pk)).data,
@@ -144,6 +157,8 @@ class GoOnView(ProjectView):
 
 class FeedForms(serializers.Serializer[Any]):
     schedules = FormShown(many=True, help_text="a form for each kind of schedule")
+    moving = FormShown(many=True, help_text="a form for each way in which an input moves with the runs")
+    gone = FormShown(help_text="the form of what becomes of records that no longer come")
 
 
 class FeedFormsView(ProjectView):
@@ -151,7 +166,12 @@ class FeedFormsView(ProjectView):
 
     @extend_schema(operation_id="getFeedForms", responses=FeedForms)
     def get(self, request: Request, project: str) -> Response:
-        return Response(FeedForms({"schedules": [form_of(kind) for kind in get_args(Schedule)]}).data)
+        forms = {
+            "schedules": [form_of(kind) for kind in get_args(Schedule)],
+            "moving": [form_of(kind) for kind in get_args(MovingInput)],
+            "gone": form_of(Gone),
+        }
+        return Response(FeedForms(forms).data)
 
 
 class ObstacleItem(serializers.Serializer[Any]):

@@ -3,14 +3,19 @@
 from collections.abc import Mapping
 from typing import Any
 
+from django.db import transaction
+
+from rondine.core.errors import Conflict
 from rondine.core.mapping.compile import CompiledOutput, RowTrace
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.mapping.taking import mapping_inputs
 from rondine.core.paths import pointer_text
 from rondine.server.connecting.models import Environment
 from rondine.server.connecting.opening import standing_values
+from rondine.server.items.kinds import KINDS
 from rondine.server.records.browsing import shown_data
 from rondine.server.records.models import RecordSet, RecordType
+from rondine.server.records.sql_views import queue_views
 from rondine.server.runs.models import Body, Call
 
 
@@ -51,6 +56,30 @@ def record_set(environment: Environment, record_type: RecordType) -> RecordSet:
     return kept or RecordSet(environment=environment, record_type=record_type)
 
 
-def record_set_to_fill(environment: Environment, record_type: RecordType) -> RecordSet:
-    record_set, _ = RecordSet.objects.get_or_create(environment=environment, record_type=record_type)
-    return record_set
+def names_of_feeds(records: RecordSet) -> dict[int, str]:
+    """The feeds that bring records of a set, by their bits; one that was removed since is said to be."""
+    feeds = KINDS["feeds"].model.objects.filter(pk__in=records.feeds)  # type: ignore[attr-defined]
+    names = {str(pk): name for pk, name in feeds.values_list("pk", "name")}
+    return {1 << bit: names.get(feed, "a feed that was removed") for bit, feed in enumerate(records.feeds)}
+
+
+#: Feeds that can bring records of one set: the bits of a signed 64-bit number.
+MOST_FEEDS = 63
+
+
+def record_set_to_fill(environment: Environment, record_type: RecordType, feed_id: str) -> RecordSet:
+    """The kept records of a type, with the feed among those that bring them. Raises Conflict if there are too many."""
+    RecordSet.objects.get_or_create(environment=environment, record_type=record_type)
+    with transaction.atomic():
+        records = RecordSet.objects.select_for_update().get(environment=environment, record_type=record_type)
+        if feed_id not in records.feeds:
+            if len(records.feeds) == MOST_FEEDS:
+                raise Conflict(
+                    f"{MOST_FEEDS} feeds have brought records of {record_type.name} already, in {environment.name}",
+                    where=f"record type {record_type.name}",
+                    hint="let some of them fill another record type",
+                )
+            records.feeds = [*records.feeds, feed_id]
+            records.save(update_fields=["feeds"])
+            queue_views()
+    return records

@@ -12,7 +12,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
-from typing import Any
+from typing import Any, Literal
 
 from django.db import connection
 from psycopg import sql
@@ -40,6 +40,24 @@ TYPED = {
 }
 
 
+#: Whether records that are gone are left out, shown as well, or alone.
+GoneShown = Literal["no", "also", "only"]
+_GONE: dict[GoneShown, list[sql.Composable]] = {
+    "no": [sql.SQL("gone_at IS NULL")],
+    "also": [],
+    "only": [sql.SQL("gone_at IS NOT NULL")],
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Selection:
+    """Records of one set, and their order. where: conditions, all of them."""
+
+    where: list[sql.Composable]
+    order: RecordField | None
+    descending: bool
+
+
 @dataclass(frozen=True, slots=True)
 class RecordPage:
     """records: rows as `Record` values.  next: the cursor of the page after, None at the end."""
@@ -55,13 +73,26 @@ def browse(
     *,
     limit: int = 50,
     cursor: str | None = None,
+    gone: GoneShown = "no",
 ) -> RecordPage:
     """query: `field`, `field.from`, `field.to`, `field.begins`, and `sort` (a field, "-" before it for descending).
+    gone: whether records that are gone are left out (no), shown as well (also) or alone (only).
 
     Raises InputError for a field that is unknown or not searchable, or a value that is not of its type.
     """
+    chosen = selection(records, document, query, gone=gone)
+    limit = max(1, min(MOST, limit))
+    ids, following = _ids(chosen.where, chosen.order, chosen.descending, limit, _read_cursor(cursor))
+    found = Record.objects.in_bulk(ids)
+    return RecordPage([found[one] for one in ids if one in found], following)
+
+
+def selection(
+    records: RecordSet, document: RecordTypeDocument, query: Mapping[str, str], *, gone: GoneShown = "no"
+) -> Selection:
+    """What `browse` reads of its query. Raises InputError as it does."""
     problems: list[Problem] = []
-    where: list[sql.Composable] = [sql.SQL("set_id = {}").format(sql.Literal(records.pk))]
+    where: list[sql.Composable] = [sql.SQL("set_id = {}").format(sql.Literal(records.pk)), *_GONE[gone]]
     sort = query.get("sort", "")
     filtered: list[RecordField] = []
     for name, text in query.items():
@@ -76,10 +107,7 @@ def browse(
     order = _searchable(document, sort.lstrip("-"), problems) if sort else filtered[0] if filtered else None
     if problems:
         raise InputError(problems[0].message, where=problems[0].where, hint=problems[0].hint, problems=problems)
-    limit = max(1, min(MOST, limit))
-    ids, following = _ids(where, order, sort.startswith("-"), limit, _read_cursor(cursor))
-    found = Record.objects.in_bulk(ids)
-    return RecordPage([found[one] for one in ids if one in found], following)
+    return Selection(where, order, sort.startswith("-"))
 
 
 def _searchable(document: RecordTypeDocument, name: str, problems: list[Problem]) -> RecordField | None:
@@ -223,8 +251,8 @@ def _read_cursor(text: str | None) -> list[Any] | None:
     raise InputError("the cursor is not one of ours", where="?cursor", hint="take it from the page before, as it is")
 
 
-def find_record(records: RecordSet, document: RecordTypeDocument, key: list[str]) -> Record:
-    """key: the key fields' values as text. Raises NotFound."""
+def key_of(document: RecordTypeDocument, key: list[str]) -> str:
+    """The canonical form of a key. key: the key fields' values as text. Raises NotFound for what can be none."""
     values = []
     for name, text in zip(document.key, key, strict=False):
         field = document.field(name)
@@ -238,7 +266,12 @@ def find_record(records: RecordSet, document: RecordTypeDocument, key: list[str]
             where="key",
             hint="give them in this order",
         )
-    digest = key_digest(key_text(values))
+    return key_text(values)
+
+
+def find_record(records: RecordSet, document: RecordTypeDocument, key: list[str]) -> Record:
+    """key: the key fields' values as text. Raises NotFound."""
+    digest = key_digest(key_of(document, key))
     record: Record | None = Record.objects.filter(set_id=records.pk, digest=uuid.UUID(bytes=digest)).first()
     if record is None:
         raise NotFound(

@@ -14,6 +14,7 @@ from rondine.server.items.kinds import ItemKind
 from rondine.server.items.models import Item
 from rondine.server.items.references import users_of
 from rondine.server.records.models import RecordType
+from rondine.server.records.sql_views import queue_views
 
 
 def record_types_of(project_id: int) -> dict[str, RecordTypeDocument]:
@@ -57,4 +58,5 @@ RECORD_TYPES = ItemKind(
     RecordType,
     RecordTypeDocument,
     problems=_record_type,
+    changed=lambda items: queue_views(),
 )

@@ -9,7 +9,7 @@ from rondine.core.conversions.types import CONVERSIONS
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.mapping.row_encoding import key_digest, key_text
 from rondine.server.connecting.models import Environment
-from rondine.server.records.actions import record_set
+from rondine.server.records.actions import names_of_feeds, record_set
 from rondine.server.records.browsing import RecordPage, browse, shown_data
 from rondine.server.records.models import Record, RecordType
 
@@ -19,12 +19,14 @@ SHOWN = 20
 
 @dataclass(frozen=True, slots=True)
 class Parts:
-    """Records of one type that belong to one. where: the filter that finds all of them.  page: the first of them."""
+    """Records of one type that belong to one. where: the filter that finds all of them.  page: the first of them.
+    feeds: that bring them, by their bits."""
 
     record_type: str
     document: RecordTypeDocument
     where: dict[str, str]
     page: RecordPage
+    feeds: dict[int, str]
 
 
 def owners(environment: Environment, record: Record, document: RecordTypeDocument) -> list[dict[str, Any]]:
@@ -55,8 +57,9 @@ def parts_of(environment: Environment, record: Record, name: str, document: Reco
         fields = {field.name for field in of.fields if field.searchable}
         if len(where) < len(link.fields) or not set(where) <= fields:
             continue
-        page = browse(record_set(environment, other), of, where, limit=SHOWN)
-        found.append(Parts(other.name, of, where, page))
+        records = record_set(environment, other)
+        page = browse(records, of, where, limit=SHOWN)
+        found.append(Parts(other.name, of, where, page, names_of_feeds(records)))
     return found
 
 

@@ -5,12 +5,16 @@ from decimal import Decimal
 from typing import Any
 
 from django.db import models
+from django.db.models import Q
 
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.settings import load
 from rondine.server.connecting.models import Environment
 from rondine.server.items.models import Item
 from rondine.server.records.keeping import RecordManager
+
+#: What can happen to a record.
+CHANGES = ("created", "changed", "gone", "returned", "removed")
 
 
 class ExactDecoder(json.JSONDecoder):
@@ -29,13 +33,17 @@ class RecordType(Item):
 
 
 class RecordSet(models.Model):
-    """The kept records of one record type in one environment. count: exact, changed with every batch. indexed:
-    searchable fields that have their index."""
+    """The kept records of one record type in one environment. count: exact, without those that are gone, changed with
+    every batch.  indexed: searchable fields that have their index.  feeds: that brought any, by their ids, in the order
+    of their bits in `Record.brought_by`.  view: what is known of its SQL view: {"digest": of the statement that made
+    it, "role": that may read it, "problem": why it could not be made}."""
 
     environment = models.ForeignKey(Environment, on_delete=models.CASCADE, related_name="record_sets")
     record_type = models.ForeignKey(RecordType, on_delete=models.PROTECT, related_name="record_sets")
     count = models.BigIntegerField(default=0)
     indexed = models.JSONField(default=list)
+    feeds = models.JSONField(default=list)
+    view = models.JSONField(default=dict)
 
     class Meta:
         constraints = [
@@ -46,10 +54,15 @@ class RecordSet(models.Model):
     def __str__(self) -> str:
         return f"in {self.environment} ({self.count:,})"
 
+    def bit_of(self, feed_id: str) -> int:
+        """The bit that stands for a feed in `Record.brought_by`; 0 if it never brought any."""
+        return 1 << self.feeds.index(feed_id) if feed_id in self.feeds else 0
+
 
 class Record(models.Model):
     """key: the canonical form, a JSON list.  digest: BLAKE2b-128 of it.  hash: the same of the data.  run, call,
-    ordinal: where it came from last."""
+    ordinal: where it came from last.  brought_by: the feeds that bring it, a bit each; none, if it is gone, and then
+    gone_at says since when."""
 
     # no constraint in the database: it would be checked with every row, and a batch counts its set within the same
     # transaction, which fails if the set is gone
@@ -66,15 +79,45 @@ class Record(models.Model):
     ordinal = models.PositiveIntegerField()
     made_at = models.DateTimeField()
     changed_at = models.DateTimeField()
+    brought_by = models.BigIntegerField(default=1)
+    gone_at = models.DateTimeField(null=True)
 
     objects = RecordManager()
 
     class Meta:
         # what a batch asks of each key is in the index: the rows themselves are not looked at
         constraints = [
-            models.UniqueConstraint(fields=["set", "digest"], include=["hash", "id"], name="one_record_of_a_key")
+            models.UniqueConstraint(
+                fields=["set", "digest"], include=["hash", "id", "brought_by"], name="one_record_of_a_digest"
+            )
         ]
-        indexes = [models.Index(fields=["set", "id"], name="records_in_order")]
+        indexes = [
+            models.Index(fields=["set", "id"], name="records_in_order"),
+            models.Index(fields=["set", "gone_at"], condition=Q(gone_at__isnull=False), name="records_gone"),
+        ]
+
+
+class RecordChange(models.Model):
+    """One change of one record, in the order in which they came to be seen. before, after: the fields that differ, as
+    they were and as they became; null for created, gone and removed."""
+
+    set_id = models.BigIntegerField()
+    record_id = models.BigIntegerField()
+    digest = models.UUIDField()
+    key = models.TextField()
+    run_id = models.BigIntegerField()
+    at = models.DateTimeField()
+    kind = models.CharField(max_length=10, choices=[(kind, kind) for kind in CHANGES])
+    before = models.JSONField(null=True, decoder=ExactDecoder)
+    after = models.JSONField(null=True, decoder=ExactDecoder)
+
+    class Meta:
+        constraints = [models.CheckConstraint(condition=Q(kind__in=CHANGES), name="kind_of_change_is_known")]
+        indexes = [
+            models.Index(fields=["set_id", "id"], name="changes_in_order"),
+            models.Index(fields=["set_id", "digest", "id"], name="changes_of_a_key"),
+            models.Index(fields=["at"], name="changes_by_age"),
+        ]
 
 
 class SeenBatch(models.Model):

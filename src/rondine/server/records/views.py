@@ -1,14 +1,18 @@
 """Outlines, proposals, previews; and the records that are kept."""
 
 import json
-from collections.abc import Sequence
-from typing import Any, ClassVar
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict
+from typing import Any, ClassVar, get_args
 
+from django.http import StreamingHttpResponse
+from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from rondine.core.errors import InputError
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.server.access.project_views import ProjectView
 from rondine.server.api.openapi import AnyField, DocumentField
@@ -17,11 +21,15 @@ from rondine.server.connecting.opening import environment_of
 from rondine.server.items.actions import find_item
 from rondine.server.items.serializers import ItemSerializer, UseItem
 from rondine.server.items.views import ItemViewSet, MakesItems
-from rondine.server.records.actions import record_set
-from rondine.server.records.browsing import browse, find_record, shown_data
+from rondine.server.records.actions import names_of_feeds, record_set
+from rondine.server.records.browsing import MOST, GoneShown, browse, find_record, selection, shown_data
+from rondine.server.records.changes import changes, shown_change
+from rondine.server.records.exporting import FORMS, file_of_records, form_named
+from rondine.server.records.keeping import History
 from rondine.server.records.kinds import RECORD_TYPES, users_of_record_types
 from rondine.server.records.links import owners, parts_of
-from rondine.server.records.models import Record
+from rondine.server.records.models import CHANGES, Record, RecordSet
+from rondine.server.records.sql_views import view_of
 from rondine.server.records.tracing import rows_fed, trace_of
 from rondine.server.runs.actions import find_call
 from rondine.server.runs.serializers import CallSerializer
@@ -72,6 +80,8 @@ class RecordSummary(serializers.Serializer[Any]):
     call = serializers.IntegerField()
     made_at = serializers.DateTimeField()
     changed_at = serializers.DateTimeField()
+    gone_at = serializers.DateTimeField(allow_null=True, help_text="since when its rows no longer come")
+    feeds = serializers.ListField(child=serializers.CharField(), help_text="those that bring it, by name")
 
 
 RecordSummary._declared_fields["data"] = serializers.DictField(child=AnyField(allow_null=True))
@@ -80,12 +90,12 @@ RecordSummary._declared_fields["data"] = serializers.DictField(child=AnyField(al
 class RecordPageShown(serializers.Serializer[Any]):
     items = RecordSummary(many=True)
     next = serializers.CharField(allow_null=True)
-    count = serializers.IntegerField(help_text="all records of the set, whatever the filter")
+    count = serializers.IntegerField(help_text="all records of the set, whatever the filter, without those gone")
 
 
-def shown_record(record: Record, document: RecordTypeDocument) -> dict[str, Any]:
+def shown_record(record: Record, document: RecordTypeDocument, feeds: Mapping[int, str]) -> dict[str, Any]:
     """A record as `RecordSummary` describes it, by hand: a serializer takes four times as long for a page (500 records
-    of 12 fields: 90 ms to 24 ms)."""
+    of 12 fields: 90 ms to 24 ms). feeds: names of those that bring records of its set, by their bits."""
     return {
         "id": str(record.pk),
         "key": json.loads(record.key),
@@ -93,15 +103,36 @@ def shown_record(record: Record, document: RecordTypeDocument) -> dict[str, Any]
         "call": record.call,
         "made_at": record.made_at,
         "changed_at": record.changed_at,
+        "gone_at": record.gone_at,
+        "feeds": [name for bit, name in feeds.items() if record.brought_by & bit],
         "data": shown_data(record.data, document),
     }
 
 
+PAGED = (("cursor", str), ("limit", int), ("sort", str))
+GONE = OpenApiParameter(
+    "gone", str, enum=get_args(GoneShown), description="whether records that are gone are shown: no, also, or only they"
+)
+
+
+def gone_shown(request: Request) -> GoneShown:
+    """Raises InputError for another word."""
+    value = request.query_params.get("gone") or "no"
+    if value not in get_args(GoneShown):
+        raise InputError(f'gone is "{value}"', where="?gone", hint=f"give {', '.join(get_args(GoneShown))}")
+    return value  # type: ignore[return-value]
+
+
+def filters_of(request: Request, reserved: frozenset[str]) -> dict[str, str]:
+    """The parameters that are about fields of the record type."""
+    return {key: str(value) for key, value in request.query_params.items() if key not in reserved and value != ""}
+
+
 class RecordsView(ProjectView):
     """Kept records, a page at a time. Filters: `field=`, `field.from=`, `field.to=`, `field.begins=`; order:
-    `sort=field` or `sort=-field`."""
+    `sort=field` or `sort=-field`. Those that are gone are left out, unless they are asked for."""
 
-    reserved: ClassVar[frozenset[str]] = frozenset({"cursor", "limit"})
+    reserved: ClassVar[frozenset[str]] = frozenset({"cursor", "limit", "gone"})
 
     def check_parameters(self, request: Request) -> None:
         """They are fields of the record type: `browse` knows them."""
@@ -109,25 +140,25 @@ class RecordsView(ProjectView):
     @extend_schema(
         operation_id="listRecords",
         responses=RecordPageShown,
-        parameters=[OpenApiParameter("cursor", str), OpenApiParameter("limit", int), OpenApiParameter("sort", str)],
+        parameters=[*(OpenApiParameter(name, kind) for name, kind in PAGED), GONE],
     )
     def get(self, request: Request, project: str, environment: str, name: str) -> Response:
         item = find_item(RECORD_TYPES, self.project, name)
         document: RecordTypeDocument = item.loaded()
         records = record_set(environment_of(self.project, environment), item)
-        query = {
-            key: str(value) for key, value in request.query_params.items() if key not in self.reserved and value != ""
-        }
+        query = filters_of(request, self.reserved)
         page = browse(
             records,
             document,
             query,
             limit=checked_limit(request.query_params.get("limit")),
             cursor=request.query_params.get("cursor"),
+            gone=gone_shown(request),
         )
+        feeds = names_of_feeds(records)
         return Response(
             {
-                "items": [shown_record(record, document) for record in page.records],
+                "items": [shown_record(record, document, feeds) for record in page.records],
                 "next": page.next,
                 "count": records.count,
             }
@@ -177,7 +208,7 @@ class RecordView(ProjectView):
         environment_item = environment_of(self.project, environment)
         return Response(
             {
-                **shown_record(record, document),
+                **shown_record(record, document, names_of_feeds(records)),
                 "trace": trace_of(self.project.pk, record, name),
                 "belongs_to": owners(environment_item, record, document),
                 "holds": [
@@ -185,11 +216,122 @@ class RecordView(ProjectView):
                         "record_type": parts.record_type,
                         "where": parts.where,
                         "columns": [field.name for field in parts.document.fields if field.name not in parts.where],
-                        "records": [shown_record(one, parts.document) for one in parts.page.records],
+                        "records": [shown_record(one, parts.document, parts.feeds) for one in parts.page.records],
                         "is_all": parts.page.next is None,
                     }
                     for parts in parts_of(environment_item, record, name, document)
                 ],
+            }
+        )
+
+
+class RecordFileView(ProjectView):
+    """Kept records as one file, whose ending says the format: `trees.ndjson`, `trees.json`, `trees.csv`. Filters and
+    order as of the list; it is written while it is read, however many there are."""
+
+    reserved: ClassVar[frozenset[str]] = frozenset({"gone"})
+
+    def check_parameters(self, request: Request) -> None:
+        """They are fields of the record type: `browse` knows them."""
+
+    @extend_schema(
+        operation_id="getRecordFile",
+        responses={(200, form.media_type.partition(";")[0]): OpenApiTypes.STR for form in FORMS.values()},
+        parameters=[OpenApiParameter("sort", str), GONE],
+    )
+    def get(self, request: Request, project: str, environment: str, name: str) -> StreamingHttpResponse:
+        type_name, form = form_named(name)
+        item = find_item(RECORD_TYPES, self.project, type_name)
+        document: RecordTypeDocument = item.loaded()
+        records = record_set(environment_of(self.project, environment), item)
+        query, gone = filters_of(request, self.reserved), gone_shown(request)
+        selection(records, document, query, gone=gone)  # what is wrong with it is told before the file begins
+        return StreamingHttpResponse(
+            file_of_records(form, records, document, query, gone),
+            content_type=form.media_type,
+            headers={"Content-Disposition": f'attachment; filename="{name}"', "Cache-Control": "no-store"},
+        )
+
+
+class ViewColumn(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    type = serializers.CharField()
+
+
+class RecordViewItem(serializers.Serializer[Any]):
+    record_type = serializers.CharField()
+    schema = serializers.CharField()
+    name = serializers.CharField()
+    columns = ViewColumn(many=True)
+    role = serializers.CharField(allow_blank=True, help_text="that may read it; empty if none could be made")
+    problem = serializers.CharField(allow_blank=True, help_text="why it is not as it should be")
+
+
+class RecordViewsView(ProjectView):
+    """The SQL views of an environment's kept records, one for each record type that was ever filled."""
+
+    @extend_schema(operation_id="listRecordViews", responses=RecordViewItem(many=True))
+    def get(self, request: Request, project: str, environment: str) -> Response:
+        sets = RecordSet.objects.filter(environment=environment_of(self.project, environment))
+        views = [view_of(records) for records in sets.select_related("record_type", "environment__project")]
+        shown = [
+            {**asdict(view), "columns": [{"name": name, "type": kind} for name, kind in view.columns]}
+            for view in sorted(views, key=lambda view: view.name)
+        ]
+        return Response(shown)
+
+
+class RecordChangeItem(serializers.Serializer[Any]):
+    id = serializers.CharField(help_text="rises with every change of the set: a mark to read on from")
+    kind = serializers.ChoiceField(CHANGES)
+    key = serializers.ListField(child=AnyField())
+    run = serializers.IntegerField()
+    at = serializers.DateTimeField()
+    before = serializers.DictField(child=AnyField(allow_null=True), allow_null=True, help_text="what differs, before")
+    after = serializers.DictField(child=AnyField(allow_null=True), allow_null=True, help_text="what differs, after it")
+
+
+RecordChangeItem._declared_fields["data"] = serializers.DictField(
+    child=AnyField(allow_null=True), allow_null=True, help_text="the record as it is now; null if it was removed"
+)
+
+
+class ChangesShown(serializers.Serializer[Any]):
+    items = RecordChangeItem(many=True)
+    next = serializers.CharField(help_text="the mark to read on from; the one given, if nothing came since")
+    is_all = serializers.BooleanField(help_text="nothing more is there now")
+    history = serializers.ChoiceField(get_args(History), help_text="what of its records is written down")
+
+
+class ChangesQuery(Strict):
+    key = serializers.CharField(required=False, help_text="of one record, as in its address")
+    after = serializers.IntegerField(required=False, min_value=0, help_text="a mark; what came after it, oldest first")
+    limit = serializers.IntegerField(required=False, min_value=1, max_value=MOST, default=50)
+
+
+class ChangesView(ProjectView):
+    """What happened to records: of one record, the newest change first; of all, from a mark on, in the order in which
+    it came to be seen, so that whoever reads on from the last mark misses nothing."""
+
+    query = {"GET": ChangesQuery}
+
+    @extend_schema(operation_id="listRecordChanges", responses=ChangesShown)
+    def get(self, request: Request, project: str, environment: str, name: str) -> Response:
+        data = self.queried(request)
+        item = find_item(RECORD_TYPES, self.project, name)
+        document: RecordTypeDocument = item.loaded()
+        records = record_set(environment_of(self.project, environment), item)
+        key = data.get("key")
+        keys = None if key is None else key.split("/") if len(document.key) > 1 else [key]
+        page = changes(records, document, keys, data.get("after"), data["limit"])
+        return Response(
+            {
+                "items": [
+                    shown_change(change, page.records.get(change.record_id), document) for change in page.changes
+                ],
+                "next": str(page.next),
+                "is_all": page.is_all,
+                "history": document.history,
             }
         )
 

@@ -20,7 +20,9 @@ class Run(models.Model):
     checkpoint: {"next": {"position": of the first page not yet kept} or None, "calls": calls so far, "received": rows
     of the list so far, "verdict": of the last page}.  content: the items as they were when it began.  completeness:
     whether it saw all rows; empty for trials, and until a feed's run is done.  remarks: what is odd but stopped nothing
-    (`runs/remarks.py`).  begun_by: schedule, or feed NAME; empty if a person did it.  due_at: when it should have."""
+    (`runs/remarks.py`).  begun_by: schedule, or feed NAME; empty if a person did it.  due_at: when it should have.
+    brings_all: its inputs leave nothing out that its feed brings.  may_mark_all: a person permits that however many
+    records are marked as gone.  marks: the highest values kept, by moving input; null until it has seen all."""
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="runs")
     environment = models.ForeignKey("connecting.Environment", on_delete=models.PROTECT, related_name="runs")
@@ -41,6 +43,9 @@ class Run(models.Model):
     by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
     begun_by = models.CharField(max_length=80, blank=True)
     due_at = models.DateTimeField(null=True)
+    brings_all = models.BooleanField(default=True)
+    may_mark_all = models.BooleanField(default=False)
+    marks = models.JSONField(null=True)
     queued_at = models.DateTimeField(auto_now_add=True)
     started_at = models.DateTimeField(null=True)
     ended_at = models.DateTimeField(null=True)
@@ -83,7 +88,7 @@ class Sending(models.Model):
 
 class RunCount(models.Model):
     """What became of the rows of one record type; every row is counted exactly once. unseen: kept records that no row
-    was for, None if the run is not known to have seen all."""
+    was for, None if the run is not known to have seen all.  gone: those of them that were marked as gone."""
 
     run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="counts")
     record_type = models.CharField(max_length=63)
@@ -95,6 +100,7 @@ class RunCount(models.Model):
     rejected = models.BigIntegerField(default=0)
     filtered = models.BigIntegerField(default=0)
     unseen = models.BigIntegerField(null=True)
+    gone = models.BigIntegerField(default=0)
 
     class Meta:
         constraints = [

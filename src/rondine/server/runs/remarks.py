@@ -4,7 +4,19 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any, Literal
 
-Kind = Literal["incomplete", "partial", "undelimited", "drift", "rejected", "duplicates", "unseen", "went_on"]
+Kind = Literal[
+    "incomplete",
+    "partial",
+    "undelimited",
+    "drift",
+    "rejected",
+    "duplicates",
+    "unseen",
+    "gone",
+    "not_marked",
+    "went_on",
+    "all_again",
+]
 #: Different remarks that a run keeps; a response that is another one altogether would have thousands.
 MOST = 50
 #: Characters of one.
@@ -15,7 +27,8 @@ LONGEST = 600
 class Remark:
     """kind: incomplete, if rows are missing; partial, if the service answered in part; undelimited, if a response that
     may have broken off looks whole; drift from the schema on file; rejected, if a whole response was; duplicates, of
-    names in an object; unseen, kept records that no row was for; went_on, behind what was kept before it failed.
+    names in an object; unseen, kept records that no row was for; gone, those of them that were marked so; not_marked,
+    if that was refused; went_on, behind what was kept before it failed; all_again, though its inputs move.
     call: the first one it is about, None for the run itself.  times: how many calls."""
 
     kind: Kind

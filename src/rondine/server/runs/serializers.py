@@ -18,15 +18,17 @@ _WARNINGS = {
     "undelimited": "a response may have broken off",
     "drift": "the service differs from the schema on file",
     "rejected": "a whole response was rejected",
+    "not_marked": "records that did not come were not marked as gone",
 }
 
 
 class RunCountSerializer(ShownSerializer):
     class Meta:
         model = RunCount
-        fields = ("record_type", "rows", *OUTCOMES, "unseen")
+        fields = ("record_type", "rows", *OUTCOMES, "unseen", "gone")
         extra_kwargs = {
             "unseen": {"help_text": "kept records that no row was for; null unless the run saw all rows"},
+            "gone": {"help_text": "those of them that were marked as gone"},
         }
 
 
@@ -68,10 +70,13 @@ class RunSerializer(ShownSerializer):
         model = Run
         fields = (
             *("id", "kind", "title", "state", "environment", "feed", "operation", "by", "begun_by", "due_at"),
-            *("attempt", "inputs", "calls"),
+            *("attempt", "inputs", "brings_all", "calls"),
             *("expected_rows", "ending", "completeness", "remarks", "error", "counts"),
             *("queued_at", "started_at", "ended_at", "summary"),
         )
+        extra_kwargs = {
+            "brings_all": {"help_text": "its inputs leave nothing out that its feed brings; not so, if they move"},
+        }
 
     def get_operation(self, run: Run) -> str | None:
         return operation_of(run)
@@ -146,8 +151,10 @@ def summary(run: Run) -> str:
         parts = [f"{getattr(count, name):,} {name}" for name in OUTCOMES if getattr(count, name)]
         if run.state == "done" and count.rows and count.rows == count.unchanged:
             parts = [f"nothing changed: all {count.rows:,} rows are as they were"]
-        if count.unseen:
-            parts.append(f"{count.unseen:,} kept records not seen")
+        if count.gone:
+            parts.append(f"{count.gone:,} gone")
+        if count.unseen and count.unseen > count.gone:
+            parts.append(f"{count.unseen - count.gone:,} not seen")
         words.append(f"{count.record_type}: {', '.join(parts) or 'no rows'}")
     begun = {"queued": "waiting for a worker", "running": "just begun"}
     return "; ".join(dict.fromkeys(words)) or begun.get(run.state, run.ending)

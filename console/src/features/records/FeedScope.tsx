@@ -1,0 +1,97 @@
+import type { Schemas } from "../../api/client";
+import { KindForm } from "../../ui/KindForm";
+import { SchemaForm } from "../../ui/SchemaForm";
+import { FeedPart } from "./FeedPart";
+import { useFeedForms, useInputNames } from "./records";
+
+interface Props {
+  project: string;
+  feed: Schemas["Feed"];
+  mayBuild: boolean;
+}
+
+type Moving = NonNullable<Schemas["FeedDocument"]["moving"]>;
+
+/** What a feed asks for: inputs that stay, and those that move with its runs. */
+export function FeedInputs({ project, feed, mayBuild }: Props) {
+  const forms = useFeedForms(project)?.moving ?? [];
+  const fixed = Object.entries(feed.document.inputs ?? {});
+  const names = useInputNames(project, feed.operation).filter((name) => !fixed.some(([other]) => other === name));
+  if (names.length === 0 && fixed.length === 0) return null;
+  const moving = Object.entries(feed.moving_words);
+  return (
+    <FeedPart<Moving>
+      project={project}
+      feed={feed}
+      title="Inputs"
+      held={feed.document.moving ?? {}}
+      changed={(draft) => ({ ...feed.document, moving: draft })}
+      words={
+        <>
+          {fixed.length + moving.length === 0 && "None is given."}
+          {fixed.map(([name, value]) => (
+            <p key={name}>
+              <span className="font-mono text-xs text-secondary">{name}</span> {JSON.stringify(value)}
+            </p>
+          ))}
+          {moving.map(([name, words]) => (
+            <p key={name}>
+              <span className="font-mono text-xs text-secondary">{name}</span> {words}
+            </p>
+          ))}
+        </>
+      }
+      form={
+        mayBuild && names.length > 0
+          ? (draft, onDraft) =>
+              names.map((name) => (
+                <fieldset key={name} className="mb-3">
+                  <KindForm
+                    id={`moving-${name}`}
+                    label={name}
+                    none="does not move"
+                    forms={forms}
+                    value={draft[name]}
+                    onValue={(value) => onDraft(withInput(draft, name, value))}
+                  />
+                  <p className="text-xs opacity-80">{forms.find((one) => one.type === draft[name]?.type)?.words}</p>
+                </fieldset>
+              ))
+          : null
+      }
+    />
+  );
+}
+
+function withInput(moving: Moving, name: string, value: Moving[string] | null): Moving {
+  const next = { ...moving };
+  if (value) next[name] = value;
+  else delete next[name];
+  return next;
+}
+
+/** What becomes of records that no longer come. */
+export function FeedGone({ project, feed, mayBuild }: Props) {
+  const form = useFeedForms(project)?.gone;
+  const gone = feed.document.gone ?? {};
+  const share = Math.round((gone.most_share ?? 0.2) * 100);
+  return (
+    <FeedPart<Record<string, unknown>>
+      project={project}
+      feed={feed}
+      title="What no longer comes"
+      held={{ ...gone }}
+      changed={(draft) => ({ ...feed.document, gone: draft })}
+      words={
+        gone.action === "leave"
+          ? "Stays as it is."
+          : `Is marked as gone when a run has seen all, unless that is more than ${share}% of the feed's records.`
+      }
+      form={
+        mayBuild && form
+          ? (draft, onDraft) => <SchemaForm fields={form.fields} values={draft} onValues={onDraft} />
+          : null
+      }
+    />
+  );
+}

@@ -33,6 +33,7 @@ def main() -> None:
     parser.add_argument("--rounds", type=int, default=5)
     parser.add_argument("--memory", action="store_true", help="the most memory each way holds at once, besides; slow")
     args = parser.parse_args()
+    from rondine.core.documents.reading import BodyForm
     from rondine.core.documents import Limits
     from rondine.core.documents.elements import read_elements
     from rondine.core.mapping.rowwise import row_reader
@@ -43,7 +44,7 @@ def main() -> None:
     assert reader is not None
     ways: dict[str, Callable[[], Any]] = {
         "lxml iterparse, findtext": lambda: manual(body),
-        "rondine, row by row": lambda: reader.page(body, {}, of="xml"),
+        "rondine, row by row": lambda: reader.page(body, {}, form=BodyForm("xml")),
         "rondine, all of the document": (
             lambda: outputs[0].run(read_elements(body, limits=limits, namespaces={"s": SPACE}).value)
         ),

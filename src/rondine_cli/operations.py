@@ -38,6 +38,15 @@ def add_commands(commands: Any) -> None:
     reads.add_argument("name")
     reads.add_argument("--not", action="store_false", dest="reads", help="take that back")
     reads.set_defaults(run=run_reads)
+    read_as = operation.add_parser("read-as", help="say what its responses are read as, in place of their Content-Type")
+    read_as.add_argument("name")
+    read_as.add_argument(
+        "media_type",
+        nargs="?",
+        default="",
+        help='such as "text/csv; delimiter=semicolon"; none: as it says',
+    )
+    read_as.set_defaults(run=run_read_as)
     move = operation.add_parser(
         "move-key", help="move a fixed value that looks like a key into the connection's credential"
     )
@@ -259,6 +268,16 @@ def _value(value: Any) -> str:
 def run_enable(session: Session, args: Namespace, out: Output) -> None:
     session.office.operations.enable(args.name, enabled=args.verb == "enable")
     out.good(f"operation {args.name} is {args.verb}d")
+
+
+def run_read_as(session: Session, args: Namespace, out: Output) -> None:
+    held = session.office.operations.get(args.name)
+    response = {**held["document"].get("response", {}), "read_as": args.media_type}
+    document = {**held["document"], "response": response}
+    changed = session.office.operations.change(args.name, version=held["version"], document=document)
+    words = f"are read as {args.media_type}" if args.media_type else "are read as their Content-Type says"
+    out.value(changed, f"responses of {args.name} {words}")
+    show_problems(changed, out)
 
 
 def run_reads(session: Session, args: Namespace, out: Output) -> None:

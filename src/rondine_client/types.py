@@ -1831,6 +1831,7 @@ class ResponseHeader(TypedDict):
 
 class ResponseView(TypedDict):
     corrections: NotRequired[list[Correction]]
+    read_as: NotRequired[str]
     rows: NotRequired[list[str]]
 
 

@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from rondine.core.documents import Limits, ReadDocument, format_of, read_document, text_of_body
 from rondine.core.documents.elements import read_elements, text_of, write_elements
+from rondine.core.documents.reading import BodyForm
 from rondine.core.errors import DocumentError, DraftError, MappingError, PathError, RondineError
 from rondine.core.mapping.compile import check_format, compile_mapping
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument, problems_of
@@ -451,9 +452,11 @@ def row_by_row_equals(text: bytes, made, types, size=64):
         return None
     whole = read_elements(text, namespaces=made.namespaces).value
     in_pieces = list(
-        reader.parts(lambda: (text[at : at + size] for at in range(0, len(text), size)), {}, around := [], of="xml")
+        reader.parts(
+            lambda: (text[at : at + size] for at in range(0, len(text), size)), {}, around := [], form=BodyForm("xml")
+        )
     )
-    page = reader.page(text, {}, of="xml")
+    page = reader.page(text, {}, form=BodyForm("xml"))
     for number, output in enumerate(outputs):
         wanted = output.run(whole)
         for parts in (in_pieces, [] if page is None else [page[0]]):
@@ -501,9 +504,9 @@ def test_rows_in_several_places_are_refused_with_a_way_out():
     outputs = compile_mapping(made, types)
     body = b"<r><g><t number='1'/><t number='2'/></g><g><t number='3'/></g></r>"
     reader = row_reader(made, outputs)
-    assert reader.page(body, {}, of="xml") is None
+    assert reader.page(body, {}, form=BodyForm("xml")) is None
     with pytest.raises(DocumentError, match="is there more than once") as error:
-        list(reader.parts(lambda: (body,), {}, [], of="xml"))
+        list(reader.parts(lambda: (body,), {}, [], form=BodyForm("xml")))
     assert "level of its own" in error.value.hint
     assert outputs[0].run(read_elements(body).value).rows == 3
 
@@ -520,7 +523,7 @@ def test_what_is_broken_or_hostile_is_refused_in_the_same_words():
         b"<a>",
     ):
         errors = []
-        for read in (read_elements, lambda text: list(reader.parts(lambda: (text,), {}, [], of="xml"))):
+        for read in (read_elements, lambda text: list(reader.parts(lambda: (text,), {}, [], form=BodyForm("xml")))):
             with pytest.raises(DocumentError) as error:
                 read(body)
             errors.append((error.value.message, error.value.where))
@@ -532,7 +535,7 @@ def test_neither_depth_nor_endless_rows_get_far(monkeypatch):
     reader = row_reader(made, compile_mapping(made, types))
     deep = b"<lab:results xmlns:lab='urn:soil:2'><lab:result>" + b"<a>" * 5_000 + b"</a>" * 5_000
     with pytest.raises(DocumentError, match="levels deep"):
-        list(reader.parts(lambda: (deep + b"</lab:result></lab:results>",), {}, [], of="xml"))
+        list(reader.parts(lambda: (deep + b"</lab:result></lab:results>",), {}, [], form=BodyForm("xml")))
     monkeypatch.setattr("rondine.core.documents.element_rows.MOST_OF_ONE", 1_000_000)
 
     def endless():
@@ -541,7 +544,7 @@ def test_neither_depth_nor_endless_rows_get_far(monkeypatch):
             yield b"<lab:ph>" + b"7" * 100_000 + b"</lab:ph>"
 
     with pytest.raises(DocumentError, match="more than 1,000,000 bytes"):
-        list(reader.parts(endless, {}, [], of="xml"))
+        list(reader.parts(endless, {}, [], form=BodyForm("xml")))
 
 
 @given(
@@ -588,7 +591,10 @@ def test_a_value_in_another_unit_than_its_field_is_never_taken_silently():
     body = b"""<r><t number="1"><h unit="%">3,1</h></t><t number="2"><h unit="g/kg">31</h></t><t number="3"><h>3,1</h></t><t number="4"/></r>"""
     made = load(MappingDocument, document)
     (output,) = compile_mapping(made, {"t": record_type})
-    whole, (part, _) = output.run(read_elements(body).value), row_reader(made, [output]).page(body, {}, of="xml")
+    whole, (part, _) = (
+        output.run(read_elements(body).value),
+        row_reader(made, [output]).page(body, {}, form=BodyForm("xml")),
+    )
     for mapped in (whole, part.mapped[0]):
         assert [data.get("humus") for _, data in mapped.records] == [Decimal("3.1"), None]
         assert [reject.problems[0].reason for reject in mapped.rejects] == [

@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from rondine.core.documents import read_json
+from rondine.core.documents.reading import BodyForm
 from rondine.core.documents.slices import Around, line_slices, list_slices
 from rondine.core.errors import DocumentError
 from rondine.core.mapping.compile import compile_mapping
@@ -164,7 +165,7 @@ def test_one_value_a_line_is_read_line_by_line(value, size, between):
     body = between.join(json.dumps(one, default=float) for one in value).encode()
     outputs, reader = outputs_of(TREES | {"rows": [{"level": "tree", "at": {"jsonpath": "$[*]"}}]})
     whole = told([outputs[0].run(read_json(json.dumps(value, default=float).encode()))])
-    assert joined(list(reader.parts(in_chunks(body, size), {}, [], of="ndjson")), outputs) == whole
+    assert joined(list(reader.parts(in_chunks(body, size), {}, [], form=BodyForm("ndjson"))), outputs) == whole
 
 
 @pytest.mark.parametrize("size", [5, 60, 10_000])
@@ -267,7 +268,7 @@ def test_other_charsets_and_byte_order_marks():
         (b"\xef\xbb\xbf" + text.encode(), ""),
         (text.encode("iso-8859-2"), "iso-8859-2"),
     ):
-        (part,) = reader.parts(in_chunks(body, 3), {}, [], charset=charset)
+        (part,) = reader.parts(in_chunks(body, 3), {}, [], form=BodyForm("json", charset))
         assert part.mapped[0].records[0][1]["number"] == "Ł"
 
 

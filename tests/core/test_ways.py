@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from rondine.core.documents.json import read_json
-from rondine.core.documents.reading import read_document
+from rondine.core.documents.reading import BodyForm, read_document
 from rondine.core.errors import MappingError
 from rondine.core.mapping.compile import compile_mapping
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
@@ -86,12 +86,14 @@ def check(mapping, record_type, body, value, of):
     reader = row_reader(mapping, [output])
     if reader is None:
         return
-    page = reader.page(body, {}, of=of)
+    page = reader.page(body, {}, form=BodyForm(of))
     if page is not None:
         assert told(page[0].mapped[0]) == exact
     parts = [
         part.mapped[0]
-        for part in reader.parts(lambda: (body[at : at + 40] for at in range(0, len(body), 40)), {}, [], of=of)
+        for part in reader.parts(
+            lambda: (body[at : at + 40] for at in range(0, len(body), 40)), {}, [], form=BodyForm(of)
+        )
     ]
     assert (
         sum(part.rows for part in parts) == exact[0] and [pair for part in parts for pair in part.records] == exact[2]

@@ -2,6 +2,7 @@
 
 import httpx
 import pytest
+from aiohttp import web
 
 from rondine.standins.trees import TREES
 from rondine_client import RondineProblem
@@ -229,3 +230,76 @@ def test_an_input_that_paging_names_and_nobody_has_is_told_with_the_operation(re
     sized = {**query(page=None), "path": "/v1/pages/plain", "paging": {"type": "page_number", "size_input": "size"}}
     made = office.operations.make("unsized", service=service, document=sized)
     assert [one["where"] for one in made["problems"]] == ["/paging/size_input"]
+
+
+def test_the_same_trees_from_csv_and_json_are_equal_records(register, service):
+    """2,412 trees page by page as CSV, whose next page a Link header names; parted by semicolons as well."""
+    office = register.office()
+    kinds = {
+        "number": "text",
+        "place.district": "text",
+        "measures.girth": "decimal",
+        "measures.height": "decimal",
+        "planted": "date",
+        "surveyed": "datetime",
+        "protected": "boolean",
+    }
+    fields = [{"name": name.replace(".", "_"), "type": kind} for name, kind in kinds.items()]
+    sizes = {
+        "from-json": {"limit": SIZE},
+        "from-csv": {"size": SIZE},
+        "from-semicolons": {"size": SIZE, "delimiter": ";"},
+    }
+    records = {}
+    for way, values in sizes.items():
+        is_csv = way != "from-json"
+        path = "/v1/pages/list" if is_csv else "/v1/trees"
+        office.operations.make(way, service=service, document={"path": path, **query(**values)})
+        trial = office.trials.send(service=service, operation=way)
+        assert trial["format"] == ("csv" if is_csv else "json")
+        note = next((note for note in trial["notes"] if "read as CSV" in note), "")
+        assert ("parted by semicolon, which is a guess" in note) is (way == "from-semicolons")
+        assert trial["row_choices"][0]["path"] == ("$[*]" if is_csv else "$.trees[*]")
+        rules = [
+            {"name": name.replace(".", "_"), "from": {"pointer": f"/{name if is_csv else name.replace('.', '/')}"}}
+            for name in kinds
+        ]
+        rows = [{"level": "tree", "at": {"jsonpath": trial["row_choices"][0]["path"]}}]
+        office.record_types.make(way, document={"fields": fields, "key": ["number"]})
+        mapping = {"outputs": [{"record_type": way, "rows": rows, "fields": rules}]}
+        office.mappings.make(way, service=service, document=mapping)
+        office.feeds.make(way, operation=way, mapping=way, environment="test")
+        _brings_all(register, way, 7)
+        records[way] = {record["key"][0]: record["data"] for record in office.records.search("test", way)}
+    assert len(records["from-json"]) == TREES
+    assert records["from-csv"] == records["from-json"] == records["from-semicolons"]
+    proposed = office.mappings.propose(trial["body"], rows=["$[*]"], name="proposed-csv")["record_type"]["fields"]
+    types = {field["name"]: field["type"] for field in proposed}
+    assert (types["measures_girth"], types["protected"], types["planted"]) == ("decimal", "boolean", "date"), types
+
+
+def test_csv_that_calls_itself_something_else_is_read_as_the_operation_says(rondine, serve):
+    """Semicolons, no header line, an old charset, and a Content-Type that says nothing of it."""
+    outside = serve(lambda request: web.Response(body="OLM-1;Bäckerweg\n".encode("cp1252"), content_type="text/plain"))
+    rondine.permit(outside.port)
+    office = rondine.office()
+    service = rondine.connect("plain-list", outside.url)
+    read_as = "text/csv; delimiter=semicolon; header=absent; charset=windows-1252"
+    document = {"path": "/list", "response": {"read_as": read_as}}
+    office.operations.make("plain-list", service=service, document=document)
+    trial = office.trials.send(service=service, operation="plain-list")
+    assert (trial["format"], trial["row_choices"][0]["path"]) == ("csv", "$[*]")
+    made = office.mappings.propose(trial["body"], rows=["$[*]"], name="plain-list")
+    made["record_type"]["key"] = ["column_1"]
+    office.record_types.make("plain-list", document=made["record_type"])
+    office.mappings.make("plain-list", service=service, document=made["mapping"])
+    office.feeds.make("plain-list", operation="plain-list", mapping="plain-list", environment="test")
+    run = rondine.finish("plain-list")
+    (record,) = office.records.search("test", "plain-list")
+    assert record["data"] == {"column_1": "OLM-1", "column_2": "Bäckerweg"} and run["completeness"] == "unknown"
+    office.samples.keep("plain-list", run=trial["run"], operation="plain-list")
+    sample = office.samples.get("plain-list")
+    assert "delimiter=semicolon" in sample["media_type"]
+    bad = {**document, "response": {"read_as": "text/csv; delimiter=words"}}
+    item = office.operations.save("plain-list", service=service, document=bad)
+    assert item["problems"][0]["where"] == "/response/read_as"

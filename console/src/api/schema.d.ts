@@ -3259,7 +3259,10 @@ export interface components {
              * @default
              */
             description?: string;
-            /** @default {} */
+            /**
+             * @description what becomes of records that no longer come
+             * @default {}
+             */
             gone?: components["schemas"]["Gone"];
             /**
              * @description values for the operation's inputs, by name
@@ -5875,6 +5878,11 @@ export interface components {
              */
             corrections?: components["schemas"]["Correction"][];
             /**
+             * @description a media type, in place of what its Content-Type says: text/csv; delimiter=semicolon; header=absent; charset=windows-1252; empty=absent
+             * @default
+             */
+            read_as?: string;
+            /**
              * @description what becomes one row, a JSONPath a level
              * @default []
              */
@@ -6801,7 +6809,7 @@ export interface components {
             described: string;
             /** @description what differs from the definition, by its place in the response */
             differences: components["schemas"]["ProblemItem"][];
-            /** @description json, ndjson or xml; empty if there is nothing to read */
+            /** @description json, ndjson, csv or xml; empty if there is nothing to read */
             format: string;
             /** @description what to mind when it is read */
             notes: string[];

@@ -1,6 +1,16 @@
 """Media types (RFC 9110, section 8.3.1)."""
 
+from email.message import Message
+
 
 def bare_media_type(value: str | None) -> str:
     """Type and subtype in small letters, without parameters; empty for nothing: `text/xml` of `Text/XML; charset=x`."""
     return (value or "").partition(";")[0].strip().lower()
+
+
+def parameters_of(value: str | None) -> dict[str, str]:
+    """The parameters, by their names in small letters: `{"charset": "x"}` of `Text/XML; Charset="x"`."""
+    message = Message()
+    message["Content-Type"] = value or ""
+    parameters = (message.get_params() or [])[1:]
+    return {name.lower(): text if isinstance(text, str) else text[2] for name, text in parameters}

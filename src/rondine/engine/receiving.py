@@ -9,13 +9,14 @@ from typing import Any
 
 import aiohttp
 
+from rondine.core.documents.csv import is_csv
 from rondine.core.errors import (
     ResponseTooLarge,
     RondineError,
     ServiceTooSlow,
 )
 from rondine.core.http.messages import Headers, Request
-from rondine.core.media_types import bare_media_type
+from rondine.core.media_types import bare_media_type, parameters_of
 from rondine.engine.connection import (
     OpenConnection,
 )
@@ -50,7 +51,8 @@ class Received:
 
     large: the body, if it was too large for memory and the connection lets it be spooled; `body` is empty then.
     is_delimited: the response, or its content coding, says where its body ends; else it ended with the connection,
-    which looks the same as breaking off (RFC 9112, section 6.3).
+    which looks the same as breaking off (RFC 9112, section 6.3).  read_as: the media type that it is read as, in place
+    of what its Content-Type says.
     """
 
     request: Request
@@ -62,6 +64,7 @@ class Received:
     timings: Timings
     large: LargeBody | None = None
     is_delimited: bool = True
+    read_as: str = ""
 
     @property
     def size(self) -> int:
@@ -69,16 +72,15 @@ class Received:
 
     @property
     def media_type(self) -> str:
-        return bare_media_type(self.header("content-type"))
+        """Without parameters, but for CSV, where they say how it is written."""
+        content_type = self.read_as or self.header("content-type") or ""
+        return content_type if is_csv(content_type) else bare_media_type(content_type)
 
     @property
     def charset(self) -> str:
         """As the media type says; empty if it says none."""
-        for part in (self.header("content-type") or "").split(";")[1:]:
-            name, _, value = part.strip().partition("=")
-            if name.strip().lower() == "charset":
-                return value.strip(' "')
-        return ""
+        said = parameters_of(self.read_as).get("charset", "")
+        return said or parameters_of(self.header("content-type")).get("charset", "")
 
     def header(self, name: str) -> str | None:
         return next((value for key, value in self.headers if key.lower() == name.lower()), None)

@@ -8,11 +8,14 @@ GET  /v1/pages/more           ?after= &limit=, {"next_cursor", "has_more"} in "p
 GET  /v1/pages/header         ?cursor= &limit=, the next one in X-Next-Cursor
 GET  /v1/pages/key            ?after= &limit=, the trees whose number comes after that one
 GET  /v1/pages/relative       ?start= &limit=, "next" is relative to the base address
+GET  /v1/pages/list      ?page= &size= &delimiter=, CSV; the next page in a Link header
 GET  /v1/pages/surveyed       ?from= &to= (days, the end left out), 400 trees at most, "truncated" if there are more
 POST /v1/pages/search         {"page": {"number", "size"}, "filter": {"district"}}, announces the total
 POST /v1/pages/envelope       SOAP 1.1: <t:Trees><t:cursor/><t:limit/></t:Trees>
 """
 
+import csv
+import io
 import json
 from collections.abc import Callable
 from typing import Any
@@ -50,6 +53,7 @@ class RegisterPages:
             web.get("/v1/pages/header", self.header),
             web.get("/v1/pages/key", self.key),
             web.get("/v1/pages/relative", self.relative),
+            web.get("/v1/pages/list", self.as_csv),
             web.get("/v1/pages/surveyed", self.surveyed),
             web.post("/v1/pages/search", self.search),
             web.post("/v1/pages/envelope", self.envelope),
@@ -92,6 +96,19 @@ class RegisterPages:
         following = f"v1/pages/relative?start={start + limit}&limit={limit}" if start + limit < len(found) else None
         return answer({"trees": self._shown(found, start, limit), "links": {"next": following}})
 
+    async def as_csv(self, request: web.Request) -> web.Response:
+        found, size, page = self._found(request), size_of(request, "size"), whole(request, "page", 1)
+        rows = [flat(tree) for tree in self._shown(found, (page - 1) * size, size)]
+        out = io.StringIO()
+        columns = dict.fromkeys(name for tree in found for name in flat(tree))
+        writer = csv.DictWriter(out, [*columns], delimiter=request.query.get("delimiter", ","))
+        writer.writeheader()
+        writer.writerows(rows)
+        headers = {"Content-Type": "text/csv; charset=utf-8; header=present"}
+        if page * size < len(found):
+            headers["Link"] = f'<{request.url.update_query(page=page + 1)}>; rel="next"'
+        return web.Response(body=out.getvalue().encode(), headers=headers)
+
     async def surveyed(self, request: web.Request) -> web.Response:
         begin, end = request.query.get("from", ""), request.query.get("to", "9999")
         found = [tree for tree in self._found(request) if begin <= tree["surveyed"] < end]
@@ -124,6 +141,22 @@ class RegisterPages:
             "</s:Body></s:Envelope>"
         )
         return web.Response(text=text, content_type="text/xml")
+
+
+def flat(tree: dict[str, Any]) -> dict[str, Any]:
+    """A tree as one line of a table: what is nested by names joined with a dot; lists, which a table cannot hold, are
+    JSON; nothing for null."""
+    row: dict[str, Any] = {}
+    for name, value in tree.items():
+        if isinstance(value, dict):
+            row |= {f"{name}.{inner}": one for inner, one in flat(value).items()}
+        elif isinstance(value, list):
+            row[name] = json.dumps(value, ensure_ascii=False)
+        elif isinstance(value, bool):
+            row[name] = str(value).lower()
+        else:
+            row[name] = value
+    return row
 
 
 def answer(value: Any, headers: dict[str, str] | None = None) -> web.Response:

@@ -137,6 +137,18 @@ export function Describe() {
         })}
         <AddName label="an input" onAdd={(name) => set({ inputs: [...inputs, { name }] })} />
       </fieldset>
+      <Field label="Read the response as" hint="a media type, in place of what its Content-Type says">
+        {(id) => (
+          <input
+            id={id}
+            className="input input-sm w-full font-mono text-xs"
+            placeholder="text/csv; delimiter=semicolon; header=absent"
+            spellCheck={false}
+            value={document.response?.read_as ?? ""}
+            onChange={(e) => set({ response: { ...document.response, read_as: e.target.value || undefined } })}
+          />
+        )}
+      </Field>
       <Outcomes project={project} document={document} onDocument={onDocument} />
       <label className="mt-3 flex items-center gap-2 text-sm">
         <input

@@ -103,7 +103,7 @@ def read_sample(read: ReadDocument, content: bytes, name: str, address: str = ""
     )
     if read.is_xml:
         schema = next(iter(schema["properties"].values()))
-    words = {"json": "JSON", "ndjson": "one JSON value a line", "xml": "XML"}[read.format]
+    words = {"json": "JSON", "ndjson": "one JSON value a line", "csv": "CSV", "xml": "XML"}[read.format]
     stem = file_stem(urlsplit(name).path) or "sample"
     label = re.sub(r"[^A-Za-z0-9_.-]+", "_", stem)
     definition = Definition(

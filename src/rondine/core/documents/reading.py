@@ -1,17 +1,18 @@
-"""A body read by what it is: JSON, one JSON value a line, or XML; told by its media type, and by its first character
-where that says something else."""
+"""A body read by what it is: JSON, one JSON value a line, CSV, or XML; told by its media type, and by its first
+character where that says something else."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
+from rondine.core.documents.csv import MEDIA_TYPES, read_csv
 from rondine.core.documents.elements import declared_encoding, looks_like_xml, read_elements
 from rondine.core.documents.json import USUAL, Limits, as_utf8, check_size, looks_like_html, marked_charset, read_json
 from rondine.core.documents.whole_xml import XmlDocument
 from rondine.core.errors import DocumentError
 from rondine.core.media_types import bare_media_type
 
-DocumentFormat = Literal["json", "ndjson", "xml"]
+DocumentFormat = Literal["json", "ndjson", "csv", "xml"]
 #: Media types of one JSON value a line; none is registered, these are in use. application/json-seq is RFC 7464.
 _LINES = frozenset(
     {"application/x-ndjson", "application/ndjson", "application/jsonl", "application/jsonlines",
@@ -21,7 +22,8 @@ _LINES = frozenset(
 
 @dataclass(frozen=True, slots=True)
 class ReadDocument:
-    """A body's value with its format. value: of NDJSON, a list of its lines' values.  namespaces: of XML, by the
+    """A body's value with its format. value: of NDJSON, a list of its lines' values;
+    of CSV, a list of its rows.  namespaces: of XML, by the
     prefixes in its names."""
 
     value: Any
@@ -31,6 +33,19 @@ class ReadDocument:
     @property
     def is_xml(self) -> bool:
         return self.format == "xml"
+
+
+@dataclass(frozen=True, slots=True)
+class BodyForm:
+    """How a body is written. media_type: with the parameters that say how CSV is.  charset: empty if none is said."""
+
+    format: DocumentFormat = "json"
+    charset: str = ""
+    media_type: str = ""
+
+
+#: JSON, of which nothing else is said.
+JSON = BodyForm()
 
 
 def text_of_body(body: bytes, charset: str = "") -> str:
@@ -59,14 +74,21 @@ def likely_media_type(body: bytes) -> str:
 
 
 def format_of(body: bytes, media_type: str = "") -> DocumentFormat:
-    """Which format a body has. media_type: without parameters, in any case; empty if it is not known."""
+    """Which format a body has. media_type: in any case; empty if it is not known."""
     plain = bare_media_type(media_type)
     if plain in _LINES:
         return "ndjson"
+    if plain in MEDIA_TYPES:
+        return "csv"
     if looks_like_xml(body):
         is_named = plain.endswith(("/xml", "+xml"))
         return "xml" if is_named or not looks_like_html(body[:400].decode("utf-8", "replace")) else "json"
     return "json"
+
+
+def form_of_body(body: bytes, media_type: str = "", charset: str = "") -> BodyForm:
+    """body: its beginning is enough."""
+    return BodyForm(format_of(body, media_type), charset, media_type)
 
 
 def read_document(
@@ -78,8 +100,8 @@ def read_document(
     namespaces: Mapping[str, str] | None = None,
     name: str = "the response",
 ) -> ReadDocument:
-    """namespaces: prefixes that XML names are to be told with.  charset: empty if the media type says none. Raises
-    DocumentError with the place."""
+    """media_type: with the parameters that say how CSV is written.  namespaces: prefixes that XML names are told with.
+    charset: empty if the media type says none. Raises DocumentError with the place."""
     check_unpacked(body, name)
     match format_of(body, media_type):
         case "xml":
@@ -88,6 +110,9 @@ def read_document(
             return ReadDocument(whole, "xml", elements.namespaces)
         case "ndjson":
             return ReadDocument(read_lines(body, charset=charset, limits=limits, name=name), "ndjson")
+        case "csv":
+            rows = read_csv(body, media_type=media_type, charset=charset, limits=limits, name=name)
+            return ReadDocument(rows, "csv")
         case _:
             return ReadDocument(read_json(body, charset=charset, limits=limits, name=name))
 

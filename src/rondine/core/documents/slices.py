@@ -71,7 +71,7 @@ def list_slices(
     around: is filled with the rest of the document. Raises DocumentError if the document has no such list, ends within
     it, or if one element or what is around the list has more than 16 MB.
     """
-    source = _Source(chunks, charset, name)
+    source = Utf8Source(chunks, charset, name)
     start = _find_list(source, names, name)
     around.before = bytes(source.held[:start])
     del source.held[:start]
@@ -98,7 +98,7 @@ def list_slices(
 
 def line_slices(chunks: Iterable[bytes], *, charset: str = "", name: str = "the response") -> Iterator[bytes]:
     """Whole lines, some at a time; record separators (RFC 7464) are taken out."""
-    source = _Source(chunks, charset, name)
+    source = Utf8Source(chunks, charset, name)
     while source.more(CHUNK):
         cut = source.held.rfind(b"\n") + 1
         if not cut and len(source.held) > MOST_OF_ONE:
@@ -110,7 +110,7 @@ def line_slices(chunks: Iterable[bytes], *, charset: str = "", name: str = "the 
         yield bytes(source.held).replace(b"\x1e", b"")
 
 
-class _Source:
+class Utf8Source:
     """Chunks put together again: as UTF-8, without a byte order mark."""
 
     def __init__(self, chunks: Iterable[bytes], charset: str, name: str) -> None:
@@ -155,7 +155,7 @@ class _Source:
         return DocumentError(words, where=self._name, hint=hint)
 
 
-def _find_list(source: _Source, names: Sequence[str], name: str) -> int:
+def _find_list(source: Utf8Source, names: Sequence[str], name: str) -> int:
     """The place after the opening bracket of the list; a null in its place is made one."""
     size = CHUNK
     while source.more(size):

@@ -32,7 +32,7 @@ class FeedDocument(Document, frozen=True):
         dict[str, MovingInput],
         Meta(description="inputs that move with the runs, by name: a time before one, or what is new since the last"),
     ] = {}
-    gone: Gone = Gone()
+    gone: Annotated[Gone, Meta(description="what becomes of records that no longer come")] = Gone()
     parallel: Annotated[int, Meta(ge=1, le=32, description="pages fetched at a time, where pages can be planned")] = 4
     retrying: Annotated[
         RetryPolicy | None, Meta(description="when calls of its runs are sent again; by default as the connection says")

@@ -33,6 +33,7 @@ from rondine.core.paths import JsonPath, Node, XPath, parse_jsonpath, parse_xpat
 from rondine.core.paths.jsonpath import Several
 from rondine.core.schema import Correction, OutlineRow, Shape, decided_keys, document_outline, infer, outline
 from rondine.core.schema.formats import LOCAL_MOMENT, date_patterns
+from rondine.core.schema.infer import text_type
 
 #: Names that services give their keys, the surest first.
 KEY_NAMES = ("id", "key", "number", "code", "uuid", "ref")
@@ -179,6 +180,8 @@ def propose(
             where="take",
             hint="take a value of the tree; objects are taken part by part",
         )
+    if all(document.format == "csv" for document in documents):  # all its values are texts, whatever they mean
+        types = {**_types_of_texts(shape, lines), **(types or {})}
     declared = {} if of == "xml" else _declared_types(lines, types or {}, values)
     fields: list[RecordField] = []
     rules: list[FieldRule] = []
@@ -437,6 +440,13 @@ def _from_level(source: str | Source, level: str, of: Format) -> Source:
     if written.key is not None:
         return structs.replace(written, key=level)
     return written if written.level else structs.replace(written, level=level)
+
+
+def _types_of_texts(shape: Shape, lines: Sequence[OutlineRow]) -> dict[str, FieldType]:
+    """What texts are that are numbers, or true and false, by path."""
+    kinds: dict[str, FieldType] = {"integer": "integer", "number": "decimal", "boolean": "boolean"}
+    texts = {line.path: text_type(_shape_at(shape, line.path)) for line in lines if line.types[:1] == ["string"]}
+    return {path: kinds[kind] for path, kind in texts.items() if kind in kinds}
 
 
 def _format_of(documents: Sequence[ReadDocument]) -> Format:

@@ -14,11 +14,12 @@ from xml.etree.ElementTree import Element
 
 import msgspec
 
+from rondine.core.documents.csv import csv_rows
 from rondine.core.documents.element_rows import ElementRows, NotApart
 from rondine.core.documents.elements import TEXT
 from rondine.core.documents.json import Limits, is_utf8, read_json
 from rondine.core.documents.members import Members, at_names, decoder_of, members_at
-from rondine.core.documents.reading import DocumentFormat
+from rondine.core.documents.reading import JSON, BodyForm
 from rondine.core.documents.slices import Around, Values, line_slices, list_slices
 from rondine.core.errors import DocumentError
 from rondine.core.mapping.compile import CompiledOutput, Mapped, Rows
@@ -113,14 +114,12 @@ class RowReader:
         self.looks_around = bool(_from_around(outputs))
         self._fast: list[FastWay | None] = []
 
-    def page(
-        self, body: bytes, inputs: Mapping[Hashable, Any], *, of: DocumentFormat = "json", charset: str = ""
-    ) -> tuple[Part, Any] | None:
+    def page(self, body: bytes, inputs: Mapping[Hashable, Any], *, form: BodyForm = JSON) -> tuple[Part, Any] | None:
         """A response read at once: (its rows mapped, what is around them, as far as it is wanted); None if it has to be
         read as a whole."""
         around: list[Any] = []
         try:
-            parts = list(self.parts(lambda: (body,), inputs, around, of=of, charset=charset))
+            parts = list(self.parts(lambda: (body,), inputs, around, form=form))
         except DocumentError:
             return None
         if not parts:
@@ -143,8 +142,7 @@ class RowReader:
         inputs: Mapping[Hashable, Any],
         around: list[Any],
         *,
-        of: DocumentFormat = "json",
-        charset: str = "",
+        form: BodyForm = JSON,
         start: RowPlace | None = None,
         name: str = "the response",
     ) -> Iterator[Part]:
@@ -155,10 +153,10 @@ class RowReader:
         `CompiledOutput.run` does.
         """
         root: Any = {}
-        if self.looks_around and of != "ndjson":
-            root = self.around(chunks, of=of, charset=charset, name=name)
+        if self.looks_around and form.format not in ("ndjson", "csv"):
+            root = self.around(chunks, form=form, name=name)
         upto, done = RowPlace(0, (0,) * len(self.outputs)), start or RowPlace()
-        for batch in self._batches(chunks, around, of, charset, name):
+        for batch in self._batches(chunks, around, form, name):
             if upto.first + len(batch.items) <= done.first:
                 upto = replace(upto, first=upto.first + len(batch.items))
                 continue
@@ -168,19 +166,17 @@ class RowReader:
             upto = part.upto
             yield part
 
-    def around(
-        self, chunks: Chunks, *, of: DocumentFormat = "json", charset: str = "", name: str = "the response"
-    ) -> Any:
+    def around(self, chunks: Chunks, *, form: BodyForm = JSON, name: str = "the response") -> Any:
         """A response of any size without its rows; of one value a line, an empty list. Raises DocumentError."""
         rest: list[Any] = []
-        for _ in self._batches(chunks, rest, of, charset, name):
+        for _ in self._batches(chunks, rest, form, name):
             pass
         return rest[0] if rest else []
 
-    def first(self, chunks: Chunks, *, of: DocumentFormat = "json", charset: str = "", most: int = 200) -> Any:
+    def first(self, chunks: Chunks, *, form: BodyForm = JSON, most: int = 200) -> Any:
         """The first rows of a response of any size, whole and in their place, as if there were no others. Raises
         DocumentError."""
-        for batch in self._batches(chunks, [], of, charset, "the response"):
+        for batch in self._batches(chunks, [], form, "the response"):
             value: Any = [batch.whole(index) for index in range(min(most, len(batch.items)))]
             if batch.keys is not None:
                 value = dict(zip(batch.keys, value, strict=False))
@@ -189,9 +185,7 @@ class RowReader:
             return value
         return None
 
-    def _batches(
-        self, chunks: Chunks, around: list[Any], of: DocumentFormat, charset: str, name: str
-    ) -> Iterator[_Batch]:
+    def _batches(self, chunks: Chunks, around: list[Any], form: BodyForm, name: str) -> Iterator[_Batch]:
         raise NotImplementedError
 
     def _mapped(self, root: Any, batch: _Batch, inputs: Mapping[Hashable, Any], at: RowPlace) -> Part:
@@ -248,12 +242,10 @@ class JsonRows(RowReader):
         ]
         self._raw_page = _raw_reader(names)
 
-    def page(
-        self, body: bytes, inputs: Mapping[Hashable, Any], *, of: DocumentFormat = "json", charset: str = ""
-    ) -> tuple[Part, Any] | None:
-        if of != "json":
-            return super().page(body, inputs, of=of, charset=charset)
-        if self._page is None or not is_utf8(charset):
+    def page(self, body: bytes, inputs: Mapping[Hashable, Any], *, form: BodyForm = JSON) -> tuple[Part, Any] | None:
+        if form.format != "json":
+            return super().page(body, inputs, form=form)
+        if self._page is None or not is_utf8(form.charset):
             return None
         try:
             held: Any = self._page.decode(body)
@@ -271,18 +263,21 @@ class JsonRows(RowReader):
         except NotPlain:
             return None
 
-    def _batches(
-        self, chunks: Chunks, around: list[Any], of: DocumentFormat, charset: str, name: str
-    ) -> Iterator[_Batch]:
+    def _batches(self, chunks: Chunks, around: list[Any], form: BodyForm, name: str) -> Iterator[_Batch]:
         first = 0
-        if of == "ndjson":
-            if self.names:
-                raise DocumentError(
-                    f"the response has one JSON value a line, and the mapping looks for {'.'.join(self.names)}",
-                    where=name,
-                    hint="let the first level go through [*]",
-                )
-            for text in line_slices(chunks(), charset=charset, name=name):
+        if form.format in ("ndjson", "csv") and self.names:
+            words = "one JSON value a line" if form.format == "ndjson" else "one row a line"
+            raise DocumentError(
+                f"the response has {words}, and the mapping looks for {'.'.join(self.names)}",
+                where=name,
+                hint="let the first level go through [*]",
+            )
+        if form.format == "csv":
+            for rows in csv_rows(chunks(), media_type=form.media_type, charset=form.charset, name=name):
+                yield _Batch(rows, rows.__getitem__, is_partly=False)
+            return
+        if form.format == "ndjson":
+            for text in line_slices(chunks(), charset=form.charset, name=name):
                 try:
                     items = self._rows.decode_lines(text)
                     lines = [line for line in text.split(b"\n") if line.strip()]
@@ -294,7 +289,7 @@ class JsonRows(RowReader):
         rest = Around()
         alone: dict[str, Any] = {}
         decoders = self._rows.decode, self._members.decode
-        for text, found in list_slices(chunks(), self.names, rest, *decoders, charset=charset, name=name):
+        for text, found in list_slices(chunks(), self.names, rest, *decoders, charset=form.charset, name=name):
             if self._or_one and text[:1] == b"{":
                 alone |= read_json(text, limits=_UNWALKED, name=name)
                 continue
@@ -324,10 +319,8 @@ class XmlRows(RowReader):
             for output in outputs
         ]
 
-    def _batches(
-        self, chunks: Chunks, around: list[Any], of: DocumentFormat, charset: str, name: str
-    ) -> Iterator[_Batch]:
-        reading = ElementRows(self.names, self._namespaces, charset=charset, limits=_UNWALKED, name=name)
+    def _batches(self, chunks: Chunks, around: list[Any], form: BodyForm, name: str) -> Iterator[_Batch]:
+        reading = ElementRows(self.names, self._namespaces, charset=form.charset, limits=_UNWALKED, name=name)
         first = 0
         try:
             for rows in reading.parts(chunks()):

@@ -276,6 +276,15 @@ class ResponseView(Document, frozen=True):
 
     rows: Annotated[list[str], Meta(description="what becomes one row, a JSONPath a level")] = []
     corrections: Annotated[list[Correction], Meta(description="of its schema")] = []
+    read_as: Annotated[
+        str,
+        Meta(
+            description=(
+                "a media type, in place of what its Content-Type says: text/csv; delimiter=semicolon; header=absent;"
+                " charset=windows-1252; empty=absent"
+            )
+        ),
+    ] = ""
 
 
 class ResponseHeader(Document, frozen=True):

@@ -2,8 +2,10 @@
 
 import re
 
-from rondine.core.errors import InputError, Problem, did_you_mean
+from rondine.core.documents.csv import dialect_of, is_csv
+from rondine.core.errors import DocumentError, InputError, Problem, did_you_mean
 from rondine.core.mapping.document import condition_problems, source_problems
+from rondine.core.media_types import bare_media_type, parameters_of
 from rondine.core.operations.document import (
     READING,
     GraphQLBody,
@@ -50,6 +52,7 @@ def operation_problems(operation: OperationDocument) -> list[Problem]:
         problems.append(Problem("/body", words, "take it away, or choose the method the service wants"))
     problems += _header_problems(operation)
     problems += _outcome_problems(operation.outcomes)
+    problems += _read_as_problems(operation.response.read_as)
     problems += paging_problems(operation)
     used = variables | inputs_in(values_of(operation))
     takes_others = isinstance(operation.body, GraphQLBody) and bool(operation.body.prepared)
@@ -74,6 +77,23 @@ def operation_problems(operation: OperationDocument) -> list[Problem]:
         if name not in used and not takes_others
     ]
     return problems
+
+
+def _read_as_problems(media_type: str) -> list[Problem]:
+    """What keeps responses from being read as an operation says."""
+    if not media_type:
+        return []
+    try:
+        if is_csv(media_type):
+            dialect_of(media_type)
+        elif "/" not in bare_media_type(media_type):
+            raise DocumentError(f'"{media_type}" is no media type', where="", hint="such as text/csv")
+        b"".decode(parameters_of(media_type).get("charset", "utf-8"))
+    except DocumentError as error:
+        return [Problem("/response/read_as", error.message, error.hint)]
+    except LookupError as error:
+        return [Problem("/response/read_as", str(error), "name a charset as utf-8 or windows-1252")]
+    return []
 
 
 def _outcome_problems(rules: OutcomeRules) -> list[Problem]:

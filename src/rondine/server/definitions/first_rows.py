@@ -1,7 +1,7 @@
 """The first rows of an operation that is only described so far; nothing is stored, not even a run."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from asgiref.sync import sync_to_async
@@ -86,6 +86,7 @@ async def first_rows(
     built = with_connection(build_request(described.document, base, inputs), opened.headers, opened.query)
     await release_database()
     received = await engine.call(opened, Send(built.request), patience=TRIAL_PATIENCE)
+    received = replace(received, read_as=described.document.response.read_as)
     answer = ReadDocument(None)
     try:
         answer = read_document(received.body, media_type=received.media_type, charset=received.charset)

@@ -3,6 +3,7 @@
 import asyncio
 from collections import deque
 from collections.abc import Awaitable, Callable, Coroutine, Iterable
+from dataclasses import replace
 from typing import Any
 
 from rondine.core.errors import PaginationError, RondineError
@@ -103,6 +104,7 @@ class Fetcher:
             )
             if received.large is not None:
                 await turn.wait()
+            received = replace(received, read_as=self._feed.operation.response.read_as)
             return await self._read(received, ask, number)
         except RondineError as error:
             page = Page(number, ask.request, error=problem_of(error), next=GoOn(ask.position))

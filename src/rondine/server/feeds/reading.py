@@ -8,7 +8,7 @@ from typing import Any
 from rondine.core.documents import Limits, ReadDocument, format_of, read_document
 from rondine.core.documents.elements import text_of
 from rondine.core.documents.json import duplicate_key_notes
-from rondine.core.documents.reading import check_unpacked
+from rondine.core.documents.reading import check_unpacked, form_of_body
 from rondine.core.errors import DocumentError, RondineError, ServiceError
 from rondine.core.http.messages import Send
 from rondine.core.mapping.compile import Mapped, check_format
@@ -108,11 +108,11 @@ class PageReader:
         so."""
         assert received.large is not None
         head = received.large.head(64 * 1024)
-        of = format_of(head, received.media_type)
-        if self.feed.reader is None or of == "xml":
+        form = form_of_body(head, received.media_type, received.charset)
+        if self.feed.reader is None or form.format == "xml":
             return ReadDocument(None)
         try:
-            return ReadDocument(self.feed.reader.first(received.large.chunks, of=of, charset=received.charset), of)
+            return ReadDocument(self.feed.reader.first(received.large.chunks, form=form), form.format)
         except RondineError:
             return ReadDocument(None)
 
@@ -170,17 +170,18 @@ class PageReader:
         reader = self.feed.reader
         if reader is None or self.feed.operation.outcomes != OutcomeRules():
             return None
-        of = format_of(received.body, received.media_type)
-        if (of == "xml") != (self.feed.mapping.format == "xml") or (of == "xml" and b"Fault" in received.body):
+        form = form_of_body(received.body, received.media_type, received.charset)
+        is_xml = form.format == "xml"
+        if is_xml != (self.feed.mapping.format == "xml") or (is_xml and b"Fault" in received.body):
             return None
-        found = reader.page(received.body, self._inputs(received), of=of, charset=received.charset)
+        found = reader.page(received.body, self._inputs(received), form=form)
         if found is None or not any(mapped.rows for mapped in found[0].mapped):
             return None
         part, around = found
         if isinstance(around, dict) and around.get("errors"):
             return None
         self._take(page, part.mapped, part.upto.first)
-        return _values(ReadDocument(around, of), ask)
+        return _values(ReadDocument(around, form.format), ask)
 
     def read_large(
         self, page: Page, ask: Send, start: RowPlace | None, give_on: Callable[[Page], None]
@@ -195,9 +196,9 @@ class PageReader:
         if not self._is_content(page, received, head):
             return {}
         check_unpacked(head, f"the response of call {page.number}")
-        of = format_of(head, received.media_type)
+        form = form_of_body(head, received.media_type, received.charset)
         self._look_at_first(page, received, head)
-        if feed.reader is None or (of == "xml") != (feed.mapping.format == "xml"):
+        if feed.reader is None or (form.format == "xml") != (feed.mapping.format == "xml"):
             if received.size > MOST_AT_ONCE:
                 raise DocumentError(
                     f"the response has {received.size:,} bytes, and this mapping needs all of it at once",
@@ -207,7 +208,7 @@ class PageReader:
             return self._read_whole(page, received, b"".join(chunks()), ask)
         reader, name = feed.reader, f"the response of call {page.number}"
         if feed.operation.outcomes != OutcomeRules() or reader.names[:1] == ("data",):
-            around = ReadDocument(reader.around(chunks, of=of, charset=received.charset, name=name), of)
+            around = ReadDocument(reader.around(chunks, form=form, name=name), form.format)
             if not self._is_good(page, received, around):
                 return {}
         last: Part | None = None
@@ -215,7 +216,7 @@ class PageReader:
         rows = 0
         page.before = start.first if start is not None else 0
         inputs = self._inputs(received)
-        for part in reader.parts(chunks, inputs, rest, of=of, charset=received.charset, start=start, name=name):
+        for part in reader.parts(chunks, inputs, rest, form=form, start=start, name=name):
             if last is not None:
                 one = Page(page.number, page.request, replace(received, large=None), next=GoOn(ask.position))
                 self._take(one, last.mapped, last.upto.first - page.before)
@@ -227,7 +228,7 @@ class PageReader:
         if last is not None:
             self._take(page, last.mapped, last.upto.first - page.before)
         page.rows += rows
-        page.around = ReadDocument(rest[0] if rest else [], of)
+        page.around = ReadDocument(rest[0] if rest else [], form.format)
         return _values(page.around, ask)
 
 

@@ -37,8 +37,8 @@ from rondine.server.threads import in_database
 #: beginning is whole.
 UNDELIMITED_LINES = Remark(
     "undelimited",
-    "the response has one value per line and ended with the connection, without a length: if it broke off, nothing"
-    " shows it",
+    "the response has one value, or row, a line and ended with the connection, without a length: if it broke off,"
+    " nothing shows it",
     "ask the service's provider to send it with a Content-Length or chunked",
 )
 log = structlog.get_logger("rondine.runs")
@@ -142,7 +142,7 @@ class FeedRun:
 
     async def _read(self, received: Received, ask: Send, number: int) -> tuple[Page, Response]:
         page = Page(number, received.request, received)
-        if not received.is_delimited and format_of(b"", received.media_type) == "ndjson":
+        if not received.is_delimited and format_of(b"", received.media_type) in ("ndjson", "csv"):
             page.remarks.append(replace(UNDELIMITED_LINES, call=number))
         start, self._within = self._within, None
         loop = asyncio.get_running_loop()

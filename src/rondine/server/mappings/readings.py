@@ -15,9 +15,9 @@ from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from rondine.core.documents import ReadDocument, format_of, json_text, read_document
+from rondine.core.documents import ReadDocument, json_text, read_document
 from rondine.core.documents.json import nodes_below
-from rondine.core.documents.reading import likely_media_type
+from rondine.core.documents.reading import form_of_body, likely_media_type
 from rondine.core.errors import InputError, RondineError
 from rondine.core.mapping.compile import CompiledOutput, Mapped, check_format, compile_mapping
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
@@ -308,18 +308,18 @@ def _mapped(
     limits."""
     head = file.read(_HEAD)
     media_type, name = _media_type(file, head), file.name or "-"
-    of = format_of(head, media_type)
-    check_format(mapping, ReadDocument(None, of))
+    charset = _charset(file)
+    form = form_of_body(head, media_type, charset)
+    check_format(mapping, ReadDocument(None, form.format))
     reader = row_reader(mapping, outputs)
 
     def chunks() -> Iterator[bytes]:
         file.seek(0)
         return iter(lambda: file.read(_PIECE), b"")
 
-    charset = _charset(file)
     if reader is not None:
         is_empty = True
-        for part in reader.parts(chunks, inputs, [], of=of, charset=charset, name=name):
+        for part in reader.parts(chunks, inputs, [], form=form, name=name):
             is_empty = False
             yield part.mapped
         if not is_empty:

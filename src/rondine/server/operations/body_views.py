@@ -190,7 +190,7 @@ class ContentView(ProjectView):
     @extend_schema(operation_id="getContent", responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def get(self, request: Request, project: str, body_id: str) -> HttpResponse:
         body = body_of(self.project, body_id)
-        ending = {"ndjson": "ndjson", "xml": "xml"}.get(format_of(b"", body.media_type), "")
+        ending = {"ndjson": "ndjson", "csv": "csv", "xml": "xml"}.get(format_of(b"", body.media_type), "")
         ending = ending or ("json" if "json" in body.media_type else "bin")
         call = Call.objects.filter(body=body).first()
         said = (

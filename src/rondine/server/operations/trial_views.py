@@ -149,7 +149,7 @@ class TrialShown(serializers.Serializer[Any]):
     call = CallSerializer()
     outcome = OutcomeShown(allow_null=True)
     body = serializers.UUIDField(allow_null=True)
-    format = serializers.CharField(help_text="json, ndjson or xml; empty if there is nothing to read")
+    format = serializers.CharField(help_text="json, ndjson, csv or xml; empty if there is nothing to read")
     unreadable = serializers.CharField()
     row_choices = RowChoiceItem(many=True)
     paging = PagingGuessItem(many=True)

@@ -13,6 +13,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from rondine.core.documents import ReadDocument
+from rondine.core.documents.csv import is_csv, told_dialect
 from rondine.core.documents.json import duplicate_key_notes
 from rondine.core.documents.reading import text_of_body
 from rondine.core.errors import (
@@ -126,11 +127,10 @@ async def try_operation(
     error: RondineError | None = None
     await release_database()
     try:
-        replies.append(
-            await engine.call(
-                ready.connection, Send(ready.built.request), patience=TRIAL_PATIENCE, on_side_call=sides.append
-            )
+        received = await engine.call(
+            ready.connection, Send(ready.built.request), patience=TRIAL_PATIENCE, on_side_call=sides.append
         )
+        replies.append(replace(received, read_as=document.response.read_as))
     except RondineError as failure:
         error = failure
     one_off = {"base_address": base_address, "document": dump(document)} if ready.service is None else {}
@@ -250,7 +250,7 @@ def sign_in_values(
 @dataclass(slots=True)
 class TrialReport:
     """What a person wants to see of a trial. run: its number.  body: of the response, if it is stored.  format: json,
-    ndjson or xml, empty if there is nothing to read.  unreadable: why, where it cannot be read.  described: which
+    ndjson, csv or xml, empty if there is nothing to read.  unreadable: why, where it cannot be read.  described: which
     response of the definition it is, such as 200, 4XX or default. differences: from that.  notes: what to mind when it
     is read."""
 
@@ -301,6 +301,8 @@ def _read_response(run: Run, call: Call, report: TrialReport) -> ReadDocument:
     if read.format == "json" and call.body.size <= MOST_LOOKED_THROUGH:
         report.notes += duplicate_key_notes(text_of_body(call.body.content(), call.body.charset), 5)
     media_type = call.body.media_type
+    if read.format == "csv":
+        report.notes.append(told_dialect(call.body.content(), media_type, call.body.charset))
     if (read.format == "xml") != bool(re.search(r"\bxml$", media_type)) and _is_structured(media_type):
         report.notes.append(f"its Content-Type says {media_type}, and it is {read.format.upper()}")
     report.row_choices = likely_rows(read)
@@ -328,8 +330,8 @@ def _outcome_of(run: Run, call: Call, status: int, read: ReadDocument, unreadabl
 
 
 def _is_structured(media_type: str) -> bool:
-    """Whether a media type is one of JSON or XML."""
-    return bool(re.search(r"\b(json|xml|x-ndjson|ndjson)$", bare_media_type(media_type)))
+    """Whether a media type is one of JSON, XML or CSV."""
+    return bool(re.search(r"\b(json|xml|x-ndjson|ndjson)$", bare_media_type(media_type))) or is_csv(media_type)
 
 
 def _wants_to_read(run: Run, call: Call) -> bool:

@@ -43,6 +43,8 @@ def add_commands(commands: Any) -> None:
         metavar="NAME=RECORD_TYPE.FIELD",
         help="an input: the highest value that the field had after that run",
     )
+    make.add_argument("--for-each", metavar="RECORD_TYPE", help="ask once for each kept record of this type")
+    make.add_argument("--for-each-where", action="append", metavar="FIELD=VALUE", help="which of them")
     add_set_option(make, "parallel=8, gone.most_share=0.5 or moving.since.overlap=PT1H")
     make.set_defaults(run=run_make)
     schedule = feed.add_parser("schedule", help="show or change when one runs by itself")
@@ -67,6 +69,9 @@ def add_commands(commands: Any) -> None:
     start.add_argument(
         "--mark-all-gone", action="store_true", help="records that no longer come are gone, however many they are"
     )
+    start.add_argument(
+        "--only-failed-of", type=int, metavar="RUN", help="ask again only for the rows that failed in that run"
+    )
     start.add_argument("--no-wait", action="store_true", help="queue it and return")
     start.set_defaults(run=run_run)
 
@@ -81,6 +86,7 @@ def add_commands(commands: Any) -> None:
         ("watch", "watch it until it is over", run_watch),
         ("calls", "its calls", run_calls),
         ("rejects", "rows that became no record, and why", run_rejects),
+        ("failures", "rows that its operation was asked for in vain, and why", run_failures),
         ("cancel", "stop it; what was kept stays", run_cancel),
         ("go-on", "let one that failed or was cancelled go on behind what it kept, and watch", run_go_on),
     ):
@@ -137,6 +143,8 @@ def run_make(session: Session, args: Namespace, out: Output) -> None:
     document = document_of(session.office.feeds, args.name)
     if args.input is not None:
         document["inputs"] = named_values(args.input)
+    if args.for_each is not None:
+        document["for_each"] = {"record_type": args.for_each, "where": named_values(args.for_each_where)}
     if moving := moving_of(args):
         document["moving"] = {**document.get("moving", {}), **moving}
     made = session.office.feeds.save(
@@ -221,6 +229,7 @@ def run_run(session: Session, args: Namespace, out: Output) -> int:
         confirmed=args.confirm,
         brings_all=args.all,
         may_mark_all=args.mark_all_gone,
+        only_rows_of=args.only_failed_of,
     )
     out.say(f"run {run['id']} is queued")
     if args.no_wait:
@@ -279,6 +288,8 @@ def run_text(run: Mapping[str, Any]) -> str:
         )
         if count["rejected"]:
             lines.append(f"  see the rejects: rondine run rejects {run['id']}")
+    if run["rows_failed"]:
+        lines.append(f"  see the rows that failed: rondine run failures {run['id']}")
     for remark in run["remarks"]:
         more = f" and {remark['times'] - 1} more" if remark["times"] > 1 else ""
         call = f" (call {remark['call']}{more})" if remark["call"] else ""
@@ -326,6 +337,14 @@ def run_rejects(session: Session, args: Namespace, out: Output) -> None:
             )
 
     out.rows(lines(), ["call", "path", "reason", "row"], empty="no row was rejected")
+
+
+def run_failures(session: Session, args: Namespace, out: Output) -> None:
+    def lines() -> Iterator[Mapping[str, Any]]:
+        for failure in session.office.runs.failures(args.id):
+            yield failure if out.as_json else {**failure, "key": ", ".join(map(str, failure["key"]))}
+
+    out.rows(lines(), ["key", "call", "error.message"], empty="no row failed")
 
 
 def run_fed(session: Session, args: Namespace, out: Output) -> int:

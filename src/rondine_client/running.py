@@ -29,16 +29,19 @@ class Feeds(Items[S, "types.Feed"]):
         confirmed: bool = False,
         brings_all: bool = False,
         may_mark_all: bool = False,
+        only_rows_of: int | None = None,
         mark: str | None = None,
     ) -> Request[types.Run]:
         """Queues a run; see `Runs.watch`. inputs: in place of the feed's own.  confirmed: even if it uses up a limit of
         days or months.  brings_all: all again, also where its inputs move.  may_mark_all: records that no longer come
-        are marked as gone, however many they are.  mark: as of `Trials.send`."""
+        are marked as gone, however many they are.  only_rows_of: a run, of which only the rows that failed are asked
+        for again.  mark: as of `Trials.send`."""
         body = {
             "inputs": dict(inputs or {}),
             "confirmed": confirmed,
             "brings_all": brings_all,
             "may_mark_all": may_mark_all,
+            "only_rows_of": only_rows_of,
         }
         return self.request("POST", f"/{step(name)}/runs", body, mark=mark)
 
@@ -122,6 +125,11 @@ class Runs(Resource[S]):
         """What a call's response fed: for each record type its rows, with their records and the place of each value.
         place: a JSON Pointer; only rows with a value from there or from within."""
         return self.request("GET", f"/{run}/calls/{call}/fed", query={"place": place or None})
+
+    @pages
+    def failures(self, run: int) -> Pages[types.RowFailure]:
+        """Rows that its operation was asked for in vain, and why."""
+        return Pages(self.request("GET", f"/{run}/row-failures"))
 
     @pages
     def rejects(self, run: int) -> Pages[types.RejectedRow]:

@@ -633,6 +633,7 @@ class Feed(TypedDict):
 
 class FeedDocument(TypedDict):
     description: NotRequired[str]
+    for_each: NotRequired[ForEach | None]
     gone: NotRequired[Gone]
     inputs: NotRequired[dict[str, Any]]
     moving: NotRequired[dict[str, Ago | SinceLastRun | FromHighest]]
@@ -642,6 +643,7 @@ class FeedDocument(TypedDict):
 
 
 class FeedForms(TypedDict):
+    for_each: FormShown
     gone: FormShown
     moving: list[FormShown]
     schedules: list[FormShown]
@@ -701,6 +703,13 @@ class FindingItem(TypedDict):
     name: str
     place: str
     reason: str
+
+
+class ForEach(TypedDict):
+    record_type: NotRequired[str]
+    stop_after: NotRequired[int]
+    values: NotRequired[list[dict[str, Any]]]
+    where: NotRequired[dict[str, str]]
 
 
 class FormBody(TypedDict):
@@ -1867,6 +1876,17 @@ class RowChoiceItem(TypedDict):
     path: str
 
 
+class RowFailure(TypedDict):
+    call: int | None
+    error: Error
+    key: list[Any]
+
+
+class RowFailurePage(TypedDict):
+    items: list[RowFailure]
+    next: str | None
+
+
 class RowsShown(TypedDict):
     count: int
     message: str
@@ -1898,6 +1918,8 @@ class Run(TypedDict):
     operation: str | None
     queued_at: str
     remarks: list[Remark]
+    rows_asked: int
+    rows_failed: int
     started_at: str | None
     state: Literal["queued", "running", "done", "failed", "cancelled"]
     summary: str

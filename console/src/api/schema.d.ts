@@ -1663,6 +1663,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/runs/{run_id}/row-failures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The rows that a run's operation was asked for in vain, of a feed that asks for each of many. */
+        get: operations["listRowFailures"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/samples": {
         parameters: {
             query?: never;
@@ -3260,6 +3277,11 @@ export interface components {
              */
             description?: string;
             /**
+             * @description call the operation once for each of many; none, for one call or its pages
+             * @default null
+             */
+            for_each?: components["schemas"]["ForEach"] | null;
+            /**
              * @description what becomes of records that no longer come
              * @default {}
              */
@@ -3293,6 +3315,8 @@ export interface components {
             schedule?: (components["schemas"]["Cron"] | components["schemas"]["Interval"] | components["schemas"]["AfterFeed"]) | null;
         };
         FeedForms: {
+            /** @description the form of what the operation is called for, one after another */
+            for_each: components["schemas"]["FormShown"];
             /** @description the form of what becomes of records that no longer come */
             gone: components["schemas"]["FormShown"];
             /** @description a form for each way in which an input moves with the runs */
@@ -3320,6 +3344,8 @@ export interface components {
              * @default false
              */
             may_mark_all?: boolean;
+            /** @description a run: ask again only for the rows that failed in it */
+            only_rows_of?: number | null;
         };
         FeedPage: {
             items: components["schemas"]["Feed"][];
@@ -3421,6 +3447,34 @@ export interface components {
             name: string;
             place: string;
             reason: string;
+        };
+        /**
+         * ForEach
+         * @description The operation is called once for each record of a type, or for each of some values: what one has fills the operation's inputs of the same names, or those that an input says (`field`).
+         */
+        ForEach: {
+            /**
+             * @description whose kept records it goes through; left out, values
+             * @default
+             */
+            record_type?: string;
+            /**
+             * @description failures in a row that end the run, as the service is likely to be down
+             * @default 20
+             */
+            stop_after?: number;
+            /**
+             * @description to go through in place of records: inputs by name
+             * @default []
+             */
+            values?: Record<string, never>[];
+            /**
+             * @description which of them, as lists of records are filtered: district, girth.from
+             * @default {}
+             */
+            where?: {
+                [key: string]: string;
+            };
         };
         /**
          * FormBody
@@ -5990,6 +6044,15 @@ export interface components {
             holds: string;
             path: string;
         };
+        RowFailure: {
+            call: number | null;
+            error: components["schemas"]["Error"];
+            key: unknown[];
+        };
+        RowFailurePage: {
+            items: components["schemas"]["RowFailure"][];
+            next: string | null;
+        };
         RowsGivenRequest: {
             address?: string;
             definition?: string;
@@ -6071,6 +6134,16 @@ export interface components {
             readonly queued_at: string;
             /** @description what is odd but stopped nothing */
             remarks: components["schemas"]["Remark"][];
+            /**
+             * Format: int64
+             * @description of a feed that asks for each of many rows: how many are done
+             */
+            rows_asked: number;
+            /**
+             * Format: int64
+             * @description those of them that failed
+             */
+            rows_failed: number;
             /** Format: date-time */
             started_at: string | null;
             /**
@@ -11834,6 +11907,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RejectedRowPage"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listRowFailures: {
+        parameters: {
+            query?: {
+                /** @description the cursor of the page before */
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                project: string;
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RowFailurePage"];
                 };
             };
             /** @description what went wrong */

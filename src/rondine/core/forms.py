@@ -50,7 +50,7 @@ def form_of(kind: type[Document]) -> Form:
         shape, choices = _shape(hints[one.name])
         default = (
             None
-            if one.required
+            if one.required or one.default is msgspec.UNSET
             else dump(one.default if one.default is not msgspec.NODEFAULT else one.default_factory())
         )
         title, help_text, extra = _said_of(hints[one.name])

@@ -129,6 +129,7 @@ urlpatterns = [
     path(f"{PROJECT}/runs/<int:run_id>/go-on", feeds.GoOnView.as_view()),
     path(f"{PROJECT}/runs/<int:run_id>/calls", runs.CallViewSet.as_view({"get": "list"})),
     path(f"{PROJECT}/runs/<int:run_id>/calls/<int:number>/fed", records.FedView.as_view()),
+    path(f"{PROJECT}/runs/<int:run_id>/row-failures", runs.RowFailureViewSet.as_view({"get": "list"})),
     path(f"{PROJECT}/runs/<int:run_id>/rejects", runs.RejectViewSet.as_view({"get": "list"})),
     path(f"{PROJECT}/environments/<str:environment>/records/<str:name>", records.RecordsView.as_view()),
     path(f"{PROJECT}/environments/<str:environment>/record-files/<str:name>", records.RecordFileView.as_view()),

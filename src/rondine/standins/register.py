@@ -38,7 +38,8 @@ class Control:
     or 2.  repeat: pages link in a circle.  Of /v1/pages: overlap: so many trees of a page were on the one before it.
     shift: with each call, all trees move so many places down.  miscount: so many more are announced than there are.
     ignore: the first page comes, whatever is asked for.  fail_from: pages from this tree on fail with 500.  fail_next,
-    drop_next: so many of the next calls get 503, or no response."""
+    drop_next: so many of the next calls get 503, or no response.  felled: so many trees, the last ones, are no more.
+    grown: each so many-th tree's girth is a centimetre more."""
 
     delay: float = 0.0
     status: int = 0
@@ -54,6 +55,8 @@ class Control:
     fail_from: int = 0
     fail_next: int = 0
     drop_next: int = 0
+    felled: int = 0
+    grown: int = 0
 
 
 class Register:
@@ -66,8 +69,13 @@ class Register:
         self.reported: dict[str, list[dict[str, Any]]] = {}
         self.trees = lru_cache(maxsize=4)(self._trees)
 
-    def _trees(self, version: int) -> list[dict[str, Any]]:
-        return [tree(i, seed=self.seed, version=version) for i in range(self.rows)]
+    def _trees(self, version: int, felled: int, grown: int) -> list[dict[str, Any]]:
+        trees = [tree(i, seed=self.seed, version=version) for i in range(self.rows - felled)]
+        for one in trees[::grown] if grown else ():
+            measures = one["measures"]
+            girth = round(_girth(one) + 0.01, 2)
+            measures["girth"] = {**measures["girth"], "value": girth} if version >= 2 else girth
+        return trees
 
     def application(self) -> web.Application:
         app = web.Application(middlewares=[self._misbehave])
@@ -134,8 +142,11 @@ class Register:
             )
         return await handler(request)
 
+    def _all(self) -> list[dict[str, Any]]:
+        return self.trees(self.control.version, self.control.felled, self.control.grown)
+
     def _found(self, request: web.Request) -> list[dict[str, Any]]:
-        found = self.trees(self.control.version)
+        found = self._all()
         if district := request.query.get("district"):
             found = [one for one in found if one["place"]["district"] == district]
         if least := request.query.get("min_girth"):
@@ -207,7 +218,7 @@ class Register:
 
     def _one(self, request: web.Request) -> dict[str, Any]:
         number = request.match_info["number"]
-        for one in self.trees(self.control.version):
+        for one in self._all():
             if one["number"] == number:
                 return one
         raise web.HTTPNotFound(

@@ -7,7 +7,7 @@ import { pagingWords, usePagingForms } from "../../ui/paging";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { usePermission } from "../session/session";
 import { FeedSchedule } from "./FeedSchedule";
-import { FeedGone, FeedInputs } from "./FeedScope";
+import { FeedForEach, FeedGone, FeedInputs } from "./FeedScope";
 import { type RunOptions, useFeed, useRunFeed } from "./records";
 
 /** One feed: what it asks, what it fills, how it went. */
@@ -84,6 +84,7 @@ export default function FeedPage() {
           : "asks for one response: none has shown how it pages"}
         .
       </p>
+      <FeedForEach project={project} feed={feed.data} mayBuild={mayBuild} />
       <FeedInputs project={project} feed={feed.data} mayBuild={mayBuild} />
       <FeedSchedule project={project} feed={feed.data} mayBuild={mayBuild} />
       <FeedGone project={project} feed={feed.data} mayBuild={mayBuild} />

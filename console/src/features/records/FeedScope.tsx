@@ -70,6 +70,47 @@ function withInput(moving: Moving, name: string, value: Moving[string] | null): 
   return next;
 }
 
+/** What the operation is called for, one after another. */
+export function FeedForEach({ project, feed, mayBuild }: Props) {
+  const form = useFeedForms(project)?.for_each;
+  const forEach = feed.document.for_each;
+  const where = Object.entries(forEach?.where ?? {}).map(([name, value]) => `${name} ${value}`);
+  return (
+    <FeedPart<Record<string, unknown> | null>
+      project={project}
+      feed={feed}
+      title="Calls"
+      held={forEach ? { ...forEach } : null}
+      changed={(draft) => ({ ...feed.document, for_each: draft ?? undefined })}
+      words={
+        !forEach
+          ? "Asks once, for all that comes."
+          : forEach.record_type
+            ? `Asks once for each kept record of ${forEach.record_type}${where.length > 0 ? ` with ${where.join(", ")}` : ""}.`
+            : `Asks once for each of ${forEach.values?.length ?? 0} values.`
+      }
+      form={
+        mayBuild && form
+          ? (draft, onDraft) => (
+              <>
+                <label className="mb-2 flex items-center gap-2 text-sm">
+                  <input
+                    type="checkbox"
+                    className="checkbox checkbox-xs"
+                    checked={draft !== null}
+                    onChange={(event) => onDraft(event.target.checked ? { record_type: "" } : null)}
+                  />
+                  once for each of many
+                </label>
+                {draft && <SchemaForm fields={form.fields} values={draft} onValues={onDraft} />}
+              </>
+            )
+          : null
+      }
+    />
+  );
+}
+
 /** What becomes of records that no longer come. */
 export function FeedGone({ project, feed, mayBuild }: Props) {
   const form = useFeedForms(project)?.gone;

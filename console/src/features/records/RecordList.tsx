@@ -2,7 +2,7 @@ import { ArrowDown, ArrowUp } from "lucide-react";
 import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { NotYet, Page } from "../../ui/Layout";
-import { Empty, Waiting } from "../../ui/parts";
+import { Empty, Waiting, when } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { Shown } from "../bench/RecordTable";
 import { useEnvironments } from "../session/session";
@@ -108,7 +108,11 @@ export default function RecordList() {
             </thead>
             <tbody className="font-mono">
               {rows.map((row) => (
-                <tr key={row.id} className="border-b border-base-300 hover:bg-base-200">
+                <tr
+                  key={row.id}
+                  className={`border-b border-base-300 hover:bg-base-200 ${row.gone_at ? "opacity-60" : ""}`}
+                  title={row.gone_at ? `gone since ${when(row.gone_at)}` : undefined}
+                >
                   {fields.map((one) => (
                     <td key={one.name} className="max-w-56 truncate py-1.5 pr-4 whitespace-nowrap">
                       {key[0] === one.name ? (

@@ -131,6 +131,7 @@ export interface RunOptions {
   confirmed?: boolean;
   brings_all?: boolean;
   may_mark_all?: boolean;
+  only_rows_of?: number;
 }
 
 export function useRunFeed(project: string) {

@@ -7,7 +7,8 @@ import { Advice } from "../../ui/Advice";
 import { More } from "../../ui/pages";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { usePermission } from "../session/session";
-import { OVER, useCalls, useCancel, useGoOn, useRejects, useRun } from "./runs";
+import { Rejects, Remarks, RowFailures, RunInputs } from "./RunParts";
+import { OVER, useCalls, useCancel, useGoOn, useRun } from "./runs";
 
 const PARTS = [
   ["created", "bg-success"],
@@ -26,7 +27,6 @@ export default function RunPage() {
   const number = Number(id);
   const run = useRun(project, number);
   const calls = useCalls(project, number);
-  const rejects = useRejects(project, number);
   const cancel = useCancel(project, number);
   const goOn = useGoOn(project, number);
   const mayRun = usePermission(project, "run");
@@ -109,24 +109,8 @@ export default function RunPage() {
           )}
         </div>
       )}
-      {run.data.remarks.length > 0 && (
-        <ul aria-label="Remarks" className="mb-4 space-y-2 border-l-4 border-warning bg-warning/8 px-3 py-2 text-sm">
-          {run.data.remarks.map((one) => (
-            <li key={`${one.kind} ${one.message}`}>
-              <p className="font-medium break-words">{one.message}</p>
-              <p className="text-xs opacity-80">
-                {one.call && (
-                  <>
-                    {one.times > 1 ? `call ${one.call} and ${one.times - 1} more` : `call ${one.call}`}
-                    {one.hint && "; "}
-                  </>
-                )}
-                {one.hint}
-              </p>
-            </li>
-          ))}
-        </ul>
-      )}
+      <RunInputs project={project} run={run.data} />
+      <Remarks project={project} run={run.data} mayRun={mayRun} />
       {run.data.counts.map((one) => (
         <Counts
           key={one.record_type}
@@ -136,31 +120,8 @@ export default function RunPage() {
           environment={run.data.environment}
         />
       ))}
-      {rejects.items.length > 0 && (
-        <section className="mb-6">
-          <Heading aside={<span className="text-xs opacity-75">each with its reasons and the row as it came</span>}>
-            Rejects
-          </Heading>
-          <ul className="text-sm">
-            {rejects.items.map((one) => (
-              <li key={`${one.call}-${one.ordinal}`} className="border-l-2 border-accent py-1 pl-3">
-                {one.problems.map((problem) => (
-                  <p key={problem.field}>
-                    <span className="font-mono text-xs">{problem.field}</span> {problem.reason}
-                  </p>
-                ))}
-                <details className="text-xs opacity-85">
-                  <summary className="cursor-pointer">
-                    call {one.call}, {one.path || `row ${one.ordinal}`}
-                  </summary>
-                  <pre className="overflow-auto font-mono break-all whitespace-pre-wrap">{one.row}</pre>
-                </details>
-              </li>
-            ))}
-          </ul>
-          <More list={rejects} what="rejects" />
-        </section>
-      )}
+      <RowFailures project={project} run={run.data} mayRun={mayRun} />
+      <Rejects project={project} run={run.data} />
       <section>
         <Heading
           aside={

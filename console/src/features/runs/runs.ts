@@ -65,6 +65,19 @@ export function useRejects(project: string, id: number) {
   );
 }
 
+/** Rows that a run's operation was asked for in vain. */
+export function useRowFailures(project: string, id: number, isAsked: boolean) {
+  return usePages(["row-failures", project, id, isAsked], async (after) =>
+    isAsked
+      ? answer(
+          api.GET("/api/v1/projects/{project}/runs/{run_id}/row-failures", {
+            params: { path: { project, run_id: id }, query: { after } },
+          }),
+        )
+      : { items: [], next: null },
+  );
+}
+
 export function useGoOn(project: string, id: number) {
   const cache = useQueryClient();
   return useMutation({

@@ -1,5 +1,6 @@
 """A feed: an operation, its inputs and a mapping."""
 
+from collections.abc import Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
 from msgspec import Meta
@@ -22,6 +23,26 @@ class Gone(Document, frozen=True):
     ] = 0.2
 
 
+class ForEach(Document, frozen=True):
+    """The operation is called once for each record of a type, or for each of some values: what one has fills the
+    operation's inputs of the same names, or those that an input says (`field`)."""
+
+    REFERENCES: ClassVar[Mapping[str, str]] = {"record_type": "record-types"}
+
+    record_type: Annotated[str, Meta(description="whose kept records it goes through; left out, values")] = ""
+    where: Annotated[
+        dict[str, str], Meta(description="which of them, as lists of records are filtered: district, girth.from")
+    ] = {}
+    values: Annotated[list[dict[str, Any]], Meta(description="to go through in place of records: inputs by name")] = []
+    stop_after: Annotated[
+        int, Meta(ge=1, description="failures in a row that end the run, as the service is likely to be down")
+    ] = 20
+
+    def __post_init__(self) -> None:
+        if bool(self.record_type) == bool(self.values):
+            raise ValueError("give either record_type or values")
+
+
 class FeedDocument(Document, frozen=True):
     """An operation, its inputs and a mapping that keep a record type filled."""
 
@@ -32,6 +53,9 @@ class FeedDocument(Document, frozen=True):
         dict[str, MovingInput],
         Meta(description="inputs that move with the runs, by name: a time before one, or what is new since the last"),
     ] = {}
+    for_each: Annotated[
+        ForEach | None, Meta(description="call the operation once for each of many; none, for one call or its pages")
+    ] = None
     gone: Annotated[Gone, Meta(description="what becomes of records that no longer come")] = Gone()
     parallel: Annotated[int, Meta(ge=1, le=32, description="pages fetched at a time, where pages can be planned")] = 4
     retrying: Annotated[

@@ -3,7 +3,7 @@
 from django.db import transaction
 from django.utils import timezone
 
-from rondine.core.errors import AllRowsRejected
+from rondine.core.errors import AllRowsRejected, ServiceError
 from rondine.core.items.feed import FeedDocument, Gone
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.settings import load
@@ -40,6 +40,10 @@ def finish_run(run: Run, verdict: Verdict) -> None:
         hint = f"look at them: rondine run rejects {run.pk}; the service may have changed"
         words = f"none of the {rejected:,} rows could become a record"
         failure = problem_of(AllRowsRejected(words, where=f"run {run.pk}", hint=hint))
+    asked, failed = Run.objects.values_list("rows_asked", "rows_failed").get(pk=run.pk)
+    if failed and failed == asked:
+        words, hint = f"all {asked:,} rows that were asked for failed", f"look at them: rondine run failures {run.pk}"
+        failure = problem_of(ServiceError(words, where=f"run {run.pk}", hint=hint))
     state = "failed" if failure else "done"
     with transaction.atomic():
         if not Run.objects.select_for_update().filter(pk=run.pk, attempt=run.attempt, state="running").exists():

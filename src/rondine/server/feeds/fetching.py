@@ -12,7 +12,7 @@ from rondine.core.http.retrying import Retries
 from rondine.core.operations.document import is_reading
 from rondine.core.pagination import Ahead, Ending, OneResponse, RepeatedPage
 from rondine.engine.client import Engine
-from rondine.engine.receiving import Received, SideCall
+from rondine.engine.receiving import SideCall
 from rondine.server.feeds.pages import GoOn, Page, PageFailed, PreparedFeed
 from rondine.server.runs.calls import problem_of
 
@@ -20,34 +20,51 @@ from rondine.server.runs.calls import problem_of
 PATIENCE = 900.0
 #: Pages after which one more is fetched at a time, where a service had been too slow for that.
 GOOD_PAGES = 10
-#: (what came, what was asked for, the call's number) -> the page, and what a strategy is told of it.
-Read = Callable[[Received, Send, int], Awaitable[tuple[Page, Response]]]
+#: (what came, what was asked for, the call's number, inputs of the row it was asked for) -> the page, and what a
+#: strategy is told of it.
+Read = Callable[..., Awaitable[tuple[Page, Response]]]
+
+
+class RunCalls:
+    """What all calls of one attempt at a run share. sides: those made on the way to others, with their numbers, that
+    are not kept yet."""
+
+    def __init__(self, feed: PreparedFeed) -> None:
+        self._number = feed.calls
+        self.retries = Retries(feed.connection.retrying.max_retries_of_run, reads=is_reading(feed.operation))
+        self.sides: list[tuple[int, SideCall]] = []
+
+    def next_number(self) -> int:
+        self._number += 1
+        return self._number
 
 
 class Fetcher:
-    """Fetches the pages of one attempt at a run. read: a response.  give_on: a page, when its turn has come.
+    """Fetches the pages of one attempt at a run, or of one row that it asks for. read: a response.  give_on: a page,
+    when its turn has come.  paged: what is asked for, from the position on.
 
-    announced: rows in all, as the first page says, None if it does not.  sides: calls made on the way to others, with
-    their numbers.
+    announced: rows in all, as the first page says, None if it does not.
     """
 
     def __init__(
-        self, feed: PreparedFeed, engine: Engine, read: Read, give_on: Callable[[Page], Awaitable[None]]
+        self,
+        feed: PreparedFeed,
+        engine: Engine,
+        read: Read,
+        give_on: Callable[[Page], Awaitable[None]],
+        calls: RunCalls,
     ) -> None:
         self._feed, self._engine, self._read, self._give_on = feed, engine, read, give_on
-        self._number = feed.calls
-        budget = feed.connection.retrying.max_retries_of_run
-        self._retries = Retries(budget, reads=is_reading(feed.operation))
+        self.calls = calls
         self._ahead = FetchAhead(self._fetch, feed.parallel)
         self.announced: int | None = None
-        self.sides: list[tuple[int, SideCall]] = []
 
     async def fetch_all(self) -> tuple[Ending, Page]:
         """All pages but the last are given on; the last is given back, with why it is the last. Raises PageFailed with
         the page that could not be fetched, PaginationError where a page cannot be followed."""
         ahead = self._ahead
         strategy = self._feed.operation.paging or OneResponse()
-        pages = strategy.exchange(self._feed.paged, self._feed.position)
+        pages = strategy.exchange(self._feed.paged({}), self._feed.position)
         page: Page | None = None
         position: Position = None
         try:
@@ -84,13 +101,13 @@ class Fetcher:
     async def _fetch(self, ask: Send, turn: asyncio.Event) -> tuple[Page, Response]:
         """One page. turn: comes when all pages before it were given on, which a large one has to wait for, as it is
         given on in parts."""
-        number = self._next_number()
+        number = self.calls.next_number()
 
         def on_side_call(side: SideCall) -> None:
             """Calls are numbered as they were made: the page has the number after those on the way to it."""
             nonlocal number
-            self.sides.append((number, side))
-            number = self._next_number()
+            self.calls.sides.append((number, side))
+            number = self.calls.next_number()
             if side.received is None or side.received.status in (429, 503):
                 self._ahead.slow_down()
 
@@ -100,7 +117,7 @@ class Fetcher:
                 ask,
                 patience=PATIENCE,
                 on_side_call=on_side_call,
-                retries=self._retries,
+                retries=self.calls.retries,
             )
             if received.large is not None:
                 await turn.wait()
@@ -109,10 +126,6 @@ class Fetcher:
         except RondineError as error:
             page = Page(number, ask.request, error=problem_of(error), next=GoOn(ask.position))
             raise PageFailed(page, error) from error
-
-    def _next_number(self) -> int:
-        self._number += 1
-        return self._number
 
 
 class FetchAhead:

@@ -18,15 +18,17 @@ from rondine.core.http.messages import http_text, shown_headers
 from rondine.core.mapping.compile import CompiledOutput
 from rondine.server.feeds.fetching import Fetcher
 from rondine.server.feeds.pages import Page, PreparedFeed
+from rondine.server.feeds.rows import RowsFetcher
 from rondine.server.records.keeping import PlacedRow
 from rondine.server.records.models import Record, SeenBatch
 from rondine.server.records.seen import SeenRecords
 from rondine.server.runs.actions import notify
 from rondine.server.runs.calls import here, side_call, via_of
-from rondine.server.runs.models import Body, Call, RejectedRow, Run, RunCount
+from rondine.server.runs.models import Body, Call, RejectedRow, RowFailure, Run, RunCount
 from rondine.server.runs.remarks import merged
 from rondine.server.threads import in_database
 
+AnyFetcher = Fetcher | RowsFetcher
 BATCH_ROWS = 10_000
 BATCH_SECONDS = 1.0
 
@@ -35,10 +37,11 @@ class Keeper:
     """Keeps the pages of one attempt at a run, as they come; None ends them. remarks: of all pages that are kept."""
 
     def __init__(
-        self, feed: PreparedFeed, fetcher: Fetcher, pages: asyncio.Queue[Page | None], pool: ThreadPoolExecutor
+        self, feed: PreparedFeed, fetcher: AnyFetcher, pages: asyncio.Queue[Page | None], pool: ThreadPoolExecutor
     ) -> None:
         self._feed, self._fetcher, self._pages, self._pool = feed, fetcher, pages, pool
         self.remarks = list(feed.remarks)
+        self._calls = feed.calls
         self._seen: dict[int, SeenRecords] = {}
 
     async def _batches(self) -> AsyncIterator[list[Page]]:
@@ -66,9 +69,9 @@ class Keeper:
         feed, now = self._feed, timezone.now()
         with transaction.atomic():
             last = batch[-1]
-            sides, self._fetcher.sides = self._fetcher.sides, []
-            calls = max([last.number, *(number for number, _ in sides)])
-            checkpoint: dict[str, Any] = {"next": None, "calls": calls, "received": last.elements}
+            sides, self._fetcher.calls.sides = self._fetcher.calls.sides, []
+            self._calls = max(self._calls, *(page.number for page in batch), *(number for number, _ in sides))
+            checkpoint: dict[str, Any] = {"next": None, "calls": self._calls, "received": last.elements}
             if last.next is not None:
                 checkpoint["next"] = {"position": last.next.position}
             if last.verdict is not None:
@@ -80,6 +83,11 @@ class Keeper:
             fields: dict[str, Any] = {"checkpoint": checkpoint, "remarks": told, "alive_at": now}
             if self._fetcher.announced is not None:
                 fields["expected_rows"] = self._fetcher.announced
+            if feed.for_each is not None:
+                done = [page for page in batch if page.row is not None]
+                fields["rows_asked"] = models.F("rows_asked") + len(done)
+                fields["rows_failed"] = models.F("rows_failed") + sum(page.error is not None for page in done)
+                RowFailure.objects.bulk_create(row_failure(feed.run_id, page) for page in done if page.error)
             if not Run.objects.filter(pk=feed.run_id, attempt=feed.attempt, state="running").update(**fields):
                 raise RunEnded(
                     f"run {feed.run_id} was cancelled or taken over",
@@ -98,6 +106,8 @@ class Keeper:
         feed = self._feed
         calls, bodies = [], []
         for page in batch:
+            if page.is_silent:
+                continue
             call = Call(
                 run_id=feed.run_id,
                 number=page.number,
@@ -171,6 +181,18 @@ class Keeper:
             rejected=models.F("rejected") + len(rejected),
             filtered=models.F("filtered") + filtered,
         )
+
+
+def row_failure(run_id: int, page: Page) -> RowFailure:
+    """A row that an operation was asked for in vain."""
+    assert page.row is not None
+    return RowFailure(
+        run_id=run_id,
+        row_id=page.row.id,
+        key=page.row.key,
+        call=None if page.is_silent else page.number,
+        error=page.error,
+    )
 
 
 def rejected_row(run_id: int, record_type: str, call: int, reject: Any) -> RejectedRow:

@@ -1,11 +1,12 @@
 """The kind of item of feeds."""
 
-from rondine.core.errors import InputError, Problem, RondineError
+from rondine.core.errors import InputError, Problem, RondineError, did_you_mean
 from rondine.core.items.feed import FeedDocument
 from rondine.core.items.moving import moving_problems
 from rondine.core.items.schedule import AfterFeed, schedule_problems
-from rondine.core.operations.document import is_reading
-from rondine.core.operations.inputs import checked_inputs
+from rondine.core.mapping.document import RecordTypeDocument
+from rondine.core.operations.document import OperationDocument, is_reading
+from rondine.core.operations.inputs import Input, checked_inputs
 from rondine.server.access.models import Person
 from rondine.server.connecting.models import Environment
 from rondine.server.feeds.models import Feed
@@ -23,10 +24,12 @@ def _feed(item: Feed) -> list[Problem]:
     feed: FeedDocument = item.loaded()
     try:
         # what moves is there when it runs
-        checked_inputs([one for one in operation.inputs if one.name not in feed.moving], feed.inputs)
+        once = asked_once(feed, operation, record_types_of(item.project_id))
+        checked_inputs([one for one in once if one.name not in feed.moving], feed.inputs)
     except InputError as error:
         problems += [Problem(f"/inputs{problem.where}", problem.message, problem.hint) for problem in error.problems]
     problems += _moving(item, feed)
+    problems += _for_each(item, feed)
     schedule = feed.schedule
     for problem in schedule_problems(schedule):
         problems.append(Problem(f"/schedule{problem.where}", problem.message, problem.hint))
@@ -65,6 +68,51 @@ def _feed(item: Feed) -> list[Problem]:
                 "take a mapping of the same service",
             )
         )
+    return problems
+
+
+def asked_once(
+    feed: FeedDocument, operation: OperationDocument, record_types: dict[str, RecordTypeDocument]
+) -> list[Input]:
+    """The inputs that no row fills."""
+    if feed.for_each is None:
+        return operation.inputs
+    record_type = record_types.get(feed.for_each.record_type)
+    names = (
+        {field.name for field in record_type.fields}
+        if record_type
+        else {name for values in feed.for_each.values for name in values}
+    )
+    return [one for one in operation.inputs if (one.field or one.name) not in names]
+
+
+def _for_each(item: Feed, feed: FeedDocument) -> list[Problem]:
+    for_each = feed.for_each
+    if for_each is None:
+        return []
+    inputs = item.operation.loaded().inputs
+    known = {one.name for one in inputs}
+    problems = [
+        Problem(f"/for_each/values/{number}/{name}", f'the operation has no input "{name}"', did_you_mean(name, known))
+        for number, values in enumerate(for_each.values)
+        for name in values
+        if name not in known
+    ]
+    if not for_each.record_type:
+        return problems
+    record_types = record_types_of(item.project_id)
+    record_type = record_types.get(for_each.record_type)
+    if record_type is None:
+        hint = did_you_mean(for_each.record_type, record_types) or "make it first"
+        return [Problem("/for_each/record_type", f'there is no record type "{for_each.record_type}"', hint)]
+    if len(asked_once(feed, item.operation.loaded(), record_types)) == len(inputs):
+        words = f"no input of {item.operation.name} is filled by a field of {for_each.record_type}"
+        problems.append(Problem("/for_each", words, "name the fields in the operation's inputs (field)"))
+    for name in for_each.where:
+        field = record_type.field(name.partition(".")[0])
+        if field is None or not field.searchable:
+            words = f'"{name}" is no searchable field of {for_each.record_type}'
+            problems.append(Problem(f"/for_each/where/{name}", words, "mark it searchable in the record type"))
     return problems
 
 

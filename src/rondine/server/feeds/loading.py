@@ -1,7 +1,8 @@
 """A run made ready from the content it was queued with."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from typing import Any
 
 from rondine.core.http.messages import origin
 from rondine.core.items.feed import FeedDocument
@@ -12,10 +13,12 @@ from rondine.core.mapping.row_encoding import part_of_record
 from rondine.core.mapping.rowwise import RowPlace, row_reader
 from rondine.core.operations.document import OperationDocument
 from rondine.core.operations.inputs import checked_inputs
+from rondine.core.pagination import PagedOperation
 from rondine.core.paths import JsonPath
 from rondine.core.protocols.paged import paged_operation
 from rondine.core.settings import load
 from rondine.server.connecting.opening import connection_for, open_connection, standing_values
+from rondine.server.feeds.asking import asked_rows
 from rondine.server.feeds.drift import schema_on_file, users_of_paths
 from rondine.server.feeds.pages import PreparedFeed
 from rondine.server.records.actions import record_set_to_fill
@@ -34,7 +37,9 @@ def load_feed(run: Run) -> PreparedFeed:
     feed = load(FeedDocument, content["feed"])
     connection = replace(connection, is_spooling=True, retrying=feed.retrying or connection.retrying)
     standing = standing_values(run.project, run.environment.name)
-    values = checked_inputs(operation.inputs, run.inputs, standing)
+    for_each = asked_rows(run, feed, operation)
+    asked = operation.inputs if for_each is None else [one for one in operation.inputs if one.name in run.inputs]
+    values = checked_inputs(asked, run.inputs, standing)
     record_types = {name: load(RecordTypeDocument, document) for name, document in content["record_types"].items()}
     mapping = load(MappingDocument, content["mapping"])
     outputs = compile_mapping(mapping, record_types)
@@ -42,15 +47,18 @@ def load_feed(run: Run) -> PreparedFeed:
     for output in outputs:
         fillings[output.record_type] = filling_of(run, record_types[output.record_type], output)
         RunCount.objects.get_or_create(run=run, record_type=output.record_type)
-    paged = paged_operation(
-        operation,
-        connection.base_address,
-        run.inputs,
-        standing,
-        headers=connection.headers,
-        query=connection.query,
-        further_origins=(origin(connection.base_address), *connection.further_origins),
-    )
+
+    def paged(further: Mapping[str, Any]) -> PagedOperation:
+        return paged_operation(
+            operation,
+            connection.base_address,
+            {**run.inputs, **further},
+            standing,
+            headers=connection.headers,
+            query=connection.query,
+            further_origins=(origin(connection.base_address), *connection.further_origins),
+        )
+
     position, calls, within, elements = None, 0, None, 0
     if run.checkpoint and run.checkpoint["next"]:
         position = run.checkpoint["next"]["position"]
@@ -80,6 +88,7 @@ def load_feed(run: Run) -> PreparedFeed:
         within,
         elements,
         [remark_of(remark) for remark in run.remarks],
+        for_each,
     )
 
 

@@ -1,6 +1,6 @@
 """A run made ready, and its pages: one response, or a part of a large one, each."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from hashlib import blake2b
 from typing import Any
@@ -32,7 +32,7 @@ class PreparedFeed:
     project_id: int
     connection: OpenConnection
     operation: OperationDocument
-    paged: PagedOperation
+    paged: Callable[[Mapping[str, Any]], PagedOperation]  # with inputs beside the run's own
     calls: int
     mapping: MappingDocument
     reader: RowReader | None
@@ -48,6 +48,29 @@ class PreparedFeed:
     within: RowPlace | None = None  # how far the first response was kept by an earlier attempt
     elements: int = 0  # elements of the list that is read, in what an earlier attempt kept
     remarks: list[Remark] = field(default_factory=list)  # of an earlier attempt
+    for_each: "AskedRows | None" = None  # what it is called for, one after another
+
+
+@dataclass(frozen=True, slots=True)
+class AskedRow:
+    """One of those that an operation is called for. id: to go on behind it.  key: as people know it.  inputs: that it
+    fills.  error: why it cannot fill them."""
+
+    id: int
+    key: list[Any]
+    inputs: Mapping[str, Any]
+    error: RondineError | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class AskedRows:
+    """Those that an operation is called for. after: gives the next ones behind an id, none at the end; it asks the
+    database.  stop_after: failures in a row that end the run.  asked, failed: by an earlier attempt."""
+
+    after: Callable[[int], list[AskedRow]]
+    stop_after: int
+    asked: int = 0
+    failed: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,6 +107,9 @@ class Page:
     verdict: Verdict | None = None
     is_unchanged: bool = False  # the service says so (304)
     is_first: bool = False  # of its run
+    is_silent: bool = False  # stands for no call
+    inputs: Mapping[str, Any] | None = None  # of the row that it was asked for, if it is asked for rows
+    row: AskedRow | None = None  # the row that is done with this page; it failed, if the page has an error
 
     @property
     def fingerprint(self) -> bytes:

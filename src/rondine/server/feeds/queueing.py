@@ -16,7 +16,7 @@ from rondine.server.access.models import Person, Project
 from rondine.server.connecting.models import Connection
 from rondine.server.connecting.opening import connection_for, open_connection, standing_values
 from rondine.server.connecting.usage import usage_of
-from rondine.server.feeds.kinds import FEEDS
+from rondine.server.feeds.kinds import FEEDS, asked_once
 from rondine.server.feeds.models import Feed
 from rondine.server.feeds.moving import last_run
 from rondine.server.mappings.kinds import resolved_mapping
@@ -36,6 +36,7 @@ def queue_feed(
     confirmed: bool = False,
     brings_all: bool = False,
     may_mark_all: bool = False,
+    only_rows_of: int | None = None,
     begun_by: str = "",
     due_at: datetime | None = None,
 ) -> Run:
@@ -43,7 +44,8 @@ def queue_feed(
     and Conflict if it would use up a limit of days or months, unless that is confirmed.
 
     brings_all: it brings all again, also where its inputs move with what is new.  may_mark_all: records that no longer
-    come are marked as gone, however many they are.
+    come are marked as gone, however many they are.  only_rows_of: a run before, of which only the rows that failed are
+    asked for again.
     """
     problems = FEEDS.problems(feed)
     try:
@@ -86,7 +88,11 @@ def queue_feed(
     now = timezone.now()
     moved = moved_inputs(document.moving, {one.name: one for one in operation.inputs}, now, last)
     values = {**document.inputs, **moved, **inputs}
-    checked_inputs(operation.inputs, values, standing_values(project, feed.environment.name))
+    checked_inputs(
+        asked_once(document, operation, record_types), values, standing_values(project, feed.environment.name)
+    )
+    if only_rows_of is not None:
+        content["only_rows_of"] = _with_failures(feed, only_rows_of)
     remarks = [Remark("all_again", f"it brings all again: {why} since the run before").to_json()] if why else []
     try:
         with transaction.atomic():
@@ -102,7 +108,7 @@ def queue_feed(
                 by=person,
                 begun_by=begun_by,
                 due_at=due_at,
-                brings_all=not moved and values == document.inputs,
+                brings_all=not moved and values == document.inputs and only_rows_of is None,
                 may_mark_all=may_mark_all,
                 remarks=remarks,
             )
@@ -118,6 +124,16 @@ def queue_feed(
     return run
 
 
+def _with_failures(feed: Feed, run_id: int) -> int:
+    """The run's number again. Raises Conflict if no row failed in it, or it is of another feed."""
+    run = find_run(feed.project, run_id)
+    if run.feed_id != feed.pk or not run.row_failures.exists():
+        raise Conflict(
+            f"no row failed in run {run_id} of {feed.name}", where=f"run {run_id}", hint="run the feed as a whole"
+        )
+    return run_id
+
+
 def go_on(project: Project, run_id: int) -> Run:
     """Lets a run of a feed that failed or was cancelled go on behind the last page that it kept, as the same run.
 
@@ -129,7 +145,7 @@ def go_on(project: Project, run_id: int) -> Run:
         raise Conflict("only runs of feeds go on", where=where, hint="send it again")
     if run.state not in ("failed", "cancelled"):
         raise Conflict(f"run {run_id} is {run.state}", where=where, hint="only what failed or was cancelled goes on")
-    has_kept = any(run_count.rows for run_count in run.counts.all())
+    has_kept = run.rows_asked or any(run_count.rows for run_count in run.counts.all())
     if not has_kept or not run.checkpoint or not run.checkpoint["next"]:
         raise Conflict("it kept no page that it could go on behind", where=where, hint=hint)
     if newer := run.feed.runs.filter(pk__gt=run.pk, attempt__gt=0).order_by("-pk").first():

@@ -61,7 +61,7 @@ class PageReader:
         if not self._is_good(page, received, read):
             return {}
         check_format(mapping, read)
-        inputs = self._inputs(received)
+        inputs = self._inputs(page, received)
         mapped = [compiled.run(read.value, inputs) for compiled in self.feed.outputs]
         self._take(page, mapped, self._items_in(read, mapped))
         return _values(read, ask)
@@ -154,8 +154,9 @@ class PageReader:
             page.remarks.append(Remark("partial", f"{meaning.words}: {meaning.message}", meaning.hint, page.number))
         return meaning.kind != "nothing_found"
 
-    def _inputs(self, received: Received) -> dict[Hashable, Any]:
-        return mapping_inputs(self.feed.inputs, self.feed.standing, received.headers)
+    def _inputs(self, page: Page, received: Received) -> dict[Hashable, Any]:
+        inputs = self.feed.inputs if page.inputs is None else {**self.feed.inputs, **page.inputs}
+        return mapping_inputs(inputs, self.feed.standing, received.headers)
 
     def _take(self, page: Page, mapped: Sequence[Mapped], items: int) -> None:
         """items: elements of the list that is read, the mapped rows are of."""
@@ -174,7 +175,7 @@ class PageReader:
         is_xml = form.format == "xml"
         if is_xml != (self.feed.mapping.format == "xml") or (is_xml and b"Fault" in received.body):
             return None
-        found = reader.page(received.body, self._inputs(received), form=form)
+        found = reader.page(received.body, self._inputs(page, received), form=form)
         if found is None or not any(mapped.rows for mapped in found[0].mapped):
             return None
         part, around = found
@@ -215,7 +216,7 @@ class PageReader:
         rest: list[Any] = []
         rows = 0
         page.before = start.first if start is not None else 0
-        inputs = self._inputs(received)
+        inputs = self._inputs(page, received)
         for part in reader.parts(chunks, inputs, rest, form=form, start=start, name=name):
             if last is not None:
                 one = Page(page.number, page.request, replace(received, large=None), next=GoOn(ask.position))

@@ -1,10 +1,12 @@
 """The run of a feed: fetch ahead | read and map, off the loop | keep, with bounded queues between."""
 
 import asyncio
+from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from functools import partial
 from itertools import count
+from typing import Any
 
 import structlog
 from django.db import OperationalError
@@ -18,11 +20,12 @@ from rondine.core.pagination.signs import Signs, signs_of
 from rondine.engine.client import Engine
 from rondine.engine.receiving import Received
 from rondine.server.feeds.ending import finish_run
-from rondine.server.feeds.fetching import Fetcher
-from rondine.server.feeds.keeping import Keeper
+from rondine.server.feeds.fetching import Fetcher, RunCalls
+from rondine.server.feeds.keeping import AnyFetcher, Keeper
 from rondine.server.feeds.loading import load_feed
 from rondine.server.feeds.pages import GoOn, Page, PageFailed, PreparedFeed
 from rondine.server.feeds.reading import PageReader
+from rondine.server.feeds.rows import RowsFetcher
 from rondine.server.records.browsing import TYPED
 from rondine.server.records.models import RecordSet
 from rondine.server.records.tasks import index_records
@@ -51,7 +54,7 @@ class FeedRun:
         self.feed, self.pool = feed, pool
         self._pages: asyncio.Queue[Page | None] = asyncio.Queue(maxsize=max(4, feed.parallel))
         self.reader = PageReader(feed)
-        self.fetcher = Fetcher(feed, engine, self._read, self._put)
+        self.fetcher: AnyFetcher = self._fetcher(engine)
         self.keeper = Keeper(feed, self.fetcher, self._pages, pool)
         self._is_unchanged = False
         self._is_stopped = False
@@ -61,6 +64,17 @@ class FeedRun:
         self._kinds = {remark.kind for remark in feed.remarks}
         #: Reads large responses: it may wait for what was read to be kept, and must not take the place of who keeps.
         self._large_pool = ThreadPoolExecutor(1, "large")
+
+    def _fetcher(self, engine: Engine) -> AnyFetcher:
+        rows = self.feed.for_each
+        if rows is None:
+            return Fetcher(self.feed, engine, self._read, self._put, RunCalls(self.feed))
+        load = partial(in_database, self.pool, rows.after)
+        return RowsFetcher(self.feed, rows, engine, self._read, self._put, self._judge_row, load)
+
+    async def _judge_row(self, ending: Ending, last: Page, received: int) -> Verdict:
+        judge = partial(self._verdict, ending, last, received)
+        return await asyncio.get_running_loop().run_in_executor(self.pool, judge)
 
     async def execute(self) -> Verdict:
         """Keeps page after page until the end, and tells whether that was all. Raises what stops it; what was kept
@@ -82,7 +96,9 @@ class FeedRun:
     async def _fetch_to_the_end(self) -> Verdict:
         try:
             ending, last = await self.fetcher.fetch_all()
-            last.verdict = await asyncio.get_running_loop().run_in_executor(self.pool, self._judge_end, ending, last)
+            if last.verdict is None:
+                judging = partial(self._judge_end, ending, last)
+                last.verdict = await asyncio.get_running_loop().run_in_executor(self.pool, judging)
             await self._put(last)
         except PageFailed as failed:
             await self._put(failed.page)  # the failing call is shown with the run
@@ -98,13 +114,17 @@ class FeedRun:
         """Whether the last page was the end: by the strategy's proof, and by everything else that its response
         shows."""
         self._count(last)
-        if self._is_unchanged:  # no proof that all rows were seen
+        return self._verdict(ending, last, self._elements)
+
+    def _verdict(self, ending: Ending, last: Page, received: int) -> Verdict:
+        """received: elements of the list that came, over all pages."""
+        if last.is_unchanged or self._is_unchanged:  # no proof that all rows were seen
             return Verdict("unknown", "the service says that nothing has changed (304)")
         feed = self.feed
         return verdict_of(
             ending,
             self._signs_of(last),
-            received=self._elements if has_one_list(feed.outputs) else None,
+            received=received if has_one_list(feed.outputs) else None,
             is_one_object=reads_one_object(feed.outputs),
             is_partial="partial" in self._kinds,
             is_delimited="undelimited" not in self._kinds,
@@ -140,8 +160,10 @@ class FeedRun:
                 Remark("rejected", words, "look at the rejects; the service may have changed", page.number)
             )
 
-    async def _read(self, received: Received, ask: Send, number: int) -> tuple[Page, Response]:
-        page = Page(number, received.request, received)
+    async def _read(
+        self, received: Received, ask: Send, number: int, inputs: Mapping[str, Any] | None = None
+    ) -> tuple[Page, Response]:
+        page = Page(number, received.request, received, inputs=inputs)
         if not received.is_delimited and format_of(b"", received.media_type) in ("ndjson", "csv"):
             page.remarks.append(replace(UNDELIMITED_LINES, call=number))
         start, self._within = self._within, None

@@ -13,7 +13,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from rondine.core.forms import form_of
-from rondine.core.items.feed import FeedDocument, Gone
+from rondine.core.items.feed import FeedDocument, ForEach, Gone
 from rondine.core.items.moving import MovingInput, moving_words
 from rondine.core.items.schedule import Schedule, next_due, schedule_words
 from rondine.core.operations.document import OperationDocument
@@ -118,6 +118,9 @@ class FeedInputs(Strict):
         default=False,
         help_text="records that no longer come are marked as gone, however many they are",
     )
+    only_rows_of = serializers.IntegerField(
+        required=False, allow_null=True, default=None, help_text="a run: ask again only for the rows that failed in it"
+    )
 
 
 class FeedRunsView(ProjectView):
@@ -158,6 +161,7 @@ class GoOnView(ProjectView):
 class FeedForms(serializers.Serializer[Any]):
     schedules = FormShown(many=True, help_text="a form for each kind of schedule")
     moving = FormShown(many=True, help_text="a form for each way in which an input moves with the runs")
+    for_each = FormShown(help_text="the form of what the operation is called for, one after another")
     gone = FormShown(help_text="the form of what becomes of records that no longer come")
 
 
@@ -169,6 +173,7 @@ class FeedFormsView(ProjectView):
         forms = {
             "schedules": [form_of(kind) for kind in get_args(Schedule)],
             "moving": [form_of(kind) for kind in get_args(MovingInput)],
+            "for_each": form_of(ForEach),
             "gone": form_of(Gone),
         }
         return Response(FeedForms(forms).data)

@@ -84,6 +84,11 @@ class Record(models.Model):
 
     objects = RecordManager()
 
+    @property
+    def key_values(self) -> list[Any]:
+        values: list[Any] = json.loads(self.key)
+        return values
+
     class Meta:
         # what a batch asks of each key is in the index: the rows themselves are not looked at
         constraints = [

@@ -22,7 +22,8 @@ class Run(models.Model):
     whether it saw all rows; empty for trials, and until a feed's run is done.  remarks: what is odd but stopped nothing
     (`runs/remarks.py`).  begun_by: schedule, or feed NAME; empty if a person did it.  due_at: when it should have.
     brings_all: its inputs leave nothing out that its feed brings.  may_mark_all: a person permits that however many
-    records are marked as gone.  marks: the highest values kept, by moving input; null until it has seen all."""
+    records are marked as gone.  marks: the highest values kept, by moving input; null until it has seen all.
+    rows_asked, rows_failed: of a feed that asks for each of many rows."""
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="runs")
     environment = models.ForeignKey("connecting.Environment", on_delete=models.PROTECT, related_name="runs")
@@ -46,6 +47,8 @@ class Run(models.Model):
     brings_all = models.BooleanField(default=True)
     may_mark_all = models.BooleanField(default=False)
     marks = models.JSONField(null=True)
+    rows_asked = models.BigIntegerField(default=0)
+    rows_failed = models.BigIntegerField(default=0)
     queued_at = models.DateTimeField(auto_now_add=True)
     started_at = models.DateTimeField(null=True)
     ended_at = models.DateTimeField(null=True)
@@ -172,6 +175,20 @@ class Call(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["run", "number"], name="one_call_a_number")]
+
+
+class RowFailure(models.Model):
+    """A row that a feed's operation was asked for in vain. row_id: of the record, or its number in a list.  key: as
+    people know it.  call: the last one made for it, null if none could be made."""
+
+    run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="row_failures")
+    row_id = models.BigIntegerField()
+    key = models.JSONField()
+    call = models.PositiveIntegerField(null=True)
+    error = models.JSONField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["run", "row_id"], name="one_failure_a_row")]
 
 
 class RejectedRow(models.Model):

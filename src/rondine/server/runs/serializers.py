@@ -7,7 +7,7 @@ from rest_framework import serializers
 
 from rondine.server.api.openapi import AnyField
 from rondine.server.api.shapes import ShownSerializer
-from rondine.server.runs.models import COMPLETENESS, Call, RejectedRow, Run, RunCount
+from rondine.server.runs.models import COMPLETENESS, Call, RejectedRow, RowFailure, Run, RunCount
 from rondine.server.runs.remarks import Kind
 
 #: Into which a run's rows are counted, each row once.
@@ -70,11 +70,13 @@ class RunSerializer(ShownSerializer):
         model = Run
         fields = (
             *("id", "kind", "title", "state", "environment", "feed", "operation", "by", "begun_by", "due_at"),
-            *("attempt", "inputs", "brings_all", "calls"),
+            *("attempt", "inputs", "brings_all", "calls", "rows_asked", "rows_failed"),
             *("expected_rows", "ending", "completeness", "remarks", "error", "counts"),
             *("queued_at", "started_at", "ended_at", "summary"),
         )
         extra_kwargs = {
+            "rows_asked": {"help_text": "of a feed that asks for each of many rows: how many are done"},
+            "rows_failed": {"help_text": "those of them that failed"},
             "brings_all": {"help_text": "its inputs leave nothing out that its feed brings; not so, if they move"},
         }
 
@@ -124,6 +126,15 @@ class CallSerializer(ShownSerializer):
         return "" if call.purpose else operation_of(call.run) or ""
 
 
+class RowFailureSerializer(ShownSerializer):
+    key = serializers.ListField(child=AnyField())
+    error = ErrorSerializer()
+
+    class Meta:
+        model = RowFailure
+        fields = ("key", "call", "error")
+
+
 class RejectedRowSerializer(ShownSerializer):
     problems = serializers.ListField(child=serializers.DictField(child=serializers.CharField()))
 
@@ -156,6 +167,9 @@ def summary(run: Run) -> str:
         if count.unseen and count.unseen > count.gone:
             parts.append(f"{count.unseen - count.gone:,} not seen")
         words.append(f"{count.record_type}: {', '.join(parts) or 'no rows'}")
+    if run.rows_asked:
+        failed = f", {run.rows_failed:,} of them failed" if run.rows_failed else ""
+        words.append(f"asked for {run.rows_asked:,} rows{failed}")
     begun = {"queued": "waiting for a worker", "running": "just begun"}
     return "; ".join(dict.fromkeys(words)) or begun.get(run.state, run.ending)
 

@@ -9,8 +9,8 @@ from rest_framework.response import Response
 
 from rondine.server.access.project_views import ProjectViewSet
 from rondine.server.runs.actions import cancel_run, find_run
-from rondine.server.runs.models import Call, RejectedRow, Run
-from rondine.server.runs.serializers import CallSerializer, RejectedRowSerializer, RunSerializer
+from rondine.server.runs.models import Call, RejectedRow, RowFailure, Run
+from rondine.server.runs.serializers import CallSerializer, RejectedRowSerializer, RowFailureSerializer, RunSerializer
 
 
 class RunFilter(django_filters.FilterSet):
@@ -65,6 +65,21 @@ class CallViewSet(ProjectViewSet):
         calls = Call.objects.filter(run=find_run(self.project, run_id))
         page = self.page(calls.select_related("run__operation", "run__feed__operation"))
         return self.get_paginated_response(CallSerializer(page, many=True).data)
+
+
+class RowFailureViewSet(ProjectViewSet):
+    """The rows that a run's operation was asked for in vain, of a feed that asks for each of many."""
+
+    queryset = RowFailure.objects.none()
+    serializer_class = RowFailureSerializer
+    permissions = {"list": "view"}
+    ordering = "row_id"
+    page_size = 50
+
+    @extend_schema(operation_id="listRowFailures")
+    def list(self, request: Request, project: str, run_id: int) -> Response:
+        page = self.page(RowFailure.objects.filter(run=find_run(self.project, run_id)))
+        return self.get_paginated_response(RowFailureSerializer(page, many=True).data)
 
 
 class RejectViewSet(ProjectViewSet):

@@ -39,7 +39,8 @@ class WholeRondine:
         self.processes: dict[str, subprocess.Popen[bytes]] = {}
         worker = int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
         ports = free_ports(18300 + 60 * worker)
-        self.port, self.register_port = next(ports), next(ports)
+        self.port, self.register_port, self.smtp_port = next(ports), next(ports), next(ports)
+        self.env["RONDINE_SMTP"] = f"smtp://127.0.0.1:{self.smtp_port}"
         self.more = {name: next(ports) for name in ("crew", "seeds", "soil", "soil-tls", "desk", "permits")}
         self.url = f"http://127.0.0.1:{self.port}"
         self.register_url = f"http://127.0.0.1:{self.register_port}"

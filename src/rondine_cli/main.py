@@ -20,6 +20,7 @@ from rondine_cli import (
     running,
     samples,
     state,
+    telling,
     trials,
 )
 from rondine_cli.output import Output
@@ -53,6 +54,7 @@ def parser() -> argparse.ArgumentParser:
         responses,
         mapping,
         running,
+        telling,
         guide,
     ):
         module.add_commands(commands)

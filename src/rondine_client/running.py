@@ -51,6 +51,24 @@ class Feeds(Items[S, "types.Feed"]):
         return Request("GET", f"{self._project}/feed-forms")
 
 
+class Subscriptions(Items[S, "types.Subscription"]):
+    """Who is told of what, by signed webhook or e-mail."""
+
+    @call
+    def forms(self) -> Request[types.SubscriptionForms]:
+        """What a subscription can be set to: {about, by: the form of each kind}."""
+        return Request("GET", f"{self._project}/subscription-forms")
+
+
+class Events(Resource[S]):
+    """What happened to feeds."""
+
+    @pages
+    def search(self, /, *, limit: int | None = None, **filters: str) -> Pages[types.Event]:
+        """The newest first. filters: environment, feed, kind.  limit: how many at most."""
+        return Pages(self.request("GET", query={**filters, "limit": min(limit or 100, 100)}), limit=limit)
+
+
 class WatchedRun(Stream["types.Run"]):
     """The events of a run, and of the streams that follow a broken one.
 

@@ -143,6 +143,17 @@ class Bounds(TypedDict):
     pattern: NotRequired[str]
 
 
+class ByEmail(TypedDict):
+    to: list[str]
+    type: Literal["email"]
+
+
+class ByWebhook(TypedDict):
+    address: str
+    batch: NotRequired[int]
+    type: Literal["webhook"]
+
+
 class BytesBody(TypedDict):
     content: NotRequired[str | list[str | ValueOf] | ValueOf]
     media_type: NotRequired[str]
@@ -540,6 +551,22 @@ class Error(TypedDict):
     where: str
 
 
+class Event(TypedDict):
+    at: str
+    environment: str
+    feed: str
+    hint: str
+    id: int
+    kind: Literal["failed", "recovered", "incomplete", "drift", "not_marked", "late", "refused"]
+    message: str
+    run: int | None
+
+
+class EventPage(TypedDict):
+    items: list[Event]
+    next: str | None
+
+
 class Expand(TypedDict):
     expand: NotRequired[list[Expand]]
     filter: NotRequired[list[OdataCondition]]
@@ -636,6 +663,7 @@ class FeedDocument(TypedDict):
     for_each: NotRequired[ForEach | None]
     gone: NotRequired[Gone]
     inputs: NotRequired[dict[str, Any]]
+    late_after: NotRequired[str]
     moving: NotRequired[dict[str, Ago | SinceLastRun | FromHighest]]
     parallel: NotRequired[int]
     retrying: NotRequired[RetryPolicy | None]
@@ -1155,6 +1183,18 @@ class ObstacleItem(TypedDict):
     kind: str
     name: str
     reasons: list[ProblemItem]
+
+
+class OfFeeds(TypedDict):
+    events: NotRequired[list[Literal["drift", "failed", "incomplete", "late", "not_marked", "recovered", "refused"]]]
+    feeds: NotRequired[list[str]]
+    type: Literal["feeds"]
+
+
+class OfRecords(TypedDict):
+    kinds: NotRequired[list[Literal["changed", "created", "gone", "removed", "returned"]]]
+    record_type: str
+    type: Literal["records"]
 
 
 class OfferedDetails(TypedDict):
@@ -2135,6 +2175,47 @@ class StructureDifferenceItem(TypedDict):
     before: str
     kind: Literal["added", "removed", "changed"]
     path: str
+
+
+class Subscription(TypedDict):
+    changed_at: str
+    credential: str | None
+    document: SubscriptionDocument
+    environment: str
+    error: SubscriptionErrorItem | None
+    failures: int
+    id: str
+    name: str
+    problems: list[ProblemItem]
+    title: str
+    told: int
+    told_at: str | None
+    version: int
+
+
+class SubscriptionDocument(TypedDict):
+    about: OfFeeds | OfRecords
+    by: ByWebhook | ByEmail
+    description: NotRequired[str]
+    enabled: NotRequired[bool]
+
+
+class SubscriptionErrorItem(TypedDict):
+    at: str
+    code: str
+    hint: str
+    message: str
+    where: str
+
+
+class SubscriptionForms(TypedDict):
+    about: list[FormShown]
+    by: list[FormShown]
+
+
+class SubscriptionPage(TypedDict):
+    items: list[Subscription]
+    next: str | None
 
 
 class Substring(TypedDict):

@@ -802,6 +802,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What happened to feeds, the newest first. */
+        get: operations["listEvents"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/feed-forms": {
         parameters: {
             query?: never;
@@ -1900,6 +1917,71 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/subscription-forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The forms of what a subscription is set to. */
+        get: operations["getSubscriptionForms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/subscriptions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listSubscriptions"];
+        put?: never;
+        post: operations["makeSubscription"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/subscriptions/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getSubscription"];
+        put?: never;
+        post?: never;
+        delete: operations["removeSubscription"];
+        options?: never;
+        head?: never;
+        patch: operations["changeSubscription"];
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/subscriptions/{name}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listSubscriptionRevisions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/trials": {
         parameters: {
             query?: never;
@@ -2378,6 +2460,31 @@ export interface components {
              * @default
              */
             pattern?: string;
+        };
+        /**
+         * ByEmail
+         * @description A message to some people.
+         */
+        ByEmail: {
+            /** @description their addresses */
+            to: string[];
+            /** @enum {unknown} */
+            type: "email";
+        };
+        /**
+         * ByWebhook
+         * @description A signed request (Standard Webhooks) with CloudEvents in JSON, many at a time, each until it is answered with 2xx.
+         */
+        ByWebhook: {
+            /** @description where to, an https address of a permitted host */
+            address: string;
+            /**
+             * @description events in one request at most
+             * @default 100
+             */
+            batch?: number;
+            /** @enum {unknown} */
+            type: "webhook";
         };
         /**
          * BytesBody
@@ -3125,6 +3232,32 @@ export interface components {
             message: string;
             where: string;
         };
+        Event: {
+            /** Format: date-time */
+            at: string;
+            environment: string;
+            feed: string;
+            /** @default  */
+            hint: string;
+            readonly id: number;
+            /**
+             * @description * `failed` - failed
+             *     * `recovered` - recovered
+             *     * `incomplete` - incomplete
+             *     * `drift` - drift
+             *     * `not_marked` - not_marked
+             *     * `late` - late
+             *     * `refused` - refused
+             * @enum {string}
+             */
+            kind: "failed" | "recovered" | "incomplete" | "drift" | "not_marked" | "late" | "refused";
+            message: string;
+            run: number | null;
+        };
+        EventPage: {
+            items: components["schemas"]["Event"][];
+            next: string | null;
+        };
         /**
          * Expand
          * @description A related entity that comes along.
@@ -3291,6 +3424,11 @@ export interface components {
              * @default {}
              */
             inputs?: Record<string, never>;
+            /**
+             * @description a duration such as PT6H or P1D without a good run, after which it is late; empty: never
+             * @default
+             */
+            late_after?: string;
             /**
              * @description inputs that move with the runs, by name: a time before one, or what is new since the last
              * @default {}
@@ -4618,6 +4756,39 @@ export interface components {
             name: string;
             reasons: components["schemas"]["ProblemItem"][];
         };
+        /**
+         * OfFeeds
+         * @description What happens to feeds. Each is told once: what goes on failing has failed once, until it has recovered.
+         */
+        OfFeeds: {
+            /**
+             * @description which: failed, recovered, incomplete (rows are missing), drift (the service differs), not_marked (records that no longer come), late, refused (due, and not started); left out, all
+             * @default []
+             */
+            events?: ("drift" | "failed" | "incomplete" | "late" | "not_marked" | "recovered" | "refused")[];
+            /**
+             * @description of which feeds, by name; left out, all of the environment
+             * @default []
+             */
+            feeds?: string[];
+            /** @enum {unknown} */
+            type: "feeds";
+        };
+        /**
+         * OfRecords
+         * @description What happens to kept records, in its order.
+         */
+        OfRecords: {
+            /**
+             * @description which changes: created, changed, gone, returned, removed; left out, all
+             * @default []
+             */
+            kinds?: ("changed" | "created" | "gone" | "removed" | "returned")[];
+            /** @description whose records */
+            record_type: string;
+            /** @enum {unknown} */
+            type: "records";
+        };
         /** @description What else is told of an operation's document. */
         OfferedDetails: {
             /** @description the media types that a body may have, the first one is sent */
@@ -5327,6 +5498,16 @@ export interface components {
         };
         PatchedStandingValueRequest: {
             document?: components["schemas"]["StandingValueDocument"];
+            name?: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
+        PatchedSubscriptionRequest: {
+            /** @description whose signing_key signs what webhooks send */
+            credential?: string | null;
+            document?: components["schemas"]["SubscriptionDocument"];
+            environment?: string;
             name?: string;
             title?: string;
             /** @description stands with the revision */
@@ -6701,6 +6882,75 @@ export interface components {
              */
             kind: "added" | "removed" | "changed";
             path: string;
+        };
+        Subscription: {
+            /** Format: date-time */
+            readonly changed_at: string;
+            /** @description whose signing_key signs what webhooks send */
+            credential: string | null;
+            document: components["schemas"]["SubscriptionDocument"];
+            environment: string;
+            /** @description why the last message was not taken */
+            readonly error: components["schemas"]["SubscriptionErrorItem"] | null;
+            /** @description in a row */
+            readonly failures: number;
+            /** Format: uuid */
+            readonly id: string;
+            name: string;
+            /** @description why it cannot run yet */
+            readonly problems: components["schemas"]["ProblemItem"][];
+            title: string;
+            /** @description events so far */
+            readonly told: number;
+            /** Format: date-time */
+            readonly told_at: string | null;
+            readonly version: number;
+        };
+        /**
+         * SubscriptionDocument
+         * @description Who is told of what, and how.
+         */
+        SubscriptionDocument: {
+            /** @description what is told */
+            about: components["schemas"]["OfFeeds"] | components["schemas"]["OfRecords"];
+            /** @description how it is told */
+            by: components["schemas"]["ByWebhook"] | components["schemas"]["ByEmail"];
+            /**
+             * @description what it is for, in one's own words
+             * @default
+             */
+            description?: string;
+            /**
+             * @description off, it tells nothing until it is on again, and then all
+             * @default true
+             */
+            enabled?: boolean;
+        };
+        SubscriptionErrorItem: {
+            /** Format: date-time */
+            at: string;
+            code: string;
+            hint: string;
+            message: string;
+            where: string;
+        };
+        SubscriptionForms: {
+            about: components["schemas"]["FormShown"][];
+            by: components["schemas"]["FormShown"][];
+        };
+        SubscriptionPage: {
+            items: components["schemas"]["Subscription"][];
+            next: string | null;
+        };
+        SubscriptionRequest: {
+            /** @description whose signing_key signs what webhooks send */
+            credential?: string | null;
+            document: components["schemas"]["SubscriptionDocument"];
+            environment: string;
+            name: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
         };
         /**
          * Substring
@@ -9399,6 +9649,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProofShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listEvents: {
+        parameters: {
+            query?: {
+                /** @description the cursor of the page before */
+                after?: string;
+                environment?: string;
+                feed?: string;
+                /**
+                 * @description * `failed` - failed
+                 *     * `recovered` - recovered
+                 *     * `incomplete` - incomplete
+                 *     * `drift` - drift
+                 *     * `not_marked` - not_marked
+                 *     * `late` - late
+                 *     * `refused` - refused
+                 */
+                kind?: "drift" | "failed" | "incomplete" | "late" | "not_marked" | "recovered" | "refused";
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventPage"];
                 };
             };
             /** @description what went wrong */
@@ -12801,6 +13097,277 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ComparisonOfStructures"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getSubscriptionForms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SubscriptionForms"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listSubscriptions: {
+        parameters: {
+            query?: {
+                /** @description the cursor of the page before */
+                after?: string;
+                limit?: number;
+                /** @description part of a name or title */
+                q?: string;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SubscriptionPage"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makeSubscription: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SubscriptionRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Subscription"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getSubscription: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Subscription"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeSubscription: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the ETag that came with the item */
+                "If-Match": string;
+            };
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Subscription"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemItem"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeSubscription: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the ETag that came with the item */
+                "If-Match": string;
+            };
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedSubscriptionRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Subscription"];
+                };
+            };
+            /** @description what went wrong */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Subscription"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemItem"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listSubscriptionRevisions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"][];
                 };
             };
             /** @description what went wrong */

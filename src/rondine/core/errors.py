@@ -90,6 +90,12 @@ class SignInNeeded(RondineError):
     code, status = "sign_in_needed", 401
 
 
+class NotAuthentic(RondineError):
+    """A request from outside whose signature is wrong, or that has none."""
+
+    code, status = "not_authentic", 401
+
+
 class NotAllowed(RondineError):
     code, status = "not_allowed", 403
 

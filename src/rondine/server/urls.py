@@ -25,6 +25,7 @@ from rondine.server.operations import trial_views as trials
 from rondine.server.operations import views as operations
 from rondine.server.records import views as records
 from rondine.server.runs import views as runs
+from rondine.server.subscriptions import views as subscriptions
 
 PROJECT = "api/v1/projects/<slug:project>"
 
@@ -42,9 +43,11 @@ for prefix, view_set in {
     "record-types": records.RecordTypeViewSet,
     "mappings": mappings.MappingViewSet,
     "feeds": feeds.FeedViewSet,
+    "subscriptions": subscriptions.SubscriptionViewSet,
     "definitions": definitions.DefinitionViewSet,
 }.items():
     items.register(prefix, view_set, basename=prefix)
+items.register("events", subscriptions.EventViewSet, basename="events")
 items.register("runs", runs.RunViewSet, basename="runs")
 
 urlpatterns = [
@@ -125,6 +128,7 @@ urlpatterns = [
     path(f"{PROJECT}/readings/records", readings.RecordsReading.as_view()),
     path(f"{PROJECT}/previews", mappings.PreviewView.as_view()),
     path(f"{PROJECT}/feeds/<str:name>/runs", feeds.FeedRunsView.as_view()),
+    path(f"{PROJECT}/subscription-forms", subscriptions.SubscriptionFormsView.as_view()),
     path(f"{PROJECT}/feed-forms", feeds.FeedFormsView.as_view()),
     path(f"{PROJECT}/runs/<int:run_id>/go-on", feeds.GoOnView.as_view()),
     path(f"{PROJECT}/runs/<int:run_id>/calls", runs.CallViewSet.as_view({"get": "list"})),

@@ -37,11 +37,11 @@ export default function FeedPage() {
         <>
           <Tag>{feed.data.environment}</Tag>
           {mayRun && (
-            <>
-              {Object.keys(feed.data.document.moving ?? {}).length > 0 && (
+            <span className="ml-auto flex gap-2">
+              {Object.values(feed.data.document.moving ?? {}).some((one) => one.type !== "ago") && (
                 <button
                   type="button"
-                  className="btn btn-sm ml-auto"
+                  className="btn btn-sm"
                   disabled={run.isPending || feed.data.problems.length > 0}
                   onClick={() => start({ brings_all: true })}
                 >
@@ -50,13 +50,13 @@ export default function FeedPage() {
               )}
               <button
                 type="button"
-                className="btn btn-primary btn-sm ml-auto"
+                className="btn btn-primary btn-sm"
                 disabled={run.isPending || feed.data.problems.length > 0}
                 onClick={() => start({})}
               >
                 Run it
               </button>
-            </>
+            </span>
           )}
         </>
       }

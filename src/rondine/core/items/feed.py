@@ -61,5 +61,8 @@ class FeedDocument(Document, frozen=True):
     retrying: Annotated[
         RetryPolicy | None, Meta(description="when calls of its runs are sent again; by default as the connection says")
     ] = None
+    late_after: Annotated[
+        str, Meta(description="a duration such as PT6H or P1D without a good run, after which it is late; empty: never")
+    ] = ""
     schedule: Annotated[Schedule | None, Meta(description="when it runs by itself; none, if only when asked to")] = None
     description: Annotated[str, Meta(description="what it is for, in one's own words")] = ""

@@ -1,7 +1,7 @@
 """What documents refer to by name, declared by their classes: found and renamed in one way for all of them.
 
-A class says in `REFERENCES` which of its fields hold the name of an item, and of which kind. Fixed values and samples
-within documents are no documents themselves, so nothing in them is ever taken for a reference.
+A class says in `REFERENCES` which of its fields hold the name of an item, or a list of names, and of which kind. Fixed
+values and samples within documents are no documents themselves, so nothing in them is ever taken for a reference.
 """
 
 from collections.abc import Iterator
@@ -41,6 +41,9 @@ def _within(value: Any, location: Location) -> Iterator[Reference]:
             kind = value.REFERENCES.get(name)
             if kind is not None and isinstance(held, str) and held:
                 yield Reference(kind, held, pointer_text((*location, encoded)))
+            elif kind is not None and isinstance(held, list):
+                for number, one in enumerate(held):
+                    yield Reference(kind, one, pointer_text((*location, encoded, number)))
             elif name in value.GIVEN:
                 yield from _inputs(held, (*location, encoded))
             elif name in value.GIVEN_BY_NAME:
@@ -97,6 +100,8 @@ def renamed(document: Any, kind: str, old: str, new: str) -> Any:
             if document.REFERENCES.get(name) == kind:
                 if held == old:
                     changes[name] = new
+                elif isinstance(held, list) and old in held:
+                    changes[name] = [new if one == old else one for one in held]
             elif name in document.GIVEN:
                 if kind == _STANDING and held == {"standing": old}:
                     changes[name] = {"standing": new}

@@ -1,5 +1,7 @@
 """How a run ends: done, or failed if no row was good; and what no longer comes."""
 
+from typing import Any
+
 from django.db import transaction
 from django.utils import timezone
 
@@ -9,6 +11,7 @@ from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.settings import load
 from rondine.server.feeds.moving import marks_of
 from rondine.server.feeds.scheduling import start_after
+from rondine.server.feeds.telling import tell_of_end
 from rondine.server.records.going import Missing, mark_gone, missing
 from rondine.server.records.keeping import Filling
 from rondine.server.records.models import RecordSet, RecordType, SeenBatch
@@ -60,9 +63,17 @@ def finish_run(run: Run, verdict: Verdict) -> None:
             error=failure,
             remarks=remarks,
         )
+        tell_of_end(run)
         start_after(run, state, verdict.completeness)
     runs = Run.objects.filter(feed=run.feed_id, pk__lte=run.pk)  # earlier ones cannot go on any more
     SeenBatch.objects.filter(run_id__in=runs.values("pk")).delete()
+
+
+def fail_run(run: Run, error: dict[str, Any]) -> None:
+    """Ends a run that something stopped; nothing, if it is not this worker's any more."""
+    with transaction.atomic():
+        if end_run(run.pk, run.attempt, state="failed", ending=error["message"], error=error):
+            tell_of_end(run)
 
 
 def run_total(run: Run) -> int | None:

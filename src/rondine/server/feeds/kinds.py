@@ -3,7 +3,7 @@
 from rondine.core.errors import InputError, Problem, RondineError, did_you_mean
 from rondine.core.items.feed import FeedDocument
 from rondine.core.items.moving import moving_problems
-from rondine.core.items.schedule import AfterFeed, schedule_problems
+from rondine.core.items.schedule import AfterFeed, duration_of, schedule_problems
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.operations.document import OperationDocument, is_reading
 from rondine.core.operations.inputs import Input, checked_inputs
@@ -30,6 +30,9 @@ def _feed(item: Feed) -> list[Problem]:
         problems += [Problem(f"/inputs{problem.where}", problem.message, problem.hint) for problem in error.problems]
     problems += _moving(item, feed)
     problems += _for_each(item, feed)
+    if feed.late_after and duration_of(feed.late_after) is None:
+        words = f'"{feed.late_after}" is not a duration'
+        problems.append(Problem("/late_after", words, "write it as PT6H or P1D (ISO 8601)"))
     schedule = feed.schedule
     for problem in schedule_problems(schedule):
         problems.append(Problem(f"/schedule{problem.where}", problem.message, problem.hint))

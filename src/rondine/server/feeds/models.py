@@ -13,7 +13,7 @@ from rondine.server.operations.models import Operation
 class Feed(Item):
     """due_at, begins_at: when it runs next by itself, as its schedule says and with jitter and quiet hours; written by
     the workers. planned_for_version: of the document that these were made from.  refusal: why the last time that was
-    due started nothing."""
+    due started nothing.  is_late: it was told that it is."""
 
     operation = models.ForeignKey(Operation, on_delete=models.PROTECT, related_name="feeds")
     mapping = models.ForeignKey(Mapping, on_delete=models.PROTECT, related_name="feeds")
@@ -23,6 +23,7 @@ class Feed(Item):
     begins_at = models.DateTimeField(null=True, db_index=True)
     planned_for_version = models.PositiveIntegerField(default=0)
     refusal = models.JSONField(null=True)
+    is_late = models.BooleanField(default=False)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_feed_a_name")]

@@ -9,7 +9,7 @@ from django.utils import timezone
 
 from rondine.core.errors import Conflict, DraftError, NotFound, Problem
 from rondine.core.http.limits import meter
-from rondine.core.items.moving import moved_inputs
+from rondine.core.items.moving import ONLY_NEW, moved_inputs
 from rondine.core.operations.inputs import checked_inputs
 from rondine.core.settings import dump
 from rondine.server.access.models import Person, Project
@@ -84,7 +84,8 @@ def queue_feed(
         "record_types": {name: dump(record_types[name]) for name in used},
     }
     fixed = {**document.inputs, **{name: value for name, value in inputs.items() if name not in document.moving}}
-    last, why = (None, "") if brings_all else last_run(feed, content, fixed)
+    goes_on = any(isinstance(setting, ONLY_NEW) for setting in document.moving.values()) and not brings_all
+    last, why = last_run(feed, content, fixed) if goes_on else (None, "")
     now = timezone.now()
     moved = moved_inputs(document.moving, {one.name: one for one in operation.inputs}, now, last)
     values = {**document.inputs, **moved, **inputs}

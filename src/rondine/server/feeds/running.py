@@ -19,7 +19,7 @@ from rondine.core.pagination import Ending
 from rondine.core.pagination.signs import Signs, signs_of
 from rondine.engine.client import Engine
 from rondine.engine.receiving import Received
-from rondine.server.feeds.ending import finish_run
+from rondine.server.feeds.ending import fail_run, finish_run
 from rondine.server.feeds.fetching import Fetcher, RunCalls
 from rondine.server.feeds.keeping import AnyFetcher, Keeper
 from rondine.server.feeds.loading import load_feed
@@ -29,7 +29,7 @@ from rondine.server.feeds.rows import RowsFetcher
 from rondine.server.records.browsing import TYPED
 from rondine.server.records.models import RecordSet
 from rondine.server.records.tasks import index_records
-from rondine.server.runs.actions import end_run, is_mine, say_alive
+from rondine.server.runs.actions import is_mine, say_alive
 from rondine.server.runs.calls import problem_of
 from rondine.server.runs.completeness import Verdict, verdict_of
 from rondine.server.runs.models import Run
@@ -231,9 +231,7 @@ async def carry_out_feed(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> 
     except RunEnded as ended:
         log.info("run ended elsewhere", run=run.pk, attempt=run.attempt, reason=ended.message)
     except RondineError as error:
-        await in_database(
-            pool, end_run, run.pk, run.attempt, state="failed", ending=error.message, error=problem_of(error)
-        )
+        await in_database(pool, fail_run, run, problem_of(error))
     except (OperationalError, asyncio.CancelledError):
         raise
     except Exception as error:  # a fault of ours: the run says so, the log has the trace
@@ -244,7 +242,7 @@ async def carry_out_feed(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> 
             "where": f"run {run.pk}",
             "hint": "the log has the details; report it",
         }
-        await in_database(pool, end_run, run.pk, run.attempt, state="failed", ending=fault["message"], error=fault)
+        await in_database(pool, fail_run, run, fault)
     finally:
         if heart:
             heart.cancel()

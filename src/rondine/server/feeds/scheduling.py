@@ -5,6 +5,7 @@ import asyncio
 import random
 from concurrent.futures import ThreadPoolExecutor
 from datetime import datetime
+from itertools import count
 from typing import Any
 
 import structlog
@@ -16,6 +17,7 @@ from rondine.core.errors import RondineError
 from rondine.core.items.schedule import AfterFeed, next_due
 from rondine.server.feeds.models import Feed
 from rondine.server.feeds.queueing import queue_feed
+from rondine.server.feeds.telling import tell_of_late, tell_of_refusal
 from rondine.server.runs.calls import problem_of
 from rondine.server.runs.models import Run
 from rondine.server.threads import in_database
@@ -23,6 +25,8 @@ from rondine.server.threads import in_database
 log = structlog.get_logger("rondine.schedules")
 #: Feeds that one look starts at most.
 MOST = 100
+#: Looks until it is looked again which feeds are late.
+LATE_LOOKS = 20
 
 
 def start_due(now: datetime | None = None) -> list[int]:
@@ -89,7 +93,10 @@ def _start(feed: Feed, *, begun_by: str, due_at: Any) -> Run | None:
     except RondineError as error:
         refusal = {**problem_of(error), "at": timezone.now().isoformat()}
         log.warning("a feed that is due cannot start", feed=feed.name, reason=error.message)
-    Feed.objects.filter(pk=feed.pk).update(refusal=refusal)
+    with transaction.atomic():
+        if refusal is not None:
+            tell_of_refusal(feed, refusal)
+        Feed.objects.filter(pk=feed.pk).update(refusal=refusal)
     return run
 
 
@@ -99,10 +106,12 @@ def _is_active() -> Exists:
 
 async def schedule_for_ever(pool: ThreadPoolExecutor, seconds: float = 1.0) -> None:
     """Starts what is due, until cancelled. Any number of workers may do so at once."""
-    while True:
+    for look in count():
         try:
             if started := await in_database(pool, start_due):
                 log.info("feeds were due", runs=started)
+            if look % LATE_LOOKS == 0 and (late := await in_database(pool, tell_of_late)):
+                log.warning("feeds are late", feeds=late)
         except OperationalError:
             pass
         except Exception:  # one feed's fault must not keep the others from running

@@ -1,0 +1,73 @@
+"""Subscriptions: who is told of what; and what happened to feeds."""
+
+from argparse import Namespace
+from typing import Any
+
+from rondine_cli.items import add_item_verbs, add_set_option, document_of, show_problems, with_changes
+from rondine_cli.output import Output
+from rondine_cli.session import Session
+
+EVENTS = ["failed", "recovered", "incomplete", "drift", "not_marked", "late", "refused"]
+
+
+def add_commands(commands: Any) -> None:
+    subscription = commands.add_parser(
+        "subscription", help="who is told of what, by signed webhook or e-mail"
+    ).add_subparsers(required=True, metavar="VERB")
+    add_item_verbs(
+        subscription,
+        "subscriptions",
+        "subscription",
+        ["name", "environment", "document.about.type", "document.by.type", "told", "failures"],
+    )
+    make = subscription.add_parser("make", help="make or change one")
+    make.add_argument("name")
+    make.add_argument("--title", help="how it is shown (default: the name)")
+    make.add_argument("--environment", default="test")
+    make.add_argument("--event", action="append", choices=EVENTS, help="of feeds; may be given again (default: all)")
+    make.add_argument("--feed", action="append", metavar="NAME", help="of these feeds (default: of all)")
+    make.add_argument("--records", metavar="RECORD_TYPE", help="of changes of these records, and not of feeds")
+    how = make.add_mutually_exclusive_group()
+    how.add_argument("--webhook", metavar="ADDRESS", help="to this address, signed")
+    how.add_argument("--email", action="append", metavar="ADDRESS", help="by e-mail; may be given again")
+    make.add_argument("--credential", metavar="NAME", help="whose signing_key signs what webhooks send")
+    add_set_option(make, "by.batch=20 or enabled=false")
+    make.set_defaults(run=run_make)
+
+    event = commands.add_parser("event", help="what happened to feeds").add_subparsers(required=True, metavar="VERB")
+    listing = event.add_parser("list", help="list them, newest first")
+    listing.add_argument("--environment")
+    listing.add_argument("--feed")
+    listing.add_argument("--kind", choices=EVENTS)
+    listing.add_argument("--limit", type=int, default=20)
+    listing.set_defaults(run=run_events)
+
+
+def run_make(session: Session, args: Namespace, out: Output) -> None:
+    document = document_of(session.office.subscriptions, args.name)
+    if args.records:
+        document["about"] = {"type": "records", "record_type": args.records}
+    elif args.event or args.feed or "about" not in document:
+        document["about"] = {"type": "feeds", "events": args.event or [], "feeds": args.feed or []}
+    if args.webhook:
+        document["by"] = {"type": "webhook", "address": args.webhook}
+    elif args.email:
+        document["by"] = {"type": "email", "to": args.email}
+    made = session.office.subscriptions.save(
+        args.name,
+        environment=args.environment,
+        document=with_changes(document, args.changes),
+        **({"credential": args.credential} if args.credential else {}),
+        **({"title": args.title} if args.title else {}),
+    )
+    out.value(made, f"subscription {made['name']} is at version {made['version']}; it tells what happens from now on")
+    show_problems(made, out)
+
+
+def run_events(session: Session, args: Namespace, out: Output) -> None:
+    filters = {name: value for name in ("environment", "feed", "kind") if (value := getattr(args, name))}
+    out.rows(
+        session.office.events.search(limit=args.limit, **filters),
+        ["id", "at", "environment", "feed", "kind", "message", "run"],
+        empty="nothing worth telling has happened",
+    )

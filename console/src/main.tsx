@@ -17,6 +17,7 @@ const ServicePage = lazy(() => import("./features/services/ServicePage"));
 const ConnectionPage = lazy(() => import("./features/services/ConnectionPage"));
 const ImportPage = lazy(() => import("./features/definitions/ImportPage"));
 const DefinitionPage = lazy(() => import("./features/definitions/DefinitionPage"));
+const Subscriptions = lazy(() => import("./features/subscriptions/Subscriptions"));
 const Environments = lazy(() => import("./features/environments/Environments"));
 const Queries = lazy(() => import("./features/queries/Queries"));
 const Bench = lazy(() => import("./features/bench/Bench"));
@@ -106,6 +107,7 @@ const router = createBrowserRouter([
       { path: "import", element: <ImportPage /> },
       { path: "definitions/:name", element: <DefinitionPage /> },
       { path: "queries", element: <Queries /> },
+      { path: "subscriptions", element: <Subscriptions /> },
       { path: "environments", element: <Environments /> },
       { path: "operations/:name", element: <Bench /> },
       { path: "records", element: <Records /> },

@@ -34,6 +34,28 @@ def add_commands(commands: Any) -> None:
     add_set_option(make, "by.batch=20 or enabled=false")
     make.set_defaults(run=run_make)
 
+    webhook = commands.add_parser("webhook", help="where services send changes by themselves").add_subparsers(
+        required=True, metavar="VERB"
+    )
+    add_item_verbs(
+        webhook, "webhooks", "webhook", ["name", "environment", "document.becomes.type", "path", "waiting", "last_at"]
+    )
+    make = webhook.add_parser("make", help="make or change one")
+    make.add_argument("name")
+    make.add_argument("--title", help="how it is shown (default: the name)")
+    make.add_argument("--environment", default="test")
+    make.add_argument("--credential", metavar="NAME", help="whose signing_key deliveries are verified with")
+    becomes = make.add_mutually_exclusive_group()
+    becomes.add_argument("--mapping", help="deliveries become records by this mapping")
+    becomes.add_argument("--runs", metavar="FEED", help="deliveries start a run of this feed")
+    make.add_argument("--newest-by", metavar="FIELD", help="the field that says which of two deliveries is the newer")
+    make.add_argument("--signed-in", metavar="HEADER", help="the header with an HMAC (default: Standard Webhooks)")
+    add_set_option(make, "proof.prefix=sha256=, proof.algorithm=sha1 or challenge.parameter=challenge")
+    make.set_defaults(run=run_make_webhook)
+    deliveries = webhook.add_parser("deliveries", help="what came in, newest first")
+    deliveries.add_argument("name")
+    deliveries.set_defaults(run=run_deliveries)
+
     event = commands.add_parser("event", help="what happened to feeds").add_subparsers(required=True, metavar="VERB")
     listing = event.add_parser("list", help="list them, newest first")
     listing.add_argument("--environment")
@@ -62,6 +84,39 @@ def run_make(session: Session, args: Namespace, out: Output) -> None:
     )
     out.value(made, f"subscription {made['name']} is at version {made['version']}; it tells what happens from now on")
     show_problems(made, out)
+
+
+def run_make_webhook(session: Session, args: Namespace, out: Output) -> None:
+    document = document_of(session.office.webhooks, args.name)
+    if args.mapping:
+        document["becomes"] = {"type": "records", "mapping": args.mapping}
+    elif args.runs:
+        document["becomes"] = {"type": "run", "feed": args.runs}
+    if args.newest_by:
+        document["becomes"] = {**document.get("becomes", {}), "newest_by": args.newest_by}
+    if args.signed_in:
+        document["proof"] = {"type": "hmac", "header": args.signed_in}
+        document["id_header"] = ""
+    made = session.office.webhooks.save(
+        args.name,
+        environment=args.environment,
+        document=with_changes(document, args.changes),
+        **({"credential": args.credential} if args.credential else {}),
+        **({"title": args.title} if args.title else {}),
+    )
+    out.value(
+        made,
+        f"webhook {made['name']} is at version {made['version']}; let the service send to {session.url}{made['path']}",
+    )
+    show_problems(made, out)
+
+
+def run_deliveries(session: Session, args: Namespace, out: Output) -> None:
+    out.rows(
+        session.office.webhooks.deliveries(args.name),
+        ["id", "at", "mark", "state", "size", "repeated", "run", "error.message"],
+        empty="nothing has come yet",
+    )
 
 
 def run_events(session: Session, args: Namespace, out: Output) -> None:

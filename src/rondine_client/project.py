@@ -11,7 +11,7 @@ from rondine_client.describing import Definitions, Operations, Samples, Trials
 from rondine_client.items import Items
 from rondine_client.mapping import Bodies, Mappings, Readings
 from rondine_client.requests import Request, Resource, S, call
-from rondine_client.running import Events, Feeds, Records, Runs, Subscriptions
+from rondine_client.running import Events, Feeds, Records, Runs, Subscriptions, Webhooks
 
 if TYPE_CHECKING:
     from rondine_client import types
@@ -36,6 +36,7 @@ class Project(Resource[S]):
         self.queries: Items[S, types.PreparedQuery] = Items(client, path, "queries")
         self.feeds = Feeds(client, path, "feeds")
         self.subscriptions = Subscriptions(client, path, "subscriptions")
+        self.webhooks = Webhooks(client, path, "webhooks")
         self.events = Events(client, f"{path}/events")
         self.trials = Trials(client, path)
         self.bodies = Bodies(client, path)

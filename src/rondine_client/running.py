@@ -60,6 +60,20 @@ class Subscriptions(Items[S, "types.Subscription"]):
         return Request("GET", f"{self._project}/subscription-forms")
 
 
+class Webhooks(Items[S, "types.Webhook"]):
+    """Where services send what they have to say by themselves."""
+
+    @pages
+    def deliveries(self, name: str) -> Pages[types.Delivery]:
+        """What came in, the newest first."""
+        return Pages(self.request("GET", f"/{step(name)}/deliveries"))
+
+    @call
+    def forms(self) -> Request[types.WebhookForms]:
+        """What a webhook can be set to: {proof, becomes: the form of each kind}."""
+        return Request("GET", f"{self._project}/webhook-forms")
+
+
 class Events(Resource[S]):
     """What happened to feeds."""
 

@@ -196,6 +196,11 @@ class Case(TypedDict):
     type: Literal["case"]
 
 
+class Challenge(TypedDict):
+    member: NotRequired[str]
+    parameter: NotRequired[str]
+
+
 class ChangeItem(TypedDict):
     differences: list[DifferenceItem]
     key: str
@@ -508,6 +513,24 @@ class DefinitionShown(TypedDict):
     warnings: list[ProblemItem]
 
 
+class Delivery(TypedDict):
+    at: str
+    body: str
+    call: int | None
+    error: Error | None
+    id: int
+    mark: str
+    repeated: int
+    run: int | None
+    size: int
+    state: Literal["waiting", "done", "failed"]
+
+
+class DeliveryPage(TypedDict):
+    items: list[Delivery]
+    next: str | None
+
+
 class DifferenceItem(TypedDict):
     before: Any
     is_kept: bool
@@ -753,7 +776,7 @@ class FormFieldItem(TypedDict):
     help: str
     is_rare: bool
     is_required: bool
-    kind: Literal["text", "long_text", "choice", "integer", "number", "boolean", "list", "map", "json"]
+    kind: Literal["text", "long_text", "choice", "choices", "integer", "number", "boolean", "list", "map", "json"]
     name: str
     title: str
 
@@ -794,6 +817,15 @@ class GraphqlConnection(TypedDict):
     input: NotRequired[str]
     max_pages: NotRequired[int]
     type: Literal["graphql_connection"]
+
+
+class Hmac(TypedDict):
+    algorithm: NotRequired[Literal["sha1", "sha256", "sha512"]]
+    header: str
+    joined_by: NotRequired[str]
+    prefix: NotRequired[str]
+    time_header: NotRequired[str]
+    type: Literal["hmac"]
 
 
 class Host(TypedDict):
@@ -1838,6 +1870,7 @@ class Remark(TypedDict):
         "not_marked",
         "went_on",
         "all_again",
+        "outdated",
     ]
     message: str
     times: int
@@ -1954,7 +1987,7 @@ class Run(TypedDict):
     feed: str | None
     id: int
     inputs: dict[str, Any]
-    kind: Literal["trial", "feed"]
+    kind: Literal["trial", "feed", "webhook"]
     operation: str | None
     queued_at: str
     remarks: list[Remark]
@@ -2070,6 +2103,12 @@ class Session(TypedDict):
     title: str
 
 
+class SharedHeader(TypedDict):
+    header: str
+    prefix: NotRequired[str]
+    type: Literal["shared_header"]
+
+
 class SignInOperation(TypedDict):
     carrier: NotRequired[Literal["cookie", "header", "query"]]
     expires_at: NotRequired[str]
@@ -2140,6 +2179,10 @@ class Source(TypedDict):
 class Split(TypedDict):
     at: str
     type: Literal["split"]
+
+
+class Standard(TypedDict):
+    type: Literal["standard"]
 
 
 class StandingParameter(TypedDict):
@@ -2230,6 +2273,10 @@ class Table(TypedDict):
     values: dict[str, Any]
 
 
+class Taken(TypedDict):
+    is_new: bool
+
+
 class TextBody(TypedDict):
     content: NotRequired[str | list[str | ValueOf] | ValueOf]
     media_type: NotRequired[str]
@@ -2259,6 +2306,18 @@ class Timing(TypedDict):
 class TlsSettings(TypedDict):
     authority: NotRequired[str]
     certificate: NotRequired[str]
+
+
+class ToRecords(TypedDict):
+    mapping: str
+    newest_by: NotRequired[str]
+    removed_when: NotRequired[list[Condition]]
+    type: Literal["records"]
+
+
+class ToRun(TypedDict):
+    feed: str
+    type: Literal["run"]
 
 
 class Token(TypedDict):
@@ -2372,6 +2431,40 @@ class ValueOf(TypedDict):
 class ViewColumn(TypedDict):
     name: str
     type: str
+
+
+class Webhook(TypedDict):
+    changed_at: str
+    credential: str | None
+    document: WebhookDocument
+    environment: str
+    id: str
+    last_at: str | None
+    name: str
+    path: str
+    problems: list[ProblemItem]
+    title: str
+    version: int
+    waiting: int
+
+
+class WebhookDocument(TypedDict):
+    becomes: ToRecords | ToRun
+    challenge: NotRequired[Challenge | None]
+    description: NotRequired[str]
+    enabled: NotRequired[bool]
+    id_header: NotRequired[str]
+    proof: NotRequired[Standard | Hmac | SharedHeader]
+
+
+class WebhookForms(TypedDict):
+    becomes: list[FormShown]
+    proof: list[FormShown]
+
+
+class WebhookPage(TypedDict):
+    items: list[Webhook]
+    next: str | None
 
 
 class Windows(TypedDict):

@@ -4,6 +4,24 @@
  */
 
 export interface paths {
+    "/api/v1/hooks/{project}/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Where a service sends what it has to say. Nobody signs in here: each delivery proves itself. */
+        get: operations["answerChallenge"];
+        put?: never;
+        /** @description Where a service sends what it has to say. Nobody signs in here: each delivery proves itself. */
+        post: operations["deliver"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/people": {
         parameters: {
             query?: never;
@@ -2016,6 +2034,88 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/webhook-forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The forms of what a webhook is set to. */
+        get: operations["getWebhookForms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/webhooks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listWebhooks"];
+        put?: never;
+        post: operations["makeWebhook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/webhooks/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getWebhook"];
+        put?: never;
+        post?: never;
+        delete: operations["removeWebhook"];
+        options?: never;
+        head?: never;
+        patch: operations["changeWebhook"];
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/webhooks/{name}/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What came in by a webhook, the newest first. */
+        get: operations["listDeliveries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/webhooks/{name}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listWebhookRevisions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session": {
         parameters: {
             query?: never;
@@ -2557,6 +2657,22 @@ export interface components {
             to: "first" | "lower" | "upper";
             /** @enum {unknown} */
             type: "case";
+        };
+        /**
+         * Challenge
+         * @description What some services ask when they are told the address: a value that they want back.
+         */
+        Challenge: {
+            /**
+             * @description or the member of the body that has it, a JSON Pointer; it is given back as JSON
+             * @default
+             */
+            member?: string;
+            /**
+             * @description the query parameter that has it; it is given back as text
+             * @default
+             */
+            parameter?: string;
         };
         ChangeItem: {
             readonly differences: components["schemas"]["DifferenceItem"][];
@@ -3169,6 +3285,31 @@ export interface components {
             version: string;
             readonly warnings: components["schemas"]["ProblemItem"][];
         };
+        Delivery: {
+            /** Format: date-time */
+            readonly at: string;
+            /** Format: uuid */
+            body: string;
+            call: number | null;
+            error: components["schemas"]["Error"] | null;
+            readonly id: number;
+            mark: string;
+            /** @description how often it came again */
+            repeated: number;
+            run: number | null;
+            size: number;
+            /**
+             * @description * `waiting` - waiting
+             *     * `done` - done
+             *     * `failed` - failed
+             * @enum {string}
+             */
+            state: "waiting" | "done" | "failed";
+        };
+        DeliveryPage: {
+            items: components["schemas"]["Delivery"][];
+            next: string | null;
+        };
         DifferenceItem: {
             before: unknown;
             /** @description an own correction, which stays */
@@ -3645,6 +3786,7 @@ export interface components {
              * @description * `text` - text
              *     * `long_text` - long_text
              *     * `choice` - choice
+             *     * `choices` - choices
              *     * `integer` - integer
              *     * `number` - number
              *     * `boolean` - boolean
@@ -3653,7 +3795,7 @@ export interface components {
              *     * `json` - json
              * @enum {string}
              */
-            kind: "text" | "long_text" | "choice" | "integer" | "number" | "boolean" | "list" | "map" | "json";
+            kind: "text" | "long_text" | "choice" | "choices" | "integer" | "number" | "boolean" | "list" | "map" | "json";
             name: string;
             title: string;
         };
@@ -3759,6 +3901,36 @@ export interface components {
             max_pages?: number;
             /** @enum {unknown} */
             type: "graphql_connection";
+        };
+        /**
+         * Hmac
+         * @description Signed with an HMAC of the body, or of a time and the body, in hex or base64.
+         */
+        Hmac: {
+            /**
+             * @default sha256
+             * @enum {unknown}
+             */
+            algorithm?: "sha1" | "sha256" | "sha512";
+            /** @description that has the signature */
+            header: string;
+            /**
+             * @description between the time and the body, where a time is signed
+             * @default .
+             */
+            joined_by?: string;
+            /**
+             * @description before the signature, such as sha256=
+             * @default
+             */
+            prefix?: string;
+            /**
+             * @description that has the time, in seconds since 1970; it is signed with the body, and may not be old
+             * @default
+             */
+            time_header?: string;
+            /** @enum {unknown} */
+            type: "hmac";
         };
         Host: {
             host: string;
@@ -5513,6 +5685,16 @@ export interface components {
             /** @description stands with the revision */
             why?: string;
         };
+        PatchedWebhookRequest: {
+            /** @description whose signing_key deliveries are verified with */
+            credential?: string | null;
+            document?: components["schemas"]["WebhookDocument"];
+            environment?: string;
+            name?: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
         PatternGivenRequest: {
             /** @default id */
             key?: string;
@@ -6013,9 +6195,10 @@ export interface components {
              *     * `not_marked` - not_marked
              *     * `went_on` - went_on
              *     * `all_again` - all_again
+             *     * `outdated` - outdated
              * @enum {string}
              */
-            kind: "incomplete" | "partial" | "undelimited" | "drift" | "rejected" | "duplicates" | "unseen" | "gone" | "not_marked" | "went_on" | "all_again";
+            kind: "incomplete" | "partial" | "undelimited" | "drift" | "rejected" | "duplicates" | "unseen" | "gone" | "not_marked" | "went_on" | "all_again" | "outdated";
             message: string;
             /** @description how many calls it is about */
             times: number;
@@ -6307,9 +6490,10 @@ export interface components {
             /**
              * @description * `trial` - trial
              *     * `feed` - feed
+             *     * `webhook` - webhook
              * @enum {string}
              */
-            kind: "trial" | "feed";
+            kind: "trial" | "feed" | "webhook";
             readonly operation: string | null;
             /** Format: date-time */
             readonly queued_at: string;
@@ -6513,6 +6697,21 @@ export interface components {
             name: string;
             projects: components["schemas"]["Membership"][];
             title: string;
+        };
+        /**
+         * SharedHeader
+         * @description Not signed: a header has the secret itself. What was changed on the way is not noticed.
+         */
+        SharedHeader: {
+            /** @description that has the secret */
+            header: string;
+            /**
+             * @description before the secret, such as Bearer and a blank
+             * @default
+             */
+            prefix?: string;
+            /** @enum {unknown} */
+            type: "shared_header";
         };
         /**
          * SignInOperation
@@ -6814,6 +7013,14 @@ export interface components {
             type: "split";
         };
         /**
+         * Standard
+         * @description Signed as Standard Webhooks has it: webhook-id, webhook-timestamp, webhook-signature.
+         */
+        Standard: {
+            /** @enum {unknown} */
+            type: "standard";
+        };
+        /**
          * StandingParameter
          * @description A header or query parameter that goes with every request; an operation's own of the same name stands in its place.
          */
@@ -6986,6 +7193,10 @@ export interface components {
             /** @description by text */
             values: Record<string, never>;
         };
+        Taken: {
+            /** @description false: it was there already, and acts once */
+            is_new: boolean;
+        };
         /**
          * TextBody
          * @description A text sent byte for byte; a value in it is encoded by the rules of its place: in JSON as a value, or as text between quotes; in XML with its special characters written as references.
@@ -7056,6 +7267,36 @@ export interface components {
              * @default
              */
             certificate?: string;
+        };
+        /**
+         * ToRecords
+         * @description Each delivery is mapped into records, as any response is.
+         */
+        ToRecords: {
+            /** @description the mapping, by name */
+            mapping: string;
+            /**
+             * @description the field that says which of two deliveries about a record is the newer, such as a time of change or a version; without it, the one that comes later
+             * @default
+             */
+            newest_by?: string;
+            /**
+             * @description conditions on the delivery by which its records are gone, all of them
+             * @default []
+             */
+            removed_when?: components["schemas"]["Condition"][];
+            /** @enum {unknown} */
+            type: "records";
+        };
+        /**
+         * ToRun
+         * @description Each delivery starts a run of a feed; one that is under way runs again when it has ended.
+         */
+        ToRun: {
+            /** @description the feed, by name */
+            feed: string;
+            /** @enum {unknown} */
+            type: "run";
         };
         Token: {
             /** Format: date-time */
@@ -7251,6 +7492,82 @@ export interface components {
             /** @description true: the wait that the service asked for counts whole; false: it is lifted, and calls go out again */
             believe: boolean;
         };
+        Webhook: {
+            /** Format: date-time */
+            readonly changed_at: string;
+            /** @description whose signing_key deliveries are verified with */
+            credential: string | null;
+            document: components["schemas"]["WebhookDocument"];
+            environment: string;
+            /** Format: uuid */
+            readonly id: string;
+            /**
+             * Format: date-time
+             * @description when the last delivery came
+             */
+            readonly last_at: string | null;
+            name: string;
+            /** @description where the service sends to, below this one's address */
+            readonly path: string;
+            /** @description why it cannot run yet */
+            readonly problems: components["schemas"]["ProblemItem"][];
+            title: string;
+            readonly version: number;
+            /** @description deliveries that nothing has become of yet */
+            readonly waiting: number;
+        };
+        /**
+         * WebhookDocument
+         * @description What a service sends by itself, how that is proven, and what becomes of it.
+         */
+        WebhookDocument: {
+            /** @description what a delivery becomes */
+            becomes: components["schemas"]["ToRecords"] | components["schemas"]["ToRun"];
+            /**
+             * @description what the service asks when it is told the address; by default nothing
+             * @default null
+             */
+            challenge?: components["schemas"]["Challenge"] | null;
+            /**
+             * @description what it is for, in one's own words
+             * @default
+             */
+            description?: string;
+            /**
+             * @description off, deliveries are refused
+             * @default true
+             */
+            enabled?: boolean;
+            /**
+             * @description that tells one delivery from another; without it, its content does
+             * @default webhook-id
+             */
+            id_header?: string;
+            /**
+             * @default {
+             *       "type": "standard"
+             *     }
+             */
+            proof?: components["schemas"]["Standard"] | components["schemas"]["Hmac"] | components["schemas"]["SharedHeader"];
+        };
+        WebhookForms: {
+            becomes: components["schemas"]["FormShown"][];
+            proof: components["schemas"]["FormShown"][];
+        };
+        WebhookPage: {
+            items: components["schemas"]["Webhook"][];
+            next: string | null;
+        };
+        WebhookRequest: {
+            /** @description whose signing_key deliveries are verified with */
+            credential?: string | null;
+            document: components["schemas"]["WebhookDocument"];
+            environment: string;
+            name: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
         /**
          * Windows
          * @description Parts the range between two inputs into windows and asks for each, several at a time. The rows of a window must come in one response: one that shows that there are more makes the run incomplete, and a smaller window is wanted. It is complete if each response with rows says that these are all.
@@ -7414,6 +7731,80 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    answerChallenge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deliver: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listPeople: {
         parameters: {
             query?: never;
@@ -13439,6 +13830,312 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TrialKept"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getWebhookForms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WebhookForms"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listWebhooks: {
+        parameters: {
+            query?: {
+                /** @description the cursor of the page before */
+                after?: string;
+                limit?: number;
+                /** @description part of a name or title */
+                q?: string;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WebhookPage"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makeWebhook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WebhookRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Webhook"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getWebhook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Webhook"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeWebhook: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the ETag that came with the item */
+                "If-Match": string;
+            };
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Webhook"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemItem"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeWebhook: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the ETag that came with the item */
+                "If-Match": string;
+            };
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedWebhookRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Webhook"];
+                };
+            };
+            /** @description what went wrong */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Webhook"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemItem"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listDeliveries: {
+        parameters: {
+            query?: {
+                /** @description the cursor of the page before */
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryPage"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listWebhookRevisions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"][];
                 };
             };
             /** @description what went wrong */

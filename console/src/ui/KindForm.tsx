@@ -17,7 +17,9 @@ export function KindForm<T extends { type: string }>({ id, label, none, forms, v
   const choose = (type: string) => {
     const chosen = forms.find((one) => one.type === type);
     if (!chosen) return onValue(null);
-    const required = chosen.fields.filter((one) => one.is_required).map((one) => [one.name, ""]);
+    const required = chosen.fields
+      .filter((one) => one.is_required)
+      .map((one) => [one.name, one.kind === "list" ? [] : ""]);
     onValue({ type, ...Object.fromEntries(required) } as T);
   };
   return (

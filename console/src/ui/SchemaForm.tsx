@@ -30,7 +30,7 @@ export function SchemaForm({
   const grid = (shown: FormField[]) => (
     <div className="grid gap-x-4 gap-y-1 @md:grid-cols-2">
       {shown.map((field) => (
-        <div key={field.name} className={["long_text", "map", "json"].includes(field.kind) ? "@md:col-span-2" : ""}>
+        <div key={field.name} className={["long_text", "map", "json", "choices"].includes(field.kind) ? "@md:col-span-2" : ""}>
           <OneField
             field={field}
             value={values[field.name]}
@@ -105,6 +105,31 @@ function OneField({
           )}
         </Field>
       );
+    case "choices": {
+      const chosen = (value ?? field.default ?? []) as string[];
+      return (
+        <fieldset className="mb-3">
+          <legend className="mb-1 text-sm font-medium">{field.title}</legend>
+          <div className="flex flex-wrap gap-x-4 gap-y-1">
+            {field.choices.map((one) => (
+              <label key={one} className="flex items-center gap-1.5 text-sm">
+                <input
+                  type="checkbox"
+                  className="checkbox checkbox-xs"
+                  checked={chosen.includes(one)}
+                  disabled={readOnly}
+                  onChange={(e) =>
+                    onValue(field.choices.filter((other) => (other === one ? e.target.checked : chosen.includes(other))))
+                  }
+                />
+                {one.replaceAll("_", " ")}
+              </label>
+            ))}
+          </div>
+          {hint && <p className="mt-1 text-xs opacity-75">{hint}</p>}
+        </fieldset>
+      );
+    }
     case "integer":
     case "number":
       return (

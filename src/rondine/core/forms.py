@@ -19,8 +19,8 @@ from rondine.core.settings import Document, documents_in, dump
 
 @dataclass(frozen=True, slots=True)
 class FormField:
-    """kind: text, long_text, choice, integer, number, boolean, list (of texts), map (text to text) or json (anything
-    else)."""
+    """kind: text, long_text, choice, choices (any number of them), integer, number, boolean, list (of texts), map (text
+    to text) or json (anything else)."""
 
     name: str
     title: str
@@ -148,6 +148,8 @@ def _shape(hint: Any) -> tuple[str, list[str]]:
     ]
     if container in (list, tuple) and args == [str]:
         return "list", []
+    if container in (list, tuple) and get_origin(args[0]) is Literal:
+        return "choices", [str(argument) for argument in get_args(args[0])]
     if container is dict and args[0] is str and args[1] in (str, Any):
         return "map", []
     return "json", []

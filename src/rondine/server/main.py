@@ -163,6 +163,7 @@ async def _work(parallel: int, site: str) -> None:
     from rondine.server.runs.sites import queue_of
     from rondine.server.runs.sweeping import sweep_for_ever
     from rondine.server.subscriptions.delivering import tell_for_ever
+    from rondine.server.webhooks.acting import act_for_ever
 
     log = structlog.get_logger("rondine.worker")
     stopping = asyncio.Event()
@@ -171,6 +172,7 @@ async def _work(parallel: int, site: str) -> None:
         loop.add_signal_handler(one, stopping.set)
     sweeper = asyncio.create_task(sweep_for_ever(parts()[1], site))
     scheduler = asyncio.create_task(schedule_for_ever(parts()[1]))
+    actor = asyncio.create_task(act_for_ever(parts()[1]))
     teller = asyncio.create_task(tell_for_ever(*parts()))
     tidier = asyncio.create_task(tidy_for_ever(parts()[1]))
     while not stopping.is_set():
@@ -201,9 +203,9 @@ async def _work(parallel: int, site: str) -> None:
                 reason=str(error).splitlines()[0] if str(error) else type(error).__name__,
             )
             await asyncio.sleep(1)
-    for task in (sweeper, scheduler, teller, tidier):
+    for task in (sweeper, scheduler, teller, tidier, actor):
         task.cancel()
-    await asyncio.gather(sweeper, scheduler, teller, tidier, return_exceptions=True)
+    await asyncio.gather(sweeper, scheduler, teller, tidier, actor, return_exceptions=True)
     await parts()[0].close()
 
 

@@ -87,6 +87,7 @@ INSTALLED_APPS = [
     "rondine.server.mappings",
     "rondine.server.definitions",
     "rondine.server.feeds",
+    "rondine.server.webhooks",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

@@ -26,6 +26,7 @@ from rondine.server.operations import views as operations
 from rondine.server.records import views as records
 from rondine.server.runs import views as runs
 from rondine.server.subscriptions import views as subscriptions
+from rondine.server.webhooks import views as webhooks
 
 PROJECT = "api/v1/projects/<slug:project>"
 
@@ -43,6 +44,7 @@ for prefix, view_set in {
     "record-types": records.RecordTypeViewSet,
     "mappings": mappings.MappingViewSet,
     "feeds": feeds.FeedViewSet,
+    "webhooks": webhooks.WebhookViewSet,
     "subscriptions": subscriptions.SubscriptionViewSet,
     "definitions": definitions.DefinitionViewSet,
 }.items():
@@ -128,6 +130,9 @@ urlpatterns = [
     path(f"{PROJECT}/readings/records", readings.RecordsReading.as_view()),
     path(f"{PROJECT}/previews", mappings.PreviewView.as_view()),
     path(f"{PROJECT}/feeds/<str:name>/runs", feeds.FeedRunsView.as_view()),
+    path("api/v1/hooks/<slug:project>/<str:name>", webhooks.HookView.as_view()),
+    path(f"{PROJECT}/webhooks/<str:name>/deliveries", webhooks.DeliveryViewSet.as_view({"get": "list"})),
+    path(f"{PROJECT}/webhook-forms", webhooks.WebhookFormsView.as_view()),
     path(f"{PROJECT}/subscription-forms", subscriptions.SubscriptionFormsView.as_view()),
     path(f"{PROJECT}/feed-forms", feeds.FeedFormsView.as_view()),
     path(f"{PROJECT}/runs/<int:run_id>/go-on", feeds.GoOnView.as_view()),

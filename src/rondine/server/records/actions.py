@@ -57,9 +57,12 @@ def record_set(environment: Environment, record_type: RecordType) -> RecordSet:
 
 
 def names_of_feeds(records: RecordSet) -> dict[int, str]:
-    """The feeds that bring records of a set, by their bits; one that was removed since is said to be."""
-    feeds = KINDS["feeds"].model.objects.filter(pk__in=records.feeds)  # type: ignore[attr-defined]
-    names = {str(pk): name for pk, name in feeds.values_list("pk", "name")}
+    """The feeds and webhooks that bring records of a set, by their bits; one that was removed since is said to be."""
+    names = {
+        str(pk): name
+        for kind in ("feeds", "webhooks")
+        for pk, name in KINDS[kind].model._default_manager.filter(pk__in=records.feeds).values_list("pk", "name")
+    }
     return {1 << bit: names.get(feed, "a feed that was removed") for bit, feed in enumerate(records.feeds)}
 
 

@@ -11,7 +11,7 @@ from rondine.server.access.models import Project
 from rondine.server.items.exact import ExactJSONField
 
 STATES = ("queued", "running", "done", "failed", "cancelled")
-KINDS = ("trial", "feed")
+KINDS = ("trial", "feed", "webhook")
 COMPLETENESS = ("complete", "incomplete", "unknown")
 
 

@@ -16,6 +16,7 @@ Kind = Literal[
     "not_marked",
     "went_on",
     "all_again",
+    "outdated",
 ]
 #: Different remarks that a run keeps; a response that is another one altogether would have thousands.
 MOST = 50
@@ -28,7 +29,8 @@ class Remark:
     """kind: incomplete, if rows are missing; partial, if the service answered in part; undelimited, if a response that
     may have broken off looks whole; drift from the schema on file; rejected, if a whole response was; duplicates, of
     names in an object; unseen, kept records that no row was for; gone, those of them that were marked so; not_marked,
-    if that was refused; went_on, behind what was kept before it failed; all_again, though its inputs move.
+    if that was refused; went_on, behind what was kept before it failed; all_again, though its inputs move;
+    outdated, rows older than what is kept.
     call: the first one it is about, None for the run itself.  times: how many calls."""
 
     kind: Kind

@@ -7,7 +7,7 @@ from rest_framework import serializers
 
 from rondine.server.api.openapi import AnyField
 from rondine.server.api.shapes import ShownSerializer
-from rondine.server.runs.models import COMPLETENESS, Call, RejectedRow, RowFailure, Run, RunCount
+from rondine.server.runs.models import COMPLETENESS, KINDS, Call, RejectedRow, RowFailure, Run, RunCount
 from rondine.server.runs.remarks import Kind
 
 #: Into which a run's rows are counted, each row once.
@@ -50,7 +50,7 @@ class ErrorSerializer(serializers.Serializer[Any]):
 
 
 class RunSerializer(ShownSerializer):
-    kind = serializers.ChoiceField(["trial", "feed"])
+    kind = serializers.ChoiceField(KINDS)
     state = serializers.ChoiceField(["queued", "running", "done", "failed", "cancelled"])
     environment = serializers.CharField(source="environment.name")
     feed = serializers.CharField(source="feed.name", allow_null=True, default=None)

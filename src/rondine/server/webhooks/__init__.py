@@ -1,0 +1,1 @@
+"""Webhooks: what services send by themselves, verified, stored, and turned into records or runs."""

@@ -17,7 +17,7 @@ const ServicePage = lazy(() => import("./features/services/ServicePage"));
 const ConnectionPage = lazy(() => import("./features/services/ConnectionPage"));
 const ImportPage = lazy(() => import("./features/definitions/ImportPage"));
 const DefinitionPage = lazy(() => import("./features/definitions/DefinitionPage"));
-const Subscriptions = lazy(() => import("./features/subscriptions/Subscriptions"));
+const Events = lazy(() => import("./features/events/Events"));
 const Environments = lazy(() => import("./features/environments/Environments"));
 const Queries = lazy(() => import("./features/queries/Queries"));
 const Bench = lazy(() => import("./features/bench/Bench"));
@@ -107,7 +107,7 @@ const router = createBrowserRouter([
       { path: "import", element: <ImportPage /> },
       { path: "definitions/:name", element: <DefinitionPage /> },
       { path: "queries", element: <Queries /> },
-      { path: "subscriptions", element: <Subscriptions /> },
+      { path: "events", element: <Events /> },
       { path: "environments", element: <Environments /> },
       { path: "operations/:name", element: <Bench /> },
       { path: "records", element: <Records /> },

@@ -53,6 +53,7 @@ def add_commands(commands: Any) -> None:
     when.add_argument("--cron", metavar="EXPRESSION", help='at times, such as "30 2 * * MON-FRI"')
     when.add_argument("--every", metavar="DURATION", help="again and again, such as PT15M, PT6H or P1D")
     when.add_argument("--after", metavar="FEED", help="after each run of another feed that is done")
+    when.add_argument("--watch", metavar="RECORD_TYPE.FIELD", help="when a field of a kept record changes")
     when.add_argument("--pause", action="store_true", help="keep the schedule, and start nothing")
     when.add_argument("--resume", action="store_true", help="start again as the schedule says")
     when.add_argument("--never", action="store_true", help="take the schedule away")
@@ -215,6 +216,9 @@ def _changed_schedule(held: Any, args: Namespace) -> dict[str, Any] | None:
         return {"type": "interval", "every": args.every, **zone}
     if args.after:
         return {"type": "after_feed", "feed": args.after}
+    if args.watch:
+        record_type, _, field = args.watch.partition(".")
+        return {"type": "watch", "record_type": record_type, "field": field}
     if args.never or held is None:
         return None
     if args.pause or args.resume:

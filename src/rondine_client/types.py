@@ -690,7 +690,7 @@ class FeedDocument(TypedDict):
     moving: NotRequired[dict[str, Ago | SinceLastRun | FromHighest]]
     parallel: NotRequired[int]
     retrying: NotRequired[RetryPolicy | None]
-    schedule: NotRequired[Cron | Interval | AfterFeed | None]
+    schedule: NotRequired[Cron | Interval | AfterFeed | Watch | None]
 
 
 class FeedForms(TypedDict):
@@ -2431,6 +2431,14 @@ class ValueOf(TypedDict):
 class ViewColumn(TypedDict):
     name: str
     type: str
+
+
+class Watch(TypedDict):
+    enabled: NotRequired[bool]
+    field: str
+    record_type: str
+    type: Literal["watch"]
+    when: NotRequired[Literal["changes", "falls", "rises"]]
 
 
 class Webhook(TypedDict):

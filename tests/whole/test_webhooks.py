@@ -10,10 +10,13 @@ from datetime import UTC, datetime, timedelta
 
 import httpx
 import pytest
+import requests
 from standardwebhooks.webhooks import Webhook
 from tests.made_feed import ROWS, feed, whole
 from tests.whole_rondine import wait_until
 
+#: Deliveries; with 1,000 it takes a minute longer.
+MANY = 300
 KEY = "whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw"
 
 
@@ -58,18 +61,18 @@ def settled(rondine, name):
     wait_until(lambda: rondine.office().webhooks.get(name)["waiting"] == 0)
 
 
-def test_a_thousand_deliveries_repeated_and_out_of_order_are_as_they_would_be_in_order(rondine, make):
+def test_many_deliveries_repeated_and_out_of_order_are_as_they_would_be_in_order(rondine, make):
     url = make("tree-changes", becomes=None)
     chance = random.Random(7)
     changes = [
         {"tree": {"number": f"OLM-{chance.randrange(60)}", "girth": version / 100, "version": version}}
-        for version in range(1, 1_001)
+        for version in range(1, MANY + 1)
     ]
     expected = {change["tree"]["number"]: change["tree"]["version"] for change in changes}
     marked = [(f"d-{number}", change) for number, change in enumerate(changes)]
-    sent = marked + chance.sample(marked, 100)
+    sent = marked + chance.sample(marked, MANY // 10)
     chance.shuffle(sent)
-    with httpx.Client() as client:
+    with requests.Session() as client:
         for mark, change in sent:
             body = json.dumps(change)
             now = datetime.now(UTC)
@@ -79,7 +82,7 @@ def test_a_thousand_deliveries_repeated_and_out_of_order_are_as_they_would_be_in
                 "webhook-signature": Webhook(KEY).sign(mark, now, body),
                 "Content-Type": "application/json",
             }
-            answer = client.post(url, content=body, headers=headers)
+            answer = client.post(url, data=body, headers=headers, timeout=30)
             assert answer.status_code == 202, answer.text
     settled(rondine, "tree-changes")
     kept = data_of(rondine, "tree-changes")
@@ -88,9 +91,9 @@ def test_a_thousand_deliveries_repeated_and_out_of_order_are_as_they_would_be_in
     counted = rondine.sql(
         "SELECT count(*), sum(repeated) FROM webhooks_delivery d JOIN webhooks_webhook w ON w.id = d.webhook_id WHERE w.name = 'tree-changes'"
     )
-    assert counted == [(1_000, 100)]
+    assert counted == [(MANY, MANY // 10)]
     runs = [run for run in rondine.office().runs.search(kind="webhook") if run["title"] == "tree-changes"]
-    assert sum(count["rows"] for run in runs for count in run["counts"]) == 1_000
+    assert sum(count["rows"] for run in runs for count in run["counts"]) == MANY
     assert all(run["by"] is None and run["begun_by"] == "webhook tree-changes" for run in runs)
     # each record leads back to the delivery that made it
     record = rondine.office().records.get("test", "tree-changes", next(iter(expected)))

@@ -3591,7 +3591,7 @@ export interface components {
              * @description when it runs by itself; none, if only when asked to
              * @default null
              */
-            schedule?: (components["schemas"]["Cron"] | components["schemas"]["Interval"] | components["schemas"]["AfterFeed"]) | null;
+            schedule?: (components["schemas"]["Cron"] | components["schemas"]["Interval"] | components["schemas"]["AfterFeed"] | components["schemas"]["Watch"]) | null;
         };
         FeedForms: {
             /** @description the form of what the operation is called for, one after another */
@@ -7491,6 +7491,29 @@ export interface components {
         WaitDecidedRequest: {
             /** @description true: the wait that the service asked for counts whole; false: it is lifted, and calls go out again */
             believe: boolean;
+        };
+        /**
+         * Watch
+         * @description Runs when a field of a kept record changes, rises or falls: once for each change, and not for what was there before. A feed that asks for each record of this type asks for the changed ones alone.
+         */
+        Watch: {
+            /**
+             * @description off, it starts nothing
+             * @default true
+             */
+            enabled?: boolean;
+            /** @description of them */
+            field: string;
+            /** @description whose records, in the feed's environment */
+            record_type: string;
+            /** @enum {unknown} */
+            type: "watch";
+            /**
+             * @description what it does; numbers and times rise and fall
+             * @default changes
+             * @enum {unknown}
+             */
+            when?: "changes" | "falls" | "rises";
         };
         Webhook: {
             /** Format: date-time */

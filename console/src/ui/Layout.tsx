@@ -11,7 +11,7 @@ const PAGES = [
   ["services", "Services", /^(services|connections|operations|import|definitions|queries)/],
   ["records", "Records", /^(records|feeds)/],
   ["runs", "Runs", /^runs/],
-  ["subscriptions", "Subscriptions", /^subscriptions/],
+  ["events", "Events", /^events/],
   ["environments", "Environments", /^environments/],
 ] as const;
 

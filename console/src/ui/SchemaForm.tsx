@@ -30,7 +30,10 @@ export function SchemaForm({
   const grid = (shown: FormField[]) => (
     <div className="grid gap-x-4 gap-y-1 @md:grid-cols-2">
       {shown.map((field) => (
-        <div key={field.name} className={["long_text", "map", "json", "choices"].includes(field.kind) ? "@md:col-span-2" : ""}>
+        <div
+          key={field.name}
+          className={["long_text", "map", "json", "choices"].includes(field.kind) ? "@md:col-span-2" : ""}
+        >
           <OneField
             field={field}
             value={values[field.name]}
@@ -119,7 +122,9 @@ function OneField({
                   checked={chosen.includes(one)}
                   disabled={readOnly}
                   onChange={(e) =>
-                    onValue(field.choices.filter((other) => (other === one ? e.target.checked : chosen.includes(other))))
+                    onValue(
+                      field.choices.filter((other) => (other === one ? e.target.checked : chosen.includes(other))),
+                    )
                   }
                 />
                 {one.replaceAll("_", " ")}

@@ -37,7 +37,7 @@ export default function RunPage() {
   const slowest = Math.max(1, ...list.map((one) => one.timings?.done ?? 0));
   return (
     <Page
-      title={`${run.data.kind === "feed" ? run.data.title : "Trial"}, run ${id}`}
+      title={`${run.data.kind === "trial" ? "Trial" : run.data.title}, run ${id}`}
       aside={
         <>
           <StateTag state={run.data.state} completeness={run.data.completeness} /> <Tag>{run.data.environment}</Tag>
@@ -190,7 +190,7 @@ export default function RunPage() {
                       </p>
                     )}
                     <pre className="overflow-auto rounded-field bg-base-200 p-2 font-mono break-all whitespace-pre-wrap">{`${call.status ?? ""} ${call.reason}\n${call.headers.map((one) => one.join(": ")).join("\n")}`}</pre>
-                    {call.body && run.data.kind === "feed" && !call.purpose && (
+                    {call.body && run.data.kind !== "trial" && ["", "delivery"].includes(call.purpose) && (
                       <>
                         <Link className="link" to={`calls/${call.number}`}>
                           look at it and what it fed

@@ -71,7 +71,22 @@ class AfterFeed(Document, tag="after_feed", frozen=True):
     enabled: Annotated[bool, Meta(description="off, it starts nothing")] = True
 
 
-Schedule = Cron | Interval | AfterFeed
+class Watch(Document, tag="watch", frozen=True):
+    """Runs when a field of a kept record changes, rises or falls: once for each change, and not for what was there
+    before. A feed that asks for each record of this type asks for the changed ones alone."""
+
+    REFERENCES: ClassVar[dict[str, str]] = {"record_type": "record-types"}
+
+    record_type: Annotated[str, Meta(description="whose records, in the feed's environment")]
+    field: Annotated[str, Meta(description="of them")]
+    when: Annotated[
+        Literal["changes", "rises", "falls"],
+        Meta(description="what it does; numbers and times rise and fall"),
+    ] = "changes"
+    enabled: Annotated[bool, Meta(description="off, it starts nothing")] = True
+
+
+Schedule = Cron | Interval | AfterFeed | Watch
 
 
 @dataclass(frozen=True, slots=True)
@@ -179,6 +194,8 @@ def schedule_words(schedule: Schedule | None) -> str:
             words = f"every {every}"
         case AfterFeed(feed=feed, when=when):
             words = f"after {'each complete run' if when == 'complete' else 'each run'} of {feed}"
+        case Watch(record_type=record_type, field=field, when=when):
+            words = f"when {field} of a record of {record_type} {when}"
         case None:
             return ""
     return words if schedule.enabled else f"{words}, paused"

@@ -15,6 +15,7 @@ from django.http import StreamingHttpResponse
 from rondine.core.definitions.files import Report
 from rondine.server.api.problems import named, problem
 from rondine.server.api.rendering import JsonRenderer
+from rondine.server.threads import release_database
 
 #: Seconds between two reports at least.
 EVERY = 0.2
@@ -52,6 +53,7 @@ async def _lines(work: Callable[[Report], Awaitable[Any]]) -> AsyncIterator[byte
         except Exception as error:
             queue.put_nowait({"problem": problem(named(error))})
 
+    await release_database()  # what is read line by line may be read slowly
     task = asyncio.create_task(execute())
     try:
         while True:

@@ -28,7 +28,7 @@ def asked_rows(run: Run, feed: FeedDocument, operation: OperationDocument) -> As
     if for_each is None:
         return None
     only = run.content.get("only_rows_of")
-    after = _values_after(for_each, only) if for_each.values else _records_after(run, for_each, operation.inputs, only)
+    after = _values_after(for_each, only) if for_each.values else _records_after(run, for_each, operation.inputs)
     return AskedRows(after, for_each.stop_after, run.rows_asked, run.rows_failed)
 
 
@@ -47,14 +47,14 @@ def _failed(only: int | None) -> set[int] | None:
     return set(RowFailure.objects.filter(run_id=only).values_list("row_id", flat=True))
 
 
-def _records_after(
-    run: Run, for_each: ForEach, inputs: list[Input], only: int | None
-) -> Callable[[int], list[AskedRow]]:
+def _records_after(run: Run, for_each: ForEach, inputs: list[Input]) -> Callable[[int], list[AskedRow]]:
     record_type = find_item(RECORD_TYPES, run.project, for_each.record_type)
     document = record_type.loaded()
     records = record_set(run.environment, record_type)
     where = selection(records, document, for_each.where).where if records.pk else []
-    if only is not None:
+    if (rows := run.content.get("only_rows")) is not None:
+        where = [*where, sql.SQL("id = ANY({})").format(sql.Literal(rows))]
+    if (only := run.content.get("only_rows_of")) is not None:
         failed = "id IN (SELECT row_id FROM {} WHERE run_id = {})"
         where = [*where, sql.SQL(failed).format(sql.Identifier(RowFailure._meta.db_table), sql.Literal(only))]
 

@@ -3,7 +3,7 @@
 from rondine.core.errors import InputError, Problem, RondineError, did_you_mean
 from rondine.core.items.feed import FeedDocument
 from rondine.core.items.moving import moving_problems
-from rondine.core.items.schedule import AfterFeed, duration_of, schedule_problems
+from rondine.core.items.schedule import AfterFeed, Watch, duration_of, schedule_problems
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.operations.document import OperationDocument, is_reading
 from rondine.core.operations.inputs import Input, checked_inputs
@@ -39,6 +39,8 @@ def _feed(item: Feed) -> list[Problem]:
     if isinstance(schedule, AfterFeed) and _leads_back(item, schedule):
         words = f"{schedule.feed} runs, in the end, after {item.name}: they would run for ever"
         problems.append(Problem("/schedule/feed", words, "let one of them run at times"))
+    if isinstance(schedule, Watch):
+        problems += _watch(item, schedule)
     if not is_reading(operation) or operation.method in ("HEAD", "OPTIONS"):
         problems.append(
             Problem(
@@ -131,6 +133,27 @@ def _moving(item: Feed, feed: FeedDocument) -> list[Problem]:
     inputs = {one.name: one for one in item.operation.loaded().inputs}
     problems = moving_problems(feed.moving, inputs, feed.inputs, filled)
     return [Problem(f"/moving{problem.where}", problem.message, problem.hint) for problem in problems]
+
+
+def _watch(item: Feed, watch: Watch) -> list[Problem]:
+    record_types = record_types_of(item.project_id)
+    record_type = record_types.get(watch.record_type)
+    if record_type is None:
+        hint = did_you_mean(watch.record_type, record_types) or "make it first"
+        return [Problem("/schedule/record_type", f'there is no record type "{watch.record_type}"', hint)]
+    field = record_type.field(watch.field)
+    if field is None:
+        hint = did_you_mean(watch.field, [known.name for known in record_type.fields])
+        return [Problem("/schedule/field", f'{watch.record_type} has no field "{watch.field}"', hint)]
+    problems = []
+    if watch.when != "changes" and field.type not in ("integer", "decimal", "date", "datetime"):
+        words = f"{field.name} is {field.type}, which neither rises nor falls"
+        problems.append(Problem("/schedule/when", words, "let it watch whether it changes"))
+    if record_type.history == "none":
+        words = f"nothing is written down of what happens to {watch.record_type}"
+        hint = f"set its history: rondine record-type make {watch.record_type} --set history=changes"
+        problems.append(Problem("/schedule/record_type", words, hint))
+    return problems
 
 
 def _leads_back(item: Feed, schedule: AfterFeed) -> bool:

@@ -13,7 +13,8 @@ from rondine.server.operations.models import Operation
 class Feed(Item):
     """due_at, begins_at: when it runs next by itself, as its schedule says and with jitter and quiet hours; written by
     the workers. planned_for_version: of the document that these were made from.  refusal: why the last time that was
-    due started nothing.  is_late: it was told that it is."""
+    due started nothing.  is_late: it was told that it is.
+    watch_mark: the last change that its watch has looked at; null without one."""
 
     operation = models.ForeignKey(Operation, on_delete=models.PROTECT, related_name="feeds")
     mapping = models.ForeignKey(Mapping, on_delete=models.PROTECT, related_name="feeds")
@@ -23,6 +24,7 @@ class Feed(Item):
     begins_at = models.DateTimeField(null=True, db_index=True)
     planned_for_version = models.PositiveIntegerField(default=0)
     refusal = models.JSONField(null=True)
+    watch_mark = models.BigIntegerField(null=True)
     is_late = models.BooleanField(default=False)
 
     class Meta:

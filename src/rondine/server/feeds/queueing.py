@@ -1,6 +1,6 @@
 """Runs of feeds, queued with everything that they go by."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
 from typing import Any
 
@@ -37,6 +37,7 @@ def queue_feed(
     brings_all: bool = False,
     may_mark_all: bool = False,
     only_rows_of: int | None = None,
+    only_rows: Sequence[int] | None = None,
     begun_by: str = "",
     due_at: datetime | None = None,
 ) -> Run:
@@ -45,7 +46,7 @@ def queue_feed(
 
     brings_all: it brings all again, also where its inputs move with what is new.  may_mark_all: records that no longer
     come are marked as gone, however many they are.  only_rows_of: a run before, of which only the rows that failed are
-    asked for again.
+    asked for again.  only_rows: ids of the only records that are asked for.
     """
     problems = FEEDS.problems(feed)
     try:
@@ -94,6 +95,8 @@ def queue_feed(
     )
     if only_rows_of is not None:
         content["only_rows_of"] = _with_failures(feed, only_rows_of)
+    if only_rows is not None:
+        content["only_rows"] = list(only_rows)
     remarks = [Remark("all_again", f"it brings all again: {why} since the run before").to_json()] if why else []
     try:
         with transaction.atomic():
@@ -109,7 +112,7 @@ def queue_feed(
                 by=person,
                 begun_by=begun_by,
                 due_at=due_at,
-                brings_all=not moved and values == document.inputs and only_rows_of is None,
+                brings_all=not moved and values == document.inputs and only_rows_of is None and only_rows is None,
                 may_mark_all=may_mark_all,
                 remarks=remarks,
             )

@@ -14,10 +14,11 @@ from django.db.models import Exists, F, OuterRef, Q
 from django.utils import timezone
 
 from rondine.core.errors import RondineError
-from rondine.core.items.schedule import AfterFeed, next_due
+from rondine.core.items.schedule import AfterFeed, Watch, next_due
 from rondine.server.feeds.models import Feed
 from rondine.server.feeds.queueing import queue_feed
 from rondine.server.feeds.telling import tell_of_late, tell_of_refusal
+from rondine.server.feeds.watching import start_watched
 from rondine.server.runs.calls import problem_of
 from rondine.server.runs.models import Run
 from rondine.server.threads import in_database
@@ -60,6 +61,8 @@ def plan_changed(now: datetime) -> None:
 
 
 def _plan(feed: Feed, now: datetime, last: datetime | None) -> None:
+    if not isinstance(feed.loaded().schedule, Watch):
+        Feed.objects.filter(pk=feed.pk).update(watch_mark=None)
     due = next_due(feed.loaded().schedule, now, chance=random.random(), last=last)
     Feed.objects.filter(pk=feed.pk, version=feed.version).update(
         planned_for_version=feed.version,
@@ -83,13 +86,17 @@ def start_after(run: Run, state: str, completeness: str) -> None:
             _start(feed, begun_by=f"feed {run.feed.name}", due_at=timezone.now())
 
 
-def _start(feed: Feed, *, begun_by: str, due_at: Any) -> Run | None:
+def _start_watched(feed: Feed, only_rows: list[int] | None) -> Run | None:
+    return _start(feed, begun_by="watch", due_at=timezone.now(), only_rows=only_rows)
+
+
+def _start(feed: Feed, *, begun_by: str, due_at: Any, only_rows: list[int] | None = None) -> Run | None:
     """A run, or why there is none, put down with the feed."""
     refusal: dict[str, Any] | None = None
     run = None
     try:
         with transaction.atomic():
-            run = queue_feed(feed.project, feed, None, {}, begun_by=begun_by, due_at=due_at)
+            run = queue_feed(feed.project, feed, None, {}, begun_by=begun_by, due_at=due_at, only_rows=only_rows)
     except RondineError as error:
         refusal = {**problem_of(error), "at": timezone.now().isoformat()}
         log.warning("a feed that is due cannot start", feed=feed.name, reason=error.message)
@@ -110,6 +117,8 @@ async def schedule_for_ever(pool: ThreadPoolExecutor, seconds: float = 1.0) -> N
         try:
             if started := await in_database(pool, start_due):
                 log.info("feeds were due", runs=started)
+            if started := await in_database(pool, start_watched, _start_watched):
+                log.info("feeds were woken by changes of records", runs=started)
             if look % LATE_LOOKS == 0 and (late := await in_database(pool, tell_of_late)):
                 log.warning("feeds are late", feeds=late)
         except OperationalError:

@@ -36,7 +36,7 @@ from rondine.server.mappings.actions import comparison_of, drafted_types, outlin
 from rondine.server.mappings.kinds import MAPPINGS, resolved_mapping
 from rondine.server.mappings.views import ComparisonOfBodies, ComparisonOfStructures, OutlineShown, ProposalShown
 from rondine.server.records.browsing import shown_data
-from rondine.server.threads import in_own_thread
+from rondine.server.threads import in_own_thread, release_database
 
 _HEAD = 64 * 1024
 _PIECE = 256 * 1024
@@ -241,6 +241,7 @@ class RecordsReading(WaitingView, ReadingView):
     )
     async def post(self, request: Request, project: str) -> StreamingHttpResponse:
         lines = await sync_to_async(self._lines)(request)
+        await release_database()
         first = await in_own_thread(next)(lines)  # what cannot run says so with its status
         return StreamingHttpResponse(_in_thread(first, lines), content_type="application/x-ndjson")
 

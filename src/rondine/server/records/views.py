@@ -5,6 +5,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from typing import Any, ClassVar, get_args
 
+from django.db import connections
 from django.http import StreamingHttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -246,6 +247,7 @@ class RecordFileView(ProjectView):
         records = record_set(environment_of(self.project, environment), item)
         query, gone = filters_of(request, self.reserved), gone_shown(request)
         selection(records, document, query, gone=gone)  # what is wrong with it is told before the file begins
+        connections.close_all()  # it may be read slowly
         return StreamingHttpResponse(
             file_of_records(form, records, document, query, gone),
             content_type=form.media_type,

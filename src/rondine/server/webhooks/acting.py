@@ -69,7 +69,8 @@ def act(webhook_id: Any) -> int:
     """Acts on deliveries of one webhook, in the order in which they came; nobody else does so at the same time."""
     with transaction.atomic():
         webhook = (
-            Webhook.objects.select_for_update(skip_locked=True, of=("self",))
+            # not locked against deliveries that come in meanwhile, which refer to it
+            Webhook.objects.select_for_update(skip_locked=True, no_key=True, of=("self",))
             .select_related("project", "environment")
             .filter(pk=webhook_id)
             .first()
@@ -309,5 +310,5 @@ async def act_for_ever(pool: ThreadPoolExecutor, seconds: float = 0.5) -> None:
             pass
         except Exception:
             log.exception("acting on deliveries failed")
-        if not acted:
+        if acted < AT_ONCE:  # what comes within a moment is one run
             await asyncio.sleep(seconds)

@@ -1,55 +1,47 @@
 import { useState } from "react";
-import { Link, useParams } from "react-router";
 import { KindForm } from "../../ui/KindForm";
-import { NotYet, Page } from "../../ui/Layout";
-import { Empty, Field, Heading, Tag, when } from "../../ui/parts";
-import { More } from "../../ui/pages";
+import { Heading, Tag, when } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import { useEnvironments, usePermission } from "../session/session";
+import { Place, type Placed } from "./Place";
 import {
   type Draft,
   type Subscription,
   useChangeSubscription,
-  useCredentialNames,
-  useEvents,
   useMakeSubscription,
   useRemoveSubscription,
   useSubscriptionForms,
   useSubscriptions,
 } from "./subscriptions";
 
-/** Who is told of what; and what happened to feeds. */
-export default function Subscriptions() {
-  const { project = "" } = useParams();
-  const found = useSubscriptions(project);
-  const mayBuild = usePermission(project, "build");
+/** Who is told of what. */
+export function Subscriptions({ project, mayBuild }: { project: string; mayBuild: boolean }) {
+  const subscriptions = useSubscriptions(project);
   const [isOpen, setIsOpen] = useState(false);
-  if (found.isPending || found.error)
-    return <NotYet title="Subscriptions" what="Reading the subscriptions" error={found.error} />;
   return (
-    <Page
-      title="Subscriptions"
-      aside={
-        mayBuild &&
-        !isOpen && (
-          <button type="button" className="btn btn-sm ml-auto" onClick={() => setIsOpen(true)}>
-            Tell somebody
-          </button>
-        )
-      }
-    >
+    <section className="mb-9">
+      <Heading
+        aside={
+          mayBuild && !isOpen ? (
+            <button type="button" className="btn btn-xs" onClick={() => setIsOpen(true)}>
+              Tell somebody
+            </button>
+          ) : null
+        }
+      >
+        Who is told
+      </Heading>
+      <ProblemAlert error={subscriptions.error} />
       {isOpen && <Make project={project} onDone={() => setIsOpen(false)} />}
-      {found.data.length === 0 && !isOpen && (
-        <Empty title="Nobody is told of anything yet">
-          People can be told by e-mail when a feed fails, recovers or is late; applications by signed webhook, also of
-          every change of kept records.
-        </Empty>
+      {subscriptions.data?.length === 0 && !isOpen && (
+        <p className="text-sm opacity-80">
+          Nobody is told of anything yet. People can be told by e-mail when a feed fails, recovers or is late;
+          applications by signed webhook, also of every change of kept records.
+        </p>
       )}
-      {found.data.map((item) => (
+      {subscriptions.data?.map((item) => (
         <OneSubscription key={item.id} project={project} item={item} mayBuild={mayBuild} />
       ))}
-      <Events project={project} />
-    </Page>
+    </section>
   );
 }
 
@@ -60,7 +52,7 @@ function OneSubscription({ project, item, mayBuild }: { project: string; item: S
   return (
     <article className="mb-5 border-t border-base-300 pt-2">
       <div className="flex flex-wrap items-center gap-2">
-        <h2 className="font-semibold">{item.title || item.name}</h2>
+        <h3 className="font-semibold">{item.title || item.name}</h3>
         <Tag>{item.environment}</Tag>
         {!isOn && <Tag tone="busy">off</Tag>}
         {mayBuild && (
@@ -125,8 +117,6 @@ const BEGUN: Draft = {
 
 function Make({ project, onDone }: { project: string; onDone: () => void }) {
   const forms = useSubscriptionForms(project);
-  const environments = useEnvironments(project);
-  const credentials = useCredentialNames(project);
   const make = useMakeSubscription(project);
   const [draft, setDraft] = useState(BEGUN);
   const set = (change: Partial<Draft>) => setDraft({ ...draft, ...change });
@@ -140,49 +130,7 @@ function Make({ project, onDone }: { project: string; onDone: () => void }) {
         make.mutate(draft, { onSuccess: onDone });
       }}
     >
-      <div className="grid gap-x-4 sm:grid-cols-3">
-        <Field label="Name">
-          {(id) => (
-            <input
-              id={id}
-              className="input input-sm w-full"
-              value={draft.name}
-              onChange={(event) => set({ name: event.target.value })}
-            />
-          )}
-        </Field>
-        <Field label="Environment">
-          {(id) => (
-            <select
-              id={id}
-              className="select select-sm w-full"
-              value={draft.environment}
-              onChange={(event) => set({ environment: event.target.value })}
-            >
-              {environments.map((one) => (
-                <option key={one}>{one}</option>
-              ))}
-            </select>
-          )}
-        </Field>
-        <Field label="Signed with" hint="a credential with a signing_key">
-          {(id) => (
-            <select
-              id={id}
-              className="select select-sm w-full"
-              value={draft.credential ?? ""}
-              onChange={(event) => set({ credential: event.target.value || null })}
-            >
-              <option value="">none</option>
-              {(credentials.data ?? [])
-                .filter((one) => one.environment === draft.environment)
-                .map((one) => (
-                  <option key={one.name}>{one.name}</option>
-                ))}
-            </select>
-          )}
-        </Field>
-      </div>
+      <Place project={project} keyLabel="Signed with" placed={draft} onPlaced={(placed: Placed) => set(placed)} />
       <KindForm
         id="about"
         label="Of what"
@@ -209,39 +157,5 @@ function Make({ project, onDone }: { project: string; onDone: () => void }) {
         </button>
       </div>
     </form>
-  );
-}
-
-function Events({ project }: { project: string }) {
-  const events = useEvents(project);
-  return (
-    <section className="mt-8">
-      <Heading aside={<span className="text-xs opacity-75">each told once, until it has recovered</span>}>
-        What happened to feeds
-      </Heading>
-      {!events.isPending && events.items.length === 0 && (
-        <p className="text-sm opacity-80">Nothing worth telling has happened.</p>
-      )}
-      <ol className="text-sm">
-        {events.items.map((event) => (
-          <li key={event.id} className="grid gap-x-3 border-b border-base-300 py-1.5 sm:grid-cols-[13rem_1fr]">
-            <span className="text-xs opacity-80">{when(event.at)}</span>
-            <span>
-              <Link className="link" to={`../feeds/${event.feed}`}>
-                {event.feed}
-              </Link>{" "}
-              <Tag tone={event.kind === "recovered" ? "good" : "bad"}>{event.kind.replace("_", " ")}</Tag>{" "}
-              {event.message}{" "}
-              {event.run && (
-                <Link className="link text-xs" to={`../runs/${event.run}`}>
-                  run {event.run}
-                </Link>
-              )}
-            </span>
-          </li>
-        ))}
-      </ol>
-      <More list={events} what="events" />
-    </section>
   );
 }

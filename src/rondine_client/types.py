@@ -964,6 +964,16 @@ class LastRun(TypedDict):
     state: str
 
 
+class LaterAnswer(TypedDict):
+    every: NotRequired[float]
+    failed: NotRequired[list[str]]
+    longest: NotRequired[float]
+    look_at: NotRequired[str]
+    ready: NotRequired[list[str]]
+    result: NotRequired[str]
+    state: NotRequired[str]
+
+
 class Level(TypedDict):
     at: str | At
     level: str
@@ -1341,6 +1351,7 @@ class OperationDocument(TypedDict):
     enabled: NotRequired[bool]
     headers: NotRequired[list[Parameter]]
     inputs: NotRequired[list[Input]]
+    later: NotRequired[LaterAnswer | None]
     left_out: NotRequired[list[str]]
     method: NotRequired[Literal["DELETE", "GET", "HEAD", "OPTIONS", "PATCH", "POST", "PUT"]]
     odata: NotRequired[ODataQuery | None]
@@ -1367,6 +1378,7 @@ class OperationDocument(TypedDict):
 
 
 class OperationForms(TypedDict):
+    later: FormShown
     paging: list[FormShown]
 
 

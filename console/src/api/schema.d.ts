@@ -4268,6 +4268,47 @@ export interface components {
             state: string;
         };
         /**
+         * LaterAnswer
+         * @description The operation orders something that is ready later; it is looked after until then, and fetched.
+         */
+        LaterAnswer: {
+            /**
+             * @description seconds between two looks; Retry-After counts more
+             * @default 5
+             */
+            every?: number;
+            /**
+             * @description states in which it never will be
+             * @default []
+             */
+            failed?: string[];
+            /**
+             * @description seconds after which it is given up
+             * @default 3600
+             */
+            longest?: number;
+            /**
+             * @description where its address stands in the first response, a JSON Pointer; blank: the Location header
+             * @default
+             */
+            look_at?: string;
+            /**
+             * @description states in which it is ready
+             * @default []
+             */
+            ready?: string[];
+            /**
+             * @description where the answer's address stands then, a JSON Pointer; blank: it came with the state
+             * @default
+             */
+            result?: string;
+            /**
+             * @description where its state stands, a JSON Pointer; blank: the status tells, 202 until it is ready
+             * @default
+             */
+            state?: string;
+        };
+        /**
          * Level
          * @description One level of repetition.
          */
@@ -5132,6 +5173,11 @@ export interface components {
             /** @default [] */
             inputs?: components["schemas"]["Input"][];
             /**
+             * @description it orders something that is ready later; none, if its response is the answer
+             * @default null
+             */
+            later?: components["schemas"]["LaterAnswer"] | null;
+            /**
              * @description inputs that a definition offers and nobody wants
              * @default []
              */
@@ -5178,6 +5224,8 @@ export interface components {
             tags?: string[];
         };
         OperationForms: {
+            /** @description the form of an answer that comes later */
+            later: components["schemas"]["FormShown"];
             /** @description a form for each pagination strategy */
             paging: components["schemas"]["FormShown"][];
         };

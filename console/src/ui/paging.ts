@@ -4,14 +4,19 @@ import { answer, api, type Schemas } from "../api/client";
 export type Paging = NonNullable<Schemas["OperationDocument"]["paging"]>;
 export type PagingForm = Schemas["FormShown"];
 
-/** The pagination strategies, each as a form. */
-export function usePagingForms(project: string): PagingForm[] {
-  const found = useQuery({
+/** What an operation is set to, as forms. */
+export function useOperationForms(project: string) {
+  const forms = useQuery({
     queryKey: ["operation-forms", project],
     staleTime: Infinity,
     queryFn: () => answer(api.GET("/api/v1/projects/{project}/operation-forms", { params: { path: { project } } })),
   });
-  return found.data?.paging ?? [];
+  return forms.data;
+}
+
+/** The pagination strategies, each as a form. */
+export function usePagingForms(project: string): PagingForm[] {
+  return useOperationForms(project)?.paging ?? [];
 }
 
 /** What a strategy does, in words that go on after the name of an operation. */

@@ -8,6 +8,7 @@ import { useStandingNames } from "../environments/environments";
 import type { Input, OperationDocument } from "./bench";
 import { useBench } from "./context";
 import { ODataPart } from "./ODataPart";
+import { Later } from "./Later";
 import { Outcomes } from "./Outcomes";
 import { AddName, Parameters } from "./Parameters";
 import { asText } from "../../ui/text";
@@ -149,6 +150,7 @@ export function Describe() {
           />
         )}
       </Field>
+      <Later project={project} later={document.later} onLater={(later) => set({ later })} />
       <Outcomes project={project} document={document} onDocument={onDocument} />
       <label className="mt-3 flex items-center gap-2 text-sm">
         <input

@@ -14,6 +14,7 @@ from msgspec import Meta
 from rondine.core.http.templates import template_names
 from rondine.core.mapping.document import Condition, Source
 from rondine.core.operations.inputs import Input
+from rondine.core.operations.later import LaterAnswer
 from rondine.core.operations.odata import ODataQuery, odata_values
 from rondine.core.operations.values import Value, ValueOf, parts_of
 from rondine.core.pagination import Paging
@@ -357,6 +358,10 @@ class OperationDocument(Document, frozen=True):
     paging: Paging | None = None
     response: ResponseView = ResponseView()
     outcomes: OutcomeRules = OutcomeRules()
+    later: Annotated[
+        LaterAnswer | None,
+        Meta(description="it orders something that is ready later; none, if its response is the answer"),
+    ] = None
     responses: Annotated[list[ResponseDescription], Meta(description="as a definition describes them")] = []
     description: str = ""
     documentation: str = ""

@@ -19,6 +19,7 @@ from rondine.core.operations.document import (
     path_variables,
     values_of,
 )
+from rondine.core.operations.later import later_problems
 from rondine.core.operations.values import ValueOf, parts_of
 from rondine.core.protocols.graphql import query_problems
 from rondine.core.protocols.paged import paging_problems
@@ -53,6 +54,8 @@ def operation_problems(operation: OperationDocument) -> list[Problem]:
     problems += _header_problems(operation)
     problems += _outcome_problems(operation.outcomes)
     problems += _read_as_problems(operation.response.read_as)
+    if operation.later is not None:
+        problems += [Problem(f"/later{one.where}", one.message, one.hint) for one in later_problems(operation.later)]
     problems += paging_problems(operation)
     used = variables | inputs_in(values_of(operation))
     takes_others = isinstance(operation.body, GraphQLBody) and bool(operation.body.prepared)

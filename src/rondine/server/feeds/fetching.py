@@ -12,7 +12,8 @@ from rondine.core.http.retrying import Retries
 from rondine.core.operations.document import is_reading
 from rondine.core.pagination import Ahead, Ending, OneResponse, RepeatedPage
 from rondine.engine.client import Engine
-from rondine.engine.receiving import SideCall
+from rondine.engine.receiving import Received, SideCall
+from rondine.server.feeds.looking_after import answer_of
 from rondine.server.feeds.pages import GoOn, Page, PageFailed, PreparedFeed
 from rondine.server.runs.calls import problem_of
 
@@ -111,14 +112,18 @@ class Fetcher:
             if side.received is None or side.received.status in (429, 503):
                 self._ahead.slow_down()
 
-        try:
-            received = await self._engine.call(
-                self._feed.connection,
-                ask,
-                patience=PATIENCE,
-                on_side_call=on_side_call,
-                retries=self.calls.retries,
+        async def call(send: Send) -> Received:
+            return await self._engine.call(
+                self._feed.connection, send, patience=PATIENCE, on_side_call=on_side_call, retries=self.calls.retries
             )
+
+        try:
+            later = self._feed.operation.later
+            if later is None:
+                received = await call(ask)
+            else:
+                order = self._feed.order if self._feed.order and self._feed.order.position == ask.position else None
+                received = await answer_of(later, ask, call, on_side_call, order, self._feed.remember)
             if received.large is not None:
                 await turn.wait()
             received = replace(received, read_as=self._feed.operation.response.read_as)

@@ -20,6 +20,7 @@ from rondine.core.settings import load
 from rondine.server.connecting.opening import connection_for, open_connection, standing_values
 from rondine.server.feeds.asking import asked_rows
 from rondine.server.feeds.drift import schema_on_file, users_of_paths
+from rondine.server.feeds.looking_after import Order
 from rondine.server.feeds.pages import PreparedFeed
 from rondine.server.records.actions import record_set_to_fill
 from rondine.server.records.keeping import Filling
@@ -89,6 +90,7 @@ def load_feed(run: Run) -> PreparedFeed:
         elements,
         [remark_of(remark) for remark in run.remarks],
         for_each,
+        Order(**run.order) if run.order else None,
     )
 
 

@@ -1,6 +1,6 @@
 """A run made ready, and its pages: one response, or a part of a large one, each."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Awaitable, Callable, Mapping
 from dataclasses import dataclass, field
 from hashlib import blake2b
 from typing import Any
@@ -18,9 +18,14 @@ from rondine.core.pagination import PagedOperation
 from rondine.core.schema.drift import SchemaOnFile
 from rondine.engine.client import OpenConnection
 from rondine.engine.receiving import Received
+from rondine.server.feeds.looking_after import Order
 from rondine.server.records.keeping import Filling
 from rondine.server.runs.completeness import Verdict
 from rondine.server.runs.remarks import Remark
+
+
+async def forget(order: Order) -> None:
+    """Puts nothing down."""
 
 
 @dataclass(slots=True)
@@ -49,6 +54,8 @@ class PreparedFeed:
     elements: int = 0  # elements of the list that is read, in what an earlier attempt kept
     remarks: list[Remark] = field(default_factory=list)  # of an earlier attempt
     for_each: "AskedRows | None" = None  # what it is called for, one after another
+    order: Order | None = None  # what an earlier attempt ordered
+    remember: Callable[[Order], Awaitable[None]] = forget  # puts an order down
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,7 +13,7 @@ from rondine.core.pagination import Ending
 from rondine.engine.client import Engine
 from rondine.engine.receiving import Received
 from rondine.server.feeds.fetching import Fetcher, Read, RunCalls
-from rondine.server.feeds.pages import AskedRow, AskedRows, GoOn, Page, PageFailed, PreparedFeed
+from rondine.server.feeds.pages import AskedRow, AskedRows, GoOn, Page, PageFailed, PreparedFeed, forget
 from rondine.server.runs.calls import problem_of
 from rondine.server.runs.completeness import Verdict
 
@@ -121,7 +121,14 @@ class RowsFetcher:
         try:
             if row.error is not None:
                 raise row.error
-            feed = replace(self._feed, paged=lambda _: self._feed.paged(row.inputs), position=None, parallel=1)
+            feed = replace(
+                self._feed,
+                paged=lambda _: self._feed.paged(row.inputs),
+                position=None,
+                order=None,
+                remember=forget,
+                parallel=1,
+            )
             ending, page = await Fetcher(feed, self._engine, read, give_on, self.calls).fetch_all()
         except PageFailed as failed:
             return failed.page

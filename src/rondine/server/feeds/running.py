@@ -23,6 +23,7 @@ from rondine.server.feeds.ending import fail_run, finish_run
 from rondine.server.feeds.fetching import Fetcher, RunCalls
 from rondine.server.feeds.keeping import AnyFetcher, Keeper
 from rondine.server.feeds.loading import load_feed
+from rondine.server.feeds.looking_after import Order
 from rondine.server.feeds.pages import GoOn, Page, PageFailed, PreparedFeed
 from rondine.server.feeds.reading import PageReader
 from rondine.server.feeds.rows import RowsFetcher
@@ -52,6 +53,7 @@ class FeedRun:
 
     def __init__(self, feed: PreparedFeed, engine: Engine, pool: ThreadPoolExecutor) -> None:
         self.feed, self.pool = feed, pool
+        feed.remember = self._remember
         self._pages: asyncio.Queue[Page | None] = asyncio.Queue(maxsize=max(4, feed.parallel))
         self.reader = PageReader(feed)
         self.fetcher: AnyFetcher = self._fetcher(engine)
@@ -75,6 +77,17 @@ class FeedRun:
     async def _judge_row(self, ending: Ending, last: Page, received: int) -> Verdict:
         judge = partial(self._verdict, ending, last, received)
         return await asyncio.get_running_loop().run_in_executor(self.pool, judge)
+
+    async def _remember(self, order: Order) -> None:
+        """Puts down what was ordered, before it is waited for. Raises RunEnded if the run is not this worker's any
+        more."""
+
+        def put_down() -> bool:
+            mine = Run.objects.filter(pk=self.feed.run_id, attempt=self.feed.attempt, state="running")
+            return bool(mine.update(order={"position": order.position, "address": order.address}))
+
+        if not await in_database(self.pool, put_down):
+            raise RunEnded("it was cancelled or taken over", where=f"run {self.feed.run_id}")
 
     async def execute(self) -> Verdict:
         """Keeps page after page until the end, and tells whether that was all. Raises what stops it; what was kept

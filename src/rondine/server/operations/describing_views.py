@@ -11,6 +11,7 @@ from rondine.core.definitions.pasted import read_body, read_pasted
 from rondine.core.forms import form_of
 from rondine.core.operations.document import OperationDocument
 from rondine.core.operations.keylike import keys_in_operation
+from rondine.core.operations.later import LaterAnswer
 from rondine.core.pagination import Paging
 from rondine.core.protocols.address import parse_address
 from rondine.core.protocols.body_choice import with_body_as
@@ -150,6 +151,7 @@ class BodyChoiceShown(serializers.Serializer[Any]):
 
 class OperationForms(serializers.Serializer[Any]):
     paging = FormShown(many=True, help_text="a form for each pagination strategy")
+    later = FormShown(help_text="the form of an answer that comes later")
 
 
 class OperationFormsView(ProjectView):
@@ -157,7 +159,8 @@ class OperationFormsView(ProjectView):
 
     @extend_schema(operation_id="getOperationForms", responses=OperationForms)
     def get(self, request: Request, project: str) -> Response:
-        return Response(OperationForms({"paging": [form_of(kind) for kind in get_args(Paging)]}).data)
+        forms = {"paging": [form_of(kind) for kind in get_args(Paging)], "later": form_of(LaterAnswer)}
+        return Response(OperationForms(forms).data)
 
 
 class BodyChoiceView(ProjectView):

@@ -23,7 +23,8 @@ class Run(models.Model):
     (`runs/remarks.py`).  begun_by: schedule, or feed NAME; empty if a person did it.  due_at: when it should have.
     brings_all: its inputs leave nothing out that its feed brings.  may_mark_all: a person permits that however many
     records are marked as gone.  marks: the highest values kept, by moving input; null until it has seen all.
-    rows_asked, rows_failed: of a feed that asks for each of many rows."""
+    order: what it waits for: {"position", "address"}.  rows_asked, rows_failed: of a feed that asks for each of many
+    rows."""
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="runs")
     environment = models.ForeignKey("connecting.Environment", on_delete=models.PROTECT, related_name="runs")
@@ -47,6 +48,7 @@ class Run(models.Model):
     brings_all = models.BooleanField(default=True)
     may_mark_all = models.BooleanField(default=False)
     marks = models.JSONField(null=True)
+    order = models.JSONField(null=True)
     rows_asked = models.BigIntegerField(default=0)
     rows_failed = models.BigIntegerField(default=0)
     queued_at = models.DateTimeField(auto_now_add=True)

@@ -7,7 +7,7 @@ from rondine_cli.items import add_item_verbs, add_set_option, document_of, show_
 from rondine_cli.output import Output
 from rondine_cli.session import Session
 
-EVENTS = ["failed", "recovered", "incomplete", "drift", "not_marked", "late", "refused"]
+EVENTS = ["failed", "recovered", "incomplete", "drift", "not_marked", "late", "refused", "ended"]
 
 
 def add_commands(commands: Any) -> None:

@@ -580,7 +580,7 @@ class Event(TypedDict):
     feed: str
     hint: str
     id: int
-    kind: Literal["failed", "recovered", "incomplete", "drift", "not_marked", "late", "refused"]
+    kind: Literal["failed", "recovered", "incomplete", "drift", "not_marked", "late", "refused", "ended"]
     message: str
     run: int | None
 
@@ -1228,7 +1228,9 @@ class ObstacleItem(TypedDict):
 
 
 class OfFeeds(TypedDict):
-    events: NotRequired[list[Literal["drift", "failed", "incomplete", "late", "not_marked", "recovered", "refused"]]]
+    events: NotRequired[
+        list[Literal["drift", "ended", "failed", "incomplete", "late", "not_marked", "recovered", "refused"]]
+    ]
     feeds: NotRequired[list[str]]
     type: Literal["feeds"]
 

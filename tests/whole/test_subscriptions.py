@@ -141,6 +141,15 @@ def test_what_keeps_a_subscription_from_telling_is_said(rondine, trees, receiver
     assert office.subscriptions.get("of-renamed")["document"]["about"]["feeds"] == [name]
 
 
+def test_whoever_started_a_run_in_the_background_can_be_told_of_its_end(rondine, trees, receiver):
+    name = feed(rondine, trees, "ended-feed", whole(ROWS))
+    subscribe(rondine, receiver, "of-ends", {"type": "feeds", "feeds": [name], "events": ["ended"]})
+    run = rondine.office().feeds.run(name)
+    wait_until(lambda: told(receiver))
+    ((kind, data),) = told(receiver)
+    assert (kind, data["run"], data["state"], data["completeness"]) == ("feed.ended", run["id"], "done", "complete")
+
+
 def test_a_feed_that_had_no_good_run_for_too_long_is_late_once(rondine, trees, receiver):
     name = feed(rondine, trees, "late-feed", whole(ROWS), document={"late_after": "PT2S"})
     subscribe(rondine, receiver, "of-late", {"type": "feeds", "feeds": [name], "events": ["late", "recovered"]})

@@ -3389,9 +3389,10 @@ export interface components {
              *     * `not_marked` - not_marked
              *     * `late` - late
              *     * `refused` - refused
+             *     * `ended` - ended
              * @enum {string}
              */
-            kind: "failed" | "recovered" | "incomplete" | "drift" | "not_marked" | "late" | "refused";
+            kind: "failed" | "recovered" | "incomplete" | "drift" | "not_marked" | "late" | "refused" | "ended";
             message: string;
             run: number | null;
         };
@@ -4975,10 +4976,10 @@ export interface components {
          */
         OfFeeds: {
             /**
-             * @description which: failed, recovered, incomplete (rows are missing), drift (the service differs), not_marked (records that no longer come), late, refused (due, and not started); left out, all
+             * @description which: failed, recovered, incomplete (rows are missing), drift (the service differs), not_marked (records that no longer come), late, refused (due, and not started), ended (every run); left out, all but ended
              * @default []
              */
-            events?: ("drift" | "failed" | "incomplete" | "late" | "not_marked" | "recovered" | "refused")[];
+            events?: ("drift" | "ended" | "failed" | "incomplete" | "late" | "not_marked" | "recovered" | "refused")[];
             /**
              * @description of which feeds, by name; left out, all of the environment
              * @default []
@@ -10139,8 +10140,9 @@ export interface operations {
                  *     * `not_marked` - not_marked
                  *     * `late` - late
                  *     * `refused` - refused
+                 *     * `ended` - ended
                  */
-                kind?: "drift" | "failed" | "incomplete" | "late" | "not_marked" | "recovered" | "refused";
+                kind?: "drift" | "ended" | "failed" | "incomplete" | "late" | "not_marked" | "recovered" | "refused";
                 limit?: number;
             };
             header?: never;

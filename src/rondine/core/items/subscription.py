@@ -1,14 +1,14 @@
 """A subscription: who is told of what, and how."""
 
 from collections.abc import Mapping
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal, get_args
 
 from msgspec import Meta
 
 from rondine.core.settings import Document
 
-FeedEvent = Literal["failed", "recovered", "incomplete", "drift", "not_marked", "late", "refused"]
-FEED_EVENTS: tuple[FeedEvent, ...] = ("failed", "recovered", "incomplete", "drift", "not_marked", "late", "refused")
+FeedEvent = Literal["failed", "recovered", "incomplete", "drift", "not_marked", "late", "refused", "ended"]
+FEED_EVENTS: tuple[FeedEvent, ...] = get_args(FeedEvent)
 ChangeKind = Literal["created", "changed", "gone", "returned", "removed"]
 
 
@@ -22,7 +22,8 @@ class OfFeeds(Document, tag="feeds", frozen=True):
         Meta(
             description=(
                 "which: failed, recovered, incomplete (rows are missing), drift (the service differs), not_marked"
-                " (records that no longer come), late, refused (due, and not started); left out, all"
+                " (records that no longer come), late, refused (due, and not started), ended (every run); left out, all"
+                " but ended"
             )
         ),
     ] = []

@@ -11,6 +11,7 @@ from rondine.core.items.schedule import duration_of
 from rondine.server.feeds.models import Feed
 from rondine.server.runs.models import Run
 from rondine.server.subscriptions.events import write_down
+from rondine.server.subscriptions.models import Subscription
 
 
 def tell_of_end(run: Run) -> None:
@@ -24,6 +25,8 @@ def tell_of_end(run: Run) -> None:
     def tell(kind: Any, message: str, hint: str = "", **more: Any) -> None:
         write_down(now.environment, kind, feed.name, run.pk, {"message": message, "hint": hint, **more})
 
+    if Subscription.objects.filter(environment=now.environment, document__about__events__contains="ended").exists():
+        tell("ended", now.ending, state=now.state, completeness=now.completeness)
     if now.state == "failed":
         if before is None or before.state != "failed":
             error = now.error or {}

@@ -110,7 +110,8 @@ def _feed_events(subscription: Subscription, document: SubscriptionDocument) -> 
             {**event.data, "feed": event.feed, "run": event.run_id},
         )
         for event in page
-        if (not about.events or event.kind in about.events) and (not about.feeds or event.feed in about.feeds)
+        if (event.kind in about.events if about.events else event.kind != "ended")
+        and (not about.feeds or event.feed in about.feeds)
     ]
     return events, page[-1].pk if page else subscription.mark
 

@@ -7,7 +7,7 @@ import pytest
 import yaml
 from tests.core.test_conversions import plain
 
-from rondine.core.documents.reading import read_document
+from rondine.core.documents.reading import BodyForm, read_document
 from rondine.core.errors import MappingError
 from rondine.core.mapping.compile import compile_mapping
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument, problems_of
@@ -65,7 +65,7 @@ def test_each_construct_makes_what_its_case_says(case):
     exact = [one.run_rows(read.value, one._first_rows(read.value), given, None) for one in outputs]
     ways = [exact, [one.run(read.value, given) for one in outputs]]
     reader = row_reader(mapping, outputs)
-    if reader is not None and (page := reader.page(body, given, of=read.format)) is not None:
+    if reader is not None and (page := reader.page(body, given, form=BodyForm(read.format))) is not None:
         ways.append(page[0].mapped)
     for way in ways:
         records = {output.record_type: [shown(one) for one in mapped.data] for output, mapped in zip(outputs, way,

@@ -33,9 +33,9 @@ def main() -> None:
     parser.add_argument("--rounds", type=int, default=5)
     parser.add_argument("--memory", action="store_true", help="the most memory each way holds at once, besides; slow")
     args = parser.parse_args()
-    from rondine.core.documents.reading import BodyForm
     from rondine.core.documents import Limits
     from rondine.core.documents.elements import read_elements
+    from rondine.core.documents.reading import BodyForm
     from rondine.core.mapping.rowwise import row_reader
 
     body = response(args.rows)

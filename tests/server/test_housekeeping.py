@@ -47,7 +47,7 @@ def keep(records, numbers, run, at, bit=1):
 def go(records, keys, at, bit=1):
     with transaction.atomic():
         ids = Record.objects.filter(key__in=[json.dumps([key]) for key in keys]).values_list("pk", flat=True)
-        return mark_gone(Filling(records.pk, 2, 1, bit, "all"), array("q", ids), at)
+        return mark_gone(Filling(records.pk, 2, 1, bit, "all"), array("q", ids), at, alive=3)
 
 
 def test_what_has_been_gone_for_long_is_removed_and_old_changes_are_forgotten(records):

@@ -119,6 +119,19 @@ def test_several_feeds_fill_one_record_type_and_each_record_names_them(rondine, 
     assert keys(rondine, type_name, gone="only") == ["OLM-3"]
 
 
+def test_a_feed_that_was_removed_brings_nothing_any_more(rondine, trees):
+    name = feed(rondine, trees, "removed-feed", whole(ROWS))
+    rondine.finish(name)
+    office = rondine.office()
+    office.feeds.remove(name)
+    office.feeds.make("next-feed", operation=name, mapping=name, environment="test")
+    rondine.finish("next-feed")
+    assert office.records.get("test", name, "OLM-1")["feeds"] == ["a feed that was removed", "next-feed"]
+    trees.pages = whole(ROWS[1:])
+    assert rondine.finish("next-feed")["counts"][0]["gone"] == 1
+    assert keys(rondine, name, gone="only") == ["OLM-1"]
+
+
 def test_changes_can_be_followed_from_mark_to_mark(rondine, trees):
     name = feed(rondine, trees, "followed", whole(ROWS), type_document={"history": "all"})
     rondine.finish(name)

@@ -1,5 +1,6 @@
 """How a run ends: done, or failed if no row was good; and what no longer comes."""
 
+from array import array
 from typing import Any
 
 from django.db import transaction
@@ -12,6 +13,7 @@ from rondine.core.settings import load
 from rondine.server.feeds.moving import marks_of
 from rondine.server.feeds.scheduling import start_after
 from rondine.server.feeds.telling import tell_of_end
+from rondine.server.records.actions import bits_alive
 from rondine.server.records.going import Missing, mark_gone, missing
 from rondine.server.records.keeping import Filling
 from rondine.server.records.models import RecordSet, RecordType, SeenBatch
@@ -89,13 +91,17 @@ def after_all(run: Run, count: RunCount) -> list[Remark]:
         return []
     document = load(RecordTypeDocument, run.content["record_types"][count.record_type])
     filling = Filling(records.pk, run.pk, 0, records.bit_of(str(run.feed_id)), document.history)
-    absent = missing(filling, SeenRecords.of(run.pk, records.pk, SeenBatch.objects))
+    seen = SeenRecords.of(run.pk, records.pk, SeenBatch.objects)
+    if len(records.feeds) == 1 and seen.count == records.count:  # all that is there was seen: nothing to look for
+        absent = Missing(array("q"), records.count)
+    else:
+        absent = missing(filling, seen)
     count.unseen = len(absent.ids)
     gone = load(FeedDocument, run.content["feed"]).gone
     remarks = []
     if absent.ids:
         if (remark := _reason_against(run, count, gone, absent)) is None:
-            count.gone = mark_gone(filling, absent.ids, timezone.now())
+            count.gone = mark_gone(filling, absent.ids, timezone.now(), alive=bits_alive(records))
             words = f"{count.gone:,} records of {count.record_type} no longer came, and are marked as gone"
             if others := count.unseen - count.gone:
                 words += f"; {others:,} more are still brought by other feeds"

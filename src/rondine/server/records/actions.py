@@ -66,6 +66,16 @@ def names_of_feeds(records: RecordSet) -> dict[int, str]:
     return {1 << bit: names.get(feed, "a feed that was removed") for bit, feed in enumerate(records.feeds)}
 
 
+def bits_alive(records: RecordSet) -> int:
+    """The bits of the feeds and webhooks that are there still: one that was removed brings nothing any more."""
+    there = {
+        str(pk)
+        for kind in ("feeds", "webhooks")
+        for pk in KINDS[kind].model._default_manager.filter(pk__in=records.feeds).values_list("pk", flat=True)
+    }
+    return sum(1 << bit for bit, feed in enumerate(records.feeds) if feed in there)
+
+
 #: Feeds that can bring records of one set: the bits of a signed 64-bit number.
 MOST_FEEDS = 63
 

@@ -40,17 +40,18 @@ def missing(filling: Filling, seen: SeenRecords) -> Missing:
     return Missing(ids, present)
 
 
-def mark_gone(filling: Filling, ids: "array[int]", now: datetime) -> int:
+def mark_gone(filling: Filling, ids: "array[int]", now: datetime, *, alive: int) -> int:
     """The feed brings these no more; those that no other feed brings are gone, and their number is given. Within the
-    transaction that `missing` was asked in."""
+    transaction that `missing` was asked in. alive: the bits of the feeds that there are still."""
+    others = alive & ~filling.feed_bit
     gone = 0
     with connection.cursor() as cursor:
         for start in range(0, len(ids), AT_ONCE):
             cursor.execute(
-                f"UPDATE {Record._meta.db_table} SET brought_by = brought_by & ~%s::bigint,"
-                " gone_at = CASE WHEN brought_by & ~%s::bigint = 0 THEN %s::timestamptz END"
+                f"UPDATE {Record._meta.db_table} SET brought_by = brought_by & %s::bigint,"
+                " gone_at = CASE WHEN brought_by & %s::bigint = 0 THEN %s::timestamptz END"
                 " WHERE id = ANY(%s) RETURNING id, digest, key, brought_by",
-                (filling.feed_bit, filling.feed_bit, now, list(ids[start : start + AT_ONCE])),
+                (others, others, now, list(ids[start : start + AT_ONCE])),
             )
             left = sorted(record[:3] for record in cursor.fetchall() if not record[3])
             gone += len(left)

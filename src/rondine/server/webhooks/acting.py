@@ -46,8 +46,6 @@ from rondine.server.webhooks.models import Delivery, Webhook
 log = structlog.get_logger("rondine.webhooks")
 #: Deliveries that are acted on in one transaction.
 AT_ONCE = 500
-#: Bits of all feeds and webhooks that may bring a record.
-ALL = 2**63 - 1
 
 
 @dataclass(slots=True)
@@ -277,7 +275,7 @@ class _Records:
         Record.objects.keep(replace(filling, part=part), placed, self.now)
         digests = [UUID(bytes=row.placed.row.digest) for row in rows]
         ids = Record.objects.filter(set_id=filling.set_id, digest__in=digests).values_list("pk", flat=True)
-        mark_gone(replace(filling, feed_bit=ALL), array("q", ids), self.now)
+        mark_gone(filling, array("q", ids), self.now, alive=0)
 
     def _call(self, run: Run, delivery: Delivery, number: int) -> Call:
         return Call(

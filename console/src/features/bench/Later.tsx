@@ -21,7 +21,13 @@ export function Later({ project, later, onLater }: Props) {
       <Heading>When it answers</Heading>
       <p>
         {later ? "later: it orders something, which is looked after until it is ready" : "at once"}{" "}
-        <button type="button" className="link text-xs" aria-expanded={isOpen} onClick={() => setIsOpen(!isOpen)}>
+        <button
+          type="button"
+          className="link text-xs"
+          aria-label="Set when it answers"
+          aria-expanded={isOpen}
+          onClick={() => setIsOpen(!isOpen)}
+        >
           {isOpen ? "done" : "set it"}
         </button>
       </p>

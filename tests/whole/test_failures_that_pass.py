@@ -88,7 +88,7 @@ def test_a_failed_run_goes_on_behind_what_it_kept(register):
     register.control()
     office = register.office()
     calls = len(list(office.runs.calls(run["id"])))
-    assert office.runs.go_on(run["id"])["state"] == "queued"
+    assert office.runs.go_on(run["id"])["state"] in ("queued", "running")  # a worker may have it already
     again = register.watch(run["id"])
     assert (again["id"], again["state"], again["completeness"]) == (run["id"], "done", "complete")
     assert again["counts"][0]["created"] == again["counts"][0]["rows"] == TREES

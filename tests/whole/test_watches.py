@@ -17,7 +17,7 @@ def watch_mark(rondine, name):
 
 
 def test_a_run_starts_once_for_each_real_change_of_a_field(rondine, trees, serve):
-    source = feed(rondine, trees, "watched", whole(ROWS))
+    source = feed(rondine, trees, "watched-trees", whole(ROWS))
     rondine.finish(source)
     asked = []
 
@@ -28,25 +28,27 @@ def test_a_run_starts_once_for_each_real_change_of_a_field(rondine, trees, serve
     outside = serve(answer)
     rondine.permit(outside.port)
     office = rondine.office()
-    service = rondine.connect("looking", outside.url)
+    service = rondine.connect("watch-looking", outside.url)
     operation = {"path": "/trees/{number}", "inputs": [{"name": "number", "required": True}]}
-    office.operations.make("look", service=service, document=operation)
+    office.operations.make("watch-look", service=service, document=operation)
     fields = [{"name": "id", "type": "text"}, {"name": "work", "type": "text"}]
-    office.record_types.make("look", document={"fields": fields, "key": ["id"]})
+    office.record_types.make("watch-look", document={"fields": fields, "key": ["id"]})
     rules = [{"name": name, "from": name} for name in ("id", "work")]
-    mapping = {"outputs": [{"record_type": "look", "rows": [{"level": "care", "at": "care[*]"}], "fields": rules}]}
-    office.mappings.make("look", service=service, document=mapping)
+    mapping = {
+        "outputs": [{"record_type": "watch-look", "rows": [{"level": "care", "at": "care[*]"}], "fields": rules}]
+    }
+    office.mappings.make("watch-look", service=service, document=mapping)
     made = office.feeds.make(
         "look-again",
-        operation="look",
-        mapping="look",
+        operation="watch-look",
+        mapping="watch-look",
         environment="test",
         document={
             "for_each": {"record_type": source},
             "schedule": {"type": "watch", "record_type": source, "field": "girth", "when": "rises"},
         },
     )
-    assert made["problems"] == [] and made["schedule_words"] == "when girth of a record of watched rises"
+    assert made["problems"] == [] and made["schedule_words"] == "when girth of a record of watched-trees rises"
     wait_until(lambda: watch_mark(rondine, "look-again") is not None)
     # nothing that was there before, nothing unchanged, no fall
     rondine.finish(source)

@@ -36,7 +36,10 @@ export function Layout() {
           <NavLink to={`/p/${project}`} className="flex items-center gap-2 py-2.5 font-semibold tracking-tight">
             <img src="/assets/swift.svg" alt="" className="size-6" /> rondine
           </NavLink>
-          <nav aria-label="Pages" className="order-last flex w-full gap-5 sm:order-none sm:w-auto">
+          <nav
+            aria-label="Pages"
+            className="order-last flex w-full flex-wrap gap-x-4 sm:order-none sm:w-auto sm:gap-x-5"
+          >
             {PAGES.map(([path, title, covers]) => (
               <NavLink
                 key={path}

@@ -43,6 +43,11 @@ def test_only_what_is_new_since_the_last_run_by_the_clock_of_the_service(rondine
     rondine.finish(name)
     assert sent(trees) == "2026-06-02T11:00:00Z"
     assert len(list(rondine.office().records.search("test", name))) == 6
+    # a run with a time of a person's own does not move it
+    rondine.watch(rondine.office().feeds.run(name, {"since": "2026-06-30T00:00:00Z"})["id"])
+    assert sent(trees) == "2026-06-30T00:00:00Z"
+    rondine.finish(name)
+    assert sent(trees) == "2026-06-02T11:00:00Z"
     # all of it, when asked for
     rondine.cli("feed", "run", name, "--all")
     assert sent(trees) is None

@@ -55,7 +55,8 @@ def finish_run(run: Run, verdict: Verdict) -> None:
             return  # it is not this worker's to end any more
         if state == "done" and verdict.completeness == "complete":
             remarks += [remark for count in counts for remark in after_all(run, count)]
-            Run.objects.filter(pk=run.pk).update(marks=marks_of(run))
+            if not run.content.get("is_partial"):
+                Run.objects.filter(pk=run.pk).update(marks=marks_of(run))
         end_run(
             run.pk,
             run.attempt,

@@ -93,6 +93,8 @@ def queue_feed(
     checked_inputs(
         asked_once(document, operation, record_types), values, standing_values(project, feed.environment.name)
     )
+    # it asks for less than what is new: the next run does not go on from it
+    content["is_partial"] = only_rows_of is not None or only_rows is not None or bool(inputs.keys() & document.moving)
     if only_rows_of is not None:
         content["only_rows_of"] = _with_failures(feed, only_rows_of)
     if only_rows is not None:
@@ -112,7 +114,7 @@ def queue_feed(
                 by=person,
                 begun_by=begun_by,
                 due_at=due_at,
-                brings_all=not moved and values == document.inputs and only_rows_of is None and only_rows is None,
+                brings_all=not moved and values == document.inputs and not content["is_partial"],
                 may_mark_all=may_mark_all,
                 remarks=remarks,
             )

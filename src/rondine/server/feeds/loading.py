@@ -46,7 +46,7 @@ def load_feed(run: Run) -> PreparedFeed:
     outputs = compile_mapping(mapping, record_types)
     fillings: dict[str, Filling] = {}
     for output in outputs:
-        fillings[output.record_type] = filling_of(run, record_types[output.record_type], output)
+        fillings[output.record_type] = filling_of(run, str(run.feed_id), record_types[output.record_type], output)
         RunCount.objects.get_or_create(run=run, record_type=output.record_type)
 
     def paged(further: Mapping[str, Any]) -> PagedOperation:
@@ -94,15 +94,16 @@ def load_feed(run: Run) -> PreparedFeed:
     )
 
 
-def filling_of(run: Run, document: RecordTypeDocument, output: CompiledOutput) -> Filling:
-    """What an output of a run's mapping fills. document: the record type, as it was when the run was queued."""
+def filling_of(run: Run, source_id: str, document: RecordTypeDocument, output: CompiledOutput) -> Filling:
+    """What an output of a run's mapping fills. source_id: of the feed or webhook that brings it.  document: the record
+    type, as the run goes by it."""
     record_type = RecordType.objects.get(project=run.project_id, name=output.record_type)
-    records = record_set_to_fill(run.environment, record_type, str(run.feed_id))
+    records = record_set_to_fill(run.environment, record_type, source_id)
     return Filling(
         records.pk,
         run.pk,
         record_type.version,
-        records.bit_of(str(run.feed_id)),
+        records.bit_of(source_id),
         document.history,
         part_of_record(output, document),
     )

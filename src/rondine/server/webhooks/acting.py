@@ -22,20 +22,20 @@ from rondine.core.errors import Conflict, RondineError
 from rondine.core.items.webhook import ToRecords, ToRun
 from rondine.core.mapping.compile import CompiledOutput, FieldProblem, Reject, check_format, compile_mapping
 from rondine.core.mapping.document import RecordTypeDocument
-from rondine.core.mapping.row_encoding import EncodedRow, PartOfRecord, encode_rows, part_of_record
+from rondine.core.mapping.row_encoding import EncodedRow, PartOfRecord, encode_rows
 from rondine.core.mapping.taking import holds_in, mapping_inputs
 from rondine.core.settings import dump
 from rondine.server.connecting.opening import standing_values
 from rondine.server.feeds.keeping import rejected_row
+from rondine.server.feeds.loading import filling_of
 from rondine.server.feeds.models import Feed
 from rondine.server.feeds.queueing import queue_feed
 from rondine.server.items.actions import find_item
 from rondine.server.mappings.kinds import MAPPINGS, resolved_mapping
-from rondine.server.records.actions import record_set_to_fill
 from rondine.server.records.going import mark_gone
 from rondine.server.records.keeping import Filling, PlacedRow, lock
 from rondine.server.records.kinds import record_types_of
-from rondine.server.records.models import Record, RecordSet, RecordType, SeenBatch
+from rondine.server.records.models import Record, SeenBatch
 from rondine.server.runs.bodies import read_for
 from rondine.server.runs.calls import problem_of
 from rondine.server.runs.models import Call, RejectedRow, Run, RunCount
@@ -207,22 +207,13 @@ class _Records:
     ) -> int:
         """Keeps the newest row of each key, and gives how many were older than what is kept."""
         name = output.record_type
-        record_type = RecordType.objects.get(project=self.webhook.project_id, name=name)
-        records = record_set_to_fill(self.webhook.environment, record_type, str(self.webhook.pk))
         document = self.types[name]
-        filling = Filling(
-            records.pk,
-            run.pk,
-            record_type.version,
-            records.bit_of(str(self.webhook.pk)),
-            document.history,
-            part_of_record(output, document),
-        )
+        filling = filling_of(run, str(self.webhook.pk), document, output)
         with connection.cursor() as cursor:
-            lock(cursor, records.pk)
+            lock(cursor, filling.set_id)
         if self.becomes.newest_by:
             rows = sorted(rows, key=lambda row: row.newness)  # of equal ones the later stays behind the earlier
-        kept = self._kept(records, rows)
+        kept = self._kept(filling.set_id, rows)
         current = [row for row in rows if not self._is_older(row, kept, document)]
         outdated = len(rows) - len(current)
         updates = [row.placed for row in current if not row.is_removal]
@@ -248,9 +239,9 @@ class _Records:
         )
         return outdated
 
-    def _kept(self, records: RecordSet, rows: Sequence[_Row]) -> dict[bytes, Record]:
+    def _kept(self, set_id: int, rows: Sequence[_Row]) -> dict[bytes, Record]:
         digests = {UUID(bytes=row.placed.row.digest) for row in rows}
-        found = Record.objects.filter(set_id=records.pk, digest__in=digests)
+        found = Record.objects.filter(set_id=set_id, digest__in=digests)
         return {record.digest.bytes: record for record in found}
 
     def _is_older(self, row: _Row, kept: dict[bytes, Record], document: RecordTypeDocument) -> bool:

@@ -136,13 +136,13 @@ def test_names_that_stand_twice_are_told_by_the_run_that_loses_a_value(rondine, 
     rows = b",".join(b'{"number": "T-%d", "girth": 1, "girth": 2}' % number for number in range(2_000))
     outside = serve(answered(b'{"trees": [' + rows + b"]}"))
     rondine.permit(outside.port)
-    rondine.feed("named-twice", "/", service=rondine.connect("named-twice", outside.url))
-    run = rondine.finish("named-twice")
+    rondine.feed("key-named-twice", "/", service=rondine.connect("key-named-twice", outside.url))
+    run = rondine.finish("key-named-twice")
     assert (run["state"], run["counts"][0]["created"]) == ("done", 2_000)
     told = [remark["message"] for remark in run["remarks"] if remark["kind"] == "duplicates"]
     assert told == ['"girth" is duplicated in one object: the last of them counts']
     assert "girth" in rondine.cli("run", "show", str(run["id"])).stdout
-    assert rondine.office().records.get("test", "named-twice", "T-7")["data"]["girth"] == 2
+    assert rondine.office().records.get("test", "key-named-twice", "T-7")["data"]["girth"] == 2
 
 
 def test_memory_comes_back(rondine, hostile):

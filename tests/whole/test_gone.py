@@ -41,7 +41,7 @@ def test_what_no_longer_comes_is_gone_and_comes_back(rondine, trees):
 
 
 def test_more_than_a_share_is_not_marked_until_somebody_says_so(rondine, trees):
-    name = feed(rondine, trees, "guarded", whole(ROWS))
+    name = feed(rondine, trees, "held-back", whole(ROWS))
     rondine.finish(name)
     trees.pages = whole(ROWS[:2])
     run = rondine.finish(name)

@@ -131,26 +131,26 @@ def test_a_wrong_signature_leaves_no_trace(rondine, make):
 
 def test_what_is_removed_is_gone_and_nothing_older_brings_it_back(rondine, make):
     removed = [{"from": "event", "is": "equal", "value": "removed"}]
-    url = make("removing")
+    url = make("taken-away")
     office = rondine.office()
-    held = office.webhooks.get("removing")
+    held = office.webhooks.get("taken-away")
     document = held["document"]
     document["becomes"]["removed_when"] = removed
-    office.webhooks.change("removing", version=held["version"], document=document)
+    office.webhooks.change("taken-away", version=held["version"], document=document)
     send(url, {"tree": {"number": "OLM-1", "girth": 1, "version": 3}}, mark="a")
-    settled(rondine, "removing")
+    settled(rondine, "taken-away")
     send(url, {"event": "removed", "tree": {"number": "OLM-1", "version": 5}}, mark="b")
     send(url, {"event": "removed", "tree": {"number": "OLM-2", "version": 5}}, mark="c")  # before it ever came
-    settled(rondine, "removing")
-    assert data_of(rondine, "removing") == {}
+    settled(rondine, "taken-away")
+    assert data_of(rondine, "taken-away") == {}
     send(url, {"tree": {"number": "OLM-1", "girth": 2, "version": 4}}, mark="d")
     send(url, {"tree": {"number": "OLM-2", "girth": 2, "version": 4}}, mark="e")
-    settled(rondine, "removing")
-    assert data_of(rondine, "removing") == {}
+    settled(rondine, "taken-away")
+    assert data_of(rondine, "taken-away") == {}
     send(url, {"tree": {"number": "OLM-1", "girth": 3, "version": 6}}, mark="f")
-    settled(rondine, "removing")
-    assert data_of(rondine, "removing") == {"OLM-1": {"number": "OLM-1", "girth": "3", "version": 6}}
-    kinds = [change["kind"] for change in office.records.changes("test", "removing", "OLM-1")["items"]]
+    settled(rondine, "taken-away")
+    assert data_of(rondine, "taken-away") == {"OLM-1": {"number": "OLM-1", "girth": "3", "version": 6}}
+    kinds = [change["kind"] for change in office.records.changes("test", "taken-away", "OLM-1")["items"]]
     assert kinds == ["returned", "gone", "changed"]
 
 

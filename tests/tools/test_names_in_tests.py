@@ -1,0 +1,20 @@
+"""Tests that share one Rondine do not meet: what they make has names of their own."""
+
+import re
+from collections import defaultdict
+from pathlib import Path
+
+TESTS = Path(__file__).resolve().parent.parent
+#: What makes a service of the name given.
+MAKES = re.compile(
+    r'(?:\b(?:feed|make|service)\((?:\w+, ){0,2}|\.connect\(\s*|services\.(?:make|save)\(\s*)"([\w-]{2,})"'
+)
+
+
+def test_no_two_files_make_a_service_of_one_name():
+    files = defaultdict(set)
+    for file in [*TESTS.glob("whole/*.py"), *TESTS.glob("server/*.py"), *TESTS.glob("console/*.py")]:
+        for name in MAKES.findall(file.read_text()):
+            files[name].add(str(file.relative_to(TESTS)))
+    assert len(files) > 150, "the pattern finds what tests make"
+    assert {name: found for name, found in files.items() if len(found) > 1} == {}

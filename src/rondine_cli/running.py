@@ -76,6 +76,19 @@ def add_commands(commands: Any) -> None:
     start.add_argument("--no-wait", action="store_true", help="queue it and return")
     start.set_defaults(run=run_run)
 
+    drift = commands.add_parser("drift", help="what responses differ in from the schema on file").add_subparsers(
+        required=True, metavar="VERB"
+    )
+    listing = drift.add_parser("list", help="list the differences, newest first")
+    listing.add_argument("--feed")
+    listing.add_argument("--operation")
+    listing.add_argument("--state", choices=["open", "ended", "adopted"])
+    listing.add_argument("--limit", type=int, default=50)
+    listing.set_defaults(run=run_drift)
+    adopt = drift.add_parser("adopt", help="one is right: the operation's responses may be so from now on")
+    adopt.add_argument("id", type=int)
+    adopt.set_defaults(run=run_adopt)
+
     run = commands.add_parser("run", help="what ran, how it went").add_subparsers(required=True, metavar="VERB")
     listing = run.add_parser("list", help="list them, newest first")
     listing.add_argument("--feed")
@@ -299,6 +312,24 @@ def run_text(run: Mapping[str, Any]) -> str:
         call = f" (call {remark['call']}{more})" if remark["call"] else ""
         lines.append(f"  ! {remark['message']}{call}" + (f"\n    {remark['hint']}" if remark["hint"] else ""))
     return "\n".join(lines)
+
+
+def run_drift(session: Session, args: Namespace, out: Output) -> None:
+    filters = {name: value for name in ("feed", "operation", "state") if (value := getattr(args, name))}
+
+    def lines() -> Iterator[Mapping[str, Any]]:
+        for one in session.office.drift.search(limit=args.limit, **filters):
+            last = f"run {one['last_run']}" + (f", not in run {one['ended_run']}" if one["ended_run"] else "")
+            used = "; ".join(one["used_by"]) or "nothing"
+            yield one if out.as_json else {**one, "first": f"run {one['first_run']}", "last": last, "used_by": used}
+
+    columns = ["id", "feed", "state", "path", "words", "example", "used_by", "first", "last"]
+    out.rows(lines(), columns, empty="no run has found a difference")
+
+
+def run_adopt(session: Session, args: Namespace, out: Output) -> None:
+    found = session.office.drift.adopt(args.id)
+    out.value(found, f"adopted: {found['path']} {found['words']}, in what operation {found['operation']} responds with")
 
 
 def run_list(session: Session, args: Namespace, out: Output) -> None:

@@ -11,7 +11,7 @@ from rondine_client.describing import Definitions, Operations, Samples, Trials
 from rondine_client.items import Items
 from rondine_client.mapping import Bodies, Mappings, Readings
 from rondine_client.requests import Request, Resource, S, call
-from rondine_client.running import Events, Feeds, Records, Runs, Subscriptions, Webhooks
+from rondine_client.running import Drift, Events, Feeds, Records, Runs, Subscriptions, Webhooks
 
 if TYPE_CHECKING:
     from rondine_client import types
@@ -35,6 +35,7 @@ class Project(Resource[S]):
         self.mappings = Mappings(client, path, "mappings")
         self.queries: Items[S, types.PreparedQuery] = Items(client, path, "queries")
         self.feeds = Feeds(client, path, "feeds")
+        self.drift = Drift(client, f"{path}/drift")
         self.subscriptions = Subscriptions(client, path, "subscriptions")
         self.webhooks = Webhooks(client, path, "webhooks")
         self.events = Events(client, f"{path}/events")

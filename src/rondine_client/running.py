@@ -51,6 +51,21 @@ class Feeds(Items[S, "types.Feed"]):
         return Request("GET", f"{self._project}/feed-forms")
 
 
+class Drift(Resource[S]):
+    """What responses of feeds differed in from the schema on file."""
+
+    @pages
+    def search(self, /, *, limit: int | None = None, **filters: str) -> Pages[types.Drift]:
+        """The newest first. filters: feed, operation, state (open, ended, adopted).  limit: how many at most."""
+        return Pages(self.request("GET", query={**filters, "limit": min(limit or 100, 100)}), limit=limit)
+
+    @call
+    def adopt(self, drift: int) -> Request[types.Drift]:
+        """One of them is right: the operation's responses may be so from now on. Raises RondineProblem if it is adopted
+        already."""
+        return self.request("POST", f"/{drift}/adopt")
+
+
 class Subscriptions(Items[S, "types.Subscription"]):
     """Who is told of what, by signed webhook or e-mail."""
 

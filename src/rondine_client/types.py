@@ -5,6 +5,12 @@ from __future__ import annotations
 from typing import Any, Literal, NotRequired, TypedDict
 
 
+class AcceptedDrift(TypedDict):
+    kind: Literal["changed", "missing", "new", "unseen"]
+    path: str
+    words: str
+
+
 class AddressParts(TypedDict):
     base_address: str
     difference: str
@@ -543,6 +549,33 @@ class Digest(TypedDict):
     user_name: NotRequired[str]
 
 
+class Drift(TypedDict):
+    adopted_at: str | None
+    adopted_by: str | None
+    call: int
+    ended_at: str | None
+    ended_run: int | None
+    example: str
+    feed: str
+    first_at: str
+    first_run: int
+    id: int
+    kind: Literal["new", "missing", "changed", "unseen"]
+    last_at: str
+    last_run: int
+    on_file: str
+    operation: str
+    path: str
+    state: Literal["open", "ended", "adopted"]
+    used_by: list[str]
+    words: str
+
+
+class DriftPage(TypedDict):
+    items: list[Drift]
+    next: str | None
+
+
 class EffectiveParameter(TypedDict):
     name: str
     place: str
@@ -683,6 +716,7 @@ class Feed(TypedDict):
 
 class FeedDocument(TypedDict):
     description: NotRequired[str]
+    drift: NotRequired[Literal["note", "stop", "warn"]]
     for_each: NotRequired[ForEach | None]
     gone: NotRequired[Gone]
     inputs: NotRequired[dict[str, Any]]
@@ -1926,6 +1960,7 @@ class ResponseHeader(TypedDict):
 
 
 class ResponseView(TypedDict):
+    accepted: NotRequired[list[AcceptedDrift]]
     corrections: NotRequired[list[Correction]]
     read_as: NotRequired[str]
     rows: NotRequired[list[str]]
@@ -1990,6 +2025,7 @@ class Run(TypedDict):
     brings_all: bool
     by: str | None
     calls: int
+    compared: int
     completeness: Literal["", "complete", "incomplete", "unknown"]
     counts: list[RunCount]
     due_at: str | None

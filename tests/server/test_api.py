@@ -91,6 +91,7 @@ def test_every_route_asks_for_its_role(rondine, http):
             host_id=999999,
             run_id=999999,
             number=1,
+            drift_id=999999,
             body_id=uuid.uuid4(),
             person="no-such",
         )

@@ -7,7 +7,8 @@ from pathlib import Path
 TESTS = Path(__file__).resolve().parent.parent
 #: What makes a service of the name given.
 MAKES = re.compile(
-    r'(?:\b(?:feed|make|service)\((?:\w+, ){0,2}|\.connect\(\s*|services\.(?:make|save)\(\s*)"([\w-]{2,})"'
+    r"(?:\b\w+\((?:(?:rondine|register|trees|desk|office|service), ){1,3}|(?:(?<![.\w])make|\bfeed|\bservice|\bconnect)\(\s*"
+    r'|services\.(?:make|save)\(\s*)"([\w-]{2,})"'
 )
 
 

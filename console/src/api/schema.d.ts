@@ -675,6 +675,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/drift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Differences of responses from the schema on file, newest first. */
+        get: operations["listDrift"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/drift/{drift_id}/adopt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Differences of responses from the schema on file, newest first. */
+        post: operations["adoptDrift"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/environments": {
         parameters: {
             query?: never;
@@ -2214,6 +2248,18 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AcceptedDrift
+         * @description A difference from the schema on file that a person looked at, and that is as it should be from now on.
+         */
+        AcceptedDrift: {
+            /** @enum {unknown} */
+            kind: "changed" | "missing" | "new" | "unseen";
+            /** @description as in the outline */
+            path: string;
+            /** @description what differs, as it was told */
+            words: string;
+        };
         AddressParts: {
             base_address: string;
             /** @description where it would be sent in place of the pasted address, in words; empty if it is sent there */
@@ -3330,6 +3376,62 @@ export interface components {
              */
             user_name?: string;
         };
+        Drift: {
+            /** Format: date-time */
+            adopted_at: string | null;
+            adopted_by: string | null;
+            /** @description of the first run, which showed it */
+            call: number;
+            /** Format: date-time */
+            ended_at: string | null;
+            /**
+             * Format: int64
+             * @description the first that looked, and did not find it any more
+             */
+            ended_run: number | null;
+            /** @description a value that shows it; empty for what is not there */
+            example: string;
+            feed: string;
+            /** Format: date-time */
+            first_at: string;
+            /** Format: int64 */
+            first_run: number;
+            readonly id: number;
+            /**
+             * @description unseen: a part that the mapping takes, and none of the rows had that were looked at
+             *
+             *     * `new` - new
+             *     * `missing` - missing
+             *     * `changed` - changed
+             *     * `unseen` - unseen
+             * @enum {string}
+             */
+            kind: "new" | "missing" | "changed" | "unseen";
+            /** Format: date-time */
+            last_at: string;
+            /** Format: int64 */
+            last_run: number;
+            /** @description what it was compared with */
+            on_file: string;
+            operation: string;
+            /** @description as in the outline of the response */
+            path: string;
+            /**
+             * @description * `open` - open
+             *     * `ended` - ended
+             *     * `adopted` - adopted
+             * @enum {string}
+             */
+            state: "open" | "ended" | "adopted";
+            /** @description fields that take it, with their feeds */
+            used_by: string[];
+            /** @description what differs */
+            words: string;
+        };
+        DriftPage: {
+            items: components["schemas"]["Drift"][];
+            next: string | null;
+        };
         EffectiveParameter: {
             name: string;
             place: string;
@@ -3551,6 +3653,12 @@ export interface components {
              * @default
              */
             description?: string;
+            /**
+             * @description what happens when responses differ from the schema on file: it is noted with the feed; the run also warns of it; or the run stops before it keeps a response in which a part differs that the mapping takes
+             * @default warn
+             * @enum {unknown}
+             */
+            drift?: "note" | "stop" | "warn";
             /**
              * @description call the operation once for each of many; none, for one call or its pages
              * @default null
@@ -6340,6 +6448,11 @@ export interface components {
          */
         ResponseView: {
             /**
+             * @description differences from the schema on file that are as they should be
+             * @default []
+             */
+            accepted?: components["schemas"]["AcceptedDrift"][];
+            /**
              * @description of its schema
              * @default []
              */
@@ -6511,6 +6624,8 @@ export interface components {
             brings_all: boolean;
             by: string | null;
             readonly calls: number;
+            /** @description responses that were compared with the schema on file */
+            compared: number;
             /**
              * @description whether it saw all rows; empty until it is done, and for trials
              *
@@ -9743,6 +9858,79 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     };
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listDrift: {
+        parameters: {
+            query?: {
+                /** @description the cursor of the page before */
+                after?: string;
+                feed?: string;
+                limit?: number;
+                operation?: string;
+                /**
+                 * @description * `open` - open
+                 *     * `ended` - ended
+                 *     * `adopted` - adopted
+                 */
+                state?: "adopted" | "ended" | "open";
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriftPage"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    adoptDrift: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                drift_id: number;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drift"];
                 };
             };
             /** @description what went wrong */

@@ -197,6 +197,12 @@ class PaginationError(ServiceError):
     code = "paging_failed"
 
 
+class DriftStops(RondineError):
+    """A response differs from the schema on file in a part that the mapping takes, and the feed is to stop then."""
+
+    code, status = "drift", 409
+
+
 class RunEnded(RondineError):
     """The run was cancelled, or taken over by another worker."""
 

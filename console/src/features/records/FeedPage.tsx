@@ -6,7 +6,9 @@ import { Heading, StateTag, Tag, when } from "../../ui/parts";
 import { pagingWords, usePagingForms } from "../../ui/paging";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { usePermission } from "../session/session";
+import { FeedDrift } from "./FeedDrift";
 import { FeedSchedule } from "./FeedSchedule";
+import { FeedHealth } from "./FeedHealth";
 import { FeedForEach, FeedGone, FeedInputs } from "./FeedScope";
 import { type RunOptions, useFeed, useRunFeed } from "./records";
 
@@ -84,10 +86,12 @@ export default function FeedPage() {
           : "asks for one response: none has shown how it pages"}
         .
       </p>
+      {runs.data && <FeedHealth runs={runs.data.items} />}
       <FeedForEach project={project} feed={feed.data} mayBuild={mayBuild} />
       <FeedInputs project={project} feed={feed.data} mayBuild={mayBuild} />
       <FeedSchedule project={project} feed={feed.data} mayBuild={mayBuild} />
       <FeedGone project={project} feed={feed.data} mayBuild={mayBuild} />
+      <FeedDrift project={project} feed={feed.data} mayBuild={mayBuild} />
       <Heading>Runs</Heading>
       <ProblemAlert error={runs.error} />
       {runs.data?.items.length === 0 && <p className="text-sm opacity-80">It has not run yet.</p>}

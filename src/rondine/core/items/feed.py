@@ -57,6 +57,16 @@ class FeedDocument(Document, frozen=True):
         ForEach | None, Meta(description="call the operation once for each of many; none, for one call or its pages")
     ] = None
     gone: Annotated[Gone, Meta(description="what becomes of records that no longer come")] = Gone()
+    drift: Annotated[
+        Literal["note", "warn", "stop"],
+        Meta(
+            description=(
+                "what happens when responses differ from the schema on file: it is noted with the feed; the run also"
+                " warns of it; or the run stops before it keeps a response in which a part differs that the mapping"
+                " takes"
+            )
+        ),
+    ] = "warn"
     parallel: Annotated[int, Meta(ge=1, le=32, description="pages fetched at a time, where pages can be planned")] = 4
     retrying: Annotated[
         RetryPolicy | None, Meta(description="when calls of its runs are sent again; by default as the connection says")

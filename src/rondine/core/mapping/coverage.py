@@ -85,6 +85,10 @@ class Taken:
     def words(self) -> str:
         return f"{self.record_type}.{self.field}" if self.field else f"the rows of {self.record_type}"
 
+    def holds(self, path: str) -> bool:
+        """Whether a path is this one or within it."""
+        return _is_covered(path, {self.path})
+
     def meets(self, path: str) -> bool:
         """Whether a path is this one, around it or within it."""
         return _is_covered(self.path, {path}) or (bool(self.field) and _is_covered(path, {self.path}))

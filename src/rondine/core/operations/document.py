@@ -18,6 +18,7 @@ from rondine.core.operations.later import LaterAnswer
 from rondine.core.operations.odata import ODataQuery, odata_values
 from rondine.core.operations.values import Value, ValueOf, parts_of
 from rondine.core.pagination import Paging
+from rondine.core.schema.drift import AcceptedDrift
 from rondine.core.schema.outline import Correction
 from rondine.core.settings import Document
 
@@ -277,6 +278,9 @@ class ResponseView(Document, frozen=True):
 
     rows: Annotated[list[str], Meta(description="what becomes one row, a JSONPath a level")] = []
     corrections: Annotated[list[Correction], Meta(description="of its schema")] = []
+    accepted: Annotated[
+        list[AcceptedDrift], Meta(description="differences from the schema on file that are as they should be")
+    ] = []
     read_as: Annotated[
         str,
         Meta(

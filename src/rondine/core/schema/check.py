@@ -2,7 +2,9 @@
 
 import re
 from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
 from decimal import Context, Decimal, InvalidOperation
+from itertools import islice
 from typing import Any
 
 from jsonschema import Draft202012Validator
@@ -18,6 +20,8 @@ from rondine.core.schema.json_schema import types_of
 
 #: Differences that are told; a response that is another one altogether has thousands.
 MOST_TOLD = 50
+#: What is told of a part that is not there.
+MISSING = "is missing"
 #: Elements within each other that are put into the form of a schema.
 MOST_DEEP = 100
 _CONTEXT = Context(prec=1000)
@@ -68,6 +72,12 @@ def _one_of(validator: Any, values: Any, value: Any, schema: Any) -> Iterator[Va
     yield from Draft202012Validator.VALIDATORS["enum"](validator, values, value, schema)
 
 
+def _required(validator: Any, names: Any, value: Any, schema: Any) -> Iterator[ValidationError]:
+    """One error a member that is missing; its message is the member's name."""
+    if validator.is_type(value, "object"):
+        yield from (ValidationError(name) for name in names if name not in value)
+
+
 def _is_whole(checker: Any, value: Any) -> bool:
     """Whether it is an integer: 2.0 is one (JSON Schema 2020-12 Validation, section 6.1.1)."""
     if isinstance(value, Decimal):
@@ -84,6 +94,7 @@ _Validator = extend(
         "exclusiveMaximum": _measure(lambda value, limit: value >= limit),
         "multipleOf": _measure(_CONTEXT.remainder),
         "enum": _one_of,
+        "required": _required,
         "const": lambda validator, wanted, value, schema: _one_of(validator, [wanted], value, schema),
         "pattern": _nothing,
         "patternProperties": _nothing,
@@ -94,21 +105,41 @@ _Validator = extend(
 )
 
 
+@dataclass(frozen=True, slots=True)
+class SchemaDifference:
+    """One part of a value that is not as its schema says. place: from the outside in.  words: what is wrong, without
+    the value, which is `value`, shortened; empty for a part that is missing, whose name ends the place."""
+
+    place: tuple[str | int, ...]
+    words: str
+    value: str = ""
+    hint: str = ""
+
+    @property
+    def problem(self) -> Problem:
+        """With a normalized path (RFC 9535) in `where`; of what is missing, that of the object around."""
+        if self.words == MISSING:
+            return Problem(normalized_path(self.place[:-1]), f'"{self.place[-1]}" is missing', self.hint)
+        return Problem(normalized_path(self.place), f"{self.value} {self.words}".lstrip(), self.hint)
+
+
 def differences(value: Any, schema: Any, schemas: Mapping[str, Any]) -> list[Problem]:
-    """schema: JSON Schema 2020-12; it may refer to `#/$defs/...`, which are `schemas`. Problems have a normalized path
-    (RFC 9535) in `where`."""
+    """schema: JSON Schema 2020-12; it may refer to `#/$defs/...`, which are `schemas`. The first ones are told."""
+    return [one.problem for one in islice(schema_differences(value, schema, schemas), MOST_TOLD)]
+
+
+def schema_differences(value: Any, schema: Any, schemas: Mapping[str, Any]) -> Iterator[SchemaDifference]:
+    """All of them, as they are found; see `differences`."""
     if not isinstance(schema, dict):
-        return [] if schema is not False else [Problem("$", "nothing is expected here", "")]
+        yield from [] if schema is not False else [SchemaDifference((), "nothing is expected here")]
+        return
     whole = {**schema, "$defs": dict(schemas)}
-    out: list[Problem] = []
     try:
         for error in _Validator(whole).iter_errors(value):
-            out.append(_told(error))
-            if len(out) >= MOST_TOLD:
-                break
+            yield _told(error)
     except (Unresolvable, UnknownType, RecursionError, TypeError, ValueError, KeyError, AttributeError) as error:
-        out.append(Problem("$", f"the schema cannot be used here: {short(str(error)[:200])}", "correct the definition"))
-    return out
+        words = f"the schema cannot be used here: {short(str(error)[:200])}"
+        yield SchemaDifference((), words, hint="correct the definition")
 
 
 def as_described(value: Any, schema: Any, schemas: Mapping[str, Any]) -> Any:
@@ -190,31 +221,23 @@ def _name_in_xml(name: str, schema: dict[str, Any]) -> str:
     return f"{'@' if is_attribute else ''}{about.get('name') or name}"
 
 
-def _told(error: ValidationError) -> Problem:
-    where = normalized_path(tuple(error.absolute_path))
-    kinds = error.validator_value
+def _told(error: ValidationError) -> SchemaDifference:
+    place = tuple(error.absolute_path)
+    kinds, value = error.validator_value, short(_plain(error.instance))
     match error.validator:
         case "type":
             wanted = " or ".join(kinds) if isinstance(kinds, list) else str(kinds)
-            return Problem(
-                where,
-                f"{short(_plain(error.instance))} is not of the type {wanted}",
-                "correct the definition, or its schema here",
-            )
+            hint = "correct the definition, or its schema here"
+            return SchemaDifference(place, f"is not of the type {wanted}", value, hint)
         case "required":
-            missing = next(
-                (name for name in kinds if isinstance(error.instance, dict) and name not in error.instance), ""
-            )
-            return Problem(where, f'"{missing}" is missing', "it is described as always there")
+            return SchemaDifference((*place, error.message), MISSING, hint="it is described as always there")
         case "enum" | "const":
-            return Problem(where, f"{short(_plain(error.instance))} is none of the values described", "")
+            return SchemaDifference(place, "is none of the values described", value)
         case "anyOf" | "oneOf":
-            return Problem(where, f"{short(_plain(error.instance))} is none of the alternatives described", "")
+            return SchemaDifference(place, "is none of the alternatives described", value)
         case str(rule) if rule in _MEASURES:
-            return Problem(
-                where, f"{short(_plain(error.instance))} {_MEASURES[rule].format(error.validator_value)}", ""
-            )
-    return Problem(where, error.message[:200], "")
+            return SchemaDifference(place, _MEASURES[rule].format(error.validator_value), value)
+    return SchemaDifference(place, error.message[:200])
 
 
 def _plain(value: Any) -> Any:

@@ -5,29 +5,58 @@ The schema on file is what a definition says of the response, or else what earli
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from itertools import islice
+from typing import Annotated, Any, Literal
+
+from msgspec import Meta
 
 from rondine.core.documents.reading import ReadDocument
-from rondine.core.errors import PathError, Problem
-from rondine.core.paths import parse_normalized
 from rondine.core.paths.jsonpath import step_text
-from rondine.core.schema.check import as_described, differences
+from rondine.core.schema.check import MISSING, as_described, schema_differences
 from rondine.core.schema.compare import compare_outlines
 from rondine.core.schema.data_keys import Keys
 from rondine.core.schema.infer import infer
 from rondine.core.schema.json_schema import fields_of
 from rondine.core.schema.outline import OutlineRow, document_outline
+from rondine.core.settings import Document
 
 #: Elements of a list that are looked at: the first and the last ones. What drifts, drifts in all of them.
 MOST_ELEMENTS = 400
+#: Values that differ from a description, of one response; they are told by path.
+MOST_VALUES = 20_000
+#: Parts that differ, of one response; one that is another altogether would have thousands.
+MOST_PARTS = 200
+#: Characters of an example.
+EXAMPLE = 80
+DriftKind = Literal["new", "missing", "changed", "unseen"]
 
 
 @dataclass(frozen=True, slots=True)
 class Drift:
-    """path: as in outlines, [*] for any element.  words: what differs."""
+    """path: as in outlines, [*] for any element.  kind: unseen, a part that a mapping takes and no row had.  words:
+    what differs, the same whatever the values are.  example: one of them, empty for what is not there."""
 
     path: str
     words: str
+    kind: DriftKind = "changed"
+    example: str = ""
+
+    @property
+    def identity(self) -> tuple[str, str, str]:
+        """What makes it the same in another response."""
+        return self.path, self.kind, self.words
+
+
+class AcceptedDrift(Document, frozen=True):
+    """A difference from the schema on file that a person looked at, and that is as it should be from now on."""
+
+    path: Annotated[str, Meta(description="as in the outline")]
+    kind: DriftKind
+    words: Annotated[str, Meta(description="what differs, as it was told")]
+
+    @property
+    def identity(self) -> tuple[str, str, str]:
+        return self.path, self.kind, self.words
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,10 +68,15 @@ class DescribedSchema:
     schemas: Mapping[str, Any]
 
     def drift(self, read: ReadDocument) -> list[Drift]:
+        """Each part once, with the first value that shows it."""
         value = thinned(read.value)
         value = as_described(value, self.schema, self.schemas) if read.is_xml else value
-        found = dict.fromkeys(_by_path(differences(value, self.schema, self.schemas)))
-        return [*found, *self._added(value)]
+        found: dict[tuple[str, str, str], Drift] = {}
+        for one in islice(schema_differences(value, self.schema, self.schemas), MOST_VALUES):
+            kind: DriftKind = "missing" if one.words == MISSING else "changed"
+            drift = Drift(_outlined(one.place), one.words, kind, one.value[:EXAMPLE])
+            found.setdefault(drift.identity, drift)
+        return [*found.values(), *self._added(value)][:MOST_PARTS]
 
     def _added(self, value: Any) -> Iterator[Drift]:
         """Members that the description does not have, of objects some of whose members it has."""
@@ -56,7 +90,7 @@ class DescribedSchema:
             path = holder + step if step in ("", "[*]") or not holder else f"{holder}.{step}"
             plain.append(path)
             if path and path not in known and path not in around and holder in around:
-                yield Drift(line.path, f"is new: {line.type or 'an object or a list'}")
+                yield Drift(line.path, f"is new: {line.type or 'an object or a list'}", "new", _example(line))
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,16 +103,22 @@ class SeenSchema:
     is_xml: bool
 
     def drift(self, read: ReadDocument) -> list[Drift]:
+        """Each part once."""
         if read.is_xml != self.is_xml:
             return [Drift("$", f"is {read.format.upper()}")]
-        shape = infer([thinned(read.value)], is_xml=self.is_xml, keys=self.keys)
-        structure_differences = compare_outlines(self.lines, document_outline(shape, is_xml=self.is_xml))
-        told = {
-            "added": lambda one: f"is new: {one.after}",
-            "removed": lambda one: f"is gone, was {one.before}",
-            "changed": lambda one: f"is {one.after}, was {one.before}",
-        }
-        return [Drift(difference.path, told[difference.kind](difference)) for difference in structure_differences]
+        lines = seen_lines(read, self.keys)
+        examples = {line.path: _example(line) for line in lines}
+        found = []
+        for one in compare_outlines(self.lines, lines):
+            example = examples.get(one.path, "")
+            match one.kind:
+                case "added":
+                    found.append(Drift(one.path, f"is new: {_kind_of(one.after)}", "new", example))
+                case "removed":
+                    found.append(Drift(one.path, f"is gone, was {_kind_of(one.before)}", "missing"))
+                case _:
+                    found.append(Drift(one.path, _changed(one.before, one.after), "changed", example))
+        return found
 
 
 SchemaOnFile = DescribedSchema | SeenSchema
@@ -91,6 +131,11 @@ def seen_schema(name: str, documents: Sequence[ReadDocument], keys: Mapping[str,
     return SeenSchema(name, document_outline(shape, is_xml=is_xml), keys, is_xml)
 
 
+def seen_lines(read: ReadDocument, keys: Mapping[str, Keys]) -> list[OutlineRow]:
+    """The outline of a response, as far as it is looked at."""
+    return document_outline(infer([thinned(read.value)], is_xml=read.is_xml, keys=keys), is_xml=read.is_xml)
+
+
 def thinned(value: Any) -> Any:
     """A value whose long lists have their first and last elements only."""
     if isinstance(value, list):
@@ -100,18 +145,24 @@ def thinned(value: Any) -> Any:
     return {name: thinned(one) for name, one in value.items()} if isinstance(value, dict) else value
 
 
-def _by_path(problems: Sequence[Problem]) -> Iterator[Drift]:
-    for problem in problems:
-        yield Drift(_outlined(problem.where), problem.message)
+def _kind_of(told: str) -> str:
+    """Of a part in words, its type alone: how often it is there or null is another in each response."""
+    return told.partition(",")[0]
 
 
-def _outlined(normalized: str) -> str:
-    """A normalized path as outlines write it."""
-    try:
-        location = parse_normalized(normalized)
-    except PathError:
-        return normalized
-    return "$" + "".join("[*]" if isinstance(part, int) else step_text(part) for part in location)
+def _changed(before: str, after: str) -> str:
+    if _kind_of(before) != _kind_of(after):
+        return f"changed from {_kind_of(before)} to {_kind_of(after)}"
+    return " and ".join(f"is {one}" for one in after.split(", ")[1:] if one not in before.split(", ")[1:])
+
+
+def _example(line: OutlineRow) -> str:
+    return line.examples[0][:EXAMPLE] if line.examples else ""
+
+
+def _outlined(place: Sequence[str | int]) -> str:
+    """A place as outlines write it."""
+    return "$" + "".join("[*]" if isinstance(part, int) else step_text(part) for part in place)
 
 
 def _around(path: str) -> Iterator[str]:

@@ -10,6 +10,7 @@ from rondine.core.errors import AllRowsRejected, ServiceError
 from rondine.core.items.feed import FeedDocument, Gone
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.settings import load
+from rondine.server.feeds.drift import end_drift
 from rondine.server.feeds.moving import marks_of
 from rondine.server.feeds.scheduling import start_after
 from rondine.server.feeds.telling import tell_of_end
@@ -55,6 +56,7 @@ def finish_run(run: Run, verdict: Verdict) -> None:
             return  # it is not this worker's to end any more
         if state == "done" and verdict.completeness == "complete":
             remarks += [remark for count in counts for remark in after_all(run, count)]
+            end_drift(run, timezone.now())
             if not run.content.get("is_partial"):
                 Run.objects.filter(pk=run.pk).update(marks=marks_of(run))
         end_run(

@@ -16,6 +16,7 @@ from rondine.core.documents import json_text
 from rondine.core.errors import RunEnded
 from rondine.core.http.messages import http_text, shown_headers
 from rondine.core.mapping.compile import CompiledOutput
+from rondine.server.feeds.drift import note_drift
 from rondine.server.feeds.fetching import Fetcher
 from rondine.server.feeds.pages import Page, PreparedFeed
 from rondine.server.feeds.rows import RowsFetcher
@@ -23,7 +24,7 @@ from rondine.server.records.keeping import PlacedRow
 from rondine.server.records.models import Record, SeenBatch
 from rondine.server.records.seen import SeenRecords
 from rondine.server.runs.actions import notify
-from rondine.server.runs.calls import here, side_call, via_of
+from rondine.server.runs.calls import here, side_call, storable, via_of
 from rondine.server.runs.models import Body, Call, RejectedRow, RowFailure, Run, RunCount
 from rondine.server.runs.remarks import merged
 from rondine.server.threads import in_database
@@ -83,6 +84,8 @@ class Keeper:
             fields: dict[str, Any] = {"checkpoint": checkpoint, "remarks": told, "alive_at": now}
             if self._fetcher.announced is not None:
                 fields["expected_rows"] = self._fetcher.announced
+            if compared := sum(page.is_compared for page in batch):
+                fields["compared"] = models.F("compared") + compared
             if feed.for_each is not None:
                 done = [page for page in batch if page.row is not None]
                 fields["rows_asked"] = models.F("rows_asked") + len(done)
@@ -95,6 +98,7 @@ class Keeper:
                     hint="nothing was kept twice",
                 )
             self._keep_calls(batch, now)
+            note_drift(feed, batch, now)
             Call.objects.bulk_create(
                 side_call(feed.run_id, number, side, feed.connection, now) for number, side in sides
             )
@@ -210,8 +214,3 @@ def rejected_row(run_id: int, record_type: str, call: int, reject: Any) -> Rejec
         problems=problems,
         row=storable(row),
     )
-
-
-def storable(text: str) -> str:
-    """Text that PostgreSQL can hold: U+0000 and half surrogates are shown escaped."""
-    return text.replace("\0", "\\u0000").encode("utf-8", "backslashreplace").decode()

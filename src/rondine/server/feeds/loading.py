@@ -19,7 +19,7 @@ from rondine.core.protocols.paged import paged_operation
 from rondine.core.settings import load
 from rondine.server.connecting.opening import connection_for, open_connection, standing_values
 from rondine.server.feeds.asking import asked_rows
-from rondine.server.feeds.drift import schema_on_file, users_of_paths
+from rondine.server.feeds.drift import comparison_for
 from rondine.server.feeds.looking_after import Order
 from rondine.server.feeds.pages import PreparedFeed
 from rondine.server.records.actions import record_set_to_fill
@@ -69,6 +69,7 @@ def load_feed(run: Run) -> PreparedFeed:
     is_whole = operation.paging is not None and operation.paging.LOOKS_INTO_ROWS
     return PreparedFeed(
         run.pk,
+        run.feed.pk,
         run.attempt,
         run.project_id,
         connection,
@@ -83,8 +84,7 @@ def load_feed(run: Run) -> PreparedFeed:
         values,
         standing,
         feed.parallel,
-        schema_on_file(run, operation, mapping.namespaces),
-        users_of_paths(run, mapping),
+        comparison_for(run, feed, operation, mapping),
         position,
         within,
         elements,

@@ -1,9 +1,10 @@
 """A run made ready, and its pages: one response, or a part of a large one, each."""
 
-from collections.abc import Awaitable, Callable, Mapping
+from collections.abc import Awaitable, Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from hashlib import blake2b
 from typing import Any
+from uuid import UUID
 
 from rondine.core.documents import ReadDocument
 from rondine.core.errors import RondineError
@@ -15,7 +16,7 @@ from rondine.core.mapping.row_encoding import EncodedRow
 from rondine.core.mapping.rowwise import RowPlace, RowReader
 from rondine.core.operations.document import OperationDocument
 from rondine.core.pagination import PagedOperation
-from rondine.core.schema.drift import SchemaOnFile
+from rondine.core.schema.drift import Drift, SchemaOnFile
 from rondine.engine.client import OpenConnection
 from rondine.engine.receiving import Received
 from rondine.server.feeds.looking_after import Order
@@ -33,6 +34,7 @@ class PreparedFeed:
     """A run loaded: everything the loop needs, so that it asks the database for nothing."""
 
     run_id: int
+    feed_id: UUID
     attempt: int
     project_id: int
     connection: OpenConnection
@@ -47,8 +49,7 @@ class PreparedFeed:
     inputs: Mapping[str, Any]
     standing: Mapping[str, Any]
     parallel: int
-    on_file: SchemaOnFile | None
-    users: list[tuple[str, Taken]]  # (feed, what its mapping takes)
+    comparison: "Comparison | None"  # None: nothing is on file
     position: Position = None  # from which an earlier attempt is gone on with
     within: RowPlace | None = None  # how far the first response was kept by an earlier attempt
     elements: int = 0  # elements of the list that is read, in what an earlier attempt kept
@@ -56,6 +57,29 @@ class PreparedFeed:
     for_each: "AskedRows | None" = None  # what it is called for, one after another
     order: Order | None = None  # what an earlier attempt ordered
     remember: Callable[[Order], Awaitable[None]] = forget  # puts an order down
+
+
+@dataclass(frozen=True, slots=True)
+class Comparison:
+    """What responses are compared with. users: (feed, what its mapping takes), of all feeds of the operation.
+    accepted: differences that are as they should be.  action: of the feed, note, warn or stop.  is_whole: of a run that
+    brings all, so that what it does not see is not there."""
+
+    on_file: SchemaOnFile
+    feed: str
+    users: Sequence[tuple[str, Taken]]
+    accepted: Collection[tuple[str, str, str]]
+    action: str
+    is_whole: bool
+
+
+@dataclass(frozen=True, slots=True)
+class UsedDrift:
+    """A difference, and which fields take what differs, with their feeds. is_ours: the feed's own mapping does."""
+
+    drift: Drift
+    used_by: tuple[str, ...]
+    is_ours: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,6 +135,8 @@ class Page:
     is_counted: bool = False
     around: ReadDocument | None = None
     remarks: list[Remark] = field(default_factory=list)
+    is_compared: bool = False  # with the schema on file
+    drift: list[UsedDrift] = field(default_factory=list)
     verdict: Verdict | None = None
     is_unchanged: bool = False  # the service says so (304)
     is_first: bool = False  # of its run

@@ -3,6 +3,7 @@
 import contextlib
 from collections.abc import Callable, Hashable, Sequence
 from dataclasses import replace
+from threading import Lock
 from typing import Any
 
 from rondine.core.documents import Limits, ReadDocument, format_of, read_document
@@ -21,24 +22,31 @@ from rondine.core.paths import parse_jsonpath, parse_pointer, parse_xpath, resol
 from rondine.core.protocols.classifying import classify_response, failed_by_text
 from rondine.core.signin import NoSignIn
 from rondine.engine.receiving import MOST_AT_ONCE, Received
-from rondine.server.feeds.drift import drift_remarks
+from rondine.server.feeds.drift import compared, drift_remarks, fields_in, never_seen, stop_for
 from rondine.server.feeds.pages import GoOn, Page, PreparedFeed, where_of
 from rondine.server.runs.remarks import Remark
 
 #: Bytes of a run's first response in which names are looked for that are duplicated: a service that writes them so does
 #: it in every row.
 LOOKED_THROUGH = 1024 * 1024
+#: Elements of which one has its page compared with the schema on file, beside the first page and the last.
+COMPARED_EVERY = 10_000
 #: The engine has capped the size already; mapping follows paths and does not walk the document.
 UNWALKED = Limits(size=2**31, depth=None)
 
 
 class PageReader:
-    """Reads the pages of one attempt at a run; only that the first is looked at more closely is remembered from one to
-    the next."""
+    """Reads the pages of one attempt at a run, several at a time; which were looked at more closely is remembered from
+    one to the next."""
 
     def __init__(self, feed: PreparedFeed) -> None:
         self.feed = feed
         self._is_first = True
+        self._lock = Lock()
+        self._elements = 0
+        #: Differences that were told, and fields that the mapping fills and that some row had.
+        self._told: set[tuple[str, str, str]] = set()
+        self._seen: set[tuple[str, str]] = set()
 
     def read(self, page: Page, received: Received, ask: Send) -> dict[str, Any]:
         """Reads and maps one page; runs in a thread. Raises ServiceError for a bad status, DocumentError for what is
@@ -47,7 +55,11 @@ class PageReader:
             return {}
         self._look_at_first(page, received, received.body)
         found = self._read_rows(page, received, ask)
-        return self._read_whole(page, received, received.body, ask) if found is None else found
+        if found is None:
+            found = self._read_whole(page, received, received.body, ask)
+        if self._is_turn(page.items):
+            self.compare(page)
+        return found
 
     def _read_whole(self, page: Page, received: Received, body: bytes, ask: Send) -> dict[str, Any]:
         mapping = self.feed.mapping
@@ -84,11 +96,45 @@ class PageReader:
             page.remarks += [
                 Remark("duplicates", double, "tell the service's provider", page.number) for double in doubles
             ]
-        if self.feed.on_file is not None:
-            read = self.read_again(received) if received.large is None else self._first_rows(received)
-            if read.value is not None:
-                drifts = self.feed.on_file.drift(read)
-                page.remarks += drift_remarks(drifts, self.feed.on_file.name, self.feed.users, page.number)
+        self.compare(page)
+
+    def _is_turn(self, elements: int) -> bool:
+        """Whether a page is one of those that are compared between the first and the last: that of each so manieth
+        element, or all of them where a difference is to stop the run."""
+        comparison = self.feed.comparison
+        with self._lock:
+            before = self._elements
+            self._elements += elements
+            return comparison is not None and (
+                comparison.action == "stop" or before // COMPARED_EVERY != self._elements // COMPARED_EVERY
+            )
+
+    def compare(self, page: Page) -> None:
+        """Compares a page with the schema on file, once; of a large response, its first rows. Raises DriftStops if that
+        is a reason to stop."""
+        comparison, received = self.feed.comparison, page.received
+        if comparison is None or received is None or page.is_compared or page.is_unchanged:
+            return
+        read = self.read_again(received) if received.large is None else self._first_rows(received)
+        if read.value is None:
+            return
+        page.is_compared = True
+        found = compared(comparison, read)
+        with self._lock:
+            self._seen |= fields_in(comparison, read)
+            new = [one for one in found if one.drift.identity not in self._told]
+            self._told |= {one.drift.identity for one in new}
+        page.drift += found
+        if comparison.action != "note":
+            page.remarks += drift_remarks(new, comparison.on_file.name, page.number)
+        stop_for(comparison, found, where_of(page))
+
+    def unseen(self, page: Page) -> None:
+        """Adds to the last page what the mapping takes and no row had that was looked at. Is right of a run from its
+        first page on."""
+        if self.feed.comparison is not None and self.feed.comparison.is_whole and self._elements:
+            gone = {path for path, kind, _ in self._told if kind == "missing"}
+            page.drift += [one for one in never_seen(self.feed.comparison, self._seen) if one.drift.path not in gone]
 
     def read_again(self, received: Received) -> ReadDocument:
         """All of a response, whatever the mapping wants of it; nothing, if it is empty."""

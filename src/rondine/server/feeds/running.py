@@ -109,6 +109,7 @@ class FeedRun:
     async def _fetch_to_the_end(self) -> Verdict:
         try:
             ending, last = await self.fetcher.fetch_all()
+            await asyncio.get_running_loop().run_in_executor(self.pool, self._compare_last, last)
             if last.verdict is None:
                 judging = partial(self._judge_end, ending, last)
                 last.verdict = await asyncio.get_running_loop().run_in_executor(self.pool, judging)
@@ -122,6 +123,11 @@ class FeedRun:
             raise
         await self._pages.put(None)
         return last.verdict
+
+    def _compare_last(self, last: Page) -> None:
+        self.reader.compare(last)
+        if self.feed.calls == 0:
+            self.reader.unseen(last)
 
     def _judge_end(self, ending: Ending, last: Page) -> Verdict:
         """Whether the last page was the end: by the strategy's proof, and by everything else that its response

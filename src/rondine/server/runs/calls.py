@@ -48,3 +48,8 @@ def here() -> str:
 
 def problem_of(error: RondineError) -> dict[str, Any]:
     return {"code": error.code, "message": error.message, "where": error.where, "hint": error.hint}
+
+
+def storable(text: str) -> str:
+    """Text that PostgreSQL can hold: U+0000 and half surrogates are shown escaped."""
+    return text.replace("\0", "\\u0000").encode("utf-8", "backslashreplace").decode()

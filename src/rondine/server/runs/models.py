@@ -24,7 +24,7 @@ class Run(models.Model):
     brings_all: its inputs leave nothing out that its feed brings.  may_mark_all: a person permits that however many
     records are marked as gone.  marks: the highest values kept, by moving input; null until it has seen all.
     order: what it waits for: {"position", "address"}.  rows_asked, rows_failed: of a feed that asks for each of many
-    rows."""
+    rows.  compared: responses that were compared with the schema on file."""
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="runs")
     environment = models.ForeignKey("connecting.Environment", on_delete=models.PROTECT, related_name="runs")
@@ -51,6 +51,7 @@ class Run(models.Model):
     order = models.JSONField(null=True)
     rows_asked = models.BigIntegerField(default=0)
     rows_failed = models.BigIntegerField(default=0)
+    compared = models.PositiveIntegerField(default=0)
     queued_at = models.DateTimeField(auto_now_add=True)
     started_at = models.DateTimeField(null=True)
     ended_at = models.DateTimeField(null=True)

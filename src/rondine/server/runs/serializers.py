@@ -70,12 +70,13 @@ class RunSerializer(ShownSerializer):
         model = Run
         fields = (
             *("id", "kind", "title", "state", "environment", "feed", "operation", "by", "begun_by", "due_at"),
-            *("attempt", "inputs", "brings_all", "calls", "rows_asked", "rows_failed"),
+            *("attempt", "inputs", "brings_all", "calls", "rows_asked", "rows_failed", "compared"),
             *("expected_rows", "ending", "completeness", "remarks", "error", "counts"),
             *("queued_at", "started_at", "ended_at", "summary"),
         )
         extra_kwargs = {
             "rows_asked": {"help_text": "of a feed that asks for each of many rows: how many are done"},
+            "compared": {"help_text": "responses that were compared with the schema on file"},
             "rows_failed": {"help_text": "those of them that failed"},
             "brings_all": {"help_text": "its inputs leave nothing out that its feed brings; not so, if they move"},
         }

@@ -1,8 +1,10 @@
 """Feeds, runs, records."""
 
+import json
 import sys
 from argparse import ArgumentTypeError, Namespace
 from collections.abc import Iterator, Mapping
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -12,6 +14,10 @@ from rondine_cli.items import add_item_verbs, add_set_option, document_of, show_
 from rondine_cli.output import Output
 from rondine_cli.paging import paging_words
 from rondine_cli.session import Session, named_values
+
+#: Columns of what a dry run found, and how many lines of it are shown at its end.
+PLANNED = ["kind", "record_type", "key", "what"]
+SHOWN_PLANNED = 20
 
 
 def add_commands(commands: Any) -> None:
@@ -70,8 +76,15 @@ def add_commands(commands: Any) -> None:
     start.add_argument(
         "--mark-all-gone", action="store_true", help="records that no longer come are gone, however many they are"
     )
+    start.add_argument("--dry", action="store_true", help="only tell what it would do, record by record")
     start.add_argument(
         "--only-failed-of", type=int, metavar="RUN", help="ask again only for the rows that failed in that run"
+    )
+    start.add_argument(
+        "--only-rejects-of",
+        type=int,
+        metavar="RUN",
+        help="map the rows again that were rejected in that run, from its kept responses; nothing is asked for",
     )
     start.add_argument("--no-wait", action="store_true", help="queue it and return")
     start.set_defaults(run=run_run)
@@ -99,6 +112,7 @@ def add_commands(commands: Any) -> None:
         ("show", "show one with its counts", run_show),
         ("watch", "watch it until it is over", run_watch),
         ("calls", "its calls", run_calls),
+        ("planned", "what a dry run would have done, record by record", run_planned),
         ("rejects", "rows that became no record, and why", run_rejects),
         ("failures", "rows that its operation was asked for in vain, and why", run_failures),
         ("cancel", "stop it; what was kept stays", run_cancel),
@@ -246,13 +260,30 @@ def run_run(session: Session, args: Namespace, out: Output) -> int:
         confirmed=args.confirm,
         brings_all=args.all,
         may_mark_all=args.mark_all_gone,
+        is_dry=args.dry,
         only_rows_of=args.only_failed_of,
+        only_rejects_of=args.only_rejects_of,
     )
     out.say(f"run {run['id']} is queued")
     if args.no_wait:
         out.value(run, f"watch it: rondine run watch {run['id']}")
         return 0
-    return finish(session.office.runs.watch(run["id"]), out)
+    code = finish(session.office.runs.watch(run["id"]), out)
+    if args.dry and not out.as_json:
+        out.rows(_planned_lines(session, run["id"], SHOWN_PLANNED, out), PLANNED, empty="nothing would change")
+        out.say(f"all of it: rondine run planned {run['id']}")
+    return code
+
+
+def _planned_lines(session: Session, run: int, most: int | None, out: Output) -> Iterator[Mapping[str, Any]]:
+    for change in islice(session.office.runs.planned(run), most):
+        key = ", ".join(map(str, change["key"]))
+        what = _difference(change) if change["kind"] != "created" else json.dumps(change["after"], ensure_ascii=False)
+        yield change if out.as_json else {**change, "key": key, "what": what}
+
+
+def run_planned(session: Session, args: Namespace, out: Output) -> None:
+    out.rows(_planned_lines(session, args.id, None, out), PLANNED, empty="it is no dry run, or nothing would change")
 
 
 def finish(states: Iterator[Mapping[str, Any]], out: Output) -> int:
@@ -305,6 +336,9 @@ def run_text(run: Mapping[str, Any]) -> str:
         )
         if count["rejected"]:
             lines.append(f"  see the rejects: rondine run rejects {run['id']}")
+    for count in run["counts"] if run["is_dry"] else ():
+        if count["gone"]:
+            lines.append(f"  {count['record_type']}: {count['gone']:,} would be marked as gone")
     if run["rows_failed"]:
         lines.append(f"  see the rows that failed: rondine run failures {run['id']}")
     for remark in run["remarks"]:

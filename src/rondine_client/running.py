@@ -29,19 +29,24 @@ class Feeds(Items[S, "types.Feed"]):
         confirmed: bool = False,
         brings_all: bool = False,
         may_mark_all: bool = False,
+        is_dry: bool = False,
         only_rows_of: int | None = None,
+        only_rejects_of: int | None = None,
         mark: str | None = None,
     ) -> Request[types.Run]:
         """Queues a run; see `Runs.watch`. inputs: in place of the feed's own.  confirmed: even if it uses up a limit of
         days or months.  brings_all: all again, also where its inputs move.  may_mark_all: records that no longer come
-        are marked as gone, however many they are.  only_rows_of: a run, of which only the rows that failed are asked
-        for again.  mark: as of `Trials.send`."""
+        are marked as gone, however many they are.  is_dry: only tell what it would do; see `Runs.planned`.
+        only_rows_of: a run, of which only the rows that failed are asked for again.  only_rejects_of: a run, whose
+        rejected rows are read again from the responses kept with it.  mark: as of `Trials.send`."""
         body = {
             "inputs": dict(inputs or {}),
             "confirmed": confirmed,
             "brings_all": brings_all,
             "may_mark_all": may_mark_all,
+            "is_dry": is_dry,
             "only_rows_of": only_rows_of,
+            "only_rejects_of": only_rejects_of,
         }
         return self.request("POST", f"/{step(name)}/runs", body, mark=mark)
 
@@ -177,6 +182,11 @@ class Runs(Resource[S]):
     def failures(self, run: int) -> Pages[types.RowFailure]:
         """Rows that its operation was asked for in vain, and why."""
         return Pages(self.request("GET", f"/{run}/row-failures"))
+
+    @pages
+    def planned(self, run: int) -> Pages[types.PlannedChangeItem]:
+        """What a dry run would have done, record by record."""
+        return Pages(self.request("GET", f"/{run}/planned-changes"))
 
     @pages
     def rejects(self, run: int) -> Pages[types.RejectedRow]:

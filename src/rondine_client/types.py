@@ -1674,6 +1674,19 @@ class PlacesFound(TypedDict):
     items: list[PlaceItem]
 
 
+class PlannedChangeItem(TypedDict):
+    after: dict[str, Any] | None
+    before: dict[str, Any] | None
+    key: list[Any]
+    kind: Literal["created", "changed", "gone", "returned", "removed"]
+    record_type: str
+
+
+class PlannedChangeItemPage(TypedDict):
+    items: list[PlannedChangeItem]
+    next: str | None
+
+
 class Preparation(TypedDict):
     base_address: NotRequired[str]
     example: NotRequired[str]
@@ -1919,6 +1932,8 @@ class Remark(TypedDict):
         "went_on",
         "all_again",
         "outdated",
+        "not_listed",
+        "not_kept",
     ]
     message: str
     times: int
@@ -2037,6 +2052,7 @@ class Run(TypedDict):
     feed: str | None
     id: int
     inputs: dict[str, Any]
+    is_dry: bool
     kind: Literal["trial", "feed", "webhook"]
     operation: str | None
     queued_at: str

@@ -3,6 +3,7 @@
 import json
 import uuid
 from datetime import UTC, datetime
+from random import Random
 
 import psycopg
 import pytest
@@ -22,6 +23,7 @@ from rondine.server.records.binary import Digests, DigestsDumper
 from rondine.server.records.browsing import browse, make_indexes, shown_data
 from rondine.server.records.keeping import BY_INDEX, LOOK_UP, Filling, Kept, PlacedRow
 from rondine.server.records.models import Record, RecordSet, RecordType, SeenBatch
+from rondine.server.records.planning import Planner
 from rondine.server.records.seen import SeenRecords
 
 DOCUMENT = {
@@ -114,6 +116,28 @@ def test_a_batch_reads_the_index_of_keys_alone_whatever_else_is_kept(records):
         plan = json.dumps(cursor.fetchone())
     assert "one_record_of_a_digest" in plan and "Seq Scan" not in plan and "records_in_order" not in plan
     assert "Hash Join" not in plan and "Merge Join" not in plan
+
+
+def test_what_a_dry_run_counts_is_what_a_run_does(records):
+    """Whatever the batches are: new, changed, the same, twice in one batch or over several."""
+    chance = Random(7)
+    for run in range(1, 30):
+        batches = [
+            [row(str(chance.randrange(25)), girth=chance.randrange(2)) for _ in range(chance.randrange(12))]
+            for _ in range(3)
+        ]
+        planner = Planner(Filling(records.pk, 1000 + run, 1), "tree")
+        with transaction.atomic():
+            planned = [planner.plan([PlacedRow(one, 1) for one in batch], 3) for batch in batches]
+        before = {one.key: one.data for one in Record.objects.all()}
+        kept = [keep(records, *batch, run=run) for batch in batches]
+        assert [counted for counted, _ in planned] == kept
+        for counted, changes in planned:
+            assert len(changes) == min(3, counted.created + counted.changed)
+            for change in changes:
+                assert (change.kind == "created") is (change.key not in before)
+                if change.kind == "changed":
+                    assert change.before == {"girth": before[change.key]["girth"]} != change.after
 
 
 def test_records_of_a_set_that_is_gone_are_not_kept(records):

@@ -1715,6 +1715,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/runs/{run_id}/planned-changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description What a dry run found, in the order in which rows came; up to 10,000 changes, and what would be gone last. They
+         *         are there until the feed's next dry run.
+         */
+        get: operations["listPlannedChanges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/runs/{run_id}/rejects": {
         parameters: {
             query?: never;
@@ -3728,10 +3748,17 @@ export interface components {
                 [key: string]: unknown;
             };
             /**
+             * @description it only tells what it would do, record by record
+             * @default false
+             */
+            is_dry?: boolean;
+            /**
              * @description records that no longer come are marked as gone, however many they are
              * @default false
              */
             may_mark_all?: boolean;
+            /** @description a run: read the rows that it rejected again, from the responses kept with it, and ask for nothing */
+            only_rejects_of?: number | null;
             /** @description a run: ask again only for the rows that failed in it */
             only_rows_of?: number | null;
         };
@@ -5909,6 +5936,33 @@ export interface components {
             is_all: boolean;
             items: components["schemas"]["PlaceItem"][];
         };
+        PlannedChangeItem: {
+            /** @description as they would be; all of one that is created */
+            after: {
+                [key: string]: unknown;
+            } | null;
+            /** @description the fields that would change, as they are */
+            before: {
+                [key: string]: unknown;
+            } | null;
+            key: unknown[];
+            /**
+             * @description what would become of the record
+             *
+             *     * `created` - created
+             *     * `changed` - changed
+             *     * `gone` - gone
+             *     * `returned` - returned
+             *     * `removed` - removed
+             * @enum {string}
+             */
+            kind: "created" | "changed" | "gone" | "returned" | "removed";
+            record_type: string;
+        };
+        PlannedChangeItemPage: {
+            items: components["schemas"]["PlannedChangeItem"][];
+            next: string | null;
+        };
         /**
          * Preparation
          * @description What is known of a service before it is connected; None or empty is not known yet. It becomes the connection and the first operation.
@@ -6353,9 +6407,11 @@ export interface components {
              *     * `went_on` - went_on
              *     * `all_again` - all_again
              *     * `outdated` - outdated
+             *     * `not_listed` - not_listed
+             *     * `not_kept` - not_kept
              * @enum {string}
              */
-            kind: "incomplete" | "partial" | "undelimited" | "drift" | "rejected" | "duplicates" | "unseen" | "gone" | "not_marked" | "went_on" | "all_again" | "outdated";
+            kind: "incomplete" | "partial" | "undelimited" | "drift" | "rejected" | "duplicates" | "unseen" | "gone" | "not_marked" | "went_on" | "all_again" | "outdated" | "not_listed" | "not_kept";
             message: string;
             /** @description how many calls it is about */
             times: number;
@@ -6651,6 +6707,8 @@ export interface components {
             inputs: {
                 [key: string]: unknown;
             };
+            /** @description it tells what it would do, and keeps no record */
+            is_dry: boolean;
             /**
              * @description * `trial` - trial
              *     * `feed` - feed
@@ -12820,6 +12878,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listPlannedChanges: {
+        parameters: {
+            query?: {
+                /** @description the cursor of the page before */
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                project: string;
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlannedChangeItemPage"];
                 };
             };
             /** @description what went wrong */

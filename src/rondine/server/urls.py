@@ -24,6 +24,7 @@ from rondine.server.operations import describing_views as describing
 from rondine.server.operations import preparation_views as preparation
 from rondine.server.operations import trial_views as trials
 from rondine.server.operations import views as operations
+from rondine.server.records import planned_views as planned
 from rondine.server.records import views as records
 from rondine.server.runs import views as runs
 from rondine.server.subscriptions import views as subscriptions
@@ -142,6 +143,7 @@ urlpatterns = [
     path(f"{PROJECT}/runs/<int:run_id>/calls", runs.CallViewSet.as_view({"get": "list"})),
     path(f"{PROJECT}/runs/<int:run_id>/calls/<int:number>/fed", records.FedView.as_view()),
     path(f"{PROJECT}/runs/<int:run_id>/row-failures", runs.RowFailureViewSet.as_view({"get": "list"})),
+    path(f"{PROJECT}/runs/<int:run_id>/planned-changes", planned.PlannedChangeViewSet.as_view({"get": "list"})),
     path(f"{PROJECT}/runs/<int:run_id>/rejects", runs.RejectViewSet.as_view({"get": "list"})),
     path(f"{PROJECT}/environments/<str:environment>/records/<str:name>", records.RecordsView.as_view()),
     path(f"{PROJECT}/environments/<str:environment>/record-files/<str:name>", records.RecordFileView.as_view()),

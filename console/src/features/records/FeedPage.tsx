@@ -52,6 +52,15 @@ export default function FeedPage() {
               )}
               <button
                 type="button"
+                className="btn btn-sm"
+                title="Tells what a run would do to each record, and keeps nothing"
+                disabled={run.isPending || feed.data.problems.length > 0}
+                onClick={() => start({ is_dry: true })}
+              >
+                Dry run
+              </button>
+              <button
+                type="button"
                 className="btn btn-primary btn-sm"
                 disabled={run.isPending || feed.data.problems.length > 0}
                 onClick={() => start({})}
@@ -86,7 +95,7 @@ export default function FeedPage() {
           : "asks for one response: none has shown how it pages"}
         .
       </p>
-      {runs.data && <FeedHealth runs={runs.data.items} />}
+      {runs.data && <FeedHealth runs={runs.data.items.filter((one) => !one.is_dry)} />}
       <FeedForEach project={project} feed={feed.data} mayBuild={mayBuild} />
       <FeedInputs project={project} feed={feed.data} mayBuild={mayBuild} />
       <FeedSchedule project={project} feed={feed.data} mayBuild={mayBuild} />

@@ -131,7 +131,9 @@ export interface RunOptions {
   confirmed?: boolean;
   brings_all?: boolean;
   may_mark_all?: boolean;
+  is_dry?: boolean;
   only_rows_of?: number;
+  only_rejects_of?: number;
 }
 
 export function useRunFeed(project: string) {

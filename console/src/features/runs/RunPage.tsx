@@ -7,7 +7,7 @@ import { Advice } from "../../ui/Advice";
 import { More } from "../../ui/pages";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { usePermission } from "../session/session";
-import { Rejects, Remarks, RowFailures, RunInputs } from "./RunParts";
+import { PlannedChanges, Rejects, Remarks, RowFailures, RunInputs } from "./RunParts";
 import { OVER, useCalls, useCancel, useGoOn, useRun } from "./runs";
 
 const PARTS = [
@@ -41,6 +41,7 @@ export default function RunPage() {
       aside={
         <>
           <StateTag state={run.data.state} completeness={run.data.completeness} /> <Tag>{run.data.environment}</Tag>
+          {run.data.is_dry && <Tag>dry run</Tag>}
           {run.data.attempt > 1 && <Tag>attempt {run.data.attempt}</Tag>}
           {!isOver && mayRun && (
             <button
@@ -52,7 +53,7 @@ export default function RunPage() {
               Cancel it
             </button>
           )}
-          {["failed", "cancelled"].includes(run.data.state) && run.data.feed && mayRun && (
+          {["failed", "cancelled"].includes(run.data.state) && run.data.feed && !run.data.is_dry && mayRun && (
             <button
               type="button"
               className="btn btn-sm ml-auto"
@@ -120,8 +121,9 @@ export default function RunPage() {
           environment={run.data.environment}
         />
       ))}
+      <PlannedChanges project={project} run={run.data} mayRun={mayRun} />
       <RowFailures project={project} run={run.data} mayRun={mayRun} />
-      <Rejects project={project} run={run.data} />
+      <Rejects project={project} run={run.data} mayRun={mayRun} />
       <section>
         <Heading
           aside={

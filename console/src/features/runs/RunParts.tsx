@@ -1,10 +1,10 @@
 import { Link, useNavigate } from "react-router";
 import type { Schemas } from "../../api/client";
-import { Heading } from "../../ui/parts";
+import { Heading, Tag } from "../../ui/parts";
 import { More } from "../../ui/pages";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { type RunOptions, useRunFeed } from "../records/records";
-import { useRejects, useRowFailures } from "./runs";
+import { OVER, usePlanned, useRejects, useRowFailures } from "./runs";
 
 interface Props {
   project: string;
@@ -102,13 +102,83 @@ export function RowFailures({ project, run, mayRun }: Props) {
   );
 }
 
+/** What a dry run found that a run would do, record by record. */
+export function PlannedChanges({ project, run, mayRun }: Props) {
+  const isOver = OVER.includes(run.state);
+  const planned = usePlanned(project, run.id, run.is_dry && isOver);
+  if (!run.is_dry || !isOver) return null;
+  return (
+    <section className="mb-6" aria-label="What a run would do">
+      <Heading
+        aside={
+          mayRun &&
+          run.state === "done" && (
+            <RunAgain project={project} feed={run.feed} options={{}}>
+              Run it, and keep what comes
+            </RunAgain>
+          )
+        }
+      >
+        What a run would do
+      </Heading>
+      {!planned.isPending && planned.items.length === 0 && (
+        <p className="text-sm opacity-80">Nothing: all would stay as it is.</p>
+      )}
+      <div className="overflow-x-auto">
+        <table className="table table-sm">
+          <tbody>
+            {planned.items.map((one) => (
+              <tr key={`${one.record_type} ${one.key.join()}`} className="align-top">
+                <td className="w-24">
+                  <Tag>{one.kind}</Tag>
+                </td>
+                <td className="font-mono text-xs whitespace-nowrap">
+                  {one.record_type} {one.key.map(String).join(", ")}
+                </td>
+                <td className="w-full text-xs">
+                  {Object.keys({ ...one.before, ...one.after }).map((field) => (
+                    <span key={field} className="mr-3 inline-block">
+                      <span className="opacity-70">{field}</span>{" "}
+                      {one.before && (
+                        <>
+                          <del className="opacity-60">{shown(one.before[field])}</del> {"→ "}
+                        </>
+                      )}
+                      {shown(one.after?.[field])}
+                    </span>
+                  ))}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      <More list={planned} what="changes" />
+    </section>
+  );
+}
+
+function shown(value: unknown): string {
+  return value === undefined ? "nothing" : typeof value === "string" ? value : JSON.stringify(value);
+}
+
 /** Rows that could not become records. */
-export function Rejects({ project, run }: Omit<Props, "mayRun">) {
+export function Rejects({ project, run, mayRun }: Props) {
   const rejects = useRejects(project, run.id);
   if (rejects.items.length === 0) return null;
   return (
     <section className="mb-6">
-      <Heading aside={<span className="text-xs opacity-75">each with its reasons and the row as it came</span>}>
+      <Heading
+        aside={
+          mayRun &&
+          !run.is_dry &&
+          OVER.includes(run.state) && (
+            <RunAgain project={project} feed={run.feed} options={{ only_rejects_of: run.id }}>
+              Map them again, from the kept responses
+            </RunAgain>
+          )
+        }
+      >
         Rejects
       </Heading>
       <ul className="text-sm">

@@ -65,6 +65,19 @@ export function useRejects(project: string, id: number) {
   );
 }
 
+/** What a dry run found that a run would do. */
+export function usePlanned(project: string, id: number, isAsked: boolean) {
+  return usePages(["planned", project, id, isAsked], async (after) =>
+    isAsked
+      ? answer(
+          api.GET("/api/v1/projects/{project}/runs/{run_id}/planned-changes", {
+            params: { path: { project, run_id: id }, query: { after } },
+          }),
+        )
+      : { items: [], next: null },
+  );
+}
+
 /** Rows that a run's operation was asked for in vain. */
 export function useRowFailures(project: string, id: number, isAsked: boolean) {
   return usePages(["row-failures", project, id, isAsked], async (after) =>

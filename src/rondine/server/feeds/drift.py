@@ -52,7 +52,12 @@ def schema_on_file(run: Run, operation: OperationDocument, namespaces: dict[str,
         ).exclude(kind="unseen")
         first = (
             Call.objects.filter(
-                run__feed=run.feed, run__state="done", error__isnull=True, body__isnull=False, rows__gt=0
+                run__feed=run.feed,
+                run__state="done",
+                run__is_dry=False,
+                error__isnull=True,
+                body__isnull=False,
+                rows__gt=0,
             )
             .exclude(run=run)
             .exclude(Exists(differing))

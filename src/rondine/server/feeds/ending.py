@@ -1,6 +1,7 @@
 """How a run ends: done, or failed if no row was good; and what no longer comes."""
 
 from array import array
+from functools import partial
 from typing import Any
 
 from django.db import transaction
@@ -15,9 +16,10 @@ from rondine.server.feeds.moving import marks_of
 from rondine.server.feeds.scheduling import start_after
 from rondine.server.feeds.telling import tell_of_end
 from rondine.server.records.actions import bits_alive
-from rondine.server.records.going import Missing, mark_gone, missing
+from rondine.server.records.going import Missing, mark_gone, missing, would_go
 from rondine.server.records.keeping import Filling
-from rondine.server.records.models import RecordSet, RecordType, SeenBatch
+from rondine.server.records.models import PlannedChange, RecordSet, RecordType, SeenBatch
+from rondine.server.records.planning import MOST_PLANNED
 from rondine.server.records.seen import SeenRecords
 from rondine.server.runs.actions import end_run
 from rondine.server.runs.calls import problem_of
@@ -56,9 +58,12 @@ def finish_run(run: Run, verdict: Verdict) -> None:
             return  # it is not this worker's to end any more
         if state == "done" and verdict.completeness == "complete":
             remarks += [remark for count in counts for remark in after_all(run, count)]
-            end_drift(run, timezone.now())
-            if not run.content.get("is_partial"):
-                Run.objects.filter(pk=run.pk).update(marks=marks_of(run))
+            if not run.is_dry:
+                end_drift(run, timezone.now())
+                if not run.content.get("is_partial"):
+                    Run.objects.filter(pk=run.pk).update(marks=marks_of(run))
+        if run.is_dry:
+            remarks += _not_listed(run, counts)
         end_run(
             run.pk,
             run.attempt,
@@ -68,16 +73,29 @@ def finish_run(run: Run, verdict: Verdict) -> None:
             error=failure,
             remarks=remarks,
         )
-        tell_of_end(run)
-        start_after(run, state, verdict.completeness)
+        if not run.is_dry:
+            tell_of_end(run)
+            start_after(run, state, verdict.completeness)
+    if run.is_dry:
+        SeenBatch.objects.filter(run_id=run.pk).delete()
+        return
     runs = Run.objects.filter(feed=run.feed_id, pk__lte=run.pk)  # earlier ones cannot go on any more
     SeenBatch.objects.filter(run_id__in=runs.values("pk")).delete()
+
+
+def _not_listed(run: Run, counts: list[RunCount]) -> list[Remark]:
+    """What a dry run counted and does not list; and earlier ones' lists are over."""
+    earlier = Run.objects.filter(feed=run.feed_id, is_dry=True, pk__lt=run.pk)
+    PlannedChange.objects.filter(run_id__in=earlier.values("pk")).delete()
+    changes = sum(count.created + count.changed + count.gone for count in counts)
+    rest = changes - PlannedChange.objects.filter(run_id=run.pk).count()
+    return [Remark("not_listed", f"{rest:,} more changes are counted, and not listed one by one")] if rest > 0 else []
 
 
 def fail_run(run: Run, error: dict[str, Any]) -> None:
     """Ends a run that something stopped; nothing, if it is not this worker's any more."""
     with transaction.atomic():
-        if end_run(run.pk, run.attempt, state="failed", ending=error["message"], error=error):
+        if end_run(run.pk, run.attempt, state="failed", ending=error["message"], error=error) and not run.is_dry:
             tell_of_end(run)
 
 
@@ -103,7 +121,13 @@ def after_all(run: Run, count: RunCount) -> list[Remark]:
     gone = load(FeedDocument, run.content["feed"]).gone
     remarks = []
     if absent.ids:
-        if (remark := _reason_against(run, count, gone, absent)) is None:
+        if (remark := _reason_against(run, count, gone, absent)) is None and run.is_dry:
+            count.gone, keys = would_go(filling, absent.ids, alive=bits_alive(records), most=MOST_PLANNED)
+            plan = partial(PlannedChange, run_id=run.pk, record_type=count.record_type, kind="gone")
+            PlannedChange.objects.bulk_create([plan(key=key) for key in keys], batch_size=1000)
+            words = f"{count.gone:,} records of {count.record_type} no longer came, and would be marked as gone"
+            remark = Remark("gone", words)
+        elif remark is None:
             count.gone = mark_gone(filling, absent.ids, timezone.now(), alive=bits_alive(records))
             words = f"{count.gone:,} records of {count.record_type} no longer came, and are marked as gone"
             if others := count.unseen - count.gone:

@@ -19,9 +19,11 @@ from rondine.core.mapping.compile import CompiledOutput
 from rondine.server.feeds.drift import note_drift
 from rondine.server.feeds.fetching import Fetcher
 from rondine.server.feeds.pages import Page, PreparedFeed
+from rondine.server.feeds.rejects import RejectsFetcher
 from rondine.server.feeds.rows import RowsFetcher
-from rondine.server.records.keeping import PlacedRow
-from rondine.server.records.models import Record, SeenBatch
+from rondine.server.records.keeping import Filling, Kept, PlacedRow
+from rondine.server.records.models import PlannedChange, Record, SeenBatch
+from rondine.server.records.planning import MOST_PLANNED, Planner
 from rondine.server.records.seen import SeenRecords
 from rondine.server.runs.actions import notify
 from rondine.server.runs.calls import here, side_call, storable, via_of
@@ -29,7 +31,7 @@ from rondine.server.runs.models import Body, Call, RejectedRow, RowFailure, Run,
 from rondine.server.runs.remarks import merged
 from rondine.server.threads import in_database
 
-AnyFetcher = Fetcher | RowsFetcher
+AnyFetcher = Fetcher | RowsFetcher | RejectsFetcher
 BATCH_ROWS = 10_000
 BATCH_SECONDS = 1.0
 
@@ -44,6 +46,9 @@ class Keeper:
         self.remarks = list(feed.remarks)
         self._calls = feed.calls
         self._seen: dict[int, SeenRecords] = {}
+        #: Of a dry run, what would become of records, by record type; and how many changes it lists.
+        self._planners: dict[str, Planner] = {}
+        self._planned = 0
 
     async def _batches(self) -> AsyncIterator[list[Page]]:
         batch: list[Page] = []
@@ -71,7 +76,8 @@ class Keeper:
         with transaction.atomic():
             last = batch[-1]
             sides, self._fetcher.calls.sides = self._fetcher.calls.sides, []
-            self._calls = max(self._calls, *(page.number for page in batch), *(number for number, _ in sides))
+            made = [page.number for page in batch if page.stored is None]
+            self._calls = max([self._calls, *made, *(number for number, _ in sides)])
             checkpoint: dict[str, Any] = {"next": None, "calls": self._calls, "received": last.elements}
             if last.next is not None:
                 checkpoint["next"] = {"position": last.next.position}
@@ -98,7 +104,8 @@ class Keeper:
                     hint="nothing was kept twice",
                 )
             self._keep_calls(batch, now)
-            note_drift(feed, batch, now)
+            if not feed.is_dry:
+                note_drift(feed, batch, now)
             Call.objects.bulk_create(
                 side_call(feed.run_id, number, side, feed.connection, now) for number, side in sides
             )
@@ -124,7 +131,9 @@ class Keeper:
                 via=via_of(feed.connection),
                 by=here(),
             )
-            if received := page.received:
+            if page.stored is not None:
+                copy_call(page.stored, call)
+            elif received := page.received:
                 if received.body and (page.error or page.is_first or any(rejects for *_, rejects in page.mapped)):
                     call.body = Body.of(feed.project_id, received.body, received.media_type, received.charset)
                     bodies.append(call.body)
@@ -173,9 +182,7 @@ class Keeper:
                 rejected += [rejected_row(feed.run_id, compiled.record_type, page.number, reject) for reject in rejects]
         filling = feed.fillings[compiled.record_type]
         RejectedRow.objects.bulk_create(rejected, batch_size=1000)
-        if filling.set_id not in self._seen:
-            self._seen[filling.set_id] = SeenRecords.of(feed.run_id, filling.set_id, SeenBatch.objects)
-        kept = Record.objects.keep(filling, placed, now, self._seen[filling.set_id])
+        kept = self._plan(compiled, placed) if feed.is_dry else self._keep(filling, placed, now)
         RunCount.objects.filter(run_id=feed.run_id, record_type=compiled.record_type).update(
             rows=models.F("rows") + total,
             created=models.F("created") + kept.created,
@@ -185,6 +192,27 @@ class Keeper:
             rejected=models.F("rejected") + len(rejected),
             filtered=models.F("filtered") + filtered,
         )
+
+    def _keep(self, filling: Filling, placed: list[PlacedRow], now: Any) -> Kept:
+        if filling.set_id not in self._seen:
+            self._seen[filling.set_id] = SeenRecords.of(self._feed.run_id, filling.set_id, SeenBatch.objects)
+        return Record.objects.keep(filling, placed, now, self._seen[filling.set_id])
+
+    def _plan(self, compiled: CompiledOutput, placed: list[PlacedRow]) -> Kept:
+        name = compiled.record_type
+        if name not in self._planners:
+            self._planners[name] = Planner(self._feed.fillings[name], name)
+        kept, planned = self._planners[name].plan(placed, MOST_PLANNED - self._planned)
+        self._planned += len(planned)
+        PlannedChange.objects.bulk_create(planned, batch_size=1000)
+        return kept
+
+
+def copy_call(stored: Call, call: Call) -> None:
+    """Lets a call show the earlier one whose response was read again for it."""
+    for name in ("request", "status", "reason", "headers", "size", "timings", "via", "by", "body_id"):
+        setattr(call, name, getattr(stored, name))
+    call.purpose = f"of run {stored.run_id}, read again"
 
 
 def row_failure(run_id: int, page: Page) -> RowFailure:

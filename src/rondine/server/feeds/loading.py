@@ -22,6 +22,7 @@ from rondine.server.feeds.asking import asked_rows
 from rondine.server.feeds.drift import comparison_for
 from rondine.server.feeds.looking_after import Order
 from rondine.server.feeds.pages import PreparedFeed
+from rondine.server.feeds.rejects import stored_rejects
 from rondine.server.records.actions import record_set_to_fill
 from rondine.server.records.keeping import Filling
 from rondine.server.records.models import RecordType
@@ -66,6 +67,7 @@ def load_feed(run: Run) -> PreparedFeed:
         calls, elements = run.checkpoint["calls"], run.checkpoint.get("received", 0)
         if found := run.checkpoint.get("within"):
             within = RowPlace(found["first"], tuple(found["ordinals"]))
+    rejects = stored_rejects(run)
     is_whole = operation.paging is not None and operation.paging.LOOKS_INTO_ROWS
     return PreparedFeed(
         run.pk,
@@ -84,12 +86,14 @@ def load_feed(run: Run) -> PreparedFeed:
         values,
         standing,
         feed.parallel,
-        comparison_for(run, feed, operation, mapping),
+        run.is_dry,
+        comparison_for(run, feed, operation, mapping) if rejects is None else None,
         position,
         within,
         elements,
         [remark_of(remark) for remark in run.remarks],
         for_each,
+        rejects,
         Order(**run.order) if run.order else None,
     )
 

@@ -22,6 +22,7 @@ from rondine.engine.receiving import Received
 from rondine.server.feeds.looking_after import Order
 from rondine.server.records.keeping import Filling
 from rondine.server.runs.completeness import Verdict
+from rondine.server.runs.models import Call
 from rondine.server.runs.remarks import Remark
 
 
@@ -49,12 +50,14 @@ class PreparedFeed:
     inputs: Mapping[str, Any]
     standing: Mapping[str, Any]
     parallel: int
+    is_dry: bool
     comparison: "Comparison | None"  # None: nothing is on file
     position: Position = None  # from which an earlier attempt is gone on with
     within: RowPlace | None = None  # how far the first response was kept by an earlier attempt
     elements: int = 0  # elements of the list that is read, in what an earlier attempt kept
     remarks: list[Remark] = field(default_factory=list)  # of an earlier attempt
     for_each: "AskedRows | None" = None  # what it is called for, one after another
+    rejects: "StoredRejects | None" = None  # what it reads again, in place of asking
     order: Order | None = None  # what an earlier attempt ordered
     remember: Callable[[Order], Awaitable[None]] = forget  # puts an order down
 
@@ -105,6 +108,14 @@ class AskedRows:
 
 
 @dataclass(frozen=True, slots=True)
+class StoredRejects:
+    """Rows that a run rejected. wanted: their ordinals, by call and record type."""
+
+    run_id: int
+    wanted: Mapping[int, Mapping[str, set[int]]]
+
+
+@dataclass(frozen=True, slots=True)
 class GoOn:
     """There is more to ask for, from this position on."""
 
@@ -141,6 +152,7 @@ class Page:
     is_unchanged: bool = False  # the service says so (304)
     is_first: bool = False  # of its run
     is_silent: bool = False  # stands for no call
+    stored: Call | None = None  # an earlier run's, whose response is read again
     inputs: Mapping[str, Any] | None = None  # of the row that it was asked for, if it is asked for rows
     row: AskedRow | None = None  # the row that is done with this page; it failed, if the page has an error
 

@@ -19,6 +19,7 @@ from rondine.server.connecting.usage import usage_of
 from rondine.server.feeds.kinds import FEEDS, asked_once
 from rondine.server.feeds.models import Feed
 from rondine.server.feeds.moving import last_run
+from rondine.server.feeds.rejects import check_rejects_of
 from rondine.server.mappings.kinds import resolved_mapping
 from rondine.server.operations.kinds import with_queries
 from rondine.server.records.kinds import record_types_of
@@ -36,8 +37,10 @@ def queue_feed(
     confirmed: bool = False,
     brings_all: bool = False,
     may_mark_all: bool = False,
+    is_dry: bool = False,
     only_rows_of: int | None = None,
     only_rows: Sequence[int] | None = None,
+    only_rejects_of: int | None = None,
     begun_by: str = "",
     due_at: datetime | None = None,
 ) -> Run:
@@ -45,8 +48,10 @@ def queue_feed(
     and Conflict if it would use up a limit of days or months, unless that is confirmed.
 
     brings_all: it brings all again, also where its inputs move with what is new.  may_mark_all: records that no longer
-    come are marked as gone, however many they are.  only_rows_of: a run before, of which only the rows that failed are
-    asked for again.  only_rows: ids of the only records that are asked for.
+    come are marked as gone, however many they are.  is_dry: it only tells what it would do.  only_rows_of: a run
+    before, of which only the rows that failed are asked for again.  only_rows: ids of the only records
+    that are asked for.  only_rejects_of: a run before, whose rejected rows are read again from the responses kept with
+    it, and nothing is asked for.
     """
     problems = FEEDS.problems(feed)
     try:
@@ -97,6 +102,9 @@ def queue_feed(
     content["is_partial"] = only_rows_of is not None or only_rows is not None or bool(inputs.keys() & document.moving)
     if only_rows_of is not None:
         content["only_rows_of"] = _with_failures(feed, only_rows_of)
+    if only_rejects_of is not None:
+        check_rejects_of(feed, only_rejects_of, mapping)
+        content["only_rejects_of"], content["is_partial"] = only_rejects_of, True
     if only_rows is not None:
         content["only_rows"] = list(only_rows)
     remarks = [Remark("all_again", f"it brings all again: {why} since the run before").to_json()] if why else []
@@ -116,6 +124,7 @@ def queue_feed(
                 due_at=due_at,
                 brings_all=not moved and values == document.inputs and not content["is_partial"],
                 may_mark_all=may_mark_all,
+                is_dry=is_dry,
                 remarks=remarks,
             )
             defer(run)
@@ -154,7 +163,9 @@ def go_on(project: Project, run_id: int) -> Run:
     has_kept = run.rows_asked or any(run_count.rows for run_count in run.counts.all())
     if not has_kept or not run.checkpoint or not run.checkpoint["next"]:
         raise Conflict("it kept no page that it could go on behind", where=where, hint=hint)
-    if newer := run.feed.runs.filter(pk__gt=run.pk, attempt__gt=0).order_by("-pk").first():
+    if run.is_dry:
+        raise Conflict("a dry run kept nothing that it could go on behind", where=where, hint=hint)
+    if newer := run.feed.runs.filter(is_dry=False, pk__gt=run.pk, attempt__gt=0).order_by("-pk").first():
         words = f"run {newer.pk} of the same feed was later, and what it kept is newer"
         raise Conflict(words, where=where, hint=hint)
     words = f"{run.state} before ({run.ending}), it went on behind the last page that was kept"
@@ -177,7 +188,7 @@ def go_on(project: Project, run_id: int) -> Run:
 def warn_of_limits(feed: Feed, connection: Connection) -> None:
     """Raises Conflict if the feed, calling as often as its last whole run did, would use up what is left of a day or
     month."""
-    last = feed.runs.filter(state="done").order_by("-id").first()
+    last = feed.runs.filter(state="done", is_dry=False).order_by("-id").first()
     calls = last.calls.count() if last else 1
     limits = connection.loaded().limits
     usage, now = usage_of(connection.pk)

@@ -9,7 +9,7 @@ from itertools import count
 from typing import Any
 
 import structlog
-from django.db import OperationalError
+from django.db import OperationalError, transaction
 
 from rondine.core.documents import format_of
 from rondine.core.errors import RondineError, RunEnded
@@ -26,14 +26,15 @@ from rondine.server.feeds.loading import load_feed
 from rondine.server.feeds.looking_after import Order
 from rondine.server.feeds.pages import GoOn, Page, PageFailed, PreparedFeed
 from rondine.server.feeds.reading import PageReader
+from rondine.server.feeds.rejects import RejectsFetcher
 from rondine.server.feeds.rows import RowsFetcher
 from rondine.server.records.browsing import TYPED
-from rondine.server.records.models import RecordSet
+from rondine.server.records.models import PlannedChange, RecordSet, SeenBatch
 from rondine.server.records.tasks import index_records
 from rondine.server.runs.actions import is_mine, say_alive
 from rondine.server.runs.calls import problem_of
 from rondine.server.runs.completeness import Verdict, verdict_of
-from rondine.server.runs.models import Run
+from rondine.server.runs.models import RejectedRow, Run
 from rondine.server.runs.remarks import Remark
 from rondine.server.threads import in_database
 
@@ -68,6 +69,8 @@ class FeedRun:
         self._large_pool = ThreadPoolExecutor(1, "large")
 
     def _fetcher(self, engine: Engine) -> AnyFetcher:
+        if self.feed.rejects is not None:
+            return RejectsFetcher(self.feed, self.feed.rejects, self.reader, self._put, self.pool)
         rows = self.feed.for_each
         if rows is None:
             return Fetcher(self.feed, engine, self._read, self._put, RunCalls(self.feed))
@@ -234,6 +237,8 @@ async def carry_out_feed(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> 
             verdict = Verdict(**held) if held else Verdict("unknown", "all pages were kept before the worker stopped")
             await in_database(pool, finish_run, run, verdict)
             return
+        if run.is_dry and run.checkpoint:
+            await in_database(pool, begin_anew, run)
         ready = await in_database(pool, load_feed, run)
         execution = asyncio.create_task(FeedRun(ready, engine, pool).execute())
         heart = asyncio.create_task(_beat(run, pool, execution))
@@ -246,7 +251,8 @@ async def carry_out_feed(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> 
                 raise
             raise RunEnded("it was cancelled or taken over", where=f"run {run.pk}") from None
         await in_database(pool, finish_run, run, verdict)
-        await in_database(pool, queue_indexes, ready)
+        if not run.is_dry:
+            await in_database(pool, queue_indexes, ready)
     except RunEnded as ended:
         log.info("run ended elsewhere", run=run.pk, attempt=run.attempt, reason=ended.message)
     except RondineError as error:
@@ -265,6 +271,20 @@ async def carry_out_feed(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> 
     finally:
         if heart:
             heart.cancel()
+
+
+def begin_anew(run: Run) -> None:
+    """Lets a dry run whose worker stopped begin from its first page: what it had found out was in memory."""
+    with transaction.atomic():
+        numbers = dict.fromkeys(("rows_asked", "rows_failed", "compared"), 0)
+        fields: dict[str, Any] = {"checkpoint": None, "remarks": [], "order": None, **numbers}
+        if not Run.objects.filter(pk=run.pk, attempt=run.attempt, state="running").update(**fields):
+            raise RunEnded("it was cancelled or taken over", where=f"run {run.pk}")
+        for rows in (run.counts, run.calls, run.row_failures):
+            rows.all().delete()
+        for kept in (RejectedRow, PlannedChange, SeenBatch):
+            kept.objects.filter(run_id=run.pk).delete()
+    run.refresh_from_db(fields=list(fields))
 
 
 async def _beat(run: Run, pool: ThreadPoolExecutor, execution: asyncio.Task[Verdict]) -> None:

@@ -20,7 +20,7 @@ def tell_of_end(run: Run) -> None:
     feed = now.feed
     if feed is None:
         return
-    before = feed.runs.filter(pk__lt=run.pk, state__in=("done", "failed")).order_by("-pk").first()
+    before = feed.runs.filter(is_dry=False, pk__lt=run.pk, state__in=("done", "failed")).order_by("-pk").first()
 
     def tell(kind: Any, message: str, hint: str = "", **more: Any) -> None:
         write_down(now.environment, kind, feed.name, run.pk, {"message": message, "hint": hint, **more})
@@ -61,7 +61,12 @@ def tell_of_late(now: datetime | None = None) -> list[str]:
     feeds = Feed.objects.filter(~Q(document__late_after=None), document__has_key="late_after", is_late=False)
     for feed in feeds.select_related("environment"):
         wait = duration_of(feed.loaded().late_after)
-        good = feed.runs.filter(state="done").order_by("-ended_at").values_list("ended_at", flat=True).first()
+        good = (
+            feed.runs.filter(state="done", is_dry=False)
+            .order_by("-ended_at")
+            .values_list("ended_at", flat=True)
+            .first()
+        )
         since = good or feed.changed_at
         if wait is None or since + wait >= now:
             continue

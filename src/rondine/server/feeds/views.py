@@ -95,7 +95,7 @@ class FeedViewSet(MakesItems, ItemViewSet):
     filterset_class = FeedFilter
 
     def prepare(self, items: Sequence[Any]) -> None:
-        newest = Run.objects.filter(feed=OuterRef("pk")).order_by("-id").values("pk")[:1]
+        newest = Run.objects.filter(feed=OuterRef("pk"), is_dry=False).order_by("-id").values("pk")[:1]
         feeds = Feed.objects.filter(pk__in=[one.pk for one in items]).values(newest=Subquery(newest))
         runs = Run.objects.filter(pk__in=feeds).defer("content", "inputs", "checkpoint")
         last = {run.feed_id: run for run in runs}
@@ -118,8 +118,17 @@ class FeedInputs(Strict):
         default=False,
         help_text="records that no longer come are marked as gone, however many they are",
     )
+    is_dry = serializers.BooleanField(
+        required=False, default=False, help_text="it only tells what it would do, record by record"
+    )
     only_rows_of = serializers.IntegerField(
         required=False, allow_null=True, default=None, help_text="a run: ask again only for the rows that failed in it"
+    )
+    only_rejects_of = serializers.IntegerField(
+        required=False,
+        allow_null=True,
+        default=None,
+        help_text="a run: read the rows that it rejected again, from the responses kept with it, and ask for nothing",
     )
 
 

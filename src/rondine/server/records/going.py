@@ -61,6 +61,21 @@ def mark_gone(filling: Filling, ids: "array[int]", now: datetime, *, alive: int)
     return gone
 
 
+def would_go(filling: Filling, ids: "array[int]", *, alive: int, most: int) -> tuple[int, list[str]]:
+    """(how many of these `mark_gone` would mark, keys of the first ones)."""
+    others = alive & ~filling.feed_bit
+    count = 0
+    keys: list[str] = []
+    for start in range(0, len(ids), AT_ONCE):
+        records = Record.objects.filter(pk__in=ids[start : start + AT_ONCE]).annotate(
+            held=F("brought_by").bitand(others)
+        )
+        found = list(records.filter(held=0).order_by("id").values_list("key", flat=True))
+        count += len(found)
+        keys += found[: most - len(keys)]
+    return count, keys
+
+
 def remove_gone(records: RecordSet, before: datetime, now: datetime, *, history: bool) -> int:
     """Removes what went before a moment; a batch a transaction, so that nobody waits long."""
     removed = 0

@@ -108,12 +108,11 @@ class RecordManager(models.Manager[Any]):
         last = {placed.row.digest: placed for placed in rows}
         # Django's own cursor writes parameters into the statement; the keys' digests go beside it, as they are
         with psycopg.Cursor(connection.connection) as cursor:
-            cursor.adapters.register_dumper(Digests, DigestsDumper)
-            cursor.execute(BY_INDEX)
+            prepare_look_up(cursor)
             lock(cursor, filling.set_id)
             if filling.part is not None:
-                last = self._completed(cursor, filling, filling.part, last)
-            there = self._there(cursor, filling.set_id, last)
+                last = self.completed(cursor, filling, filling.part, last)
+            there = self.there(cursor, filling.set_id, last)
             new = [placed for digest, placed in last.items() if digest not in there]
             present = [(there[digest], placed) for digest, placed in last.items() if digest in there]
             changed = [(kept, row) for kept, row in present if kept.hash != row.row.hash or not kept.brought_by]
@@ -144,13 +143,13 @@ class RecordManager(models.Manager[Any]):
                 hint="make it again, and run the feed again",
             )
 
-    def _there(self, cursor: Any, set_id: int, digests: Iterable[bytes]) -> dict[bytes, Present]:
+    def there(self, cursor: Any, set_id: int, digests: Iterable[bytes]) -> dict[bytes, Present]:
         """The records that are there, by their digest."""
         look_up = LOOK_UP.format(table=self.model._meta.db_table)
         cursor.execute(look_up, (Digests(list(digests)), set_id), binary=True)
         return {digest: Present(*kept) for digest, *kept in cursor.fetchall()}
 
-    def _completed(
+    def completed(
         self, cursor: Any, filling: Filling, part: PartOfRecord, rows: dict[bytes, PlacedRow]
     ) -> dict[bytes, PlacedRow]:
         """Parts of records as whole ones, with what is kept of the other fields."""
@@ -263,6 +262,12 @@ class RecordManager(models.Manager[Any]):
                 f"UPDATE {self.model._meta.db_table} SET brought_by = brought_by | %s WHERE id = ANY(%s)",
                 (filling.feed_bit, list(ids)),
             )
+
+
+def prepare_look_up(cursor: Any) -> None:
+    """Lets a cursor look keys up until its transaction ends."""
+    cursor.adapters.register_dumper(Digests, DigestsDumper)
+    cursor.execute(BY_INDEX)
 
 
 def lock(cursor: Any, set_id: int) -> None:

@@ -10,6 +10,7 @@ from django.db.models import Q
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.settings import load
 from rondine.server.connecting.models import Environment
+from rondine.server.items.exact import ExactJSONField
 from rondine.server.items.models import Item
 from rondine.server.records.keeping import RecordManager
 
@@ -123,6 +124,21 @@ class RecordChange(models.Model):
             models.Index(fields=["set_id", "digest", "id"], name="changes_of_a_key"),
             models.Index(fields=["at"], name="changes_by_age"),
         ]
+
+
+class PlannedChange(models.Model):
+    """What a dry run found that a run would do to a record. before, after: the fields that would differ; of a record
+    that would be created, all it would have."""
+
+    run_id = models.BigIntegerField()
+    record_type = models.CharField(max_length=63)
+    key = models.TextField()
+    kind = models.CharField(max_length=10, choices=[(kind, kind) for kind in CHANGES])
+    before = ExactJSONField(null=True, decoder=ExactDecoder)
+    after = ExactJSONField(null=True, decoder=ExactDecoder)
+
+    class Meta:
+        indexes = [models.Index(fields=["run_id", "id"], name="planned_changes_of_a_run")]
 
 
 class SeenBatch(models.Model):

@@ -21,10 +21,11 @@ class Run(models.Model):
     of the list so far, "verdict": of the last page}.  content: the items as they were when it began.  completeness:
     whether it saw all rows; empty for trials, and until a feed's run is done.  remarks: what is odd but stopped nothing
     (`runs/remarks.py`).  begun_by: schedule, or feed NAME; empty if a person did it.  due_at: when it should have.
-    brings_all: its inputs leave nothing out that its feed brings.  may_mark_all: a person permits that however many
-    records are marked as gone.  marks: the highest values kept, by moving input; null until it has seen all.
-    order: what it waits for: {"position", "address"}.  rows_asked, rows_failed: of a feed that asks for each of many
-    rows.  compared: responses that were compared with the schema on file."""
+    brings_all: its inputs leave nothing out that its feed brings.  is_dry: it tells what it would do, and keeps no
+    record.  may_mark_all: a person permits that however many records are marked as gone.  marks: the highest values
+    kept, by moving input; null until it has seen all.  order: what it waits for: {"position", "address"}.  rows_asked,
+    rows_failed: of a feed that asks for each of many rows.  compared: responses that were compared with the schema
+    on file."""
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="runs")
     environment = models.ForeignKey("connecting.Environment", on_delete=models.PROTECT, related_name="runs")
@@ -46,6 +47,7 @@ class Run(models.Model):
     begun_by = models.CharField(max_length=80, blank=True)
     due_at = models.DateTimeField(null=True)
     brings_all = models.BooleanField(default=True)
+    is_dry = models.BooleanField(default=False)
     may_mark_all = models.BooleanField(default=False)
     marks = models.JSONField(null=True)
     order = models.JSONField(null=True)

@@ -17,6 +17,8 @@ Kind = Literal[
     "went_on",
     "all_again",
     "outdated",
+    "not_listed",
+    "not_kept",
 ]
 #: Different remarks that a run keeps; a response that is another one altogether would have thousands.
 MOST = 50
@@ -30,7 +32,8 @@ class Remark:
     may have broken off looks whole; drift from the schema on file; rejected, if a whole response was; duplicates, of
     names in an object; unseen, kept records that no row was for; gone, those of them that were marked so; not_marked,
     if that was refused; went_on, behind what was kept before it failed; all_again, though its inputs move;
-    outdated, rows older than what is kept.
+    outdated, rows older than what is kept; not_listed, changes that a dry run counts alone;
+    not_kept, responses that rows cannot be read again from.
     call: the first one it is about, None for the run itself.  times: how many calls."""
 
     kind: Kind

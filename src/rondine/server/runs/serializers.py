@@ -70,13 +70,14 @@ class RunSerializer(ShownSerializer):
         model = Run
         fields = (
             *("id", "kind", "title", "state", "environment", "feed", "operation", "by", "begun_by", "due_at"),
-            *("attempt", "inputs", "brings_all", "calls", "rows_asked", "rows_failed", "compared"),
+            *("attempt", "inputs", "brings_all", "is_dry", "calls", "rows_asked", "rows_failed", "compared"),
             *("expected_rows", "ending", "completeness", "remarks", "error", "counts"),
             *("queued_at", "started_at", "ended_at", "summary"),
         )
         extra_kwargs = {
             "rows_asked": {"help_text": "of a feed that asks for each of many rows: how many are done"},
             "compared": {"help_text": "responses that were compared with the schema on file"},
+            "is_dry": {"help_text": "it tells what it would do, and keeps no record"},
             "rows_failed": {"help_text": "those of them that failed"},
             "brings_all": {"help_text": "its inputs leave nothing out that its feed brings; not so, if they move"},
         }
@@ -158,7 +159,8 @@ def summary(run: Run) -> str:
     """A run in one sentence; what is odd about it comes first."""
     if run.kind == "trial":
         return run.error["message"] if run.error else "the call was answered"
-    words = [_warning(remark) for remark in run.remarks if remark["kind"] in _WARNINGS]
+    words = ["dry run, nothing was kept"] if run.is_dry and run.state in ("done", "failed") else []
+    words += [_warning(remark) for remark in run.remarks if remark["kind"] in _WARNINGS]
     for count in counts_of(run):
         parts = [f"{getattr(count, name):,} {name}" for name in OUTCOMES if getattr(count, name)]
         if run.state == "done" and count.rows and count.rows == count.unchanged:

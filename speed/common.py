@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from importlib.util import find_spec
 from pathlib import Path
+from typing import Any
 
 ROOT = Path(__file__).resolve().parent.parent
 sys.path[:0] = [str(ROOT / "src"), str(ROOT), str(ROOT / "tools")]
@@ -79,6 +80,13 @@ MAPPING = {
 @contextmanager
 def whole_rondine() -> Iterator[object]:
     """Rondine with its own cluster (durable, as in production) for the time of a benchmark."""
+    with whole_rondine_in() as (rondine, _):
+        yield rondine
+
+
+@contextmanager
+def whole_rondine_in() -> Iterator[tuple[Any, Cluster]]:
+    """As `whole_rondine`, with the cluster."""
     cluster = Cluster(VAR / "speed-postgres", 18252)
     cluster.start()
     os.environ["RONDINE_DATABASE"] = cluster.uri("postgres")
@@ -89,7 +97,7 @@ def whole_rondine() -> Iterator[object]:
         rondine = WholeRondine(Path(home))
         try:
             rondine.start()
-            yield rondine
+            yield rondine, cluster
         finally:
             rondine.stop()
             cluster.stop()

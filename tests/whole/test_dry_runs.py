@@ -31,7 +31,9 @@ def test_a_dry_run_tells_what_a_run_would_do_and_keeps_nothing(rondine, trees):
     assert [(one["kind"], one["key"], one["after"]["girth"]) for one in planned[:1]] == [("created", ["OLM-1"], "1")]
     rondine.finish(name)
     before = data_of(rondine, name)
-    trees.pages = whole([{**ROWS[0], "girth": 2.86}, *ROWS[1:5], ROWS[1], {"number": "OLM-7", "girth": 7}, {"girth": 8}])
+    trees.pages = whole(
+        [{**ROWS[0], "girth": 2.86}, *ROWS[1:5], ROWS[1], {"number": "OLM-7", "girth": 7}, {"girth": 8}]
+    )
     planned = dry(rondine, name)
     assert (
         planned["error"] is None and planned["counts"][0]["rejected"] == 1 and planned["counts"][0]["gone"] == 0

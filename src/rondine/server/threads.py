@@ -1,27 +1,40 @@
 """The database from within the event loop: in threads, on connections that are alive."""
 
 import asyncio
-from collections.abc import Callable, Coroutine
+from collections.abc import Callable, Coroutine, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from typing import Any, TypeVar
 
 from asgiref.sync import sync_to_async
-from django.db import connections
+from django.db import InterfaceError, OperationalError, connection, connections
 
 T = TypeVar("T")
 
 
 async def in_database(pool: ThreadPoolExecutor, action: Callable[..., T], *arguments: Any, **named: Any) -> T:
     """Runs an action in a thread of the pool. The thread keeps its connection; one that has died meanwhile is replaced
-    first."""
+    first. Raises OperationalError if the database goes away, however that shows."""
 
     def fresh() -> T:
-        for connection in connections.all(initialized_only=True):
-            if connection.connection is not None and not connection.is_usable():
-                connection.close()
-        return action(*arguments, **named)
+        for held in connections.all(initialized_only=True):
+            if held.connection is not None and not held.is_usable():
+                held.close()
+        with database_errors():
+            return action(*arguments, **named)
 
     return await asyncio.get_running_loop().run_in_executor(pool, fresh)
+
+
+@contextmanager
+def database_errors() -> Iterator[None]:
+    """Lets what psycopg's own cursors raise be raised as Django's errors; a connection that is closed already is a
+    database that cannot be reached."""
+    try:
+        with connection.wrap_database_errors:
+            yield
+    except InterfaceError as error:
+        raise OperationalError(str(error) or "the connection is closed") from error
 
 
 def in_own_thread(action: Callable[..., T]) -> Callable[..., Coroutine[Any, Any, T]]:

@@ -3,9 +3,10 @@
 import json
 from typing import Any
 
+import psycopg
 import structlog
 from django.core.exceptions import RequestDataTooBig
-from django.db import OperationalError
+from django.db import InterfaceError, OperationalError
 from django.http import Http404, HttpRequest, HttpResponse
 from django.views.decorators.csrf import csrf_exempt
 from rest_framework import exceptions
@@ -60,7 +61,7 @@ def named(error: Exception) -> RondineError:
             )
         case RequestDataTooBig():
             return refusal(413, "the request is larger than 64 MiB", "the request's body", "send less at a time")
-        case OperationalError():
+        case OperationalError() | InterfaceError() | psycopg.OperationalError() | psycopg.InterfaceError():
             return DatabaseAway(
                 "the database cannot be reached",
                 where="PostgreSQL",

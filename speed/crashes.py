@@ -51,9 +51,8 @@ def main() -> None:
         times = crashes.check_schedule(rondine, "due-in-crashes")
         other = [part for part, value in expected.items() if found[part] != value]
         died = ", ".join(f"{kill} {count}" for kill, count in sorted(Counter(disturbed.died).items()))
-        print(
-            f"{args.rounds} rounds, killed: {died}; {times} times due, none twice; history of {len(found['changes'])} records"
-        )
+        told = f"{times} times due, none twice; history of {len(found['changes'])} records"
+        print(f"{args.rounds} rounds, killed: {died}; {told}")
         print("all is as in the undisturbed rounds" if not other else f"NOT the same: {', '.join(other)}")
     sys.exit(bool(other))
 

@@ -6,11 +6,15 @@ import argparse
 import os
 import random
 import signal
+import subprocess
 import sys
 import time
 from collections import Counter
+from contextlib import suppress
+from pathlib import Path
 
 from common import whole_rondine_in
+from ground import is_alive
 
 
 def main() -> None:
@@ -23,11 +27,17 @@ def main() -> None:
 
         def kill_postgresql(_: object) -> None:
             """Its first process and all that it started, at once; as when the power goes."""
-            first = int((cluster.data / "postmaster.pid").read_text().splitlines()[0])
-            os.kill(first, signal.SIGKILL)
-            while cluster.is_running():
+            first, port = (int((cluster.data / "postmaster.pid").read_text().splitlines()[at]) for at in (0, 3))
+            started = Path(f"/proc/{first}/task/{first}/children").read_text().split()
+            processes = [first, *map(int, started)]
+            for process in processes:
+                with suppress(ProcessLookupError):
+                    os.kill(process, signal.SIGKILL)
+            while any(is_alive(process) for process in processes):
                 time.sleep(0.05)
-            cluster.start()
+            with (cluster.data / "server.log").open("ab") as log:
+                words = [*cluster.before, *cluster.words(port)]
+                subprocess.Popen(words, stdin=subprocess.DEVNULL, stdout=log, stderr=log)
 
         kills = {**crashes.KILLS, "postgresql": kill_postgresql}
         chance = random.Random(args.seed)

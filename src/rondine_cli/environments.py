@@ -10,6 +10,9 @@ from rondine_cli.items import add_item_verbs, show_problems
 from rondine_cli.output import Output
 from rondine_cli.session import Session
 
+#: Of options that were left out, where None means something.
+NOT_GIVEN = object()
+
 
 def add_commands(commands: Any) -> None:
     environment = commands.add_parser("environment", help="where items run: test, live, own ones").add_subparsers(
@@ -29,6 +32,10 @@ def add_commands(commands: Any) -> None:
             "--protected", action="store_true", default=None, help="only administrators change what is in it"
         )
         protection.add_argument("--unprotected", action="store_false", dest="protected", default=None)
+        for option, what in (("--keep-runs", "runs, calls and deliveries"), ("--keep-bodies", "bodies of responses")):
+            made.add_argument(
+                option, type=days, default=NOT_GIVEN, metavar="DAYS", help=f"for how long {what} are kept, or: ever"
+            )
         if verb == "change":
             made.add_argument(
                 "--callback",
@@ -153,7 +160,19 @@ def run_missing(session: Session, args: Namespace, out: Output) -> None:
 def _content(args: Namespace) -> dict[str, Any]:
     given = {"title": args.title, "description": args.description, "is_protected": args.protected}
     given["callback"] = getattr(args, "callback", None)
-    return {name: value for name, value in given.items() if value is not None}
+    ages = {"runs_days": args.keep_runs, "bodies_days": args.keep_bodies}
+    return {name: value for name, value in given.items() if value is not None} | {
+        name: value for name, value in ages.items() if value is not NOT_GIVEN
+    }
+
+
+def days(text: str) -> int | None:
+    """A number of days, or None for ever."""
+    if text == "ever":
+        return None
+    if text.isdecimal() and 1 <= int(text) <= 36_500:
+        return int(text)
+    raise ArgumentTypeError(f'"{text}" is neither a number of days, such as 30, nor the word ever')
 
 
 def run_make(session: Session, args: Namespace, out: Output) -> None:
@@ -165,7 +184,10 @@ def run_make(session: Session, args: Namespace, out: Output) -> None:
 
 def run_change(session: Session, args: Namespace, out: Output) -> None:
     made = session.office.environments.change(args.name, **_content(args))
-    out.value(made, f"environment {made['name']} is {'protected' if made['is_protected'] else 'not protected'}")
+    kept = [f"{made[name] or 'ever'}{' days' if made[name] else ''}" for name in ("runs_days", "bodies_days")]
+    is_protected = "protected" if made["is_protected"] else "not protected"
+    words = f"environment {made['name']} is {is_protected}; it keeps runs for {kept[0]} and bodies for {kept[1]}"
+    out.value(made, words)
 
 
 def run_remove(session: Session, args: Namespace, out: Output) -> None:

@@ -584,6 +584,7 @@ class EffectiveParameter(TypedDict):
 
 
 class Environment(TypedDict):
+    bodies_days: int | None
     callback: str
     callback_path: str
     callback_proven_at: str | None
@@ -592,6 +593,7 @@ class Environment(TypedDict):
     is_protected: bool
     missing: list[ProblemItem]
     name: str
+    runs_days: int | None
     title: str
 
 

@@ -3459,6 +3459,8 @@ export interface components {
             value: string;
         };
         Environment: {
+            /** @description for how long bodies of responses are kept; null for ever */
+            bodies_days: number | null;
             /** @description the address that was chosen; blank for the usual one */
             callback: string;
             readonly callback_path: string;
@@ -3472,6 +3474,8 @@ export interface components {
             is_protected: boolean;
             readonly missing: components["schemas"]["ProblemItem"][];
             name: string;
+            /** @description for how long runs, calls and deliveries are kept; null for ever */
+            runs_days: number | null;
             title: string;
         };
         /**
@@ -4884,9 +4888,13 @@ export interface components {
             rule: components["schemas"]["NamingRule"];
         };
         NewEnvironmentRequest: {
+            /** @description null for ever */
+            bodies_days?: number | null;
             description?: string;
             is_protected?: boolean;
             name: string;
+            /** @description null for ever */
+            runs_days?: number | null;
             title?: string;
         };
         NewHostRequest: {
@@ -5757,10 +5765,14 @@ export interface components {
             text: string;
         };
         PatchedChangedEnvironmentRequest: {
+            /** @description null for ever */
+            bodies_days?: number | null;
             /** @description where services send people back to after their consent; blank for the usual address */
             callback?: string;
             description?: string;
             is_protected?: boolean;
+            /** @description null for ever */
+            runs_days?: number | null;
             title?: string;
         };
         PatchedConnectionRequest: {

@@ -160,6 +160,7 @@ async def _work(parallel: int, site: str) -> None:
     from rondine.server.connecting.process import parts
     from rondine.server.feeds.scheduling import schedule_for_ever
     from rondine.server.records.housekeeping import tidy_for_ever
+    from rondine.server.retention import forget_for_ever
     from rondine.server.runs.sites import queue_of
     from rondine.server.runs.sweeping import sweep_for_ever
     from rondine.server.subscriptions.delivering import tell_for_ever
@@ -175,6 +176,7 @@ async def _work(parallel: int, site: str) -> None:
     actor = asyncio.create_task(act_for_ever(parts()[1]))
     teller = asyncio.create_task(tell_for_ever(*parts()))
     tidier = asyncio.create_task(tidy_for_ever(parts()[1]))
+    forgetter = asyncio.create_task(forget_for_ever(parts()[1]))
     while not stopping.is_set():
         try:
             async with app.with_connector(app.connector.get_worker_connector()).open_async() as working:  # type: ignore[attr-defined]
@@ -203,9 +205,9 @@ async def _work(parallel: int, site: str) -> None:
                 reason=str(error).splitlines()[0] if str(error) else type(error).__name__,
             )
             await asyncio.sleep(1)
-    for task in (sweeper, scheduler, teller, tidier, actor):
+    for task in (sweeper, scheduler, teller, tidier, forgetter, actor):
         task.cancel()
-    await asyncio.gather(sweeper, scheduler, teller, tidier, actor, return_exceptions=True)
+    await asyncio.gather(sweeper, scheduler, teller, tidier, forgetter, actor, return_exceptions=True)
     await parts()[0].close()
 
 

@@ -10,6 +10,7 @@ import { Hosts } from "./Hosts";
 import { Naming } from "./Naming";
 import {
   useChangeCallback,
+  useKeepFor,
   useEnvironmentList,
   useProveCallback,
   useMakeEnvironment,
@@ -72,6 +73,7 @@ function EnvironmentTable({ project, environments }: { project: string; environm
             </div>
             {one.description && <p className="text-sm">{one.description}</p>}
             <CallbackOf project={project} environment={one} may={mayBuild && (!one.is_protected || isAdministrator)} />
+            <KeptFor project={project} environment={one} may={mayBuild && (!one.is_protected || isAdministrator)} />
             {one.missing.length === 0 ? (
               <p className="mt-1 border-l-2 border-success pl-2 text-sm">Nothing is missing here.</p>
             ) : (
@@ -101,6 +103,70 @@ function EnvironmentTable({ project, environments }: { project: string; environm
         />
       )}
     </section>
+  );
+}
+
+/** For how long what ran here is kept. */
+function KeptFor({
+  project,
+  environment,
+  may,
+}: {
+  project: string;
+  environment: Schemas["Environment"];
+  may: boolean;
+}) {
+  const keep = useKeepFor(project);
+  const [draft, setDraft] = useState<{ runs: string; bodies: string } | undefined>();
+  const words = (days: number | null) => (days === null ? "for ever" : `for ${days} days`);
+  const number = (text: string) => (text.trim() === "" ? null : Number(text));
+  return (
+    <div className="text-sm">
+      <p>
+        Keeps runs {words(environment.runs_days)}, bodies of responses {words(environment.bodies_days)}.{" "}
+        {may && !draft && (
+          <button
+            type="button"
+            className="link text-xs"
+            aria-label={`Set for how long ${environment.name} keeps runs`}
+            onClick={() =>
+              setDraft({ runs: `${environment.runs_days ?? ""}`, bodies: `${environment.bodies_days ?? ""}` })
+            }
+          >
+            set it
+          </button>
+        )}
+      </p>
+      {draft && (
+        <form
+          className="mt-1 flex flex-wrap items-end gap-2"
+          onSubmit={(event) => {
+            event.preventDefault();
+            const days = { runs_days: number(draft.runs), bodies_days: number(draft.bodies) };
+            keep.mutate({ name: environment.name, ...days }, { onSuccess: () => setDraft(undefined) });
+          }}
+        >
+          {(["runs", "bodies"] as const).map((what) => (
+            <label key={what} className="flex flex-col text-xs">
+              Days for {what}, empty for ever
+              <input
+                className="input input-sm w-32"
+                inputMode="numeric"
+                value={draft[what]}
+                onChange={(event) => setDraft({ ...draft, [what]: event.target.value })}
+              />
+            </label>
+          ))}
+          <button type="submit" className="btn btn-primary btn-sm" disabled={keep.isPending}>
+            Save
+          </button>
+          <button type="button" className="btn btn-sm" onClick={() => setDraft(undefined)}>
+            Leave it
+          </button>
+        </form>
+      )}
+      <ProblemAlert error={keep.error} />
+    </div>
   );
 }
 

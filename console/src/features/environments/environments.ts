@@ -74,6 +74,20 @@ export function useChangeCallback(project: string) {
   );
 }
 
+/** For how long an environment keeps runs and bodies; null for ever. */
+export function useKeepFor(project: string) {
+  return useChange(
+    project,
+    ({ name, ...days }: { name: string; runs_days: number | null; bodies_days: number | null }) =>
+      answer(
+        api.PATCH("/api/v1/projects/{project}/environments/{name}", {
+          params: { path: { project, name } },
+          body: days,
+        }),
+      ),
+  );
+}
+
 export function useProveCallback(project: string) {
   return useMutation({
     mutationFn: (name: string) =>

@@ -10,11 +10,15 @@ from rondine.core.settings import load
 from rondine.server.access.models import Person, Project
 from rondine.server.items.models import Item
 
+#: For how long runs and bodies are kept, unless an environment says something else.
+RUNS_DAYS, BODIES_DAYS = 180, 30
+
 
 class Environment(models.Model):
     """is_protected: only administrators change what is in it, and what writes at a service must be asked for
     explicitly.  callback: the address that services send people back to after their consent; blank for the usual one.
-    callback_proven_at: when a browser last got through by it."""
+    callback_proven_at: when a browser last got through by it.  runs_days, bodies_days: for how long what ran, and the
+    bodies of responses, are kept; null for ever."""
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="environments")
     name = models.CharField(max_length=63)
@@ -23,6 +27,8 @@ class Environment(models.Model):
     is_protected = models.BooleanField(default=False)
     callback = models.CharField(max_length=500, blank=True)
     callback_proven_at = models.DateTimeField(null=True)
+    runs_days = models.PositiveIntegerField(null=True, default=RUNS_DAYS)
+    bodies_days = models.PositiveIntegerField(null=True, default=BODIES_DAYS)
 
     class Meta:
         constraints = [

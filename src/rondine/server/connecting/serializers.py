@@ -1,5 +1,6 @@
 """Services, credentials, connections, standing values and environments, as the API shows and takes them."""
 
+from functools import partial
 from typing import Any
 
 from drf_spectacular.utils import extend_schema_field
@@ -90,10 +91,12 @@ class EnvironmentSerializer(ShownSerializer):
         model = Environment
         fields = (
             *("name", "title", "description", "is_protected", "connections", "missing", "callback_path"),
-            *("callback", "callback_proven_at"),
+            *("callback", "callback_proven_at", "runs_days", "bodies_days"),
         )
         extra_kwargs = {
             "callback": {"help_text": "the address that was chosen; blank for the usual one"},
+            "runs_days": {"help_text": "for how long runs, calls and deliveries are kept; null for ever"},
+            "bodies_days": {"help_text": "for how long bodies of responses are kept; null for ever"},
             "callback_proven_at": {"help_text": "when a browser last got through by the callback address"},
         }
 
@@ -105,11 +108,19 @@ class EnvironmentSerializer(ShownSerializer):
         return callback_path(environment.project.name, environment.name)
 
 
+#: For how long something is kept.
+DAYS = partial(
+    serializers.IntegerField, required=False, allow_null=True, min_value=1, max_value=36_500, help_text="null for ever"
+)
+
+
 class NewEnvironment(Strict):
     name = serializers.CharField(max_length=63)
     title = serializers.CharField(required=False, allow_blank=True, max_length=200)
     description = serializers.CharField(required=False, allow_blank=True, max_length=2000)
     is_protected = serializers.BooleanField(required=False)
+    runs_days = DAYS()
+    bodies_days = DAYS()
 
 
 class ChangedEnvironment(Strict):
@@ -122,6 +133,8 @@ class ChangedEnvironment(Strict):
         max_length=500,
         help_text="where services send people back to after their consent; blank for the usual address",
     )
+    runs_days = DAYS()
+    bodies_days = DAYS()
 
 
 class ProofShown(serializers.Serializer[Any]):

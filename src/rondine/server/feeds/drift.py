@@ -2,8 +2,9 @@
 
 from collections.abc import Collection, Iterable, Sequence
 from datetime import datetime
+from typing import Any
 
-from django.db.models import Exists, OuterRef
+from django.db.models import Exists, OuterRef, QuerySet
 
 from rondine.core.documents import ReadDocument, read_document
 from rondine.core.errors import DriftStops, RondineError
@@ -47,9 +48,6 @@ def schema_on_file(run: Run, operation: OperationDocument, namespaces: dict[str,
     bodies = [sample.body for sample in samples[:MOST_SAMPLES] if sample.document.get("status") in (None, 200)]
     words = "the operation's samples" if len(bodies) > 1 else "the operation's sample"
     if not bodies:
-        differing = DriftPeriod.objects.filter(
-            feed=run.feed, first_run__lte=OuterRef("run_id"), last_run__gte=OuterRef("run_id")
-        ).exclude(kind="unseen")
         first = (
             Call.objects.filter(
                 run__feed=run.feed,
@@ -60,7 +58,7 @@ def schema_on_file(run: Run, operation: OperationDocument, namespaces: dict[str,
                 rows__gt=0,
             )
             .exclude(run=run)
-            .exclude(Exists(differing))
+            .exclude(Exists(differing_periods(run.feed, OuterRef("run_id"))))
             .select_related("body")
             .order_by("-run_id", "number")
             .first()
@@ -70,6 +68,11 @@ def schema_on_file(run: Run, operation: OperationDocument, namespaces: dict[str,
         bodies, words = [first.body], f"run {first.run_id}"
     documents = _read(bodies, namespaces)
     return seen_schema(words, documents, decided_keys(operation.response.corrections)) if documents else None
+
+
+def differing_periods(feed: Any, run_id: Any) -> QuerySet[DriftPeriod]:
+    """Periods in which a run lies, so that its responses are not what is on file."""
+    return DriftPeriod.objects.filter(feed=feed, first_run__lte=run_id, last_run__gte=run_id).exclude(kind="unseen")
 
 
 def _read(bodies: Sequence[Body], namespaces: dict[str, str]) -> list[ReadDocument]:

@@ -21,7 +21,10 @@ from rondine.server.runs.models import Body, Call, Run
 #: Rows of a response that are looked through for a place, and how many that it fed are told.
 MOST_ROWS = 50_000
 SHOWN = 100
-NOT_KEPT = "this call's body was not kept; the first page of a run, failures and pages with rejects are"
+NOT_KEPT = (
+    "this call's body is not kept: the first page of a run, failures and pages with rejects are, for as long as the"
+    " environment says"
+)
 
 
 def places_of(

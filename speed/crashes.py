@@ -35,6 +35,7 @@ def main() -> None:
                     os.kill(process, signal.SIGKILL)
             while any(is_alive(process) for process in processes):
                 time.sleep(0.05)
+            (cluster.data / "postmaster.pid").unlink(missing_ok=True)  # nobody waits for the process that has died
             with (cluster.data / "server.log").open("ab") as log:
                 words = [*cluster.before, *cluster.words(port)]
                 subprocess.Popen(words, stdin=subprocess.DEVNULL, stdout=log, stderr=log)

@@ -149,6 +149,12 @@ class Bounds(TypedDict):
     pattern: NotRequired[str]
 
 
+class BreakerPolicy(TypedDict):
+    failures: NotRequired[int]
+    first_rest: NotRequired[float]
+    max_rest: NotRequired[float]
+
+
 class ByEmail(TypedDict):
     to: list[str]
     type: Literal["email"]
@@ -337,6 +343,7 @@ class Connection(TypedDict):
 class ConnectionDocument(TypedDict):
     base_address: NotRequired[str]
     blanks: NotRequired[dict[str, str]]
+    breaker: NotRequired[BreakerPolicy | None]
     documentation: NotRequired[str]
     enabled: NotRequired[bool]
     further_origins: NotRequired[list[str]]

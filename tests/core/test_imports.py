@@ -36,7 +36,7 @@ ROOMS = {
         "definitions subscriptions",
         "feeds",
         "webhooks",
-        "urls demo administering",
+        "urls demo administering retention",
         "asgi",
         "main",
     ],

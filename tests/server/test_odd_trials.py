@@ -106,7 +106,7 @@ def test_a_wait_of_a_day_is_shown_believed_for_an_hour_and_lifted_by_an_operator
     assert 3500 < held["held_until"] - held["now"] <= 3600 and 86_000 < held["asked_until"] - held["now"] <= 86_400
     assert "60 minutes of it are believed" in held["held_why"]
     trial = office.trials.send(service=service, document={"path": "/"})
-    assert trial["call"]["status"] is None and "the service asked to wait" in trial["call"]["error"]["message"]
+    assert trial["call"]["status"] is None and "asked to wait (Retry-After)" in trial["call"]["error"]["message"]
     assert "--lift" in trial["call"]["error"]["hint"]
     assert rondine.cli("connection", "wait", "day-off-test", "--as-asked", person="odo").returncode == 0
     held = office.connections.meter("day-off-test")

@@ -11,11 +11,12 @@ def trees(rondine, serve):
     class Trees:
         pages = None
         headers = None
+        status = 200
 
     def answer(request):
         number = int(request.query.get("page", 1))
         made = Trees.pages[min(number, len(Trees.pages)) - 1]
-        return web.json_response(made, headers=Trees.headers)
+        return web.json_response(made, status=Trees.status, headers=Trees.headers)
 
     outside = serve(answer)
     rondine.permit(outside.port)

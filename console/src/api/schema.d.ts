@@ -2628,6 +2628,27 @@ export interface components {
             pattern?: string;
         };
         /**
+         * BreakerPolicy
+         * @description When a service that fails is left alone.
+         */
+        BreakerPolicy: {
+            /**
+             * @description in a row, over all processes, after which calls wait: no connection, time-outs, and statuses of the server's own failures (5xx)
+             * @default 10
+             */
+            failures?: number;
+            /**
+             * @description seconds until one call is tried; each rest is twice the one before
+             * @default 15
+             */
+            first_rest?: number;
+            /**
+             * @description seconds at most
+             * @default 600
+             */
+            max_rest?: number;
+        };
+        /**
          * ByEmail
          * @description A message to some people.
          */
@@ -2976,6 +2997,11 @@ export interface components {
             blanks?: {
                 [key: string]: string;
             };
+            /**
+             * @description when a service that fails is left alone; none: never
+             * @default {}
+             */
+            breaker?: components["schemas"]["BreakerPolicy"] | null;
             /**
              * @description where the service is described, for people
              * @default

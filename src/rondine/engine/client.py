@@ -292,9 +292,13 @@ class Engine:
         slot = await self.shared.begin_call(connection, patience)
         try:
             received = await self.send(connection, request)
+        except ServiceError as error:
+            await self.shared.note_outcome(connection, error.message if error.may_pass else "")
+            raise
         finally:
             if slot:
                 await asyncio.shield(self.shared.end_call(connection, slot))
+        await self.shared.note_outcome(connection, f"status {received.status}" if received.status >= 500 else "")
         await self.shared.note_response(connection, received.status, received.headers)
         return received
 

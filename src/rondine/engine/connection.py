@@ -11,6 +11,7 @@ from typing import Any
 from urllib.parse import quote, quote_plus
 
 from rondine.core.errors import TlsFailed
+from rondine.core.http.breaker import BreakerPolicy
 from rondine.core.http.limits import Limit
 from rondine.core.http.messages import Headers
 from rondine.core.http.retrying import RetryPolicy
@@ -43,6 +44,7 @@ class OpenConnection:
     query: tuple[tuple[str, str], ...] = ()
     time_outs: TimeOuts = field(default_factory=TimeOuts)
     retrying: RetryPolicy = field(default_factory=RetryPolicy)
+    breaker: BreakerPolicy | None = None
     max_size: int = 64 * 1024 * 1024
     token_id: str = ""
     name: str = ""

@@ -38,6 +38,10 @@ class Shared(Protocol):
         """Takes to heart what the service says of its limits."""
         ...
 
+    async def note_outcome(self, connection: OpenConnection, failure: str) -> None:
+        """How a call went. failure: in words, where it failed in a way that speaks of the whole service; else empty."""
+        ...
+
     async def prefer_secrets(self, connection: OpenConnection, number: int) -> None:
         """The set of secrets that the service accepted comes first from now on."""
         ...
@@ -101,6 +105,9 @@ class Alone:
         after = heard(before, status, headers, now=time.time())
         if after is not before:
             self.usages[connection.id] = after
+
+    async def note_outcome(self, connection: OpenConnection, failure: str) -> None:
+        """A single run ends by its own rules."""
 
     async def prefer_secrets(self, connection: OpenConnection, number: int) -> None:
         self.preferred[connection.id] = number

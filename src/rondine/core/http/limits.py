@@ -62,7 +62,9 @@ class Limit(Document, frozen=True):
 class Usage:
     """logs: by limit, pieces of [first moment, last moment, calls], oldest first; of a month, one [its number, its
     number, calls]. held_until: no call begins before, because the service said so (`held_why`).  holders: calls under
-    way, each with the moment its slot is free at the latest.  said: what the service last told of its own count."""
+    way, each with the moment its slot is free at the latest.  said: what the service last told of its own
+    count.  failed: calls in a row.  rests: in a row, in which the failing service is left alone (`breaker`); is_tried:
+    a call is under way that tells whether it has recovered."""
 
     logs: Mapping[str, list[list[float]]] = field(default_factory=dict)
     held_until: float = 0.0
@@ -70,6 +72,9 @@ class Usage:
     asked_until: float = 0.0
     holders: Mapping[str, float] = field(default_factory=dict)
     said: Mapping[str, Any] = field(default_factory=dict)
+    failed: int = 0
+    rests: int = 0
+    is_tried: bool = False
 
     def to_json(self) -> dict[str, Any]:
         return {
@@ -79,6 +84,9 @@ class Usage:
             "asked_until": self.asked_until,
             "holders": dict(self.holders),
             "said": dict(self.said),
+            "failed": self.failed,
+            "rests": self.rests,
+            "is_tried": self.is_tried,
         }
 
     @classmethod
@@ -241,7 +249,7 @@ def _held(usage: Usage, seconds: float, why: str, now: float) -> Usage:
 def decided(usage: Usage, *, is_believed: bool) -> Usage:
     """The usage after a person's word: a wait that a service asked for counts whole, or is lifted."""
     if not is_believed:
-        return replace(usage, held_until=0.0, held_why="", asked_until=0.0)
+        return replace(usage, held_until=0.0, held_why="", asked_until=0.0, failed=0, rests=0, is_tried=False)
     return replace(usage, held_until=max(usage.held_until, usage.asked_until))
 
 

@@ -6,6 +6,7 @@ from typing import Annotated, ClassVar, Literal
 
 from msgspec import Meta
 
+from rondine.core.http.breaker import BreakerPolicy
 from rondine.core.http.limits import Limit
 from rondine.core.http.messages import origin
 from rondine.core.http.retrying import RetryPolicy
@@ -94,6 +95,9 @@ class ConnectionDocument(Document, frozen=True):
     proxy: ProxySettings = ProxySettings()
     time_outs: Annotated[TimeOuts, Meta(title="Time-outs")] = TimeOuts()
     retrying: RetryPolicy = RetryPolicy()
+    breaker: Annotated[
+        BreakerPolicy | None, Meta(description="when a service that fails is left alone; none: never")
+    ] = BreakerPolicy()
     site: Annotated[
         str,
         Meta(pattern=r"^([a-z][a-z0-9_-]{0,62})?$", description="only workers started for this site execute its runs"),

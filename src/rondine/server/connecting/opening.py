@@ -95,6 +95,7 @@ def open_connection(connection: Connection, operation: str = "") -> OpenConnecti
         query=standing_parameters(document.query, standing),
         time_outs=document.time_outs,
         retrying=document.retrying,
+        breaker=document.breaker,
         max_size=document.most_bytes,
         authority=document.tls.authority,
         certificate=document.tls.certificate,

@@ -37,7 +37,16 @@ from rondine.server.connecting.tokens import (
     store_token,
     stored_token,
 )
-from rondine.server.connecting.usage import held_until, leave_slot, note_heard, reserve_moments, take_slot
+from rondine.server.connecting.usage import (
+    Held,
+    claim_try,
+    held,
+    leave_slot,
+    note_heard,
+    note_outcome,
+    reserve_moments,
+    take_slot,
+)
 from rondine.server.threads import in_database
 
 T = TypeVar("T")
@@ -55,7 +64,7 @@ class SharedByAll:
     _tokens: dict[tuple[str, int], tuple[float, Token]] = field(default_factory=dict)
     _waiting: dict[str, list[asyncio.Future[float]]] = field(default_factory=dict)
     _serving: set[asyncio.Task[None]] = field(default_factory=set)
-    _held: dict[str, tuple[float, float]] = field(default_factory=dict)
+    _held: dict[str, tuple[float, Held]] = field(default_factory=dict)
     _said: dict[str, float] = field(default_factory=dict)
 
     async def _do(self, action: Callable[..., T], *arguments: Any) -> T:
@@ -111,10 +120,10 @@ class SharedByAll:
     # --- limits
 
     async def begin_call(self, opened: OpenConnection, patience: float) -> str:
-        if not opened.limits and not opened.parallel:
-            await self._wait_if_held(opened, patience)
-            return ""
         until = time.monotonic() + patience
+        await self._wait_if_held(opened, patience)
+        if not opened.limits and not opened.parallel:
+            return ""
         slot = uuid.uuid4().hex if opened.parallel else ""
         while slot and not await self._do(take_slot, opened, slot):
             if time.monotonic() > until:
@@ -169,22 +178,39 @@ class SharedByAll:
                     one.set_exception(refusal)
         del self._waiting[opened.id]
 
-    async def _wait_if_held(self, opened: OpenConnection, patience: float) -> None:
-        read_at, until = self._held.get(opened.id, (0.0, 0.0))
+    async def _known(self, opened: OpenConnection) -> Held:
+        read_at, known = self._held.get(opened.id, (0.0, Held()))
         if time.monotonic() - read_at > HELD_CACHE:
-            self._held[opened.id] = (time.monotonic(), until)  # others need not ask at the same time
-            until = await self._do(held_until, opened)
-            self._held[opened.id] = (time.monotonic(), until)
-        wait = until - time.time()
-        if 0 < wait <= patience:  # a little at a time: somebody may lift it
-            await asyncio.sleep(min(wait, HELD_CACHE))
-            await self._wait_if_held(opened, patience - min(wait, HELD_CACHE))
-        elif wait > patience:
-            raise LimitReached(
-                f"the service asked to wait {wait_words(wait)} more",
-                where=f"connection {opened.name}",
-                hint=f"wait until then, call less, or lift it: rondine connection wait {opened.name} --lift",
-            )
+            self._held[opened.id] = (time.monotonic(), known)  # others need not ask at the same time
+            known = await self._do(held, opened)
+            self._held[opened.id] = (time.monotonic(), known)
+        return known
+
+    async def _wait_if_held(self, opened: OpenConnection, patience: float) -> None:
+        """Waits for as long as all calls are held back; after a rest, one call is tried."""
+        until = time.monotonic() + patience
+        while True:
+            known = await self._known(opened)
+            wait = known.until - time.time()
+            if wait <= 0 and (not known.rests or await self._do(claim_try, opened)):
+                return
+            if wait <= 0:  # somebody else tries it
+                self._held.pop(opened.id, None)
+                wait = HELD_CACHE
+            left = until - time.monotonic()
+            if wait > left:
+                raise LimitReached(
+                    f"calls wait {wait_words(wait)} more: {known.why}",
+                    where=f"connection {opened.name}",
+                    hint=f"wait until then, call less, or lift it: rondine connection wait {opened.name} --lift",
+                )
+            await asyncio.sleep(min(wait, HELD_CACHE))  # a little at a time: somebody may lift it
+
+    async def note_outcome(self, opened: OpenConnection, failure: str) -> None:
+        if opened.breaker is None:
+            return
+        if failure or self._held.get(opened.id, (0.0, Held()))[1].failed:
+            self._held[opened.id] = (time.monotonic(), await self._do(note_outcome, opened, failure))
 
     async def note_response(self, opened: OpenConnection, status: int, headers: Headers) -> None:
         names = {name.lower() for name, _ in headers}
@@ -197,7 +223,8 @@ class SharedByAll:
         if not is_held and time.monotonic() - self._said.get(opened.id, 0.0) < HELD_CACHE:
             return
         self._said[opened.id] = time.monotonic()
-        self._held[opened.id] = (time.monotonic(), await self._do(note_heard, opened, status, headers))
+        await self._do(note_heard, opened, status, headers)
+        self._held.pop(opened.id, None)
 
     async def prefer_secrets(self, opened: OpenConnection, number: int) -> None:
         await self._do(swap_secrets, opened, number)

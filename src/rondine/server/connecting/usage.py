@@ -1,17 +1,27 @@
 """How much of its limits a connection has used, kept for all processes in its row."""
 
 import time
-from typing import Any
+from typing import Any, NamedTuple
 
 from django.db import connection as database
 from django.db import transaction
 
-from rondine.core.http import limits
+from rondine.core.http import breaker, limits
+from rondine.core.http.breaker import BreakerPolicy
 from rondine.core.http.limits import Usage
 from rondine.core.http.messages import Headers
 from rondine.engine.connection import OpenConnection
 from rondine.engine.shared import PLACE_SECONDS
 from rondine.server.connecting.models import ConnectionUsage
+
+
+class Held(NamedTuple):
+    """until: seconds since 1970, 0 for not at all.  failed: calls in a row.  rests: in a row."""
+
+    until: float = 0.0
+    why: str = ""
+    failed: int = 0
+    rests: int = 0
 
 
 def clock() -> float:
@@ -60,18 +70,42 @@ def leave_slot(opened: OpenConnection, name: str) -> None:
         row.save(update_fields=["usage"])
 
 
-def held_until(opened: OpenConnection) -> float:
-    found = ConnectionUsage.objects.filter(connection_id=opened.id).values_list("usage__held_until", flat=True).first()
-    return float(found or 0.0)
+def held(opened: OpenConnection) -> Held:
+    """What is known of a connection being held back, and of failures in a row."""
+    found = ConnectionUsage.objects.filter(connection_id=opened.id).values_list("usage", flat=True).first()
+    usage = Usage.from_json(found or {})
+    return Held(usage.held_until, usage.held_why, usage.failed, usage.rests)
 
 
-def note_heard(opened: OpenConnection, status: int, headers: Headers) -> float:
+def note_outcome(opened: OpenConnection, failure: str) -> Held:
+    """One more failure in a row; or none, if the failure is empty."""
+    with transaction.atomic():
+        row, usage, now = usage_row(opened.id)
+        if not failure:
+            usage = breaker.after_good_call(usage)
+        elif opened.breaker is not None:
+            usage = breaker.after_failed_call(opened.breaker, usage, failure, now=now)
+        row.usage = usage.to_json()
+        row.save(update_fields=["usage"])
+        return Held(usage.held_until, usage.held_why, usage.failed, usage.rests)
+
+
+def claim_try(opened: OpenConnection) -> bool:
+    """Whether a rest is over and this is the call that is tried."""
+    with transaction.atomic():
+        row, usage, now = usage_row(opened.id)
+        usage, is_mine = breaker.tried(opened.breaker or BreakerPolicy(), usage, now=now)
+        row.usage = usage.to_json()
+        row.save(update_fields=["usage"])
+        return is_mine
+
+
+def note_heard(opened: OpenConnection, status: int, headers: Headers) -> None:
     with transaction.atomic():
         row, usage, now = usage_row(opened.id)
         heard = limits.heard(usage, status, headers, now=now)
         row.usage = heard.to_json()
         row.save(update_fields=["usage"])
-        return heard.held_until
 
 
 def decide_wait(connection_id: Any, *, is_believed: bool) -> None:

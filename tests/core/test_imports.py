@@ -37,7 +37,7 @@ ROOMS = {
         "feeds",
         "webhooks",
         "urls demo administering retention",
-        "asgi",
+        "asgi working",
         "main",
     ],
 }

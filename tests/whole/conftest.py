@@ -1,5 +1,7 @@
 """What tests of whole runs share."""
 
+import asyncio
+
 import pytest
 from aiohttp import web
 
@@ -12,8 +14,11 @@ def trees(rondine, serve):
         pages = None
         headers = None
         status = 200
+        seconds = 0
 
-    def answer(request):
+    async def answer(request):
+        if request.path != "/short":
+            await asyncio.sleep(Trees.seconds)
         number = int(request.query.get("page", 1))
         made = Trees.pages[min(number, len(Trees.pages)) - 1]
         return web.json_response(made, status=Trees.status, headers=Trees.headers)

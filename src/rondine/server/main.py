@@ -1,11 +1,9 @@
 """`rondine-server`: serve (web), work (worker), prepare (database), person, project, demo, openapi."""
 
 import argparse
-import asyncio
 import gc
 import json
 import os
-import signal
 import sys
 from pathlib import Path
 from typing import Any
@@ -21,7 +19,7 @@ def main() -> None:
     serve.add_argument("--port", type=int, default=18200)
     serve.set_defaults(run=run_web)
     work = commands.add_parser("work", help="run a worker")
-    work.add_argument("--parallel", type=int, default=4, help="runs at a time (default: 4)")
+    work.add_argument("--parallel", type=int, default=4, help="short runs at a time, and one less of long ones (default: 4)")
     work.add_argument("--site", default="", help="where this worker stands; connections can be bound to it")
     work.set_defaults(run=run_worker)
     commands.add_parser("prepare", help="bring the database to this version").set_defaults(run=run_prepare)
@@ -146,69 +144,9 @@ def run_worker(args: argparse.Namespace) -> None:
     gc.freeze()
     gc.set_threshold(200_000, 50, 100)
     os.environ["RONDINE_SITE"] = args.site
-    uvloop.run(_work(args.parallel, args.site))
+    from rondine.server.working import work  # needs Django to be set up
 
-
-async def _work(parallel: int, site: str) -> None:
-    """Works until it is told to stop; a database that goes away is waited for."""
-    import procrastinate.exceptions
-    import psycopg
-    import psycopg_pool
-    import structlog
-    from procrastinate.contrib.django import app
-
-    from rondine.server.connecting.process import parts
-    from rondine.server.feeds.scheduling import schedule_for_ever
-    from rondine.server.records.housekeeping import tidy_for_ever
-    from rondine.server.retention import forget_for_ever
-    from rondine.server.runs.sites import queue_of
-    from rondine.server.runs.sweeping import sweep_for_ever
-    from rondine.server.subscriptions.delivering import tell_for_ever
-    from rondine.server.webhooks.acting import act_for_ever
-
-    log = structlog.get_logger("rondine.worker")
-    stopping = asyncio.Event()
-    loop = asyncio.get_running_loop()
-    for one in (signal.SIGTERM, signal.SIGINT):
-        loop.add_signal_handler(one, stopping.set)
-    sweeper = asyncio.create_task(sweep_for_ever(parts()[1], site))
-    scheduler = asyncio.create_task(schedule_for_ever(parts()[1]))
-    actor = asyncio.create_task(act_for_ever(parts()[1]))
-    teller = asyncio.create_task(tell_for_ever(*parts()))
-    tidier = asyncio.create_task(tidy_for_ever(parts()[1]))
-    forgetter = asyncio.create_task(forget_for_ever(parts()[1]))
-    while not stopping.is_set():
-        try:
-            async with app.with_connector(app.connector.get_worker_connector()).open_async() as working:  # type: ignore[attr-defined]
-                log.info("worker is ready", parallel=parallel)
-                worker = asyncio.create_task(
-                    working.run_worker_async(
-                        queues=sorted({queue_of(""), queue_of(site)}),
-                        concurrency=parallel,
-                        install_signal_handlers=False,
-                        shutdown_graceful_timeout=5,
-                        delete_jobs="successful",
-                        listen_notify=True,
-                        fetch_job_polling_interval=2,
-                        update_heartbeat_interval=5,
-                        stalled_worker_timeout=20,
-                    )
-                )
-                await asyncio.wait({worker, asyncio.create_task(stopping.wait())}, return_when=asyncio.FIRST_COMPLETED)
-                worker.cancel()
-                await asyncio.gather(worker, return_exceptions=True)
-                if not stopping.is_set() and not worker.cancelled() and worker.exception():
-                    raise worker.exception() or RuntimeError("worker ended")
-        except (psycopg.Error, psycopg_pool.PoolTimeout, procrastinate.exceptions.ConnectorException, OSError) as error:
-            log.warning(
-                "the database is away; trying again",
-                reason=str(error).splitlines()[0] if str(error) else type(error).__name__,
-            )
-            await asyncio.sleep(1)
-    for task in (sweeper, scheduler, teller, tidier, forgetter, actor):
-        task.cancel()
-    await asyncio.gather(sweeper, scheduler, teller, tidier, forgetter, actor, return_exceptions=True)
-    await parts()[0].close()
+    uvloop.run(work(args.parallel, args.site))
 
 
 if __name__ == "__main__":

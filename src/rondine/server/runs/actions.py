@@ -21,6 +21,10 @@ from rondine.server.runs.sites import queue_of
 CHANNEL = "rondine_runs"
 #: The task that executes a run, by its name.
 CARRY_OUT = "rondine.carry_out"
+#: A run whose feed took longer the last time is one that takes long.
+LONG = timedelta(seconds=60)
+#: By how much what a person started goes before what schedules started.
+BY_PERSON = 10_000
 #: A running run whose worker has not said that it lives for this long is taken by another.
 SILENT = timedelta(seconds=20)
 
@@ -38,7 +42,22 @@ def defer(run: Run) -> None:
         service = run.feed.operation.service
         document = service.connections.filter(environment=run.environment_id).values_list("document", flat=True).first()
         site = (document or {}).get("site", "")
-    app.configure_task(CARRY_OUT, queue=queue_of(site)).defer(run_id=run.pk)
+    queue = queue_of(site, is_long=_takes_long(run))
+    app.configure_task(CARRY_OUT, queue=queue, priority=_priority(run)).defer(run_id=run.pk)
+
+
+def _takes_long(run: Run) -> bool:
+    """Whether the feed's last run took so long that others are not to wait for this one."""
+    before = Run.objects.filter(feed=run.feed_id, pk__lt=run.pk, started_at__isnull=False, ended_at__isnull=False)
+    last = before.order_by("-pk").first() if run.feed_id else None
+    return last is not None and last.ended_at > last.started_at + LONG  # type: ignore[operator]
+
+
+def _priority(run: Run) -> int:
+    """Which of the waiting runs is taken next: what a person waits for, and of projects that have many, as many from
+    each. So the more a project has waiting, the later comes the next."""
+    waiting = Run.objects.filter(project=run.project_id, state__in=("queued", "running")).exclude(pk=run.pk).count()
+    return (0 if run.begun_by else BY_PERSON) - min(waiting, BY_PERSON - 1)
 
 
 def take_run(run_id: int) -> Run | None:

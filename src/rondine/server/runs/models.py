@@ -70,6 +70,9 @@ class Run(models.Model):
         indexes = [
             models.Index(fields=["project", "-id"], name="runs_newest_first"),
             models.Index(fields=["feed", "-id"], name="runs_of_a_feed"),
+            models.Index(
+                fields=["project"], condition=Q(state__in=("queued", "running")), name="runs_active_of_a_project"
+            ),
             models.Index(fields=["alive_at"], condition=Q(state="running"), name="runs_running"),
         ]
 

@@ -30,6 +30,7 @@ def live_sites() -> set[str]:
     return sites | {""} if sites else set()
 
 
-def queue_of(site: str) -> str:
-    """The queue whose jobs the workers of a site run."""
-    return f"runs@{site}" if site else "runs"
+def queue_of(site: str, *, is_long: bool = False) -> str:
+    """The queue whose jobs the workers of a site run. is_long: of runs that are likely to take long."""
+    queue = "long runs" if is_long else "runs"
+    return f"{queue}@{site}" if site else queue

@@ -2375,7 +2375,10 @@ class Timing(TypedDict):
     connected: float | None
     done: float
     first_byte: float | None
+    kept: NotRequired[float | None]
+    read: NotRequired[float | None]
     resolved: float | None
+    waited: NotRequired[float | None]
 
 
 class TlsSettings(TypedDict):

@@ -7509,8 +7509,23 @@ export interface components {
             done: number;
             /** Format: double */
             first_byte: number | null;
+            /**
+             * Format: double
+             * @description its batch of rows began to be kept
+             */
+            kept?: number | null;
+            /**
+             * Format: double
+             * @description read and mapped
+             */
+            read?: number | null;
             /** Format: double */
             resolved: number | null;
+            /**
+             * Format: double
+             * @description before it began, for limits; no moment
+             */
+            waited?: number | null;
         };
         /**
          * TlsSettings

@@ -289,7 +289,9 @@ class Engine:
     async def _limited(self, connection: OpenConnection, request: Request, patience: float) -> Received:
         if not connection.is_connection:
             return await self.send(connection, request)
+        asked = time.perf_counter()
         slot = await self.shared.begin_call(connection, patience)
+        waited = round((time.perf_counter() - asked) * 1000, 2)
         try:
             received = await self.send(connection, request)
         except ServiceError as error:
@@ -300,7 +302,7 @@ class Engine:
                 await asyncio.shield(self.shared.end_call(connection, slot))
         await self.shared.note_outcome(connection, f"status {received.status}" if received.status >= 500 else "")
         await self.shared.note_response(connection, received.status, received.headers)
-        return received
+        return replace(received, timings=replace(received.timings, waited=waited))
 
     async def send(self, connection: OpenConnection, request: Request, *, to: str = "") -> Received:
         """One request, as it is. to: the origin its secrets are for, by default the connection's, and further ones that
@@ -375,7 +377,7 @@ class Engine:
                 headers_in,
                 b"".join(body.chunks),
                 int(length) if length.isdigit() else size,
-                Timings(trace.resolved, trace.connected, trace.first_byte, trace.now()),
+                Timings(trace.resolved, trace.connected, trace.first_byte, trace.now(), trace.began),
                 body.large,
                 is_delimited=decoder.shows_end
                 or bool(length)

@@ -5,6 +5,7 @@ import time
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager, suppress
 from dataclasses import dataclass
+from datetime import UTC, datetime
 from typing import Any
 
 import aiohttp
@@ -28,13 +29,19 @@ MOST_AT_ONCE = 64 * 1024 * 1024
 
 @dataclass(frozen=True, slots=True)
 class Timings:
-    """Milliseconds from the start of the call, None for what did not happen (a connection used again has no
-    connect)."""
+    """Milliseconds from the start of the call, None for what did not happen (a connection used again has no connect).
+    began: when that was, in seconds since 1970.  waited: milliseconds before it, for the connection's limits."""
 
     resolved: float | None = None
     connected: float | None = None
     first_byte: float | None = None
     done: float = 0.0
+    began: float = 0.0
+    waited: float = 0.0
+
+    @property
+    def began_at(self) -> datetime | None:
+        return datetime.fromtimestamp(self.began, UTC) if self.began else None
 
     def to_json(self) -> dict[str, float | None]:
         return {
@@ -42,6 +49,7 @@ class Timings:
             "connected": self.connected,
             "first_byte": self.first_byte,
             "done": self.done,
+            "waited": self.waited,
         }
 
 
@@ -156,7 +164,7 @@ class Trace:
     """Times of one call, filled in by aiohttp's tracing."""
 
     def __init__(self) -> None:
-        self._start = time.perf_counter()
+        self._start, self.began = time.perf_counter(), time.time()
         self.resolved: float | None = None
         self.connected: float | None = None
         self.first_byte: float | None = None

@@ -19,7 +19,9 @@ def main() -> None:
     serve.add_argument("--port", type=int, default=18200)
     serve.set_defaults(run=run_web)
     work = commands.add_parser("work", help="run a worker")
-    work.add_argument("--parallel", type=int, default=4, help="short runs at a time, and one less of long ones (default: 4)")
+    work.add_argument(
+        "--parallel", type=int, default=4, help="short runs at a time, and one less of long ones (default: 4)"
+    )
     work.add_argument("--site", default="", help="where this worker stands; connections can be bound to it")
     work.set_defaults(run=run_worker)
     commands.add_parser("prepare", help="bring the database to this version").set_defaults(run=run_prepare)

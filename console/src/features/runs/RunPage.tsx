@@ -8,6 +8,7 @@ import { More } from "../../ui/pages";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { usePermission } from "../session/session";
 import { PlannedChanges, Rejects, Remarks, RowFailures, RunInputs } from "./RunParts";
+import { CallBar, CallKey, spanOf } from "./CallBar";
 import { OVER, useCalls, useCancel, useGoOn, useRun } from "./runs";
 
 const PARTS = [
@@ -34,7 +35,7 @@ export default function RunPage() {
   if (run.isPending || run.error) return <NotYet title={`Run ${id}`} what="Reading the run" error={run.error} />;
   const isOver = OVER.includes(run.data.state);
   const list = calls.items;
-  const slowest = Math.max(1, ...list.map((one) => one.timings?.done ?? 0));
+  const span = spanOf(list);
   return (
     <Page
       title={`${run.data.kind === "trial" ? "Trial" : run.data.title}, run ${id}`}
@@ -127,9 +128,12 @@ export default function RunPage() {
       <section>
         <Heading
           aside={
-            <span className="text-xs opacity-75">
-              {list.length ? `${list.length}${calls.hasMore ? " or more" : ""}` : ""}
-            </span>
+            <>
+              <span className="text-xs opacity-75">
+                {list.length ? `${list.length}${calls.hasMore ? " or more" : ""}` : ""}
+              </span>
+              {list.length > 1 && <CallKey />}
+            </>
           }
         >
           Calls
@@ -144,7 +148,7 @@ export default function RunPage() {
             <li key={call.number} className="border-b border-base-300">
               <button
                 type="button"
-                className="grid w-full cursor-pointer grid-cols-[2rem_3rem_1fr_auto] items-center gap-3 py-1.5 text-left sm:grid-cols-[2rem_3rem_1fr_4.5rem_4.5rem_10rem]"
+                className="grid w-full cursor-pointer grid-cols-[2rem_3rem_1fr_auto] items-center gap-3 py-1.5 text-left sm:grid-cols-[2rem_3rem_1fr_4.5rem_4.5rem_22rem]"
                 aria-expanded={open === call.number}
                 onClick={() => setOpen(open === call.number ? null : call.number)}
               >
@@ -166,11 +170,10 @@ export default function RunPage() {
                 <span className="hidden text-right sm:inline">{call.rows !== null && `${call.rows} rows`}</span>
                 <span className="hidden text-right sm:inline">{bytes(call.size)}</span>
                 <span className="flex items-center gap-2">
-                  <span
-                    className="hidden h-1.5 rounded-full bg-accent/60 sm:inline-block"
-                    style={{ width: `${Math.max(2, (5 * (call.timings?.done ?? 0)) / slowest)}rem`, maxWidth: "5rem" }}
-                  />
-                  {call.timings && `${call.timings.done.toFixed(0)} ms`}
+                  <span className="hidden flex-1 sm:block">
+                    <CallBar call={call} span={span} />
+                  </span>
+                  <span className="w-14 text-right">{call.timings && `${call.timings.done.toFixed(0)} ms`}</span>
                 </span>
               </button>
               {open === call.number && (

@@ -7,6 +7,7 @@ The checkpoint is written `WHERE attempt = mine`, so a worker that was thought d
 import asyncio
 from collections.abc import AsyncIterator
 from concurrent.futures import ThreadPoolExecutor
+from datetime import datetime
 from typing import Any
 
 from django.db import models, transaction
@@ -16,6 +17,7 @@ from rondine.core.documents import json_text
 from rondine.core.errors import RunEnded
 from rondine.core.http.messages import http_text, shown_headers
 from rondine.core.mapping.compile import CompiledOutput
+from rondine.engine.receiving import Received
 from rondine.server.feeds.drift import note_drift
 from rondine.server.feeds.fetching import Fetcher
 from rondine.server.feeds.pages import Page, PreparedFeed
@@ -143,7 +145,8 @@ class Keeper:
                     received.reason[:200],
                     shown_headers(received.headers),
                 )
-                call.size, call.timings = received.size, received.timings.to_json()
+                call.size, call.timings = received.size, timings_of(page, received, now)
+                call.at = received.timings.began_at or now
             calls.append(call)
         calls = list({call.number: call for call in calls}.values())  # of the parts of a large one, the last
         Body.objects.bulk_create(bodies)
@@ -206,6 +209,15 @@ class Keeper:
         self._planned += len(planned)
         PlannedChange.objects.bulk_create(planned, batch_size=1000)
         return kept
+
+
+def timings_of(page: Page, received: Received, now: datetime) -> dict[str, float | None]:
+    """Milliseconds, as of the call, until its rows were read and mapped, and until they were kept."""
+    timings = received.timings.to_json()
+    if page.read_at and received.timings.began:
+        timings["read"] = round((page.read_at - received.timings.began) * 1000, 2)
+        timings["kept"] = round((now.timestamp() - received.timings.began) * 1000, 2)
+    return timings
 
 
 def copy_call(stored: Call, call: Call) -> None:

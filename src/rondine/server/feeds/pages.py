@@ -154,6 +154,7 @@ class Page:
     is_silent: bool = False  # stands for no call
     stored: Call | None = None  # an earlier run's, whose response is read again
     inputs: Mapping[str, Any] | None = None  # of the row that it was asked for, if it is asked for rows
+    read_at: float = 0.0  # when it was read and mapped, in seconds since 1970
     row: AskedRow | None = None  # the row that is done with this page; it failed, if the page has an error
 
     @property

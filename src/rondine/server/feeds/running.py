@@ -1,6 +1,7 @@
 """The run of a feed: fetch ahead | read and map, off the loop | keep, with bounded queues between."""
 
 import asyncio
+import time
 from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
@@ -199,6 +200,7 @@ class FeedRun:
         except RondineError as error:
             page.error, page.next, page.mapped, page.rows = problem_of(error), GoOn(ask.position), [], 0
             raise PageFailed(page, error) from error
+        page.read_at = time.time()
         more = whole = ""
         if self.feed.operation.paging is not None and self.feed.operation.paging.ASKS_FOR_SIGNS:
             signs = await loop.run_in_executor(self.pool, self._signs_of, page)

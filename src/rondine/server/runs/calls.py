@@ -25,7 +25,7 @@ def side_call(run_id: int, number: int, side: SideCall, opened: OpenConnection |
         method=side.request.method,
         url=side.request.url,
         request=http_text(side.request),
-        at=at or timezone.now(),
+        at=(received and received.timings.began_at) or at or timezone.now(),
         status=received.status if received else None,
         reason=received.reason[:200] if received else "",
         headers=shown_headers(received.headers) if received else [],

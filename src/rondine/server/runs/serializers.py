@@ -103,6 +103,9 @@ class TimingSerializer(serializers.Serializer[Any]):
     connected = serializers.FloatField(allow_null=True)
     first_byte = serializers.FloatField(allow_null=True)
     done = serializers.FloatField()
+    waited = serializers.FloatField(default=None, allow_null=True, help_text="before it began, for limits; no moment")
+    read = serializers.FloatField(default=None, allow_null=True, help_text="read and mapped")
+    kept = serializers.FloatField(default=None, allow_null=True, help_text="its batch of rows began to be kept")
 
 
 class CallSerializer(ShownSerializer):

@@ -19,9 +19,9 @@ from rondine.core.settings import load
 from rondine.server.access.models import Project
 from rondine.server.connecting.models import Environment
 from rondine.server.records import browsing
-from rondine.server.records.binary import Digests, DigestsDumper
+from rondine.server.records.binary import Digests
 from rondine.server.records.browsing import browse, make_indexes, shown_data
-from rondine.server.records.keeping import BY_INDEX, LOOK_UP, Filling, Kept, PlacedRow
+from rondine.server.records.keeping import LOOK_UP, PRESENT, Filling, Kept, PlacedRow, prepare_look_up
 from rondine.server.records.models import Record, RecordSet, RecordType, SeenBatch
 from rondine.server.records.planning import Planner
 from rondine.server.records.seen import SeenRecords
@@ -106,16 +106,30 @@ def test_a_bit_is_kept_of_each_id(ids):
 
 
 def test_a_batch_reads_the_index_of_keys_alone_whatever_else_is_kept(records):
-    """The plan, not the time: one look-up a key, and no walk through the set, even where nobody has counted its rows."""
+    """The plan, not the time: one look-up a key, and no walk through the set, even where nobody has counted its rows;
+    also where those of others were counted, so that this one seems to be empty."""
+    others = [
+        RecordSet.objects.create(
+            environment=Environment.objects.create(project=records.environment.project, name=f"other-{number}"),
+            record_type=records.record_type,
+        )
+        for number in range(3)
+    ]
+    for other in others:
+        keep(other, *(row(str(n)) for n in range(300)))
+    with connection.cursor() as cursor:
+        cursor.execute("ANALYZE records_record")
     keep(records, *(row(str(n)) for n in range(300)))
+    digests = Digests([key_digest('["1"]')])
     with transaction.atomic(), psycopg.Cursor(connection.connection) as cursor:
-        cursor.adapters.register_dumper(Digests, DigestsDumper)
-        cursor.execute(BY_INDEX)
-        look_up = LOOK_UP.format(table="records_record")
-        cursor.execute(f"EXPLAIN (FORMAT JSON) {look_up}", (Digests([key_digest('["1"]')]), records.pk))
+        prepare_look_up(cursor)
+        look_up = LOOK_UP.format(columns=PRESENT, table="records_record")
+        cursor.execute(f"EXPLAIN (FORMAT JSON) {look_up}", {"digests": digests, "set": records.pk})
         plan = json.dumps(cursor.fetchone())
     assert "one_record_of_a_digest" in plan and "Seq Scan" not in plan and "records_in_order" not in plan
     assert "Hash Join" not in plan and "Merge Join" not in plan
+    mine = Record.objects.get(set=records, key='["1"]').pk
+    assert Record.objects.ids_of(records.pk, [key_digest('["1"]'), key_digest('["none"]')]) == [mine]
 
 
 def test_what_a_dry_run_counts_is_what_a_run_does(records):

@@ -20,8 +20,9 @@ from rondine.core.schema.json_schema import fields_of
 from rondine.core.schema.outline import OutlineRow, document_outline
 from rondine.core.settings import Document
 
-#: Elements of a list that are looked at: the first and the last ones. What drifts, drifts in all of them.
-MOST_ELEMENTS = 400
+#: Elements of a list that are looked at: the first and the last ones. What drifts, drifts in all of them. A few: of
+#: responses between the first and the last of a run, as looking at many would take longer than reading them.
+MOST_ELEMENTS, FEW_ELEMENTS = 400, 40
 #: Values that differ from a description, of one response; they are told by path.
 MOST_VALUES = 20_000
 #: Parts that differ, of one response; one that is another altogether would have thousands.
@@ -67,23 +68,28 @@ class DescribedSchema:
     schema: Any
     schemas: Mapping[str, Any]
 
-    def drift(self, read: ReadDocument) -> list[Drift]:
-        """Each part once, with the first value that shows it."""
-        value = thinned(read.value)
-        value = as_described(value, self.schema, self.schemas) if read.is_xml else value
+    def outline(self, read: ReadDocument) -> list[OutlineRow]:
+        """The outline of a thinned response, to be compared."""
+        return _lines(read, {})
+
+    def drift(self, read: ReadDocument, lines: Sequence[OutlineRow]) -> list[Drift]:
+        """Each part of a thinned response once, with the first value that shows it. lines: its outline."""
+        value = as_described(read.value, self.schema, self.schemas) if read.is_xml else read.value
+        if read.is_xml:
+            lines = document_outline(infer([value]))
         found: dict[tuple[str, str, str], Drift] = {}
         for one in islice(schema_differences(value, self.schema, self.schemas), MOST_VALUES):
             kind: DriftKind = "missing" if one.words == MISSING else "changed"
             drift = Drift(_outlined(one.place), one.words, kind, one.value[:EXAMPLE])
             found.setdefault(drift.identity, drift)
-        return [*found.values(), *self._added(value)][:MOST_PARTS]
+        return [*found.values(), *self._added(lines)][:MOST_PARTS]
 
-    def _added(self, value: Any) -> Iterator[Drift]:
+    def _added(self, lines: Sequence[OutlineRow]) -> Iterator[Drift]:
         """Members that the description does not have, of objects some of whose members it has."""
         known = set(fields_of(self.schema, self.schemas))
         around = {one for path in known for one in _around(path)}
         plain: list[str] = []  # of the lines around, as `fields_of` writes paths
-        for line in document_outline(infer([value])):
+        for line in lines:
             holder = plain[line.depth - 1] if line.depth else ""
             del plain[line.depth :]
             step = "" if not line.depth else "[*]" if line.path.endswith("[*]") else line.name
@@ -102,11 +108,14 @@ class SeenSchema:
     keys: Mapping[str, Keys]
     is_xml: bool
 
-    def drift(self, read: ReadDocument) -> list[Drift]:
-        """Each part once."""
+    def outline(self, read: ReadDocument) -> list[OutlineRow]:
+        """The outline of a thinned response, to be compared."""
+        return _lines(read, self.keys)
+
+    def drift(self, read: ReadDocument, lines: Sequence[OutlineRow]) -> list[Drift]:
+        """Each part of a thinned response once. lines: its outline."""
         if read.is_xml != self.is_xml:
             return [Drift("$", f"is {read.format.upper()}")]
-        lines = seen_lines(read, self.keys)
         examples = {line.path: _example(line) for line in lines}
         found = []
         for one in compare_outlines(self.lines, lines):
@@ -131,18 +140,17 @@ def seen_schema(name: str, documents: Sequence[ReadDocument], keys: Mapping[str,
     return SeenSchema(name, document_outline(shape, is_xml=is_xml), keys, is_xml)
 
 
-def seen_lines(read: ReadDocument, keys: Mapping[str, Keys]) -> list[OutlineRow]:
-    """The outline of a response, as far as it is looked at."""
-    return document_outline(infer([thinned(read.value)], is_xml=read.is_xml, keys=keys), is_xml=read.is_xml)
+def _lines(read: ReadDocument, keys: Mapping[str, Keys]) -> list[OutlineRow]:
+    return document_outline(infer([read.value], is_xml=read.is_xml, keys=keys), is_xml=read.is_xml)
 
 
-def thinned(value: Any) -> Any:
+def thinned(value: Any, most: int = MOST_ELEMENTS) -> Any:
     """A value whose long lists have their first and last elements only."""
     if isinstance(value, list):
-        half = MOST_ELEMENTS // 2
-        kept = value if len(value) <= MOST_ELEMENTS else [*value[:half], *value[-half:]]
-        return [thinned(one) for one in kept]
-    return {name: thinned(one) for name, one in value.items()} if isinstance(value, dict) else value
+        half = most // 2
+        kept = value if len(value) <= most else [*value[:half], *value[-half:]]
+        return [thinned(one, most) for one in kept]
+    return {name: thinned(one, most) for name, one in value.items()} if isinstance(value, dict) else value
 
 
 def _kind_of(told: str) -> str:

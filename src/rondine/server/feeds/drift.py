@@ -1,6 +1,7 @@
 """Drift of a run's responses from the schema on file, with what uses the parts that differ."""
 
 from collections.abc import Collection, Iterable, Sequence
+from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
@@ -13,7 +14,8 @@ from rondine.core.mapping.coverage import Taken, paths_taken
 from rondine.core.mapping.document import MappingDocument
 from rondine.core.operations.document import OperationDocument, response_for
 from rondine.core.schema import decided_keys
-from rondine.core.schema.drift import DescribedSchema, Drift, SchemaOnFile, SeenSchema, seen_lines, seen_schema
+from rondine.core.schema.drift import MOST_ELEMENTS, DescribedSchema, Drift, SchemaOnFile, seen_schema, thinned
+from rondine.core.schema.outline import OutlineRow
 from rondine.server.feeds.models import DriftPeriod, Feed
 from rondine.server.feeds.pages import Comparison, Page, PreparedFeed, UsedDrift
 from rondine.server.mappings.kinds import resolved_mapping
@@ -123,24 +125,27 @@ def brings_whole(run: Run) -> bool:
     return run.brings_all and not run.content.get("is_partial")
 
 
-def compared(comparison: Comparison, read: ReadDocument) -> list[UsedDrift]:
-    """In what a response differs, but for what was accepted; what something uses first."""
+def compared(
+    comparison: Comparison, read: ReadDocument, most: int = MOST_ELEMENTS
+) -> tuple[list[UsedDrift], set[tuple[str, str]]]:
+    """(in what a response differs, but for what was accepted, what something uses first; (record type, field) of those
+    that the feed's mapping fills from a part that it has). most: elements of a list that are looked at."""
+    read = replace(read, value=thinned(read.value, most))
+    lines = comparison.on_file.outline(read)
     found = []
-    for drift in comparison.on_file.drift(read):
+    for drift in comparison.on_file.drift(read, lines):
         if drift.identity in comparison.accepted:
             continue
         users = [(feed, taken) for feed, taken in comparison.users if taken.meets(drift.path)]
         used_by = tuple(dict.fromkeys(f"{taken.words} (feed {feed})" for feed, taken in users))
         found.append(UsedDrift(drift, used_by, any(feed == comparison.feed for feed, _ in users)))
-    return sorted(found, key=lambda one: not one.used_by)
+    return sorted(found, key=lambda one: not one.used_by), _fields_in(comparison, lines)
 
 
-def fields_in(comparison: Comparison, read: ReadDocument) -> set[tuple[str, str]]:
-    """(record type, field) of those that the feed's mapping fills from a part that this response has."""
-    keys = comparison.on_file.keys if isinstance(comparison.on_file, SeenSchema) else {}
-    lines = [line.path for line in seen_lines(read, keys) if line.seen > line.nulls]
+def _fields_in(comparison: Comparison, lines: Sequence[OutlineRow]) -> set[tuple[str, str]]:
+    paths = [line.path for line in lines if line.seen > line.nulls]
     ours = [taken for feed, taken in comparison.users if feed == comparison.feed]
-    return {(one.record_type, one.field) for one in ours if any(one.holds(path) for path in lines)}
+    return {(one.record_type, one.field) for one in ours if any(one.holds(path) for path in paths)}
 
 
 def never_seen(comparison: Comparison, seen: Collection[tuple[str, str]]) -> list[UsedDrift]:

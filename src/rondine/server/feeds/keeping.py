@@ -34,8 +34,8 @@ from rondine.server.runs.remarks import merged
 from rondine.server.threads import in_database
 
 AnyFetcher = Fetcher | RowsFetcher | RejectsFetcher
-BATCH_ROWS = 10_000
-BATCH_SECONDS = 1.0
+BATCH_ROWS = 20_000
+BATCH_SECONDS = 2.0
 
 
 class Keeper:

@@ -20,9 +20,10 @@ from rondine.core.operations.document import OutcomeRules
 from rondine.core.operations.outcome import is_conditional, unasked_304, without_sign_in
 from rondine.core.paths import parse_jsonpath, parse_pointer, parse_xpath, resolve
 from rondine.core.protocols.classifying import classify_response, failed_by_text
+from rondine.core.schema.drift import FEW_ELEMENTS, MOST_ELEMENTS
 from rondine.core.signin import NoSignIn
 from rondine.engine.receiving import MOST_AT_ONCE, Received
-from rondine.server.feeds.drift import compared, drift_remarks, fields_in, never_seen, stop_for
+from rondine.server.feeds.drift import compared, drift_remarks, never_seen, stop_for
 from rondine.server.feeds.pages import GoOn, Page, PreparedFeed, where_of
 from rondine.server.runs.remarks import Remark
 
@@ -58,7 +59,7 @@ class PageReader:
         if found is None:
             found = self._read_whole(page, received, received.body, ask)
         if self._is_turn(page.items):
-            self.compare(page)
+            self.compare(page, FEW_ELEMENTS)
         return found
 
     def _read_whole(self, page: Page, received: Received, body: bytes, ask: Send) -> dict[str, Any]:
@@ -109,9 +110,9 @@ class PageReader:
                 comparison.action == "stop" or before // COMPARED_EVERY != self._elements // COMPARED_EVERY
             )
 
-    def compare(self, page: Page) -> None:
+    def compare(self, page: Page, most: int = MOST_ELEMENTS) -> None:
         """Compares a page with the schema on file, once; of a large response, its first rows. Raises DriftStops if that
-        is a reason to stop."""
+        is a reason to stop. most: elements of a list that are looked at."""
         comparison, received = self.feed.comparison, page.received
         if comparison is None or received is None or page.is_compared or page.is_unchanged:
             return
@@ -119,9 +120,9 @@ class PageReader:
         if read.value is None:
             return
         page.is_compared = True
-        found = compared(comparison, read)
+        found, seen = compared(comparison, read, most)
         with self._lock:
-            self._seen |= fields_in(comparison, read)
+            self._seen |= seen
             new = [one for one in found if one.drift.identity not in self._told]
             self._told |= {one.drift.identity for one in new}
         page.drift += found

@@ -56,7 +56,7 @@ class FeedRun:
     def __init__(self, feed: PreparedFeed, engine: Engine, pool: ThreadPoolExecutor) -> None:
         self.feed, self.pool = feed, pool
         feed.remember = self._remember
-        self._pages: asyncio.Queue[Page | None] = asyncio.Queue(maxsize=max(4, feed.parallel))
+        self._pages: asyncio.Queue[Page | None] = asyncio.Queue(maxsize=max(4, 2 * feed.parallel))
         self.reader = PageReader(feed)
         self.fetcher: AnyFetcher = self._fetcher(engine)
         self.keeper = Keeper(feed, self.fetcher, self._pages, pool)
@@ -196,7 +196,7 @@ class FeedRun:
                 reading = partial(self.reader.read_large, page, ask, start, partial(self._give_on, loop))
                 values = await loop.run_in_executor(self._large_pool, reading)
             else:
-                values = await loop.run_in_executor(self.pool, self.reader.read, page, received, ask)
+                values = await loop.run_in_executor(self._large_pool, self.reader.read, page, received, ask)
         except RondineError as error:
             page.error, page.next, page.mapped, page.rows = problem_of(error), GoOn(ask.position), [], 0
             raise PageFailed(page, error) from error

@@ -7,7 +7,6 @@ other.
 
 import base64
 import json
-import uuid
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
@@ -272,7 +271,7 @@ def key_of(document: RecordTypeDocument, key: list[str]) -> str:
 def find_record(records: RecordSet, document: RecordTypeDocument, key: list[str]) -> Record:
     """key: the key fields' values as text. Raises NotFound."""
     digest = key_digest(key_of(document, key))
-    record: Record | None = Record.objects.filter(set_id=records.pk, digest=uuid.UUID(bytes=digest)).first()
+    record: Record | None = Record.objects.filter(pk__in=Record.objects.ids_of(records.pk, [digest])).first()
     if record is None:
         raise NotFound(
             f"there is no record {', '.join(key)}",

@@ -8,6 +8,7 @@ Batches of a set follow each other (an advisory lock, held until the transaction
 of their changes rise in the order in which they can be seen.
 """
 
+import struct
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -37,13 +38,17 @@ LOCK = 0x726F6E64
 #: What a batch asks for is looked up by index, row by row: its cost must not grow with what is kept, whatever the
 #: planner believes of a table that grows while it is filled.
 BY_INDEX = "; ".join(
-    f"SET LOCAL enable_{way} = off" for way in ("seqscan", "bitmapscan", "hashjoin", "mergejoin", "material")
+    f"SET LOCAL enable_{way} = off" for way in ("seqscan", "bitmapscan", "hashjoin", "mergejoin", "material", "sort")
 )
-#: LIMIT makes it a look-up a key, and never a walk through the set.
+#: The records of a set that some digests are of: a look-up a key, by the index of keys and no other. A comparison of
+#: rows (PostgreSQL, "Row and Array Comparisons") leaves the planner no choice: where set and digest are compared one by
+#: one, it may walk through the whole set for each key, as long as it has not counted the set's rows.
 LOOK_UP = (
-    "SELECT uuid_send(r.digest), uuid_send(r.hash), r.id, r.brought_by FROM unnest(%s) k(digest), LATERAL"
-    " (SELECT digest, hash, id, brought_by FROM {table} WHERE set_id = %s AND digest = k.digest LIMIT 1) r"
+    "SELECT {columns} FROM unnest(%(digests)s) k(digest), LATERAL (SELECT * FROM {table}"
+    " WHERE (set_id, digest) >= (%(set)s::bigint, k.digest) ORDER BY set_id, digest LIMIT 1) r"
+    " WHERE r.set_id = %(set)s AND r.digest = k.digest"
 )
+PRESENT = "uuid_send(r.digest), uuid_send(r.hash), r.id, r.brought_by"
 #: Members of one JSON object that the other does not have so.
 _DIFFERENT = (
     "(SELECT coalesce(jsonb_object_agg(e.key, e.value), '{{}}') FROM jsonb_each({of}) e"
@@ -145,21 +150,27 @@ class RecordManager(models.Manager[Any]):
 
     def there(self, cursor: Any, set_id: int, digests: Iterable[bytes]) -> dict[bytes, Present]:
         """The records that are there, by their digest."""
-        look_up = LOOK_UP.format(table=self.model._meta.db_table)
-        cursor.execute(look_up, (Digests(list(digests)), set_id), binary=True)
+        self.look_up(cursor, PRESENT, set_id, digests)
         return {digest: Present(*kept) for digest, *kept in cursor.fetchall()}
+
+    def look_up(self, cursor: Any, columns: str, set_id: int, digests: Iterable[bytes]) -> None:
+        """Asks for columns of the records that are there, as `r`."""
+        statement = LOOK_UP.format(columns=columns, table=self.model._meta.db_table)
+        cursor.execute(statement, {"digests": Digests(list(digests)), "set": set_id}, binary=True)
+
+    def ids_of(self, set_id: int, digests: Iterable[bytes]) -> list[int]:
+        """The ids of the records that are there, of a few digests."""
+        connection.ensure_connection()
+        with psycopg.Cursor(connection.connection) as cursor:
+            cursor.adapters.register_dumper(Digests, DigestsDumper)
+            self.look_up(cursor, "r.id", set_id, digests)
+            return [record_id for (record_id,) in cursor.fetchall()]
 
     def completed(
         self, cursor: Any, filling: Filling, part: PartOfRecord, rows: dict[bytes, PlacedRow]
     ) -> dict[bytes, PlacedRow]:
         """Parts of records as whole ones, with what is kept of the other fields."""
-        cursor.execute(
-            "SELECT uuid_send(r.digest), r.data::text FROM unnest(%s) k(digest), LATERAL"
-            f" (SELECT digest, data FROM {self.model._meta.db_table} WHERE set_id = %s AND digest = k.digest"
-            " LIMIT 1) r",
-            (Digests(list(rows)), filling.set_id),
-            binary=True,
-        )
+        self.look_up(cursor, "uuid_send(r.digest), r.data::text", filling.set_id, rows)
         kept = dict(cursor.fetchall())
         return {
             digest: PlacedRow(part.merged(placed.row, kept.get(digest)), placed.call) for digest, placed in rows.items()
@@ -173,9 +184,11 @@ class RecordManager(models.Manager[Any]):
         cursor.execute("SELECT pg_get_serial_sequence(%s, 'id')::regclass::oid::int8", (self.model._meta.db_table,))
         (sequence,) = cursor.fetchone()
         cursor.execute(
-            f"SELECT nextval({int(sequence)}::regclass) FROM generate_series(1, %s::int)", (count,), binary=True
+            f"SELECT string_agg(int8send(nextval({int(sequence)}::regclass)), '') FROM generate_series(1, %s::int)",
+            (count,),
+            binary=True,
         )
-        return sorted(record_id for (record_id,) in cursor.fetchall())
+        return sorted(struct.unpack(f">{count}q", cursor.fetchone()[0]))
 
     def _insert(self, cursor: Any, filling: Filling, rows: Iterable[tuple[int, PlacedRow]], now: datetime) -> None:
         """New rows, in the order they came, which is then the order of their ids."""

@@ -1,6 +1,5 @@
 """From a record to those it belongs to, and to those that belong to it: one step."""
 
-import uuid
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -38,8 +37,7 @@ def owners(environment: Environment, record: Record, document: RecordTypeDocumen
         if other is None or any(value is None for value in values):
             continue
         typed = [_typed(document, name, value) for name, value in zip(link.fields, values, strict=True)]
-        digest = uuid.UUID(bytes=key_digest(key_text(typed)))
-        is_kept = Record.objects.filter(set_id=record_set(environment, other).pk, digest=digest).exists()
+        is_kept = bool(Record.objects.ids_of(record_set(environment, other).pk, [key_digest(key_text(typed))]))
         found.append({"record_type": link.record_type, "key": values, "is_kept": is_kept})
     return found
 

@@ -7,7 +7,6 @@ from typing import Any
 import psycopg
 from django.db import connection
 
-from rondine.server.records.binary import Digests
 from rondine.server.records.keeping import Filling, Kept, PlacedRow, prepare_look_up
 from rondine.server.records.models import ExactDecoder, PlannedChange, Record, SeenBatch
 from rondine.server.records.seen import SeenRecords, packed
@@ -53,11 +52,7 @@ class Planner:
         return Kept(len(created), len(changed), len(first) - len(changed), len(rows) - met), planned
 
     def _data(self, cursor: Any, digests: Sequence[bytes]) -> dict[bytes, dict[str, Any]]:
-        cursor.execute(
-            f"SELECT uuid_send(digest), data::text FROM {Record._meta.db_table} WHERE set_id = %s AND digest = ANY(%s)",
-            (self._filling.set_id, Digests(list(digests))),
-            binary=True,
-        )
+        Record.objects.look_up(cursor, "uuid_send(r.digest), r.data::text", self._filling.set_id, digests)
         return {digest: json.loads(data, cls=ExactDecoder) for digest, data in cursor.fetchall()}
 
     def _planned(self, placed: PlacedRow, kind: str, before: dict[str, Any]) -> PlannedChange:

@@ -2,7 +2,6 @@
 response, and what a place in a response fed."""
 
 import json
-import uuid
 from collections.abc import Mapping
 from itertools import islice
 from typing import Any
@@ -123,8 +122,8 @@ def _add_records(
     """Adds each row's record: its key, and the run that changed it last; None if there is none (any more)."""
     records = RecordSet.objects.filter(environment=call.run.environment_id, record_type__name=record_type).first()
     keys = [trace.data and key_text([trace.data.get(name) for name in document.key]) for trace in traces]
-    digests = [uuid.UUID(bytes=key_digest(key)) for key in keys if key]
-    held = Record.objects.filter(set=records, digest__in=digests) if records else ()
+    digests = {key_digest(key) for key in keys if key}
+    held = Record.objects.filter(pk__in=Record.objects.ids_of(records.pk, digests)) if records else ()
     known = {one.key: one.run_id for one in held}
     for row, key in zip(rows, keys, strict=False):
         row["record"] = {"key": json.loads(key), "run": known[key]} if isinstance(key, str) and key in known else None

@@ -50,7 +50,7 @@ def main() -> None:
     rondine = [str(ROOT / ".venv" / "bin" / "rondine"), "--url", url]
     subprocess.run([*rondine, "login", "mira", "--password-stdin"], input=password, text=True, check=True)
     subprocess.run([*rondine, "connection", "discard-token", "crew-board-test"], stderr=subprocess.DEVNULL, check=False)
-    sign_in = terminal([*rondine, "guide", "sign-in"])
+    terminal([*rondine, "guide", "sign-in"])
     imported = terminal([*rondine, "guide", "import"])
     guide = terminal([*rondine, "guide"])
     run = int(re.findall(r"run (\d+) done", guide)[-1])
@@ -77,6 +77,7 @@ def main() -> None:
         page.wait_for_timeout(600)
         page.screenshot(path=TARGET / "fed.png")
         shoot(page, "rejects", f"/runs/{run + 1}")
+        shoot(page, "feed", "/feeds/all-trees")
         shoot(page, "connection", "/connections/seed-store-test")
         shoot(page, "environments", "/environments")
         page.goto("/p/olmara/import")
@@ -141,7 +142,6 @@ def main() -> None:
         drawn = browser.new_page(viewport={"width": 1280, "height": 800})
         draw_terminal(drawn, "guide", "rondine guide", guide)
         draw_terminal(drawn, "guide-import", "rondine guide import", imported)
-        draw_terminal(drawn, "guide-sign-in", "rondine guide sign-in", sign_in)
         browser.close()
 
 

@@ -26,6 +26,7 @@ const RecordList = lazy(() => import("./features/records/RecordList"));
 const RecordPage = lazy(() => import("./features/records/RecordPage"));
 const FeedPage = lazy(() => import("./features/records/FeedPage"));
 const Runs = lazy(() => import("./features/runs/Runs"));
+const Calendar = lazy(() => import("./features/runs/Calendar"));
 const Administration = lazy(() => import("./features/administration/Administration"));
 const Account = lazy(() => import("./features/administration/Account"));
 const CallPage = lazy(() => import("./features/runs/CallPage"));
@@ -117,6 +118,7 @@ const router = createBrowserRouter([
       { path: "administration", element: <Administration /> },
       { path: "account", element: <Account /> },
       { path: "runs", element: <Runs /> },
+      { path: "calendar", element: <Calendar /> },
       { path: "runs/:id", element: <RunPage /> },
       { path: "runs/:id/calls/:number", element: <CallPage /> },
       { path: "*", element: <Nowhere /> },

@@ -66,6 +66,10 @@ def add_commands(commands: Any) -> None:
     schedule.add_argument("--time-zone", metavar="ZONE", help="of times, such as Europe/Vienna (default: UTC)")
     add_set_option(schedule, "schedule.jitter=60 or schedule.quiet_from=22:00")
     schedule.set_defaults(run=run_schedule)
+    calendar = feed.add_parser("calendar", help="what ran and what will, over some days")
+    calendar.add_argument("--start", metavar="DAY", help="such as 2026-03-01, in UTC (default: yesterday)")
+    calendar.add_argument("--days", type=int, default=7, help="1 to 31 (default: 7)")
+    calendar.set_defaults(run=run_calendar)
     start = feed.add_parser("run", help="run it and watch")
     start.add_argument("name")
     start.add_argument("--input", action="append", metavar="NAME=VALUE", help="in place of the feed's own")
@@ -346,6 +350,31 @@ def run_text(run: Mapping[str, Any]) -> str:
         call = f" (call {remark['call']}{more})" if remark["call"] else ""
         lines.append(f"  ! {remark['message']}{call}" + (f"\n    {remark['hint']}" if remark["hint"] else ""))
     return "\n".join(lines)
+
+
+def run_calendar(session: Session, args: Namespace, out: Output) -> None:
+    found = session.office.feeds.calendar(args.start, args.days)
+    if out.as_json:
+        out.value(found)
+        return
+
+    def lines() -> Iterator[Mapping[str, Any]]:
+        for one in found["feeds"]:
+            failed = sum(run["state"] == "failed" for run in one["ran"])
+            more = " or more" if one["is_cut"] else ""
+            yield {
+                "feed": one["feed"],
+                "environment": one["environment"],
+                "when": one["schedule_words"],
+                "ran": f"{len(one['ran'])}{more}" + (f", {failed} failed" if failed else ""),
+                "due": f"{len(one['due'])}{more}",
+                "next": one["due"][0] if one["due"] else "",
+            }
+
+    out.say(f"{found['start'][:10]} to {found['end'][:10]}, UTC")
+    out.rows(lines(), ["feed", "environment", "when", "ran", "due", "next"], empty="no feed has a schedule, or ran")
+    if not found["is_all"]:
+        out.say("there are more feeds than these")
 
 
 def run_drift(session: Session, args: Namespace, out: Output) -> None:

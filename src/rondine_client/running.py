@@ -51,6 +51,12 @@ class Feeds(Items[S, "types.Feed"]):
         return self.request("POST", f"/{step(name)}/runs", body, mark=mark)
 
     @call
+    def calendar(self, start: str | None = None, days: int = 7) -> Request[types.CalendarShown]:
+        """What ran and what will, by feed. start: the first day, such as 2026-03-01, in UTC; by default yesterday."""
+        query = {"days": str(days), **({"start": start} if start else {})}
+        return Request("GET", f"{self._project}/calendar", query=query)
+
+    @call
     def forms(self) -> Request[types.FeedForms]:
         """What a feed can be set to: {schedules: the form of each kind of schedule}."""
         return Request("GET", f"{self._project}/feed-forms")

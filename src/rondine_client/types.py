@@ -172,6 +172,14 @@ class BytesBody(TypedDict):
     type: Literal["bytes"]
 
 
+class CalendarShown(TypedDict):
+    end: str
+    feeds: list[FeedDaysItem]
+    is_all: bool
+    now: str
+    start: str
+
+
 class Call(TypedDict):
     at: str
     body: str | None
@@ -721,6 +729,15 @@ class Feed(TypedDict):
     schedule_words: str
     title: str
     version: int
+
+
+class FeedDaysItem(TypedDict):
+    due: list[str]
+    environment: str
+    feed: str
+    is_cut: bool
+    ran: list[RanItem]
+    schedule_words: str
 
 
 class FeedDocument(TypedDict):
@@ -1804,6 +1821,15 @@ class ProposedPartShown(TypedDict):
 class ProxySettings(TypedDict):
     address: NotRequired[str]
     user_name: NotRequired[str]
+
+
+class RanItem(TypedDict):
+    at: str
+    begun_by: str
+    completeness: str
+    ended_at: str | None
+    id: int
+    state: str
 
 
 class Read(TypedDict):

@@ -6,8 +6,11 @@ import pytest
 from django.db import connection, transaction
 from django.utils import timezone
 
+from rondine.core.items.feed import FeedDocument
+from rondine.core.settings import load
 from rondine.server.access.models import Project
 from rondine.server.connecting.models import Connection, Environment, Service
+from rondine.server.feeds.calendar import due_times
 from rondine.server.feeds.models import Feed
 from rondine.server.feeds.obstacles import obstacles
 from rondine.server.feeds.scheduling import start_due
@@ -115,3 +118,18 @@ def test_two_that_look_at_once_start_it_once(feed):
         (run,) = start_due()
         assert pool.submit(other).result(30) == []
     assert Run.objects.filter(feed=feed).count() == 1 and Run.objects.get().pk == run
+
+
+def test_the_times_of_a_calendar_go_on_from_what_the_workers_put_down():
+    def times(schedule, due_at=None, hours=6):
+        start = datetime(2026, 3, 28, 22, tzinfo=UTC)
+        document = load(FeedDocument, {"schedule": schedule} if schedule else {})
+        found = due_times(document.schedule, start, start + timedelta(hours=hours), due_at)
+        return [f"{one:%d %H:%M}" for one in found]
+
+    every = {"type": "interval", "every": "PT2H"}
+    assert times(every, datetime(2026, 3, 28, 22, 30, tzinfo=UTC)) == ["28 22:30", "29 00:30", "29 02:30"]
+    assert times(every, datetime(2026, 3, 28, 21, 30, tzinfo=UTC)) == ["28 23:30", "29 01:30", "29 03:30"]
+    night = {"type": "cron", "expression": "30 2 * * *", "time_zone": "Europe/Vienna"}
+    assert times(night, hours=30) == ["29 01:00", "30 00:30"]  # the clocks are put forward at 2
+    assert times(None) == [] and times({**every, "enabled": False}) == []

@@ -242,6 +242,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What ran and what will, by feed, over some days. */
+        get: operations["getCalendar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/comparisons": {
         parameters: {
             query?: never;
@@ -2685,6 +2702,18 @@ export interface components {
             /** @enum {unknown} */
             type: "bytes";
         };
+        CalendarShown: {
+            /** Format: date-time */
+            end: string;
+            /** @description those that have a schedule, or ran in these days, by name */
+            feeds: components["schemas"]["FeedDaysItem"][];
+            /** @description false: the project has more feeds than are told */
+            is_all: boolean;
+            /** Format: date-time */
+            now: string;
+            /** Format: date-time */
+            start: string;
+        };
         Call: {
             /** Format: date-time */
             at: string;
@@ -3692,6 +3721,17 @@ export interface components {
             readonly schedule_words: string;
             title: string;
             readonly version: number;
+        };
+        FeedDaysItem: {
+            /** @description from now on, without jitter */
+            due: string[];
+            environment: string;
+            feed: string;
+            /** @description there are more runs or times than are told */
+            is_cut: boolean;
+            /** @description the newest runs of these days, the oldest first */
+            ran: components["schemas"]["RanItem"][];
+            schedule_words: string;
         };
         /**
          * FeedDocument
@@ -6208,6 +6248,16 @@ export interface components {
              */
             user_name?: string;
         };
+        RanItem: {
+            /** Format: date-time */
+            at: string;
+            begun_by: string;
+            completeness: string;
+            /** Format: date-time */
+            ended_at: string | null;
+            id: number;
+            state: string;
+        };
         /**
          * Read
          * @description A text read as what it holds.
@@ -8667,6 +8717,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BodyChoiceShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getCalendar: {
+        parameters: {
+            query?: {
+                days?: number;
+                /** @description the first day, in UTC; by default yesterday */
+                start?: string;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalendarShown"];
                 };
             };
             /** @description what went wrong */

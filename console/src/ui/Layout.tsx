@@ -10,7 +10,7 @@ const PAGES = [
   ["", "Overview", /^$/],
   ["services", "Services", /^(services|connections|operations|import|definitions|queries)/],
   ["records", "Records", /^(records|feeds)/],
-  ["runs", "Runs", /^runs/],
+  ["runs", "Runs", /^(runs|calendar)/],
   ["events", "Events", /^events/],
   ["environments", "Environments", /^environments/],
 ] as const;

@@ -13,6 +13,7 @@ from rondine.server.connecting import credential_views as credentials
 from rondine.server.connecting import views as connecting
 from rondine.server.connecting.callback import any_page, callback
 from rondine.server.definitions import views as definitions
+from rondine.server.feeds import calendar_views as calendar
 from rondine.server.feeds import drift_views as drift
 from rondine.server.feeds import views as feeds
 from rondine.server.items import naming_views as naming
@@ -136,6 +137,7 @@ urlpatterns = [
     path(f"{PROJECT}/webhooks/<str:name>/deliveries", webhooks.DeliveryViewSet.as_view({"get": "list"})),
     path(f"{PROJECT}/webhook-forms", webhooks.WebhookFormsView.as_view()),
     path(f"{PROJECT}/subscription-forms", subscriptions.SubscriptionFormsView.as_view()),
+    path(f"{PROJECT}/calendar", calendar.CalendarView.as_view()),
     path(f"{PROJECT}/drift", drift.DriftViewSet.as_view({"get": "list"})),
     path(f"{PROJECT}/drift/<int:drift_id>/adopt", drift.DriftViewSet.as_view({"post": "adopt"})),
     path(f"{PROJECT}/feed-forms", feeds.FeedFormsView.as_view()),

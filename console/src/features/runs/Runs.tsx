@@ -34,6 +34,9 @@ export default function Runs() {
       title="Runs"
       aside={
         <>
+          <Link className="link text-sm" to="../calendar">
+            Calendar
+          </Link>
           <select
             className="select select-sm w-36"
             aria-label="Kind"

@@ -422,6 +422,11 @@ def run_calls(session: Session, args: Namespace, out: Output) -> None:
 
 
 def run_rejects(session: Session, args: Namespace, out: Output) -> None:
+    if not out.as_json:
+        reasons = session.office.runs.reject_reasons(args.id)
+        out.rows(reasons, ["record_type", "field", "rows", "reason"], empty="no row was rejected")
+        out.out.print()
+
     def lines() -> Iterator[Mapping[str, Any]]:
         for reject in session.office.runs.rejects(args.id):
             yield (

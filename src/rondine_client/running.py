@@ -195,9 +195,14 @@ class Runs(Resource[S]):
         return Pages(self.request("GET", f"/{run}/planned-changes"))
 
     @pages
-    def rejects(self, run: int) -> Pages[types.RejectedRow]:
-        """Rows that became no record, and why."""
-        return Pages(self.request("GET", f"/{run}/rejects"))
+    def rejects(self, run: int, *, field: str = "") -> Pages[types.RejectedRow]:
+        """Rows that became no record, and why. field: only those with a problem in it."""
+        return Pages(self.request("GET", f"/{run}/rejects", query={"field": field} if field else {}))
+
+    @call
+    def reject_reasons(self, run: int) -> Request[list[types.RejectReason]]:
+        """By field, how many rows were rejected for it, the most first: [{record_type, field, rows, reason}]."""
+        return self.request("GET", f"/{run}/reject-reasons")
 
 
 class Records(Resource[S]):

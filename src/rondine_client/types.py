@@ -1937,6 +1937,13 @@ class RefusalItem(TypedDict):
     where: str
 
 
+class RejectReason(TypedDict):
+    field: str
+    reason: str
+    record_type: str
+    rows: int
+
+
 class RejectedRow(TypedDict):
     call: int
     ordinal: int

@@ -77,6 +77,11 @@ def test_rejected_rows_are_mapped_again_from_the_kept_response_without_a_call(ro
     document["outputs"][0]["fields"][1]["convert"] = [{"type": "replace", "text": " m", "with": ""}]
     changed = office.mappings.change(name, version=held["version"], document=document)
     assert changed["problems"] == []
+    assert office.runs.reject_reasons(run["id"]) == [
+        {"record_type": name, "field": "girth", "rows": 2, "reason": 'is the text "7 m", not a decimal number'},
+        {"record_type": name, "field": "number", "rows": 1, "reason": "is missing"},
+    ]
+    assert [row["ordinal"] for row in office.runs.rejects(run["id"], field="number")] == [8]
     calls = len(trees.outside.calls)
     again = rondine.watch(office.feeds.run(name, only_rejects_of=run["id"])["id"])
     assert counted(again) == {"rows": 3, "created": 2, "rejected": 1}

@@ -55,6 +55,22 @@ def test_what_does_not_pass_ends_the_run_with_the_last_failure_after_as_many_tri
     assert sum(call["status"] == 500 for call in register.office().runs.calls(run["id"])) == 5
 
 
+@pytest.mark.parametrize("form", ["seconds", "date"])
+def test_a_service_that_names_a_time_to_come_back_is_obeyed(register, form):
+    name = feed(register, f"busy-{form}")
+    register.control(busy_next=2, busy_as=form)
+    began = time.monotonic()
+    run = register.finish(name)
+    assert (run["state"], run["completeness"]) == ("done", "complete") and time.monotonic() - began >= 2
+    calls = list(register.office().runs.calls(run["id"]))
+    assert [(call["status"], call["purpose"]) for call in calls[:3]] == [
+        (429, "told to wait"),
+        (429, "told to wait"),
+        (200, ""),
+    ]
+    assert calls[2]["timings"]["waited"] > 100  # for the connection's limits, as all its calls do
+
+
 def test_a_trial_shows_the_first_failure(register):
     name = feed(register, "tried-once")
     register.control(fail_next=1)

@@ -67,7 +67,7 @@ def test_long_runs_hold_up_no_short_one(rondine, trees):
 
 def test_of_projects_that_have_many_runs_waiting_as_many_come_from_each(rondine, trees):
     """The more a project has waiting, the later comes its next; what a person waits for comes first."""
-    feeds = names(rondine, trees, "in-turn", 4)
+    feeds = names(rondine, trees, "by-turns", 4)
     office = rondine.office()
     rondine.end("worker")
     try:

@@ -1752,6 +1752,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/runs/{run_id}/reject-reasons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description For which fields rows of a run were rejected, and how many, the most first. */
+        get: operations["listRejectReasons"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/runs/{run_id}/rejects": {
         parameters: {
             query?: never;
@@ -6463,6 +6480,15 @@ export interface components {
             hint: string;
             message: string;
             where: string;
+        };
+        RejectReason: {
+            /** @description empty for the row as a whole */
+            field: string;
+            /** @description of the first of them */
+            reason: string;
+            record_type: string;
+            /** @description rejected for it, of the first 20,000 rejects */
+            rows: number;
         };
         RejectedRow: {
             call: number;
@@ -13063,11 +13089,44 @@ export interface operations {
             };
         };
     };
+    listRejectReasons: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RejectReason"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listRejects: {
         parameters: {
             query?: {
                 /** @description the cursor of the page before */
                 after?: string;
+                /** @description those with a problem in this field */
+                field?: string;
                 limit?: number;
             };
             header?: never;

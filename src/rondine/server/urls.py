@@ -147,6 +147,7 @@ urlpatterns = [
     path(f"{PROJECT}/runs/<int:run_id>/row-failures", runs.RowFailureViewSet.as_view({"get": "list"})),
     path(f"{PROJECT}/runs/<int:run_id>/planned-changes", planned.PlannedChangeViewSet.as_view({"get": "list"})),
     path(f"{PROJECT}/runs/<int:run_id>/rejects", runs.RejectViewSet.as_view({"get": "list"})),
+    path(f"{PROJECT}/runs/<int:run_id>/reject-reasons", runs.RejectReasonsView.as_view()),
     path(f"{PROJECT}/environments/<str:environment>/records/<str:name>", records.RecordsView.as_view()),
     path(f"{PROJECT}/environments/<str:environment>/record-files/<str:name>", records.RecordFileView.as_view()),
     path(f"{PROJECT}/environments/<str:environment>/record-views", records.RecordViewsView.as_view()),

@@ -17,6 +17,8 @@ GET /control, PUT /control        how to misbehave (see `Control`); needs no key
 import asyncio
 import json
 from dataclasses import asdict, dataclass, fields, replace
+from datetime import UTC, datetime, timedelta
+from email.utils import format_datetime
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -38,7 +40,9 @@ class Control:
     or 2.  repeat: pages link in a circle.  Of /v1/pages: overlap: so many trees of a page were on the one before it.
     shift: with each call, all trees move so many places down.  miscount: so many more are announced than there are.
     ignore: the first page comes, whatever is asked for.  fail_from: pages from this tree on fail with 500.  fail_next,
-    drop_next: so many of the next calls get 503, or no response.  felled: so many trees, the last ones, are no more.
+    drop_next: so many of the next calls get 503, or no response.  busy_next: so many of the next calls get
+    429, told to come back a second or two later, as busy_as says: in seconds or as a date.  felled: so many trees, the
+    last ones, are no more.
     grown: each so many-th tree's girth is a centimetre more."""
 
     delay: float = 0.0
@@ -55,6 +59,8 @@ class Control:
     fail_from: int = 0
     fail_next: int = 0
     drop_next: int = 0
+    busy_next: int = 0
+    busy_as: str = "seconds"
     felled: int = 0
     grown: int = 0
 
@@ -113,6 +119,13 @@ class Register:
         if (control.drop or control.drop_next) and request.transport:
             self.control = replace(control, drop_next=max(0, control.drop_next - 1))
             request.transport.abort()
+        if control.busy_next:
+            self.control = replace(control, busy_next=control.busy_next - 1)
+            later = datetime.now(UTC) + timedelta(seconds=2)
+            told = "1" if control.busy_as == "seconds" else format_datetime(later, usegmt=True)
+            return answer(
+                {"error": {"status": 429, "message": "the register is busy"}}, status=429, headers={"Retry-After": told}
+            )
         if control.fail_next:
             self.control = replace(control, fail_next=control.fail_next - 1)
             return refused(503, "the register was told to fail this once")

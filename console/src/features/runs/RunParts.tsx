@@ -1,10 +1,11 @@
+import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import type { Schemas } from "../../api/client";
 import { Heading, Tag } from "../../ui/parts";
 import { More } from "../../ui/pages";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { type RunOptions, useRunFeed } from "../records/records";
-import { OVER, usePlanned, useRejects, useRowFailures } from "./runs";
+import { OVER, usePlanned, useRejectReasons, useRejects, useRowFailures } from "./runs";
 
 interface Props {
   project: string;
@@ -164,8 +165,10 @@ function shown(value: unknown): string {
 
 /** Rows that could not become records. */
 export function Rejects({ project, run, mayRun }: Props) {
-  const rejects = useRejects(project, run.id);
-  if (rejects.items.length === 0) return null;
+  const [field, setField] = useState<string | undefined>();
+  const rejects = useRejects(project, run.id, field);
+  const reasons = useRejectReasons(project, run.id);
+  if (rejects.items.length === 0 && field === undefined) return null;
   return (
     <section className="mb-6">
       <Heading
@@ -181,6 +184,20 @@ export function Rejects({ project, run, mayRun }: Props) {
       >
         Rejects
       </Heading>
+      <div className="mb-2 flex flex-wrap gap-2" role="group" aria-label="Rejects by field">
+        {reasons.data?.map((one) => (
+          <button
+            key={`${one.record_type} ${one.field}`}
+            type="button"
+            className={`btn btn-xs ${field === one.field ? "btn-primary" : ""}`}
+            aria-pressed={field === one.field}
+            title={one.reason}
+            onClick={() => setField(field === one.field ? undefined : one.field)}
+          >
+            <span className="font-mono">{one.field || one.record_type}</span> {one.rows.toLocaleString("en")}
+          </button>
+        ))}
+      </div>
       <ul className="text-sm">
         {rejects.items.map((one) => (
           <li key={`${one.call}-${one.ordinal}`} className="border-l-2 border-accent py-1 pl-3">

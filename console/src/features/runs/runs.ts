@@ -55,14 +55,28 @@ export function useFed(project: string, id: number, call: number, place: string)
   });
 }
 
-export function useRejects(project: string, id: number) {
-  return usePages(["rejects", project, id], (after) =>
+/** Rows that could not become records. field: only those with a problem in it. */
+export function useRejects(project: string, id: number, field?: string) {
+  return usePages(["rejects", project, id, field], (after) =>
     answer(
       api.GET("/api/v1/projects/{project}/runs/{run_id}/rejects", {
-        params: { path: { project, run_id: id }, query: { after } },
+        params: { path: { project, run_id: id }, query: { after, field } },
       }),
     ),
   );
+}
+
+/** For which fields rows were rejected, and how many. */
+export function useRejectReasons(project: string, id: number) {
+  return useQuery({
+    queryKey: ["rejects", project, id, "reasons"],
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/projects/{project}/runs/{run_id}/reject-reasons", {
+          params: { path: { project, run_id: id } },
+        }),
+      ),
+  });
 }
 
 /** What a dry run found that a run would do. */

@@ -148,6 +148,13 @@ class RejectedRowSerializer(ShownSerializer):
         fields = ("record_type", "call", "ordinal", "path", "problems", "row")
 
 
+class RejectReason(serializers.Serializer[Any]):
+    record_type = serializers.CharField()
+    field = serializers.CharField(allow_blank=True, help_text="empty for the row as a whole")
+    rows = serializers.IntegerField(help_text="rejected for it, of the first 20,000 rejects")
+    reason = serializers.CharField(help_text="of the first of them")
+
+
 def operation_of(run: Run) -> str | None:
     """The name of the operation that a run asks: its own, or its feed's."""
     operation = run.operation or (run.feed.operation if run.feed else None)

@@ -7,10 +7,17 @@ from rest_framework.decorators import action
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from rondine.server.access.project_views import ProjectViewSet
+from rondine.server.access.project_views import ProjectView, ProjectViewSet
 from rondine.server.runs.actions import cancel_run, find_run
 from rondine.server.runs.models import Call, RejectedRow, RowFailure, Run
-from rondine.server.runs.serializers import CallSerializer, RejectedRowSerializer, RowFailureSerializer, RunSerializer
+from rondine.server.runs.rejects import reasons_of
+from rondine.server.runs.serializers import (
+    CallSerializer,
+    RejectedRowSerializer,
+    RejectReason,
+    RowFailureSerializer,
+    RunSerializer,
+)
 
 
 class RunFilter(django_filters.FilterSet):
@@ -82,12 +89,20 @@ class RowFailureViewSet(ProjectViewSet):
         return self.get_paginated_response(RowFailureSerializer(page, many=True).data)
 
 
+class RejectFilter(django_filters.FilterSet):
+    field = django_filters.CharFilter(method="of_field", help_text="those with a problem in this field")
+
+    def of_field(self, queryset: QuerySet[RejectedRow], name: str, value: str) -> QuerySet[RejectedRow]:
+        return queryset.filter(problems__contains=[{"field": value}])
+
+
 class RejectViewSet(ProjectViewSet):
     """The rows of a run that could not become records."""
 
     queryset = RejectedRow.objects.none()
     serializer_class = RejectedRowSerializer
     permissions = {"list": "view"}
+    filterset_class = RejectFilter
     ordering = "id"
     page_size = 50
 
@@ -95,3 +110,11 @@ class RejectViewSet(ProjectViewSet):
     def list(self, request: Request, project: str, run_id: int) -> Response:
         page = self.page(RejectedRow.objects.filter(run_id=find_run(self.project, run_id).pk))
         return self.get_paginated_response(RejectedRowSerializer(page, many=True).data)
+
+
+class RejectReasonsView(ProjectView):
+    """For which fields rows of a run were rejected, and how many, the most first."""
+
+    @extend_schema(operation_id="listRejectReasons", responses=RejectReason(many=True))
+    def get(self, request: Request, project: str, run_id: int) -> Response:
+        return Response(RejectReason(reasons_of(find_run(self.project, run_id)), many=True).data)

@@ -82,12 +82,15 @@ def test_a_feed_that_stops_for_drift_keeps_nothing_of_the_response(rondine, tree
     trees.pages = whole([{**row, "crown": 4} for row in ROWS])
     run = rondine.finish(name)
     assert run["state"] == "done"  # nothing takes what is new
+    between = [{"number": f"OLM-{number}", "girth": number} for number in range(100, 1100)]
+    trees.pages = whole([*ROWS, *between[:500], {"number": "OLM-99", "girth": "9 m"}, *between[500:]])
+    assert rondine.finish(name)["error"]["code"] == "drift"  # however deep it stands
     trees.pages = whole(OTHER)
     run = rondine.finish(name)
     assert (run["state"], run["error"]["code"]) == ("failed", "drift")
     assert "$.trees[*].girth changed from integer to text" in run["error"]["message"]
     assert {one["key"][0]: one["data"] for one in office.records.search("test", name)} == before
-    [girth] = [one["id"] for one in office.drift.search(feed=name, state="open") if one["kind"] == "changed"]
+    [girth] = [one["id"] for one in office.drift.search(feed=name, state="open") if one["words"].endswith("to text")]
     office.drift.adopt(girth)
     run = rondine.finish(name)
     assert run["state"] == "done" and run["counts"][0]["changed"] == len(ROWS)

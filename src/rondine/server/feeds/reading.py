@@ -1,6 +1,7 @@
 """Pages read and mapped. It asks neither the service nor the database, and runs in threads."""
 
 import contextlib
+import sys
 from collections.abc import Callable, Hashable, Sequence
 from dataclasses import replace
 from threading import Lock
@@ -120,7 +121,7 @@ class PageReader:
         if read.value is None:
             return
         page.is_compared = True
-        found, seen = compared(comparison, read, most)
+        found, seen = compared(comparison, read, sys.maxsize if comparison.action == "stop" else most)
         with self._lock:
             self._seen |= seen
             new = [one for one in found if one.drift.identity not in self._told]

@@ -55,10 +55,10 @@ def forget_old(now: datetime | None = None) -> dict[str, int]:
 
 
 def _newest(runs: QuerySet[Run]) -> QuerySet[Any]:
-    return runs.filter(feed__isnull=False).values("feed").annotate(newest=Max("pk")).values("newest")
+    return runs.filter(feed__isnull=False).values("feed").annotate(newest=Max("pk")).values_list("newest", flat=True)
 
 
-def _needed(environment: Environment) -> Q:
+def _needed(environment: Environment) -> list[int]:
     """Runs that their feeds go on from, whatever their age: the newest, the newest that is done, that which saw all and
     left marks, and that whose response is on file."""
     runs = Run.objects.filter(environment=environment)
@@ -66,25 +66,18 @@ def _needed(environment: Environment) -> Q:
     whole = done.filter(completeness="complete", marks__isnull=False)
     shown = Exists(Call.objects.filter(run=OuterRef("pk"), body__isnull=False, rows__gt=0))
     on_file = done.filter(shown).exclude(Exists(differing_periods(OuterRef("feed"), OuterRef("pk"))))
-    needed = Q()
-    for some in (runs, done, whole, on_file):
-        needed |= Q(pk__in=_newest(some))
-    return needed
+    return list({run_id for some in (runs, done, whole, on_file) for run_id in _newest(some)})
 
 
 def _forget_bodies(environment: Environment, before: datetime) -> int:
-    needed = set(Run.objects.filter(_needed(environment)).values_list("pk", flat=True))
-    calls = Call.objects.filter(run__environment=environment, at__lt=before, body__isnull=False)
-    forgotten = after = 0
-    while True:
-        page = list(calls.filter(pk__gt=after).order_by("pk").values_list("pk", "run_id", "body_id")[:CALLS])
-        if not page:
-            return forgotten
-        after = page[-1][0]
-        old = [(pk, body) for pk, run, body in page if run not in needed]
+    old = Call.objects.filter(run__environment=environment, at__lt=before, body__isnull=False)
+    old = old.exclude(run__in=_needed(environment))
+    forgotten = 0
+    while page := list(old.order_by("at").values_list("pk", "body_id")[:CALLS]):
         with transaction.atomic():
-            Call.objects.filter(pk__in=[pk for pk, _ in old]).update(body=None)
-            forgotten += _remove_bodies([body for _, body in old])
+            Call.objects.filter(pk__in=[pk for pk, _ in page]).update(body=None)
+            forgotten += _remove_bodies([body for _, body in page])
+    return forgotten
 
 
 def _remove_bodies(ids: Sequence[Any]) -> int:
@@ -96,9 +89,10 @@ def _remove_bodies(ids: Sequence[Any]) -> int:
 
 
 def _forget_runs(environment: Environment, before: datetime) -> int:
-    old = Run.objects.filter(environment=environment, state__in=OVER, ended_at__lt=before).exclude(_needed(environment))
+    old = Run.objects.filter(environment=environment, state__in=OVER, ended_at__lt=before)
+    old = old.exclude(pk__in=_needed(environment))
     forgotten = 0
-    while ids := list(old.order_by("pk").values_list("pk", flat=True)[:RUNS]):
+    while ids := list(old.order_by("ended_at").values_list("pk", flat=True)[:RUNS]):
         while calls := list(Call.objects.filter(run__in=ids).values_list("pk", "body_id")[:OTHERS]):
             with transaction.atomic():
                 Call.objects.filter(pk__in=[pk for pk, _ in calls]).delete()

@@ -89,7 +89,7 @@ class Fetcher:
             return end.value, page
         except RepeatedPage as error:
             assert page is not None
-            page.error, page.next, page.mapped, page.rows = problem_of(error), GoOn(position), [], 0
+            page.fail(error, position)
             raise PageFailed(page, error) from error
         except PaginationError:
             if page is not None:  # it is sound; only what comes after it is not

@@ -9,6 +9,7 @@ from typing import Any
 from django.db import connection
 from psycopg import sql
 
+from rondine.core.errors import Conflict
 from rondine.core.items.feed import FeedDocument
 from rondine.core.items.moving import FromHighest, LastRun, mark_of
 from rondine.core.mapping.document import RecordTypeDocument
@@ -37,6 +38,14 @@ def last_run(feed: Feed, content: Mapping[str, Any], inputs: Mapping[str, Any]) 
         return None, "its inputs were changed"
     assert run.started_at is not None
     return LastRun(run.started_at, _service_time(run), run.marks or {}), ""
+
+
+def check_newest(feed: Feed, run_id: int, hint: str) -> None:
+    """Raises Conflict if a later run of the feed kept, or may have kept, what is newer than this one's rows."""
+    newer = feed.runs.filter(is_dry=False, pk__gt=run_id, attempt__gt=0).order_by("-pk").first()
+    if newer is not None:
+        words = f"run {newer.pk} of the same feed was later, and what it kept is newer"
+        raise Conflict(words, where=f"run {run_id}", hint=hint)
 
 
 def _service_time(run: Run) -> datetime | None:

@@ -21,6 +21,7 @@ from rondine.engine.client import OpenConnection
 from rondine.engine.receiving import Received
 from rondine.server.feeds.looking_after import Order
 from rondine.server.records.keeping import Filling
+from rondine.server.runs.calls import problem_of
 from rondine.server.runs.completeness import Verdict
 from rondine.server.runs.models import Call
 from rondine.server.runs.remarks import Remark
@@ -156,6 +157,10 @@ class Page:
     inputs: Mapping[str, Any] | None = None  # of the row that it was asked for, if it is asked for rows
     read_at: float = 0.0  # when it was read and mapped, in seconds since 1970
     row: AskedRow | None = None  # the row that is done with this page; it failed, if the page has an error
+
+    def fail(self, error: RondineError, position: Position) -> None:
+        """Leaves nothing of it to be kept but why; the run goes on from the position."""
+        self.error, self.next, self.mapped, self.rows = problem_of(error), GoOn(position), [], 0
 
     @property
     def fingerprint(self) -> bytes:

@@ -18,7 +18,7 @@ from rondine.server.connecting.opening import connection_for, open_connection, s
 from rondine.server.connecting.usage import usage_of
 from rondine.server.feeds.kinds import FEEDS, asked_once
 from rondine.server.feeds.models import Feed
-from rondine.server.feeds.moving import last_run
+from rondine.server.feeds.moving import check_newest, last_run
 from rondine.server.feeds.rejects import check_rejects_of
 from rondine.server.mappings.kinds import resolved_mapping
 from rondine.server.operations.kinds import with_queries
@@ -165,9 +165,7 @@ def go_on(project: Project, run_id: int) -> Run:
         raise Conflict("it kept no page that it could go on behind", where=where, hint=hint)
     if run.is_dry:
         raise Conflict("a dry run kept nothing that it could go on behind", where=where, hint=hint)
-    if newer := run.feed.runs.filter(is_dry=False, pk__gt=run.pk, attempt__gt=0).order_by("-pk").first():
-        words = f"run {newer.pk} of the same feed was later, and what it kept is newer"
-        raise Conflict(words, where=where, hint=hint)
+    check_newest(run.feed, run.pk, hint)
     words = f"{run.state} before ({run.ending}), it went on behind the last page that was kept"
     remarks = [*run.remarks, Remark("went_on", words, "what changed on earlier pages meanwhile is not seen").to_json()]
     try:

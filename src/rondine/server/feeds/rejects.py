@@ -16,10 +16,10 @@ from rondine.core.settings import load
 from rondine.engine.receiving import Received, Timings
 from rondine.server.feeds.fetching import RunCalls
 from rondine.server.feeds.models import Feed
+from rondine.server.feeds.moving import check_newest
 from rondine.server.feeds.pages import GoOn, Page, PageFailed, PreparedFeed, StoredRejects
 from rondine.server.feeds.reading import PageReader
 from rondine.server.runs.actions import find_run
-from rondine.server.runs.calls import problem_of
 from rondine.server.runs.completeness import Verdict
 from rondine.server.runs.models import Call, RejectedRow, Run
 from rondine.server.runs.remarks import Remark
@@ -37,9 +37,7 @@ def check_rejects_of(feed: Feed, run_id: int, mapping: MappingDocument) -> None:
     if feed.loaded().for_each is not None:
         words = "which row each response was asked for is not kept with it"
         raise Conflict(words, where=where, hint=f"run the feed again: rondine feed run {feed.name}")
-    if newer := feed.runs.filter(is_dry=False, pk__gt=run_id, attempt__gt=0).order_by("-pk").first():
-        words = f"run {newer.pk} of the same feed was later, and what it kept is newer"
-        raise Conflict(words, where=where, hint=f"take its rejects: rondine run rejects {newer.pk}")
+    check_newest(feed, run_id, "take the rejects of that one")
     if _rows_of(load(MappingDocument, run.content["mapping"])) != _rows_of(mapping):
         words = "the mapping takes other rows of a response than it did then"
         raise Conflict(words, where=where, hint=f"run the feed again: rondine feed run {feed.name}")
@@ -119,7 +117,7 @@ class RejectsFetcher:
         try:
             self._reader.read(page, received, Send(request, position=call.number))
         except RondineError as error:
-            page.error, page.next, page.mapped, page.rows = problem_of(error), GoOn(call.number - 1), [], 0
+            page.fail(error, call.number - 1)
             raise PageFailed(page, error) from error
         self._take_wanted(page, self._stored.wanted[call.number])
         return page

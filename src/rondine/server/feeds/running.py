@@ -25,7 +25,7 @@ from rondine.server.feeds.fetching import Fetcher, RunCalls
 from rondine.server.feeds.keeping import AnyFetcher, Keeper
 from rondine.server.feeds.loading import load_feed
 from rondine.server.feeds.looking_after import Order
-from rondine.server.feeds.pages import GoOn, Page, PageFailed, PreparedFeed
+from rondine.server.feeds.pages import Page, PageFailed, PreparedFeed
 from rondine.server.feeds.reading import PageReader
 from rondine.server.feeds.rejects import RejectsFetcher
 from rondine.server.feeds.rows import RowsFetcher
@@ -198,7 +198,7 @@ class FeedRun:
             else:
                 values = await loop.run_in_executor(self._large_pool, self.reader.read, page, received, ask)
         except RondineError as error:
-            page.error, page.next, page.mapped, page.rows = problem_of(error), GoOn(ask.position), [], 0
+            page.fail(error, ask.position)
             raise PageFailed(page, error) from error
         page.read_at = time.time()
         more = whole = ""

@@ -73,6 +73,7 @@ class Run(models.Model):
             models.Index(
                 fields=["project"], condition=Q(state__in=("queued", "running")), name="runs_active_of_a_project"
             ),
+            models.Index(fields=["ended_at"], name="runs_by_age"),
             models.Index(fields=["alive_at"], condition=Q(state="running"), name="runs_running"),
         ]
 
@@ -183,6 +184,7 @@ class Call(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["run", "number"], name="one_call_a_number")]
+        indexes = [models.Index(fields=["at"], condition=Q(body__isnull=False), name="calls_with_bodies_by_age")]
 
 
 class RowFailure(models.Model):

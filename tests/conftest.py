@@ -3,6 +3,7 @@
 import asyncio
 import socketserver
 import threading
+import time
 from collections.abc import Callable, Iterator
 from typing import Any
 
@@ -36,10 +37,12 @@ def rondine(tmp_path_factory: pytest.TempPathFactory) -> Iterator[WholeRondine]:
 
 
 class OutsideService:
-    """A made-up service on loopback: one function answers every request. `calls` holds what came."""
+    """A made-up service on loopback: one function answers every request. `calls` holds what came, and `moments` when
+    (seconds of the monotonic clock)."""
 
     def __init__(self, answer: Callable[[web.Request], Any]) -> None:
         self.calls: list[tuple[str, dict[str, str]]] = []
+        self.moments: list[float] = []
         self._answer = answer
         self._loop = asyncio.new_event_loop()
         self._started = threading.Event()
@@ -60,6 +63,7 @@ class OutsideService:
 
     async def _begin(self) -> None:
         async def handle(request: web.Request) -> web.StreamResponse:
+            self.moments.append(time.monotonic())
             self.calls.append((str(request.rel_url), dict(request.headers)))
             made = self._answer(request)
             return await made if asyncio.iscoroutine(made) else made

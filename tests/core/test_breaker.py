@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 from rondine.core.http.breaker import BreakerPolicy, after_failed_call, after_good_call, tried
 from rondine.core.http.limits import Usage, decided
 
-POLICY = BreakerPolicy(failures=3, first_rest=10, max_rest=60)
+POLICY = BreakerPolicy(failures=3, during=0, first_rest=10, max_rest=60)
 
 
 def failing(usage, times, now):
@@ -23,6 +23,17 @@ def test_so_many_failures_in_a_row_begin_a_rest_and_one_good_call_forgets_them()
     assert usage.held_until == 110
     assert usage.held_why == "3 calls in a row failed (status 500); one is tried after 10 s"
     assert failing(usage, 5, 101).held_until == 110, "those under way tell nothing new"
+
+
+def test_many_calls_that_fail_in_one_moment_are_no_reason_yet():
+    policy = BreakerPolicy(failures=3, during=15)
+    usage = Usage()
+    for now in (100, 100, 101, 102, 114):
+        usage = after_failed_call(policy, usage, "status 500", now=now)
+        assert usage.held_until == 0 and tried(policy, usage, now=now)[1]
+    assert after_failed_call(policy, usage, "status 500", now=115).held_until == 130
+    usage = after_failed_call(policy, after_good_call(usage), "status 500", now=115)
+    assert usage.held_until == 0 and usage.failing_since == 115
 
 
 def test_one_call_is_tried_after_a_rest_and_what_becomes_of_it_decides():

@@ -3,7 +3,7 @@
 from tests.made_feed import ROWS, feed, whole
 from tests.whole_rondine import wait_until
 
-BREAKER = {"failures": 3, "first_rest": 3, "max_rest": 3}
+BREAKER = {"failures": 3, "during": 0, "first_rest": 3, "max_rest": 3}
 QUICK = {"retrying": {"first_pause": 0.05, "max_pause": 0.05, "max_retries": 20}}
 
 

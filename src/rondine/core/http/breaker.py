@@ -28,6 +28,14 @@ class BreakerPolicy(Document, frozen=True):
             ),
         ),
     ] = 10
+    during: Annotated[
+        float,
+        Meta(
+            ge=0,
+            le=86_400,
+            description="seconds that they go on at least: many calls at a time can fail in one moment",
+        ),
+    ] = 15.0
     first_rest: Annotated[
         float, Meta(gt=0, le=86_400, description="seconds until one call is tried; each rest is twice the one before")
     ] = 15.0
@@ -36,8 +44,9 @@ class BreakerPolicy(Document, frozen=True):
 
 def after_failed_call(policy: BreakerPolicy, usage: Usage, why: str, *, now: float) -> Usage:
     """The usage after one more failure in a row. why: of this one, in words.  now: seconds since 1970."""
-    failed = usage.failed + 1
-    if failed < policy.failures:
+    failed, since = usage.failed + 1, usage.failing_since or now
+    usage = replace(usage, failing_since=since)
+    if not usage.rests and (failed < policy.failures or now - since < policy.during):
         return replace(usage, failed=failed)
     if usage.rests and usage.held_until > now and not usage.is_tried:
         return replace(usage, failed=failed)  # it was under way when the others failed, and tells nothing new
@@ -47,8 +56,8 @@ def after_failed_call(policy: BreakerPolicy, usage: Usage, why: str, *, now: flo
 def after_good_call(usage: Usage) -> Usage:
     """The usage after a call that was answered: nothing failed in a row, and a rest is over."""
     if not usage.rests:
-        return replace(usage, failed=0)
-    return replace(usage, failed=0, rests=0, is_tried=False, held_until=0.0, held_why="")
+        return replace(usage, failed=0, failing_since=0.0)
+    return replace(usage, failed=0, failing_since=0.0, rests=0, is_tried=False, held_until=0.0, held_why="")
 
 
 def tried(policy: BreakerPolicy, usage: Usage, *, now: float) -> tuple[Usage, bool]:

@@ -62,9 +62,9 @@ class Limit(Document, frozen=True):
 class Usage:
     """logs: by limit, pieces of [first moment, last moment, calls], oldest first; of a month, one [its number, its
     number, calls]. held_until: no call begins before, because the service said so (`held_why`).  holders: calls under
-    way, each with the moment its slot is free at the latest.  said: what the service last told of its own
-    count.  failed: calls in a row.  rests: in a row, in which the failing service is left alone (`breaker`); is_tried:
-    a call is under way that tells whether it has recovered."""
+    way, each with the moment its slot is free at the latest.  said: what the service last told of its own count.
+    failed: calls in a row, since the first of them (`failing_since`).  rests: in a row, in which the failing service is
+    left alone (`breaker`); is_tried: a call is under way that tells whether it has recovered."""
 
     logs: Mapping[str, list[list[float]]] = field(default_factory=dict)
     held_until: float = 0.0
@@ -73,6 +73,7 @@ class Usage:
     holders: Mapping[str, float] = field(default_factory=dict)
     said: Mapping[str, Any] = field(default_factory=dict)
     failed: int = 0
+    failing_since: float = 0.0
     rests: int = 0
     is_tried: bool = False
 
@@ -85,6 +86,7 @@ class Usage:
             "holders": dict(self.holders),
             "said": dict(self.said),
             "failed": self.failed,
+            "failing_since": self.failing_since,
             "rests": self.rests,
             "is_tried": self.is_tried,
         }
@@ -213,8 +215,10 @@ def leave_slots(usage: Usage, names: Sequence[str]) -> Usage:
 
 def heard(usage: Usage, status: int, headers: Headers, *, now: float) -> Usage:
     """The usage after a response: `Retry-After` of a 429 or 503 and `RateLimit` fields hold all further calls back."""
-    moment = datetime.fromtimestamp(now, UTC)
     by_name = {name.lower(): value for name, value in headers}
+    if status not in (429, 503) and not any("ratelimit" in name for name in by_name):
+        return usage
+    moment = datetime.fromtimestamp(now, UTC)
     before = usage
     if status in (429, 503) and (wait := retry_after(by_name.get("retry-after", ""), moment)) is not None:
         usage = _held(
@@ -249,7 +253,9 @@ def _held(usage: Usage, seconds: float, why: str, now: float) -> Usage:
 def decided(usage: Usage, *, is_believed: bool) -> Usage:
     """The usage after a person's word: a wait that a service asked for counts whole, or is lifted."""
     if not is_believed:
-        return replace(usage, held_until=0.0, held_why="", asked_until=0.0, failed=0, rests=0, is_tried=False)
+        return replace(
+            usage, held_until=0.0, held_why="", asked_until=0.0, failed=0, failing_since=0.0, rests=0, is_tried=False
+        )
     return replace(usage, held_until=max(usage.held_until, usage.asked_until))
 
 

@@ -8,7 +8,8 @@ server. The engine has the driver of a sign-in (`core/signin`), feeds have that 
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from urllib.parse import parse_qsl, quote, urlsplit, urlunsplit
+from functools import lru_cache
+from urllib.parse import SplitResult, parse_qsl, quote, urlsplit, urlunsplit
 
 from rondine.core.secret import MASK, Secret
 
@@ -115,6 +116,12 @@ class Send:
 def origin(url: str) -> str:
     """Scheme, host and port of a URL (RFC 6454), with the default port left out."""
     parts = urlsplit(url)
+    return _origin(parts.scheme, parts.netloc)
+
+
+@lru_cache(maxsize=256)
+def _origin(scheme: str, authority: str) -> str:
+    parts = SplitResult(scheme, authority, "", "", "")
     host = (parts.hostname or "").lower()
     host = f"[{host}]" if ":" in host else host
     default = {"http": 80, "https": 443}.get(parts.scheme)

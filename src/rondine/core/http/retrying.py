@@ -110,6 +110,8 @@ def next_try(
     left: seconds that may still be waited.  secret_names: query parameters that carry a secret.  retries: where
     failures are tried again. Raises RedirectRefused for a redirect that is not followed, or too many of them.
     """
+    if 200 <= status < 300 and status not in policy.statuses:
+        return None, tries
     by_name = {name.lower(): value for name, value in headers}
     wait = told_to_wait(request, status, by_name.get("retry-after", ""), now)
     if wait is not None:  # what the service asks for is done as often as the policy says, and not by our own pauses

@@ -96,7 +96,8 @@ class ConnectionDocument(Document, frozen=True):
     time_outs: Annotated[TimeOuts, Meta(title="Time-outs")] = TimeOuts()
     retrying: RetryPolicy = RetryPolicy()
     breaker: Annotated[
-        BreakerPolicy | None, Meta(description="when a service that fails is left alone; none: never")
+        BreakerPolicy | None,
+        Meta(title="Left alone", description="when a service that fails is left alone; none: never"),
     ] = BreakerPolicy()
     site: Annotated[
         str,

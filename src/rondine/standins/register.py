@@ -8,7 +8,7 @@ GET /v1/trees/{number}            one tree, or 404
 GET /v1/trees/{number}/sheet.svg  its survey sheet
 GET, POST /v1/trees/{number}/care what was done for it; reporting a work twice for a day is a conflict, 409
 /v1/pages/...                     its other ways of paging (`register_pages.py`)
-/v1/pages/...                     its other ways of paging (`register_pages.py`)
+/v1/exports, /v1/listeners        what is ready later, and what it sends by itself (`register_later.py`)
 GET /v1/districts                 a list of plain texts
 GET /openapi.yaml, /openapi.json  its definition in OpenAPI 3.1, /openapi-2.json in 2.0; needs no key
 GET /control, PUT /control        how to misbehave (see `Control`); needs no key
@@ -26,6 +26,7 @@ from typing import Any
 import yaml
 from aiohttp import web
 
+from rondine.standins.register_later import RegisterLater
 from rondine.standins.register_pages import RegisterPages
 from rondine.standins.trees import DISTRICTS, TREES, diary, moisture, sheet, tree
 
@@ -42,8 +43,8 @@ class Control:
     ignore: the first page comes, whatever is asked for.  fail_from: pages from this tree on fail with 500.  fail_next,
     drop_next: so many of the next calls get 503, or no response.  busy_next: so many of the next calls get
     429, told to come back a second or two later, as busy_as says: in seconds or as a date.  felled: so many trees, the
-    last ones, are no more.
-    grown: each so many-th tree's girth is a centimetre more."""
+    last ones, are no more.  grown: each so many-th tree's girth is a centimetre more.  export_seconds: that an export
+    takes.  export_fails: it fails in the end.  deliveries: how often each change is sent."""
 
     delay: float = 0.0
     status: int = 0
@@ -63,6 +64,9 @@ class Control:
     busy_as: str = "seconds"
     felled: int = 0
     grown: int = 0
+    export_seconds: float = 2.0
+    export_fails: bool = False
+    deliveries: int = 1
 
 
 class Register:
@@ -74,6 +78,7 @@ class Register:
         self.calls = self.told_at = 0
         self.reported: dict[str, list[dict[str, Any]]] = {}
         self.trees = lru_cache(maxsize=4)(self._trees)
+        self.later = RegisterLater(self._of_district, self._told_of_later)
 
     def _trees(self, version: int, felled: int, grown: int) -> list[dict[str, Any]]:
         trees = [tree(i, seed=self.seed, version=version) for i in range(self.rows - felled)]
@@ -104,6 +109,7 @@ class Register:
                 web.get("/control", self.show_control),
                 web.put("/control", self.set_control),
                 *RegisterPages(self._found, self._shown, self._announced).routes(),
+                *self.later.routes(),
             ]
         )
         return app
@@ -158,10 +164,14 @@ class Register:
     def _all(self) -> list[dict[str, Any]]:
         return self.trees(self.control.version, self.control.felled, self.control.grown)
 
+    def _of_district(self, district: str) -> list[dict[str, Any]]:
+        return [one for one in self._all() if not district or one["place"]["district"] == district]
+
+    def _told_of_later(self) -> tuple[float, bool, int]:
+        return self.control.export_seconds, self.control.export_fails, self.control.deliveries
+
     def _found(self, request: web.Request) -> list[dict[str, Any]]:
-        found = self._all()
-        if district := request.query.get("district"):
-            found = [one for one in found if one["place"]["district"] == district]
+        found = self._of_district(request.query.get("district", ""))
         if least := request.query.get("min_girth"):
             found = [one for one in found if _girth(one) >= _number(least, "min_girth", float)]
         return found
@@ -262,6 +272,7 @@ class Register:
             words = f"{given['work']} is reported for {given['done_on']} already"
             return answer({"error": {"status": 409, "message": words}, "there": there}, status=409)
         held.append({**given, "id": sum(map(len, self.reported.values())) + 1, "reported_at": "2026-11-03T10:00:00Z"})
+        self.later.changed(self._one(request), held)
         return answer(held[-1], status=201)
 
     async def definition(self, request: web.Request) -> web.Response:

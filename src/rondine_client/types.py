@@ -150,6 +150,7 @@ class Bounds(TypedDict):
 
 
 class BreakerPolicy(TypedDict):
+    during: NotRequired[float]
     failures: NotRequired[int]
     first_rest: NotRequired[float]
     max_rest: NotRequired[float]
@@ -402,6 +403,7 @@ class ConsentAddress(TypedDict):
 class ConversionForm(TypedDict):
     fields: list[FormFieldItem]
     fits: list[str]
+    may_be_none: bool
     title: str
     type: str
     words: str
@@ -757,6 +759,7 @@ class FeedForms(TypedDict):
     for_each: FormShown
     gone: FormShown
     moving: list[FormShown]
+    retrying: FormShown
     schedules: list[FormShown]
 
 
@@ -843,6 +846,7 @@ class FormFieldItem(TypedDict):
 
 class FormShown(TypedDict):
     fields: list[FormFieldItem]
+    may_be_none: bool
     title: str
     type: str
     words: str
@@ -1615,6 +1619,7 @@ class Part(TypedDict):
 
 class PartForm(TypedDict):
     fields: list[FormFieldItem]
+    may_be_none: bool
     name: str
     title: str
     type: str

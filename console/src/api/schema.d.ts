@@ -2667,6 +2667,11 @@ export interface components {
          */
         BreakerPolicy: {
             /**
+             * @description seconds that they go on at least: many calls at a time can fail in one moment
+             * @default 15
+             */
+            during?: number;
+            /**
              * @description in a row, over all processes, after which calls wait: no connection, time-outs, and statuses of the server's own failures (5xx)
              * @default 10
              */
@@ -3044,6 +3049,7 @@ export interface components {
                 [key: string]: string;
             };
             /**
+             * Left alone
              * @description when a service that fails is left alone; none: never
              * @default {}
              */
@@ -3152,6 +3158,8 @@ export interface components {
             fields: components["schemas"]["FormFieldItem"][];
             /** @description kinds of values that it is offered for */
             fits: string[];
+            /** @description null in its place switches it off */
+            may_be_none: boolean;
             title: string;
             type: string;
             words: string;
@@ -3816,6 +3824,8 @@ export interface components {
             gone: components["schemas"]["FormShown"];
             /** @description a form for each way in which an input moves with the runs */
             moving: components["schemas"]["FormShown"][];
+            /** @description the form of when calls are sent again */
+            retrying: components["schemas"]["FormShown"];
             /** @description a form for each kind of schedule */
             schedules: components["schemas"]["FormShown"][];
         };
@@ -4024,6 +4034,8 @@ export interface components {
         };
         FormShown: {
             fields: components["schemas"]["FormFieldItem"][];
+            /** @description null in its place switches it off */
+            may_be_none: boolean;
             title: string;
             type: string;
             words: string;
@@ -5740,6 +5752,8 @@ export interface components {
         };
         PartForm: {
             fields: components["schemas"]["FormFieldItem"][];
+            /** @description null in its place switches it off */
+            may_be_none: boolean;
             /** @description of the part in the connection's document */
             name: string;
             title: string;

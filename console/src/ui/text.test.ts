@@ -15,7 +15,13 @@ it.each([
 });
 
 it("tells a strategy by its own form, and one that it does not know by nothing", () => {
-  const form = { type: "page_number", title: "Page number", words: "Asks for page after page by number.", fields: [] };
+  const form = {
+    type: "page_number",
+    title: "Page number",
+    words: "Asks for page after page by number.",
+    fields: [],
+    may_be_none: false,
+  };
   expect(pagingWords([form], { type: "page_number" })).toBe("asks for page after page by number");
   expect(pagingWords([], { type: "page_number" })).toBe("");
 });

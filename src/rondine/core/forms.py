@@ -9,7 +9,7 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from inspect import cleandoc
-from types import UnionType
+from types import NoneType, UnionType
 from typing import Annotated, Any, Literal, Union, get_args, get_origin, get_type_hints
 
 import msgspec
@@ -34,12 +34,14 @@ class FormField:
 
 @dataclass(frozen=True, slots=True)
 class Form:
-    """type: the tag in the stored form, empty if it has none.  words: what the whole is."""
+    """type: the tag in the stored form, empty if it has none.  words: what the whole is.  may_be_none: of a part that
+    can be left out altogether."""
 
     type: str
     title: str
     words: str
     fields: list[FormField]
+    may_be_none: bool = False
 
 
 def form_of(kind: type[Document]) -> Form:
@@ -73,13 +75,17 @@ def form_of(kind: type[Document]) -> Form:
 
 
 def forms_of_parts(kind: type[Document]) -> dict[str, Form]:
-    """The forms of those fields, by name, that are documents of one class; each has its field's title."""
+    """The forms of those fields, by name, that are documents of one class, or none; each has its field's title."""
     plain, hints = get_type_hints(kind), get_type_hints(kind, include_extras=True)
-    return {
-        one.name: replace(form_of(plain[one.name]), title=_said_of(hints[one.name])[0] or title_of(one.name))
-        for one in msgspec.structs.fields(kind)
-        if isinstance(plain[one.name], type) and issubclass(plain[one.name], Document)
-    }
+    found = {}
+    for one in msgspec.structs.fields(kind):
+        is_union = get_origin(plain[one.name]) in (Union, UnionType)
+        parts = get_args(plain[one.name]) if is_union else (plain[one.name],)
+        classes = [part for part in parts if part is not NoneType]
+        if len(classes) == 1 and isinstance(classes[0], type) and issubclass(classes[0], Document):
+            title = _said_of(hints[one.name])[0] or title_of(one.name)
+            found[one.name] = replace(form_of(classes[0]), title=title, may_be_none=NoneType in parts)
+    return found
 
 
 def document_schema(kind: Any) -> dict[str, Any]:

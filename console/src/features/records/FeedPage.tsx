@@ -9,7 +9,7 @@ import { usePermission } from "../session/session";
 import { FeedDrift } from "./FeedDrift";
 import { FeedSchedule } from "./FeedSchedule";
 import { FeedHealth } from "./FeedHealth";
-import { FeedForEach, FeedGone, FeedInputs } from "./FeedScope";
+import { FeedForEach, FeedGone, FeedInputs, FeedRetrying } from "./FeedScope";
 import { type RunOptions, useFeed, useRunFeed } from "./records";
 
 /** One feed: what it asks, what it fills, how it went. */
@@ -100,6 +100,7 @@ export default function FeedPage() {
       <FeedInputs project={project} feed={feed.data} mayBuild={mayBuild} />
       <FeedSchedule project={project} feed={feed.data} mayBuild={mayBuild} />
       <FeedGone project={project} feed={feed.data} mayBuild={mayBuild} />
+      <FeedRetrying project={project} feed={feed.data} mayBuild={mayBuild} />
       <FeedDrift project={project} feed={feed.data} mayBuild={mayBuild} />
       <Heading>Runs</Heading>
       <ProblemAlert error={runs.error} />

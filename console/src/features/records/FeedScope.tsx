@@ -92,18 +92,80 @@ export function FeedForEach({ project, feed, mayBuild }: Props) {
       form={
         mayBuild && form
           ? (draft, onDraft) => (
-              <>
-                <label className="mb-2 flex items-center gap-2 text-sm">
-                  <input
-                    type="checkbox"
-                    className="checkbox checkbox-xs"
-                    checked={draft !== null}
-                    onChange={(event) => onDraft(event.target.checked ? { record_type: "" } : null)}
-                  />
-                  once for each of many
-                </label>
-                {draft && <SchemaForm fields={form.fields} values={draft} onValues={onDraft} />}
-              </>
+              <OptionalForm
+                label="once for each of many"
+                form={form}
+                draft={draft}
+                first={{ record_type: "" }}
+                onDraft={onDraft}
+              />
+            )
+          : null
+      }
+    />
+  );
+}
+
+/** A form that is there once somebody wants it. */
+function OptionalForm({
+  label,
+  form,
+  draft,
+  first,
+  onDraft,
+}: {
+  label: string;
+  form: Schemas["FormShown"];
+  draft: Record<string, unknown> | null;
+  first: Record<string, unknown>;
+  onDraft: (draft: Record<string, unknown> | null) => void;
+}) {
+  return (
+    <>
+      <label className="mb-2 flex items-center gap-2 text-sm">
+        <input
+          type="checkbox"
+          className="checkbox checkbox-xs"
+          checked={draft !== null}
+          onChange={(event) => onDraft(event.target.checked ? first : null)}
+        />
+        {label}
+      </label>
+      {draft && <SchemaForm fields={form.fields} values={draft} onValues={onDraft} />}
+    </>
+  );
+}
+
+/** When calls of its runs are sent again. */
+export function FeedRetrying({ project, feed, mayBuild }: Props) {
+  const form = useFeedForms(project)?.retrying;
+  const retrying = feed.document.retrying;
+  const set = form?.fields.filter((field) => retrying?.[field.name as keyof typeof retrying] !== undefined) ?? [];
+  return (
+    <FeedPart<Record<string, unknown> | null>
+      project={project}
+      feed={feed}
+      title="Failures that pass"
+      held={retrying ? { ...retrying } : null}
+      changed={(draft) => ({ ...feed.document, retrying: draft })}
+      words={
+        !retrying
+          ? "Calls are sent again as the connection says."
+          : set.length === 0
+            ? "Calls are sent again in the usual way, whatever the connection says."
+            : set.map((field) => `${field.title} ${String(retrying[field.name as keyof typeof retrying])}`).join(", ") +
+              "."
+      }
+      form={
+        mayBuild && form
+          ? (draft, onDraft) => (
+              <OptionalForm
+                label="otherwise than the connection says"
+                form={form}
+                draft={draft}
+                first={{}}
+                onDraft={onDraft}
+              />
             )
           : null
       }

@@ -19,6 +19,7 @@ export function Where({ document, readOnly, onDocument, project }: PartProps & {
   const supports = document.supports ?? ["live", "copy", "write"];
   const parts = forms.data?.parts ?? [];
   const valuesOf = (name: string) => (document[name as keyof ConnectionDocument] ?? {}) as Record<string, unknown>;
+  const isOff = (name: string) => document[name as keyof ConnectionDocument] === null;
   return (
     <>
       <Field label="Base address" hint="all operations of the service use it; {name} leaves a blank to fill in once">
@@ -79,7 +80,8 @@ export function Where({ document, readOnly, onDocument, project }: PartProps & {
             aria-expanded={open === form.name}
             onClick={() => setOpen(open === form.name ? null : form.name)}
           >
-            {form.title}: <span className="opacity-75">{summary(form.fields, valuesOf(form.name))}</span>
+            {form.title}:{" "}
+            <span className="opacity-75">{isOff(form.name) ? "never" : summary(form.fields, valuesOf(form.name))}</span>
           </button>
         ))}
         <button
@@ -96,12 +98,26 @@ export function Where({ document, readOnly, onDocument, project }: PartProps & {
           open === form.name && (
             <div key={form.name} className="mt-3 border-l border-base-300 pl-4">
               <p className="mb-2 text-xs opacity-75">{form.words}</p>
-              <SchemaForm
-                fields={form.fields}
-                values={valuesOf(form.name)}
-                readOnly={readOnly}
-                onValues={(values) => set({ [form.name]: values })}
-              />
+              {form.may_be_none && (
+                <label className="mb-2 flex items-center gap-2 text-sm">
+                  <input
+                    type="checkbox"
+                    className="checkbox checkbox-sm"
+                    checked={isOff(form.name)}
+                    disabled={readOnly}
+                    onChange={(e) => set({ [form.name]: e.target.checked ? null : undefined })}
+                  />
+                  Never
+                </label>
+              )}
+              {!isOff(form.name) && (
+                <SchemaForm
+                  fields={form.fields}
+                  values={valuesOf(form.name)}
+                  readOnly={readOnly}
+                  onValues={(values) => set({ [form.name]: values })}
+                />
+              )}
             </div>
           ),
       )}

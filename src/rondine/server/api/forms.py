@@ -25,3 +25,4 @@ class FormShown(serializers.Serializer[Any]):
     title = serializers.CharField()
     words = serializers.CharField(allow_blank=True)
     fields = FormFieldItem(many=True)  # type: ignore[assignment]
+    may_be_none = serializers.BooleanField(help_text="null in its place switches it off")

@@ -13,6 +13,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from rondine.core.forms import form_of
+from rondine.core.http.retrying import RetryPolicy
 from rondine.core.items.feed import FeedDocument, ForEach, Gone
 from rondine.core.items.moving import MovingInput, moving_words
 from rondine.core.items.schedule import Schedule, next_due, schedule_words
@@ -172,6 +173,7 @@ class FeedForms(serializers.Serializer[Any]):
     moving = FormShown(many=True, help_text="a form for each way in which an input moves with the runs")
     for_each = FormShown(help_text="the form of what the operation is called for, one after another")
     gone = FormShown(help_text="the form of what becomes of records that no longer come")
+    retrying = FormShown(help_text="the form of when calls are sent again")
 
 
 class FeedFormsView(ProjectView):
@@ -184,6 +186,7 @@ class FeedFormsView(ProjectView):
             "moving": [form_of(kind) for kind in get_args(MovingInput)],
             "for_each": form_of(ForEach),
             "gone": form_of(Gone),
+            "retrying": form_of(RetryPolicy),
         }
         return Response(FeedForms(forms).data)
 

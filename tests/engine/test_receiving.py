@@ -1,18 +1,13 @@
 """A response as it comes in: what its head says, how much of its body is taken, and how long it is waited for."""
 
-import asyncio
-import time
-
 import pytest
-from aiohttp import StreamReader
-from aiohttp.base_protocol import BaseProtocol
 
-from rondine.core.errors import ResponseTooLarge, ServiceTooSlow
+from rondine.core.errors import ResponseTooLarge
 from rondine.core.http.messages import Request
 from rondine.core.signin import NoSignIn
 from rondine.engine.connection import OpenConnection
 from rondine.engine.guard import Guard
-from rondine.engine.receiving import MOST_AT_ONCE, IncomingBody, Received, Timings, next_chunk, time_limit
+from rondine.engine.receiving import MOST_AT_ONCE, IncomingBody, Received, Timings
 from rondine.engine.spool import SPOOLED_OVER
 
 WHERE = "GET http://register.example/v1/trees"
@@ -88,26 +83,3 @@ def test_a_small_body_stays_in_memory_also_where_files_are_allowed():
     body = IncomingBody(connection(4 * SPOOLED_OVER, is_spooling=True), WHERE)
     body.add(b"small")
     assert (body.large, body.chunks) == (None, [b"small"])
-
-
-async def test_bytes_that_do_not_come_are_waited_for_no_longer_than_said():
-    protocol = BaseProtocol(asyncio.get_running_loop())
-    protocol.connection_made(asyncio.Transport())
-    content = StreamReader(protocol, 2**16, loop=asyncio.get_running_loop())
-    content.feed_data(b"first")
-    assert await next_chunk(content, 5.0, WHERE) == b"first"
-    began = time.monotonic()
-    with pytest.raises(ServiceTooSlow) as raised:
-        await next_chunk(content, 0.05, WHERE)
-    assert time.monotonic() - began < 5
-    assert (raised.value.where, raised.value.message) == (WHERE, "nothing came for 0.05 s in the middle of the body")
-    content.feed_eof()
-    assert await next_chunk(content, 5.0, WHERE) == b""
-
-
-async def test_a_time_limit_leaves_what_ends_in_time_and_other_errors_alone():
-    async with time_limit(5.0, WHERE, "too slow after {} s"):
-        await asyncio.sleep(0)
-    with pytest.raises(ValueError, match="its own"):
-        async with time_limit(5.0, WHERE, "too slow after {} s"):
-            raise ValueError("its own")

@@ -50,10 +50,9 @@ from rondine.engine.receiving import (
     Timings,
     Trace,
     call_tracing,
-    next_chunk,
-    time_limit,
 )
 from rondine.engine.shared import Alone, Shared
+from rondine.engine.timer import CallTimer
 
 __all__ = ["Engine", "OpenConnection", "TimeOuts"]
 
@@ -162,7 +161,7 @@ class Engine:
         self, connection: OpenConnection, ask: Send, patience: float, on_side_call: OnSideCall
     ) -> Received:
         preferred = connection.memory.get("preferred", 0)
-        order = sorted(range(len(connection.secrets)), key=lambda number: number != preferred)
+        order = [preferred, *(number for number in range(len(connection.secrets)) if number != preferred)]
         for number in order:
             is_last = number == order[-1]
             memory = connection.memory.setdefault(f"set {number}", {})
@@ -205,15 +204,13 @@ class Engine:
 
         await self._sign_in(connection, exchange, send, on_side_call)
         received = last[-1]
-        secrets = connection.all_secrets() + [
-            value for _, value in received.request.headers if isinstance(value, Secret)
-        ]
-        forms = forms_of(secrets)
+        forms = _forms_in(connection, received.request)
         if received.large is not None:
             received.large.hide(forms)
-        return replace(
-            received, body=overwritten(received.body, forms), headers=cleaned_headers(received.headers, forms)
-        )
+        body, headers = overwritten(received.body, forms), cleaned_headers(received.headers, forms)
+        if body is received.body and headers is received.headers:
+            return received
+        return replace(received, body=body, headers=headers)
 
     async def _sign_in(
         self,
@@ -302,7 +299,9 @@ class Engine:
                 await asyncio.shield(self.shared.end_call(connection, slot))
         await self.shared.note_outcome(connection, f"status {received.status}" if received.status >= 500 else "")
         await self.shared.note_response(connection, received.status, received.headers)
-        return replace(received, timings=replace(received.timings, waited=waited))
+        if waited:
+            received.timings.waited = waited
+        return received
 
     async def send(self, connection: OpenConnection, request: Request, *, to: str = "") -> Received:
         """One request, as it is. to: the origin its secrets are for, by default the connection's, and further ones that
@@ -312,7 +311,7 @@ class Engine:
         redirect.
         """
         permission = connection.guard.permission(request.url)
-        meant = {to} if to else {origin(connection.base_address), *connection.further_origins}
+        meant = (to,) if to else (origin(connection.base_address), *connection.further_origins)
         if request.has_secrets and origin(request.url) not in meant:
             raise HostRefused(
                 f"the credentials are for {origin(connection.base_address)}, not for {origin(request.url)}",
@@ -328,8 +327,8 @@ class Engine:
         trace = Trace()
         where = f"{request.method} {without_secrets(request.url)}"
         try:
-            async with time_limit(connection.time_outs.whole, where, "the whole call took longer than {} s"):
-                return await self._exchange_bytes(session, connection, request, trace, where)
+            with CallTimer(connection.time_outs, where) as timer:
+                return await self._exchange_bytes(session, connection, request, trace, where, timer)
         except RondineError:
             raise
         except (aiohttp.ClientError, OSError) as error:
@@ -340,7 +339,13 @@ class Engine:
                 del self._busy[key]
 
     async def _exchange_bytes(
-        self, session: aiohttp.ClientSession, connection: OpenConnection, request: Request, trace: "Trace", where: str
+        self,
+        session: aiohttp.ClientSession,
+        connection: OpenConnection,
+        request: Request,
+        trace: Trace,
+        where: str,
+        timer: CallTimer,
     ) -> Received:
         headers = [(name, value.reveal() if isinstance(value, Secret) else value) for name, value in request.headers]
         url = _with_secret_query(request)
@@ -353,9 +358,8 @@ class Engine:
             trace_request_ctx=trace,
             **_proxy(connection),
         )
-        async with time_limit(connection.time_outs.first_byte, where, "the first byte took longer than {} s"):
-            response = await sending
-        async with response:
+        async with await sending as response:
+            timer.heard()
             trace.first_byte = trace.now()
             headers_in = tuple(
                 (key.decode("latin-1"), header_text(value, is_address=key.lower() in _ADDRESSES))
@@ -364,7 +368,8 @@ class Engine:
             body = IncomingBody(connection, where)
             decoder = ContentDecoder(response.headers.get("Content-Encoding", ""), where)
             size = 0
-            while chunk := await next_chunk(response.content, connection.time_outs.idle, where):
+            while chunk := await response.content.readany():
+                timer.heard()
                 size += len(chunk)
                 for piece in decoder.feed(chunk):
                     body.add(piece)
@@ -425,6 +430,17 @@ class Engine:
 
 #: Headers that hold addresses.
 _ADDRESSES = frozenset({b"location", b"content-location", b"link"})
+
+
+def _forms_in(connection: OpenConnection, request: Request) -> tuple[bytes, ...]:
+    """How the secrets of a call may stand in what comes back; made anew only when they are others than in the call
+    before."""
+    secrets = connection.all_secrets() + [value for _, value in request.headers if isinstance(value, Secret)]
+    values = tuple(secret.bare() for secret in secrets)
+    held: tuple[tuple[str, ...], tuple[bytes, ...]] | None = connection.memory.get("forms")
+    if held is None or held[0] != values:
+        held = connection.memory["forms"] = (values, forms_of(secrets))
+    return held[1]
 
 
 def _with_secret_query(request: Request) -> URL:

@@ -9,7 +9,7 @@ import ipaddress
 import socket
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from urllib.parse import urlsplit
+from urllib.parse import SplitResult, urlsplit
 
 from rondine.core.errors import HostRefused
 
@@ -21,6 +21,10 @@ _WITH_IPV4 = [ipaddress.IPv6Network(one) for one in ("64:ff9b::/96", "::ffff:0:0
 _LOCAL = [
     ipaddress.ip_network(one) for one in ("64:ff9b:1::/48", "fec0::/10", "5f00::/16", "3fff::/20", "192.88.99.0/24")
 ]
+
+
+#: Origins of which it is remembered what was found.
+REMEMBERED = 256
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,10 +42,21 @@ class Guard:
 
     def __init__(self, permitted: Sequence[PermittedHost]) -> None:
         self._permitted = tuple(permitted)
+        #: By the URL's scheme and authority: the permission, and whether its literal address was found good.
+        self._found: dict[tuple[str, str], PermittedHost] = {}
+        self._good: set[tuple[str, PermittedHost]] = set()
 
     def permission(self, url: str) -> PermittedHost:
         """The permission that covers a URL. Raises HostRefused if none does."""
         parts = urlsplit(url)
+        place = (parts.scheme, parts.netloc)
+        if place not in self._found:
+            if len(self._found) >= REMEMBERED:
+                self._found.clear()
+            self._found[place] = self._permission(parts)
+        return self._found[place]
+
+    def _permission(self, parts: SplitResult) -> PermittedHost:
         host = (parts.hostname or "").lower().rstrip(".")
         port = parts.port or {"https": 443}.get(parts.scheme, 80)
         if parts.scheme not in ("http", "https"):
@@ -70,12 +85,19 @@ class Guard:
     def check_literal(self, url: str, permission: PermittedHost) -> None:
         """The same for an address written as such, in any of the ways that the system reads, before anything is
         dialled."""
+        place = (urlsplit(url).netloc, permission)
+        if place in self._good:
+            return
         host = (urlsplit(url).hostname or "").rstrip(".")
         try:
             found = socket.getaddrinfo(host, None, flags=socket.AI_NUMERICHOST)
         except OSError:
-            return
-        self.check_address(str(found[0][4][0]), permission)
+            pass
+        else:
+            self.check_address(str(found[0][4][0]), permission)
+        if len(self._good) >= REMEMBERED:
+            self._good.clear()
+        self._good.add(place)
 
     def socket_factory(self, permission: PermittedHost) -> "SocketFactory":
         return SocketFactory(self, permission)

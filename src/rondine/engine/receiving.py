@@ -1,9 +1,8 @@
 """What comes back of a call: its head, its body as it comes in, and its times."""
 
-import asyncio
 import time
-from collections.abc import AsyncIterator, Callable
-from contextlib import asynccontextmanager, suppress
+from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
@@ -14,7 +13,6 @@ from rondine.core.documents.csv import is_csv
 from rondine.core.errors import (
     ResponseTooLarge,
     RondineError,
-    ServiceTooSlow,
 )
 from rondine.core.http.messages import Headers, Request
 from rondine.core.media_types import bare_media_type, parameters_of
@@ -27,7 +25,7 @@ from rondine.engine.spool import SPOOLED_OVER, LargeBody
 MOST_AT_ONCE = 64 * 1024 * 1024
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class Timings:
     """Milliseconds from the start of the call, None for what did not happen (a connection used again has no connect).
     began: when that was, in seconds since 1970.  waited: milliseconds before it, for the connection's limits."""
@@ -137,27 +135,6 @@ class IncomingBody:
             self.large, self.chunks = LargeBody((*self.chunks, piece)), []
         else:
             self.chunks.append(piece)
-
-
-async def next_chunk(content: aiohttp.StreamReader, idle: float, where: str) -> bytes:
-    """The next bytes of a body, empty at its end. Raises ServiceTooSlow if nothing comes for `idle` seconds."""
-    hint = "raise the idle time-out, or ask for less"
-    async with time_limit(idle, where, "nothing came for {} s in the middle of the body", hint):
-        return await content.readany()
-
-
-@asynccontextmanager
-async def time_limit(
-    seconds: float, where: str, words: str, hint: str = "raise the connection's time-out, or ask the service for less"
-) -> AsyncIterator[None]:
-    """A time limit. words, with {} for the seconds, and hint: of the ServiceTooSlow that it raises."""
-    try:
-        async with asyncio.timeout(seconds):
-            yield
-    except TimeoutError as error:
-        if isinstance(error, aiohttp.ClientError):
-            raise
-        raise ServiceTooSlow(words.format(f"{seconds:g}"), where=where, hint=hint) from error
 
 
 class Trace:

@@ -1,4 +1,5 @@
-"""A whole feed against hand-written scripts: fetch 200 pages, map 12 fields, keep; first load, then nothing changed.
+"""A whole feed against hand-written scripts: fetch 200 pages, map 12 fields, keep; first load, then nothing changed,
+then a tenth of the rows. Beside it, the memory that the worker and its helper hold at most.
 
 --scripts and --server take other hand-written scripts and another service of the same rows (same options as
 speed/scripts.py and speed/surveys.py).
@@ -9,11 +10,15 @@ import json
 import subprocess
 import sys
 import time
+import urllib.request
 from datetime import datetime
 from pathlib import Path
 from typing import Any
 
 from common import MAPPING, RECORD_TYPE, ROOT, needs, told, whole_rondine
+
+CHANGED = "a tenth changed"
+LOADS = ("first load", "nothing changed", CHANGED)
 
 
 def main() -> None:
@@ -22,6 +27,7 @@ def main() -> None:
     parser.add_argument("--page-size", type=int, default=1000)
     parser.add_argument("--concurrency", type=int, default=8)
     parser.add_argument("--bad", type=float, default=0.0, help="share of rows that cannot be mapped")
+    parser.add_argument("--latency-ms", type=float, default=20.0, help="of each page")
     parser.add_argument("--rounds", type=int, default=3)
     parser.add_argument("--ways", default="simple,careful")
     parser.add_argument("--scripts", type=Path, default=ROOT / "speed" / "scripts.py")
@@ -50,6 +56,8 @@ def run(args: argparse.Namespace, rondine: Any) -> None:
         str(port),
         "--bad",
         str(args.bad),
+        "--latency-ms",
+        str(args.latency_ms),
     ]
     server = subprocess.Popen(words, stdout=subprocess.PIPE)
     assert server.stdout
@@ -58,27 +66,43 @@ def run(args: argparse.Namespace, rondine: Any) -> None:
         url = f"http://127.0.0.1:{port}/surveys"
         prepare(rondine, port, args.concurrency)
         ways = args.ways.split(",")
-        first: dict[str, list[float]] = {way: [] for way in ["rondine", *ways]}
-        again: dict[str, list[float]] = {way: [] for way in ["rondine", *ways]}
+        loads = {title: {way: [] for way in ["rondine", *ways]} for title in LOADS}
+        most = 0.0
         for _ in range(args.rounds):
             rondine.sql(
-                "WITH a AS (DELETE FROM records_record), b AS (UPDATE records_recordset SET count = 0) SELECT 1"
+                "WITH a AS (DELETE FROM records_record),"
+                " b AS (UPDATE records_recordset SET count = 0, revision = revision + 1) SELECT 1"
             )
             vacuum(rondine.uri)
-            for times in (first, again):
+            for title, times in loads.items():
+                tell(port, title)
                 times["rondine"].append(feed(rondine, args))
+                most = max(most, held(rondine.processes["worker"].pid))
             for way in ways:
                 drop(rondine.uri)
-                for times in (first, again):
+                for title, times in loads.items():
+                    tell(port, title)
                     times[way].append(script(args, way, url, rondine.uri))
-        for title, times in (("first load", first), ("nothing changed", again)):
+        for title, times in loads.items():
             print(f"{title}, {args.rows:,} rows in pages of {args.page_size:,}, {args.bad:.1%} bad")
             medians = {way: told(way, seconds, args.rows) for way, seconds in times.items()}
             for way in ways:
                 print(f"  rondine is {medians[way] / medians['rondine']:.2f} x as fast as {way}")
+        print(f"the worker held {most:.0f} MB at most")
     finally:
         server.terminate()
         server.wait(10)
+
+
+def tell(port: int, title: str) -> None:
+    """Lets the service give what a load is about."""
+    urllib.request.urlopen(f"http://127.0.0.1:{port}/version?set={2 if title == CHANGED else 1}").read()
+
+
+def held(pid: int) -> float:
+    """Megabytes that a process had at most in memory."""
+    [line] = [one for one in Path(f"/proc/{pid}/status").read_text().splitlines() if one.startswith("VmHWM")]
+    return int(line.split()[1]) / 1024
 
 
 def prepare(rondine: Any, port: int, parallel: int) -> None:

@@ -3,11 +3,14 @@
 
 GET /surveys?page=N (from 1) -> {"value": [...], "count": rows, "next": address or null}. All pages are made before the
 port opens, so that a timing measures who asks. Row i depends only on (seed, i).
+GET /version?set=2 -> from now on a share of the rows has another girth; 1: as before.
 """
 
 import argparse
+import asyncio
 import json
 import random
+from functools import partial
 from typing import Any
 
 from aiohttp import web
@@ -18,10 +21,10 @@ STATES = ("sound", "watch", "urgent", "felled")
 TAGS = ("young", "veteran", "leaning", "cavity", "nest", "cabled")
 
 
-def survey(i: int, *, seed: int = 1, bad: float = 0.0) -> dict[str, Any]:
-    """Survey i; a share `bad` of them has a date or a decimal that is none."""
+def survey(i: int, *, seed: int = 1, bad: float = 0.0, changed: float = 0.0) -> dict[str, Any]:
+    """Survey i; a share `bad` of them has a date or a decimal that is none, a share `changed` has grown."""
     rng = random.Random(seed * 1_000_003 + i)
-    girth = rng.randrange(20, 620)
+    girth = rng.randrange(20, 620) + (random.Random(i).random() < changed)
     made: dict[str, Any] = {
         "id": i + 1,
         "code": f"SV-{i + 1:08d}",
@@ -69,12 +72,13 @@ def survey(i: int, *, seed: int = 1, bad: float = 0.0) -> dict[str, Any]:
     return made
 
 
-def pages(rows: int, size: int, *, bad: float = 0.0) -> list[bytes]:
+def pages(rows: int, size: int, *, bad: float = 0.0, changed: float = 0.0) -> list[bytes]:
     count = -(-rows // size)
+    made = partial(survey, bad=bad, changed=changed)
     return [
         json.dumps(
             {
-                "value": [survey(i, bad=bad) for i in range(page * size, min((page + 1) * size, rows))],
+                "value": [made(i) for i in range(page * size, min((page + 1) * size, rows))],
                 "count": rows,
                 "next": f"/surveys?page={page + 2}" if page + 1 < count else None,
             },
@@ -91,10 +95,19 @@ def main() -> None:
     parser.add_argument("--page-size", type=int, default=1000)
     parser.add_argument("--port", type=int, default=18901)
     parser.add_argument("--bad", type=float, default=0.0)
+    parser.add_argument("--change", type=float, default=0.1, help="share of the rows that version 2 changes")
+    parser.add_argument("--latency-ms", type=float, default=0.0)
     args = parser.parse_args()
-    made = pages(args.rows, args.page_size, bad=args.bad)
+    first = made = pages(args.rows, args.page_size, bad=args.bad)
+    second = pages(args.rows, args.page_size, bad=args.bad, changed=args.change)
+
+    async def version(request: web.Request) -> web.Response:
+        nonlocal made
+        made = second if request.query["set"] == "2" else first
+        return web.json_response({})
 
     async def answer(request: web.Request) -> web.Response:
+        await asyncio.sleep(args.latency_ms / 1000)
         number = int(request.query.get("page", "1"))
         return (
             web.Response(body=made[number - 1], content_type="application/json")
@@ -104,6 +117,7 @@ def main() -> None:
 
     app = web.Application()
     app.router.add_get("/surveys", answer)
+    app.router.add_get("/version", version)
     web.run_app(app, host="127.0.0.1", port=args.port, print=lambda text: print("serving", flush=True))
 
 

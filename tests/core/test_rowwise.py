@@ -284,3 +284,51 @@ def test_no_bytes_make_the_slices_fail_otherwise(body, size):
         b"".join(line_slices(in_chunks(body, size)(), charset="utf-8")).strip()
         == body.removeprefix(b"\xef\xbb\xbf").replace(b"\x1e", b"").strip()
     )
+
+
+ROW_BY_ROW = {**TREES, "fields": [rule for rule in TREES["fields"] if rule["name"] != "position"]}
+
+
+@given(rows, layouts, st.data())
+def test_rows_that_are_known_are_left_out_and_change_nothing_for_the_others(value, layout, data):
+    _, reader = outputs_of(ROW_BY_ROW)
+    assert reader.is_row_by_row
+    body = written({"value": value}, layout)
+    plain = reader.page(body, {})
+    known = [data.draw(st.integers(0, 1)) * (number + 7) for number in range(len(value))]
+    asked = []
+
+    def ids_of(hashes):
+        asked.extend(hashes)
+        return known
+
+    found = reader.page(body, {}, known=ids_of)
+    assert (found is None) == (plain is None) or any(known)  # a row that is known is not looked at again
+    if found is None or plain is None:
+        return
+    [whole], [partly] = plain[0].mapped, found[0].mapped
+    left = {number for number, one in enumerate(known) if not one}
+    assert partly.rows == whole.rows == len(asked) and found[1] == plain[1]
+    assert partly.records == [one for one in whole.records if one[0] in left]
+    assert partly.rejects == [one for one in whole.rejects if one.ordinal in left]
+    assert found[0].known == [(one, asked[number]) for number, one in enumerate(known) if one]
+    for number, one in enumerate(value):  # equal rows alone have equal hashes
+        for other in range(number):
+            assert (asked[number] == asked[other]) == (written(one, layout) == written(value[other], layout))
+
+
+def test_what_depends_on_more_than_the_text_of_a_row_is_not_known_by_it():
+    others = [
+        TREES,  # a row's place
+        {**ROW_BY_ROW, "fields": [*ROW_BY_ROW["fields"], {"name": "source", "from": {"input": "ward"}}]},
+        {
+            **ROW_BY_ROW,
+            "fields": [*ROW_BY_ROW["fields"], {"name": "source", "from": {"level": "root", "jsonpath": "$.of"}}],
+        },
+        LOTS,
+    ]
+    for output in others:
+        _, reader = outputs_of(output)
+        assert not reader.is_row_by_row, output
+    _, reader = outputs_of(ROW_BY_ROW, LOTS)
+    assert not reader.is_row_by_row

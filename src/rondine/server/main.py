@@ -145,6 +145,7 @@ def run_worker(args: argparse.Namespace) -> None:
     # decoded pages are large, short-lived and free of cycles: looking for some in them costs more than decoding
     gc.freeze()
     gc.set_threshold(200_000, 50, 100)
+    sys.setswitchinterval(0.001)  # a thread that hears from the database goes on soon, though others read and map
     os.environ["RONDINE_SITE"] = args.site
     from rondine.server.working import work  # needs Django to be set up
 

@@ -18,11 +18,13 @@ MISSING = object()
 class Members:
     """What is wanted of a value: all of it, some of its members, or something of each element of a list.
 
-    kind: the class its objects become, once `annotation` was asked for; None if it is wanted whole or as a list.
+    is_text: it is wanted as it is written.  kind: the class its objects become, once `annotation` was asked for; None
+    if it is wanted whole, as its text, or as a list.
     """
 
     def __init__(self) -> None:
         self.is_whole = False
+        self.is_text = False
         self.members: dict[str, Members] = {}
         self.elements: Members | None = None
         self.kind: type | None = None
@@ -54,6 +56,8 @@ class Members:
         return self._annotation
 
     def _made(self) -> Any:
+        if self.is_text:
+            return msgspec.Raw
         if self.is_whole or (not self.members and self.elements is None):
             self.is_whole = True
             return Any

@@ -21,7 +21,7 @@ from rondine.core.mapping.document import RecordTypeDocument
 _encode = msgspec.json.Encoder(decimal_format="number").encode
 
 
-class EncodedRow(msgspec.Struct, frozen=True, gc=False):
+class EncodedRow(msgspec.Struct, frozen=True, gc=False, array_like=True):
     """digest: of the key.  key: its values as a JSON list.  hash: of the data.  data: JSON.  ordinal: the row in its
     response."""
 

@@ -9,6 +9,7 @@ and rejects; property tests hold them together.
 from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
+from hashlib import blake2b
 from typing import Any
 from xml.etree.ElementTree import Element
 
@@ -45,25 +46,38 @@ class RowPlace:
     ordinals: tuple[int, ...] = ()
 
 
+#: Of the texts of some rows, as they are written, BLAKE2b-128 of each -> the number under which the caller knows what
+#: became of that row; 0 for one that is to be mapped.
+Known = Callable[[Sequence[bytes]], Sequence[int]]
+
+
 @dataclass(frozen=True, slots=True)
 class Part:
-    """Some rows of a response, mapped: for each output.  upto: how far it is read with them."""
+    """Some rows of a response, mapped: for each output.  upto: how far it is read with them.
+
+    hashes: BLAKE2b-128 of the text of each row, where known rows were asked for.  known: those that were known, as
+    (number, hash); they are counted and not mapped.
+    """
 
     mapped: list[Mapped]
     upto: RowPlace
+    hashes: Sequence[bytes] = ()
+    known: Sequence[tuple[int, bytes]] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class _Batch:
     """Values of the first level. whole: one of them with all that is in it, by index.  is_partly: whether they were
     read in the fast way, with their wanted members only.  is_list: whether they are several; of a single element of XML
-    the place has no number.  keys: of members of an object, their names."""
+    the place has no number.  keys: of members of an object, their names.  numbers: of some of the list's elements,
+    which ones they are."""
 
     items: Sequence[Any]
     whole: Callable[[int], Any]
     is_partly: bool = True
     is_list: bool = True
     keys: Sequence[str] | None = None
+    numbers: Sequence[int] | None = None
 
 
 def row_reader(
@@ -114,9 +128,18 @@ class RowReader:
         self.looks_around = bool(_from_around(outputs))
         self._fast: list[FastWay | None] = []
 
-    def page(self, body: bytes, inputs: Mapping[Hashable, Any], *, form: BodyForm = JSON) -> tuple[Part, Any] | None:
+    @property
+    def is_row_by_row(self) -> bool:
+        """Whether a record depends on the text of its row alone: not on inputs, headers, places around the row, nor on
+        the row's own place."""
+        return False
+
+    def page(
+        self, body: bytes, inputs: Mapping[Hashable, Any], *, form: BodyForm = JSON, known: Known | None = None
+    ) -> tuple[Part, Any] | None:
         """A response read at once: (its rows mapped, what is around them, as far as it is wanted); None if it has to be
-        read as a whole."""
+        read as a whole. known: of readers that are row by row, rows that need not be mapped; it is not asked where rows
+        cannot be told apart by their texts."""
         around: list[Any] = []
         try:
             parts = list(self.parts(lambda: (body,), inputs, around, form=form))
@@ -207,6 +230,8 @@ class RowReader:
     def _place(self, first: int, index: int, batch: _Batch) -> Location:
         if batch.keys is not None:
             return (*self.names, batch.keys[index])
+        if batch.numbers is not None:
+            return (*self.names, batch.numbers[index])
         return (*self.names, first + index) if batch.is_list else self.names
 
 
@@ -233,6 +258,7 @@ class JsonRows(RowReader):
         self._or_one = any(output.or_one[0] for output in outputs)
         self._page = decoder_of(root.annotation()) if is_apart else None
         self._rows = decoder_of(list[row.annotation()])  # type: ignore[misc]
+        self._texts = _texts_reader(names, [*around, *also])
         self._members = decoder_of(dict[str, row.annotation()])  # type: ignore[misc]
         self._fast = [
             fast_way(output.levels, output.rules, output.conditions, None if row.is_whole else row)
@@ -242,26 +268,71 @@ class JsonRows(RowReader):
         ]
         self._raw_page = _raw_reader(names)
 
-    def page(self, body: bytes, inputs: Mapping[Hashable, Any], *, form: BodyForm = JSON) -> tuple[Part, Any] | None:
+    @property
+    def is_row_by_row(self) -> bool:
+        output = self.outputs[0]
+        return (
+            len(self.outputs) == 1
+            and self._page is not None
+            and output.is_plain
+            and len(output.levels) == 1
+            and not output.or_one[0]
+            and all(
+                one.input is None and one.position is None and (one.path is None or one.level != ROOT)
+                for source in output.sources
+                for one in source.with_inner()
+            )
+        )
+
+    def page(
+        self, body: bytes, inputs: Mapping[Hashable, Any], *, form: BodyForm = JSON, known: Known | None = None
+    ) -> tuple[Part, Any] | None:
         if form.format != "json":
             return super().page(body, inputs, form=form)
         if self._page is None or not is_utf8(form.charset):
             return None
         try:
-            held: Any = self._page.decode(body)
-        except _UNREADABLE:
+            if known is not None and self.is_row_by_row:
+                return self._page_but(known, body, inputs)
+            root, rows = self._rows_in(self._page, self._root, body)
+            if rows is None:
+                return None
+            return self._mapped(root, _Batch(rows, _wholes(lambda: self._raw_page(body))), inputs, RowPlace()), root
+        except (NotPlain, *_UNREADABLE):
             return None
-        root, member = self._root.value_of(held), self._root
+
+    def _page_but(self, known: Known, body: bytes, inputs: Mapping[Hashable, Any]) -> tuple[Part, Any] | None:
+        """Reads a page without the rows that are known. Raises as the decoder does."""
+        root, texts = self._rows_in(*self._texts, body)
+        if texts is None:
+            return None
+        hashes = [blake2b(text, digest_size=16).digest() for text in texts]
+        found = known(hashes)
+        numbers = [number for number, one in enumerate(found) if not one]
+        if len(numbers) == len(texts):  # the decoder is spared to put them together
+            wanted: Sequence[Any] = texts
+            _, rows = self._rows_in(self._page, self._root, body)
+        else:
+            wanted = [texts[number] for number in numbers]
+            rows = self._rows.decode(b"[%b]" % b",".join(wanted))
+        part = self._mapped(root, _Batch(rows or (), _wholes(lambda: wanted), numbers=numbers), inputs, RowPlace())
+        [mapped] = part.mapped
+        mapped.rows += len(texts) - len(wanted)
+        if len(wanted) < len(texts):
+            mapped.ordinals = [numbers[ordinal] for ordinal in mapped.ordinals]
+            mapped.rejects = [replace(reject, ordinal=numbers[reject.ordinal]) for reject in mapped.rejects]
+        upto = RowPlace(len(texts), (len(texts),))
+        return Part(part.mapped, upto, hashes, [pair for pair in zip(found, hashes, strict=True) if pair[0]]), root
+
+    def _rows_in(self, decoder: Any, member: Members, body: bytes) -> tuple[Any, list[Any] | None]:
+        """(what is around the rows, as far as it is wanted; the rows, None if there is no list of them)."""
+        held: Any = decoder.decode(body)
+        root = member.value_of(held)
         for name in self.names:
             if type(held) is not member.kind:
-                return None
+                return root, None
             held, member = getattr(held, member.attribute(name)), member.members[name]
-        if type(held) is not list:
-            return None
-        try:
-            return self._mapped(root, _Batch(held, _wholes(lambda: self._raw_page(body))), inputs, RowPlace()), root
-        except NotPlain:
-            return None
+        return root, held if type(held) is list else None
 
     def _batches(self, chunks: Chunks, around: list[Any], form: BodyForm, name: str) -> Iterator[_Batch]:
         first = 0
@@ -371,6 +442,15 @@ def _slowly(text: bytes, first: int, name: str) -> Values:
         where = f"{name}, in the rows after {first:,}"
         raise DocumentError(error.message, where=where, hint=error.hint) from error
     return found
+
+
+def _texts_reader(names: Sequence[str], around: Iterable[Sequence[str]]) -> tuple[msgspec.json.Decoder[Any], Members]:
+    """Reads what is wanted around the rows, and the rows as they are written."""
+    root = Members()
+    root.want(names).each().is_text = True
+    for place in around:
+        root.want(place).is_whole = True
+    return decoder_of(root.annotation()), root
 
 
 def _raw_reader(names: Sequence[str]) -> Callable[[bytes], list[Any]]:

@@ -12,6 +12,7 @@ from rondine.core.items.feed import FeedDocument, Gone
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.settings import load
 from rondine.server.feeds.drift import end_drift
+from rondine.server.feeds.known import forget_earlier
 from rondine.server.feeds.moving import marks_of
 from rondine.server.feeds.scheduling import start_after
 from rondine.server.feeds.telling import tell_of_end
@@ -79,8 +80,7 @@ def finish_run(run: Run, verdict: Verdict) -> None:
     if run.is_dry:
         SeenBatch.objects.filter(run_id=run.pk).delete()
         return
-    runs = Run.objects.filter(feed=run.feed_id, pk__lte=run.pk)  # earlier ones cannot go on any more
-    SeenBatch.objects.filter(run_id__in=runs.values("pk")).delete()
+    forget_earlier(run)
 
 
 def _not_listed(run: Run, counts: list[RunCount]) -> list[Remark]:

@@ -5,19 +5,19 @@ The checkpoint is written `WHERE attempt = mine`, so a worker that was thought d
 """
 
 import asyncio
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from datetime import datetime
+from functools import partial
 from typing import Any
 
 from django.db import models, transaction
 from django.utils import timezone
 
-from rondine.core.documents import json_text
 from rondine.core.errors import RunEnded
 from rondine.core.http.messages import http_text, shown_headers
-from rondine.core.mapping.compile import CompiledOutput
 from rondine.engine.receiving import Received
+from rondine.server.feeds.batches import Batch, OutputRows, made_ready
 from rondine.server.feeds.drift import note_drift
 from rondine.server.feeds.fetching import Fetcher
 from rondine.server.feeds.pages import Page, PreparedFeed
@@ -26,35 +26,46 @@ from rondine.server.feeds.rows import RowsFetcher
 from rondine.server.records.keeping import Filling, Kept, PlacedRow
 from rondine.server.records.models import PlannedChange, Record, SeenBatch
 from rondine.server.records.planning import MOST_PLANNED, Planner
-from rondine.server.records.seen import SeenRecords
+from rondine.server.records.seen import Newcomers, SeenRecords
 from rondine.server.runs.actions import notify
-from rondine.server.runs.calls import here, side_call, storable, via_of
+from rondine.server.runs.calls import here, side_call, via_of
 from rondine.server.runs.models import Body, Call, RejectedRow, RowFailure, Run, RunCount
 from rondine.server.runs.remarks import merged
 from rondine.server.threads import in_database
 
 AnyFetcher = Fetcher | RowsFetcher | RejectsFetcher
 BATCH_ROWS = 20_000
+#: Of the first batch, so that keeping begins soon.
+FIRST_ROWS = 5_000
 BATCH_SECONDS = 2.0
 
 
 class Keeper:
-    """Keeps the pages of one attempt at a run, as they come; None ends them. remarks: of all pages that are kept."""
+    """Keeps the pages of one attempt at a run, as they come; None ends them. read_known: reads rows after all that were
+    thought to be known.  remarks: of all pages that are kept."""
 
     def __init__(
-        self, feed: PreparedFeed, fetcher: AnyFetcher, pages: asyncio.Queue[Page | None], pool: ThreadPoolExecutor
+        self,
+        feed: PreparedFeed,
+        fetcher: AnyFetcher,
+        pages: asyncio.Queue[Page | None],
+        pool: ThreadPoolExecutor,
+        read_known: Callable[[Page], None],
     ) -> None:
         self._feed, self._fetcher, self._pages, self._pool = feed, fetcher, pages, pool
+        self._read_known = read_known
         self.remarks = list(feed.remarks)
         self._calls = feed.calls
         self._seen: dict[int, SeenRecords] = {}
+        #: A set that was empty is being filled.
+        self._is_filling = True
         #: Of a dry run, what would become of records, by record type; and how many changes it lists.
         self._planners: dict[str, Planner] = {}
         self._planned = 0
 
     async def _batches(self) -> AsyncIterator[list[Page]]:
         batch: list[Page] = []
-        rows = 0
+        rows, enough = 0, FIRST_ROWS
         began = asyncio.get_running_loop().time()
         while True:
             page = await self._pages.get()
@@ -62,23 +73,47 @@ class Keeper:
                 batch.append(page)
                 rows += sum(mapped.rows for _, mapped, _, _ in page.mapped)
             waited = asyncio.get_running_loop().time() - began
-            if batch and (page is None or rows >= BATCH_ROWS or waited >= BATCH_SECONDS):
+            if batch and (page is None or rows >= enough or waited >= BATCH_SECONDS):
                 yield batch
-                batch, rows, began = [], 0, asyncio.get_running_loop().time()
+                batch, rows, enough, began = [], 0, BATCH_ROWS, asyncio.get_running_loop().time()
             if page is None:
                 return
 
     async def keep_all(self) -> None:
-        async for batch in self._batches():
-            await in_database(self._pool, self._keep_now, batch)
+        """One batch is kept while the next one is made ready."""
+        loop = asyncio.get_running_loop()
+        keeping: asyncio.Future[None] | None = None
+        try:
+            async for pages in self._batches():
+                ready = partial(made_ready, self._feed, pages, as_new=self._is_filling)
+                batch = await loop.run_in_executor(self._pool, ready)
+                if keeping is not None:
+                    await keeping
+                keeping = asyncio.ensure_future(in_database(self._pool, self._keep_now, batch))
+            if keeping is not None:
+                await keeping
+        finally:
+            if keeping is not None:
+                keeping.cancel()
 
-    def _keep_now(self, batch: list[Page]) -> None:
+    def _doubted(self, batch: Batch) -> Batch:
+        """Reads the rows of a batch that were thought to be known, if somebody else has changed records meanwhile;
+        within its transaction."""
+        recollection = self._feed.recollection
+        if recollection is None or recollection.is_sound() or not any(page.known for page in batch.pages):
+            return batch
+        for page in batch.pages:
+            if page.known:
+                self._read_known(page)
+        return made_ready(self._feed, batch.pages, as_new=False)
+
+    def _keep_now(self, batch: Batch) -> None:
         """One transaction: checkpoint first (it fences), then calls, rejects, records and counts."""
-        feed, now = self._feed, timezone.now()
+        feed, now, pages = self._feed, timezone.now(), batch.pages
         with transaction.atomic():
-            last = batch[-1]
+            last = pages[-1]
             sides, self._fetcher.calls.sides = self._fetcher.calls.sides, []
-            made = [page.number for page in batch if page.stored is None]
+            made = [page.number for page in pages if page.stored is None]
             self._calls = max([self._calls, *made, *(number for number, _ in sides)])
             checkpoint: dict[str, Any] = {"next": None, "calls": self._calls, "received": last.elements}
             if last.next is not None:
@@ -87,15 +122,15 @@ class Keeper:
                 checkpoint["verdict"] = last.verdict.to_json()
             if last.within is not None:  # the response is asked for again, and goes on after what is kept
                 checkpoint["within"] = {"first": last.within.first, "ordinals": last.within.ordinals}
-            self.remarks = merged(self.remarks, (remark for page in batch for remark in page.remarks))
+            self.remarks = merged(self.remarks, (remark for page in pages for remark in page.remarks))
             told = [one.to_json() for one in self.remarks]
             fields: dict[str, Any] = {"checkpoint": checkpoint, "remarks": told, "alive_at": now}
             if self._fetcher.announced is not None:
                 fields["expected_rows"] = self._fetcher.announced
-            if compared := sum(page.is_compared for page in batch):
+            if compared := sum(page.is_compared for page in pages):
                 fields["compared"] = models.F("compared") + compared
             if feed.for_each is not None:
-                done = [page for page in batch if page.row is not None]
+                done = [page for page in pages if page.row is not None]
                 fields["rows_asked"] = models.F("rows_asked") + len(done)
                 fields["rows_failed"] = models.F("rows_failed") + sum(page.error is not None for page in done)
                 RowFailure.objects.bulk_create(row_failure(feed.run_id, page) for page in done if page.error)
@@ -105,20 +140,20 @@ class Keeper:
                     where=f"run {feed.run_id}",
                     hint="nothing was kept twice",
                 )
-            self._keep_calls(batch, now)
+            self._keep_calls(pages, now)
             if not feed.is_dry:
-                note_drift(feed, batch, now)
+                note_drift(feed, pages, now)
             Call.objects.bulk_create(
                 side_call(feed.run_id, number, side, feed.connection, now) for number, side in sides
             )
-            for compiled in feed.outputs:
-                self._keep_output(compiled, batch, now)
+            for ready in self._doubted(batch).outputs:
+                self._keep_output(ready, now)
             notify(feed.run_id)
 
-    def _keep_calls(self, batch: list[Page], now: Any) -> None:
+    def _keep_calls(self, pages: Sequence[Page], now: Any) -> None:
         feed = self._feed
         calls, bodies = [], []
-        for page in batch:
+        for page in pages:
             if page.is_silent:
                 continue
             call = Call(
@@ -170,39 +205,32 @@ class Keeper:
             ],
         )
 
-    def _keep_output(self, compiled: CompiledOutput, batch: list[Page], now: Any) -> None:
-        feed = self._feed
-        placed: list[PlacedRow] = []
-        rejected: list[RejectedRow] = []
-        total = filtered = 0
-        for page in batch:
-            for output, mapped, rows, rejects in page.mapped:
-                if output is not compiled:
-                    continue
-                total += mapped.rows
-                filtered += mapped.filtered
-                placed += [PlacedRow(row, page.number) for row in rows]
-                rejected += [rejected_row(feed.run_id, compiled.record_type, page.number, reject) for reject in rejects]
-        filling = feed.fillings[compiled.record_type]
-        RejectedRow.objects.bulk_create(rejected, batch_size=1000)
-        kept = self._plan(compiled, placed) if feed.is_dry else self._keep(filling, placed, now)
-        RunCount.objects.filter(run_id=feed.run_id, record_type=compiled.record_type).update(
-            rows=models.F("rows") + total,
+    def _keep_output(self, ready: OutputRows, now: datetime) -> None:
+        feed, name = self._feed, ready.compiled.record_type
+        RejectedRow.objects.bulk_create(ready.rejected, batch_size=1000)
+        kept = self._plan(name, ready.placed) if feed.is_dry else self._keep(feed.fillings[name], ready, now)
+        RunCount.objects.filter(run_id=feed.run_id, record_type=name).update(
+            rows=models.F("rows") + ready.total,
             created=models.F("created") + kept.created,
             changed=models.F("changed") + kept.changed,
             unchanged=models.F("unchanged") + kept.unchanged,
             repeated=models.F("repeated") + kept.repeated,
-            rejected=models.F("rejected") + len(rejected),
-            filtered=models.F("filtered") + filtered,
+            rejected=models.F("rejected") + len(ready.rejected),
+            filtered=models.F("filtered") + ready.filtered,
         )
 
-    def _keep(self, filling: Filling, placed: list[PlacedRow], now: Any) -> Kept:
+    def _keep(self, filling: Filling, ready: OutputRows, now: datetime) -> Kept:
         if filling.set_id not in self._seen:
-            self._seen[filling.set_id] = SeenRecords.of(self._feed.run_id, filling.set_id, SeenBatch.objects)
-        return Record.objects.keep(filling, placed, now, self._seen[filling.set_id])
+            seen = self._seen[filling.set_id] = SeenRecords.of(self._feed.run_id, filling.set_id, SeenBatch.objects)
+            if Record.objects.is_empty(filling.set_id):
+                seen.newcomers = Newcomers()
+            if self._feed.recollection is not None:
+                seen.memory = self._feed.recollection.memory
+        seen = self._seen[filling.set_id]
+        self._is_filling = seen.newcomers is not None
+        return Record.objects.keep(filling, ready.placed, now, seen, ready.known)
 
-    def _plan(self, compiled: CompiledOutput, placed: list[PlacedRow]) -> Kept:
-        name = compiled.record_type
+    def _plan(self, name: str, placed: list[PlacedRow]) -> Kept:
         if name not in self._planners:
             self._planners[name] = Planner(self._feed.fillings[name], name)
         kept, planned = self._planners[name].plan(placed, MOST_PLANNED - self._planned)
@@ -236,21 +264,4 @@ def row_failure(run_id: int, page: Page) -> RowFailure:
         key=page.row.key,
         call=None if page.is_silent else page.number,
         error=page.error,
-    )
-
-
-def rejected_row(run_id: int, record_type: str, call: int, reject: Any) -> RejectedRow:
-    row = reject.row if isinstance(reject.row, str) and not reject.path else json_text(reject.row)
-    problems = [
-        {"field": problem.field, "path": storable(problem.path), "reason": storable(problem.reason)}
-        for problem in reject.problems
-    ]
-    return RejectedRow(
-        run_id=run_id,
-        record_type=record_type,
-        call=call,
-        ordinal=reject.ordinal,
-        path=storable(reject.path),
-        problems=problems,
-        row=storable(row),
     )

@@ -20,6 +20,7 @@ from rondine.core.settings import load
 from rondine.server.connecting.opening import connection_for, open_connection, standing_values
 from rondine.server.feeds.asking import asked_rows
 from rondine.server.feeds.drift import comparison_for
+from rondine.server.feeds.known import recollection_of
 from rondine.server.feeds.looking_after import Order
 from rondine.server.feeds.pages import PreparedFeed
 from rondine.server.feeds.rejects import stored_rejects
@@ -69,6 +70,12 @@ def load_feed(run: Run) -> PreparedFeed:
             within = RowPlace(found["first"], tuple(found["ordinals"]))
     rejects = stored_rejects(run)
     is_whole = operation.paging is not None and operation.paging.LOOKS_INTO_ROWS
+    asked_for = _asked_for(operation, outputs)
+    reader = None if is_whole else row_reader(mapping, outputs, asked_for)
+    recollection = None
+    if reader is not None and reader.is_row_by_row and not run.is_dry and rejects is None and for_each is None:
+        [(name, filling)] = fillings.items()
+        recollection = recollection_of(run, name, filling)
     return PreparedFeed(
         run.pk,
         run.feed.pk,
@@ -79,7 +86,8 @@ def load_feed(run: Run) -> PreparedFeed:
         paged,
         calls,
         mapping,
-        None if is_whole else row_reader(mapping, outputs, _asked_for(operation, outputs)),
+        reader,
+        asked_for,
         outputs,
         fillings,
         record_types,
@@ -95,6 +103,7 @@ def load_feed(run: Run) -> PreparedFeed:
         for_each,
         rejects,
         Order(**run.order) if run.order else None,
+        recollection=recollection,
     )
 
 

@@ -19,6 +19,7 @@ from rondine.core.pagination import PagedOperation
 from rondine.core.schema.drift import Drift, SchemaOnFile
 from rondine.engine.client import OpenConnection
 from rondine.engine.receiving import Received
+from rondine.server.feeds.known import Recollection
 from rondine.server.feeds.looking_after import Order
 from rondine.server.records.keeping import Filling
 from rondine.server.runs.calls import problem_of
@@ -45,6 +46,7 @@ class PreparedFeed:
     calls: int
     mapping: MappingDocument
     reader: RowReader | None
+    asked_for: Sequence[str]  # of the reader: places outside of the rows
     outputs: list[CompiledOutput]
     fillings: dict[str, Filling]  # by record type
     record_types: dict[str, RecordTypeDocument]
@@ -60,6 +62,7 @@ class PreparedFeed:
     for_each: "AskedRows | None" = None  # what it is called for, one after another
     rejects: "StoredRejects | None" = None  # what it reads again, in place of asking
     order: Order | None = None  # what an earlier attempt ordered
+    recollection: Recollection | None = None  # None: its rows cannot be known again
     remember: Callable[[Order], Awaitable[None]] = forget  # puts an order down
 
 
@@ -138,6 +141,8 @@ class Page:
     received: Received | None = None
     error: dict[str, Any] | None = None
     mapped: list[tuple[CompiledOutput, Mapped, list[EncodedRow], list[Any]]] = field(default_factory=list)
+    text_hashes: Sequence[bytes] = ()  # of its rows, if they may be known again
+    known: Sequence[tuple[int, bytes]] = ()  # rows that are kept already: (id of the record, hash of the text)
     rows: int = 0
     next: GoOn | None = None
     within: RowPlace | None = None
@@ -161,13 +166,16 @@ class Page:
     def fail(self, error: RondineError, position: Position) -> None:
         """Leaves nothing of it to be kept but why; the run goes on from the position."""
         self.error, self.next, self.mapped, self.rows = problem_of(error), GoOn(position), [], 0
+        self.text_hashes, self.known = (), ()
 
     @property
     def fingerprint(self) -> bytes:
         """Of the rows in their order; empty if there are none, or if all were left out by the mapping: of these nobody
         knows whether they came before."""
         made = blake2b(digest_size=16)
-        is_known = False
+        is_known = bool(self.known)
+        for _, text_hash in self.known:
+            made.update(text_hash)
         for _, _, rows, rejects in self.mapped:
             is_known = is_known or bool(rows) or bool(rejects)
             for row in rows:

@@ -7,10 +7,12 @@ from dataclasses import replace
 from threading import Lock
 from typing import Any
 
+import structlog
+
 from rondine.core.documents import Limits, ReadDocument, format_of, read_document
 from rondine.core.documents.elements import text_of
 from rondine.core.documents.json import duplicate_key_notes
-from rondine.core.documents.reading import check_unpacked, form_of_body
+from rondine.core.documents.reading import BodyForm, check_unpacked, form_of_body
 from rondine.core.errors import DocumentError, RondineError, ServiceError
 from rondine.core.http.messages import Send
 from rondine.core.mapping.compile import Mapped, check_format
@@ -23,16 +25,21 @@ from rondine.core.paths import parse_jsonpath, parse_pointer, parse_xpath, resol
 from rondine.core.protocols.classifying import classify_response, failed_by_text
 from rondine.core.schema.drift import FEW_ELEMENTS, MOST_ELEMENTS
 from rondine.core.signin import NoSignIn
+from rondine.engine.apart import ProcessLost, ReadRows, RowsProcess, read_rows
 from rondine.engine.receiving import MOST_AT_ONCE, Received
 from rondine.server.feeds.drift import compared, drift_remarks, never_seen, stop_for
+from rondine.server.feeds.known import KnownRows
 from rondine.server.feeds.pages import GoOn, Page, PreparedFeed, where_of
 from rondine.server.runs.remarks import Remark
 
+log = structlog.get_logger("rondine.runs")
 #: Bytes of a run's first response in which names are looked for that are duplicated: a service that writes them so does
 #: it in every row.
 LOOKED_THROUGH = 1024 * 1024
 #: Elements of which one has its page compared with the schema on file, beside the first page and the last.
 COMPARED_EVERY = 10_000
+#: Bytes of a run after which its responses are read in a process of their own.
+LONG_BYTES = 8 * 1024 * 1024
 #: The engine has capped the size already; mapping follows paths and does not walk the document.
 UNWALKED = Limits(size=2**31, depth=None)
 
@@ -49,6 +56,11 @@ class PageReader:
         #: Differences that were told, and fields that the mapping fills and that some row had.
         self._told: set[tuple[str, str, str]] = set()
         self._seen: set[tuple[str, str]] = set()
+        #: What asks for rows of the run before; None if there is nothing to know.
+        self.known: KnownRows | None = None
+        self._bytes = 0
+        self._process: RowsProcess | None = None
+        self._is_closed = False
 
     def read(self, page: Page, received: Received, ask: Send) -> dict[str, Any]:
         """Reads and maps one page; runs in a thread. Raises ServiceError for a bad status, DocumentError for what is
@@ -77,7 +89,7 @@ class PageReader:
         check_format(mapping, read)
         inputs = self._inputs(page, received)
         mapped = [compiled.run(read.value, inputs) for compiled in self.feed.outputs]
-        self._take(page, mapped, self._items_in(read, mapped))
+        self._take(page, self._encoded(mapped, self._items_in(read, mapped)))
         return _values(read, ask)
 
     def _items_in(self, read: ReadDocument, mapped: Sequence[Mapped]) -> int:
@@ -206,13 +218,17 @@ class PageReader:
         inputs = self.feed.inputs if page.inputs is None else {**self.feed.inputs, **page.inputs}
         return mapping_inputs(inputs, self.feed.standing, received.headers)
 
-    def _take(self, page: Page, mapped: Sequence[Mapped], items: int) -> None:
+    def _encoded(self, mapped: Sequence[Mapped], items: int) -> ReadRows:
         """items: elements of the list that is read, the mapped rows are of."""
-        page.items += items
-        for compiled, one in zip(self.feed.outputs, mapped, strict=True):
-            rows, rejects = encode_rows(compiled, one)
+        made = zip(self.feed.outputs, mapped, strict=True)
+        return ReadRows([(one, *encode_rows(compiled, one)) for compiled, one in made], items, None)
+
+    def _take(self, page: Page, found: ReadRows) -> None:
+        page.items += found.items
+        for compiled, (one, rows, rejects) in zip(self.feed.outputs, found.mapped, strict=True):
             page.mapped.append((compiled, one, rows, rejects))
-        page.rows += mapped[0].rows if mapped else 0
+        page.rows += found.mapped[0][0].rows if found.mapped else 0
+        page.text_hashes, page.known = found.hashes, found.known
 
     def _read_rows(self, page: Page, received: Received, ask: Send) -> dict[str, Any] | None:
         """Reads only what the mapping wants, row by row; None where only all of the response tells what it is."""
@@ -223,14 +239,51 @@ class PageReader:
         is_xml = form.format == "xml"
         if is_xml != (self.feed.mapping.format == "xml") or (is_xml and b"Fault" in received.body):
             return None
-        found = reader.page(received.body, self._inputs(page, received), form=form)
-        if found is None or not any(mapped.rows for mapped in found[0].mapped):
+        found = self._read_page(received.body, self._inputs(page, received), form)
+        if found is None or not any(mapped.rows for mapped, *_ in found.mapped):
             return None
-        part, around = found
-        if isinstance(around, dict) and around.get("errors"):
+        if isinstance(found.around, dict) and found.around.get("errors"):
             return None
-        self._take(page, part.mapped, part.upto.first)
-        return _values(ReadDocument(around, form.format), ask)
+        self._take(page, found)
+        return _values(ReadDocument(found.around, form.format), ask)
+
+    def _read_page(self, body: bytes, inputs: dict[Hashable, Any], form: BodyForm) -> ReadRows | None:
+        feed, known = self.feed, self.known
+        assert feed.reader is not None
+        if feed.recollection is None or feed.recollection.memory.is_over:
+            known = None
+        self._bytes += len(body)
+        if (known is None or known.is_over) and self._is_process_up():
+            assert self._process is not None
+            try:
+                return self._process.read(body, inputs, form, is_hashed=known is not None)
+            except ProcessLost as lost:
+                log.warning("a process that reads was lost", run=feed.run_id, reason=str(lost))
+                self.close()
+        return read_rows(feed.reader, feed.outputs, body, inputs, form, known.ids_of if known is not None else None)
+
+    def _is_process_up(self) -> bool:
+        """Whether a process reads for this run: for a long one, where there is a processor for it."""
+        if self._process is None and self._bytes > LONG_BYTES and not self._is_closed:
+            self._process = RowsProcess.started(self.feed.mapping, self.feed.record_types, self.feed.asked_for)
+        return self._process is not None and self._process.is_up
+
+    def close(self) -> None:
+        """From any thread: ends the process that reads, if there is one."""
+        self._is_closed = True
+        if self._process is not None:
+            process, self._process = self._process, None
+            process.close()
+
+    def read_known(self, page: Page) -> None:
+        """Reads a page again, the rows too that were thought to be known."""
+        received, reader = page.received, self.feed.reader
+        assert received is not None and reader is not None
+        form = form_of_body(received.body, received.media_type, received.charset)
+        found = read_rows(reader, self.feed.outputs, received.body, self._inputs(page, received), form)
+        assert found is not None  # it could be read with fewer rows
+        page.mapped, page.items, page.rows = [], 0, 0
+        self._take(page, found)
 
     def read_large(
         self, page: Page, ask: Send, start: RowPlace | None, give_on: Callable[[Page], None]
@@ -268,14 +321,14 @@ class PageReader:
         for part in reader.parts(chunks, inputs, rest, form=form, start=start, name=name):
             if last is not None:
                 one = Page(page.number, page.request, replace(received, large=None), next=GoOn(ask.position))
-                self._take(one, last.mapped, last.upto.first - page.before)
+                self._take(one, self._encoded(last.mapped, last.upto.first - page.before))
                 page.before = last.upto.first
                 rows = one.rows = rows + one.rows
                 one.within = last.upto
                 give_on(one)
             last = part
         if last is not None:
-            self._take(page, last.mapped, last.upto.first - page.before)
+            self._take(page, self._encoded(last.mapped, last.upto.first - page.before))
         page.rows += rows
         page.around = ReadDocument(rest[0] if rest else [], form.format)
         return _values(page.around, ask)

@@ -23,6 +23,7 @@ from rondine.engine.receiving import Received
 from rondine.server.feeds.ending import fail_run, finish_run
 from rondine.server.feeds.fetching import Fetcher, RunCalls
 from rondine.server.feeds.keeping import AnyFetcher, Keeper
+from rondine.server.feeds.known import KnownBatch, KnownRows, known_batch
 from rondine.server.feeds.loading import load_feed
 from rondine.server.feeds.looking_after import Order
 from rondine.server.feeds.pages import Page, PageFailed, PreparedFeed
@@ -55,11 +56,14 @@ class FeedRun:
 
     def __init__(self, feed: PreparedFeed, engine: Engine, pool: ThreadPoolExecutor) -> None:
         self.feed, self.pool = feed, pool
+        self._loop = asyncio.get_running_loop()
         feed.remember = self._remember
         self._pages: asyncio.Queue[Page | None] = asyncio.Queue(maxsize=max(4, 2 * feed.parallel))
         self.reader = PageReader(feed)
         self.fetcher: AnyFetcher = self._fetcher(engine)
-        self.keeper = Keeper(feed, self.fetcher, self._pages, pool)
+        self.keeper = Keeper(feed, self.fetcher, self._pages, pool, self.reader.read_known)
+        if feed.recollection is not None:
+            self.reader.known = KnownRows(feed.recollection.batches, self._known_batch)
         self._is_unchanged = False
         self._is_stopped = False
         self._within = feed.within
@@ -77,6 +81,10 @@ class FeedRun:
             return Fetcher(self.feed, engine, self._read, self._put, RunCalls(self.feed))
         load = partial(in_database, self.pool, rows.after)
         return RowsFetcher(self.feed, rows, engine, self._read, self._put, self._judge_row, load)
+
+    def _known_batch(self, pk: int) -> KnownBatch:
+        """From the thread that reads."""
+        return asyncio.run_coroutine_threadsafe(in_database(self.pool, known_batch, pk), self._loop).result()
 
     async def _judge_row(self, ending: Ending, last: Page, received: int) -> Verdict:
         judge = partial(self._verdict, ending, last, received)
@@ -108,6 +116,7 @@ class FeedRun:
             for task in (fetcher, keeper):
                 task.cancel()
             await asyncio.gather(fetcher, keeper, return_exceptions=True)
+            self.reader.close()
             self._large_pool.shutdown(wait=False)
 
     async def _fetch_to_the_end(self) -> Verdict:

@@ -9,13 +9,14 @@ of their changes rise in the order in which they can be seen.
 """
 
 import struct
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Literal, NamedTuple
 
+import msgspec
 import psycopg
-from django.db import connection, models
+from django.db import connection, models, transaction
 
 from rondine.core.errors import NotFound
 from rondine.core.mapping.row_encoding import EncodedRow, PartOfRecord
@@ -31,7 +32,7 @@ from rondine.server.records.binary import (
     number,
     two_numbers,
 )
-from rondine.server.records.seen import SeenRecords, packed
+from rondine.server.records.seen import RowMemory, SeenRecords, packed
 
 #: First half of the advisory lock's key; the set's id is the other.
 LOCK = 0x726F6E64
@@ -40,6 +41,8 @@ LOCK = 0x726F6E64
 BY_INDEX = "; ".join(
     f"SET LOCAL enable_{way} = off" for way in ("seqscan", "bitmapscan", "hashjoin", "mergejoin", "material", "sort")
 )
+#: Of a row that is not known again.
+NO_HASH = bytes(16)
 #: The records of a set that some digests are of: a look-up a key, by the index of keys and no other. A comparison of
 #: rows (PostgreSQL, "Row and Array Comparisons") leaves the planner no choice: where set and digest are compared one by
 #: one, it may walk through the whole set for each key, as long as it has not counted the set's rows.
@@ -70,13 +73,26 @@ class Filling:
     history: History = "changes"
     part: PartOfRecord | None = None
 
+    def columns(self, row: EncodedRow, call: int) -> bytes:
+        """What a new record has in its columns between its id and its times, in PostgreSQL's binary form."""
+        key = row.key.encode()
+        return b"".join(
+            (
+                EIGHT, number(self.set_id), SIXTEEN, row.digest, SIXTEEN, row.hash, length(len(key)), key,
+                length(len(row.data) + 1), b"\x01", row.data, FOUR, length(self.type_version),
+                EIGHT, number(self.run_id), two_numbers(4, call, 4, row.ordinal),
+            )
+        )  # fmt: skip
 
-@dataclass(frozen=True, slots=True)
-class PlacedRow:
-    """An encoded row and the number of the call that brought it."""
+
+class PlacedRow(msgspec.Struct, frozen=True, gc=False):
+    """An encoded row and the number of the call that brought it. text_hash: BLAKE2b-128 of the text it was made of, if
+    it may be known again by that.  columns: what `Filling.columns` gives, if it was made before."""
 
     row: EncodedRow
     call: int
+    text_hash: bytes = b""
+    columns: bytes = b""
 
 
 class Present(NamedTuple):
@@ -99,49 +115,105 @@ class Kept:
 
 
 class RecordManager(models.Manager[Any]):
-    def keep(self, filling: Filling, rows: Sequence[PlacedRow], now: datetime, seen: SeenRecords | None = None) -> Kept:
+    def keep(
+        self,
+        filling: Filling,
+        rows: Sequence[PlacedRow],
+        now: datetime,
+        seen: SeenRecords | None = None,
+        known: Sequence[tuple[int, bytes]] = (),
+    ) -> Kept:
         """Keeps a batch within the caller's transaction; rows in the order they came, of those with one key the last.
 
         seen: what the run has met before; it is read from the database if it is not given, and holds after a
-        transaction that failed more than is kept.
+        transaction that failed more than is kept.  known: records that are kept as their rows came again, by their ids,
+        with the hashes of their texts.
         """
-        if not rows:
+        if not rows and not known:
             return Kept()
         assert connection.in_atomic_block, "keep() runs in a transaction of the caller's"
         batches = self._related("SeenBatch")
         seen = SeenRecords.of(filling.run_id, filling.set_id, batches) if seen is None else seen
+        new, present, changed = self._placed(filling, rows, now, seen) if rows else ([], [], [])
+        met = [(record_id, placed.text_hash) for record_id, placed in new]
+        met += [(kept.id, placed.text_hash) for kept, placed in present]
+        first = {record_id: text_hash for record_id, text_hash in (*met, *known) if seen.add(record_id)}
+        self._count(filling, len(new) + sum(not kept.brought_by for kept in changed), is_changed=bool(changed))
+        self._put_down(filling, seen.memory, first, is_changed=bool(changed))
+        changed_first = sum(kept.id in first for kept in changed)
+        unchanged = len(first) - len(new) - changed_first
+        return Kept(len(new), changed_first, unchanged, len(rows) + len(known) - len(first))
+
+    def _placed(
+        self, filling: Filling, rows: Sequence[PlacedRow], now: datetime, seen: SeenRecords
+    ) -> tuple[list[tuple[int, PlacedRow]], list[tuple[Present, PlacedRow]], list[Present]]:
+        """Puts rows where they belong: (new ones with their ids, those that were there, of these the changed)."""
         last = {placed.row.digest: placed for placed in rows}
         # Django's own cursor writes parameters into the statement; the keys' digests go beside it, as they are
         with psycopg.Cursor(connection.connection) as cursor:
-            prepare_look_up(cursor)
             lock(cursor, filling.set_id)
             if filling.part is not None:
+                prepare_look_up(cursor)
                 last = self.completed(cursor, filling, filling.part, last)
-            there = self.there(cursor, filling.set_id, last)
-            new = [placed for digest, placed in last.items() if digest not in there]
+            new, there = self._inserted(cursor, filling, last, now, seen)
             present = [(there[digest], placed) for digest, placed in last.items() if digest in there]
             changed = [(kept, row) for kept, row in present if kept.hash != row.row.hash or not kept.brought_by]
             joined = [kept.id for kept, row in present if not kept.brought_by & filling.feed_bit]
-            ids = self._next_ids(cursor, len(new))
-            self._insert(cursor, filling, zip(ids, new, strict=True), now)
             self._update(cursor, filling, [(kept.id, row) for kept, row in changed], now)
             self._join(cursor, filling, joined)
-        returned = sum(not kept.brought_by for kept, _ in changed)
-        first_met = [record_id for record_id in (*ids, *(kept.id for kept in there.values())) if seen.add(record_id)]
-        first = set(first_met)
-        if first_met:
-            batches.create(run_id=filling.run_id, set_id=filling.set_id, ids=packed(sorted(first_met)))
-        self._count(filling, len(new) + returned)
-        changed_first = sum(kept.id in first for kept, _ in changed)
-        unchanged = len(first) - len(new) - changed_first
-        return Kept(len(new), changed_first, unchanged, len(rows) - len(first))
+        return new, present, [kept for kept, _ in changed]
+
+    def _inserted(
+        self, cursor: Any, filling: Filling, last: dict[bytes, PlacedRow], now: datetime, seen: SeenRecords
+    ) -> tuple[list[tuple[int, PlacedRow]], dict[bytes, Present]]:
+        """Inserts what is new: (new rows with the ids they got, the records that were there)."""
+
+        def inserted(asked: Iterable[bytes]) -> tuple[list[tuple[int, PlacedRow]], dict[bytes, Present]]:
+            there = {}
+            if asked:
+                prepare_look_up(cursor)
+                there = self.there(cursor, filling.set_id, asked)
+            rows = [placed for digest, placed in last.items() if digest not in there]
+            new = list(zip(self._next_ids(cursor, len(rows)), rows, strict=True))
+            self._insert(cursor, filling, new, now)
+            return new, there
+
+        newcomers = seen.newcomers
+        if newcomers is not None and filling.part is None:
+            try:
+                with transaction.atomic():
+                    return inserted(newcomers.met(last))
+            except psycopg.errors.UniqueViolation:  # somebody else brings the same keys to the set
+                seen.newcomers = None
+        return inserted(last)
+
+    def _put_down(
+        self, filling: Filling, memory: RowMemory | None, first: Mapping[int, bytes], *, is_changed: bool
+    ) -> None:
+        """Notes what a batch met first, for a later attempt, and for the next run. first: hashes of texts, by id."""
+        ids = sorted(first)
+        remembered: dict[str, Any] = {}
+        if memory is not None and memory.revision is not None and not memory.is_over:
+            memory.revision += is_changed
+            hashes = b"".join([first[record_id] or NO_HASH for record_id in ids])
+            remembered = {"plan": memory.plan, "hashes": hashes, "revision": memory.revision}
+        if ids:
+            batches = self._related("SeenBatch")
+            batches.create(run_id=filling.run_id, set_id=filling.set_id, ids=packed(ids), **remembered)
+
+    def is_empty(self, set_id: int) -> bool:
+        """Whether a set has no record, not even one that is gone."""
+        with connection.cursor() as cursor:
+            cursor.execute(BY_INDEX)
+            return not self.filter(set_id=set_id).order_by("set_id", "id").exists()
 
     def _related(self, name: str) -> "models.Manager[Any]":
         return self.model._meta.apps.get_model("records", name)._default_manager
 
-    def _count(self, filling: Filling, more: int) -> None:
+    def _count(self, filling: Filling, more: int, *, is_changed: bool) -> None:
         sets = self._related("RecordSet").filter(pk=filling.set_id)
-        if more and not sets.update(count=models.F("count") + more):
+        fields = {"count": models.F("count") + more, "revision": models.F("revision") + int(is_changed)}
+        if (more or is_changed) and not sets.update(**fields):
             raise NotFound(
                 "the record type, or the environment, that the run fills was removed meanwhile",
                 where=f"kept records {filling.set_id}",
@@ -172,60 +244,45 @@ class RecordManager(models.Manager[Any]):
         """Parts of records as whole ones, with what is kept of the other fields."""
         self.look_up(cursor, "uuid_send(r.digest), r.data::text", filling.set_id, rows)
         kept = dict(cursor.fetchall())
-        return {
-            digest: PlacedRow(part.merged(placed.row, kept.get(digest)), placed.call) for digest, placed in rows.items()
-        }
+        whole = {digest: part.merged(placed.row, kept.get(digest)) for digest, placed in rows.items()}
+        return {digest: PlacedRow(row, rows[digest].call, rows[digest].text_hash) for digest, row in whole.items()}
 
     def _next_ids(self, cursor: Any, count: int) -> list[int]:
         """As many ids for new records, rising."""
         if not count:
             return []
         # the sequence is named once: looked up a row, it takes as long as keeping the row
-        cursor.execute("SELECT pg_get_serial_sequence(%s, 'id')::regclass::oid::int8", (self.model._meta.db_table,))
-        (sequence,) = cursor.fetchone()
         cursor.execute(
-            f"SELECT string_agg(int8send(nextval({int(sequence)}::regclass)), '') FROM generate_series(1, %s::int)",
-            (count,),
+            "WITH s AS MATERIALIZED (SELECT pg_get_serial_sequence(%s, 'id')::regclass AS of)"
+            " SELECT string_agg(int8send(nextval(s.of)), '') FROM s, generate_series(1, %s::int)",
+            (self.model._meta.db_table, count),
             binary=True,
         )
         return sorted(struct.unpack(f">{count}q", cursor.fetchone()[0]))
 
-    def _insert(self, cursor: Any, filling: Filling, rows: Iterable[tuple[int, PlacedRow]], now: datetime) -> None:
+    def _insert(self, cursor: Any, filling: Filling, rows: Sequence[tuple[int, PlacedRow]], now: datetime) -> None:
         """New rows, in the order they came, which is then the order of their ids."""
-        head = (13).to_bytes(2, "big") + EIGHT
-        behind_id = EIGHT + number(filling.set_id)
-        version = FOUR + length(filling.type_version) + EIGHT + number(filling.run_id)
-        end = 2 * (EIGHT + number(microseconds(now))) + EIGHT + number(filling.feed_bit)
-        lines = []
-        first_id = 0
-        for record_id, placed in rows:
-            first_id = first_id or record_id
-            row = placed.row
-            key = row.key.encode()
-            lines.append(
-                b"".join(
-                    (
-                        head, number(record_id), behind_id, SIXTEEN, row.digest, SIXTEEN, row.hash,
-                        length(len(key)), key, length(len(row.data) + 1), b"\x01", row.data,
-                        version, two_numbers(4, placed.call, 4, row.ordinal), end,
-                    )
-                )
-            )  # fmt: skip
-        if not lines:
+        if not rows:
             return
+        head = (13).to_bytes(2, "big") + EIGHT
+        end = 2 * (EIGHT + number(microseconds(now))) + EIGHT + number(filling.feed_bit)
+        parts: list[bytes] = []
+        for record_id, placed in rows:
+            columns = placed.columns or filling.columns(placed.row, placed.call)
+            parts += (head, number(record_id), columns, end)
         table = self.model._meta.db_table
         copy_rows(
             cursor,
             f"{table} (id, set_id, digest, hash, key, data, type_version, run_id, call, ordinal, made_at, changed_at,"
             " brought_by)",
-            lines,
+            parts,
         )
         if filling.history == "all":
             cursor.execute(
                 "INSERT INTO records_recordchange (set_id, record_id, digest, key, run_id, at, kind)"
                 f" SELECT set_id, id, digest, key, run_id, made_at, 'created' FROM {table}"
                 " WHERE set_id = %s AND id >= %s ORDER BY id",
-                (filling.set_id, first_id),
+                (filling.set_id, rows[0][0]),
             )
 
     def _update(self, cursor: Any, filling: Filling, rows: Sequence[tuple[int, PlacedRow]], now: datetime) -> None:

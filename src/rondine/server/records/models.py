@@ -36,14 +36,16 @@ class RecordType(Item):
 class RecordSet(models.Model):
     """The kept records of one record type in one environment. count: exact, without those that are gone, changed with
     every batch.  indexed: searchable fields that have their index.  feeds: that brought any, by their ids, in the order
-    of their bits in `Record.brought_by`.  view: what is known of its SQL view: {"digest": of the statement that made
-    it, "role": that may read it, "problem": why it could not be made}."""
+    of their bits in `Record.brought_by`.  revision: rises whenever what is kept of a record changes.  view: what is
+    known of its SQL view: {"digest": of the statement that made it, "role": that may read it, "problem": why it could
+    not be made}."""
 
     environment = models.ForeignKey(Environment, on_delete=models.CASCADE, related_name="record_sets")
     record_type = models.ForeignKey(RecordType, on_delete=models.PROTECT, related_name="record_sets")
     count = models.BigIntegerField(default=0)
     indexed = models.JSONField(default=list)
     feeds = models.JSONField(default=list)
+    revision = models.BigIntegerField(default=0)
     view = models.JSONField(default=dict)
 
     class Meta:
@@ -143,11 +145,22 @@ class PlannedChange(models.Model):
 
 class SeenBatch(models.Model):
     """Records that a run met first in one batch; tells repeats from first meetings, and what is gone from what was not
-    reached. ids: of the records, 64-bit numbers, little end first, compressed (zlib)."""
+    reached. ids: of the records, 64-bit numbers, little end first, compressed (zlib).
+
+    The last run's are left for the next one of its feed, to know rows again. plan: how rows became records.  hashes:
+    BLAKE2b-128 of the text that each record was made of, one after another; null, if they are not remembered.
+    revision: of the set, once the batch was kept.
+    """
 
     run_id = models.BigIntegerField()
     set_id = models.BigIntegerField()
     ids = models.BinaryField()
+    plan = models.UUIDField(null=True)
+    hashes = models.BinaryField(null=True)
+    revision = models.BigIntegerField(null=True)
 
     class Meta:
-        indexes = [models.Index(fields=["run_id", "set_id"], name="seen_batches_of_a_run")]
+        indexes = [
+            models.Index(fields=["run_id", "set_id"], name="seen_batches_of_a_run"),
+            models.Index(fields=["set_id", "plan", "run_id"], name="seen_batches_of_a_plan"),
+        ]

@@ -13,7 +13,7 @@ from uuid import UUID
 
 import structlog
 from django.db import OperationalError, connection, transaction
-from django.db.models import Exists, OuterRef
+from django.db.models import Exists, F, OuterRef
 from django.utils import timezone
 
 from rondine.core.conversions.types import CONVERSIONS
@@ -26,7 +26,7 @@ from rondine.core.mapping.row_encoding import EncodedRow, PartOfRecord, encode_r
 from rondine.core.mapping.taking import holds_in, mapping_inputs
 from rondine.core.settings import dump
 from rondine.server.connecting.opening import standing_values
-from rondine.server.feeds.keeping import rejected_row
+from rondine.server.feeds.batches import rejected_row
 from rondine.server.feeds.loading import filling_of
 from rondine.server.feeds.models import Feed
 from rondine.server.feeds.queueing import queue_feed
@@ -35,7 +35,7 @@ from rondine.server.mappings.kinds import MAPPINGS, resolved_mapping
 from rondine.server.records.going import mark_gone
 from rondine.server.records.keeping import Filling, PlacedRow, lock
 from rondine.server.records.kinds import record_types_of
-from rondine.server.records.models import Record, SeenBatch
+from rondine.server.records.models import Record, RecordSet, SeenBatch
 from rondine.server.runs.bodies import read_for
 from rondine.server.runs.calls import problem_of
 from rondine.server.runs.models import Call, RejectedRow, Run, RunCount
@@ -267,6 +267,7 @@ class _Records:
         digests = [UUID(bytes=row.placed.row.digest) for row in rows]
         ids = Record.objects.filter(set_id=filling.set_id, digest__in=digests).values_list("pk", flat=True)
         mark_gone(filling, array("q", ids), self.now, alive=0)
+        RecordSet.objects.filter(pk=filling.set_id).update(revision=F("revision") + 1)  # feeds know them no more
 
     def _call(self, run: Run, delivery: Delivery, number: int) -> Call:
         return Call(

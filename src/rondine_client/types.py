@@ -839,7 +839,9 @@ class FormFieldItem(TypedDict):
     help: str
     is_rare: bool
     is_required: bool
-    kind: Literal["text", "long_text", "choice", "choices", "integer", "number", "boolean", "list", "map", "json"]
+    kind: Literal[
+        "text", "long_text", "choice", "choices", "integer", "number", "boolean", "list", "integers", "map", "json"
+    ]
     name: str
     title: str
 

@@ -78,12 +78,19 @@ def test_a_documents_schema_and_its_class_refuse_the_same(change, is_good):
 
 def test_the_parts_of_a_document_have_a_form_each_under_the_title_of_their_field():
     forms = forms_of_parts(ConnectionDocument)
+    assert {name for name, form in forms.items() if form.may_be_none} == {"breaker"} and "limits" not in forms
     titles = {name: form.title for name, form in forms.items()}
-    assert titles == {"tls": "TLS", "proxy": "Proxy", "time_outs": "Time-outs", "retrying": "Retrying"}
+    assert titles == {
+        "tls": "TLS",
+        "proxy": "Proxy",
+        "time_outs": "Time-outs",
+        "retrying": "Retrying",
+        "breaker": "Left alone",
+    }
     assert [(field.name, field.kind, field.default) for field in forms["retrying"].fields] == [
         ("max_waits", "integer", 3),
         ("max_retries", "integer", 4),
-        ("statuses", "json", [408, 425, 429, 500, 502, 503, 504]),
+        ("statuses", "integers", [408, 425, 429, 500, 502, 503, 504]),
         ("first_pause", "number", 1.0),
         ("max_pause", "number", 60.0),
         ("max_retries_of_run", "integer", 100),

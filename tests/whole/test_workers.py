@@ -22,17 +22,18 @@ def slowly(trees, seconds):
 
 def test_runs_are_shared_by_all_workers_and_each_is_carried_out_once(rondine, trees):
     feeds = names(rondine, trees, "shared-out", FEEDS)
-    slowly(trees, 1.0)
-    for number in (2, 3):
-        rondine.spawn(f"worker-{number}", "-m", "rondine.server.main", "work", "--parallel", "2")
+    slowly(trees, 2.0)
+    logs = [rondine.home / f"worker-{number}.log" for number in (2, 3)]
+    for log in logs:
+        rondine.spawn(log.stem, "-m", "rondine.server.main", "work", "--parallel", "2")
     try:
-        wait_until(lambda: rondine.sql("SELECT count(*) FROM runs_worker")[0][0] >= 3, 60)
+        wait_until(lambda: all("worker is ready" in log.read_text() for log in logs), 60)
         office = rondine.office()
         runs = [office.feeds.run(name)["id"] for name in feeds]
         ended = [rondine.watch(run) for run in runs]
     finally:
-        for number in (2, 3):
-            rondine.end(f"worker-{number}")
+        for log in logs:
+            rondine.end(log.stem)
     assert {run["state"] for run in ended} == {"done"} and {run["attempt"] for run in ended} == {1}
     callers = {call["by"] for run in runs for call in office.runs.calls(run)}
     assert len(callers) == 3

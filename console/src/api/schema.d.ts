@@ -4024,11 +4024,12 @@ export interface components {
              *     * `number` - number
              *     * `boolean` - boolean
              *     * `list` - list
+             *     * `integers` - integers
              *     * `map` - map
              *     * `json` - json
              * @enum {string}
              */
-            kind: "text" | "long_text" | "choice" | "choices" | "integer" | "number" | "boolean" | "list" | "map" | "json";
+            kind: "text" | "long_text" | "choice" | "choices" | "integer" | "number" | "boolean" | "list" | "integers" | "map" | "json";
             name: string;
             title: string;
         };
@@ -6685,7 +6686,7 @@ export interface components {
              */
             max_redirects?: number;
             /**
-             * @description how often a call is sent again that failed in a way that may pass: no connection, one that broke, a time-out, or one of `statuses`
+             * @description how often a call is sent again that failed in a way that may pass: no connection, one that broke, a time-out, or one of the statuses
              * @default 4
              */
             max_retries?: number;

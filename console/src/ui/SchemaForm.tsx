@@ -176,20 +176,22 @@ function OneField({
         </Field>
       );
     case "list":
+    case "integers":
       return (
         <Field label={field.title} hint={hint}>
           {(id) => (
             <input
               id={id}
               className="input input-sm w-full"
-              value={((value ?? field.default ?? []) as string[]).join(", ")}
+              value={((value ?? field.default ?? []) as unknown[]).join(", ")}
               readOnly={readOnly}
               onChange={(e) =>
                 onValue(
                   e.target.value
                     .split(",")
                     .map((one) => one.trim())
-                    .filter((one, at, all) => one || at === all.length - 1),
+                    .filter((one, at, all) => one || at === all.length - 1)
+                    .map((one) => (field.kind === "integers" && /^\d+$/.test(one) ? Number(one) : one)),
                 )
               }
             />

@@ -19,7 +19,7 @@ from rondine.core.settings import Document, documents_in, dump
 
 @dataclass(frozen=True, slots=True)
 class FormField:
-    """kind: text, long_text, choice, choices (any number of them), integer, number, boolean, list (of texts), map (text
+    """kind: text, long_text, choice, choices (any number of them), integer, number, boolean, list (of texts), integers (a list of them), map (text
     to text) or json (anything else)."""
 
     name: str
@@ -154,6 +154,8 @@ def _shape(hint: Any) -> tuple[str, list[str]]:
     ]
     if container in (list, tuple) and args == [str]:
         return "list", []
+    if container in (list, tuple) and args == [int]:
+        return "integers", []
     if container in (list, tuple) and get_origin(args[0]) is Literal:
         return "choices", [str(argument) for argument in get_args(args[0])]
     if container is dict and args[0] is str and args[1] in (str, Any):

@@ -36,7 +36,7 @@ class RetryPolicy(Document, frozen=True):
             le=20,
             description=(
                 "how often a call is sent again that failed in a way that may pass: no connection, one that broke, a"
-                " time-out, or one of `statuses`"
+                " time-out, or one of the statuses"
             ),
         ),
     ] = 4

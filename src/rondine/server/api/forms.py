@@ -11,7 +11,7 @@ class FormFieldItem(serializers.Serializer[Any]):
     name = serializers.CharField()
     title = serializers.CharField()
     kind = serializers.ChoiceField(
-        ["text", "long_text", "choice", "choices", "integer", "number", "boolean", "list", "map", "json"]
+        ["text", "long_text", "choice", "choices", "integer", "number", "boolean", "list", "integers", "map", "json"]
     )
     help = serializers.CharField(allow_blank=True)
     default = AnyField(allow_null=True)

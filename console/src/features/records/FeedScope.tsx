@@ -106,6 +106,8 @@ export function FeedForEach({ project, feed, mayBuild }: Props) {
   );
 }
 
+const told = (value: unknown) => (Array.isArray(value) ? value.join(", ") : String(value));
+
 /** A form that is there once somebody wants it. */
 function OptionalForm({
   label,

@@ -19,8 +19,8 @@ from rondine.core.settings import Document, documents_in, dump
 
 @dataclass(frozen=True, slots=True)
 class FormField:
-    """kind: text, long_text, choice, choices (any number of them), integer, number, boolean, list (of texts), integers (a
-    list of them), map (text to text) or json (anything else)."""
+    """kind: text, long_text, choice, choices (any number of them), integer, number, boolean, list (of texts), integers
+    (a list of them), map (text to text) or json (anything else)."""
 
     name: str
     title: str

@@ -155,7 +155,7 @@ export function FeedRetrying({ project, feed, mayBuild }: Props) {
           ? "Calls are sent again as the connection says."
           : set.length === 0
             ? "Calls are sent again in the usual way, whatever the connection says."
-            : set.map((field) => `${field.title} ${String(retrying[field.name as keyof typeof retrying])}`).join(", ") +
+            : set.map((field) => `${field.title}: ${told(retrying[field.name as keyof typeof retrying])}`).join(", ") +
               "."
       }
       form={

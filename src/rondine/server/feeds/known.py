@@ -22,6 +22,8 @@ from rondine.server.runs.models import Run, RunCount
 #: A batch of rows: the id of each one's record, by the hash of its text.
 KnownBatch = dict[bytes, int]
 HASH = 16
+#: Rows of which none is known, after which another batch is looked into.
+FURTHER = 5_000
 #: Records of which one is looked at, whether it is there still.
 SAMPLED = 97
 
@@ -37,13 +39,13 @@ class KnownRows:
         self._batches, self._load = batches, load
         self._held: dict[int, KnownBatch] = {}
         self._at = 0
-        #: Batches that were looked into since a row was last known.
+        #: Rows since one was last known.
         self._in_vain = 0
 
     @property
     def is_over(self) -> bool:
         """Whether no row is known, or none has been for long."""
-        return self._in_vain > len(self._batches) or not self._batches
+        return not self._batches or self._in_vain > FURTHER * (len(self._batches) + 4)
 
     def ids_of(self, hashes: Sequence[bytes]) -> Sequence[int]:
         """The id of each row's record; 0 for a row that is not known."""
@@ -64,8 +66,11 @@ class KnownRows:
                 if len(missing) - len(rest) > most:
                     most, best = len(missing) - len(rest), index
                 missing = rest
-        self._in_vain = 0 if most else self._in_vain + 1
-        self._at = best if most else (self._at + 1) % len(self._batches)
+        steps, self._in_vain = self._in_vain // FURTHER, 0 if most else self._in_vain + len(hashes)
+        if most:
+            self._at = best
+        elif self._in_vain // FURTHER > steps:  # they may come in another order
+            self._at = (self._at + 1) % len(self._batches)
         return found
 
     def _batch(self, index: int) -> KnownBatch:

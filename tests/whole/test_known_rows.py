@@ -151,7 +151,7 @@ def readers():
 def test_a_long_run_is_read_by_a_process_of_its_own_and_survives_its_end(rondine, trees):
     kinds = {"number": "text", "note": "text"}
     paging = {"type": "page_number", "total": "/count"}
-    name = feed(rondine, trees, "read-apart", whole([]), paging, kinds=kinds)
+    name = feed(rondine, trees, "apart-and-killed", whole([]), paging, kinds=kinds)
     pages, size = 40, 100
     note = "bark " * 1_000
     made = [[{"number": f"{page}-{one}", "note": note} for one in range(size)] for page in range(pages)]

@@ -96,6 +96,11 @@ class Keeper:
             if keeping is not None:
                 keeping.cancel()
 
+    def close(self) -> None:
+        """Lets go of what is large: the parts of a run refer to each other, so that they are there for a while."""
+        self._seen.clear()
+        self._planners.clear()
+
     def _doubted(self, batch: Batch) -> Batch:
         """Reads the rows of a batch that were thought to be known, if somebody else has changed records meanwhile;
         within its transaction."""

@@ -259,7 +259,8 @@ class PageReader:
                 return self._process.read(body, inputs, form, is_hashed=known is not None)
             except ProcessLost as lost:
                 log.warning("a process that reads was lost", run=feed.run_id, reason=str(lost))
-                self.close()
+                self._end_process()
+                self._is_closed = True
         return read_rows(feed.reader, feed.outputs, body, inputs, form, known.ids_of if known is not None else None)
 
     def _is_process_up(self) -> bool:
@@ -269,8 +270,11 @@ class PageReader:
         return self._process is not None and self._process.is_up
 
     def close(self) -> None:
-        """From any thread: ends the process that reads, if there is one."""
-        self._is_closed = True
+        """From any thread: ends the process that reads, if there is one, and lets go of what was remembered."""
+        self._is_closed, self.known = True, None
+        self._end_process()
+
+    def _end_process(self) -> None:
         if self._process is not None:
             process, self._process = self._process, None
             process.close()

@@ -117,6 +117,7 @@ class FeedRun:
                 task.cancel()
             await asyncio.gather(fetcher, keeper, return_exceptions=True)
             self.reader.close()
+            self.keeper.close()
             self._large_pool.shutdown(wait=False)
 
     async def _fetch_to_the_end(self) -> Verdict:

@@ -11,6 +11,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
+from hashlib import blake2b
 from typing import Any, Literal
 
 from django.db import connection
@@ -315,23 +316,41 @@ def _safe(value: Any) -> Any:
 
 
 def make_indexes(records: RecordSet, document: RecordTypeDocument) -> list[str]:
-    """Makes what is missing of the searchable fields' indexes, outside a transaction and without locking writers.
-    Returns their fields."""
+    """Makes what is missing of the searchable fields' indexes, outside a transaction and without locking writers; one
+    caller at a time. Returns their fields."""
     made = []
     wanted = {field.name: field for field in document.fields if field.searchable and field.type in TYPED}
     for name, field in wanted.items():
         label = f"{name}:{field.type}"
         if label in records.indexed:
             continue
-        index = sql.Identifier(f"records_{records.pk}_{name}_{field.type}"[:63])
-        with connection.cursor() as cursor:
-            cursor.cursor.execute(sql.SQL("DROP INDEX IF EXISTS {}").format(index))
-            cursor.cursor.execute(
-                sql.SQL("CREATE INDEX CONCURRENTLY {} ON {} ({}, id) WHERE set_id = {}").format(
-                    index, sql.Identifier(Record._meta.db_table), typed_value(field), sql.Literal(records.pk)
-                )
+        index = index_name(records, field)
+        if not _is_built(index):
+            statement = sql.SQL("CREATE INDEX CONCURRENTLY {} ON {} ({}, id) WHERE set_id = {}").format(
+                sql.Identifier(index),
+                sql.Identifier(Record._meta.db_table),
+                typed_value(field),
+                sql.Literal(records.pk),
             )
+            with connection.cursor() as cursor:
+                cursor.cursor.execute(statement)
         records.indexed = [*records.indexed, label]
         records.save(update_fields=["indexed"])
         made.append(name)
     return made
+
+
+def index_name(records: RecordSet, field: RecordField) -> str:
+    """PostgreSQL cuts names at 63 bytes; of a longer one, a hash stands for its end."""
+    name = f"records_{records.pk}_{field.name}_{field.type}"
+    return name if len(name) <= 63 else f"{name[:46]}_{blake2b(name.encode(), digest_size=8).hexdigest()}"
+
+
+def _is_built(index: str) -> bool:
+    """Whether an index is there and whole. One whose builder died is dropped, without anybody waiting for it."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT indisvalid FROM pg_index WHERE indexrelid = to_regclass(quote_ident(%s))", (index,))
+        found = cursor.fetchone()
+        if found is not None and not found[0]:
+            cursor.cursor.execute(sql.SQL("DROP INDEX CONCURRENTLY {}").format(sql.Identifier(index)))
+    return found is not None and bool(found[0])

@@ -1,5 +1,6 @@
 """The indexes and SQL views of sets of records, made outside of what changes them."""
 
+from django.db import connection
 from procrastinate import RetryStrategy
 from procrastinate.contrib.django import app
 
@@ -14,7 +15,13 @@ async def make_sql_views() -> None:
     await waiting_for_database(make_views)
 
 
-# building two indexes of one table at a time makes PostgreSQL see a deadlock, so there is one lock for all
+#: Of an advisory lock: one connection builds indexes at a time. Two of one table make PostgreSQL see a deadlock; and a
+#: statement goes on for a while when the worker that sent it has died.
+BUILDING = 0x696E6478
+#: Seconds until it is looked again whether somebody else still builds.
+LATER = 5
+
+
 @app.task(
     queue="runs",
     name="rondine.index_records",
@@ -22,8 +29,20 @@ async def make_sql_views() -> None:
     retry=RetryStrategy(max_attempts=5, wait=3),
 )
 async def index_records(set_id: int) -> None:
-    def make() -> list[str]:
-        records = RecordSet.objects.select_related("record_type").get(pk=set_id)
-        return make_indexes(records, records.record_type.loaded())
+    if not await waiting_for_database(build_indexes, set_id):
+        await index_records.configure(schedule_in={"seconds": LATER}).defer_async(set_id=set_id)
 
-    await waiting_for_database(make)
+
+def build_indexes(set_id: int) -> bool:
+    """False, if somebody else builds some. It is not waited for with a lock: who waits in a statement is waited for by
+    who builds an index beside others' work."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT pg_try_advisory_lock(%s)", (BUILDING,))
+        if not cursor.fetchone()[0]:
+            return False
+        try:
+            records = RecordSet.objects.select_related("record_type").get(pk=set_id)
+            make_indexes(records, records.record_type.loaded())
+        finally:
+            cursor.execute("SELECT pg_advisory_unlock(%s)", (BUILDING,))
+    return True

@@ -37,10 +37,15 @@ from rondine.server.records.seen import RowMemory, SeenRecords, packed
 #: First half of the advisory lock's key; the set's id is the other.
 LOCK = 0x726F6E64
 #: What a batch asks for is looked up by index, row by row: its cost must not grow with what is kept, whatever the
-#: planner believes of a table that grows while it is filled.
+#: planner believes of a table that grows while it is filled. Ways that are off cost so much to it that it would compile
+#: each statement first (JIT), which takes longer than the statement.
 BY_INDEX = "; ".join(
-    f"SET LOCAL enable_{way} = off" for way in ("seqscan", "bitmapscan", "hashjoin", "mergejoin", "material", "sort")
-)
+    f"SET LOCAL {name} = off"
+    for name in (
+        "jit", "enable_seqscan", "enable_bitmapscan", "enable_hashjoin", "enable_mergejoin", "enable_material",
+        "enable_sort",
+    )
+)  # fmt: skip
 #: Of a row that is not known again.
 NO_HASH = bytes(16)
 #: The records of a set that some digests are of: a look-up a key, by the index of keys and no other. A comparison of

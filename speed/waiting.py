@@ -16,11 +16,12 @@ from common import MAPPING, RECORD_TYPE, ROOT, whole_rondine
 
 LISTENER = """
 import sys, psycopg
-with psycopg.connect(sys.argv[1], autocommit=True) as connection:
-    connection.execute("LISTEN handed_over")
+connect = lambda: psycopg.connect(sys.argv[1], autocommit=True)
+with connect() as listening, connect() as claiming:
+    listening.execute("LISTEN handed_over")
     print("up", flush=True)
-    for _ in connection.notifies():
-        connection.execute("UPDATE handed_over SET begun = clock_timestamp() WHERE begun IS NULL")
+    for _ in listening.notifies():
+        claiming.execute("UPDATE handed_over SET begun = clock_timestamp() WHERE begun IS NULL")
 """
 
 

@@ -65,7 +65,7 @@ def run(args: argparse.Namespace, rondine: Any) -> None:
     try:
         url = f"http://127.0.0.1:{port}/surveys"
         prepare(rondine, port, args.concurrency)
-        ways = args.ways.split(",")
+        ways = [way for way in args.ways.split(",") if way]
         loads = {title: {way: [] for way in ["rondine", *ways]} for title in LOADS}
         most = 0.0
         for _ in range(args.rounds):

@@ -6,6 +6,7 @@ import base64
 import json
 import socket
 import time
+from dataclasses import replace
 from urllib.parse import quote
 
 import pytest
@@ -17,7 +18,7 @@ from rondine.core.http.messages import Request, Send
 from rondine.core.secret import Secret
 from rondine.core.signin import ApiKey, Basic, ClientCredentials, NoSignIn
 from rondine.engine.client import Engine, OpenConnection, TimeOuts
-from rondine.engine.connection import cleaned
+from rondine.engine.connection import HeldForms, cleaned, forms_of
 from rondine.engine.guard import Guard, PermittedHost
 from rondine.engine.probe import probe
 
@@ -221,3 +222,11 @@ async def test_a_proxy_that_is_away_is_told_as_such(engine):
             ),
             Request("GET", "http://10.0.0.7/"),
         )
+
+
+def test_what_is_kept_between_calls_shows_no_secret():
+    key = "canary-of-the-office"
+    held = HeldForms((key,), forms_of([Secret(key, "label")]))
+    opened = replace(line("http://127.0.0.1:80"), memory={"forms": held})
+    assert held.is_of((key,)) and not held.is_of(("another-key",))
+    assert key not in repr(held) and key not in repr(opened) and key not in f"{opened.memory}"

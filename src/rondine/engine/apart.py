@@ -88,10 +88,14 @@ class RowsProcess:
     def started(
         cls, mapping: MappingDocument, record_types: Mapping[str, RecordTypeDocument], also: Sequence[str]
     ) -> "RowsProcess | None":
-        """None, if no processor is left for it."""
+        """None, if no processor is left for it, or the system lets no process begin."""
         if not _places.acquire(blocking=False):
             return None
-        one = cls(mapping, record_types, also)
+        try:
+            one = cls(mapping, record_types, also)
+        except OSError:  # no memory for it, or too many processes
+            _places.release()
+            return None
         one._has_place = True
         return one
 
@@ -108,8 +112,10 @@ class RowsProcess:
     def is_up(self) -> bool:
         """Whether it has started, and answers at once."""
         end = self._process.stdout
-        if not self._is_up and end is not None and not end.closed and select.select([end], [], [], 0)[0]:
-            self._is_up = end.read(len(_HERE)) == _HERE
+        if not self._is_up and end is not None and not end.closed:
+            waiting = select.poll()  # select() itself takes no descriptor over 1,023
+            waiting.register(end, select.POLLIN)
+            self._is_up = bool(waiting.poll(0)) and end.read(len(_HERE)) == _HERE
         return self._is_up
 
     def read(self, body: bytes, inputs: Mapping[Hashable, Any], form: BodyForm, *, is_hashed: bool) -> ReadRows | None:

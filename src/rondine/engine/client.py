@@ -33,6 +33,7 @@ from rondine.core.http.time_outs import TimeOuts
 from rondine.core.secret import Secret
 from rondine.core.signin import ReadToken, RenewToken, SendForToken, SignInContext, SignInExchange, Token
 from rondine.engine.connection import (
+    HeldForms,
     OpenConnection,
     cleaned_headers,
     forms_of,
@@ -437,10 +438,10 @@ def _forms_in(connection: OpenConnection, request: Request) -> tuple[bytes, ...]
     before."""
     secrets = connection.all_secrets() + [value for _, value in request.headers if isinstance(value, Secret)]
     values = tuple(secret.bare() for secret in secrets)
-    held: tuple[tuple[str, ...], tuple[bytes, ...]] | None = connection.memory.get("forms")
-    if held is None or held[0] != values:
-        held = connection.memory["forms"] = (values, forms_of(secrets))
-    return held[1]
+    held: HeldForms | None = connection.memory.get("forms")
+    if held is None or not held.is_of(values):
+        held = connection.memory["forms"] = HeldForms(values, forms_of(secrets))
+    return held.forms
 
 
 def _with_secret_query(request: Request) -> URL:

@@ -56,7 +56,7 @@ class OpenConnection:
     limits: tuple[Limit, ...] = ()
     parallel: int | None = None
     operations: Mapping[str, Any] = field(default_factory=dict)
-    memory: dict[str, Any] = field(default_factory=dict)
+    memory: dict[str, Any] = field(default_factory=dict, repr=False)
     is_connection: bool = True
     is_spooling: bool = False
 
@@ -72,6 +72,18 @@ class OpenConnection:
             pair = base64.b64encode(f"{self.proxy_user}:{password.bare()}".encode()).decode()
             secrets.append(Secret(pair, password.label))
         return secrets
+
+
+class HeldForms:
+    """The forms of some secrets, made once. It has no representation that shows them."""
+
+    __slots__ = ("_values", "forms")
+
+    def __init__(self, values: tuple[str, ...], forms: tuple[bytes, ...]) -> None:
+        self._values, self.forms = values, forms
+
+    def is_of(self, values: tuple[str, ...]) -> bool:
+        return self._values == values
 
 
 def forms_of(secrets: list[Secret]) -> tuple[bytes, ...]:

@@ -42,7 +42,7 @@ class Guard:
 
     def __init__(self, permitted: Sequence[PermittedHost]) -> None:
         self._permitted = tuple(permitted)
-        #: By the URL's scheme and authority: the permission, and whether its literal address was found good.
+        #: By the URL's scheme and authority, the permission; and authorities that were found to be good with one.
         self._found: dict[tuple[str, str], PermittedHost] = {}
         self._good: set[tuple[str, PermittedHost]] = set()
 
@@ -85,10 +85,11 @@ class Guard:
     def check_literal(self, url: str, permission: PermittedHost) -> None:
         """The same for an address written as such, in any of the ways that the system reads, before anything is
         dialled."""
-        place = (urlsplit(url).netloc, permission)
+        parts = urlsplit(url)
+        place = (parts.netloc, permission)
         if place in self._good:
             return
-        host = (urlsplit(url).hostname or "").rstrip(".")
+        host = (parts.hostname or "").rstrip(".")
         try:
             found = socket.getaddrinfo(host, None, flags=socket.AI_NUMERICHOST)
         except OSError:

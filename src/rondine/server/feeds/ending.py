@@ -74,13 +74,12 @@ def finish_run(run: Run, verdict: Verdict) -> None:
             error=failure,
             remarks=remarks,
         )
-        if not run.is_dry:
+        if run.is_dry:
+            SeenBatch.objects.filter(run_id=run.pk).delete()
+        else:
             tell_of_end(run)
             start_after(run, state, verdict.completeness)
-    if run.is_dry:
-        SeenBatch.objects.filter(run_id=run.pk).delete()
-        return
-    forget_earlier(run)
+            forget_earlier(run)  # at once with what is gone now: no run may know a row by what was before
 
 
 def _not_listed(run: Run, counts: list[RunCount]) -> list[Remark]:

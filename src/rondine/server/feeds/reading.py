@@ -253,21 +253,22 @@ class PageReader:
         if feed.recollection is None or feed.recollection.memory.is_over:
             known = None
         self._bytes += len(body)
-        if (known is None or known.is_over) and self._is_process_up():
-            assert self._process is not None
+        process = self._process_up() if known is None or known.is_over else None
+        if process is not None:
             try:
-                return self._process.read(body, inputs, form, is_hashed=known is not None)
+                return process.read(body, inputs, form, is_hashed=known is not None)
             except ProcessLost as lost:
                 log.warning("a process that reads was lost", run=feed.run_id, reason=str(lost))
                 self._end_process()
                 self._is_closed = True
         return read_rows(feed.reader, feed.outputs, body, inputs, form, known.ids_of if known is not None else None)
 
-    def _is_process_up(self) -> bool:
-        """Whether a process reads for this run: for a long one, where there is a processor for it."""
+    def _process_up(self) -> RowsProcess | None:
+        """The process that reads for this run, once it can: of a long one, where there is a processor for it."""
         if self._process is None and self._bytes > LONG_BYTES and not self._is_closed:
             self._process = RowsProcess.started(self.feed.mapping, self.feed.record_types, self.feed.asked_for)
-        return self._process is not None and self._process.is_up
+        process = self._process
+        return process if process is not None and process.is_up else None
 
     def close(self) -> None:
         """From any thread: ends the process that reads, if there is one, and lets go of what was remembered."""

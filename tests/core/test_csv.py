@@ -90,3 +90,13 @@ def test_a_charset_is_taken_from_the_media_type_and_an_unknown_parameter_value_i
         read_csv("a\nÄste\n".encode("cp1252"))
     with pytest.raises(DocumentError, match='"perhaps" is no header of CSV'):
         read_csv(b"a\n1\n", media_type="text/csv; header=perhaps")
+
+
+@pytest.mark.parametrize("media_type", ["text/plain", "application/octet-stream", ""])
+def test_csv_under_another_name_is_not_guessed_but_said(media_type):
+    with pytest.raises(DocumentError) as told:
+        read_document(b'number;girth\nOLM-1;"1,5"\n', media_type=media_type)
+    assert "it looks like CSV" in told.value.hint
+    with pytest.raises(DocumentError) as told:
+        read_document(b"All trees are out, come back later.\nThe office", media_type=media_type)
+    assert "CSV" not in told.value.hint

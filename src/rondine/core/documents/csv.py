@@ -117,6 +117,19 @@ def csv_rows(
         yield rows
 
 
+def looks_like_csv(body: bytes) -> bool:
+    """Whether the first two lines are parted alike, by one of the usual delimiters."""
+    lines = body[:CHUNK].decode("utf-8", "replace").splitlines()[:2]
+    if len(lines) < 2:
+        return False
+    delimiter = _delimiter_of(lines[0], '"')
+    try:
+        fields = [len(next(csv.reader([line], delimiter=delimiter), [])) for line in lines]
+    except csv.Error:
+        return False
+    return fields[0] == fields[1] > 1
+
+
 def told_dialect(body: bytes, media_type: str, charset: str = "") -> str:
     """In words, how a body was read that can be read: what was guessed is said to be."""
     dialect = dialect_of(media_type)

@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
-from rondine.core.documents.csv import MEDIA_TYPES, read_csv
+from rondine.core.documents.csv import MEDIA_TYPES, looks_like_csv, read_csv
 from rondine.core.documents.elements import declared_encoding, looks_like_xml, read_elements
 from rondine.core.documents.json import USUAL, Limits, as_utf8, check_size, looks_like_html, marked_charset, read_json
 from rondine.core.documents.whole_xml import XmlDocument
@@ -114,7 +114,13 @@ def read_document(
             rows = read_csv(body, media_type=media_type, charset=charset, limits=limits, name=name)
             return ReadDocument(rows, "csv")
         case _:
-            return ReadDocument(read_json(body, charset=charset, limits=limits, name=name))
+            try:
+                return ReadDocument(read_json(body, charset=charset, limits=limits, name=name))
+            except DocumentError as error:
+                if body.lstrip()[:1] in (b"{", b"[") or not looks_like_csv(body):
+                    raise
+                hint = 'it looks like CSV, and its media type says otherwise: let it be read as "text/csv"'
+                raise DocumentError(error.message, where=error.where, hint=hint) from error
 
 
 #: How compressed content begins, which no text does.

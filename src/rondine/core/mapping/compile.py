@@ -175,7 +175,7 @@ class CompiledOutput:
     def _add_explained(self, mapped: Mapped, traces: Iterable[RowTrace], failed: Collection[int]) -> None:
         """Adds what became of the rows that went the exact way. failed: their ordinals, where the fast way has gone
         before and has counted them."""
-        records = list(zip(mapped.ordinals, mapped.data, strict=True))
+        records: list[tuple[int, dict[str, Any]]] = []
         for trace in traces:
             mapped.rows += trace.ordinal not in failed
             if trace.is_filtered:
@@ -184,6 +184,9 @@ class CompiledOutput:
                 mapped.rejects.append(Reject(trace.ordinal, self.shown(trace.location), trace.problems, trace.row))
             else:
                 records.append((trace.ordinal, trace.data))
+        if not records:
+            return
+        records += zip(mapped.ordinals, mapped.data, strict=True)
         records.sort(key=lambda pair: pair[0])
         mapped.ordinals, mapped.data = [ordinal for ordinal, _ in records], [data for _, data in records]
 

@@ -1,7 +1,7 @@
 """Pages made ready to be kept, many at a time: what can be done without the database is done while the batch before is
 kept."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -10,7 +10,7 @@ from rondine.core.mapping.compile import CompiledOutput
 from rondine.server.feeds.pages import Page, PreparedFeed
 from rondine.server.records.keeping import PlacedRow
 from rondine.server.runs.calls import storable
-from rondine.server.runs.models import RejectedRow
+from rondine.server.runs.models import Body, RejectedRow
 
 
 @dataclass(slots=True)
@@ -28,8 +28,11 @@ class OutputRows:
 
 @dataclass(frozen=True, slots=True)
 class Batch:
+    """bodies: of those responses that are stored, by number of the call."""
+
     pages: Sequence[Page]
     outputs: Sequence[OutputRows]
+    bodies: Mapping[int, Body]
 
 
 def made_ready(feed: PreparedFeed, pages: Sequence[Page], *, as_new: bool) -> Batch:
@@ -52,7 +55,18 @@ def made_ready(feed: PreparedFeed, pages: Sequence[Page], *, as_new: bool) -> Ba
             ]
             ready.known += page.known
             ready.rejected += [rejected_row(feed.run_id, compiled.record_type, page.number, one) for one in rejects]
-    return Batch(pages, list(outputs.values()))
+    bodies = {page.number: body for page in pages if (body := stored_body(feed.project_id, page)) is not None}
+    return Batch(pages, list(outputs.values()), bodies)
+
+
+def stored_body(project_id: int, page: Page) -> Body | None:
+    """A response is stored if somebody will want to look at it: the first of a run, and those with failures."""
+    received = page.received
+    if page.stored is not None or received is None or not received.body:
+        return None
+    if page.error or page.is_first or any(rejects for *_, rejects in page.mapped):
+        return Body.of(project_id, received.body, received.media_type, received.charset)
+    return None
 
 
 def rejected_row(run_id: int, record_type: str, call: int, reject: Any) -> RejectedRow:

@@ -5,7 +5,7 @@ The checkpoint is written `WHERE attempt = mine`, so a worker that was thought d
 """
 
 import asyncio
-from collections.abc import AsyncIterator, Callable, Sequence
+from collections.abc import AsyncIterator, Callable
 from concurrent.futures import ThreadPoolExecutor
 from datetime import datetime
 from functools import partial
@@ -145,7 +145,7 @@ class Keeper:
                     where=f"run {feed.run_id}",
                     hint="nothing was kept twice",
                 )
-            self._keep_calls(pages, now)
+            self._keep_calls(batch, now)
             if not feed.is_dry:
                 note_drift(feed, pages, now)
             Call.objects.bulk_create(
@@ -155,10 +155,10 @@ class Keeper:
                 self._keep_output(ready, now)
             notify(feed.run_id)
 
-    def _keep_calls(self, pages: Sequence[Page], now: Any) -> None:
+    def _keep_calls(self, batch: Batch, now: Any) -> None:
         feed = self._feed
-        calls, bodies = [], []
-        for page in pages:
+        calls = []
+        for page in batch.pages:
             if page.is_silent:
                 continue
             call = Call(
@@ -176,9 +176,7 @@ class Keeper:
             if page.stored is not None:
                 copy_call(page.stored, call)
             elif received := page.received:
-                if received.body and (page.error or page.is_first or any(rejects for *_, rejects in page.mapped)):
-                    call.body = Body.of(feed.project_id, received.body, received.media_type, received.charset)
-                    bodies.append(call.body)
+                call.body = batch.bodies.get(page.number)
                 call.request, call.status, call.reason, call.headers = (
                     http_text(received.request),
                     received.status,
@@ -189,7 +187,7 @@ class Keeper:
                 call.at = received.timings.began_at or now
             calls.append(call)
         calls = list({call.number: call for call in calls}.values())  # of the parts of a large one, the last
-        Body.objects.bulk_create(bodies)
+        Body.objects.bulk_create(batch.bodies.values())
         # a page that failed in an earlier attempt is there already, under the number it now comes again with
         Call.objects.bulk_create(
             calls,
@@ -212,7 +210,7 @@ class Keeper:
 
     def _keep_output(self, ready: OutputRows, now: datetime) -> None:
         feed, name = self._feed, ready.compiled.record_type
-        RejectedRow.objects.bulk_create(ready.rejected, batch_size=1000)
+        RejectedRow.objects.copy_in(ready.rejected)
         kept = self._plan(name, ready.placed) if feed.is_dry else self._keep(feed.fillings[name], ready, now)
         RunCount.objects.filter(run_id=feed.run_id, record_type=name).update(
             rows=models.F("rows") + ready.total,

@@ -2,9 +2,10 @@
 
 import uuid
 import zlib
+from collections.abc import Iterable
 
 from django.conf import settings
-from django.db import models
+from django.db import connection, models
 from django.db.models import F, Q
 
 from rondine.server.access.models import Project
@@ -201,6 +202,16 @@ class RowFailure(models.Model):
         constraints = [models.UniqueConstraint(fields=["run", "row_id"], name="one_failure_a_row")]
 
 
+class RejectedRowManager(models.Manager["RejectedRow"]):
+    def copy_in(self, rows: Iterable["RejectedRow"]) -> None:
+        """As `bulk_create`, by COPY: a run may reject very many. Within the caller's transaction."""
+        fields = [field for field in self.model._meta.concrete_fields if not field.primary_key]
+        target = f"{self.model._meta.db_table} ({', '.join(field.attname for field in fields)})"
+        with connection.cursor() as cursor, cursor.copy(f"COPY {target} FROM STDIN") as copy:
+            for row in rows:
+                copy.write_row([field.get_db_prep_save(getattr(row, field.attname), connection) for field in fields])
+
+
 class RejectedRow(models.Model):
     """A row that could not become a record: the reasons and the row itself, as text."""
 
@@ -211,6 +222,8 @@ class RejectedRow(models.Model):
     path = models.TextField()
     problems = models.JSONField()
     row = models.TextField()
+
+    objects = RejectedRowManager()
 
     class Meta:
         indexes = [models.Index(fields=["run_id", "id"], name="rejects_of_a_run")]

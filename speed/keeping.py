@@ -60,10 +60,11 @@ def measure(sizes: list[int], rounds: int) -> None:
                 upto = min(made + 500_000, size)
                 cursor.execute(
                     """INSERT INTO records_record
-                        (set_id, digest, hash, key, data, type_version, run_id, call, ordinal, made_at, changed_at)
+                        (set_id, digest, hash, key, data, type_version, run_id, call, ordinal, made_at, changed_at,
+                        brought_by)
                     SELECT %s, md5(i::text)::uuid, md5('h' || i)::uuid, '["T-' || i || '"]',
                         jsonb_build_object('number', 'T-' || i, 'girth', (20 + i * 104729 %% 900) / 100.0,
-                            'district', 'district ' || (i * 7919 %% 40)), 1, 1, 1, 0, now(), now()
+                            'district', 'district ' || (i * 7919 %% 40)), 1, 1, 1, 0, now(), now(), 1
                     FROM generate_series(%s::bigint, %s::bigint) i""",
                     [records.pk, made, upto - 1],
                 )

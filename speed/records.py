@@ -55,12 +55,13 @@ def measure(rows: int, asks: int) -> None:
         for start in range(0, rows, 500_000):
             cursor.execute(
                 """INSERT INTO records_record
-                    (set_id, digest, hash, key, data, type_version, run_id, call, ordinal, made_at, changed_at)
+                    (set_id, digest, hash, key, data, type_version, run_id, call, ordinal, made_at, changed_at,
+                    brought_by)
                 SELECT %s, md5(i::text)::uuid, md5('h' || i)::uuid, '["OLM-' || lpad(i::text, 8, '0') || '"]',
                     jsonb_build_object('number', 'OLM-' || lpad(i::text, 8, '0'), 'district',
                     'district ' || (i * 7919 %% 40), 'girth', (20 + i * 104729 %% 900) / 100.0,
                         'planted', (date '1890-01-01' + (i * 31 %% 48000)::int)::text, 'note', repeat('x',
-                        (i %% 60)::int)), 1, 1, 1, 0, now(), now()
+                        (i %% 60)::int)), 1, 1, 1, 0, now(), now(), 1
                 FROM generate_series(%s::bigint, %s::bigint) i""",
                 [records.pk, start, min(start + 500_000, rows) - 1],
             )

@@ -295,7 +295,7 @@ class RecordManager(models.Manager[Any]):
             return
         cursor.execute(
             "CREATE TEMPORARY TABLE IF NOT EXISTS incoming"
-            " (id bigint, hash uuid, data jsonb, call integer, ordinal integer) ON COMMIT DELETE ROWS;"
+            " (id bigint PRIMARY KEY, hash uuid, data jsonb, call integer, ordinal integer) ON COMMIT DELETE ROWS;"
             " TRUNCATE incoming"
         )
         head = (5).to_bytes(2, "big") + EIGHT
@@ -314,6 +314,9 @@ class RecordManager(models.Manager[Any]):
             ],
         )  # fmt: skip
         table = self.model._meta.db_table
+        # whichever of the two is gone through, the other is looked up by its index, and neither as a whole: PostgreSQL
+        # may think that few records are there, or few came
+        matching, ids = "r.id = i.id AND r.id = ANY(%s)", [record_id for record_id, _ in rows]
         if filling.history != "none":
             before = _DIFFERENT.format(of="r.data", against="i.data")
             after = _DIFFERENT.format(of="i.data", against="r.data")
@@ -321,13 +324,13 @@ class RecordManager(models.Manager[Any]):
                 "INSERT INTO records_recordchange (set_id, record_id, digest, key, run_id, at, kind, before, after)"
                 " SELECT r.set_id, r.id, r.digest, r.key, %s, %s,"
                 " CASE r.brought_by WHEN 0 THEN 'returned' ELSE 'changed' END,"
-                f" {before}, {after} FROM incoming i JOIN {table} r ON r.id = i.id ORDER BY r.id",
-                (filling.run_id, now),
+                f" {before}, {after} FROM incoming i JOIN {table} r ON {matching} ORDER BY r.id",
+                (filling.run_id, now, ids),
             )
         cursor.execute(
             f"UPDATE {table} r SET hash = i.hash, data = i.data, type_version = %s, run_id = %s, call = i.call,"
-            " ordinal = i.ordinal, changed_at = %s, gone_at = NULL FROM incoming i WHERE r.id = i.id",
-            (filling.type_version, filling.run_id, now),
+            f" ordinal = i.ordinal, changed_at = %s, gone_at = NULL FROM incoming i WHERE {matching}",
+            (filling.type_version, filling.run_id, now, ids),
         )
 
     def _join(self, cursor: Any, filling: Filling, ids: Sequence[int]) -> None:

@@ -5,10 +5,11 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from rondine_client.addresses import step
-from rondine_client.requests import Request, Resource, S, call
+from rondine_client.requests import Pages, Request, Resource, S, call, pages
 
 if TYPE_CHECKING:
     import builtins
+    from collections.abc import Mapping, Sequence
 
     from rondine_client import types
 
@@ -148,6 +149,68 @@ class Environments(Resource[S]):
         """What a browser that is signed in opens, within ten minutes, to prove that the environment's callback address
         leads here."""
         return self.request("POST", f"/{step(name)}/callback-proof", member="address")
+
+    @call
+    def use_release(self, name: str, release: int | None, *, why: str = "") -> Request[types.Switch]:
+        """What begins in it from now on goes by the release, or by the draft (None): {environment, before, after}."""
+        return self.request("PUT", f"/{step(name)}/release", {"release": release, "why": why})
+
+    @call
+    def roll_back(self, name: str, *, why: str = "") -> Request[types.Switch]:
+        """It goes by what it went by before: {environment, before, after}."""
+        return self.request("POST", f"/{step(name)}/release/back", {"why": why})
+
+    @call
+    def switches(self, name: str) -> Request[builtins.list[types.Switch]]:
+        """What it went by, the newest first: [{before, after, is_back, why, by, at}]; null is the draft."""
+        return self.request("GET", f"/{step(name)}/switches")
+
+    @call
+    def checklist(self, name: str, release: int | None = None) -> Request[builtins.list[types.LackingItem]]:
+        """What it lacks to go by a release, or by the draft (None): [{what, message, hint, who}]."""
+        query = {} if release is None else {"release": release}
+        return self.request("GET", f"/{step(name)}/checklist", query=query)
+
+
+class Releases(Resource[S]):
+    """The numbered states of a project's items."""
+
+    @pages
+    def search(self, *, limit: int | None = None) -> Pages[types.Release]:
+        """The newest first."""
+        return Pages(self.request("GET", query={"limit": min(limit or 100, 100)}), limit=limit)
+
+    @call
+    def get(self, number: int) -> Request[types.Release]:
+        return self.request("GET", f"/{number}")
+
+    @call
+    def contents(self, number: int) -> Request[builtins.list[types.ReleasedItemShown]]:
+        """[{kind, name, title, version, at}]."""
+        return self.request("GET", f"/{number}/contents")
+
+    @call
+    def check(self) -> Request[builtins.list[types.UnreadyItem]]:
+        """What keeps the draft from being released: [{kind, name, problems}]."""
+        return Request("GET", f"{self.path.rpartition('/')[0]}/release-check")
+
+    @call
+    def make(self, notes: str = "", *, waive: Sequence[Mapping[str, str]] = ()) -> Request[types.Release]:
+        """Releases the draft as it is now. waive: [{kind, name, reason}] of items that are not ready."""
+        return self.request("POST", body={"notes": notes, "waive": list(waive)})
+
+    @call
+    def compare(
+        self, before: int | None, after: int | None = None
+    ) -> Request[builtins.list[types.ReleaseDifferenceItem]]:
+        """What differs from one to the other, item by item: [{kind, name, what, differences}]. None: the draft."""
+        states = {"before": before or "draft", "after": after or "draft"}
+        return Request("GET", f"{self.path.rpartition('/')[0]}/release-differences", query=states)
+
+    @call
+    def withdraw(self, number: int, *, why: str = "") -> Request[types.Release]:
+        """No environment goes over to it any more."""
+        return self.request("POST", f"/{number}/withdraw", {"why": why})
 
 
 class Hosts(Resource[S]):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from rondine_client.addresses import step
-from rondine_client.administration import Environments, Hosts, Members, Names
+from rondine_client.administration import Environments, Hosts, Members, Names, Releases
 from rondine_client.connecting import Connections, Credentials, Services, StandingValues
 from rondine_client.describing import Definitions, Operations, Samples, Trials
 from rondine_client.items import Items
@@ -45,6 +45,7 @@ class Project(Resource[S]):
         self.runs = Runs(client, f"{path}/runs")
         self.records = Records(client, f"{path}/environments")
         self.environments = Environments(client, f"{path}/environments")
+        self.releases = Releases(client, f"{path}/releases")
         self.hosts = Hosts(client, f"{path}/hosts")
         self.members = Members(client, f"{path}/members")
         self.names = Names(client, path)

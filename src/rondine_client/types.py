@@ -610,6 +610,7 @@ class Environment(TypedDict):
     is_protected: bool
     missing: list[ProblemItem]
     name: str
+    release: int | None
     runs_days: int | None
     title: str
 
@@ -1021,6 +1022,13 @@ class Keyset(TypedDict):
     size_input: NotRequired[str]
     type: Literal["keyset"]
     until: NotRequired[Literal["empty_page", "short_page"]]
+
+
+class LackingItem(TypedDict):
+    hint: str
+    message: str
+    what: str
+    who: str
 
 
 class LastRun(TypedDict):
@@ -1965,6 +1973,43 @@ class RejectedRowPage(TypedDict):
     next: str | None
 
 
+class Release(TypedDict):
+    by: str | None
+    environments: list[str]
+    items: int
+    made_at: str
+    notes: str
+    number: int
+    waived: list[WaivedItem]
+    withdrawn_at: str | None
+    withdrawn_why: str
+
+
+class ReleaseDifferenceItem(TypedDict):
+    after: int | None
+    before: int | None
+    by: str | None
+    differences: list[ValueDifferenceItem]
+    kind: str
+    name: str
+    name_before: str
+    what: Literal["added", "removed", "changed"]
+    why: str
+
+
+class ReleasePage(TypedDict):
+    items: list[Release]
+    next: str | None
+
+
+class ReleasedItemShown(TypedDict):
+    at: str
+    kind: str
+    name: str
+    title: str
+    version: int
+
+
 class Remark(TypedDict):
     call: int | None
     hint: str
@@ -2382,6 +2427,16 @@ class Substring(TypedDict):
     type: Literal["substring"]
 
 
+class Switch(TypedDict):
+    after: int | None
+    at: str
+    before: int | None
+    by: str | None
+    environment: str
+    is_back: bool
+    why: str
+
+
 class Table(TypedDict):
     otherwise: NotRequired[Literal["empty", "keep", "reject"]]
     type: Literal["table"]
@@ -2521,6 +2576,12 @@ class TypeField(TypedDict):
     type: str
 
 
+class UnreadyItem(TypedDict):
+    kind: str
+    name: str
+    problems: list[ProblemItem]
+
+
 class UseItem(TypedDict):
     kind: str
     name: str
@@ -2549,6 +2610,13 @@ class ValueOf(TypedDict):
 class ViewColumn(TypedDict):
     name: str
     type: str
+
+
+class WaivedItem(TypedDict):
+    kind: str
+    message: str
+    name: str
+    reason: str
 
 
 class Watch(TypedDict):

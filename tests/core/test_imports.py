@@ -30,6 +30,7 @@ ROOMS = {
         "items",
         "runs",
         "connecting",
+        "releases",
         "records",
         "operations",
         "mappings",

@@ -871,6 +871,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/environments/{name}/checklist": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What an environment lacks to go by a release, and who can give it. */
+        get: operations["getChecklist"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/environments/{name}/release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Lets an environment go by a release, or by the draft. */
+        put: operations["useRelease"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/environments/{name}/release/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Lets an environment go by what it went by before. */
+        post: operations["rollBack"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/environments/{name}/switches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What an environment went by, the newest first. */
+        get: operations["listSwitches"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/events": {
         parameters: {
             query?: never;
@@ -1573,6 +1641,109 @@ export interface paths {
         get: operations["listRecordTypeRevisions"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/release-check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What keeps the draft from being released. */
+        get: operations["checkDraft"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/release-differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What differs between two releases, or one and the draft, item by item. */
+        get: operations["compareReleases"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/releases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Releases, the newest first. */
+        get: operations["listReleases"];
+        put?: never;
+        /** @description Releases, the newest first. */
+        post: operations["makeRelease"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/releases/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Releases, the newest first. */
+        get: operations["getRelease"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/releases/{number}/contents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Releases, the newest first. */
+        get: operations["getReleaseContents"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/releases/{number}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Releases, the newest first. */
+        post: operations["withdrawRelease"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3554,6 +3725,8 @@ export interface components {
             is_protected: boolean;
             readonly missing: components["schemas"]["ProblemItem"][];
             name: string;
+            /** @description what runs in it goes by; null: the draft */
+            release: number | null;
             /** @description for how long runs, calls and deliveries are kept; null for ever */
             runs_days: number | null;
             title: string;
@@ -4495,6 +4668,14 @@ export interface components {
              */
             until?: "empty_page" | "short_page";
         };
+        /** @description Something that an environment lacks. */
+        LackingItem: {
+            hint: string;
+            message: string;
+            what: string;
+            /** @description the role that can give it */
+            who: string;
+        };
         LastRun: {
             /** Format: date-time */
             readonly at: string;
@@ -5014,6 +5195,11 @@ export interface components {
         NewProjectRequest: {
             name: string;
             title?: string;
+        };
+        NewReleaseRequest: {
+            /** @default  */
+            notes?: string;
+            waive?: components["schemas"]["WaiverGivenRequest"][];
         };
         NewRoleRequest: {
             /**
@@ -6519,6 +6705,58 @@ export interface components {
             items: components["schemas"]["RejectedRow"][];
             next: string | null;
         };
+        Release: {
+            by: string | null;
+            /** @description that go by it, by name */
+            readonly environments: string[];
+            items: number;
+            /** Format: date-time */
+            readonly made_at: string;
+            notes: string;
+            number: number;
+            waived: components["schemas"]["WaivedItem"][];
+            /** Format: date-time */
+            withdrawn_at: string | null;
+            withdrawn_why: string;
+        };
+        ReleaseDifferenceItem: {
+            /** @description its version */
+            after: number | null;
+            /** @description its version */
+            before: number | null;
+            /** @description who changed it last */
+            by: string | null;
+            differences: components["schemas"]["ValueDifferenceItem"][];
+            kind: string;
+            name: string;
+            name_before: string;
+            /**
+             * @description * `added` - added
+             *     * `removed` - removed
+             *     * `changed` - changed
+             * @enum {string}
+             */
+            what: "added" | "removed" | "changed";
+            why: string;
+        };
+        ReleasePage: {
+            items: components["schemas"]["Release"][];
+            next: string | null;
+        };
+        ReleaseUseRequest: {
+            /** @description its number; null for the draft */
+            release: number | null;
+            /** @default  */
+            why?: string;
+        };
+        ReleasedItemShown: {
+            /** Format: date-time */
+            readonly at: string;
+            readonly kind: string;
+            name: string;
+            title: string;
+            version: number;
+        };
         Remark: {
             /** @description the first one that it is about */
             call: number | null;
@@ -7528,6 +7766,18 @@ export interface components {
             /** @enum {unknown} */
             type: "substring";
         };
+        Switch: {
+            /** @description of a release; null: the draft */
+            after: number | null;
+            /** Format: date-time */
+            readonly at: string;
+            /** @description of a release; null: the draft */
+            before: number | null;
+            by: string | null;
+            environment: string;
+            is_back: boolean;
+            why: string;
+        };
         /**
          * Table
          * @description One value for another.
@@ -7766,6 +8016,11 @@ export interface components {
             name: string;
             type: string;
         };
+        UnreadyItem: {
+            kind: string;
+            name: string;
+            problems: components["schemas"]["ProblemItem"][];
+        };
         UpdateGivenRequest: {
             /** @description keys of changed and removed operations; all by default */
             accept?: string[] | null;
@@ -7818,6 +8073,7 @@ export interface components {
              */
             user_name?: string;
         };
+        /** @description Of two documents. before, after: as JSON; empty where it is not there. */
         ValueDifferenceItem: {
             after: string;
             before: string;
@@ -7857,6 +8113,20 @@ export interface components {
         WaitDecidedRequest: {
             /** @description true: the wait that the service asked for counts whole; false: it is lifted, and calls go out again */
             believe: boolean;
+        };
+        /** @description A problem that was let pass. */
+        WaivedItem: {
+            kind: string;
+            message: string;
+            name: string;
+            reason: string;
+        };
+        WaiverGivenRequest: {
+            /** @description its word, such as operation */
+            kind: string;
+            name: string;
+            /** @description why it is released although it is not ready */
+            reason: string;
         };
         /**
          * Watch
@@ -7955,6 +8225,10 @@ export interface components {
             name: string;
             title?: string;
             /** @description stands with the revision */
+            why?: string;
+        };
+        WhyGivenRequest: {
+            /** @default  */
             why?: string;
         };
         /**
@@ -10549,6 +10823,141 @@ export interface operations {
             };
         };
     };
+    getChecklist: {
+        parameters: {
+            query?: {
+                /** @description by default, of the draft */
+                release?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LackingItem"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    useRelease: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReleaseUseRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Switch"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rollBack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["WhyGivenRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Switch"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listSwitches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Switch"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listEvents: {
         parameters: {
             query?: {
@@ -12754,6 +13163,236 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Revision"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    checkDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnreadyItem"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compareReleases: {
+        parameters: {
+            query: {
+                /** @description the same */
+                after?: string;
+                /** @description a release's number, or draft */
+                before: string;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleaseDifferenceItem"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listReleases: {
+        parameters: {
+            query?: {
+                /** @description the cursor of the page before */
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleasePage"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makeRelease: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["NewReleaseRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Release"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getRelease: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Release"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getReleaseContents: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleasedItemShown"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    withdrawRelease: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["WhyGivenRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Release"];
                 };
             };
             /** @description what went wrong */

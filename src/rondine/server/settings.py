@@ -81,6 +81,7 @@ INSTALLED_APPS = [
     "rondine.server.items",
     "rondine.server.runs",
     "rondine.server.connecting",
+    "rondine.server.releases",
     "rondine.server.records",
     "rondine.server.subscriptions",
     "rondine.server.operations",

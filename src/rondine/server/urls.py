@@ -27,6 +27,7 @@ from rondine.server.operations import trial_views as trials
 from rondine.server.operations import views as operations
 from rondine.server.records import planned_views as planned
 from rondine.server.records import views as records
+from rondine.server.releases import views as releases
 from rondine.server.runs import views as runs
 from rondine.server.subscriptions import views as subscriptions
 from rondine.server.webhooks import views as webhooks
@@ -54,6 +55,7 @@ for prefix, view_set in {
     items.register(prefix, view_set, basename=prefix)
 items.register("events", subscriptions.EventViewSet, basename="events")
 items.register("runs", runs.RunViewSet, basename="runs")
+items.register("releases", releases.ReleaseViewSet, basename="releases")
 
 urlpatterns = [
     path("api/v1/session", access.SessionView.as_view()),
@@ -85,6 +87,12 @@ urlpatterns = [
     path(f"{PROJECT}/environments", connecting.EnvironmentsView.as_view()),
     path(f"{PROJECT}/environments/<str:name>", connecting.EnvironmentView.as_view()),
     path(f"{PROJECT}/environments/<str:name>/callback-proof", connecting.CallbackProofView.as_view()),
+    path(f"{PROJECT}/environments/<str:name>/release", releases.EnvironmentReleaseView.as_view()),
+    path(f"{PROJECT}/environments/<str:name>/release/back", releases.RollBackView.as_view()),
+    path(f"{PROJECT}/environments/<str:name>/switches", releases.SwitchesView.as_view()),
+    path(f"{PROJECT}/environments/<str:name>/checklist", releases.ChecklistView.as_view()),
+    path(f"{PROJECT}/release-check", releases.ReleaseCheckView.as_view()),
+    path(f"{PROJECT}/release-differences", releases.ReleaseDifferencesView.as_view()),
     path(f"{PROJECT}/obstacles", feeds.ObstaclesView.as_view()),
     path(f"{PROJECT}/moves", preparation.MovesView.as_view()),
     path(f"{PROJECT}/connection-forms", connections.ConnectionFormsView.as_view()),

@@ -17,6 +17,15 @@ class ProblemItem(serializers.Serializer[Any]):
     hint = serializers.CharField()
 
 
+class ValueDifferenceItem(serializers.Serializer[Any]):
+    """Of two documents. before, after: as JSON; empty where it is not there."""
+
+    path = serializers.CharField()
+    kind = serializers.ChoiceField(["added", "removed", "changed", "retyped", "reordered"])
+    before = serializers.CharField(allow_blank=True)
+    after = serializers.CharField(allow_blank=True)
+
+
 class ProblemSerializer(serializers.Serializer[Any]):
     """What went wrong (RFC 9457): a stable code, the place, and what to do."""
 

@@ -27,6 +27,8 @@ class Environment(models.Model):
     is_protected = models.BooleanField(default=False)
     callback = models.CharField(max_length=500, blank=True)
     callback_proven_at = models.DateTimeField(null=True)
+    #: What runs in it goes by; null for the draft.
+    release = models.ForeignKey("releases.Release", null=True, on_delete=models.RESTRICT, related_name="environments")
     runs_days = models.PositiveIntegerField(null=True, default=RUNS_DAYS)
     bodies_days = models.PositiveIntegerField(null=True, default=BODIES_DAYS)
 

@@ -86,11 +86,14 @@ class EnvironmentSerializer(ShownSerializer):
     connections = serializers.IntegerField(source="connections.count")
     missing = serializers.SerializerMethodField()
     callback_path = serializers.SerializerMethodField()
+    release = serializers.IntegerField(
+        source="release.number", allow_null=True, default=None, help_text="what runs in it goes by; null: the draft"
+    )
 
     class Meta:
         model = Environment
         fields = (
-            *("name", "title", "description", "is_protected", "connections", "missing", "callback_path"),
+            *("name", "title", "description", "is_protected", "release", "connections", "missing", "callback_path"),
             *("callback", "callback_proven_at", "runs_days", "bodies_days"),
         )
         extra_kwargs = {

@@ -49,8 +49,8 @@ def _failed(only: int | None) -> set[int] | None:
 
 def _records_after(run: Run, for_each: ForEach, inputs: list[Input]) -> Callable[[int], list[AskedRow]]:
     record_type = find_item(RECORD_TYPES, run.project, for_each.record_type)
-    document = record_type.loaded()
     records = record_set(run.environment, record_type)
+    document = records.loaded()
     where = selection(records, document, for_each.where).where if records.pk else []
     if (rows := run.content.get("only_rows")) is not None:
         where = [*where, sql.SQL("id = ANY({})").format(sql.Literal(rows))]

@@ -1,6 +1,8 @@
 """The kind of item of feeds."""
 
-from rondine.core.errors import InputError, Problem, RondineError, did_you_mean
+from copy import copy
+
+from rondine.core.errors import DraftError, InputError, Problem, RondineError, did_you_mean
 from rondine.core.items.feed import FeedDocument
 from rondine.core.items.moving import moving_problems
 from rondine.core.items.schedule import AfterFeed, Watch, duration_of, schedule_problems
@@ -11,25 +13,34 @@ from rondine.server.access.models import Person
 from rondine.server.connecting.models import Environment
 from rondine.server.feeds.models import Feed
 from rondine.server.items.kinds import ItemKind
-from rondine.server.mappings.kinds import resolved_mapping
+from rondine.server.mappings.kinds import MAPPINGS, resolved_mapping
 from rondine.server.mappings.models import Mapping
 from rondine.server.operations.adopting import adopt_paging
+from rondine.server.operations.kinds import OPERATIONS
 from rondine.server.operations.models import Operation
-from rondine.server.records.kinds import record_types_of
+from rondine.server.records.kinds import RECORD_TYPES
+from rondine.server.releases.configuration import Configuration
 
 
-def _feed(item: Feed) -> list[Problem]:
+def _feed(draft: Feed) -> list[Problem]:
+    """Judged by what it would run with: its environment may go by a release."""
+    configuration, item = Configuration(draft.environment), copy(draft)
+    try:
+        item.operation = configuration.item(OPERATIONS, draft.operation)
+        item.mapping = configuration.item(MAPPINGS, draft.mapping)
+    except DraftError as error:
+        return [error.as_problem("/environment")]
     problems = []
     operation = item.operation.loaded()
     feed: FeedDocument = item.loaded()
     try:
         # what moves is there when it runs
-        once = asked_once(feed, operation, record_types_of(item.project_id))
+        once = asked_once(feed, operation, configuration.documents(RECORD_TYPES))
         checked_inputs([one for one in once if one.name not in feed.moving], feed.inputs)
     except InputError as error:
         problems += [Problem(f"/inputs{problem.where}", problem.message, problem.hint) for problem in error.problems]
-    problems += _moving(item, feed)
-    problems += _for_each(item, feed)
+    problems += _moving(item, feed, configuration)
+    problems += _for_each(item, feed, configuration)
     if feed.late_after and duration_of(feed.late_after) is None:
         words = f'"{feed.late_after}" is not a duration'
         problems.append(Problem("/late_after", words, "write it as PT6H or P1D (ISO 8601)"))
@@ -40,7 +51,7 @@ def _feed(item: Feed) -> list[Problem]:
         words = f"{schedule.feed} runs, in the end, after {item.name}: they would run for ever"
         problems.append(Problem("/schedule/feed", words, "let one of them run at times"))
     if isinstance(schedule, Watch):
-        problems += _watch(item, schedule)
+        problems += _watch(schedule, configuration)
     if not is_reading(operation) or operation.method in ("HEAD", "OPTIONS"):
         problems.append(
             Problem(
@@ -91,7 +102,7 @@ def asked_once(
     return [one for one in operation.inputs if (one.field or one.name) not in names]
 
 
-def _for_each(item: Feed, feed: FeedDocument) -> list[Problem]:
+def _for_each(item: Feed, feed: FeedDocument, configuration: Configuration) -> list[Problem]:
     for_each = feed.for_each
     if for_each is None:
         return []
@@ -105,7 +116,7 @@ def _for_each(item: Feed, feed: FeedDocument) -> list[Problem]:
     ]
     if not for_each.record_type:
         return problems
-    record_types = record_types_of(item.project_id)
+    record_types = configuration.documents(RECORD_TYPES)
     record_type = record_types.get(for_each.record_type)
     if record_type is None:
         hint = did_you_mean(for_each.record_type, record_types) or "make it first"
@@ -121,12 +132,12 @@ def _for_each(item: Feed, feed: FeedDocument) -> list[Problem]:
     return problems
 
 
-def _moving(item: Feed, feed: FeedDocument) -> list[Problem]:
+def _moving(item: Feed, feed: FeedDocument, configuration: Configuration) -> list[Problem]:
     if not feed.moving:
         return []
-    known = record_types_of(item.project_id)
+    known = configuration.documents(RECORD_TYPES)
     try:
-        outputs = resolved_mapping(item.project_id, item.mapping.loaded()).outputs
+        outputs = resolved_mapping(item.project_id, item.mapping.loaded(), configuration=configuration).outputs
     except RondineError:  # the mapping's own problems say why
         outputs = []
     filled = {output.record_type: known[output.record_type] for output in outputs if output.record_type in known}
@@ -135,8 +146,8 @@ def _moving(item: Feed, feed: FeedDocument) -> list[Problem]:
     return [Problem(f"/moving{problem.where}", problem.message, problem.hint) for problem in problems]
 
 
-def _watch(item: Feed, watch: Watch) -> list[Problem]:
-    record_types = record_types_of(item.project_id)
+def _watch(watch: Watch, configuration: Configuration) -> list[Problem]:
+    record_types = configuration.documents(RECORD_TYPES)
     record_type = record_types.get(watch.record_type)
     if record_type is None:
         hint = did_you_mean(watch.record_type, record_types) or "make it first"

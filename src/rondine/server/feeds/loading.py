@@ -110,12 +110,14 @@ def load_feed(run: Run) -> PreparedFeed:
 def filling_of(run: Run, source_id: str, document: RecordTypeDocument, output: CompiledOutput) -> Filling:
     """What an output of a run's mapping fills. source_id: of the feed or webhook that brings it.  document: the record
     type, as the run goes by it."""
-    record_type = RecordType.objects.get(project=run.project_id, name=output.record_type)
+    record_types = RecordType.objects.filter(project=run.project_id)
+    held = run.content.get("record_type_versions", {}).get(output.record_type)
+    record_type = record_types.get(pk=held[0]) if held else record_types.get(name=output.record_type)
     records = record_set_to_fill(run.environment, record_type, source_id)
     return Filling(
         records.pk,
         run.pk,
-        record_type.version,
+        held[1] if held else record_type.version,
         records.bit_of(source_id),
         document.history,
         part_of_record(output, document),

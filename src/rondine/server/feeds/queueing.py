@@ -20,9 +20,10 @@ from rondine.server.feeds.kinds import FEEDS, asked_once
 from rondine.server.feeds.models import Feed
 from rondine.server.feeds.moving import check_newest, last_run
 from rondine.server.feeds.rejects import check_rejects_of
-from rondine.server.mappings.kinds import resolved_mapping
-from rondine.server.operations.kinds import with_queries
-from rondine.server.records.kinds import record_types_of
+from rondine.server.mappings.kinds import MAPPINGS, resolved_mapping
+from rondine.server.operations.kinds import OPERATIONS, with_queries
+from rondine.server.records.kinds import RECORD_TYPES
+from rondine.server.releases.configuration import Configuration
 from rondine.server.runs.actions import defer, find_run, notify
 from rondine.server.runs.models import Run
 from rondine.server.runs.remarks import Remark
@@ -53,6 +54,7 @@ def queue_feed(
     that are asked for.  only_rejects_of: a run before, whose rejected rows are read again from the responses kept with
     it, and nothing is asked for.
     """
+    configuration = Configuration(feed.environment)
     problems = FEEDS.problems(feed)
     try:
         connection = connection_for(feed.operation.service, feed.environment)
@@ -71,23 +73,27 @@ def queue_feed(
     if not confirmed:
         warn_of_limits(feed, connection)
     document = feed.loaded()
-    operation = feed.operation.loaded()
+    operation = configuration.item(OPERATIONS, feed.operation).loaded()
     if not operation.enabled:
         raise DraftError(
             f'operation "{feed.operation.name}" is disabled',
             where=f"operation {feed.operation.name}",
             hint=f"enable it: rondine operation enable {feed.operation.name}",
         )
-    record_types = record_types_of(project.pk)
-    mapping = resolved_mapping(feed.project_id, feed.mapping.loaded())
+    held_types = {item.name: item for item in configuration.items(RECORD_TYPES)}
+    record_types = {name: item.loaded() for name, item in held_types.items()}
+    released_mapping = configuration.item(MAPPINGS, feed.mapping).loaded()
+    mapping = resolved_mapping(feed.project_id, released_mapping, configuration=configuration)
     used = {output.record_type for output in mapping.outputs}
     content = {
-        "operation": dump(with_queries(operation, project.pk)),
+        "release": configuration.release.number if configuration.release else None,
+        "operation": dump(with_queries(operation, project.pk, configuration)),
         "operation_name": feed.operation.name,
         "mapping": dump(mapping),
         "mapping_name": feed.mapping.name,
         "feed": feed.document,
         "record_types": {name: dump(record_types[name]) for name in used},
+        "record_type_versions": {name: [str(held_types[name].pk), held_types[name].version] for name in used},
     }
     fixed = {**document.inputs, **{name: value for name, value in inputs.items() if name not in document.moving}}
     goes_on = any(isinstance(setting, ONLY_NEW) for setting in document.moving.values()) and not brings_all

@@ -10,8 +10,9 @@ from django.db.models import QuerySet
 from rondine.core.conversions.types import CONVERSIONS
 from rondine.core.items.schedule import Watch
 from rondine.server.feeds.models import Feed
-from rondine.server.records.kinds import record_types_of
+from rondine.server.records.kinds import RECORD_TYPES
 from rondine.server.records.models import RecordChange, RecordSet
+from rondine.server.releases.configuration import Configuration
 from rondine.server.runs.models import Run
 
 #: Changes that one look goes through at most.
@@ -55,7 +56,7 @@ def _look(feed: Feed, watch: Watch, start: Start) -> Run | None:
     if not page:
         return None
     Feed.objects.filter(pk=feed.pk).update(watch_mark=page[-1].pk)
-    record_type = record_types_of(feed.project_id)[watch.record_type]
+    record_type = Configuration(feed.environment).documents(RECORD_TYPES)[watch.record_type]
     field = record_type.field(watch.field)
     assert field is not None, "problems are found before anything is watched"
     wanted = [change.record_id for change in page if _is_wanted(change, watch, CONVERSIONS[field.type])]

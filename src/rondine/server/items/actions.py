@@ -11,7 +11,7 @@ from rondine.core.items.references import renamed
 from rondine.core.names import check_name
 from rondine.core.settings import dump, load
 from rondine.server.access.models import Person, Project
-from rondine.server.items.kinds import ItemKind
+from rondine.server.items.kinds import HOLDERS, ItemKind
 from rondine.server.items.models import Item, Reference, Revision
 from rondine.server.items.references import refresh_users, users_of, write_references
 
@@ -144,6 +144,8 @@ def remove_item(
                     where=name,
                     hint="remove or change that first",
                 )
+        if held := [words for holder in HOLDERS for words in holder(kind, item)]:
+            raise Conflict(f'{kind.word} "{name}" is in {", ".join(held)}', where=name, hint="let go of that first")
         item_id = item.pk
         try:
             item.delete()

@@ -12,6 +12,8 @@ from rondine.server.items.models import Item
 
 #: All kinds, by name.
 KINDS: "dict[str, ItemKind]" = {}
+#: Asked before an item is removed: each gives what holds it besides other items, in words.
+HOLDERS: "list[Callable[[ItemKind, Item], list[str]]]" = []
 
 
 @dataclass(frozen=True)

@@ -15,17 +15,20 @@ from rondine.server.items.kinds import ItemKind
 from rondine.server.items.references import users_of
 from rondine.server.mappings.models import Mapping
 from rondine.server.records.kinds import record_types_of, use_lines
+from rondine.server.releases.configuration import Configuration
 
 
-def resolved_mapping(project_id: int, document: MappingDocument, name: str = "") -> MappingDocument:
+def resolved_mapping(
+    project_id: int, document: MappingDocument, name: str = "", configuration: Configuration | None = None
+) -> MappingDocument:
     """A mapping with all that it is based on; the database is asked only if it is based on any. name: its own, where it
-    is not stored so yet.
+    is not stored so yet.  configuration: of the environment that it runs in; None for the draft.
 
     Raises DraftError.
     """
     if document.based_on is None:
         return document
-    known = mappings_of(project_id)
+    known = mappings_of(project_id) if configuration is None else configuration.documents(MAPPINGS)
     return resolved(document, {**known, name: document} if name else known)
 
 

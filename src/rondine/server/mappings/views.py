@@ -20,6 +20,7 @@ from rondine.server.access.project_views import ProjectView
 from rondine.server.api.forms import FormShown
 from rondine.server.api.openapi import AnyField, DocumentField
 from rondine.server.api.requests import Strict
+from rondine.server.api.shapes import ValueDifferenceItem
 from rondine.server.items.serializers import ItemSerializer, UseItem
 from rondine.server.items.views import ItemFilter, ItemViewSet, MakesItems
 from rondine.server.mappings.actions import (
@@ -133,13 +134,6 @@ class OutlineView(ProjectView):
 class ComparisonAsked(Strict):
     before = serializers.UUIDField(help_text="a stored body: of a trial, call or sample")
     after = serializers.UUIDField()
-
-
-class ValueDifferenceItem(serializers.Serializer[Any]):
-    path = serializers.CharField()
-    kind = serializers.ChoiceField(["added", "removed", "changed", "retyped", "reordered"])
-    before = serializers.CharField(allow_blank=True)
-    after = serializers.CharField(allow_blank=True)
 
 
 class ComparisonOfBodies(serializers.Serializer[Any]):

@@ -15,6 +15,7 @@ from rondine.server.connecting.models import (
 )
 from rondine.server.items.kinds import ItemKind
 from rondine.server.operations.models import Definition, Operation, Query, Sample
+from rondine.server.releases.configuration import Configuration
 
 
 def _operation(item: Operation) -> list[Problem]:
@@ -55,10 +56,15 @@ def prepared_queries(project_id: int) -> dict[str, PreparedQueryDocument]:
     return {query.name: query.loaded() for query in Query.objects.filter(project_id=project_id)}
 
 
-def with_queries(document: OperationDocument, project_id: int) -> OperationDocument:
-    """The operation with its prepared queries' texts in it; the database is asked only if it refers to any. Raises
-    InputError for a missing one."""
-    return with_prepared(document, prepared_queries(project_id)) if prepared_names(document) else document
+def with_queries(
+    document: OperationDocument, project_id: int, configuration: Configuration | None = None
+) -> OperationDocument:
+    """The operation with its prepared queries' texts in it; the database is asked only if it refers to any.
+    configuration: of the environment that it runs in; None for the draft. Raises InputError for a missing one."""
+    if not prepared_names(document):
+        return document
+    known = prepared_queries(project_id) if configuration is None else configuration.documents(QUERIES)
+    return with_prepared(document, known)
 
 
 def _query(item: Query) -> list[Problem]:

@@ -4,7 +4,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.operations.inputs import Filled, Input, filled_from
 from rondine.core.protocols.rest import Built
 from rondine.server.access.models import Project
@@ -20,8 +19,9 @@ def filled(
 ) -> Filled:
     """record: {record_type, key}. Raises NotFound if it is not kept, InputError for what does not fit."""
     item = find_item(RECORD_TYPES, project, record["record_type"])
-    document: RecordTypeDocument = item.loaded()
-    found = find_record(record_set(environment_of(project, environment), item), document, record["key"])
+    records = record_set(environment_of(project, environment), item)
+    document = records.loaded()
+    found = find_record(records, document, record["key"])
     return filled_from(inputs, shown_data(found.data, document), values)
 
 

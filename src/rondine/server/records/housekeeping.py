@@ -9,7 +9,6 @@ import structlog
 from django.db import OperationalError, connection
 from django.utils import timezone
 
-from rondine.core.mapping.document import RecordTypeDocument
 from rondine.server.records.going import remove_gone
 from rondine.server.records.models import RecordChange, RecordSet
 from rondine.server.records.sql_views import make_views
@@ -32,8 +31,8 @@ def tidy_up(now: datetime | None = None) -> dict[str, int]:
         try:
             make_views()
             removed = forgotten = 0
-            for records in RecordSet.objects.select_related("record_type"):
-                document: RecordTypeDocument = records.record_type.loaded()
+            for records in RecordSet.objects.select_related("record_type", "environment"):
+                document = records.loaded()
                 if document.gone_days is not None:
                     before = now - timedelta(days=document.gone_days)
                     removed += remove_gone(records, before, now, history=document.history != "none")

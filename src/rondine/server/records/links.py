@@ -48,14 +48,14 @@ def parts_of(environment: Environment, record: Record, name: str, document: Reco
     for other in RecordType.objects.filter(
         project=environment.project, document__links__contains=[{"record_type": name}]
     ).order_by("name"):
-        of: RecordTypeDocument = other.loaded()
+        records = record_set(environment, other)
+        of = records.loaded()
         link = next(one for one in of.links if one.record_type == name)
         shown: Mapping[str, Any] = shown_data(record.data, document)
         where = {held: str(shown[own]) for held, own in zip(link.fields, document.key, strict=False) if own in shown}
         fields = {field.name for field in of.fields if field.searchable}
         if len(where) < len(link.fields) or not set(where) <= fields:
             continue
-        records = record_set(environment, other)
         page = browse(records, of, where, limit=SHOWN)
         found.append(Parts(other.name, of, where, page, names_of_feeds(records)))
     return found

@@ -11,8 +11,10 @@ from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.settings import load
 from rondine.server.connecting.models import Environment
 from rondine.server.items.exact import ExactJSONField
+from rondine.server.items.kinds import KINDS
 from rondine.server.items.models import Item
 from rondine.server.records.keeping import RecordManager
+from rondine.server.releases.configuration import Configuration
 
 #: What can happen to a record.
 CHANGES = ("created", "changed", "gone", "returned", "removed")
@@ -56,6 +58,12 @@ class RecordSet(models.Model):
 
     def __str__(self) -> str:
         return f"in {self.environment} ({self.count:,})"
+
+    def loaded(self) -> RecordTypeDocument:
+        """The record type as the environment goes by it."""
+        configuration = Configuration(self.environment)
+        document: RecordTypeDocument = configuration.item_or_draft(KINDS["record-types"], self.record_type).loaded()
+        return document
 
     def bit_of(self, feed_id: str) -> int:
         """The bit that stands for a feed in `Record.brought_by`; 0 if it never brought any."""

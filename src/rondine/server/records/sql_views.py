@@ -18,7 +18,7 @@ from procrastinate.exceptions import AlreadyEnqueued
 from psycopg import errors as pg
 from psycopg import sql
 
-from rondine.core.mapping.document import RecordField, RecordTypeDocument
+from rondine.core.mapping.document import RecordField
 from rondine.server.records.browsing import typed_value
 from rondine.server.records.models import Record, RecordSet
 
@@ -56,7 +56,7 @@ class RecordView:
 
 def view_of(records: RecordSet) -> RecordView:
     """The view of a set, as it should be; what is wrong with it stands with the set."""
-    document: RecordTypeDocument = records.record_type.loaded()
+    document = records.loaded()
     made = records.view
     return RecordView(
         records.record_type.name,
@@ -121,7 +121,7 @@ def _made_views() -> list[tuple[str, str, int]]:
 
 
 def _statement(records: RecordSet) -> sql.Composed:
-    document: RecordTypeDocument = records.record_type.loaded()
+    document = records.loaded()
     columns = [sql.SQL("{} AS {}").format(_column(field), sql.Identifier(field.name)) for field in document.fields]
     columns += [sql.SQL("{} AS {}").format(sql.Identifier(of), sql.Identifier(name)) for name, of, _ in _OWN]
     return sql.SQL(

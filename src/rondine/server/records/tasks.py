@@ -41,8 +41,8 @@ def build_indexes(set_id: int) -> bool:
         if not cursor.fetchone()[0]:
             return False
         try:
-            records = RecordSet.objects.select_related("record_type").get(pk=set_id)
-            make_indexes(records, records.record_type.loaded())
+            records = RecordSet.objects.select_related("record_type", "environment").get(pk=set_id)
+            make_indexes(records, records.loaded())
         finally:
             cursor.execute("SELECT pg_advisory_unlock(%s)", (BUILDING,))
     return True

@@ -145,8 +145,8 @@ class RecordsView(ProjectView):
     )
     def get(self, request: Request, project: str, environment: str, name: str) -> Response:
         item = find_item(RECORD_TYPES, self.project, name)
-        document: RecordTypeDocument = item.loaded()
         records = record_set(environment_of(self.project, environment), item)
+        document = records.loaded()
         query = filters_of(request, self.reserved)
         page = browse(
             records,
@@ -203,8 +203,8 @@ class RecordView(ProjectView):
     @extend_schema(operation_id="getRecord", responses=RecordShown)
     def get(self, request: Request, project: str, environment: str, name: str, key: str) -> Response:
         item = find_item(RECORD_TYPES, self.project, name)
-        document: RecordTypeDocument = item.loaded()
         records = record_set(environment_of(self.project, environment), item)
+        document = records.loaded()
         record = find_record(records, document, key.split("/") if len(document.key) > 1 else [key])
         environment_item = environment_of(self.project, environment)
         return Response(
@@ -243,8 +243,8 @@ class RecordFileView(ProjectView):
     def get(self, request: Request, project: str, environment: str, name: str) -> StreamingHttpResponse:
         type_name, form = form_named(name)
         item = find_item(RECORD_TYPES, self.project, type_name)
-        document: RecordTypeDocument = item.loaded()
         records = record_set(environment_of(self.project, environment), item)
+        document = records.loaded()
         query, gone = filters_of(request, self.reserved), gone_shown(request)
         selection(records, document, query, gone=gone)  # what is wrong with it is told before the file begins
         connections.close_all()  # it may be read slowly
@@ -321,8 +321,8 @@ class ChangesView(ProjectView):
     def get(self, request: Request, project: str, environment: str, name: str) -> Response:
         data = self.queried(request)
         item = find_item(RECORD_TYPES, self.project, name)
-        document: RecordTypeDocument = item.loaded()
         records = record_set(environment_of(self.project, environment), item)
+        document = records.loaded()
         key = data.get("key")
         keys = None if key is None else key.split("/") if len(document.key) > 1 else [key]
         page = changes(records, document, keys, data.get("after"), data["limit"])

@@ -132,7 +132,7 @@ def _changes(subscription: Subscription, document: SubscriptionDocument) -> tupl
     page = list(found.order_by("pk")[: _size(document)])
     wanted = [change for change in page if not about.kinds or change.kind in about.kinds]
     kept = Record.objects.in_bulk([change.record_id for change in wanted])
-    of = records.record_type.loaded()
+    of = records.loaded()
     name = f"/projects/{subscription.project.name}/environments/{subscription.environment.name}"
     source = f"{name}/records/{about.record_type}"
     events = []

@@ -34,8 +34,9 @@ from rondine.server.items.actions import find_item
 from rondine.server.mappings.kinds import MAPPINGS, resolved_mapping
 from rondine.server.records.going import mark_gone
 from rondine.server.records.keeping import Filling, PlacedRow, lock
-from rondine.server.records.kinds import record_types_of
+from rondine.server.records.kinds import RECORD_TYPES
 from rondine.server.records.models import Record, RecordSet, SeenBatch
+from rondine.server.releases.configuration import Configuration
 from rondine.server.runs.bodies import read_for
 from rondine.server.runs.calls import problem_of
 from rondine.server.runs.models import Call, RejectedRow, Run, RunCount
@@ -109,9 +110,15 @@ class _Records:
 
     def __init__(self, webhook: Webhook, becomes: ToRecords) -> None:
         self.webhook, self.becomes = webhook, becomes
-        item = find_item(MAPPINGS, webhook.project, becomes.mapping)
-        self.mapping = resolved_mapping(webhook.project_id, item.loaded())
-        types = record_types_of(webhook.project_id)
+        configuration = Configuration(webhook.environment)
+        item = configuration.item(MAPPINGS, find_item(MAPPINGS, webhook.project, becomes.mapping))
+        self.mapping = resolved_mapping(webhook.project_id, item.loaded(), configuration=configuration)
+        held_types = {item.name: item for item in configuration.items(RECORD_TYPES)}
+        self.versions = {
+            output.record_type: [str(held_types[output.record_type].pk), held_types[output.record_type].version]
+            for output in self.mapping.outputs
+        }
+        types = {name: item.loaded() for name, item in held_types.items()}
         self.types = {output.record_type: types[output.record_type] for output in self.mapping.outputs}
         self.outputs = compile_mapping(self.mapping, self.types)
         self.standing = standing_values(webhook.project, webhook.environment.name)
@@ -131,6 +138,7 @@ class _Records:
                 "webhook": self.webhook.name,
                 "mapping": dump(self.mapping),
                 "record_types": {name: dump(document) for name, document in self.types.items()},
+                "record_type_versions": self.versions,
             },
             checkpoint={"next": None, "calls": len(deliveries)},
         )

@@ -1,14 +1,15 @@
 """The kind of item of webhooks."""
 
-from rondine.core.errors import Problem, RondineError, did_you_mean
+from rondine.core.errors import DraftError, Problem, RondineError, did_you_mean
 from rondine.core.items.webhook import Standard, ToRecords, WebhookDocument
 from rondine.core.mapping.document import condition_problems
 from rondine.server.connecting.models import Credential, Environment
 from rondine.server.feeds.models import Feed
 from rondine.server.items.kinds import ItemKind
-from rondine.server.mappings.kinds import resolved_mapping
+from rondine.server.mappings.kinds import MAPPINGS, resolved_mapping
 from rondine.server.mappings.models import Mapping
-from rondine.server.records.kinds import record_types_of
+from rondine.server.records.kinds import RECORD_TYPES
+from rondine.server.releases.configuration import Configuration
 from rondine.server.webhooks.models import Webhook
 
 
@@ -44,6 +45,11 @@ def _records_problems(item: Webhook, becomes: ToRecords) -> list[Problem]:
     if mapping is None:
         hint = did_you_mean(becomes.mapping, mappings.values_list("name", flat=True)) or "make it first"
         return [Problem("/becomes/mapping", f'there is no mapping "{becomes.mapping}"', hint)]
+    configuration = Configuration(item.environment)
+    try:
+        mapping = configuration.item(MAPPINGS, mapping)
+    except DraftError as error:
+        return [error.as_problem("/environment")]
     if mapping.problems:
         words = f'mapping "{mapping.name}" is not ready: {mapping.problems[0]["message"]}'
         return [Problem("/becomes/mapping", words, "mend it first")]
@@ -53,9 +59,10 @@ def _records_problems(item: Webhook, becomes: ToRecords) -> list[Problem]:
         for problem in condition_problems(condition, f"/becomes/removed_when/{number}")
     ]
     if becomes.newest_by:
-        known = record_types_of(item.project_id)
+        known = configuration.documents(RECORD_TYPES)
         try:
-            filled = [output.record_type for output in resolved_mapping(item.project_id, mapping.loaded()).outputs]
+            resolved = resolved_mapping(item.project_id, mapping.loaded(), configuration=configuration)
+            filled = [output.record_type for output in resolved.outputs]
         except RondineError as error:
             return [error.as_problem("/becomes/mapping")]
         for name in filled:

@@ -1,0 +1,1 @@
+"""Releases: numbered states of a project's items, and which of them each environment goes by."""

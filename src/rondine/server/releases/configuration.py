@@ -1,0 +1,87 @@
+"""What runs in an environment goes by: items as a release holds them, or as they are in the draft."""
+
+from collections.abc import Iterable
+from copy import copy
+from typing import Any, TypeVar
+from uuid import UUID
+
+from rondine.core.errors import DraftError
+from rondine.server.connecting.models import Environment
+from rondine.server.items.kinds import HOLDERS, KINDS, ItemKind
+from rondine.server.items.models import Item, Revision
+
+#: Kinds of items that are released; all others belong to an environment, or describe what is.
+RELEASED = ("services", "operations", "queries", "record-types", "mappings")
+AnyItem = TypeVar("AnyItem", bound=Item)
+
+
+class Configuration:
+    """The items of an environment. They are given as their models, with document, name and version of the release, and
+    are not to be saved."""
+
+    def __init__(self, environment: Environment) -> None:
+        self.environment, self.release = environment, environment.release
+        self._revisions: dict[str, dict[UUID, Revision]] = {}
+
+    @property
+    def words(self) -> str:
+        return "the draft" if self.release is None else str(self.release)
+
+    def item(self, kind: ItemKind, item: AnyItem) -> AnyItem:
+        """Raises DraftError for one that is not in the release."""
+        if self.release is None:
+            return item
+        revision = self._of(kind).get(item.pk)
+        if revision is None:
+            raise DraftError(
+                f'{kind.word} "{item.name}" is not in {self.release}, which {self.environment.name} goes by',
+                where=f"environment {self.environment.name}",
+                hint=f"make a release that has it: rondine release make --to {self.environment.name}",
+            )
+        return as_released(item, revision)
+
+    def item_or_draft(self, kind: ItemKind, item: AnyItem) -> AnyItem:
+        """For what was kept before there was a release, too."""
+        revision = self._of(kind).get(item.pk) if self.release is not None else None
+        return item if revision is None else as_released(item, revision)
+
+    def items(self, kind: ItemKind) -> list[Any]:
+        """All of a kind."""
+        items = kind.model._default_manager.filter(project=self.environment.project_id)
+        if self.release is None:
+            return list(items)
+        revisions = self._of(kind)
+        return [as_released(item, revisions[item.pk]) for item in items.filter(pk__in=revisions)]
+
+    def documents(self, kind: ItemKind) -> dict[str, Any]:
+        """The documents of all of a kind, by name."""
+        return {item.name: item.loaded() for item in self.items(kind)}
+
+    def _of(self, kind: ItemKind) -> dict[UUID, Revision]:
+        if kind.name not in self._revisions:
+            assert self.release is not None
+            found = Revision.objects.filter(kind=kind.name, releaseditem__release=self.release)
+            self._revisions[kind.name] = {revision.item_id: revision for revision in found}
+        return self._revisions[kind.name]
+
+
+def as_released(item: AnyItem, revision: Revision) -> AnyItem:
+    released = copy(item)
+    released.name, released.version, released.problems = revision.name, revision.version, []
+    released.title, released.document = revision.content["title"], revision.content["document"]
+    return released
+
+
+def releases_in_use(kind: ItemKind, item: Item) -> list[str]:
+    """Those that hold the item, and which environments go by them: it must not be removed from under these."""
+    environments = Environment.objects.select_related("release").filter(
+        release__items__revision__kind=kind.name, release__items__revision__item_id=item.pk
+    )
+    return [f"{one.release}, which {one.name} goes by" for one in environments.order_by("name")]
+
+
+HOLDERS.append(releases_in_use)
+
+
+def released_kinds() -> Iterable[ItemKind]:
+    return [KINDS[name] for name in RELEASED if name in KINDS]

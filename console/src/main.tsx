@@ -19,6 +19,7 @@ const ImportPage = lazy(() => import("./features/definitions/ImportPage"));
 const DefinitionPage = lazy(() => import("./features/definitions/DefinitionPage"));
 const Events = lazy(() => import("./features/events/Events"));
 const Environments = lazy(() => import("./features/environments/Environments"));
+const Releases = lazy(() => import("./features/releases/Releases"));
 const Queries = lazy(() => import("./features/queries/Queries"));
 const Bench = lazy(() => import("./features/bench/Bench"));
 const Records = lazy(() => import("./features/records/Records"));
@@ -110,6 +111,7 @@ const router = createBrowserRouter([
       { path: "queries", element: <Queries /> },
       { path: "events", element: <Events /> },
       { path: "environments", element: <Environments /> },
+      { path: "releases", element: <Releases /> },
       { path: "operations/:name", element: <Bench /> },
       { path: "records", element: <Records /> },
       { path: "records/:type", element: <RecordList /> },

@@ -729,6 +729,7 @@ class Feed(TypedDict):
     )
     problems: list[ProblemItem]
     refusal: RefusalItem | None
+    release: int | None
     schedule_words: str
     title: str
     version: int
@@ -2150,6 +2151,7 @@ class Run(TypedDict):
     kind: Literal["trial", "feed", "webhook"]
     operation: str | None
     queued_at: str
+    release: int | None
     remarks: list[Remark]
     rows_asked: int
     rows_failed: int

@@ -3915,6 +3915,8 @@ export interface components {
             readonly problems: components["schemas"]["ProblemItem"][];
             /** @description why nothing was started the last time that it was due */
             readonly refusal: components["schemas"]["RefusalItem"] | null;
+            /** @description that its environment goes by; null: the draft */
+            readonly release: number | null;
             /** @description when it runs by itself, in words */
             readonly schedule_words: string;
             title: string;
@@ -7086,6 +7088,8 @@ export interface components {
             readonly operation: string | null;
             /** Format: date-time */
             readonly queued_at: string;
+            /** @description that it went by, by its number; null: the draft */
+            readonly release: number | null;
             /** @description what is odd but stopped nothing */
             remarks: components["schemas"]["Remark"][];
             /**

@@ -13,6 +13,7 @@ const PAGES = [
   ["runs", "Runs", /^(runs|calendar)/],
   ["events", "Events", /^events/],
   ["environments", "Environments", /^environments/],
+  ["releases", "Releases", /^releases/],
 ] as const;
 
 export function Layout() {

@@ -38,6 +38,11 @@ export default function FeedPage() {
       aside={
         <>
           <Tag>{feed.data.environment}</Tag>
+          {feed.data.release !== null && (
+            <Link className="link text-xs" to="../releases">
+              goes by release {feed.data.release}, not by the draft
+            </Link>
+          )}
           {mayRun && (
             <span className="ml-auto flex gap-2">
               {Object.values(feed.data.document.moving ?? {}).some((one) => one.type !== "ago") && (

@@ -41,7 +41,8 @@ export default function RunPage() {
       title={`${run.data.kind === "trial" ? "Trial" : run.data.title}, run ${id}`}
       aside={
         <>
-          <StateTag state={run.data.state} completeness={run.data.completeness} /> <Tag>{run.data.environment}</Tag>
+          <StateTag state={run.data.state} completeness={run.data.completeness} /> <Tag>{run.data.environment}</Tag>{" "}
+          {run.data.release !== null && <Tag>release {run.data.release}</Tag>}
           {run.data.is_dry && <Tag>dry run</Tag>}
           {run.data.attempt > 1 && <Tag>attempt {run.data.attempt}</Tag>}
           {!isOver && mayRun && (

@@ -58,6 +58,13 @@ class FeedSerializer(ItemSerializer):
     operation = serializers.CharField()
     mapping = serializers.CharField()
     environment = serializers.CharField()
+    release = serializers.IntegerField(
+        source="environment.release.number",
+        read_only=True,
+        allow_null=True,
+        default=None,
+        help_text="that its environment goes by; null: the draft",
+    )
     due_at = serializers.SerializerMethodField(help_text="when its schedule starts it next; null if none does")
     schedule_words = serializers.SerializerMethodField(help_text="when it runs by itself, in words")
     moving_words = serializers.SerializerMethodField(help_text="what each of its moving inputs moves with, in words")
@@ -94,6 +101,9 @@ class FeedViewSet(MakesItems, ItemViewSet):
     kind = FEEDS
     serializer_class = FeedSerializer
     filterset_class = FeedFilter
+
+    def get_queryset(self) -> Any:
+        return super().get_queryset().select_related("environment__release")
 
     def prepare(self, items: Sequence[Any]) -> None:
         newest = Run.objects.filter(feed=OuterRef("pk"), is_dry=False).order_by("-id").values("pk")[:1]

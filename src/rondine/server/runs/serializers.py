@@ -55,6 +55,7 @@ class RunSerializer(ShownSerializer):
     environment = serializers.CharField(source="environment.name")
     feed = serializers.CharField(source="feed.name", allow_null=True, default=None)
     operation = serializers.SerializerMethodField()
+    release = serializers.SerializerMethodField(help_text="that it went by, by its number; null: the draft")
     by = serializers.CharField(source="by.name", allow_null=True, default=None)
     inputs = serializers.DictField(child=AnyField(allow_null=True))
     calls = serializers.SerializerMethodField()
@@ -69,7 +70,19 @@ class RunSerializer(ShownSerializer):
     class Meta:
         model = Run
         fields = (
-            *("id", "kind", "title", "state", "environment", "feed", "operation", "by", "begun_by", "due_at"),
+            *(
+                "id",
+                "kind",
+                "title",
+                "state",
+                "environment",
+                "feed",
+                "operation",
+                "release",
+                "by",
+                "begun_by",
+                "due_at",
+            ),
             *("attempt", "inputs", "brings_all", "is_dry", "calls", "rows_asked", "rows_failed", "compared"),
             *("expected_rows", "ending", "completeness", "remarks", "error", "counts"),
             *("queued_at", "started_at", "ended_at", "summary"),
@@ -84,6 +97,10 @@ class RunSerializer(ShownSerializer):
 
     def get_operation(self, run: Run) -> str | None:
         return operation_of(run)
+
+    def get_release(self, run: Run) -> int | None:
+        number: int | None = run.content.get("release")
+        return number
 
     def get_calls(self, run: Run) -> int:
         return int((run.checkpoint or {}).get("calls", 1 if run.kind == "trial" else 0))

@@ -114,6 +114,7 @@ class _Records:
         item = configuration.item(MAPPINGS, find_item(MAPPINGS, webhook.project, becomes.mapping))
         self.mapping = resolved_mapping(webhook.project_id, item.loaded(), configuration=configuration)
         held_types = {item.name: item for item in configuration.items(RECORD_TYPES)}
+        self.release = configuration.release
         self.versions = {
             output.record_type: [str(held_types[output.record_type].pk), held_types[output.record_type].version]
             for output in self.mapping.outputs
@@ -136,6 +137,7 @@ class _Records:
             started_at=self.now,
             content={
                 "webhook": self.webhook.name,
+                "release": self.release.number if self.release else None,
                 "mapping": dump(self.mapping),
                 "record_types": {name: dump(document) for name, document in self.types.items()},
                 "record_type_versions": self.versions,

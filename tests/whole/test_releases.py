@@ -123,6 +123,31 @@ def test_what_is_new_in_the_draft_is_not_there_until_it_is_released(rondine, tre
     assert [one["data"].get("height") for one in project.records.search("test", "tree", sort="height")] == [None] * 3
 
 
+def test_what_is_renamed_in_the_draft_keeps_its_name_in_a_release(rondine, trees):
+    grove = Grove(rondine, trees, "alley")
+    project = grove.project
+    document = {
+        "path": "/trees",
+        "inputs": [{"name": "number"}],
+        "query": [{"name": "number", "value": {"input": "number"}}],
+    }
+    project.operations.make("one-tree", service="register", document=document)
+    asks = {"for_each": {"record_type": "tree"}}
+    project.feeds.make("each-tree", operation="one-tree", mapping="trees", environment="test", document=asks)
+    project.releases.make()
+    project.environments.use_release("test", 1)
+    grove.run()
+    held = project.record_types.get("tree")
+    project.record_types.change("tree", version=held["version"], name="plant")
+    assert project.feeds.get("each-tree")["document"]["for_each"]["record_type"] == "plant"
+    assert grove.run()["counts"][0]["record_type"] == "tree"
+    *_, run = project.runs.watch(project.feeds.run("each-tree")["id"])
+    assert (run["state"], run["rows_asked"], run["rows_failed"]) == ("done", 3, 0), run["ending"]
+    assert len(list(project.records.search("test", "plant"))) == 3
+    [difference] = [one for one in project.releases.compare(1) if one["kind"] == "record type"]
+    assert (difference["name_before"], difference["name"]) == ("tree", "plant")
+
+
 def test_a_release_is_ready_or_says_why_not(rondine, trees):
     grove = Grove(rondine, trees, "copse")
     project = grove.project

@@ -11,11 +11,11 @@ from rondine.core.items.feed import FeedDocument, ForEach
 from rondine.core.operations.document import OperationDocument
 from rondine.core.operations.inputs import Input, filled_from
 from rondine.server.feeds.pages import AskedRow, AskedRows
-from rondine.server.items.actions import find_item
 from rondine.server.records.actions import record_set
 from rondine.server.records.browsing import page_statement, selection, shown_data
 from rondine.server.records.kinds import RECORD_TYPES
 from rondine.server.records.models import Record
+from rondine.server.releases.configuration import Configuration
 from rondine.server.runs.models import RowFailure, Run
 
 #: Records that are read at a time.
@@ -48,7 +48,7 @@ def _failed(only: int | None) -> set[int] | None:
 
 
 def _records_after(run: Run, for_each: ForEach, inputs: list[Input]) -> Callable[[int], list[AskedRow]]:
-    record_type = find_item(RECORD_TYPES, run.project, for_each.record_type)
+    record_type = Configuration(run.environment).named(RECORD_TYPES, for_each.record_type)
     records = record_set(run.environment, record_type)
     document = records.loaded()
     where = selection(records, document, for_each.where).where if records.pk else []

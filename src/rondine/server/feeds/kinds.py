@@ -32,7 +32,7 @@ def _feed(draft: Feed) -> list[Problem]:
         return [error.as_problem("/environment")]
     problems = []
     operation = item.operation.loaded()
-    feed: FeedDocument = item.loaded()
+    feed: FeedDocument = configuration.in_its_names(item.loaded())
     try:
         # what moves is there when it runs
         once = asked_once(feed, operation, configuration.documents(RECORD_TYPES))

@@ -72,7 +72,7 @@ def queue_feed(
         )
     if not confirmed:
         warn_of_limits(feed, connection)
-    document = feed.loaded()
+    document = configuration.in_its_names(feed.loaded())
     operation = configuration.item(OPERATIONS, feed.operation).loaded()
     if not operation.enabled:
         raise DraftError(
@@ -91,7 +91,7 @@ def queue_feed(
         "operation_name": feed.operation.name,
         "mapping": dump(mapping),
         "mapping_name": feed.mapping.name,
-        "feed": feed.document,
+        "feed": dump(document),
         "record_types": {name: dump(record_types[name]) for name in used},
         "record_type_versions": {name: [str(held_types[name].pk), held_types[name].version] for name in used},
     }

@@ -56,7 +56,8 @@ def _look(feed: Feed, watch: Watch, start: Start) -> Run | None:
     if not page:
         return None
     Feed.objects.filter(pk=feed.pk).update(watch_mark=page[-1].pk)
-    record_type = Configuration(feed.environment).documents(RECORD_TYPES)[watch.record_type]
+    configuration = Configuration(feed.environment)
+    record_type = configuration.documents(RECORD_TYPES)[configuration.in_its_names(watch).record_type]
     field = record_type.field(watch.field)
     assert field is not None, "problems are found before anything is watched"
     wanted = [change.record_id for change in page if _is_wanted(change, watch, CONVERSIONS[field.type])]

@@ -5,7 +5,8 @@ from copy import copy
 from typing import Any, TypeVar
 from uuid import UUID
 
-from rondine.core.errors import DraftError
+from rondine.core.errors import DraftError, NotFound
+from rondine.core.items.references import renamed
 from rondine.server.connecting.models import Environment
 from rondine.server.items.kinds import HOLDERS, KINDS, ItemKind
 from rondine.server.items.models import Item, Revision
@@ -13,6 +14,7 @@ from rondine.server.items.models import Item, Revision
 #: Kinds of items that are released; all others belong to an environment, or describe what is.
 RELEASED = ("services", "operations", "queries", "record-types", "mappings")
 AnyItem = TypeVar("AnyItem", bound=Item)
+D = TypeVar("D")
 
 
 class Configuration:
@@ -53,9 +55,26 @@ class Configuration:
         revisions = self._of(kind)
         return [as_released(item, revisions[item.pk]) for item in items.filter(pk__in=revisions)]
 
+    def named(self, kind: ItemKind, name: str) -> Any:
+        """One by the name that it has here. Raises NotFound."""
+        for item in self.items(kind):
+            if item.name == name:
+                return item
+        where = f"{self.words} of {self.environment.name}"
+        raise NotFound(f'there is no {kind.word} "{name}"', where=where, hint="another release may have it")
+
     def documents(self, kind: ItemKind) -> dict[str, Any]:
         """The documents of all of a kind, by name."""
         return {item.name: item.loaded() for item in self.items(kind)}
+
+    def in_its_names(self, document: D) -> D:
+        """A document that is not released, such as a feed's, with record types called as they are in the release."""
+        kind = KINDS["record-types"]
+        names = {item.pk: item.name for item in kind.model._default_manager.filter(project=self.environment.project_id)}
+        for item_id, revision in (self._of(kind) if self.release is not None else {}).items():
+            if names.get(item_id, revision.name) != revision.name:
+                document = renamed(document, kind.name, names[item_id], revision.name)
+        return document
 
     def _of(self, kind: ItemKind) -> dict[UUID, Revision]:
         if kind.name not in self._revisions:

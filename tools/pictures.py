@@ -51,7 +51,7 @@ def main() -> None:
     subprocess.run([*rondine, "login", "mira", "--password-stdin"], input=password, text=True, check=True)
     subprocess.run([*rondine, "connection", "discard-token", "crew-board-test"], stderr=subprocess.DEVNULL, check=False)
     terminal([*rondine, "guide", "sign-in"])
-    imported = terminal([*rondine, "guide", "import"])
+    terminal([*rondine, "guide", "import"])
     guide = terminal([*rondine, "guide"])
     run = int(re.findall(r"run (\d+) done", guide)[-1])
     control(register, b'{"version": 2}')
@@ -141,8 +141,22 @@ def main() -> None:
         shoot(admin, "administration", "/administration")
         drawn = browser.new_page(viewport={"width": 1280, "height": 800})
         draw_terminal(drawn, "guide", "rondine guide", guide)
-        draw_terminal(drawn, "guide-import", "rondine guide import", imported)
+        release(page, [*rondine, "release", "make", "--notes", "What the guides made", "--to", "test"])
         browser.close()
+
+
+def release(page: Page, make: list[str]) -> None:
+    """Releases what there is, then changes a path, so that the draft differs."""
+    subprocess.run(make, stdout=subprocess.DEVNULL, check=False)  # there may be one of the same already
+    page.goto("/p/olmara/operations/inspections")
+    page.get_by_role("button", name="Switch to the day theme").click()
+    page.get_by_role("button", name="describe", exact=True).click()
+    path = page.get_by_label("Path", exact=True)
+    path.fill("/graphql/v2")
+    page.keyboard.press("Tab")
+    page.get_by_role("button", name="Save", exact=True).click()
+    page.wait_for_timeout(600)
+    shoot(page, "releases", "/releases")
 
 
 def shoot(page: Page, name: str, path: str) -> None:

@@ -6,6 +6,9 @@ import { ProblemAlert } from "../../ui/ProblemAlert";
 import { usePermission } from "../session/session";
 import { called, type State, useChecklist, useGoOver, useRollBack, useSwitches } from "./releases";
 
+/** What an environment lacks, until all of it is asked for. */
+const SHOWN = 4;
+
 /** What an environment goes by, since when, and how it goes over to something else. */
 export function GoesBy({
   project,
@@ -126,6 +129,7 @@ function Choice({
 /** What the environment lacks to go by it, and who can give it. */
 function Lacking({ project, name, state }: { project: string; name: string; state: State }) {
   const found = useChecklist(project, name, state);
+  const [isWhole, setWhole] = useState(false);
   if (found.error) return <ProblemAlert error={found.error} />;
   if (!found.data) return null;
   if (found.data.length === 0)
@@ -136,7 +140,7 @@ function Lacking({ project, name, state }: { project: string; name: string; stat
     );
   return (
     <ul className="mt-2 text-sm">
-      {found.data.map((one) => (
+      {found.data.slice(0, isWhole ? undefined : SHOWN).map((one) => (
         <li key={one.what + one.message} className="mb-1 border-l-2 border-warning pl-2">
           <span className="font-medium">{one.what}</span>: {one.message}{" "}
           <span className="text-xs opacity-75">
@@ -149,6 +153,13 @@ function Lacking({ project, name, state }: { project: string; name: string; stat
           </span>
         </li>
       ))}
+      {found.data.length > SHOWN && !isWhole && (
+        <li>
+          <button type="button" className="link text-xs" onClick={() => setWhole(true)}>
+            and {found.data.length - SHOWN} more
+          </button>
+        </li>
+      )}
     </ul>
   );
 }

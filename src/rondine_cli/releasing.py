@@ -18,6 +18,17 @@ def add_commands(commands: Any) -> None:
     show.add_argument("number", type=int)
     show.set_defaults(run=run_show)
     release.add_parser("check", help="what keeps the draft from being released").set_defaults(run=run_check)
+    release.add_parser("fixed-values", help="values that are written into operations and mappings").set_defaults(
+        run=run_fixed_values
+    )
+    naming = release.add_parser(
+        "name-value", help="put an input, or in a mapping a standing value, in place of a fixed value"
+    )
+    naming.add_argument("kind", choices=("operation", "mapping"))
+    naming.add_argument("item")
+    naming.add_argument("place", help="as fixed-values tells it, such as /query/0/value")
+    naming.add_argument("--name", default="", help="of the input, or the standing value (default: proposed)")
+    naming.set_defaults(run=run_name_value)
     make = release.add_parser("make", help="release the draft as it is now")
     make.add_argument("--notes", default="", help="what is new in it")
     make.add_argument(
@@ -106,6 +117,21 @@ def run_check(session: Session, args: Namespace, out: Output) -> int:
     rows = [{"kind": item["kind"], "name": item["name"], **problem} for item in found for problem in item["problems"]]
     out.rows(rows, ["kind", "name", "message", "hint"], empty="everything is ready to be released")
     return 1 if found else 0
+
+
+def run_fixed_values(session: Session, args: Namespace, out: Output) -> None:
+    found = session.office.releases.fixed_values()
+    rows = [{**item, "note": "may belong to the address" if item["is_guess"] else ""} for item in found["items"]]
+    out.rows(rows, ["kind", "item", "place", "name", "value", "becomes", "note"], empty="none is left")
+    if not found["is_all"]:
+        out.say("there are more than are told")
+
+
+def run_name_value(session: Session, args: Namespace, out: Output) -> None:
+    items = session.office.operations if args.kind == "operation" else session.office.mappings
+    version = items.get(args.item)["version"]
+    made = session.office.releases.name_value(args.kind, args.item, args.place, version=version, name=args.name)
+    out.value(made, f"{made['becomes']} {made['name']} stands there now; {args.kind} {args.item} asks for the same")
 
 
 def run_make(session: Session, args: Namespace, out: Output) -> None:

@@ -195,6 +195,21 @@ class Releases(Resource[S]):
         return Request("GET", f"{self.path.rpartition('/')[0]}/release-check")
 
     @call
+    def fixed_values(self) -> Request[types.FixedValuesShown]:
+        """Values that are written into operations and mappings: {items: [{kind, item, version, place, name, value,
+        is_guess, becomes}], is_all}."""
+        return Request("GET", f"{self.path.rpartition('/')[0]}/fixed-values")
+
+    @call
+    def name_value(
+        self, kind: str, item: str, place: str, *, version: int, name: str = ""
+    ) -> Request[types.NamedValueShown]:
+        """Puts an input in place of an operation's fixed value, or a standing value in place of a mapping's; it asks
+        for, and keeps, the same: {version, becomes, name}. version: of the item, as it was seen."""
+        body = {"kind": kind, "item": item, "place": place, "name": name}
+        return Request("POST", f"{self.path.rpartition('/')[0]}/fixed-values", body, version=version)
+
+    @call
     def make(self, notes: str = "", *, waive: Sequence[Mapping[str, str]] = ()) -> Request[types.Release]:
         """Releases the draft as it is now. waive: [{kind, name, reason}] of items that are not ready."""
         return self.request("POST", body={"notes": notes, "waive": list(waive)})

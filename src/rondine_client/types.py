@@ -821,6 +821,22 @@ class FindingItem(TypedDict):
     reason: str
 
 
+class FixedValueItem(TypedDict):
+    becomes: Literal["input", "standing value"]
+    is_guess: bool
+    item: str
+    kind: Literal["operation", "mapping"]
+    name: str
+    place: str
+    value: str
+    version: int
+
+
+class FixedValuesShown(TypedDict):
+    is_all: bool
+    items: list[FixedValueItem]
+
+
 class ForEach(TypedDict):
     record_type: NotRequired[str]
     stop_after: NotRequired[int]
@@ -1233,6 +1249,14 @@ class NameProposed(TypedDict):
     is_taken: bool
     name: str
     wanted: str
+
+
+class NamedValueShown(TypedDict):
+    becomes: str
+    item: str
+    kind: str
+    name: str
+    version: int
 
 
 class NamingRule(TypedDict):

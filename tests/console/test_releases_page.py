@@ -59,6 +59,19 @@ def test_a_release_is_made_used_and_gone_back_from(open_page, glade):
     expect(page.get_by_text("too early. No environment goes over to it any more.")).to_be_visible()
 
 
+def test_a_fixed_value_becomes_an_input(open_page, glade):
+    held = glade.operations.get("list-trees")
+    document = {**held["document"], "query": [{"name": "limit", "value": "200"}]}
+    glade.operations.change("list-trees", version=held["version"], document=document)
+    page = open_page()
+    page.goto(f"/p/{glade.name}/releases")
+    page.get_by_role("button", name="1 fixed value is left").click()
+    page.get_by_role("button", name="Make limit of list-trees an input").click()
+    expect(page.get_by_text("No fixed value is left")).to_be_visible()
+    [made] = glade.operations.get("list-trees")["document"]["inputs"]
+    assert (made["name"], made["default"]) == ("limit", 200)
+
+
 def test_a_viewer_sees_and_changes_nothing(open_page, glade, rondine):
     glade.releases.make("to be seen")
     rondine.client("ada").project(glade.name).members.set("vela", "viewer")

@@ -220,3 +220,33 @@ def test_the_commands_do_the_same(rondine, trees):
         *("service", "operation", "record type", "mapping")
     }
     assert "neither the number of a release nor the word draft" in say("use", "soon", "--in", "test", status=2)[1]
+
+
+def test_fixed_values_are_listed_and_each_named_in_one_action(rondine, trees):
+    grove = Grove(rondine, trees, "avenue")
+    project = grove.project
+    held = project.operations.get("list-trees")
+    query = [{"name": "year", "value": "2026"}]
+    project.operations.change("list-trees", version=held["version"], document={**held["document"], "query": query})
+    mapping = project.mappings.get("trees")
+    document = deepcopy(mapping["document"])
+    document["outputs"][0]["fields"][1]["from"] = {"value": "12"}
+    project.mappings.change("trees", version=mapping["version"], document=document)
+    asked, kept = project.releases.fixed_values()["items"]
+    assert (asked["item"], asked["name"], asked["value"], asked["becomes"]) == ("list-trees", "year", "2026", "input")
+    assert (kept["item"], kept["name"], kept["becomes"]) == ("trees", "girth", "standing value")
+    stale = refused(project.releases.name_value, "operation", "list-trees", asked["place"], version=1)
+    assert stale.code == "changed_meanwhile"
+    named = project.releases.name_value("operation", "list-trees", asked["place"], version=asked["version"])
+    assert (named["becomes"], named["name"]) == ("input", "year")
+    [input_] = project.operations.get("list-trees")["document"]["inputs"]
+    assert (input_["type"], input_["default"]) == ("integer", 2026)
+    where = kept["place"]
+    named = project.releases.name_value("mapping", "trees", where, version=kept["version"], name="usual-girth")
+    assert project.standing_values.get("usual-girth")["document"]["values"] == {"test": "12", "live": "12"}
+    grove.run()
+    assert grove.girths() == ["12", "12", "12"]
+    assert project.releases.fixed_values() == {"items": [], "is_all": True}
+    assert project.releases.check() == []
+    again = refused(project.releases.name_value, "mapping", "trees", where, version=named["version"])
+    assert again.code == "not_found"

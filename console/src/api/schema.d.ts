@@ -1038,6 +1038,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/fixed-values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Values that are written into operations and mappings; each is replaced by an input, or by a standing value. */
+        get: operations["listFixedValues"];
+        put?: never;
+        /** @description Values that are written into operations and mappings; each is replaced by an input, or by a standing value. */
+        post: operations["nameFixedValue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/hosts": {
         parameters: {
             query?: never;
@@ -4135,6 +4153,36 @@ export interface components {
             place: string;
             reason: string;
         };
+        FixedValueItem: {
+            /**
+             * @description * `input` - input
+             *     * `standing value` - standing value
+             * @enum {string}
+             */
+            becomes: "input" | "standing value";
+            /** @description it may belong to the address */
+            is_guess: boolean;
+            item: string;
+            /**
+             * @description * `operation` - operation
+             *     * `mapping` - mapping
+             * @enum {string}
+             */
+            kind: "operation" | "mapping";
+            /** @description what it is sent as, or fills */
+            name: string;
+            /** @description JSON Pointer; of a path, /path/ and the number of the segment */
+            place: string;
+            /** @description its first 200 characters */
+            value: string;
+            /** @description of the item */
+            version: number;
+        };
+        FixedValuesShown: {
+            /** @description false: there are more than are told */
+            is_all: boolean;
+            items: components["schemas"]["FixedValueItem"][];
+        };
         /**
          * ForEach
          * @description The operation is called once for each record of a type, or for each of some values: what one has fills the operation's inputs of the same names, or those that an input says (`field`).
@@ -5131,6 +5179,14 @@ export interface components {
             name: string;
             /** @description by the rule alone */
             wanted: string;
+        };
+        NamedValueShown: {
+            becomes: string;
+            item: string;
+            kind: string;
+            name: string;
+            /** @description of the item now */
+            version: number;
         };
         NamingGivenRequest: {
             rule: components["schemas"]["NamingRule"];
@@ -8109,6 +8165,21 @@ export interface components {
              * @enum {unknown}
              */
             written?: "" | "backslash" | "doubled" | "json";
+        };
+        ValueToNameGivenRequest: {
+            item: string;
+            /**
+             * @description * `operation` - operation
+             *     * `mapping` - mapping
+             * @enum {string}
+             */
+            kind: "operation" | "mapping";
+            /**
+             * @description of the input, or the standing value
+             * @default
+             */
+            name?: string;
+            place: string;
         };
         ViewColumn: {
             name: string;
@@ -11311,6 +11382,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listFixedValues: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixedValuesShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    nameFixedValue: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the ETag that came with the item */
+                "If-Match": string;
+            };
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ValueToNameGivenRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamedValueShown"];
                 };
             };
             /** @description what went wrong */

@@ -18,6 +18,7 @@ from rondine.server.feeds import drift_views as drift
 from rondine.server.feeds import views as feeds
 from rondine.server.items import naming_views as naming
 from rondine.server.items import schema_views as document_schemas
+from rondine.server.mappings import fixed_views as fixed
 from rondine.server.mappings import readings
 from rondine.server.mappings import views as mappings
 from rondine.server.operations import body_views as bodies
@@ -91,6 +92,7 @@ urlpatterns = [
     path(f"{PROJECT}/environments/<str:name>/release/back", releases.RollBackView.as_view()),
     path(f"{PROJECT}/environments/<str:name>/switches", releases.SwitchesView.as_view()),
     path(f"{PROJECT}/environments/<str:name>/checklist", releases.ChecklistView.as_view()),
+    path(f"{PROJECT}/fixed-values", fixed.FixedValuesView.as_view()),
     path(f"{PROJECT}/release-check", releases.ReleaseCheckView.as_view()),
     path(f"{PROJECT}/release-differences", releases.ReleaseDifferencesView.as_view()),
     path(f"{PROJECT}/obstacles", feeds.ObstaclesView.as_view()),

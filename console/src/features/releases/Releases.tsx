@@ -8,6 +8,7 @@ import { ProblemAlert } from "../../ui/ProblemAlert";
 import { useEnvironmentList } from "../environments/environments";
 import { usePermission } from "../session/session";
 import { Differences } from "./Differences";
+import { FixedValues } from "./FixedValues";
 import { GoesBy } from "./GoesBy";
 import { called, useContents, useMakeRelease, useReleases, useUnready, useWithdraw } from "./releases";
 
@@ -100,6 +101,7 @@ function Draft({ project, newest, mayBuild }: { project: string; newest: Release
           </ul>
         </>
       )}
+      <FixedValues project={project} mayBuild={mayBuild} />
       {mayBuild && (
         <form
           className="mt-3 flex flex-wrap items-end gap-2"

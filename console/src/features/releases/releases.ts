@@ -78,6 +78,24 @@ export function useMakeRelease(project: string) {
   );
 }
 
+export function useFixedValues(project: string) {
+  return useQuery({
+    queryKey: ["releases", project, "fixed-values"],
+    queryFn: () => answer(api.GET("/api/v1/projects/{project}/fixed-values", { params: { path: { project } } })),
+  });
+}
+
+export function useNameValue(project: string) {
+  return useChange(({ kind, item, place, version }: Schemas["FixedValueItem"]) =>
+    answer(
+      api.POST("/api/v1/projects/{project}/fixed-values", {
+        params: { path: { project }, header: { "If-Match": `"${version}"` } },
+        body: { kind, item, place },
+      }),
+    ),
+  );
+}
+
 export function useGoOver(project: string) {
   return useChange(({ name, release, why }: { name: string; release: State; why: string }) =>
     answer(

@@ -112,6 +112,11 @@ def test_what_is_new_in_the_draft_is_not_there_until_it_is_released(rondine, tre
     project.releases.make()
     project.environments.use_release("test", 2)
     assert project.feeds.get("short")["problems"] == []
+    project.operations.make("fallow", service="register", document={"path": "/fallow"})
+    project.releases.make()
+    project.operations.remove("fallow", version=1)
+    gone = refused(project.environments.use_release, "test", 3).message
+    assert gone == 'release 3 holds operation "fallow", which was removed since'
     # a record type that changes in the draft is shown as the environment goes by it, as long as it does
     held = project.record_types.get("tree")
     document = deepcopy(held["document"])
@@ -164,6 +169,9 @@ def test_a_release_is_ready_or_says_why_not(rondine, trees):
     waived = project.releases.make(waive=[{"kind": "mapping", "name": "trees", "reason": "the crown comes in spring"}])
     assert [one["reason"] for one in waived["waived"]] == ["the crown comes in spring"]
     project.environments.use_release("test", 1)
+    [problem] = project.feeds.get("all-trees")["problems"]
+    assert problem["message"].startswith('mapping "trees" is not ready: ')
+    assert refused(project.feeds.run, "all-trees").code == "not_ready"
     assert (
         "in use" in refused(project.releases.withdraw, 1).message
         or "goes by" in refused(project.releases.withdraw, 1).message
@@ -250,3 +258,17 @@ def test_fixed_values_are_listed_and_each_named_in_one_action(rondine, trees):
     assert project.releases.check() == []
     again = refused(project.releases.name_value, "mapping", "trees", where, version=named["version"])
     assert again.code == "not_found"
+
+
+def test_a_project_goes_with_its_releases(rondine):
+    admin = rondine.client("ada")
+    admin.projects.make("fallow-land")
+    project = admin.project("fallow-land")
+    project.services.make("register")
+    project.releases.make()
+    project.environments.use_release("live", 1)
+    assert refused(project.services.remove, "register", version=1).code == "conflict"
+    project.environments.use_release("live", None)
+    project.services.remove("register", version=1)
+    admin.projects.remove("fallow-land")
+    assert "fallow-land" not in {one["name"] for one in admin.projects.list()}

@@ -109,7 +109,7 @@ def remove_project(project: Project) -> None:
             if not relation.one_to_many:
                 continue
             model = relation.related_model
-            if model in (Membership, PermittedHost) or model._meta.model_name in ("environment", "revision"):
+            if model in (Membership, PermittedHost) or model._meta.model_name in ("environment", "revision", "release"):
                 continue  # what every project has, and what was removed in it before
             if count := model.objects.filter(**{relation.field.name: project}).count():
                 counts[str(model._meta.verbose_name_plural)] = count

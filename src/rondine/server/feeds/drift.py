@@ -18,9 +18,10 @@ from rondine.core.schema.drift import MOST_ELEMENTS, DescribedSchema, Drift, Sch
 from rondine.core.schema.outline import OutlineRow
 from rondine.server.feeds.models import DriftPeriod, Feed
 from rondine.server.feeds.pages import Comparison, Page, PreparedFeed, UsedDrift
-from rondine.server.mappings.kinds import resolved_mapping
+from rondine.server.mappings.kinds import MAPPINGS, resolved_mapping
 from rondine.server.operations.models import Sample
 from rondine.server.operations.trials import described_schemas
+from rondine.server.releases.configuration import Configuration
 from rondine.server.runs.calls import storable
 from rondine.server.runs.models import Body, Call, Run
 from rondine.server.runs.remarks import Remark
@@ -98,10 +99,12 @@ def users_of_paths(run: Run, mapping: MappingDocument) -> list[tuple[str, Taken]
     """(feed, what its mapping takes) of this run's feed and of all others of its operation."""
     assert run.feed is not None
     found = [(run.feed.name, one) for one in paths_taken(mapping)]
-    others = Feed.objects.filter(operation=run.feed.operation_id).exclude(pk=run.feed.pk).select_related("mapping")
-    for feed in others:
+    others = Feed.objects.filter(operation=run.feed.operation_id).exclude(pk=run.feed.pk)
+    for feed in others.select_related("mapping", "environment__release"):
         try:
-            theirs = resolved_mapping(run.project_id, feed.mapping.loaded())
+            configuration = Configuration(feed.environment)
+            mapping_there = configuration.item_or_draft(MAPPINGS, feed.mapping).loaded()
+            theirs = resolved_mapping(run.project_id, mapping_there, configuration=configuration)
             found += [(feed.name, one) for one in paths_taken(theirs)]
         except RondineError:  # its own problems say why
             continue

@@ -164,6 +164,8 @@ def use_release(
             raise Conflict(
                 f"{release} was withdrawn{why_not}", where=str(release), hint="use another one, or make a new one"
             )
+        if release is not None:
+            _check_is_there(release)
         environment.release = release
         environment.save(update_fields=["release"])
         switch = Switch.objects.create(
@@ -171,6 +173,20 @@ def use_release(
         )
         _look_again(environment)
     return switch
+
+
+def _check_is_there(release: Release) -> None:
+    """Raises Conflict if an item was removed since: what was kept by it, or refers to it, went with it."""
+    for kind in released_kinds():
+        held = Revision.objects.filter(releaseditem__release=release, kind=kind.name)
+        ids = set(kind.model._default_manager.filter(project=release.project_id).values_list("pk", flat=True))
+        for revision in held.order_by("name"):
+            if revision.item_id not in ids:
+                raise Conflict(
+                    f'{release} holds {kind.word} "{revision.name}", which was removed since',
+                    where=str(release),
+                    hint="make it again, and a release with it; or use a release without it",
+                )
 
 
 def release_before(environment: Environment) -> Release | None:

@@ -5,7 +5,7 @@ from copy import copy
 from typing import Any, TypeVar
 from uuid import UUID
 
-from rondine.core.errors import DraftError, NotFound
+from rondine.core.errors import DraftError, NotFound, Problem
 from rondine.core.items.references import renamed
 from rondine.server.connecting.models import Environment
 from rondine.server.items.kinds import HOLDERS, KINDS, ItemKind
@@ -40,12 +40,12 @@ class Configuration:
                 where=f"environment {self.environment.name}",
                 hint=f"make a release that has it: rondine release make --to {self.environment.name}",
             )
-        return as_released(item, revision)
+        return self._released(kind, item, revision)
 
     def item_or_draft(self, kind: ItemKind, item: AnyItem) -> AnyItem:
         """For what was kept before there was a release, too."""
         revision = self._of(kind).get(item.pk) if self.release is not None else None
-        return item if revision is None else as_released(item, revision)
+        return item if revision is None else self._released(kind, item, revision)
 
     def items(self, kind: ItemKind) -> list[Any]:
         """All of a kind."""
@@ -53,7 +53,7 @@ class Configuration:
         if self.release is None:
             return list(items)
         revisions = self._of(kind)
-        return [as_released(item, revisions[item.pk]) for item in items.filter(pk__in=revisions)]
+        return [self._released(kind, item, revisions[item.pk]) for item in items.filter(pk__in=revisions)]
 
     def named(self, kind: ItemKind, name: str) -> Any:
         """One by the name that it has here. Raises NotFound."""
@@ -76,19 +76,25 @@ class Configuration:
                 document = renamed(document, kind.name, names[item_id], revision.name)
         return document
 
+    def _released(self, kind: ItemKind, item: AnyItem, revision: Revision) -> AnyItem:
+        """What was let pass when it was released still keeps it from running."""
+        assert self.release is not None
+        released = copy(item)
+        released.name, released.version = revision.name, revision.version
+        released.title, released.document = revision.content["title"], revision.content["document"]
+        released.problems = [
+            Problem("", waived["message"], f"let pass in {self.release}: {waived['reason']}").to_json()
+            for waived in self.release.waived
+            if (waived["kind"], waived["name"]) == (kind.word, revision.name)
+        ]
+        return released
+
     def _of(self, kind: ItemKind) -> dict[UUID, Revision]:
         if kind.name not in self._revisions:
             assert self.release is not None
             found = Revision.objects.filter(kind=kind.name, releaseditem__release=self.release)
             self._revisions[kind.name] = {revision.item_id: revision for revision in found}
         return self._revisions[kind.name]
-
-
-def as_released(item: AnyItem, revision: Revision) -> AnyItem:
-    released = copy(item)
-    released.name, released.version, released.problems = revision.name, revision.version, []
-    released.title, released.document = revision.content["title"], revision.content["document"]
-    return released
 
 
 def releases_in_use(kind: ItemKind, item: Item) -> list[str]:

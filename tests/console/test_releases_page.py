@@ -15,8 +15,8 @@ def glade(rondine):
     admin.projects.make(name)
     admin.project(name).members.set("mira", "builder")
     project = rondine.client("mira").project(name)
-    project.services.make("register")
-    project.operations.make("list-trees", service="register", document={"path": "/trees"})
+    project.services.make("glade-register")
+    project.operations.make("list-trees", service="glade-register", document={"path": "/trees"})
     return project
 
 
@@ -29,7 +29,7 @@ def test_a_release_is_made_used_and_gone_back_from(open_page, glade):
     expect(page.get_by_text("Nothing: it is all released.")).to_be_visible()
     test = page.get_by_role("article").filter(has=page.get_by_role("heading", name="test"))
     test.get_by_role("button", name="Go over to ...").click()
-    expect(test.get_by_text("service register: it has no connection in test")).to_be_visible()
+    expect(test.get_by_text("service glade-register: it has no connection in test")).to_be_visible()
     test.get_by_role("button", name="Let test go by release 1").click()
     expect(test.get_by_text("before the draft")).to_be_visible()
 

@@ -272,3 +272,21 @@ def test_a_project_goes_with_its_releases(rondine):
     project.services.remove("register", version=1)
     admin.projects.remove("fallow-land")
     assert "fallow-land" not in {one["name"] for one in admin.projects.list()}
+
+
+def test_a_key_is_not_moved_from_under_a_release_that_sends_it(rondine, trees):
+    grove = Grove(rondine, trees, "spinney")
+    project = grove.project
+    held = project.operations.get("list-trees")
+    query = [{"name": "key", "value": "seven-alders-by-the-mill"}]
+    project.operations.change("list-trees", version=held["version"], document={**held["document"], "query": query})
+    project.releases.make()
+    project.environments.use_release("test", 1)
+    problem = refused(project.connections.extract_secret, "/query/0", service="register", operation="list-trees")
+    assert problem.message.startswith("operation list-trees sends it in release 1, which test goes by")
+    assert project.operations.get("list-trees")["document"]["query"] == query
+    project.environments.use_release("test", None)
+    project.connections.extract_secret("/query/0", service="register", operation="list-trees")
+    project.releases.make()
+    project.environments.use_release("test", 2)
+    assert grove.run()["counts"][0]["created"] == 3

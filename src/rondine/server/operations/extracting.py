@@ -22,6 +22,7 @@ from rondine.server.connecting.secrets import set_secrets
 from rondine.server.items.actions import change_item, find_item, make_item
 from rondine.server.operations.forgetting import forget
 from rondine.server.operations.kinds import OPERATIONS
+from rondine.server.releases.configuration import check_no_release_sends
 
 
 def extract_secret(project: Project, person: Person, role: str, data: Mapping[str, Any]) -> dict[str, Any]:
@@ -30,7 +31,8 @@ def extract_secret(project: Project, person: Person, role: str, data: Mapping[st
 
     data: service, environment, place (JSON Pointer of a finding), and either document (an operation not saved yet),
     operation (the name of a saved one), or neither: then the place is in the connection. Gives the document without the
-    value, and the names of connection and credential. Raises Conflict if the connection signs in another way already.
+    value, and the names of connection and credential. Raises Conflict if the connection signs in another way already,
+    or a release that an environment goes by sends the value: it is overwritten there, too.
     """
     environment = environment_of(project, data["environment"])
     connection = connection_for(find_item(SERVICES, project, data["service"]), environment)
@@ -43,6 +45,7 @@ def extract_secret(project: Project, person: Person, role: str, data: Mapping[st
             saved = find_item(OPERATIONS, project, data["operation"]) if data.get("operation") else connection
             document = saved.document
         group, name, value = _taken(document, data["place"], is_operation=saved is not connection)
+        check_no_release_sends(project, value)
         scheme, secrets = scheme_for(group, name, value)
         held = connection.loaded()
         if not isinstance(held.sign_in, NoSignIn) and held.sign_in != scheme:

@@ -5,8 +5,10 @@ from copy import copy
 from typing import Any, TypeVar
 from uuid import UUID
 
-from rondine.core.errors import DraftError, NotFound, Problem
+from rondine.core.documents.json import json_text
+from rondine.core.errors import Conflict, DraftError, NotFound, Problem
 from rondine.core.items.references import renamed
+from rondine.server.access.models import Project
 from rondine.server.connecting.models import Environment
 from rondine.server.items.kinds import HOLDERS, KINDS, ItemKind
 from rondine.server.items.models import Item, Revision
@@ -106,6 +108,21 @@ def releases_in_use(kind: ItemKind, item: Item) -> list[str]:
 
 
 HOLDERS.append(releases_in_use)
+
+
+def check_no_release_sends(project: Project, value: str) -> None:
+    """Raises Conflict if a document has the value in a release that an environment goes by."""
+    text = json_text(value)[1:-1]
+    for environment in Environment.objects.select_related("release").filter(project=project, release__isnull=False):
+        for revision in Revision.objects.filter(releaseditem__release=environment.release).iterator(200):
+            if text in json_text(revision.content):
+                raise Conflict(
+                    f"{KINDS[revision.kind].word} {revision.name} sends it in {environment.release}, which"
+                    f" {environment.name} goes by, and would send something else from now on",
+                    where=f"environment {environment.name}",
+                    hint=f"let it go by the draft first: rondine release use draft --in {environment.name}; then move"
+                    " the value, and release again",
+                )
 
 
 def released_kinds() -> Iterable[ItemKind]:

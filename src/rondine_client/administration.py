@@ -178,27 +178,27 @@ class Releases(Resource[S]):
     @pages
     def search(self, *, limit: int | None = None) -> Pages[types.Release]:
         """The newest first."""
-        return Pages(self.request("GET", query={"limit": min(limit or 100, 100)}), limit=limit)
+        return Pages(self.request("GET", "/releases", query={"limit": min(limit or 100, 100)}), limit=limit)
 
     @call
     def get(self, number: int) -> Request[types.Release]:
-        return self.request("GET", f"/{number}")
+        return self.request("GET", f"/releases/{number}")
 
     @call
     def contents(self, number: int) -> Request[builtins.list[types.ReleasedItemShown]]:
         """[{kind, name, title, version, at}]."""
-        return self.request("GET", f"/{number}/contents")
+        return self.request("GET", f"/releases/{number}/contents")
 
     @call
     def check(self) -> Request[builtins.list[types.UnreadyItem]]:
         """What keeps the draft from being released: [{kind, name, problems}]."""
-        return Request("GET", f"{self.path.rpartition('/')[0]}/release-check")
+        return self.request("GET", "/release-check")
 
     @call
     def fixed_values(self) -> Request[types.FixedValuesShown]:
         """Values that are written into operations and mappings: {items: [{kind, item, version, place, name, value,
         is_guess, becomes}], is_all}."""
-        return Request("GET", f"{self.path.rpartition('/')[0]}/fixed-values")
+        return self.request("GET", "/fixed-values")
 
     @call
     def name_value(
@@ -207,12 +207,12 @@ class Releases(Resource[S]):
         """Puts an input in place of an operation's fixed value, or a standing value in place of a mapping's; it asks
         for, and keeps, the same: {version, becomes, name}. version: of the item, as it was seen."""
         body = {"kind": kind, "item": item, "place": place, "name": name}
-        return Request("POST", f"{self.path.rpartition('/')[0]}/fixed-values", body, version=version)
+        return self.request("POST", "/fixed-values", body, version=version)
 
     @call
     def make(self, notes: str = "", *, waive: Sequence[Mapping[str, str]] = ()) -> Request[types.Release]:
         """Releases the draft as it is now. waive: [{kind, name, reason}] of items that are not ready."""
-        return self.request("POST", body={"notes": notes, "waive": list(waive)})
+        return self.request("POST", "/releases", {"notes": notes, "waive": list(waive)})
 
     @call
     def compare(
@@ -220,12 +220,12 @@ class Releases(Resource[S]):
     ) -> Request[builtins.list[types.ReleaseDifferenceItem]]:
         """What differs from one to the other, item by item: [{kind, name, what, differences}]. None: the draft."""
         states = {"before": before or "draft", "after": after or "draft"}
-        return Request("GET", f"{self.path.rpartition('/')[0]}/release-differences", query=states)
+        return self.request("GET", "/release-differences", query=states)
 
     @call
     def withdraw(self, number: int, *, why: str = "") -> Request[types.Release]:
         """No environment goes over to it any more."""
-        return self.request("POST", f"/{number}/withdraw", {"why": why})
+        return self.request("POST", f"/releases/{number}/withdraw", {"why": why})
 
 
 class Hosts(Resource[S]):

@@ -45,7 +45,7 @@ class Project(Resource[S]):
         self.runs = Runs(client, f"{path}/runs")
         self.records = Records(client, f"{path}/environments")
         self.environments = Environments(client, f"{path}/environments")
-        self.releases = Releases(client, f"{path}/releases")
+        self.releases = Releases(client, path)
         self.hosts = Hosts(client, f"{path}/hosts")
         self.members = Members(client, f"{path}/members")
         self.names = Names(client, path)

@@ -83,6 +83,48 @@ def test_whatever_the_value_is_the_request_stays_as_it_is_or_it_is_refused(value
     assert before == after
 
 
+@pytest.mark.parametrize(
+    ("document", "fixed"),
+    [
+        ({"odata": {}}, {}),
+        ({"odata": {"top": "3", "search": {"input": "words"}}}, {"/odata/top": ("top", "3")}),
+        (
+            {"odata": {"filter": [{"property": "Species", "operator": "eq", "value": "Tilia"}]}},
+            {"/odata/filter/0/value": ("Species", "Tilia")},
+        ),
+        ({"body": {"type": "text"}}, {}),
+        ({"body": {"type": "text", "content": "all"}}, {"/body/content": ("content", "all")}),
+        ({"body": {"type": "form", "fields": [{"name": "crew"}]}}, {}),
+        (
+            {"body": {"type": "form", "fields": [{"name": "crew", "value": "3"}]}},
+            {"/body/fields/0/value": ("crew", "3")},
+        ),
+        (
+            {"body": {"type": "multipart", "parts": [{"name": "sheet", "value": "A"}]}},
+            {"/body/parts/0/value": ("sheet", "A")},
+        ),
+        (
+            {"body": {"type": "graphql", "query": "{a}", "variables": [{"at": "/first", "value": "2"}]}},
+            {"/body/variables/0/value": ("first", "2")},
+        ),
+        (
+            {"body": {"type": "xml", "elements": [{"at": "tree/@id", "value": "7"}]}},
+            {"/body/elements/0/value": ("tree.@id", "7")},
+        ),
+    ],
+)
+def test_every_part_of_a_request_is_looked_at(document, fixed):
+    document = operation(method="POST", path="/", inputs=[{"name": "words"}], **document)
+    assert told(document) == fixed
+    for place in fixed:
+        try:
+            changed, _ = make_input(document, place)
+        except InputError as error:
+            assert "sent" in error.message
+            continue
+        assert told(changed) == {}
+
+
 def test_what_cannot_be_is_refused():
     document = operation(path="/trees", inputs=[{"name": "limit"}], query=[{"name": "limit", "value": "200"}])
     with pytest.raises(NotFound):

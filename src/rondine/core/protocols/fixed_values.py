@@ -14,7 +14,8 @@ from rondine.core.names import proposed_name, singular
 from rondine.core.operations.document import OperationDocument, values_of
 from rondine.core.operations.inputs import Input, checked_inputs
 from rondine.core.operations.values import parts_of
-from rondine.core.protocols.rest import build_request
+from rondine.core.paths.place import parse_pointer, resolve
+from rondine.core.protocols.rest import UnknownStanding, build_request
 from rondine.core.settings import dump, load
 
 #: Headers that say how the two sides speak, not what is asked for.
@@ -65,6 +66,8 @@ def _of_path(path: str) -> Iterator[FixedValue]:
 def _of_values(document: OperationDocument) -> Iterator[FixedValue]:
     dumped = dump(document)
     for place, value in values_of(document):
+        if value == "" or value is None:
+            continue  # a part that is not there, such as an OData option
         holder = _at(dumped, place)
         is_whole = not isinstance(holder, dict) or "value" not in holder
         name = _name(holder, place)
@@ -125,18 +128,19 @@ def make_input(document: OperationDocument, place: str, name: str = "") -> tuple
         raise InputError(f'there is an input "{name}" already', where="/name", hint="take another name")
     name = name or proposed_name(fixed.name, separator="_", taken=taken)
     types = ["integer", "text"] if _WHOLE.fullmatch(fixed.value) else ["text"]
-    for kind in types:
+    before = _request(document)
+    for kind in types if before is not None else ():
         default = int(fixed.value) if kind == "integer" else fixed.value
         changed = _placed(document, fixed, name)
         made = load(
             OperationDocument,
             {**changed, "inputs": [*changed.get("inputs", []), {"name": name, "type": kind, "default": default}]},
         )
-        before = _request(document)
-        if before is not None and _request(made) == before:
+        if _request(made) == before:
             return made, name
+    words = "would be sent otherwise" if before is not None else "cannot be shown to be sent as it is"
     raise InputError(
-        f'"{fixed.value[:60]}" would be sent otherwise if it were the value of an input',
+        f'"{fixed.value[:60]}" {words} if it were the value of an input',
         where=place,
         hint="put an input there by hand, and look at the request",
     )
@@ -182,7 +186,7 @@ def _request(document: OperationDocument) -> Any:
     with suppress(InputError):
         values = {one.name: _example(one) for one in document.inputs if one.default is UNSET}
         checked = checked_inputs(document.inputs, values, {})
-        request = build_request(document, "https://service.invalid", checked, standing=_Any()).request
+        request = build_request(document, "https://service.invalid", checked, standing=UnknownStanding()).request
         return request.method, request.url, request.headers, request.body
     return None
 
@@ -191,17 +195,7 @@ def _example(input_: Input) -> Any:
     return input_.allowed[0] if input_.allowed else _EXAMPLES[input_.type]
 
 
-class _Any(dict[str, Any]):
-    """Standing values, each of which has one."""
-
-    def __contains__(self, name: object) -> bool:
-        return True
-
-    def __missing__(self, name: str) -> str:
-        return name
-
-
 def _at(document: Any, pointer: str) -> Any:
-    for step in pointer.split("/")[1:]:
-        document = document[int(step)] if isinstance(document, list) else document[step]
-    return document
+    found = resolve(document, parse_pointer(pointer))
+    assert found is not None, "the place was told by the document itself"
+    return found[1]

@@ -80,6 +80,16 @@ class _Values:
         return Origin(place, name, shown, " and ".join(sources) or "operation")
 
 
+class UnknownStanding(dict[str, Any]):
+    """Standing values, of which those that have none are shown by their names."""
+
+    def __contains__(self, name: object) -> bool:
+        return True
+
+    def __missing__(self, name: str) -> str:
+        return f"{{{name}}}"
+
+
 def build_request(
     operation: OperationDocument,
     base_address: str,

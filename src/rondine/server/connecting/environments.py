@@ -41,7 +41,7 @@ def change_environment(project: Project, name: str, data: Mapping[str, Any], rol
     for field_name, value in data.items():
         setattr(environment, field_name, value)
     try:
-        environment.save()
+        environment.save(update_fields=[*data])  # what somebody else changes meanwhile stays
     except IntegrityError:
         raise Conflict(
             f"{environment.callback} is the callback address of another environment",

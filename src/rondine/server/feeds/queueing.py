@@ -22,7 +22,7 @@ from rondine.server.feeds.moving import check_newest, last_run
 from rondine.server.feeds.rejects import check_rejects_of
 from rondine.server.mappings.kinds import MAPPINGS, resolved_mapping
 from rondine.server.operations.kinds import OPERATIONS, with_queries
-from rondine.server.records.kinds import RECORD_TYPES
+from rondine.server.records.kinds import RECORD_TYPES, record_types_in
 from rondine.server.releases.configuration import Configuration
 from rondine.server.runs.actions import defer, find_run, notify
 from rondine.server.runs.models import Run
@@ -80,8 +80,6 @@ def queue_feed(
             where=f"operation {feed.operation.name}",
             hint=f"enable it: rondine operation enable {feed.operation.name}",
         )
-    held_types = {item.name: item for item in configuration.items(RECORD_TYPES)}
-    record_types = {name: item.loaded() for name, item in held_types.items()}
     released_mapping = configuration.item(MAPPINGS, feed.mapping).loaded()
     mapping = resolved_mapping(feed.project_id, released_mapping, configuration=configuration)
     used = {output.record_type for output in mapping.outputs}
@@ -92,8 +90,7 @@ def queue_feed(
         "mapping": dump(mapping),
         "mapping_name": feed.mapping.name,
         "feed": dump(document),
-        "record_types": {name: dump(record_types[name]) for name in used},
-        "record_type_versions": {name: [str(held_types[name].pk), held_types[name].version] for name in used},
+        **record_types_in(configuration, used),
     }
     fixed = {**document.inputs, **{name: value for name, value in inputs.items() if name not in document.moving}}
     goes_on = any(isinstance(setting, ONLY_NEW) for setting in document.moving.values()) and not brings_all
@@ -101,9 +98,8 @@ def queue_feed(
     now = timezone.now()
     moved = moved_inputs(document.moving, {one.name: one for one in operation.inputs}, now, last)
     values = {**document.inputs, **moved, **inputs}
-    checked_inputs(
-        asked_once(document, operation, record_types), values, standing_values(project, feed.environment.name)
-    )
+    asked = asked_once(document, operation, configuration.documents(RECORD_TYPES))
+    checked_inputs(asked, values, standing_values(project, feed.environment.name))
     # it asks for less than what is new: the next run does not go on from it
     content["is_partial"] = only_rows_of is not None or only_rows is not None or bool(inputs.keys() & document.moving)
     if only_rows_of is not None:

@@ -26,7 +26,7 @@ from rondine.core.operations.document import (
 )
 from rondine.core.operations.inputs import checked_inputs
 from rondine.core.protocols.problems import operation_problems
-from rondine.core.protocols.rest import Built, build_request, with_connection
+from rondine.core.protocols.rest import Built, UnknownStanding, build_request, with_connection
 from rondine.core.secret import Secret
 from rondine.core.signin import NoSignIn, ReadToken, SignInContext, Token
 from rondine.engine.client import OpenConnection
@@ -130,7 +130,7 @@ def prepare(
         if strict:
             raise
         problems.append(error.as_problem())
-        unknown = _Unknown(standing)
+        unknown = UnknownStanding(standing)
         built = build_request(replace_path(document), base, {**checked, **known}, inputs=values, standing=unknown)
     built = with_connection(built, connection.headers if connection else (), connection.query if connection else ())
     if connection is not None:
@@ -156,16 +156,6 @@ def _one_off(base_address: str) -> str:
         words, hint = (problems[0].message, problems[0].hint) if problems else ("it has blanks", "write it out")
         raise InputError(f'"{base_address[:120]}" cannot be called: {words}', where="/base_address", hint=hint)
     return base_address
-
-
-class _Unknown(dict[str, Any]):
-    """Standing values, of which those that have none are shown by their names."""
-
-    def __contains__(self, name: object) -> bool:
-        return True
-
-    def __missing__(self, name: str) -> str:
-        return f"{{{name}}}"
 
 
 def replace_path(document: OperationDocument) -> OperationDocument:

@@ -1,6 +1,7 @@
 """The kinds of items around records."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
+from typing import Any
 
 from django.db.models import prefetch_related_objects
 
@@ -10,15 +11,27 @@ from rondine.core.mapping.document import (
     link_problems,
     record_type_problems,
 )
+from rondine.core.settings import dump
 from rondine.server.items.kinds import ItemKind
 from rondine.server.items.models import Item
 from rondine.server.items.references import users_of
 from rondine.server.records.models import RecordType
 from rondine.server.records.sql_views import queue_views
+from rondine.server.releases.configuration import Configuration
 
 
 def record_types_of(project_id: int) -> dict[str, RecordTypeDocument]:
     return {record_type.name: record_type.loaded() for record_type in RecordType.objects.filter(project_id=project_id)}
+
+
+def record_types_in(configuration: Configuration, names: Collection[str]) -> dict[str, Any]:
+    """What a run's content has of the record types that it fills: their documents, and [id, version] of each, by the
+    names that they have in its environment."""
+    items = {item.name: item for item in configuration.items(RECORD_TYPES) if item.name in names}
+    return {
+        "record_types": {name: dump(items[name].loaded()) for name in names},
+        "record_type_versions": {name: [str(items[name].pk), items[name].version] for name in names},
+    }
 
 
 def _record_type(item: RecordType) -> list[Problem]:

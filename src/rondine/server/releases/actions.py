@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from django.db import transaction
+from django.db import models, transaction
 from django.utils import timezone
 
 from rondine.core.errors import Conflict, DraftError, InputError, NotFound, Problem
@@ -91,6 +91,13 @@ def revisions_now(project: Project) -> list[int]:
         assert len(now) == len(versions), f"{kind.name} without a revision"
         found += now.values()
     return found
+
+
+def revisions_of(project: Project, release: Release | None) -> "models.QuerySet[Revision]":
+    """Those that a release consists of, or the draft (None)."""
+    if release is None:
+        return Revision.objects.filter(pk__in=revisions_now(project))
+    return Revision.objects.filter(releaseditem__release=release)
 
 
 def _waived(unready: Sequence[Unready], waived: Sequence[Mapping[str, str]]) -> list[dict[str, str]]:

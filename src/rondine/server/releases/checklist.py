@@ -11,7 +11,7 @@ from rondine.server.connecting.environments import connection_obstacles
 from rondine.server.connecting.models import Connection, Environment, Service, StandingValue
 from rondine.server.items.kinds import KINDS
 from rondine.server.items.models import Item, Revision
-from rondine.server.releases.actions import revisions_now
+from rondine.server.releases.actions import revisions_of
 from rondine.server.releases.models import Release
 
 
@@ -28,10 +28,7 @@ class Lacking:
 def checklist(environment: Environment, release: Release | None) -> list[Lacking]:
     """In the order in which it is done: what services need, then values, then what runs by itself. None: of the
     draft."""
-    if release is None:
-        revisions = list(Revision.objects.filter(pk__in=revisions_now(environment.project)))
-    else:
-        revisions = list(Revision.objects.filter(releaseditem__release=release))
+    revisions = list(revisions_of(environment.project, release))
     ids = {revision.item_id for revision in revisions}
     return [
         *_connections(environment, {one.item_id for one in revisions if one.kind == "services"}),

@@ -9,8 +9,8 @@ from rondine.core.schema.compare_values import ValueDifference, compare_document
 from rondine.server.access.models import Project
 from rondine.server.items.kinds import KINDS
 from rondine.server.items.models import Revision
-from rondine.server.releases.actions import revisions_now
-from rondine.server.releases.configuration import RELEASED
+from rondine.server.releases.actions import revisions_of
+from rondine.server.releases.configuration import in_order
 from rondine.server.releases.models import Release
 
 
@@ -34,7 +34,8 @@ def compare_releases(project: Project, before: Release | None, after: Release | 
     """Item by item, and field by field of what changed. None: the draft."""
     old, new = _state(project, before), _state(project, after)
     found = []
-    for key in sorted({*old, *new}, key=lambda key: _order(new.get(key) or old[key])):
+    for revision in in_order(({**old, **new}).values()):
+        key = revision.kind, revision.item_id
         one, other = old.get(key), new.get(key)
         if one is None or other is None or one.pk != other.pk:
             found.append(_difference(one, other))
@@ -59,13 +60,4 @@ def _content(revision: Revision) -> dict[str, Any]:
 
 
 def _state(project: Project, release: Release | None) -> dict[tuple[str, UUID], Revision]:
-    revisions = Revision.objects.select_related("by")
-    if release is None:
-        found = revisions.filter(pk__in=revisions_now(project))
-    else:
-        found = revisions.filter(releaseditem__release=release)
-    return {(revision.kind, revision.item_id): revision for revision in found}
-
-
-def _order(revision: Revision) -> tuple[int, str]:
-    return RELEASED.index(revision.kind), revision.name
+    return {(one.kind, one.item_id): one for one in revisions_of(project, release).select_related("by")}

@@ -71,9 +71,11 @@ class Configuration:
 
     def in_its_names(self, document: D) -> D:
         """A document that is not released, such as a feed's, with record types called as they are in the release."""
+        if self.release is None:
+            return document
         kind = KINDS["record-types"]
         names = {item.pk: item.name for item in kind.model._default_manager.filter(project=self.environment.project_id)}
-        for item_id, revision in (self._of(kind) if self.release is not None else {}).items():
+        for item_id, revision in self._of(kind).items():
             if names.get(item_id, revision.name) != revision.name:
                 document = renamed(document, kind.name, names[item_id], revision.name)
         return document
@@ -123,6 +125,11 @@ def check_no_release_sends(project: Project, value: str) -> None:
                     hint=f"let it go by the draft first: rondine release use draft --in {environment.name}; then move"
                     " the value, and release again",
                 )
+
+
+def in_order(revisions: Iterable[Revision]) -> list[Revision]:
+    """As releases are shown: by kind, then by name."""
+    return sorted(revisions, key=lambda revision: (RELEASED.index(revision.kind), revision.name))
 
 
 def released_kinds() -> Iterable[ItemKind]:

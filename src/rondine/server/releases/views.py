@@ -12,18 +12,18 @@ from rondine.core.errors import InputError
 from rondine.server.access.project_views import ProjectView, ProjectViewSet
 from rondine.server.api.requests import Strict
 from rondine.server.connecting.opening import environment_of
-from rondine.server.items.models import Revision
 from rondine.server.releases.actions import (
     find_release,
     make_release,
     release_before,
+    revisions_of,
     unready_items,
     use_release,
     withdraw_release,
 )
 from rondine.server.releases.checklist import checklist
 from rondine.server.releases.comparing import compare_releases
-from rondine.server.releases.configuration import RELEASED
+from rondine.server.releases.configuration import in_order
 from rondine.server.releases.models import Release, Switch
 from rondine.server.releases.serializers import (
     LackingItem,
@@ -77,9 +77,8 @@ class ReleaseViewSet(ProjectViewSet):
     @extend_schema(operation_id="getReleaseContents", responses=ReleasedItemShown(many=True), filters=False)
     @action(detail=True, pagination_class=None)
     def contents(self, request: Request, project: str, number: int) -> Response:
-        found = Revision.objects.filter(releaseditem__release=find_release(self.project, number))
-        items = sorted(found, key=lambda revision: (RELEASED.index(revision.kind), revision.name))
-        return Response(ReleasedItemShown(items, many=True).data)
+        revisions = in_order(revisions_of(self.project, find_release(self.project, number)))
+        return Response(ReleasedItemShown(revisions, many=True).data)
 
     @extend_schema(operation_id="withdrawRelease", request=WhyGiven, responses=ReleaseSerializer)
     @action(detail=True, methods=["POST"])

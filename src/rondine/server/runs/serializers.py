@@ -70,19 +70,8 @@ class RunSerializer(ShownSerializer):
     class Meta:
         model = Run
         fields = (
-            *(
-                "id",
-                "kind",
-                "title",
-                "state",
-                "environment",
-                "feed",
-                "operation",
-                "release",
-                "by",
-                "begun_by",
-                "due_at",
-            ),
+            *("id", "kind", "title", "state", "environment", "feed", "operation", "release"),
+            *("by", "begun_by", "due_at"),
             *("attempt", "inputs", "brings_all", "is_dry", "calls", "rows_asked", "rows_failed", "compared"),
             *("expected_rows", "ending", "completeness", "remarks", "error", "counts"),
             *("queued_at", "started_at", "ended_at", "summary"),

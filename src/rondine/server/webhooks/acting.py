@@ -24,7 +24,7 @@ from rondine.core.mapping.compile import CompiledOutput, FieldProblem, Reject, c
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.mapping.row_encoding import EncodedRow, PartOfRecord, encode_rows
 from rondine.core.mapping.taking import holds_in, mapping_inputs
-from rondine.core.settings import dump
+from rondine.core.settings import dump, load
 from rondine.server.connecting.opening import standing_values
 from rondine.server.feeds.batches import rejected_row
 from rondine.server.feeds.loading import filling_of
@@ -34,7 +34,7 @@ from rondine.server.items.actions import find_item
 from rondine.server.mappings.kinds import MAPPINGS, resolved_mapping
 from rondine.server.records.going import mark_gone
 from rondine.server.records.keeping import Filling, PlacedRow, lock
-from rondine.server.records.kinds import RECORD_TYPES
+from rondine.server.records.kinds import record_types_in
 from rondine.server.records.models import Record, RecordSet, SeenBatch
 from rondine.server.releases.configuration import Configuration
 from rondine.server.runs.bodies import read_for
@@ -113,14 +113,14 @@ class _Records:
         configuration = Configuration(webhook.environment)
         item = configuration.item(MAPPINGS, find_item(MAPPINGS, webhook.project, becomes.mapping))
         self.mapping = resolved_mapping(webhook.project_id, item.loaded(), configuration=configuration)
-        held_types = {item.name: item for item in configuration.items(RECORD_TYPES)}
-        self.release = configuration.release
-        self.versions = {
-            output.record_type: [str(held_types[output.record_type].pk), held_types[output.record_type].version]
-            for output in self.mapping.outputs
+        types = record_types_in(configuration, {output.record_type for output in self.mapping.outputs})
+        self.content = {
+            "webhook": webhook.name,
+            "release": configuration.release.number if configuration.release else None,
+            "mapping": dump(self.mapping),
+            **types,
         }
-        types = {name: item.loaded() for name, item in held_types.items()}
-        self.types = {output.record_type: types[output.record_type] for output in self.mapping.outputs}
+        self.types = {name: load(RecordTypeDocument, document) for name, document in types["record_types"].items()}
         self.outputs = compile_mapping(self.mapping, self.types)
         self.standing = standing_values(webhook.project, webhook.environment.name)
         self.now = timezone.now()
@@ -135,13 +135,7 @@ class _Records:
             attempt=1,
             begun_by=f"webhook {self.webhook.name}",
             started_at=self.now,
-            content={
-                "webhook": self.webhook.name,
-                "release": self.release.number if self.release else None,
-                "mapping": dump(self.mapping),
-                "record_types": {name: dump(document) for name, document in self.types.items()},
-                "record_type_versions": self.versions,
-            },
+            content=self.content,
             checkpoint={"next": None, "calls": len(deliveries)},
         )
         rows: dict[str, list[_Row]] = {output.record_type: [] for output in self.outputs}

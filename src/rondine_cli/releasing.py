@@ -179,7 +179,8 @@ def _switched(session: Session, switch: Any, out: Output) -> None:
     out.value(switch, words)
     lacking = session.office.environments.checklist(name, after)
     if lacking and not out.as_json:
-        out.say(f"it lacks {len(lacking)} more: rondine release checklist {name} {after or 'draft'}")
+        things = "1 thing is" if len(lacking) == 1 else f"{len(lacking)} things are"
+        out.say(f"{things} missing there: rondine release checklist {name} {after or 'draft'}")
 
 
 def run_history(session: Session, args: Namespace, out: Output) -> None:

@@ -145,7 +145,11 @@ def remove_item(
                     hint="remove or change that first",
                 )
         if held := [words for holder in HOLDERS for words in holder(kind, item)]:
-            raise Conflict(f'{kind.word} "{name}" is in {", ".join(held)}', where=name, hint="let go of that first")
+            raise Conflict(
+                f'{kind.word} "{name}" is in {", ".join(held)}',
+                where=name,
+                hint="let that go by another release, or by the draft: rondine release use",
+            )
         item_id = item.pk
         try:
             item.delete()

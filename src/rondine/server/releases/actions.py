@@ -137,7 +137,9 @@ def withdraw_release(release: Release, why: str) -> Release:
     users = ", ".join(release.environments.order_by("name").values_list("name", flat=True))
     if users:
         raise Conflict(
-            f"{users} goes by {release}", where=str(release), hint="let it use another one first: rondine release use"
+            f"{users} goes by {release}",
+            where=str(release),
+            hint="let it use another one first: rondine release use NUMBER --in ENVIRONMENT",
         )
     release.withdrawn_at, release.withdrawn_why = release.withdrawn_at or timezone.now(), why
     release.save(update_fields=["withdrawn_at", "withdrawn_why"])

@@ -101,7 +101,10 @@ def _left_elsewhere(environment: Environment, released: set[UUID]) -> list[Lacki
             counterpart, elsewhere = here.get(item.operation_id), item.environment.name
             if counterpart is None:
                 message = f"it runs in {elsewhere}, and no {kind.word} here asks {item.operation.name}"
-                hint = f"if it is wanted here: {kind.command} NAME --environment {environment.name}"
+                same = " ".join(
+                    f"--{field} {getattr(item, field)}" for field in kind.references if field != "environment"
+                )
+                hint = f"if it is wanted here: {kind.command} NAME {same} --environment {environment.name}"
             elif _is_scheduled(item) and not _is_scheduled(counterpart):
                 message = f"it has a schedule in {elsewhere}, and {kind.word} {counterpart.name} here has none"
                 hint = f"rondine {kind.word} schedule {counterpart.name}"

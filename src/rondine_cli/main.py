@@ -23,6 +23,7 @@ from rondine_cli import (
     state,
     telling,
     trials,
+    using,
 )
 from rondine_cli.output import Output
 from rondine_cli.session import Session
@@ -57,6 +58,7 @@ def parser() -> argparse.ArgumentParser:
         mapping,
         running,
         telling,
+        using,
         guide,
     ):
         module.add_commands(commands)

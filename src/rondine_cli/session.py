@@ -17,6 +17,20 @@ class Session(Client):
         self._project_name = project or stored.get("project")
 
     @property
+    def project_name(self) -> str:
+        """As it was named, or chosen at sign-in. Raises RondineProblem if it was not."""
+        if not self._project_name:
+            raise RondineProblem(
+                {
+                    "code": "wrong_input",
+                    "detail": "it is not said for which project",
+                    "where": "--project",
+                    "hint": "name it with --project or RONDINE_PROJECT",
+                }
+            )
+        return self._project_name
+
+    @property
     def office(self) -> Project[Client]:
         """The project that the command is about. Raises RondineProblem if it is not clear which."""
         if not self._project_name:

@@ -102,6 +102,17 @@ class Client(Account["Client"]):
             for result in self.send_stream(Progress(request, request.report)):
                 return result
             raise Unreachable(self.url, "the answer broke off")
+        sent = 1
+        while True:
+            try:
+                return self._send(request)
+            except RondineProblem as problem:
+                if (pause := request.pause(problem, sent)) is None:
+                    raise
+            time.sleep(pause)
+            sent += 1
+
+    def _send(self, request: Request[T]) -> T:
         try:
             response = self._http.request(request.method, request.path, **request.arguments())
         except httpx.HTTPError as error:
@@ -187,6 +198,17 @@ class AsyncClient(Account["AsyncClient"]):
                 async for result in results:
                     return result
             raise Unreachable(self.url, "the answer broke off")
+        sent = 1
+        while True:
+            try:
+                return await self._send(request)
+            except RondineProblem as problem:
+                if (pause := request.pause(problem, sent)) is None:
+                    raise
+            await asyncio.sleep(pause)
+            sent += 1
+
+    async def _send(self, request: Request[T]) -> T:
         try:
             response = await self._http.request(request.method, request.path, **request.arguments())
         except httpx.HTTPError as error:
@@ -285,7 +307,10 @@ def _problem(response: httpx.Response) -> RondineProblem:
             "detail": f"the address answered {response.status_code}, and not as Rondine does",
             "hint": "check --url",
         }
-    return RondineProblem(document)
+    problem = RondineProblem(document)
+    told = response.headers.get("Retry-After", "")
+    problem.retry_after = float(told) if told.isdigit() else None
+    return problem
 
 
 def _reason(error: httpx.HTTPError) -> str:

@@ -5,7 +5,8 @@ from typing import Any
 
 class RondineProblem(Exception):
     """The service refused or failed. code: stable, for programs.  where, hint: the place, and what to do.  problems:
-    every single one."""
+    every single one.  may_pass: the same request may succeed a while later.  retry_after: seconds, where the service
+    names them."""
 
     def __init__(self, document: dict[str, Any]) -> None:
         self.document = document
@@ -15,6 +16,8 @@ class RondineProblem(Exception):
         self.where: str = document.get("where", "")
         self.hint: str = document.get("hint", "")
         self.problems: list[dict[str, str]] = document.get("problems", [])
+        self.may_pass: bool = document.get("may_pass", False)
+        self.retry_after: float | None = None
         super().__init__(f"{self.where}: {self.message}" if self.where else self.message)
 
 
@@ -26,6 +29,7 @@ class Unreachable(RondineProblem):
             {
                 "status": 0,
                 "code": "unreachable",
+                "may_pass": True,
                 "detail": f"cannot reach Rondine at {url} ({reason})",
                 "hint": "start the service (./start), or name another with --url or RONDINE_URL",
             }

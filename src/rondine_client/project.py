@@ -11,7 +11,7 @@ from rondine_client.describing import Definitions, Operations, Samples, Trials
 from rondine_client.items import Items
 from rondine_client.mapping import Bodies, Mappings, Readings
 from rondine_client.requests import Request, Resource, S, call
-from rondine_client.running import Drift, Events, Feeds, Records, Runs, Subscriptions, Webhooks
+from rondine_client.running import Applications, Drift, Events, Feeds, Records, Runs, Subscriptions, Webhooks
 
 if TYPE_CHECKING:
     from rondine_client import types
@@ -38,6 +38,7 @@ class Project(Resource[S]):
         self.drift = Drift(client, f"{path}/drift")
         self.subscriptions = Subscriptions(client, path, "subscriptions")
         self.webhooks = Webhooks(client, path, "webhooks")
+        self.applications = Applications(client, path, "applications")
         self.events = Events(client, f"{path}/events")
         self.trials = Trials(client, path)
         self.bodies = Bodies(client, path)

@@ -36,7 +36,7 @@ class Request(Generic[T]):
 
     version: of the item that is changed (If-Match).  mark: the Idempotency-Key.  contents: files that go with it, body
     being the question about them.  member: of the answer, where only that is wanted.  report: gets the progress, where
-    the answer comes line by line.
+    the answer comes line by line.  retries: how often it is sent again after a failure that may pass.
     """
 
     method: str
@@ -49,11 +49,13 @@ class Request(Generic[T]):
     member: str = ""
     is_bytes: bool = False
     report: Report | None = None
+    headers: Mapping[str, str] = field(default_factory=dict)
+    retries: int = 0
 
     def arguments(self) -> dict[str, Any]:
         """As httpx takes it; what is None in the query is left out."""
         out: dict[str, Any] = {"params": {name: value for name, value in self.query.items() if value is not None}}
-        headers = {}
+        headers = dict(self.headers)
         if self.version is not None:
             headers["If-Match"] = f'"{self.version}"'
         if self.mark is not None:
@@ -64,6 +66,12 @@ class Request(Generic[T]):
         elif self.body is not None:
             out["json"] = self.body
         return {**out, "headers": headers}
+
+    def pause(self, problem: RondineProblem, sent: int) -> float | None:
+        """Seconds before it is sent again; None if that does not help. sent: how often it was."""
+        if sent > self.retries or not problem.may_pass:
+            return None
+        return problem.retry_after if problem.retry_after is not None else 0.2 * 4 ** (sent - 1)
 
     def answer(self, content: bytes) -> T:
         if self.is_bytes:

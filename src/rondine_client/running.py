@@ -100,6 +100,40 @@ class Webhooks(Items[S, "types.Webhook"]):
         return Request("GET", f"{self._project}/webhook-forms")
 
 
+class Applications(Items[S, "types.Application"]):
+    """Programs that use what an environment has, and their tokens; `rondine_client.Application` is what they call
+    with."""
+
+    @call
+    def offer(self, name: str) -> Request[types.OfferShown]:
+        """What it may use now: {goes_by, operations, record_types}."""
+        return self.request("GET", f"/{step(name)}/offer")
+
+    @call
+    def tokens(self, name: str) -> Request[list[types.ApplicationToken]]:
+        return self.request("GET", f"/{step(name)}/tokens")
+
+    @call
+    def make_token(self, name: str, title: str, days: int | None = 90) -> Request[types.MadeApplicationToken]:
+        """Its `token` is shown this once. days: how long it lasts, None for ever."""
+        return self.request("POST", f"/{step(name)}/tokens", {"title": title, "days": days})
+
+    @call
+    def revoke_token(self, name: str, token: int) -> Request[None]:
+        """It counts at once."""
+        return self.request("DELETE", f"/{step(name)}/tokens/{token}")
+
+    @call
+    def usage(self, name: str | None = None, *, days: int = 7) -> Request[list[types.UsageItem]]:
+        """How much was used, hour by hour, the newest first. name: of one application, None for all."""
+        return Request("GET", f"{self._project}/application-usage", query={"application": name, "days": days})
+
+    @call
+    def forms(self) -> Request[types.ApplicationForms]:
+        """What an application can be set to."""
+        return Request("GET", f"{self._project}/application-forms")
+
+
 class Events(Resource[S]):
     """What happened to feeds."""
 

@@ -79,6 +79,51 @@ class ApiKey(TypedDict):
     type: Literal["api_key"]
 
 
+class Application(TypedDict):
+    changed_at: str
+    document: ApplicationDocument
+    environment: str
+    id: str
+    name: str
+    problems: list[ProblemItem]
+    title: str
+    tokens: int
+    used_at: str | None
+    version: int
+
+
+class ApplicationDocument(TypedDict):
+    all_operations: NotRequired[bool]
+    all_record_types: NotRequired[bool]
+    callers: NotRequired[CallerRule | None]
+    calls_a_minute: NotRequired[int | None]
+    description: NotRequired[str]
+    enabled: NotRequired[bool]
+    keeps_responses: NotRequired[bool]
+    may_write: NotRequired[bool]
+    operations: NotRequired[list[str]]
+    record_types: NotRequired[list[str]]
+    time_limit: NotRequired[float]
+
+
+class ApplicationForms(TypedDict):
+    document: FormShown
+
+
+class ApplicationPage(TypedDict):
+    items: list[Application]
+    next: str | None
+
+
+class ApplicationToken(TypedDict):
+    by: str | None
+    expires_at: str | None
+    id: int
+    made_at: str
+    title: str
+    used_at: str | None
+
+
 class Arithmetic(TypedDict):
     add: NotRequired[str | None]
     digits: NotRequired[int | None]
@@ -201,9 +246,49 @@ class Call(TypedDict):
     via: str
 
 
+class CallExamples(TypedDict):
+    http: str
+    python: str
+    typescript: str
+
+
 class CallPage(TypedDict):
     items: list[Call]
     next: str | None
+
+
+class CallReply(TypedDict):
+    all_why: str
+    body: NotRequired[Any]
+    content: NotRequired[str]
+    filtered: NotRequired[int]
+    is_all: bool | None
+    media_type: NotRequired[str]
+    message: str
+    next: str | None
+    outcome: Literal["good", "partial", "nothing_found"]
+    records: NotRequired[dict[str, list[dict[str, Any]]]]
+    rejects: NotRequired[list[dict[str, Any]]]
+    run: str
+    status: int
+
+
+class CallRun(TypedDict):
+    ended_at: str | None
+    message: str
+    number: int
+    operation: str
+    queued_at: str
+    reply: dict[str, Any] | None
+    run: str
+    started_at: str | None
+    state: Literal["queued", "running", "done", "failed", "cancelled"]
+
+
+class CallerRule(TypedDict):
+    field: str
+    record_type: str
+    values: list[str]
 
 
 class CameFrom(TypedDict):
@@ -1113,6 +1198,16 @@ class LossItem(TypedDict):
     words: str
 
 
+class MadeApplicationToken(TypedDict):
+    by: str | None
+    expires_at: str | None
+    id: int
+    made_at: str
+    title: str
+    token: str
+    used_at: str | None
+
+
 class MadePassword(TypedDict):
     made_password: str | None
 
@@ -1340,6 +1435,12 @@ class OfRecords(TypedDict):
     type: Literal["records"]
 
 
+class OfferShown(TypedDict):
+    goes_by: str
+    operations: list[OfferedOperationItem]
+    record_types: list[OfferedOperationItem]
+
+
 class OfferedDetails(TypedDict):
     bodies: list[str]
     description: str
@@ -1382,6 +1483,11 @@ class OfferedOperation(TypedDict):
     warnings: list[ProblemItem]
 
 
+class OfferedOperationItem(TypedDict):
+    name: str
+    title: str
+
+
 class OfferedServer(TypedDict):
     address: str
     blanks: dict[str, str]
@@ -1405,6 +1511,20 @@ class OfferedType(TypedDict):
     parent: str
     source: str
     wanted: str
+
+
+class Offering(TypedDict):
+    address: str
+    application: str
+    calls_a_minute: int | None
+    environment: str
+    names_callers: bool
+    operations: list[UsableOperation]
+    project: str
+    record_types: list[UsableType]
+    release: int | None
+    time_limit: float
+    title: str
 
 
 class Offset(TypedDict):
@@ -1476,6 +1596,7 @@ class OperationDocument(TypedDict):
     response: NotRequired[ResponseView]
     responses: NotRequired[list[ResponseDescription]]
     tags: NotRequired[list[str]]
+    takes_key: NotRequired[bool]
 
 
 class OperationForms(TypedDict):
@@ -2172,7 +2293,7 @@ class Run(TypedDict):
     id: int
     inputs: dict[str, Any]
     is_dry: bool
-    kind: Literal["trial", "feed", "webhook"]
+    kind: Literal["trial", "feed", "webhook", "application"]
     operation: str | None
     queued_at: str
     release: int | None
@@ -2608,9 +2729,58 @@ class UnreadyItem(TypedDict):
     problems: list[ProblemItem]
 
 
+class UsableOperation(TypedDict):
+    description: str
+    examples: CallExamples
+    inputs: list[Input]
+    mappings: list[dict[str, Any]]
+    name: str
+    title: str
+    writes: bool
+
+
+class UsableType(TypedDict):
+    examples: CallExamples
+    fields: list[RecordField]
+    key: list[str]
+    name: str
+    title: str
+
+
+class UsageItem(TypedDict):
+    application: str
+    busy_ms: float
+    calls: int
+    failed: int
+    hour: str
+    service_ms: float
+    what: str
+
+
 class UseItem(TypedDict):
     kind: str
     name: str
+
+
+class UsedChanges(TypedDict):
+    history: str
+    is_all: bool
+    items: list[RecordChangeItem]
+    next: str
+
+
+class UsedRecord(TypedDict):
+    changed_at: str
+    data: dict[str, Any]
+    gone_at: str | None
+    key: list[Any]
+    made_at: str
+
+
+class UsedRecordPage(TypedDict):
+    count: int
+    items: list[UsedRecord]
+    next: str | None
 
 
 class UserNameToken(TypedDict):

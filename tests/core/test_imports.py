@@ -37,6 +37,7 @@ ROOMS = {
         "definitions subscriptions",
         "feeds",
         "webhooks",
+        "applications",
         "urls demo administering retention",
         "asgi working",
         "main",

@@ -157,6 +157,145 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/application-forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The form of what an application is set to. */
+        get: operations["getApplicationForms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/application-usage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How much applications used, hour by hour, the newest first. */
+        get: operations["listUsage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/applications": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Programs that use what an environment has; made and changed by administrators. */
+        get: operations["listApplications"];
+        put?: never;
+        /** @description Programs that use what an environment has; made and changed by administrators. */
+        post: operations["makeApplication"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/applications/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Programs that use what an environment has; made and changed by administrators. */
+        get: operations["getApplication"];
+        put?: never;
+        post?: never;
+        /** @description Programs that use what an environment has; made and changed by administrators. */
+        delete: operations["removeApplication"];
+        options?: never;
+        head?: never;
+        /** @description Programs that use what an environment has; made and changed by administrators. */
+        patch: operations["changeApplication"];
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/applications/{name}/offer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What an application may use now, as its environment goes by it. */
+        get: operations["getOffer"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/applications/{name}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Programs that use what an environment has; made and changed by administrators. */
+        get: operations["listApplicationRevisions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/applications/{name}/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The tokens of an application. */
+        get: operations["listApplicationTokens"];
+        put?: never;
+        /** @description The tokens of an application. */
+        post: operations["makeApplicationToken"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/applications/{name}/tokens/{token_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["revokeApplicationToken"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/bodies/{body_id}/content": {
         parameters: {
             query?: never;
@@ -2487,6 +2626,176 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/use/{project}/{environment}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What the application may use, with examples. */
+        get: operations["getOffering"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/use/{project}/{environment}/changes/{record_type}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What happened to them. */
+        get: operations["useChanges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/use/{project}/{environment}/openapi.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The same as an OpenAPI 3.1 document. */
+        get: operations["getOfferingDocument"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/use/{project}/{environment}/operations/{operation}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Calls an operation. */
+        post: operations["callOperation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/use/{project}/{environment}/operations/{operation}/content": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Its body alone. */
+        post: operations["callForContent"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/use/{project}/{environment}/records/{record_type}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Kept records, by page. */
+        get: operations["useRecords"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/use/{project}/{environment}/records/{record_type}/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One of them. */
+        get: operations["useRecord"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/use/{project}/{environment}/runs/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A call, while it runs and after. */
+        get: operations["useRun"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/use/{project}/{environment}/runs/{number}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Events named "run", each with the call as `useRun` shows it; the last one when it is over. */
+        get: operations["useEvents"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/use/{project}/{environment}/runs/{number}/reply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a call was answered with. */
+        get: operations["useReply"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2637,6 +2946,114 @@ export interface components {
             secret_name?: string;
             /** @enum {unknown} */
             type: "api_key";
+        };
+        Application: {
+            /** Format: date-time */
+            readonly changed_at: string;
+            document: components["schemas"]["ApplicationDocument"];
+            environment: string;
+            /** Format: uuid */
+            readonly id: string;
+            name: string;
+            /** @description why it cannot run yet */
+            readonly problems: components["schemas"]["ProblemItem"][];
+            title: string;
+            /** @description that are valid now */
+            readonly tokens: number;
+            /**
+             * Format: date-time
+             * @description when one was used last
+             */
+            readonly used_at: string | null;
+            readonly version: number;
+        };
+        /**
+         * ApplicationDocument
+         * @description What an application may call and read in its environment, and how much of it.
+         */
+        ApplicationDocument: {
+            /**
+             * @description it may call every one that its environment has
+             * @default false
+             */
+            all_operations?: boolean;
+            /**
+             * @description it may read the records of all of them
+             * @default false
+             */
+            all_record_types?: boolean;
+            /**
+             * @description which of its users it may call for; by default all
+             * @default null
+             */
+            callers?: components["schemas"]["CallerRule"] | null;
+            /**
+             * @description requests in a minute at most, over all of its tokens; by default as many as come
+             * @default null
+             */
+            calls_a_minute?: number | null;
+            /**
+             * @description what it is for, in one's own words
+             * @default
+             */
+            description?: string;
+            /**
+             * @description off, its calls are refused
+             * @default true
+             */
+            enabled?: boolean;
+            /**
+             * @description responses are kept with their runs, also of calls that ended well
+             * @default false
+             */
+            keeps_responses?: boolean;
+            /**
+             * @description it may call operations that change something at the service, and not only read
+             * @default false
+             */
+            may_write?: boolean;
+            /**
+             * @description that it may call, by name
+             * @default []
+             */
+            operations?: string[];
+            /**
+             * @description whose records it may read, by name
+             * @default []
+             */
+            record_types?: string[];
+            /**
+             * @description seconds that a call waits for its service, unless it asks for fewer
+             * @default 30
+             */
+            time_limit?: number;
+        };
+        ApplicationForms: {
+            document: components["schemas"]["FormShown"];
+        };
+        ApplicationPage: {
+            items: components["schemas"]["Application"][];
+            next: string | null;
+        };
+        ApplicationRequest: {
+            document?: components["schemas"]["ApplicationDocument"];
+            environment: string;
+            name: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
+        ApplicationToken: {
+            /** @description who made it */
+            by: string | null;
+            /** Format: date-time */
+            expires_at: string | null;
+            readonly id: number;
+            /** Format: date-time */
+            readonly made_at: string;
+            title: string;
+            /** Format: date-time */
+            used_at: string | null;
         };
         /**
          * Arithmetic
@@ -2950,9 +3367,110 @@ export interface components {
             url: string;
             via: string;
         };
+        CallExamples: {
+            http: string;
+            python: string;
+            typescript: string;
+        };
         CallPage: {
             items: components["schemas"]["Call"][];
             next: string | null;
+        };
+        CallProblem: {
+            /** @description the kind, for programs */
+            code: string;
+            /** @description what happened */
+            detail: string;
+            /** @description what to do */
+            hint: string;
+            /** @description the same request may succeed a while later */
+            may_pass: boolean;
+            /** @description what the service answered, if it did */
+            outside?: {
+                message?: string;
+                status?: number;
+            };
+            problems: Record<string, never>[];
+            /** @description where the call is told, if one was made */
+            run?: string;
+            status: number;
+            title: string;
+            type: string;
+            where: string;
+        };
+        CallQuestion: {
+            /** @description `next` of the page before */
+            after?: string;
+            inputs?: {
+                [key: string]: unknown;
+            };
+            /** @description makes records of the response */
+            mapping?: string;
+        };
+        CallReply: {
+            /** @description why */
+            all_why: string;
+            /** @description as the service sent it; XML and other texts as a text */
+            body?: unknown;
+            /** @description base64 of a body that is no text */
+            content?: string;
+            filtered?: number;
+            /** @description these rows, with those of the pages before, are proven to be all; null if nothing says */
+            is_all: boolean | null;
+            media_type?: string;
+            /** @description the service's own, if a part is missing */
+            message: string;
+            /** @description give it as `after` to get the next page */
+            next: string | null;
+            /** @enum {unknown} */
+            outcome: "good" | "partial" | "nothing_found";
+            /** @description by record type, where a mapping was asked for */
+            records?: {
+                [key: string]: {
+                    [key: string]: unknown;
+                }[];
+            };
+            rejects?: {
+                [key: string]: unknown;
+            }[];
+            /** @description where the call is told */
+            run: string;
+            /** @description that the service answered with */
+            status: number;
+        };
+        CallRun: {
+            /** Format: date-time */
+            ended_at: string | null;
+            /** @description how it ended */
+            message: string;
+            number: number;
+            operation: string;
+            /** Format: date-time */
+            queued_at: string;
+            /** @description what the call was answered with, once it is over and where that is kept */
+            reply: {
+                address?: string;
+                body?: unknown;
+                status?: number;
+            } | null;
+            /** @description its address */
+            run: string;
+            /** Format: date-time */
+            started_at: string | null;
+            /** @enum {unknown} */
+            state: "queued" | "running" | "done" | "failed" | "cancelled";
+        };
+        /**
+         * CallerRule
+         * @description Only for users of the application whose own kept record is in one of some states. The application names the user with each call, in the header Rondine-Caller: the key of that record.
+         */
+        CallerRule: {
+            /** @description of such a record, that says its state */
+            field: string;
+            /** @description of the users' records, which has one key field */
+            record_type: string;
+            /** @description the states in which a user may call */
+            values: string[];
         };
         /**
          * CameFrom
@@ -4911,6 +5429,20 @@ export interface components {
             field: string;
             words: string;
         };
+        MadeApplicationToken: {
+            /** @description who made it */
+            by: string | null;
+            /** Format: date-time */
+            expires_at: string | null;
+            readonly id: number;
+            /** Format: date-time */
+            readonly made_at: string;
+            title: string;
+            /** @description it is shown this once, and stored nowhere */
+            token: string;
+            /** Format: date-time */
+            used_at: string | null;
+        };
         /** @description made_password: shown this once; null if it was given. */
         MadePassword: {
             made_password: string | null;
@@ -5222,6 +5754,15 @@ export interface components {
         NamingShown: {
             rule: components["schemas"]["NamingRule"];
         };
+        NewApplicationTokenRequest: {
+            /**
+             * @description null for ever
+             * @default 90
+             */
+            days?: number | null;
+            /** @description where it is used */
+            title: string;
+        };
         NewEnvironmentRequest: {
             /** @description null for ever */
             bodies_days?: number | null;
@@ -5486,6 +6027,12 @@ export interface components {
             /** @enum {unknown} */
             type: "records";
         };
+        OfferShown: {
+            /** @description a release, or the draft */
+            goes_by: string;
+            operations: components["schemas"]["OfferedOperationItem"][];
+            record_types: components["schemas"]["OfferedOperationItem"][];
+        };
         /** @description What else is told of an operation's document. */
         OfferedDetails: {
             /** @description the media types that a body may have, the first one is sent */
@@ -5523,6 +6070,10 @@ export interface components {
             title: string;
             warnings: components["schemas"]["ProblemItem"][];
         };
+        OfferedOperationItem: {
+            name: string;
+            title: string;
+        };
         OfferedServer: {
             address: string;
             blanks: {
@@ -5551,6 +6102,20 @@ export interface components {
             source: string;
             /** @description the name that is taken by a record type of something else; empty if it is free */
             wanted: string;
+        };
+        Offering: {
+            address: string;
+            application: string;
+            calls_a_minute: number | null;
+            environment: string;
+            /** @description each call has to name a user (Rondine-Caller) */
+            names_callers: boolean;
+            operations: components["schemas"]["UsableOperation"][];
+            project: string;
+            record_types: components["schemas"]["UsableType"][];
+            release: number | null;
+            time_limit: number;
+            title: string;
         };
         /**
          * Offset
@@ -5706,6 +6271,11 @@ export interface components {
             responses?: components["schemas"]["ResponseDescription"][];
             /** @default [] */
             tags?: string[];
+            /**
+             * @description the service takes an Idempotency-Key and acts once for each key: one goes with every call of an application, so that it can be sent again after a failure
+             * @default false
+             */
+            takes_key?: boolean;
         };
         OperationForms: {
             /** @description the form of an answer that comes later */
@@ -6105,6 +6675,14 @@ export interface components {
              */
             service?: string;
             text: string;
+        };
+        PatchedApplicationRequest: {
+            document?: components["schemas"]["ApplicationDocument"];
+            environment?: string;
+            name?: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
         };
         PatchedChangedEnvironmentRequest: {
             /** @description null for ever */
@@ -7138,9 +7716,10 @@ export interface components {
              * @description * `trial` - trial
              *     * `feed` - feed
              *     * `webhook` - webhook
+             *     * `application` - application
              * @enum {string}
              */
-            kind: "trial" | "feed" | "webhook";
+            kind: "trial" | "feed" | "webhook" | "application";
             readonly operation: string | null;
             /** Format: date-time */
             readonly queued_at: string;
@@ -8109,10 +8688,77 @@ export interface components {
             part?: string;
             service?: string;
         };
+        UsableOperation: {
+            description: string;
+            examples: components["schemas"]["CallExamples"];
+            inputs: components["schemas"]["Input"][];
+            mappings: ({
+                name: string;
+                title: string;
+            } & {
+                [key: string]: unknown;
+            })[];
+            name: string;
+            title: string;
+            /** @description it changes something at the service */
+            writes: boolean;
+        };
+        UsableType: {
+            examples: components["schemas"]["CallExamples"];
+            fields: components["schemas"]["RecordField"][];
+            key: string[];
+            name: string;
+            title: string;
+        };
+        UsageItem: {
+            application: string;
+            /**
+             * Format: double
+             * @description milliseconds that its calls took in all
+             */
+            busy_ms: number;
+            /** Format: int64 */
+            calls: number;
+            /** Format: int64 */
+            failed: number;
+            /** Format: date-time */
+            hour: string;
+            /**
+             * Format: double
+             * @description those of them that the services took
+             */
+            service_ms: number;
+            /** @description the operation */
+            what: string;
+        };
         /** @description Something that uses an item. */
         UseItem: {
             kind: string;
             name: string;
+        };
+        UsedChanges: {
+            history: string;
+            is_all: boolean;
+            items: components["schemas"]["RecordChangeItem"][];
+            /** @description the mark to read on from */
+            next: string;
+        };
+        UsedRecord: {
+            /** Format: date-time */
+            changed_at: string;
+            data: {
+                [key: string]: unknown;
+            };
+            /** Format: date-time */
+            gone_at: string | null;
+            key: unknown[];
+            /** Format: date-time */
+            made_at: string;
+        };
+        UsedRecordPage: {
+            count: number;
+            items: components["schemas"]["UsedRecord"][];
+            next: string | null;
         };
         /**
          * UserNameToken
@@ -8936,6 +9582,438 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["AddressParts"];
                 };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getApplicationForms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApplicationForms"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listUsage: {
+        parameters: {
+            query?: {
+                application?: string;
+                days?: number;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsageItem"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listApplications: {
+        parameters: {
+            query?: {
+                /** @description the cursor of the page before */
+                after?: string;
+                limit?: number;
+                /** @description part of a name or title */
+                q?: string;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApplicationPage"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makeApplication: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApplicationRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Application"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getApplication: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Application"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeApplication: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the ETag that came with the item */
+                "If-Match": string;
+            };
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Application"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemItem"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeApplication: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the ETag that came with the item */
+                "If-Match": string;
+            };
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedApplicationRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Application"];
+                };
+            };
+            /** @description what went wrong */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Application"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemItem"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getOffer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OfferShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listApplicationRevisions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listApplicationTokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApplicationToken"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makeApplicationToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewApplicationTokenRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeApplicationToken"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    revokeApplicationToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+                token_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description what went wrong */
             default: {
@@ -15757,6 +16835,363 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getOffering: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                environment: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Offering"];
+                };
+            };
+            /** @description What is wrong, as a problem document (RFC 9457). */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["CallProblem"];
+                };
+            };
+        };
+    };
+    useChanges: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                environment: string;
+                record_type: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsedChanges"];
+                };
+            };
+            /** @description What is wrong, as a problem document (RFC 9457). */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["CallProblem"];
+                };
+            };
+        };
+    };
+    getOfferingDocument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                environment: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description What is wrong, as a problem document (RFC 9457). */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["CallProblem"];
+                };
+            };
+        };
+    };
+    callOperation: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the call is made once for each; one that writes must have it */
+                "Idempotency-Key"?: string;
+                /** @description wait=SECONDS; respond-async: in the background (RFC 7240) */
+                Prefer?: string;
+                /** @description the user whom the application calls for */
+                "Rondine-Caller"?: string;
+            };
+            path: {
+                project: string;
+                environment: string;
+                operation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["CallQuestion"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallReply"];
+                };
+            };
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallRun"];
+                };
+            };
+            /** @description What is wrong, as a problem document (RFC 9457). */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["CallProblem"];
+                };
+            };
+        };
+    };
+    callForContent: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the call is made once for each; one that writes must have it */
+                "Idempotency-Key"?: string;
+                /** @description wait=SECONDS; respond-async: in the background (RFC 7240) */
+                Prefer?: string;
+                /** @description the user whom the application calls for */
+                "Rondine-Caller"?: string;
+            };
+            path: {
+                project: string;
+                environment: string;
+                operation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["CallQuestion"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "*/*": unknown;
+                };
+            };
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallRun"];
+                };
+            };
+            /** @description What is wrong, as a problem document (RFC 9457). */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["CallProblem"];
+                };
+            };
+        };
+    };
+    useRecords: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                environment: string;
+                record_type: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsedRecordPage"];
+                };
+            };
+            /** @description What is wrong, as a problem document (RFC 9457). */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["CallProblem"];
+                };
+            };
+        };
+    };
+    useRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                environment: string;
+                record_type: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsedRecord"];
+                };
+            };
+            /** @description What is wrong, as a problem document (RFC 9457). */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["CallProblem"];
+                };
+            };
+        };
+    };
+    useRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                environment: string;
+                number: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallRun"];
+                };
+            };
+            /** @description What is wrong, as a problem document (RFC 9457). */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["CallProblem"];
+                };
+            };
+        };
+    };
+    useEvents: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                environment: string;
+                number: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
+                };
+            };
+            /** @description What is wrong, as a problem document (RFC 9457). */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["CallProblem"];
+                };
+            };
+        };
+    };
+    useReply: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                environment: string;
+                number: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "*/*": unknown;
+                };
+            };
+            /** @description What is wrong, as a problem document (RFC 9457). */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["CallProblem"];
                 };
             };
         };

@@ -114,12 +114,14 @@ def run_web(args: argparse.Namespace) -> None:
     os.environ["RONDINE_IS_WEB"] = "1"
     from rondine.server.asgi import application  # sets Django up, so it comes first
     from rondine.server.api.door import Protocol  # isort: skip
+    from rondine.server.applications.use import close  # isort: skip
     from rondine.server.runs.streams import hub  # isort: skip
 
     class Server(uvicorn.Server):
         async def shutdown(self, sockets: Any = None) -> None:
             hub.close()
             await super().shutdown(sockets)
+            await close()
 
     config = uvicorn.Config(
         application,

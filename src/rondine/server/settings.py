@@ -89,6 +89,7 @@ INSTALLED_APPS = [
     "rondine.server.definitions",
     "rondine.server.feeds",
     "rondine.server.webhooks",
+    "rondine.server.applications",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -154,7 +155,11 @@ SPECTACULAR_SETTINGS = {
     "SWAGGER_UI_FAVICON_HREF": "SIDECAR",
     "COMPONENT_SPLIT_REQUEST": True,
     "ENUM_ADD_EXPLICIT_BLANK_NULL_CHOICE": False,
-    "POSTPROCESSING_HOOKS": ["rondine.server.runs.streams.add_stream", "rondine.server.api.openapi.add_documents"],
+    "POSTPROCESSING_HOOKS": [
+        "rondine.server.runs.streams.add_stream",
+        "rondine.server.applications.openapi.add_use",
+        "rondine.server.api.openapi.add_documents",
+    ],
     "AUTHENTICATION_WHITELIST": ["rondine.server.access.authentication.TokenAuthentication"],
 }
 LOGGING = {

@@ -53,3 +53,9 @@ def in_own_thread(action: Callable[..., T]) -> Callable[..., Coroutine[Any, Any,
 async def release_database() -> None:
     """Gives this request's database connection back before it waits for an outside service."""
     await sync_to_async(connections.close_all)()
+
+
+def own_parameters() -> dict[str, Any]:
+    """For a connection beside Django's: of an event loop, or one that does nothing but listen or hold a lock."""
+    known = connection.get_connection_params()
+    return {name: known[name] for name in ("dbname", "user", "password", "host", "port") if known.get(name)}

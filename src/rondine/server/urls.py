@@ -8,6 +8,7 @@ from rondine.server.access import administration
 from rondine.server.access import views as access
 from rondine.server.api import pages
 from rondine.server.api.problems import no_such_address
+from rondine.server.applications import views as applications
 from rondine.server.connecting import connection_views as connections
 from rondine.server.connecting import credential_views as credentials
 from rondine.server.connecting import views as connecting
@@ -52,6 +53,7 @@ for prefix, view_set in {
     "webhooks": webhooks.WebhookViewSet,
     "subscriptions": subscriptions.SubscriptionViewSet,
     "definitions": definitions.DefinitionViewSet,
+    "applications": applications.ApplicationViewSet,
 }.items():
     items.register(prefix, view_set, basename=prefix)
 items.register("events", subscriptions.EventViewSet, basename="events")
@@ -145,6 +147,11 @@ urlpatterns = [
     path(f"{PROJECT}/feeds/<str:name>/runs", feeds.FeedRunsView.as_view()),
     path("api/v1/hooks/<slug:project>/<str:name>", webhooks.HookView.as_view()),
     path(f"{PROJECT}/webhooks/<str:name>/deliveries", webhooks.DeliveryViewSet.as_view({"get": "list"})),
+    path(f"{PROJECT}/applications/<str:name>/offer", applications.OfferView.as_view()),
+    path(f"{PROJECT}/applications/<str:name>/tokens", applications.ApplicationTokensView.as_view()),
+    path(f"{PROJECT}/applications/<str:name>/tokens/<int:token_id>", applications.ApplicationTokenView.as_view()),
+    path(f"{PROJECT}/application-forms", applications.ApplicationFormsView.as_view()),
+    path(f"{PROJECT}/application-usage", applications.UsageView.as_view()),
     path(f"{PROJECT}/webhook-forms", webhooks.WebhookFormsView.as_view()),
     path(f"{PROJECT}/subscription-forms", subscriptions.SubscriptionFormsView.as_view()),
     path(f"{PROJECT}/calendar", calendar.CalendarView.as_view()),

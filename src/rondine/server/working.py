@@ -10,6 +10,7 @@ import psycopg_pool
 import structlog
 from procrastinate.contrib.django import app
 
+from rondine.server.applications.tasks import settle_lost_for_ever
 from rondine.server.connecting.process import parts
 from rondine.server.feeds.scheduling import schedule_for_ever
 from rondine.server.records.housekeeping import tidy_for_ever
@@ -33,6 +34,7 @@ async def work(parallel: int, site: str) -> None:
         asyncio.create_task(sweep_for_ever(pool, site)),
         asyncio.create_task(schedule_for_ever(pool)),
         asyncio.create_task(act_for_ever(pool)),
+        asyncio.create_task(settle_lost_for_ever(pool)),
         asyncio.create_task(tell_for_ever(engine, pool)),
         asyncio.create_task(tidy_for_ever(pool)),
         asyncio.create_task(forget_for_ever(pool)),

@@ -221,7 +221,7 @@ class _Writer:
             style = {".": "label", ";": "matrix"}.get(variable.operator.value)
             place = "query" if variable.operator.value in ("?", "&") else "path"
             for name, options in variable.variables:
-                made = {"name": name, "in": place, **_described(inputs.get(name), is_path=place == "path")}
+                made = {"name": name, "in": place, **described_input(inputs.get(name), is_path=place == "path")}
                 if style:
                     made["style"] = style
                 if options.get("explode"):
@@ -237,7 +237,7 @@ class _Writer:
         made: dict[str, Any] = {"name": one.name, "in": place}
         match one.value:
             case ValueOf(input=name) if name:
-                made |= _described(inputs.get(name))
+                made |= described_input(inputs.get(name))
             case str():
                 return {**made, "required": True, "schema": {"type": "string", "const": one.value}}
             case _:
@@ -357,7 +357,7 @@ class _Writer:
         match value:
             case ValueOf(input=given) if given in inputs:
                 input_ = inputs[given]
-                found = _described(input_)
+                found = described_input(input_)
                 schema = found["schema"]
                 if input_.description:
                     schema = {**schema, "description": input_.description}
@@ -406,7 +406,7 @@ def _header(one: ResponseHeader) -> dict[str, Any]:
     }
 
 
-def _described(one: Input | None, *, is_path: bool = False) -> dict[str, Any]:
+def described_input(one: Input | None, *, is_path: bool = False) -> dict[str, Any]:
     """A parameter's schema, example and whether it is required."""
     if one is None:
         return {"required": True, "schema": {"type": "string"}}

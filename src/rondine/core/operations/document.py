@@ -348,6 +348,15 @@ class OperationDocument(Document, frozen=True):
             )
         ),
     ] = False
+    takes_key: Annotated[
+        bool,
+        Meta(
+            description=(
+                "the service takes an Idempotency-Key and acts once for each key: one goes with every call of an"
+                " application, so that it can be sent again after a failure"
+            )
+        ),
+    ] = False
     path: Annotated[str, Meta(description="an RFC 6570 template below the connection's base address")] = "/"
     inputs: list[Input] = []
     query: list[Parameter] = []

@@ -10,7 +10,6 @@ from typing import Any
 import structlog
 
 from rondine.core.documents import Limits, ReadDocument, format_of, read_document
-from rondine.core.documents.elements import text_of
 from rondine.core.documents.json import duplicate_key_notes
 from rondine.core.documents.reading import BodyForm, check_unpacked, form_of_body
 from rondine.core.errors import DocumentError, RondineError, ServiceError
@@ -21,7 +20,7 @@ from rondine.core.mapping.rowwise import Part, RowPlace
 from rondine.core.mapping.taking import mapping_inputs
 from rondine.core.operations.document import OutcomeRules
 from rondine.core.operations.outcome import is_conditional, unasked_304, without_sign_in
-from rondine.core.paths import parse_jsonpath, parse_pointer, parse_xpath, resolve
+from rondine.core.pagination.places import wanted_values
 from rondine.core.protocols.classifying import classify_response, failed_by_text
 from rondine.core.schema.drift import FEW_ELEMENTS, MOST_ELEMENTS
 from rondine.core.signin import NoSignIn
@@ -90,7 +89,7 @@ class PageReader:
         inputs = self._inputs(page, received)
         mapped = [compiled.run(read.value, inputs) for compiled in self.feed.outputs]
         self._take(page, self._encoded(mapped, self._items_in(read, mapped)))
-        return _values(read, ask)
+        return wanted_values(read, ask.wanted)
 
     def _items_in(self, read: ReadDocument, mapped: Sequence[Mapped]) -> int:
         """Elements of the list that the outputs go through first: what services count and page by."""
@@ -245,7 +244,7 @@ class PageReader:
         if isinstance(found.around, dict) and found.around.get("errors"):
             return None
         self._take(page, found)
-        return _values(ReadDocument(found.around, form.format), ask)
+        return wanted_values(ReadDocument(found.around, form.format), ask.wanted)
 
     def _read_page(self, body: bytes, inputs: dict[Hashable, Any], form: BodyForm) -> ReadRows | None:
         feed, known = self.feed, self.known
@@ -336,22 +335,4 @@ class PageReader:
             self._take(page, self._encoded(last.mapped, last.upto.first - page.before))
         page.rows += rows
         page.around = ReadDocument(rest[0] if rest else [], form.format)
-        return _values(page.around, ask)
-
-
-def _values(read: ReadDocument, ask: Send) -> dict[str, Any]:
-    """What a strategy asked for."""
-    return {name: found for name, place in ask.wanted.items() if (found := value_at(read, place)) is not None}
-
-
-def value_at(read: ReadDocument, place: str) -> Any:
-    """The value at a place that a strategy asked for: a JSON Pointer or JSONPath, in XML an XPath; None if there is
-    none."""
-    if read.is_xml:
-        elements = parse_xpath(place).find(read.value)
-        return text_of(elements[0].value) if elements else None
-    if place.startswith("$"):
-        nodes = parse_jsonpath(place).find(read.value)
-        return nodes[0].value if nodes else None
-    found = resolve(read.value, parse_pointer(place))
-    return found[1] if found is not None else None
+        return wanted_values(page.around, ask.wanted)

@@ -59,9 +59,15 @@ class Configuration:
 
     def named(self, kind: ItemKind, name: str) -> Any:
         """One by the name that it has here. Raises NotFound."""
-        for item in self.items(kind):
-            if item.name == name:
-                return item
+        items = kind.model._default_manager.filter(project=self.environment.project_id)
+        if self.release is None:
+            item = items.filter(name=name).first()
+        else:
+            held = Revision.objects.filter(kind=kind.name, name=name, releaseditem__release=self.release).first()
+            item = items.filter(pk=held.item_id).first() if held is not None else None
+            item = self._released(kind, item, held) if item is not None and held is not None else None
+        if item is not None:
+            return item
         where = f"{self.words} of {self.environment.name}"
         raise NotFound(f'there is no {kind.word} "{name}"', where=where, hint="another release may have it")
 

@@ -38,8 +38,9 @@ def notify(run_id: int) -> None:
 def defer(run: Run) -> None:
     """Queues the job of a run, for the workers of the site of its connection."""
     site = ""
-    if run.feed is not None:
-        service = run.feed.operation.service
+    operation = run.feed.operation if run.feed is not None else run.operation
+    if operation is not None:
+        service = operation.service
         document = service.connections.filter(environment=run.environment_id).values_list("document", flat=True).first()
         site = (document or {}).get("site", "")
     queue = queue_of(site, is_long=_takes_long(run))

@@ -12,7 +12,7 @@ from rondine.server.access.models import Project
 from rondine.server.items.exact import ExactJSONField
 
 STATES = ("queued", "running", "done", "failed", "cancelled")
-KINDS = ("trial", "feed", "webhook")
+KINDS = ("trial", "feed", "webhook", "application")
 COMPLETENESS = ("complete", "incomplete", "unknown")
 
 
@@ -21,7 +21,8 @@ class Run(models.Model):
     checkpoint: {"next": {"position": of the first page not yet kept} or None, "calls": calls so far, "received": rows
     of the list so far, "verdict": of the last page}.  content: the items as they were when it began.  completeness:
     whether it saw all rows; empty for trials, and until a feed's run is done.  remarks: what is odd but stopped nothing
-    (`runs/remarks.py`).  begun_by: schedule, or feed NAME; empty if a person did it.  due_at: when it should have.
+    (`runs/remarks.py`).  begun_by: schedule, feed NAME or application NAME; empty if a person
+    did it.  due_at: when it should have.
     brings_all: its inputs leave nothing out that its feed brings.  is_dry: it tells what it would do, and keeps no
     record.  may_mark_all: a person permits that however many records are marked as gone.  marks: the highest values
     kept, by moving input; null until it has seen all.  order: what it waits for: {"position", "address"}.  rows_asked,
@@ -33,6 +34,9 @@ class Run(models.Model):
     kind = models.CharField(max_length=20, choices=[(kind, kind) for kind in KINDS])
     feed = models.ForeignKey("feeds.Feed", null=True, on_delete=models.SET_NULL, related_name="runs")
     operation = models.ForeignKey("operations.Operation", null=True, on_delete=models.SET_NULL, related_name="runs")
+    application = models.ForeignKey(
+        "applications.Application", null=True, on_delete=models.SET_NULL, related_name="runs"
+    )
     title = models.CharField(max_length=300, blank=True)
     state = models.CharField(max_length=20, choices=[(state, state) for state in STATES], default="queued")
     attempt = models.PositiveIntegerField(default=0)
@@ -73,6 +77,9 @@ class Run(models.Model):
             models.Index(fields=["feed", "-id"], name="runs_of_a_feed"),
             models.Index(
                 fields=["project"], condition=Q(state__in=("queued", "running")), name="runs_active_of_a_project"
+            ),
+            models.Index(
+                fields=["application", "-id"], condition=Q(application__isnull=False), name="runs_of_an_application"
             ),
             models.Index(fields=["ended_at"], name="runs_by_age"),
             models.Index(fields=["alive_at"], condition=Q(state="running"), name="runs_running"),

@@ -92,7 +92,8 @@ class RunSerializer(ShownSerializer):
         return number
 
     def get_calls(self, run: Run) -> int:
-        return int((run.checkpoint or {}).get("calls", 1 if run.kind == "trial" else 0))
+        is_one = run.kind == "trial" or (run.kind == "application" and run.state in ("done", "failed"))
+        return int((run.checkpoint or {}).get("calls", 1 if is_one else 0))
 
     @extend_schema_field(RunCountSerializer(many=True))
     def get_counts(self, run: Run) -> Any:
@@ -173,7 +174,7 @@ def counts_of(run: Run) -> list[RunCount]:
 
 def summary(run: Run) -> str:
     """A run in one sentence; what is odd about it comes first."""
-    if run.kind == "trial":
+    if run.kind in ("trial", "application") and run.state in ("done", "failed"):
         return run.error["message"] if run.error else "the call was answered"
     words = ["dry run, nothing was kept"] if run.is_dry and run.state in ("done", "failed") else []
     words += [_warning(remark) for remark in run.remarks if remark["kind"] in _WARNINGS]

@@ -7,6 +7,8 @@ ends when the run is over, so that nothing is missed between the two.
 import asyncio
 import json
 from collections import defaultdict
+from collections.abc import Callable
+from functools import partial
 from http.cookies import SimpleCookie
 from importlib import import_module
 from typing import Any
@@ -16,7 +18,7 @@ import structlog
 from asgiref.sync import sync_to_async
 from django.conf import settings
 from django.contrib.auth import SESSION_KEY
-from django.db import connection, connections
+from django.db import connections
 
 from rondine.core.errors import RondineError, SignInNeeded
 from rondine.server.access.authentication import person_of_token
@@ -26,6 +28,7 @@ from rondine.server.api.problems import MEDIA_TYPE, named, problem
 from rondine.server.api.rendering import JsonRenderer
 from rondine.server.runs.actions import CHANNEL, find_run
 from rondine.server.runs.serializers import RunSerializer
+from rondine.server.threads import own_parameters
 
 PING_SECONDS = 15.0
 OVER = ("done", "failed", "cancelled")
@@ -68,7 +71,7 @@ class Hub:
     async def _listen(self) -> None:
         while not self.is_closing:
             try:
-                async with await psycopg.AsyncConnection.connect(**_parameters(), autocommit=True) as listening:
+                async with await psycopg.AsyncConnection.connect(**own_parameters(), autocommit=True) as listening:
                     await listening.execute(f"LISTEN {CHANNEL}")
                     for run_id in list(self._queues):
                         self._tell(run_id)  # what came while nobody listened
@@ -82,11 +85,6 @@ class Hub:
 
 
 hub = Hub()
-
-
-def _parameters() -> dict[str, Any]:
-    given = connection.get_connection_params()
-    return {name: given[name] for name in ("dbname", "user", "password", "host", "port") if given.get(name)}
 
 
 def add_stream(result: dict[str, Any], **_: Any) -> dict[str, Any]:
@@ -112,8 +110,17 @@ def add_stream(result: dict[str, Any], **_: Any) -> dict[str, Any]:
 
 async def stream_run(scope: Any, receive: Any, send: Any, project: str, run_id: int) -> None:
     """`run` events with the run as the API shows it, until it is over."""
+    begin, shown = partial(_begin, scope, project, run_id), partial(_shown, scope, project, run_id)
+    await stream(receive, send, run_id, begin, shown)
+
+
+async def stream(
+    receive: Any, send: Any, run_id: int, begin: Callable[[], object], shown: Callable[[], tuple[str, bytes]]
+) -> None:
+    """`run` events until a run is over. begin: raises what is wrong before the first.  shown: (the run's state, it as
+    JSON). Both are called in a thread."""
     try:
-        await sync_to_async(_begin)(scope, project, run_id)
+        await sync_to_async(begin)()
     except Exception as error:
         found = named(error)
         body = json.dumps(problem(found)).encode()
@@ -137,7 +144,7 @@ async def stream_run(scope: Any, receive: Any, send: Any, project: str, run_id: 
             }
         )
         while not gone.done() and not hub.is_closing:
-            state, data = await sync_to_async(_shown)(scope, project, run_id)
+            state, data = await sync_to_async(shown)()
             await send(
                 {"type": "http.response.body", "body": b"event: run\ndata: " + data + b"\n\n", "more_body": True}
             )

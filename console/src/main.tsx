@@ -20,6 +20,8 @@ const DefinitionPage = lazy(() => import("./features/definitions/DefinitionPage"
 const Events = lazy(() => import("./features/events/Events"));
 const Environments = lazy(() => import("./features/environments/Environments"));
 const Releases = lazy(() => import("./features/releases/Releases"));
+const Applications = lazy(() => import("./features/applications/Applications"));
+const UsePage = lazy(() => import("./features/applications/UsePage"));
 const Queries = lazy(() => import("./features/queries/Queries"));
 const Bench = lazy(() => import("./features/bench/Bench"));
 const Records = lazy(() => import("./features/records/Records"));
@@ -112,6 +114,7 @@ const router = createBrowserRouter([
       { path: "events", element: <Events /> },
       { path: "environments", element: <Environments /> },
       { path: "releases", element: <Releases /> },
+      { path: "applications", element: <Applications /> },
       { path: "operations/:name", element: <Bench /> },
       { path: "records", element: <Records /> },
       { path: "records/:type", element: <RecordList /> },
@@ -125,6 +128,14 @@ const router = createBrowserRouter([
       { path: "runs/:id/calls/:number", element: <CallPage /> },
       { path: "*", element: <Nowhere /> },
     ],
+  },
+  {
+    path: "/use/:project/:environment",
+    element: (
+      <Suspense fallback={<Waiting what="Loading" />}>
+        <UsePage />
+      </Suspense>
+    ),
   },
   {
     path: "*",

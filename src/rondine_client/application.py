@@ -80,6 +80,12 @@ class Use(Resource[S]):
         ...}."""
         return self.request("GET", f"/runs/{number}")
 
+    @call
+    def reply(self, number: int) -> Request[bytes]:
+        """What a call was answered with, byte for byte, where it is kept. Raises RondineProblem (not_found) while it
+        is not over."""
+        return self.request("GET", f"/runs/{number}/reply", is_bytes=True)
+
     @stream
     def watch(self, number: int) -> Stream[types.CallRun]:
         """A run whenever something has happened to it; the last one when it is over."""

@@ -30,9 +30,9 @@ class Desk:
         self.admin.hosts.permit("127.0.0.1", self.outside.port, is_private=True)
         self.project = rondine.client("mira").project(name)
         project = self.project
-        project.services.make("register")
+        project.services.make("desk-register")
         base = {"base_address": self.outside.url}
-        project.connections.make("register-test", service="register", environment="test", document=base)
+        project.connections.make("desk-register-test", service="desk-register", environment="test", document=base)
         start = {"name": "start", "type": "integer"}
         pages = {
             "path": "/trees",
@@ -40,16 +40,16 @@ class Desk:
             "query": [{"name": "start", "value": {"input": "start"}}],
             "paging": {"type": "next_address", "at": "/next"},
         }
-        project.operations.make("list-trees", service="register", document=pages)
+        project.operations.make("list-trees", service="desk-register", document=pages)
         one = {"path": "/trees/{number}", "inputs": [{"name": "number", "required": True}]}
-        project.operations.make("get-tree", service="register", document=one)
+        project.operations.make("get-tree", service="desk-register", document=one)
         plan = {
             "method": "POST",
             "path": "/plans",
             "inputs": [{"name": "task", "required": True}],
             "body": {"type": "json", "members": [{"at": "/task", "value": {"input": "task"}}]},
         }
-        project.operations.make("plan", service="register", document=plan)
+        project.operations.make("plan", service="desk-register", document=plan)
         fields = [{"name": "number", "type": "text"}, {"name": "girth", "type": "decimal", "searchable": True}]
         project.record_types.make("tree", document={"key": ["number"], "fields": fields})
         output = {
@@ -57,7 +57,7 @@ class Desk:
             "rows": [{"level": "tree", "at": "trees[*]"}],
             "fields": [{"name": "number", "from": "number"}, {"name": "girth", "from": "girth"}],
         }
-        project.mappings.make("trees", service="register", document={"outputs": [output]})
+        project.mappings.make("trees", service="desk-register", document={"outputs": [output]})
         document = {"all_operations": True, "all_record_types": True, "may_write": True}
         self.admin.applications.make("desk", environment="test", document=document)
         self.token = self.admin.applications.make_token("desk", "tests")["token"]
@@ -294,7 +294,7 @@ def test_only_users_in_the_right_state_are_called_for(desk):
         "rows": [{"level": "member", "at": "trees[*]"}],
         "fields": [{"name": "name", "from": "number"}, {"name": "state", "from": "girth", "type": "text"}],
     }
-    project.mappings.make("members", service="register", document={"outputs": [output]})
+    project.mappings.make("members", service="desk-register", document={"outputs": [output]})
     project.feeds.make("members", operation="list-trees", mapping="members", environment="test")
     *_, run = project.runs.watch(project.feeds.run("members")["id"])
     assert run["state"] == "done", run["ending"]

@@ -16872,7 +16872,10 @@ export interface operations {
     };
     useChanges: {
         parameters: {
-            query?: never;
+            query?: {
+                after?: string;
+                limit?: number;
+            };
             header?: never;
             path: {
                 project: string;
@@ -17037,7 +17040,12 @@ export interface operations {
     };
     useRecords: {
         parameters: {
-            query?: never;
+            query?: {
+                sort?: string;
+                cursor?: string;
+                limit?: number;
+                gone?: "no" | "also" | "only";
+            };
             header?: never;
             path: {
                 project: string;

@@ -14,6 +14,7 @@ const PAGES = [
   ["events", "Events", /^events/],
   ["environments", "Environments", /^environments/],
   ["releases", "Releases", /^releases/],
+  ["applications", "Applications", /^applications/],
 ] as const;
 
 export function Layout() {

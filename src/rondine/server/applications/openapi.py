@@ -7,6 +7,7 @@ from typing import Any
 from rondine.core.definitions.offering import PROBLEM_SCHEMA, RUN_SCHEMA, told_members
 
 _TEXT = {"type": "string"}
+_COUNT = {"type": "integer", "minimum": 1, "maximum": 500}
 _MOMENT = {"type": "string", "format": "date-time"}
 _NAMED = {
     "type": "object",
@@ -151,6 +152,16 @@ def add_use(result: dict[str, Any], **_: Any) -> dict[str, Any]:
                 ("Prefer", "wait=SECONDS; respond-async: in the background (RFC 7240)"),
                 ("Rondine-Caller", "the user whom the application calls for"),
             )
+        ]
+    for path, names in (
+        (
+            "/records/{record_type}",
+            {"sort": _TEXT, "cursor": _TEXT, "limit": _COUNT, "gone": {"enum": ["no", "also", "only"]}},
+        ),
+        ("/changes/{record_type}", {"after": _TEXT, "limit": _COUNT}),
+    ):
+        result["paths"][at + path]["get"]["parameters"] += [
+            {"name": name, "in": "query", "schema": schema} for name, schema in names.items()
         ]
     result["paths"][f"{at}/runs/{{number}}/events"] = {
         "get": {

@@ -76,6 +76,18 @@ class OutsideFailed(ServiceError):
         self.is_passing = is_passing
 
 
+class AnswerUnreadable(ServiceError):
+    """The service answered, and its answer cannot be read as what it says it is."""
+
+    code = "answer_unreadable"
+
+
+class AnswerNotMapped(ServiceError):
+    """The service answered, and the mapping does not fit its answer."""
+
+    code = "answer_not_mapped"
+
+
 class OutcomeUnknown(RondineError):
     """A call that writes was begun, and nobody knows whether the service has acted on it."""
 
@@ -106,7 +118,7 @@ class Answered:
 
 
 def understood(ready: ReadyOperation, question: Question, mapping: ReadyMapping | None, received: Received) -> Answered:
-    """Raises OutsideFailed if the response is a failure, and ServiceError if it cannot be read or mapped."""
+    """Raises OutsideFailed if the response is a failure, and AnswerUnreadable or AnswerNotMapped."""
     where = f"{ready.document.method} of operation {ready.name}"
     if question.is_content and 200 <= received.status < 300:
         return Answered(received, Outcome(True, "it worked"))
@@ -128,7 +140,7 @@ def understood(ready: ReadyOperation, question: Question, mapping: ReadyMapping 
             is_passing=received.status in ready.connection.retrying.statuses,
         )
     if unreadable:
-        raise ServiceError(f"the answer cannot be read: {unreadable}", where=where, hint="look at the run's call")
+        raise AnswerUnreadable(f"the answer cannot be read: {unreadable}", where=where, hint="look at the run's call")
     if mapping is None or read.value is None:
         return Answered(received, outcome, read)
     values = mapping_inputs(question.inputs, ready.standing, received.headers)
@@ -136,7 +148,7 @@ def understood(ready: ReadyOperation, question: Question, mapping: ReadyMapping 
         check_format(mapping.document, read)
         mapped = [] if outcome.kind == "nothing_found" else [one.run(read.value, values) for one in mapping.outputs]
     except (DocumentError, InputError) as error:
-        raise ServiceError(
+        raise AnswerNotMapped(
             f"mapping {mapping.name} does not fit the answer: {error.message}", where=where, hint=error.hint
         ) from error
     return Answered(received, outcome, read, mapped)

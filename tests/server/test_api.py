@@ -85,6 +85,8 @@ def test_every_route_asks_for_its_role(rondine, http):
     rondine.office().services.make("keeps-the-project")  # an empty one may be removed
     seen = 0
     for method, path in routes(rondine):
+        if "/use/" in path:  # applications come in there, with tokens of their own
+            continue
         short = path.removeprefix("/api/v1/projects/{project}")
         least = LEAST.get((method, short)) or ("viewer" if method == "GET" else "builder")
         url = path.format(

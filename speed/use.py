@@ -25,7 +25,7 @@ def serve(ports: Any) -> None:
     async def answer(request: web.Request) -> web.Response:
         if request.path == "/slow":
             await asyncio.sleep(1)
-        return web.json_response(TREE)
+        return web.json_response({"trees": [TREE]})
 
     async def run() -> None:
         app = web.Application()
@@ -71,7 +71,7 @@ def prepare(rondine: Any, port: int) -> str:
     office.record_types.make("measured", document={"key": ["number"], "fields": fields})
     output = {
         "record_type": "measured",
-        "rows": [{"level": "tree", "at": "$"}],
+        "rows": [{"level": "tree", "at": "trees[*]"}],
         "fields": [{"name": "number", "from": "number"}, {"name": "girth", "from": "girth"}],
     }
     office.mappings.make("measured", service="trees", document={"outputs": [output]})

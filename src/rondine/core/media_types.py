@@ -1,6 +1,9 @@
 """Media types (RFC 9110, section 8.3.1)."""
 
+from collections.abc import Mapping
 from email.message import Message
+from functools import lru_cache
+from types import MappingProxyType
 
 
 def bare_media_type(value: str | None) -> str:
@@ -8,9 +11,10 @@ def bare_media_type(value: str | None) -> str:
     return (value or "").partition(";")[0].strip().lower()
 
 
-def parameters_of(value: str | None) -> dict[str, str]:
+@lru_cache(maxsize=256)  # a service sends the same few with every response
+def parameters_of(value: str | None) -> Mapping[str, str]:
     """The parameters, by their names in small letters: `{"charset": "x"}` of `Text/XML; Charset="x"`."""
     message = Message()
     message["Content-Type"] = value or ""
     parameters = (message.get_params() or [])[1:]
-    return {name.lower(): text if isinstance(text, str) else text[2] for name, text in parameters}
+    return MappingProxyType({name.lower(): text if isinstance(text, str) else text[2] for name, text in parameters})

@@ -117,6 +117,8 @@ def run_web(args: argparse.Namespace) -> None:
     from rondine.server.applications.use import close  # isort: skip
     from rondine.server.runs.streams import hub  # isort: skip
 
+    _look_for_cycles_seldom()
+
     class Server(uvicorn.Server):
         async def shutdown(self, sockets: Any = None) -> None:
             hub.close()
@@ -139,15 +141,20 @@ def run_web(args: argparse.Namespace) -> None:
     Server(config).run()
 
 
+def _look_for_cycles_seldom() -> None:
+    """What is decoded is large, short-lived and free of cycles: looking for some in it costs more than decoding. And a
+    thread that hears from the database goes on soon, though others read and map."""
+    gc.freeze()
+    gc.set_threshold(200_000, 50, 100)
+    sys.setswitchinterval(0.001)
+
+
 def run_worker(args: argparse.Namespace) -> None:
     import django
     import uvloop
 
     django.setup()
-    # decoded pages are large, short-lived and free of cycles: looking for some in them costs more than decoding
-    gc.freeze()
-    gc.set_threshold(200_000, 50, 100)
-    sys.setswitchinterval(0.001)  # a thread that hears from the database goes on soon, though others read and map
+    _look_for_cycles_seldom()
     os.environ["RONDINE_SITE"] = args.site
     from rondine.server.working import work  # needs Django to be set up
 

@@ -16,6 +16,8 @@ from rich.console import Console
 from rich.terminal_theme import TerminalTheme
 from rich.text import Text
 
+from rondine_client import Client
+
 #: A plain sheet around what a terminal says.
 FRAME = """
 body { margin: 0; background: #fffdf6; color: #263242;
@@ -103,14 +105,6 @@ def main() -> None:
         page.get_by_role("button", name="step 1 of taken", exact=True).click()
         page.wait_for_timeout(400)
         page.screenshot(path=TARGET / "xml.png")
-        page.get_by_role("button", name="how taken is converted").click()
-        linked = page.get_by_role("button", name="Make it records that belong")
-        if linked.count():  # unless it was saved so before
-            linked.click()
-        page.get_by_role("region", name="record-layer").scroll_into_view_if_needed()
-        page.get_by_text("Where each value comes from").click()
-        page.wait_for_timeout(600)
-        page.screenshot(path=TARGET / "linked.png")
         page.goto("/p/olmara/operations/list-trees")
         page.get_by_role("button", name="Send this request").click()
         page.get_by_text("100 of 100 rows").wait_for()
@@ -142,6 +136,7 @@ def main() -> None:
         drawn = browser.new_page(viewport={"width": 1280, "height": 800})
         draw_terminal(drawn, "guide", "rondine guide", guide)
         release(page, [*rondine, "release", "make", "--notes", "What the guides made", "--to", "test"])
+        for_applications(admin, url, passwords["ada"])
         browser.close()
 
 
@@ -157,6 +152,24 @@ def release(page: Page, make: list[str]) -> None:
     page.get_by_role("button", name="Save", exact=True).click()
     page.wait_for_timeout(600)
     shoot(page, "releases", "/releases")
+
+
+def for_applications(page: Page, url: str, password: str) -> None:
+    """What a developer sees with the token of an application. password: of an administrator."""
+    client = Client(url)
+    client.sign_in("ada", password)
+    applications = client.project("olmara").applications
+    document = {"operations": ["list-trees"], "record_types": ["tree"], "description": "the trees on the office's desk"}
+    applications.save("tree-desk", title="Tree desk", environment="test", document=document)
+    token = applications.make_token("tree-desk", "pictures", days=1)["token"]
+    page.goto("/use/olmara/test")
+    page.get_by_label("The application's token").fill(token)
+    page.get_by_role("button", name="Show what it may use").click()
+    page.get_by_label("district").fill("Terrazze")
+    page.get_by_role("button", name="Call", exact=True).click()
+    page.get_by_text('"is_all"').wait_for()
+    page.wait_for_timeout(400)
+    page.screenshot(path=TARGET / "application.png")
 
 
 def shoot(page: Page, name: str, path: str) -> None:

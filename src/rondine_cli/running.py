@@ -109,6 +109,11 @@ def add_commands(commands: Any) -> None:
     run = commands.add_parser("run", help="what ran, how it went").add_subparsers(required=True, metavar="VERB")
     listing = run.add_parser("list", help="list them, newest first")
     listing.add_argument("--feed")
+    listing.add_argument(
+        "--kind",
+        choices=["trial", "feed", "webhook", "application"],
+        help="application: calls of applications (default: all but these)",
+    )
     listing.add_argument("--state", choices=["queued", "running", "done", "failed", "cancelled"])
     listing.add_argument("--limit", type=int, default=20)
     listing.set_defaults(run=run_list)
@@ -396,7 +401,9 @@ def run_adopt(session: Session, args: Namespace, out: Output) -> None:
 
 
 def run_list(session: Session, args: Namespace, out: Output) -> None:
-    filters = {name: value for name in ("feed", "state") if (value := getattr(args, name))}
+    filters = {name: value for name in ("feed", "state", "kind") if (value := getattr(args, name))}
+    if not args.kind:
+        filters["without"] = "application"  # of which there are very many
     out.rows(
         session.office.runs.search(limit=args.limit, **filters),
         ["id", "kind", "title", "state", "completeness", "environment", "by", "summary"],

@@ -181,7 +181,8 @@ class Runs(Resource[S]):
 
     @pages
     def search(self, /, *, limit: int | None = None, **filters: str) -> Pages[types.Run]:
-        """Runs, newest first. filters: feed, operation, state, kind, environment.  limit: how many at most."""
+        """Runs, newest first. filters: feed, operation, state, kind, without (a kind that
+        is left out), environment.  limit: how many at most."""
         query = {**filters, "limit": min(limit or 100, 100)}
         return Pages(self.request("GET", query=query), limit=limit)
 

@@ -220,6 +220,7 @@ def test_whoever_may_only_look_is_offered_nothing_else(open_page, walked):
         "/operations/list-trees",
         "/connections/register-test",
         "/environments",
+        "/applications",
         "/releases",
         "/records",
         "/records/tree",

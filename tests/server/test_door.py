@@ -94,3 +94,13 @@ def test_headers_that_do_not_end_close_the_connection(rondine):
     assert time.monotonic() - began < 80
     with socket.create_connection(("127.0.0.1", rondine.port), timeout=90) as silent:
         assert silent.recv(1000) == b""  # one that says nothing at all
+
+
+def test_requests_leave_no_connection_to_the_database_behind(rondine):
+    count = "SELECT count(*) FROM pg_stat_activity WHERE datname = current_database()"
+    project = rondine.office()
+    project.environments.get("test")
+    before = rondine.sql(count)[0][0]
+    for _ in range(40):
+        project.environments.get("test")
+    assert rondine.sql(count)[0][0] <= before + 5

@@ -14706,6 +14706,8 @@ export interface operations {
                 /** @description its own, or its feed's */
                 operation?: string;
                 state?: string;
+                /** @description a kind that is left out */
+                without?: string;
             };
             header?: never;
             path: {

@@ -39,6 +39,8 @@ def main() -> None:
     commands.add_parser("openapi", help="print the API's description").set_defaults(run=run_openapi)
     args = parser.parse_args()
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "rondine.server.settings")
+    if args.run is run_web:  # before anything reads the settings
+        os.environ["RONDINE_IS_WEB"] = "1"
     try:
         if args.run is not run_openapi:
             _check_database_is_named()
@@ -111,7 +113,6 @@ def run_openapi(args: argparse.Namespace) -> None:
 def run_web(args: argparse.Namespace) -> None:
     import uvicorn
 
-    os.environ["RONDINE_IS_WEB"] = "1"
     from rondine.server.asgi import application  # sets Django up, so it comes first
     from rondine.server.api.door import Protocol  # isort: skip
     from rondine.server.applications.use import close  # isort: skip

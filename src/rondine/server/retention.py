@@ -12,6 +12,7 @@ from django.db import OperationalError, connection, transaction
 from django.db.models import Exists, Max, OuterRef, Q, QuerySet
 from django.utils import timezone
 
+from rondine.server.applications.models import UsageHour
 from rondine.server.connecting.models import Environment
 from rondine.server.feeds.drift import differing_periods
 from rondine.server.feeds.models import DriftPeriod
@@ -27,6 +28,8 @@ log = structlog.get_logger("rondine.retention")
 LOCK = 0x666F7267
 #: Rows of a statement.
 CALLS, RUNS, OTHERS = 500, 50, 5_000
+#: How long it is known how much applications used, hour by hour.
+USAGE = timedelta(days=400)
 OVER = ("done", "failed", "cancelled")
 
 
@@ -48,6 +51,7 @@ def forget_old(now: datetime | None = None) -> dict[str, int]:
                     counted["deliveries"] += _forget_deliveries(environment, before)
                     counted["runs"] += _forget_runs(environment, before)
                     counted["events"] += _forget_rows(Event.objects.filter(environment=environment, at__lt=before))
+                    _forget_rows(UsageHour.objects.filter(application__environment=environment, hour__lt=now - USAGE))
                     _forget_rows(DriftPeriod.objects.filter(feed__environment=environment, ended_at__lt=before))
         finally:
             cursor.execute("SELECT pg_advisory_unlock(%s)", (LOCK,))

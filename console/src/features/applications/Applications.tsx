@@ -93,7 +93,7 @@ function OneApplication({
       ))}
       <ProblemAlert error={remove.error} />
       {isOpen ? (
-        <ApplicationForm key={item.version} project={project} item={item} onDone={() => setOpen(false)} />
+        <ApplicationForm project={project} item={item} onDone={() => setOpen(false)} />
       ) : (
         <div className="grid gap-x-10 gap-y-4 lg:grid-cols-2">
           <div>

@@ -20,8 +20,12 @@ export function TryOperation({
   );
   const [mapping, setMapping] = useState(operation.mappings[0]?.name ?? "");
   const [caller, setCaller] = useState("");
-  // a new one for everything that is to be done
-  const key = () => (operation.writes ? crypto.randomUUID() : "");
+  // a new one for everything that is to be done: a second click sends the same again, which is done once
+  const [key, setKey] = useState(() => crypto.randomUUID() as string);
+  const change = (values: Record<string, string>) => {
+    setValues(values);
+    setKey(crypto.randomUUID());
+  };
   return (
     <section>
       <Heading>Try it</Heading>
@@ -30,7 +34,7 @@ export function TryOperation({
         onSubmit={(event) => {
           event.preventDefault();
           const given = Object.entries(values).filter(([, value]) => value !== "");
-          call.mutate({ inputs: Object.fromEntries(given), mapping, key: key(), caller });
+          call.mutate({ inputs: Object.fromEntries(given), mapping, key: operation.writes ? key : "", caller });
         }}
       >
         {operation.inputs.map((one) => (
@@ -46,7 +50,7 @@ export function TryOperation({
               required={one.required && one.default === undefined}
               placeholder={one.default === undefined ? "" : asText(one.default)}
               value={values[one.name] ?? ""}
-              onChange={(event) => setValues({ ...values, [one.name]: event.target.value })}
+              onChange={(event) => change({ ...values, [one.name]: event.target.value })}
             />
           </label>
         ))}
@@ -79,6 +83,14 @@ export function TryOperation({
         </button>
       </form>
       <ProblemAlert error={call.error} />
+      {call.data && operation.writes && (
+        <p className="mb-1 text-xs opacity-85">
+          Called again with the same values, it is not done again: the key is the same.{" "}
+          <button type="button" className="link" onClick={() => setKey(crypto.randomUUID())}>
+            Take a new key
+          </button>
+        </p>
+      )}
       {call.data && <Answer told={call.data} />}
     </section>
   );

@@ -16,7 +16,11 @@ export default function Overview() {
         answer(api.GET("/api/v1/projects/{project}/operations", { params: { path: { project } } })),
         answer(api.GET("/api/v1/projects/{project}/record-types", { params: { path: { project } } })),
         answer(api.GET("/api/v1/projects/{project}/feeds", { params: { path: { project } } })),
-        answer(api.GET("/api/v1/projects/{project}/runs", { params: { path: { project }, query: { limit: 8 } } })),
+        answer(
+          api.GET("/api/v1/projects/{project}/runs", {
+            params: { path: { project }, query: { limit: 8, without: "application" } },
+          }),
+        ),
       ]);
       return { connections, operations, types, feeds, runs: runs.items };
     },
@@ -93,7 +97,7 @@ export default function Overview() {
                 </Link>
                 <StateTag state={run.state} completeness={run.completeness} />
                 <span className="min-w-0 flex-1 truncate">
-                  {run.kind === "trial" ? run.title : `${run.title}: ${run.summary}`}
+                  {run.kind === "trial" || run.kind === "application" ? run.title : `${run.title}: ${run.summary}`}
                 </span>
                 <span className="text-xs opacity-70">{when(run.queued_at)}</span>
               </li>

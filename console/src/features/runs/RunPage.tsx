@@ -22,6 +22,8 @@ const PARTS = [
 
 const COMPLETENESS: Record<string, string> = { complete: " (proven complete)", unknown: " (not known to be complete)" };
 
+const TITLES: Record<string, string> = { trial: "Trial", application: "Call of an application" };
+
 /** One run, live while it goes on: counts, calls, rejects. */
 export default function RunPage() {
   const { project = "", id = "" } = useParams();
@@ -38,7 +40,7 @@ export default function RunPage() {
   const span = spanOf(list);
   return (
     <Page
-      title={`${run.data.kind === "trial" ? "Trial" : run.data.title}, run ${id}`}
+      title={`${TITLES[run.data.kind] ?? run.data.title}, run ${id}`}
       aside={
         <>
           <StateTag state={run.data.state} completeness={run.data.completeness} /> <Tag>{run.data.environment}</Tag>{" "}
@@ -196,14 +198,17 @@ export default function RunPage() {
                       </p>
                     )}
                     <pre className="overflow-auto rounded-field bg-base-200 p-2 font-mono break-all whitespace-pre-wrap">{`${call.status ?? ""} ${call.reason}\n${call.headers.map((one) => one.join(": ")).join("\n")}`}</pre>
-                    {call.body && run.data.kind !== "trial" && ["", "delivery"].includes(call.purpose) && (
-                      <>
-                        <Link className="link" to={`calls/${call.number}`}>
-                          look at it and what it fed
-                        </Link>{" "}
-                        ·{" "}
-                      </>
-                    )}
+                    {call.body &&
+                      run.data.kind !== "trial" &&
+                      run.data.kind !== "application" &&
+                      ["", "delivery"].includes(call.purpose) && (
+                        <>
+                          <Link className="link" to={`calls/${call.number}`}>
+                            look at it and what it fed
+                          </Link>{" "}
+                          ·{" "}
+                        </>
+                      )}
                     {call.body ? (
                       <a className="link" href={`/api/v1/projects/${project}/bodies/${call.body}/content`} download>
                         save its body

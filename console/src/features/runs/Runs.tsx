@@ -18,7 +18,11 @@ export default function Runs() {
     queryFn: () =>
       answer(
         api.GET("/api/v1/projects/{project}/runs", {
-          params: { path: { project }, query: { limit: 50, after, ...(kind && { kind }), ...(state && { state }) } },
+          params: {
+            path: { project },
+            // calls of applications are very many: they are shown alone
+            query: { limit: 50, after, ...(kind ? { kind } : { without: "application" }), ...(state && { state }) },
+          },
         }),
       ),
   });
@@ -38,14 +42,15 @@ export default function Runs() {
             Calendar
           </Link>
           <select
-            className="select select-sm w-36"
+            className="select select-sm w-60"
             aria-label="Kind"
             value={kind}
             onChange={(e) => set("kind", e.target.value)}
           >
-            <option value="">all kinds</option>
+            <option value="">all but calls of applications</option>
             <option value="feed">feeds</option>
             <option value="trial">trials</option>
+            <option value="application">calls of applications</option>
           </select>
           <select
             className="select select-sm w-36"
@@ -75,7 +80,7 @@ export default function Runs() {
             className="grid grid-cols-[5.5rem_6rem_1fr] items-center gap-x-3 py-2 sm:grid-cols-[5.5rem_6rem_5rem_1fr_14rem]"
           >
             <Link className="link font-medium" to={`${run.id}`}>
-              {run.kind} {run.id}
+              {run.kind === "application" ? "call" : run.kind} {run.id}
             </Link>
             <span>
               <StateTag state={run.state} completeness={run.completeness} />
@@ -84,7 +89,7 @@ export default function Runs() {
               <Tag>{run.environment}</Tag>
             </span>
             <span className="min-w-0 truncate">
-              {run.kind === "trial" ? (
+              {isOneCall(run) ? (
                 <span className="font-mono text-xs">{run.title}</span>
               ) : (
                 <>
@@ -94,7 +99,7 @@ export default function Runs() {
             </span>
             <span className="col-span-3 text-xs opacity-70 sm:col-span-1 sm:text-right">
               {when(run.queued_at)}
-              {run.by && `, ${run.by}`}
+              {(run.by || run.begun_by) && `, ${run.by ?? run.begun_by.replace("application ", "")}`}
             </span>
           </li>
         ))}
@@ -106,4 +111,9 @@ export default function Runs() {
       )}
     </Page>
   );
+}
+
+/** Whether a run is one call of an operation, which its title tells. */
+function isOneCall(run: { kind: string }): boolean {
+  return run.kind === "trial" || run.kind === "application";
 }

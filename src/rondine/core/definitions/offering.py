@@ -175,7 +175,7 @@ def _field_schema(field: RecordField, *, is_key: bool) -> dict[str, Any]:
 
 
 def _operation(operation: OfferedOperation, schemas: dict[str, Any]) -> dict[str, Any]:
-    members: dict[str, Any] = {"inputs": _inputs_schema(operation.inputs)}
+    members: dict[str, Any] = {"inputs": inputs_schema(operation.inputs)}
     if operation.mappings:
         names = [one.name for one in operation.mappings]
         members["mapping"] = {"enum": names, "description": "makes records of the response"}
@@ -221,7 +221,8 @@ def _operation(operation: OfferedOperation, schemas: dict[str, Any]) -> dict[str
     }
 
 
-def _inputs_schema(inputs: Sequence[Input]) -> dict[str, Any]:
+def inputs_schema(inputs: Sequence[Input]) -> dict[str, Any]:
+    """JSON Schema of an operation's inputs."""
     properties = {}
     for one in inputs:
         found = described_input(one)
@@ -326,7 +327,7 @@ def _record_paths(offered: OfferedType) -> dict[str, Any]:
             "get": {
                 "operationId": f"list_{offered.name}",
                 "summary": f"{title}: kept records, a page at a time",
-                "parameters": _filters(offered.document),
+                "parameters": searchable_filters(offered.document),
                 "responses": {"200": _json("a page", page), "default": _PROBLEM},
             }
         }
@@ -343,8 +344,8 @@ def _record_paths(offered: OfferedType) -> dict[str, Any]:
     return found
 
 
-def _filters(document: RecordTypeDocument) -> list[dict[str, Any]]:
-    """The query parameters of a list of records."""
+def searchable_filters(document: RecordTypeDocument) -> list[dict[str, Any]]:
+    """The query parameters of a list of records: filters by searchable fields, order, and which page."""
     fields = [field for field in document.fields if field.searchable and field.type != "json"]
     names = [
         (f"{field.name}{how}", field.type)

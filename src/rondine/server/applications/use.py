@@ -10,13 +10,16 @@ own request cycle costs a thread and 2 ms a request. JSON in and out; everything
     GET   changes/{record_type}        what happened to them, from a mark on
     GET   runs/{number}                a call, while it runs and after; runs/{number}/reply what it was answered with
     GET   runs/{number}/events         the same as an event stream, until it is over
+          mcp                          the Model Context Protocol (`language_models.py`)
 """
 
+import asyncio
 import re
 import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from importlib import import_module
 from typing import Any
 from urllib.parse import parse_qsl, unquote
 
@@ -44,6 +47,7 @@ from rondine.server.threads import in_database
 
 log = structlog.get_logger("rondine.applications")
 ADDRESS = re.compile(r"/api/v1/use/([a-z0-9_-]+)/([a-z0-9_-]+)(/.*)?")
+LANGUAGE_MODELS = "rondine.server.applications.language_models"
 #: Bytes of a request's body.
 MOST = 16 * 1024 * 1024
 #: Seconds that a caller may wait for a call in the background.
@@ -294,6 +298,7 @@ def reply_of_run(admission: Admission, number: str) -> Reply:
 
 
 _door: UseDoor | None = None
+_language_models: Any = None
 
 
 def door() -> UseDoor:
@@ -316,6 +321,9 @@ async def serve(scope: Any, receive: Any, send: Any, project: str, environment: 
     path = raw.partition(b"?")[0].decode("latin-1").split("/", 6)
     request = _Request(scope, receive, path[6] if len(path) > 6 else "")
     try:
+        if request.path == "mcp":
+            await _serve_language_models(request, send, project, environment)
+            return
         if (found := re.fullmatch(r"runs/(\d{1,18})/events", request.path)) is not None:
             await _stream(request, send, project, environment, int(found.group(1)))
             return
@@ -345,6 +353,18 @@ async def _send(send: Any, reply: Reply) -> None:
         headers.append((b"content-security-policy", b"sandbox"))
     await send({"type": "http.response.start", "status": reply.status, "headers": headers})
     await send({"type": "http.response.body", "body": reply.body})
+
+
+async def _serve_language_models(request: _Request, send: Any, project: str, environment: str) -> None:
+    """The Model Context Protocol. What it needs is loaded with the first request, in a thread."""
+    global _language_models
+    authorization = request.headers.get("authorization", "")
+    admission = await door().admitting.admit(authorization, project, environment)
+    module = await asyncio.get_running_loop().run_in_executor(None, import_module, LANGUAGE_MODELS)
+    if _language_models is None:
+        _language_models = module.LanguageModels()
+    caller = module.Caller(admission, door().invoker, request.headers.get("rondine-caller", "").strip(), request.origin)
+    await _language_models.serve(request.scope, request.receive, send, caller)
 
 
 async def _stream(request: _Request, send: Any, project: str, environment: str, run: int) -> None:

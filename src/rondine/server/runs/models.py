@@ -74,6 +74,9 @@ class Run(models.Model):
         ]
         indexes = [
             models.Index(fields=["project", "-id"], name="runs_newest_first"),
+            models.Index(
+                fields=["project", "-id"], condition=~Q(kind="application"), name="runs_but_calls_newest_first"
+            ),
             models.Index(fields=["feed", "-id"], name="runs_of_a_feed"),
             models.Index(
                 fields=["project"], condition=Q(state__in=("queued", "running")), name="runs_active_of_a_project"

@@ -25,6 +25,7 @@ class RunFilter(django_filters.FilterSet):
     operation = django_filters.CharFilter(method="of_operation", help_text="its own, or its feed's")
     state = django_filters.CharFilter()
     kind = django_filters.CharFilter()
+    without = django_filters.CharFilter("kind", exclude=True, help_text="a kind that is left out")
     environment = django_filters.CharFilter("environment__name")
 
     def of_operation(self, queryset: QuerySet[Run], name: str, value: str) -> QuerySet[Run]:

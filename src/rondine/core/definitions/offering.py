@@ -17,7 +17,7 @@ from rondine.core.operations.inputs import Input
 _FIELDS: Mapping[str, dict[str, Any]] = {
     "text": {"type": "string"},
     "integer": {"type": ["integer", "string"], "pattern": r"^-?\d+$", "description": "a text beyond 2^53"},
-    "decimal": {"type": "string", "pattern": r"^-?\d+(\.\d+)?$"},
+    "decimal": {"type": "string", "format": "decimal", "pattern": r"^-?\d+(\.\d+)?$"},
     "boolean": {"type": "boolean"},
     "date": {"type": "string", "format": "date"},
     "datetime": {"type": "string", "format": "date-time"},

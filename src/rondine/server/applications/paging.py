@@ -1,16 +1,19 @@
 """Which part of all rows a response has: whether these are all, and from where to go on if not.
 
-An application that calls an operation gets one page. What it goes on from is signed, as it may hold an address: it is
-good for the same application, operation and inputs alone.
+An application that calls an operation gets one page. What it goes on from is encrypted, as it may hold an address of
+the service and whatever stands in that; it is good for the same application, operation and inputs alone.
 """
 
+import base64
 import hashlib
 import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import cache
 from typing import Any
 
-from django.core import signing
+from cryptography.fernet import Fernet, InvalidToken
+from django.conf import settings
 
 from rondine.core.documents import ReadDocument
 from rondine.core.errors import InputError, PaginationError
@@ -51,14 +54,14 @@ class Part:
 
 def sealed(going: Going, application: Any, operation: str, inputs: Mapping[str, Any]) -> str:
     value = [going.position, going.received, _bound_to(application, operation, inputs)]
-    return signing.dumps(value, salt=_SALT, compress=True)
+    return _cipher().encrypt(json.dumps(value).encode()).decode().rstrip("=")
 
 
 def opened(text: str, application: Any, operation: str, inputs: Mapping[str, Any]) -> Going:
     """Raises InputError for a text that was not given for this call."""
     try:
-        position, received, bound = signing.loads(text, salt=_SALT)
-    except signing.BadSignature:
+        position, received, bound = json.loads(_cipher().decrypt(text + "=" * (-len(text) % 4)))
+    except (InvalidToken, ValueError):
         bound = None
     if bound != _bound_to(application, operation, inputs):
         raise InputError(
@@ -67,6 +70,13 @@ def opened(text: str, application: Any, operation: str, inputs: Mapping[str, Any
             hint="take it from `next` of the page before, and give the same inputs",
         )
     return Going(position, received)
+
+
+@cache
+def _cipher() -> Fernet:
+    """All processes of an installation have the same."""
+    digest = hashlib.sha256(f"{_SALT} {settings.SECRET_KEY}".encode()).digest()
+    return Fernet(base64.urlsafe_b64encode(digest))
 
 
 def _bound_to(application: Any, operation: str, inputs: Mapping[str, Any]) -> str:

@@ -12,6 +12,7 @@ from rondine_cli import (
     connecting,
     definitions,
     environments,
+    generating,
     guide,
     mapping,
     operations,
@@ -59,6 +60,7 @@ def parser() -> argparse.ArgumentParser:
         running,
         telling,
         using,
+        generating,
         guide,
     ):
         module.add_commands(commands)

@@ -184,7 +184,7 @@ def run_revoke(session: Session, args: Namespace, out: Output) -> None:
     out.good(f"token {args.token} of {args.name} counts no more")
 
 
-def _application(session: Session, args: Namespace) -> Application:
+def application_of(session: Session, args: Namespace) -> Application:
     """Raises RondineProblem without a token."""
     token = os.environ.get(TOKEN, "")
     if not token:
@@ -202,7 +202,7 @@ def _application(session: Session, args: Namespace) -> Application:
 
 
 def run_use_offer(session: Session, args: Namespace, out: Output) -> None:
-    offer = _application(session, args).offer()
+    offer = application_of(session, args).offer()
     if out.as_json:
         out.value(offer)
         return
@@ -224,11 +224,11 @@ def run_use_offer(session: Session, args: Namespace, out: Output) -> None:
 
 
 def run_openapi(session: Session, args: Namespace, out: Output) -> None:
-    out.value(_application(session, args).openapi())
+    out.value(application_of(session, args).openapi())
 
 
 def run_call(session: Session, args: Namespace, out: Output) -> None:
-    application = _application(session, args)
+    application = application_of(session, args)
     inputs = {name: json_or_text(value) for name, value in named_values(args.inputs).items()}
     if args.content:
         body = application.content(args.operation, inputs, key=args.key)
@@ -245,18 +245,18 @@ def run_call(session: Session, args: Namespace, out: Output) -> None:
 
 
 def run_records(session: Session, args: Namespace, out: Output) -> None:
-    found = _application(session, args).records(args.record_type, limit=args.limit, **named_values(args.filters))
+    found = application_of(session, args).records(args.record_type, limit=args.limit, **named_values(args.filters))
     rows = list(found)
     columns = list(dict.fromkeys(f"data.{name}" for row in rows for name in row["data"]))
     out.rows(rows, columns, empty="there is no record like that")
 
 
 def run_record(session: Session, args: Namespace, out: Output) -> None:
-    out.value(_application(session, args).record(args.record_type, *args.key))
+    out.value(application_of(session, args).record(args.record_type, *args.key))
 
 
 def run_run(session: Session, args: Namespace, out: Output) -> None:
-    application = _application(session, args)
+    application = application_of(session, args)
     if args.follow:
         for run in application.watch(args.number):
             if not out.as_json:

@@ -1,16 +1,19 @@
 """Applications: what they may call and read, and what becomes of their calls."""
 
 import asyncio
+import importlib
 import json
 import threading
 import time
 from concurrent.futures import ThreadPoolExecutor
+from decimal import Decimal
 
 import httpx
 import pytest
 from tests.desk import ROWS, Desk
 
 from rondine_client import AsyncApplication, RondineProblem
+from rondine_client.generating import python_package
 
 
 @pytest.fixture
@@ -304,6 +307,20 @@ def test_the_document_of_an_application_is_sound_and_its_calls_work(desk):
         patch.setenv("RONDINE_APPLICATION_TOKEN", desk.token)
         exec(code, {"print": out.append})  # noqa: S102  # as its reader would run it
     assert out[0]["tree"][0] == {"number": "OLM-1", "girth": "1"}
+
+
+def test_generated_code_calls_what_is_released(desk, tmp_path, monkeypatch):
+    folder = tmp_path / "released_desk"
+    folder.mkdir()
+    for name, text in python_package(desk.use.openapi()).items():
+        (folder / name).write_text(text)
+    monkeypatch.syspath_prepend(str(tmp_path))
+    made = importlib.import_module("released_desk").Desk(desk.use)
+    assert made.get_tree(number="OLM-2").body == ROWS[1]
+    pages = list(made.list_trees_as_trees_by_page(start=0))
+    assert [tree.girth for page in pages for tree in page.tree] == [Decimal(row["girth"]) for row in ROWS]
+    assert [page.is_all for page in pages] == [False, False, True]
+    assert made.plan(task="water").status == 201
 
 
 def test_the_client_for_asyncio_gives_the_same(desk):

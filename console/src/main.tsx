@@ -22,6 +22,7 @@ const Environments = lazy(() => import("./features/environments/Environments"));
 const Releases = lazy(() => import("./features/releases/Releases"));
 const Applications = lazy(() => import("./features/applications/Applications"));
 const UsePage = lazy(() => import("./features/applications/UsePage"));
+const SearchPage = lazy(() => import("./features/finding/SearchPage"));
 const Queries = lazy(() => import("./features/queries/Queries"));
 const Bench = lazy(() => import("./features/bench/Bench"));
 const Records = lazy(() => import("./features/records/Records"));
@@ -115,6 +116,7 @@ const router = createBrowserRouter([
       { path: "environments", element: <Environments /> },
       { path: "releases", element: <Releases /> },
       { path: "applications", element: <Applications /> },
+      { path: "search", element: <SearchPage /> },
       { path: "operations/:name", element: <Bench /> },
       { path: "records", element: <Records /> },
       { path: "records/:type", element: <RecordList /> },

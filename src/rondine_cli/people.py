@@ -23,6 +23,8 @@ def add_commands(commands: Any) -> None:
     )
     add_project_verbs(project)
     project.add_parser("list", help="list them").set_defaults(run=run_projects)
+    checked = project.add_parser("check", help="everything that is not ready, or cannot start; exit status 1 if any is")
+    checked.set_defaults(run=run_check)
     use = project.add_parser("use", help="keep one for later commands")
     use.add_argument("name")
     use.set_defaults(run=run_use)
@@ -110,6 +112,12 @@ def run_whoami(session: Session, args: Namespace, out: Output) -> None:
             ]
         ),
     )
+
+
+def run_check(session: Session, args: Namespace, out: Output) -> int:
+    columns = ["word", "name", "environment", "where", "message", "hint"]
+    count = out.rows(session.office.check(), columns, empty="everything is ready")
+    return 1 if count else 0
 
 
 def run_projects(session: Session, args: Namespace, out: Output) -> None:

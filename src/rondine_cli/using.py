@@ -76,6 +76,8 @@ def _add_use(commands: Any) -> None:
     def verb(name: str, words: str, run: Any) -> Any:
         parser = use.add_parser(name, help=words)
         parser.add_argument("--environment", default="test", help="that the token is for (default: test)")
+        if name in ("call", "records", "record"):
+            parser.add_argument("--caller", metavar="KEY", help="the user whom the application calls for")
         parser.set_defaults(run=run)
         return parser
 
@@ -85,7 +87,6 @@ def _add_use(commands: Any) -> None:
     call.add_argument("operation")
     call.add_argument("inputs", nargs="*", metavar="NAME=VALUE")
     call.add_argument("--mapping", help="makes records of the response")
-    call.add_argument("--caller", metavar="KEY", help="the user whom it is called for")
     call.add_argument("--key", help="repeated with the same one, the call is made once (default: a new one)")
     call.add_argument("--wait", type=float, metavar="SECONDS", help="for the reply")
     how = call.add_mutually_exclusive_group()

@@ -33,7 +33,8 @@ class Use(Resource[S]):
         self._writing: set[str] = set()
 
     def request(self, method: str, path: str = "", body: Any = None, **options: Any) -> Request[Any]:
-        return super().request(method, path, body, retries=self.retries, **options)
+        headers = {**given(**{"Rondine-Caller": self.caller}), **options.pop("headers", {})}
+        return super().request(method, path, body, retries=self.retries, headers=headers, **options)
 
     @call
     def offer(self) -> Request[types.Offering]:
@@ -142,7 +143,7 @@ class Use(Resource[S]):
         prefer = [
             name if value is True else f"{name}={value:g}" for name, value in preferences.items() if value is not None
         ]
-        headers = {**({"Prefer": ", ".join(prefer)} if prefer else {}), **given(**{"Rondine-Caller": self.caller})}
+        headers = {"Prefer": ", ".join(prefer)} if prefer else {}
         body = {"inputs": dict(inputs or {}), **given(**more)}
         return self.request("POST", f"/operations/{step(operation)}{path}", body, mark=key, headers=headers, **options)
 

@@ -52,6 +52,23 @@ class Project(Resource[S]):
         self.names = Names(client, path)
 
     @call
+    def where_used(self, kind: str, name: str) -> Request[list[types.ItemUse]]:
+        """Where an item is used: [{kind, word, name, how, environment, last: how it went the last time}]. kind: as in
+        addresses, such as record-types."""
+        return self.request("GET", f"/where-used/{step(kind)}/{step(name)}")
+
+    @call
+    def search(self, text: str) -> Request[types.SearchShown]:
+        """What has a text: {items: [{kind, word, name, where, text}], is_all}; kept records are found by their keys,
+        runs by their numbers."""
+        return self.request("GET", "/search", query={"q": text})
+
+    @call
+    def check(self) -> Request[list[types.WrongItem]]:
+        """Everything that is not ready, or is set up but cannot start: [{kind, name, where, message, hint}]."""
+        return self.request("GET", "/check")
+
+    @call
     def obstacles(self) -> Request[list[types.ObstacleItem]]:
         """Everything that is set up but cannot start: [{kind, name, environment, reasons: [{where, message,
         hint}]}]."""

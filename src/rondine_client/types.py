@@ -957,6 +957,18 @@ class FormShown(TypedDict):
     words: str
 
 
+class FoundItem(TypedDict):
+    environment: str
+    key: str
+    kind: str
+    name: str
+    record_type: str
+    text: str
+    title: str
+    where: str
+    word: str
+
+
 class FromHighest(TypedDict):
     field: str
     first: NotRequired[Any]
@@ -1075,6 +1087,16 @@ class Interval(TypedDict):
     type: Literal["interval"]
 
 
+class ItemUse(TypedDict):
+    environment: str
+    how: str
+    kind: str
+    last: LastResultShown | None
+    name: str
+    title: str
+    word: str
+
+
 Join = TypedDict("Join", {"type": "Literal['join']", "with": "NotRequired[str]"})
 
 
@@ -1131,6 +1153,13 @@ class LackingItem(TypedDict):
     message: str
     what: str
     who: str
+
+
+class LastResultShown(TypedDict):
+    at: str | None
+    run: int | None
+    state: str
+    words: str
 
 
 class LastRun(TypedDict):
@@ -2359,6 +2388,11 @@ class SchemasShown(TypedDict):
     defs: Any
 
 
+class SearchShown(TypedDict):
+    is_all: bool
+    items: list[FoundItem]
+
+
 class SecretsSet(TypedDict):
     certificates: dict[str, str]
     has_second: bool
@@ -2869,6 +2903,16 @@ class Windows(TypedDict):
 class Write(TypedDict):
     format: NotRequired[Literal["base64", "json", "xml"]]
     type: Literal["write"]
+
+
+class WrongItem(TypedDict):
+    environment: str
+    hint: str
+    kind: str
+    message: str
+    name: str
+    where: str
+    word: str
 
 
 class XmlBody(TypedDict):

@@ -38,6 +38,7 @@ ROOMS = {
         "feeds",
         "webhooks",
         "applications",
+        "finding",
         "urls demo administering retention",
         "asgi working",
         "main",

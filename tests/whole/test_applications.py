@@ -148,7 +148,7 @@ def _run(desk, address):
 def test_calls_in_the_background_are_waited_for_or_asked_for_later(desk):
     desk.seconds = 0.5
     run = desk.use.start("plan", {"task": "survey"}, key="survey-in-spring")
-    assert (run["state"], run["operation"], run["reply"]) == ("queued", "plan", None)
+    assert (run["state"] in ("queued", "running"), run["operation"], run["reply"]) == (True, "plan", None)
     again = desk.use.start("plan", {"task": "survey"}, key="survey-in-spring")
     assert again["number"] == run["number"]
     *_, last = desk.use.watch(run["number"])
@@ -232,6 +232,8 @@ def test_only_users_in_the_right_state_are_called_for(desk):
     )
     assert refused(active.for_caller("OLM-4").start, "plan", {"task": "x"}, key="by-nobody-2").status == 403
     assert desk.planned == []
+    assert refused(desk.use.record, "crew-member", "OLM-2").status == 401  # reading, too
+    assert active.record("crew-member", "OLM-4")["data"]["state"] == "4"
 
 
 def test_a_limit_of_requests_a_minute_is_kept(desk):

@@ -398,6 +398,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Everything in the project that is not ready, or is set up but cannot start. */
+        get: operations["checkProject"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/comparisons": {
         parameters: {
             query?: never;
@@ -2203,6 +2220,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What has a text: in names, titles and settings of items; kept records by their keys, runs by their numbers. */
+        get: operations["searchProject"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/services": {
         parameters: {
             query?: never;
@@ -2524,6 +2558,23 @@ export interface paths {
             cookie?: never;
         };
         get: operations["listWebhookRevisions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/where-used/{kind}/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Where an item is used, with the last result of each use. */
+        get: operations["getWhereUsed"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2983,7 +3034,7 @@ export interface components {
              */
             all_record_types?: boolean;
             /**
-             * @description which of its users it may call for; by default all
+             * @description which of its users it may call and read for; by default all
              * @default null
              */
             callers?: components["schemas"]["CallerRule"] | null;
@@ -4782,6 +4833,22 @@ export interface components {
             type: string;
             words: string;
         };
+        FoundItem: {
+            /** @description of a record */
+            environment: string;
+            key: string;
+            /** @description of an item, as in addresses; records or runs */
+            kind: string;
+            /** @description of an item; a run's number; a record's key */
+            name: string;
+            record_type: string;
+            /** @description what stands there */
+            text: string;
+            title: string;
+            /** @description name, title, key, number, or the place in the settings */
+            where: string;
+            word: string;
+        };
         /**
          * FromHighest
          * @description The highest value that a field had in the records when the last run ended that saw all.
@@ -5075,6 +5142,19 @@ export interface components {
         IssuerRequest: {
             issuer: string;
         };
+        ItemUse: {
+            environment: string;
+            /** @description where in its document, or by which of its fields */
+            how: string;
+            /** @description as in addresses */
+            kind: string;
+            /** @description how it went the last time */
+            last: components["schemas"]["LastResultShown"] | null;
+            name: string;
+            title: string;
+            /** @description for one of the kind */
+            word: string;
+        };
         /**
          * Join
          * @description A list of plain values as one text; what is null or empty is left out.
@@ -5243,6 +5323,13 @@ export interface components {
             what: string;
             /** @description the role that can give it */
             who: string;
+        };
+        LastResultShown: {
+            /** Format: date-time */
+            at: string | null;
+            run: number | null;
+            state: string;
+            words: string;
         };
         LastRun: {
             /** Format: date-time */
@@ -7829,6 +7916,11 @@ export interface components {
             /** @description JSON Schema 2020-12, by name */
             defs: unknown;
         };
+        SearchShown: {
+            /** @description no more than these have the text */
+            is_all: boolean;
+            items: components["schemas"]["FoundItem"][];
+        };
         SecretsRequest: {
             /**
              * @description a second set, tried where the first is refused, while both may be valid
@@ -8989,6 +9081,16 @@ export interface components {
             format?: "base64" | "json" | "xml";
             /** @enum {unknown} */
             type: "write";
+        };
+        WrongItem: {
+            environment: string;
+            hint: string;
+            /** @description as in addresses */
+            kind: string;
+            message: string;
+            name: string;
+            where: string;
+            word: string;
         };
         /**
          * XmlBody
@@ -10219,6 +10321,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CalendarShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    checkProject: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WrongItem"][];
                 };
             };
             /** @description what went wrong */
@@ -15311,6 +15443,38 @@ export interface operations {
             };
         };
     };
+    searchProject: {
+        parameters: {
+            query: {
+                q: string;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listServices: {
         parameters: {
             query?: {
@@ -16562,6 +16726,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Revision"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getWhereUsed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemUse"][];
                 };
             };
             /** @description what went wrong */

@@ -1,4 +1,4 @@
-import { ChevronDown, Moon, Sun } from "lucide-react";
+import { ChevronDown, Moon, Search, Sun } from "lucide-react";
 import { Suspense, useEffect, useRef, useState } from "react";
 import { Link, NavLink, Outlet, useLocation, useParams } from "react-router";
 import { NewProject } from "../features/administration/NewProject";
@@ -55,6 +55,9 @@ export function Layout() {
           </nav>
           <div className="ml-auto flex items-center gap-3 text-sm">
             <ProjectMenu project={project} />
+            <Link to={`/p/${project}/search`} className="py-2" aria-label="Search" title="Search">
+              <Search className="size-4" aria-hidden />
+            </Link>
             <ThemeSwitch />
             {session.data && (
               <div className="dropdown dropdown-end">

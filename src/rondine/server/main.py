@@ -118,7 +118,7 @@ def run_web(args: argparse.Namespace) -> None:
     from rondine.server.applications.use import close  # isort: skip
     from rondine.server.runs.streams import hub  # isort: skip
 
-    _look_for_cycles_seldom()
+    gc.freeze()  # what is there from the start is not looked through again and again
 
     class Server(uvicorn.Server):
         async def shutdown(self, sockets: Any = None) -> None:

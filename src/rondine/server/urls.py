@@ -17,6 +17,7 @@ from rondine.server.definitions import views as definitions
 from rondine.server.feeds import calendar_views as calendar
 from rondine.server.feeds import drift_views as drift
 from rondine.server.feeds import views as feeds
+from rondine.server.finding import views as finding
 from rondine.server.items import naming_views as naming
 from rondine.server.items import schema_views as document_schemas
 from rondine.server.mappings import fixed_views as fixed
@@ -97,6 +98,9 @@ urlpatterns = [
     path(f"{PROJECT}/fixed-values", fixed.FixedValuesView.as_view()),
     path(f"{PROJECT}/release-check", releases.ReleaseCheckView.as_view()),
     path(f"{PROJECT}/release-differences", releases.ReleaseDifferencesView.as_view()),
+    path(f"{PROJECT}/where-used/<str:kind>/<str:name>", finding.WhereUsedView.as_view()),
+    path(f"{PROJECT}/search", finding.SearchView.as_view()),
+    path(f"{PROJECT}/check", finding.ProjectCheckView.as_view()),
     path(f"{PROJECT}/obstacles", feeds.ObstaclesView.as_view()),
     path(f"{PROJECT}/moves", preparation.MovesView.as_view()),
     path(f"{PROJECT}/connection-forms", connections.ConnectionFormsView.as_view()),

@@ -5,6 +5,7 @@ import { NotYet, Page } from "../../ui/Layout";
 import { Heading, StateTag, Tag, when } from "../../ui/parts";
 import { pagingWords, usePagingForms } from "../../ui/paging";
 import { ProblemAlert } from "../../ui/ProblemAlert";
+import { WhereUsed } from "../finding/WhereUsed";
 import { usePermission } from "../session/session";
 import { FeedDrift } from "./FeedDrift";
 import { FeedSchedule } from "./FeedSchedule";
@@ -121,6 +122,7 @@ export default function FeedPage() {
           </li>
         ))}
       </ul>
+      <WhereUsed project={project} kind="feeds" name={name} />
     </Page>
   );
 }

@@ -5,6 +5,7 @@ import { NotYet, Page } from "../../ui/Layout";
 import { Empty, Waiting, when } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { Shown } from "../bench/RecordTable";
+import { WhereUsed } from "../finding/WhereUsed";
 import { useEnvironments } from "../session/session";
 import { useRecordPages, useRecordType, useView } from "./records";
 
@@ -146,6 +147,7 @@ export default function RecordList() {
           {records.isFetchingNextPage ? "Reading" : "Show more"}
         </button>
       )}
+      <WhereUsed project={project} kind="record-types" name={type} />
     </Page>
   );
 }

@@ -38,7 +38,9 @@ class ApplicationDocument(Document, frozen=True, kw_only=True):
     time_limit: Annotated[
         float, Meta(gt=0, le=150, description="seconds that a call waits for its service, unless it asks for fewer")
     ] = 30.0
-    callers: Annotated[CallerRule | None, Meta(description="which of its users it may call for; by default all")] = None
+    callers: Annotated[
+        CallerRule | None, Meta(description="which of its users it may call and read for; by default all")
+    ] = None
     keeps_responses: Annotated[
         bool, Meta(description="responses are kept with their runs, also of calls that ended well")
     ] = False

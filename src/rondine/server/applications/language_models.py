@@ -123,6 +123,8 @@ async def _call_tool(
     """What is wrong is part of the result, so that the model reads it and mends its call."""
     who, arguments = _caller(context), dict(params.arguments or {})
     try:
+        if who.admission.document.callers is not None:
+            await in_database(who.invoker.pool, Offer(who.admission).check_caller, who.caller)
         if params.name.startswith(RECORDS):
             reply = await _read(who, params.name.removeprefix(RECORDS), arguments)
         else:
@@ -148,14 +150,11 @@ async def _read(who: Caller, name: str, arguments: dict[str, Any]) -> Reply:
 
 
 async def _call(who: Caller, name: str, arguments: dict[str, Any]) -> Reply:
-    offer = Offer(who.admission)
-    if who.admission.document.callers is not None:
-        await in_database(who.invoker.pool, offer.check_caller, who.caller)
     offering = await in_database(who.invoker.pool, offering_of, who.admission, who.origin)
     operation = next((one for one in offering.operations if one.name == name), None)
     if operation is None:
         # says why: not there, not offered, or one that writes where it may not
-        await in_database(who.invoker.pool, offer.operation, name)
+        await in_database(who.invoker.pool, Offer(who.admission).operation, name)
         hint = did_you_mean(name, [one.name for one in offering.operations])
         raise NotFound(f'there is no tool "{name}"', where="tools", hint=hint)
     inputs = {one.name for one in operation.inputs}

@@ -80,7 +80,9 @@ def _digest(question: Question) -> bytes:
     return hashlib.sha256(json.dumps(asked_of(question), sort_keys=True, default=str).encode()).digest()
 
 
-def _of_the_first(application: Application, key: str, digest: bytes, number: int) -> Claim:
+def _of_the_first(application: Application, key: str, digest: bytes, number: int | None) -> Claim:
+    """What has become of the first request with a key. number: of the process that takes the call over if the one that
+    made it has died; None if it only asks."""
     with transaction.atomic():
         found = Invocation.objects.select_for_update(of=("self",)).select_related("run__project", "run__environment")
         first = found.get(application=application, key=key)
@@ -97,8 +99,9 @@ def _of_the_first(application: Application, key: str, digest: bytes, number: int
             return Claim("answered", first.run_id, settle_as_refused(first.run_id, address_of(first.run), error))
         if first.process is None or is_alive(first.process):  # a worker's to take, or under way
             return Claim("theirs", first.run_id)
-        first.process = number
-        first.save(update_fields=["process"])
+        if number is not None:
+            first.process = number
+            first.save(update_fields=["process"])
     return Claim("again", first.run_id)
 
 
@@ -122,7 +125,13 @@ def queue(trace: Trace, question: Question, key: str) -> Claim:
     except IntegrityError:
         if not key:
             raise
-    return _of_the_first(trace.application, key, digest, presence.number())
+    found = _of_the_first(trace.application, key, digest, None)
+    if found.is_ == "again":  # whether it may be sent once more is the worker's to find out
+        with transaction.atomic():
+            if Run.objects.filter(pk=found.run, state="running").update(state="queued", alive_at=None):
+                defer(Run.objects.get(pk=found.run))
+        return Claim("theirs", found.run)
+    return found
 
 
 def settle(trace: Trace, reply: Reply) -> bool:

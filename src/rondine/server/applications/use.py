@@ -126,6 +126,8 @@ class UseDoor:
         """Raises what is wrong with the request."""
         began = time.perf_counter()
         admission = await self.admitting.admit(request.headers.get("authorization", ""), project, environment)
+        if request.steps[:1] in (["operations"], ["records"], ["changes"]):
+            await self._check_caller(request, admission)
         match request.steps:
             case []:
                 return await self._from_database(request, described, admission, request.origin)
@@ -152,6 +154,12 @@ class UseDoor:
             hint=f"see what there is: /api/v1/use/{project}/{environment}",
         )
 
+    async def _check_caller(self, request: _Request, admission: Admission) -> None:
+        """Raises SignInNeeded or NotAllowed, where the application may call for some of its users only."""
+        if admission.document.callers is not None:
+            caller = request.headers.get("rondine-caller", "").strip()
+            await in_database(self.invoker.pool, Offer(admission).check_caller, caller)
+
     async def _from_database(self, request: _Request, action: Callable[..., Any], *arguments: Any) -> Reply:
         _check_method(request, "GET")
         return Reply(200, _render(await in_database(self.invoker.pool, action, *arguments)))
@@ -166,9 +174,6 @@ class UseDoor:
         question = _question(name, await request.body(), is_content=is_content)
         key = _key(request.headers.get("idempotency-key", ""))
         preference = preference_of(request.headers.get("prefer", ""))
-        if admission.document.callers is not None:
-            caller = request.headers.get("rondine-caller", "").strip()
-            await in_database(self.invoker.pool, Offer(admission).check_caller, caller)
         if preference.is_async:
             found = await self.invoker.leave(admission, question, key)
             return await self._background(admission, found, preference.wait or 0.0)
@@ -193,8 +198,7 @@ class UseDoor:
 
 def _check_method(request: _Request, method: str) -> None:
     if request.scope["method"] != method:
-        error = refusal(405, f"{request.scope['method']} is not for this address", "the request", f"use {method}")
-        raise error
+        raise refusal(405, f"{request.scope['method']} is not for this address", "the request", f"use {method}")
 
 
 def _key(text: str) -> str:

@@ -3,7 +3,6 @@ import { Link, useParams } from "react-router";
 import { NotYet, Page } from "../../ui/Layout";
 import { Heading, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
-import { WhereUsed } from "../finding/WhereUsed";
 import { usePermission } from "../session/session";
 import { ConnectionTag } from "./ConnectionTag";
 import { OperationList } from "./OperationList";
@@ -45,7 +44,6 @@ export default function ServicePage() {
         </div>
         <Operations project={project} service={service} />
       </div>
-      <WhereUsed project={project} kind="services" name={service.name} />
     </Page>
   );
 }

@@ -164,7 +164,7 @@ def run_usage(session: Session, args: Namespace, out: Output) -> None:
         for row in session.office.applications.usage(args.name, days=args.days)
     )
     columns = ["hour", "application", "what", "calls", "failed", "mean_ms", "service_ms"]
-    out.rows(rows, columns, empty="nothing was used in this time")
+    out.rows(rows, columns, empty="no operation was called in this time; reading records is not counted")
 
 
 def run_make_token(session: Session, args: Namespace, out: Output) -> None:

@@ -12,7 +12,12 @@ export function Usage({ project, application }: { project: string; application: 
   const [now] = useState(() => Date.now());
   const items = usage.data ?? [];
   if (usage.isPending || usage.error) return <ProblemAlert error={usage.error} />;
-  if (items.length === 0) return <p className="text-sm opacity-80">Nothing was used in the last seven days.</p>;
+  if (items.length === 0)
+    return (
+      <p className="text-sm opacity-80">
+        No operation was called in the last seven days; reading records is not counted.
+      </p>
+    );
   return (
     <>
       <Bars hours={hoursOf(items, now, HOURS)} />

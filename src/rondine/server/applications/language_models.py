@@ -23,7 +23,6 @@ from rondine.core.definitions.offering import (
     record_schema,
     searchable_filters,
 )
-from rondine.core.documents import read_json
 from rondine.core.errors import InputError, NotFound, did_you_mean
 from rondine.server.applications.admission import Admission
 from rondine.server.applications.describing import offering_of
@@ -132,10 +131,10 @@ async def _call_tool(
     except Exception as error:
         reply = problem_reply(error)
     text = reply.body.decode("utf-8", "replace")
-    value = read_json(reply.body) if reply.media_type.endswith("json") else None
+    value = json.loads(text) if reply.media_type.endswith("json") else None
     return types.CallToolResult(
         content=[types.TextContent(type="text", text=text)],
-        structured_content=json.loads(text) if isinstance(value, dict) else None,
+        structured_content=value if isinstance(value, dict) else None,
         is_error=not reply.is_good,
     )
 

@@ -56,19 +56,24 @@ def claim(trace: Trace, question: Question, key: str) -> Claim:
     try:
         with transaction.atomic():
             new_run(trace, state="running").save(force_insert=True)
-            Invocation(
-                run_id=trace.run,
-                application=trace.application,
-                key=key or None,
-                asked=digest,
-                question=asked_of(question),
-                process=number,
-            ).save(force_insert=True)
+            _put_down(trace, question, key, digest, number)
         return Claim("mine", trace.run)
     except IntegrityError:
         if not key:
             raise
     return _of_the_first(trace.application, key, digest, number)
+
+
+def _put_down(trace: Trace, question: Question, key: str, digest: bytes, process: int | None) -> None:
+    """process: that makes the call; None if it is a worker's to take. Raises IntegrityError if the key is known."""
+    Invocation(
+        run_id=trace.run,
+        application=trace.application,
+        key=key or None,
+        asked=digest,
+        question=asked_of(question),
+        process=process,
+    ).save(force_insert=True)
 
 
 def look_again(application: Application, question: Question, key: str) -> Claim:
@@ -113,13 +118,7 @@ def queue(trace: Trace, question: Question, key: str) -> Claim:
             run = new_run(trace, state="queued")
             run.started_at, run.attempt = None, 0
             run.save(force_insert=True)
-            Invocation(
-                run_id=trace.run,
-                application=trace.application,
-                key=key or None,
-                asked=digest,
-                question=asked_of(question),
-            ).save(force_insert=True)
+            _put_down(trace, question, key, digest, None)
             defer(run)
         return Claim("theirs", trace.run)
     except IntegrityError:
@@ -137,8 +136,7 @@ def queue(trace: Trace, question: Question, key: str) -> Claim:
 def settle(trace: Trace, reply: Reply) -> bool:
     """Keeps what came of a call with its reply, for whoever asks again. False if it was not this process's any more."""
     with transaction.atomic():
-        kept = Invocation.objects.filter(run=trace.run, reply__isnull=True)
-        if not kept.update(process=None, reply_status=reply.status, reply=zlib.compress(_packed(reply), 3)):
+        if not _keep_reply(trace.run, reply):
             return False
         Run.objects.filter(pk=trace.run).update(**trace.fields())
         trace.is_run_stored = True
@@ -147,9 +145,11 @@ def settle(trace: Trace, reply: Reply) -> bool:
     return True
 
 
-def _packed(reply: Reply) -> bytes:
-    """The media type, a line feed, and the body."""
-    return reply.media_type.encode() + b"\n" + reply.body
+def _keep_reply(run_id: int, reply: Reply) -> bool:
+    """False if there is one already. It is stored as the media type, a line feed, and the body."""
+    stored = zlib.compress(reply.media_type.encode() + b"\n" + reply.body, 3)
+    open_ones = Invocation.objects.filter(run=run_id, reply__isnull=True)
+    return bool(open_ones.update(process=None, reply_status=reply.status, reply=stored))
 
 
 def stored_reply(invocation: Invocation) -> Reply:
@@ -181,8 +181,7 @@ def settle_as_refused(run_id: int, address: str, error: RondineError) -> Reply:
     """A call ends without having been made, or without anybody knowing whether it was."""
     reply = problem_reply(error, run=address)
     with transaction.atomic():
-        kept = Invocation.objects.filter(run=run_id, reply__isnull=True)
-        if kept.update(process=None, reply_status=reply.status, reply=zlib.compress(_packed(reply), 3)):
+        if _keep_reply(run_id, reply):
             Run.objects.filter(pk=run_id).exclude(state="cancelled").update(
                 state="failed", ending=error.message[:300], error=problem_of(error), ended_at=timezone.now()
             )

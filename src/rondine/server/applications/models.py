@@ -76,8 +76,8 @@ class Invocation(models.Model):
 
 
 class UsageHour(models.Model):
-    """How often an application used one thing within an hour. what: the operation's name, or `records` and the record
-    type's.  busy_ms: that its calls took in all, of which the services took `service_ms`."""
+    """How often an application used one thing within an hour. what: the operation's name; reading
+    kept records is not counted.  busy_ms: that its calls took in all, of which the services took `service_ms`."""
 
     application = models.ForeignKey(Application, on_delete=models.CASCADE, related_name="usage")
     hour = models.DateTimeField()
